@@ -1,0 +1,55 @@
+# Two commands for a fresh machine: `make demo` and `make test`.
+PYTHON ?= python3
+VENV ?= .venv
+BIN := $(VENV)/bin
+STAMP := $(VENV)/.installed
+
+.PHONY: demo serve test lint bench vendor pictures requirements clean
+
+demo: $(STAMP)
+	$(BIN)/tesoura demo $(ARGS)
+
+serve: $(STAMP)
+	$(BIN)/tesoura serve $(ARGS)
+
+test: $(STAMP)
+	PATH="$(CURDIR)/$(BIN):$$PATH" sh tools/ensure_browser.sh
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	$(BIN)/pytest $(ARGS)
+
+lint: $(STAMP)
+	$(BIN)/ruff check --fix .
+	$(BIN)/ruff format .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+bench: $(STAMP)
+	sh tools/ensure_browser.sh
+	$(BIN)/python -m benchmarks $(ARGS)
+
+# Fetches the front-end files again and records their versions and licences.
+vendor:
+	$(PYTHON) tools/vendor.py
+
+# Draws every picture in docs/screenshots again, from demo data.
+pictures: $(STAMP)
+	sh tools/ensure_browser.sh
+	$(BIN)/python tools/pictures.py $(ARGS)
+
+# Pins what pyproject.toml asks for, with hashes. Needs `uv` on the path.
+requirements:
+	uv pip compile pyproject.toml --universal --python-version 3.11 --generate-hashes --no-emit-index-url --no-annotate --no-header -q --upgrade -o requirements/run.txt
+	uv pip compile pyproject.toml --group dev --universal --python-version 3.11 --generate-hashes --no-emit-index-url --no-annotate --no-header -q --upgrade -o requirements/dev.txt
+
+$(STAMP): requirements/dev.txt pyproject.toml
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements/build.txt
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements/dev.txt
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation --editable .
+	touch $(STAMP)
+
+clean:
+	rm -rf $(VENV) build .pytest_cache .mypy_cache .ruff_cache
