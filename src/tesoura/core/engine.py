@@ -1,0 +1,382 @@
+"""The engine: readings, events and feeds' fortunes in; changed signals and changed texts out.
+
+It owns every signal's present value and every wording that viewers see, and recomputes just the texts that read what
+changed. It knows no clock, no file and no network: whoever calls it hands in `now`.
+"""
+
+from __future__ import annotations
+
+import heapq
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+
+from tesoura.core.formula import Scope
+from tesoura.core.names import snake, unused
+from tesoura.core.numbers import ENGLISH, NumberStyle
+from tesoura.core.texts import Shown, Texts
+from tesoura.core.trail import Trail
+from tesoura.core.values import (
+    Event,
+    Freshness,
+    Reading,
+    Scalar,
+    Signal,
+    ValueRefused,
+    as_scalar,
+)
+
+MAX_EVENT_FIELDS = 48
+MAX_EVENT_TYPES = 500
+COUNT = "count_this_session"
+
+
+def patience(period_s: float) -> timedelta:
+    """How old a value may be and still be live: two periods and a second."""
+    return timedelta(seconds=2 * period_s + 1)
+
+
+@dataclass(frozen=True, slots=True)
+class Changes:
+    """What a step changed: names of signals, feeds whose state changed, and texts by their key."""
+
+    signals: tuple[str, ...] = ()
+    feeds: tuple[str, ...] = ()
+    texts: Mapping[str, Shown] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class FeedState:
+    """How a feed fares. `failures` counts the tries that failed in a row; `problem` is the last one's message."""
+
+    freshness: Freshness
+    last_ok_at: datetime | None = None
+    problem: str | None = None
+    failures: int = 0
+
+
+@dataclass(slots=True)
+class _Feed:
+    period_s: float | None
+    paused: bool = False
+    last_ok_at: datetime | None = None
+    problem: str | None = None
+    failures: int = 0
+    restored: bool = False
+    names: set[str] = field(default_factory=set)
+    shown: Freshness = Freshness.NEVER
+
+
+@dataclass(slots=True)
+class _Cell:
+    feed: str
+    unit: str = ""
+    observed_at: datetime | None = None
+    problem: str | None = None
+    restored: bool = False
+    fresh_for_s: float | None = None
+    trail: Trail = field(default_factory=Trail)
+    shown: Freshness = Freshness.NEVER
+
+
+class Engine:
+    """All present values and texts. One loop owns it; nothing in it waits."""
+
+    def __init__(self, style: NumberStyle = ENGLISH) -> None:
+        self._values: dict[str, Scalar] = {}
+        self.texts = Texts(Scope(self._values, style))
+        self._cells: dict[str, _Cell] = {}
+        self._feeds: dict[str, _Feed] = {}
+        self._late: list[tuple[datetime, str]] = []
+        self._waiting: set[str] = set()
+        self._event_feeds: dict[str, str] = {}
+        self._dirty: set[str] = set()
+
+    # Feeds and their signals
+
+    def add_feed(self, feed: str, period_s: float | None, paused: bool = False) -> None:
+        """Make a feed known, or change its period. Without a period its values are held until the next comes."""
+        known = self._feeds.setdefault(feed, _Feed(period_s))
+        known.period_s, known.paused = period_s, paused
+
+    def add_signal(self, feed: str, name: str, unit: str = "") -> None:
+        """Make a feed's signal known, or change its unit."""
+        cell = self._cells.setdefault(name, _Cell(feed))
+        cell.unit = unit
+        self._feeds[feed].names.add(name)
+
+    def remove_signal(self, name: str, now: datetime) -> Changes:
+        """Forget a signal; texts that read it say "nothing yet"."""
+        cell = self._cells.pop(name, None)
+        if cell is None:
+            return Changes()
+        self._feeds[cell.feed].names.discard(name)
+        self._values.pop(name, None)
+        return Changes(signals=(name,), texts=self.texts.redraw([name]))
+
+    def remove_feed(self, feed: str, now: datetime) -> Changes:
+        """Forget a feed and its signals."""
+        known = self._feeds.pop(feed, None)
+        names = tuple(sorted(known.names)) if known else ()
+        for name in names:
+            self._cells.pop(name, None)
+            self._values.pop(name, None)
+        return Changes(signals=names, feeds=(feed,), texts=self.texts.redraw(names))
+
+    def pause_feed(self, feed: str, paused: bool, now: datetime) -> Changes:
+        """Hold a feed's values on purpose, or let it go on."""
+        self._feeds[feed].paused = paused
+        return self._reconsider(feed, now)
+
+    def feed_ok(self, feed: str, readings: Sequence[Reading], problems: Mapping[str, str], now: datetime) -> Changes:
+        """A try of a feed gave these readings; `problems` tells of signals it could not fill, by name."""
+        known = self._feeds.get(feed)
+        if known is None:
+            return Changes()
+        known.last_ok_at, known.problem, known.failures, known.restored = now, None, 0, False
+        touched: list[str] = []
+        for reading in readings:
+            if self._take(reading):
+                touched.append(reading.name)
+        for name, problem in problems.items():
+            if name in self._cells:
+                self._cells[name].problem = problem
+        feeds = self._feed_changed(feed, known, now)
+        again = touched if not feeds and not problems else known.names
+        return Changes(self._states_changed(again, touched, now), feeds, self.texts.redraw(touched))
+
+    def feed_failed(self, feed: str, problem: str, now: datetime) -> Changes:
+        """A try of a feed failed."""
+        known = self._feeds.get(feed)
+        if known is None:
+            return Changes()
+        known.problem, known.failures = problem, known.failures + 1
+        return self._reconsider(feed, now)
+
+    # Values from elsewhere
+
+    def set_value(
+        self, reading: Reading, feed: str, unit: str | None, fresh_for_s: float | None, now: datetime
+    ) -> Changes:
+        """Set one signal of a feed that is not asked but told, making the signal when it is new."""
+        if feed not in self._feeds:
+            self.add_feed(feed, None)
+        cell = self._cells.get(reading.name)
+        if cell is None:
+            self.add_signal(feed, reading.name)
+            cell = self._cells[reading.name]
+        cell.unit = cell.unit if unit is None else unit
+        cell.fresh_for_s = fresh_for_s
+        self._take(reading)
+        return Changes(self._states_changed([reading.name], [reading.name], now), (), self.texts.redraw([reading.name]))
+
+    def apply_event(self, event: Event, now: datetime) -> Changes:
+        """Take an event in: each plain value in its data becomes a signal of the event's type, and it is counted."""
+        feed = self._event_feed(event.type)
+        if feed is None:
+            return Changes()
+        known = self._feeds[feed]
+        known.last_ok_at = now
+        touched = [f"{feed}.{COUNT}"]
+        count = self._values.get(touched[0], 0)
+        values: dict[str, object] = {touched[0]: (count if isinstance(count, int) else 0) + 1}
+        for key, value in event.data.items():
+            name = f"{feed}.{snake(key)}"
+            if len(values) < MAX_EVENT_FIELDS and name != touched[0]:
+                values[name] = value
+        touched.clear()
+        for name, value in values.items():
+            try:
+                scalar = as_scalar(value)
+            except ValueRefused:
+                continue
+            if name not in self._cells:
+                self.add_signal(feed, name)
+            if self._newest(name, event.time, now) and self._take(Reading(name, scalar, min(event.time, now))):
+                touched.append(name)
+        feeds = self._feed_changed(feed, known, now)
+        return Changes(self._states_changed(touched, touched, now), feeds, self.texts.redraw(touched))
+
+    def count_events(self, counts: Mapping[str, int], now: datetime) -> Changes:
+        """Set how many events of each type this session has had; types not named have had none."""
+        touched: list[str] = []
+        for kind in counts:
+            self._event_feed(kind)
+        for kind, feed in self._event_feeds.items():
+            name = f"{feed}.{COUNT}"
+            self.add_signal(feed, name)
+            if self._take(Reading(name, counts.get(kind, 0), now)):
+                touched.append(name)
+        return Changes(self._states_changed(touched, touched, now), (), self.texts.redraw(touched))
+
+    def _event_feed(self, kind: str) -> str | None:
+        feed = self._event_feeds.get(kind)
+        if feed is None and len(self._event_feeds) < MAX_EVENT_TYPES:
+            wanted = snake(kind, "event")
+            taken = set(self._feeds)
+            feed = unused(wanted if wanted not in taken else f"{wanted}_event", taken)
+            self._event_feeds[kind] = feed
+            self.add_feed(feed, None)
+        return feed
+
+    # Time
+
+    def next_change(self) -> datetime | None:
+        """The earliest instant at which a value may become late, or None."""
+        return self._late[0][0] if self._late else None
+
+    def tick(self, now: datetime) -> Changes:
+        """Notice what has become late by now."""
+        names: list[str] = []
+        feeds: list[str] = []
+        while self._late and self._late[0][0] <= now:
+            name = heapq.heappop(self._late)[1]
+            self._waiting.discard(name)
+            if name in self._cells:
+                names += self._states_changed([name], (), now)
+            elif name in self._feeds:
+                feeds += self._feed_changed(name, self._feeds[name], now)
+        return Changes(tuple(names), tuple(feeds))
+
+    # Reading it
+
+    def signals(self, now: datetime, trails: bool = False) -> list[Signal]:
+        """All signals by name; with `trails`, each with its last ten minutes."""
+        return [self._signal(name, self._cells[name], now, trails) for name in sorted(self._cells)]
+
+    def signal(self, name: str, now: datetime) -> Signal | None:
+        """One signal with its last ten minutes."""
+        cell = self._cells.get(name)
+        return self._signal(name, cell, now, True) if cell else None
+
+    def feed_state(self, feed: str, now: datetime) -> FeedState:
+        """How a feed fares now."""
+        known = self._feeds[feed]
+        return FeedState(self._feed_freshness(known, now), known.last_ok_at, known.problem, known.failures)
+
+    def feed_names(self) -> set[str]:
+        """The first halves of all signals' names that are taken."""
+        return set(self._feeds)
+
+    # Keeping it over a restart
+
+    def restore(
+        self, feed: str, signal: Signal, fresh_for_s: float | None = None, event_type: str | None = None
+    ) -> None:
+        """Put back a signal as it was saved. It is late until its feed speaks again."""
+        if event_type is not None:
+            self._event_feeds[event_type] = feed
+        if feed not in self._feeds:
+            self.add_feed(feed, None)
+        self.add_signal(feed, signal.name, signal.unit)
+        cell = self._cells[signal.name]
+        cell.observed_at, cell.fresh_for_s, cell.restored = signal.observed_at, fresh_for_s, True
+        cell.trail = Trail(signal.trail)
+        if signal.value is not None:
+            self._values[signal.name] = signal.value
+        known = self._feeds[feed]
+        known.restored = True
+        if signal.observed_at and (known.last_ok_at is None or known.last_ok_at < signal.observed_at):
+            known.last_ok_at = signal.observed_at
+
+    def changed_since_saved(self, now: datetime) -> list[tuple[Signal, str, float | None, str | None]]:
+        """The signals to save since the last call: signal, its feed, how long it stays fresh, its event type."""
+        kinds = {feed: kind for kind, feed in self._event_feeds.items()}
+        names, self._dirty = self._dirty, set()
+        saved = []
+        for name in names:
+            if cell := self._cells.get(name):
+                saved.append((self._signal(name, cell, now, True), cell.feed, cell.fresh_for_s, kinds.get(cell.feed)))
+        return saved
+
+    # Inside
+
+    def _newest(self, name: str, at: datetime, now: datetime) -> bool:
+        # A late arrival does not replace what happened after it. A value from the future, left by a clock since
+        # set right, is replaced by anything. Counts go up whenever an event comes.
+        present = self._cells[name].observed_at
+        return present is None or at >= present or present > now or name.endswith(f".{COUNT}")
+
+    def _take(self, reading: Reading) -> bool:
+        cell = self._cells.get(reading.name)
+        if cell is None:
+            return False
+        cell.observed_at, cell.problem, cell.restored = reading.observed_at, None, False
+        self._values[reading.name] = reading.value
+        if isinstance(reading.value, int | float):
+            cell.trail.add(reading.observed_at, float(reading.value))
+        self._dirty.add(reading.name)
+        return True
+
+    def _reconsider(self, feed: str, now: datetime) -> Changes:
+        known = self._feeds[feed]
+        return Changes(self._states_changed(known.names, (), now), self._feed_changed(feed, known, now))
+
+    def _feed_changed(self, feed: str, known: _Feed, now: datetime) -> tuple[str, ...]:
+        fresh = self._feed_freshness(known, now)
+        if fresh is Freshness.LIVE and known.period_s and known.last_ok_at:
+            self._expect(feed, known.last_ok_at + patience(known.period_s))
+        before, known.shown = known.shown, fresh
+        return (feed,) if before is not fresh else ()
+
+    def _states_changed(self, names: Iterable[str], touched: Sequence[str], now: datetime) -> tuple[str, ...]:
+        changed = dict.fromkeys(touched)
+        for name in names:
+            cell = self._cells[name]
+            fresh = self._freshness(cell, name, now)
+            period = cell.fresh_for_s or self._feeds[cell.feed].period_s
+            if fresh is Freshness.LIVE and period and cell.observed_at:
+                self._expect(name, cell.observed_at + self._patience(cell, period))
+            if fresh is not cell.shown:
+                cell.shown = fresh
+                changed[name] = None
+        return tuple(changed)
+
+    def _expect(self, name: str, late_at: datetime) -> None:
+        # One entry a name: when it comes up and the name is fresh again, it is entered anew.
+        if name not in self._waiting:
+            self._waiting.add(name)
+            heapq.heappush(self._late, (late_at, name))
+
+    @staticmethod
+    def _patience(cell: _Cell, period_s: float) -> timedelta:
+        return timedelta(seconds=period_s) if cell.fresh_for_s else patience(period_s)
+
+    def _freshness(self, cell: _Cell, name: str, now: datetime) -> Freshness:
+        feed = self._feeds[cell.feed]
+        if name not in self._values or cell.observed_at is None:
+            return Freshness.NEVER
+        if feed.paused:
+            return Freshness.HELD
+        if feed.failures or cell.problem:
+            return Freshness.DOWN
+        period = cell.fresh_for_s or feed.period_s
+        if period is None:
+            return Freshness.HELD
+        age = now - cell.observed_at
+        limit = self._patience(cell, period)
+        return Freshness.LIVE if -limit < age < limit and not cell.restored else Freshness.LATE
+
+    @staticmethod
+    def _feed_freshness(feed: _Feed, now: datetime) -> Freshness:
+        if feed.paused:
+            return Freshness.HELD
+        if feed.failures:
+            return Freshness.DOWN
+        if feed.last_ok_at is None:
+            return Freshness.NEVER
+        if feed.period_s is None:
+            return Freshness.HELD
+        age, limit = now - feed.last_ok_at, patience(feed.period_s)
+        return Freshness.LIVE if -limit < age < limit and not feed.restored else Freshness.LATE
+
+    def _signal(self, name: str, cell: _Cell, now: datetime, trails: bool) -> Signal:
+        return Signal(
+            name,
+            self._values.get(name),
+            cell.unit,
+            cell.observed_at,
+            self._freshness(cell, name, now),
+            cell.problem,
+            cell.trail.points() if trails else (),
+        )

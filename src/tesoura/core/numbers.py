@@ -1,0 +1,174 @@
+"""Numbers as people read them: Python's format specs and a few named formats, in the user's locale.
+
+The core knows no locale data. `NumberStyle` is the table it needs, filled at the edge.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from functools import lru_cache
+
+from tesoura.core.values import Scalar
+
+MAX_WIDTH = 100
+MAX_DECIMALS = 12
+
+
+class FormatError(ValueError):
+    """A format that does not exist, or does not go with the value; the message says what would."""
+
+
+def english_plural(number: float) -> str:
+    """The CLDR plural category of English: `one` for exactly 1, else `other`."""
+    return "one" if number == 1 else "other"
+
+
+@dataclass(frozen=True, slots=True)
+class CompactStep:
+    """From `at_least` on, a number is divided by `divisor` and written between `prefix` and `suffix`."""
+
+    at_least: int
+    divisor: int
+    prefix: str
+    suffix: str
+
+
+@dataclass(frozen=True, slots=True)
+class NumberStyle:
+    """How a locale writes numbers. `groups` are the sizes of the last and of the further digit groups."""
+
+    decimal: str = "."
+    group: str = ","
+    groups: tuple[int, int] = (3, 3)
+    compact: tuple[CompactStep, ...] = (
+        CompactStep(1_000, 1_000, "", "K"),
+        CompactStep(1_000_000, 1_000_000, "", "M"),
+        CompactStep(1_000_000_000, 1_000_000_000, "", "B"),
+    )
+    plural_category: Callable[[float], str] = field(default=english_plural)
+
+    def localise(self, text: str) -> str:
+        """Put this locale's marks where Python wrote `,` and `.`."""
+        if self.group == "," and self.decimal == "." and self.groups == (3, 3):
+            return text
+        if self.groups != (3, 3) and "," in text:
+            text = re.sub(r"\d[\d,]*", lambda digits: self._regroup(digits.group()), text, count=1)
+        return text.translate({ord(","): self.group, ord("."): self.decimal})
+
+    def _regroup(self, grouped: str) -> str:
+        digits = grouped.replace(",", "")
+        last, further = self.groups
+        head, parts = digits[:-last], [digits[-last:]]
+        while head:
+            parts.insert(0, head[-further:])
+            head = head[:-further]
+        return ",".join(parts)
+
+
+ENGLISH = NumberStyle()
+
+Formatter = Callable[[Scalar, NumberStyle], str]
+
+
+def plain(value: Scalar, style: NumberStyle = ENGLISH) -> str:
+    """A value without any format: whole numbers whole, others with at most two decimals, yes and no for flags."""
+    if isinstance(value, str):
+        return value
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, int) or value.is_integer():
+        return str(int(value))
+    return style.localise(f"{value:.2f}".rstrip("0").rstrip("."))
+
+
+def compact(value: Scalar, style: NumberStyle) -> str:
+    """`1284` as `1.3K`: one decimal below ten of a unit, none from there on."""
+    number = _number(value, "compact")
+    size = abs(number)
+    step = None
+    for candidate in style.compact:
+        scaled = size / candidate.divisor
+        if (
+            size >= candidate.at_least
+            or round(scaled, 1 if scaled < 9.95 else 0) * candidate.divisor >= candidate.at_least
+        ):
+            step = candidate
+    if step is None:
+        return plain(round(number, 1), style)
+    scaled = size / step.divisor
+    digits = f"{scaled:.1f}".removesuffix(".0") if scaled < 9.95 else f"{scaled:,.0f}"
+    return f"{'-' if number < 0 else ''}{step.prefix}{style.localise(digits)}{step.suffix}"
+
+
+def clock(value: Scalar, style: NumberStyle = ENGLISH) -> str:
+    """Seconds as `4:05`, from an hour on as `1:04:05`; seconds and inner minutes always have two digits."""
+    total = _number(value, "clock")
+    minutes, seconds = divmod(int(abs(total)), 60)
+    hours, minutes = divmod(minutes, 60)
+    sign = "-" if total <= -1 else ""
+    return f"{sign}{hours}:{minutes:02}:{seconds:02}" if hours else f"{sign}{minutes}:{seconds:02}"
+
+
+def signed(value: Scalar, style: NumberStyle) -> str:
+    """A number with its sign always shown, grouped: `+1,284`, `-3`, and a plain `0`."""
+    number = _number(value, "signed")
+    text = f"{number:+,}" if isinstance(number, int) else f"{number:+,.2f}".rstrip("0").rstrip(".")
+    return "0" if number == 0 else style.localise(text)
+
+
+def _number(value: Scalar, name: str) -> int | float:
+    if isinstance(value, str | bool):
+        raise FormatError(f"“{name}” writes numbers, and this is {'text' if isinstance(value, str) else 'yes or no'}")
+    return value
+
+
+NAMED: Mapping[str, tuple[Formatter, str]] = {
+    "compact": (compact, "1284 → 1.3K"),
+    "clock": (clock, "245 → 4:05"),
+    "signed": (signed, "12 → +12"),
+    "upper": (lambda value, style: plain(value, style).upper(), "mara → MARA"),
+    "lower": (lambda value, style: plain(value, style).lower(), "Mara → mara"),
+}
+"""The formats with a name, each with an example."""
+
+_SPEC = re.compile(
+    r"(?:(?P<fill>[^{},.])?(?P<align>[<>^=]))?(?P<sign>[-+ ])?(?P<zero>0)?(?P<width>\d+)?"
+    r"(?P<group>[,_])?(?:\.(?P<decimals>\d+))?(?P<type>[dfgGeE%s])?"
+)
+
+
+@lru_cache(maxsize=1024)
+def formatter(spec: str) -> Formatter:
+    """The function that writes a value by this spec: a Python format spec, or one of the named formats.
+
+    Raises FormatError for a spec that is neither, is wider than 100 or has more than 12 decimals.
+    """
+    spec = spec.strip(" ") if spec.strip() in NAMED else spec
+    if not spec:
+        return plain
+    if spec in NAMED:
+        return NAMED[spec][0]
+    found = _SPEC.fullmatch(spec)
+    if not found:
+        raise FormatError(f"“{spec}” is no format. Use , or .1f or 0>4 as in Python, or one of: {', '.join(NAMED)}")
+    if int(found["width"] or 0) > MAX_WIDTH or int(found["decimals"] or 0) > MAX_DECIMALS:
+        raise FormatError(f"At most {MAX_WIDTH} wide and {MAX_DECIMALS} decimals")
+    return _by_spec(spec, whole=found["type"] == "d", bare=not found["type"] and not found["decimals"])
+
+
+def _by_spec(spec: str, whole: bool, bare: bool) -> Formatter:
+    def write(value: Scalar, style: NumberStyle) -> str:
+        if isinstance(value, bool):
+            value = plain(value)
+        elif isinstance(value, float) and (whole or (bare and value.is_integer())):
+            value = round(value)
+        try:
+            text = format(round(value, 2) if bare and isinstance(value, float) else value, spec)
+        except ValueError:
+            what = "text" if isinstance(value, str) else "a number"
+            raise FormatError(f"The format “{spec}” does not go with {what}") from None
+        return text if isinstance(value, str) else style.localise(text)
+
+    return write

@@ -1,0 +1,76 @@
+"""The texts that viewers see: each wording kept up to date, redrawn only when a signal that it reads has changed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from tesoura.core.formula import Scope
+from tesoura.core.wording import Wording
+
+
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """What viewers see of one wording, and why it is the "nothing yet" text when it is."""
+
+    text: str
+    missing: str | None = None
+    problem: str | None = None
+
+
+@dataclass(slots=True)
+class _Text:
+    wording: Wording
+    nothing_yet: str
+    shown: Shown
+
+
+class Texts:
+    """Wordings under keys, an index from signals to the wordings that read them, and what each says now."""
+
+    def __init__(self, scope: Scope) -> None:
+        self._scope = scope
+        self._texts: dict[str, _Text] = {}
+        self._readers: dict[str, set[str]] = {}
+
+    def show(self, key: str, wording: Wording, nothing_yet: str) -> Shown:
+        """Keep a wording's text up to date under this key from now on; what it says now."""
+        self.hide(key)
+        shown = self.preview(wording, nothing_yet)
+        self._texts[key] = _Text(wording, nothing_yet, shown)
+        for name in wording.names:
+            self._readers.setdefault(name, set()).add(key)
+        return shown
+
+    def hide(self, key: str) -> None:
+        """Stop keeping the text under this key."""
+        text = self._texts.pop(key, None)
+        for name in text.wording.names if text else ():
+            self._readers[name].discard(key)
+            if not self._readers[name]:
+                del self._readers[name]
+
+    def preview(self, wording: Wording, nothing_yet: str, more_digits: int = 0) -> Shown:
+        """What a wording says now, or would with so many digits more, without keeping it."""
+        rendered = wording.render(self._scope, more_digits)
+        if rendered.text is None:
+            return Shown(nothing_yet, rendered.missing, rendered.problem)
+        return Shown(rendered.text)
+
+    def shown(self, key: str) -> Shown | None:
+        """What the text under this key says now."""
+        text = self._texts.get(key)
+        return text.shown if text else None
+
+    def redraw(self, names: Iterable[str]) -> dict[str, Shown]:
+        """Render again what reads these signals; the texts that came out different, by key."""
+        changed: dict[str, Shown] = {}
+        for name in names:
+            for key in self._readers.get(name, ()):
+                if key in changed:
+                    continue
+                text = self._texts[key]
+                shown = self.preview(text.wording, text.nothing_yet)
+                if shown != text.shown:
+                    text.shown = changed[key] = shown
+        return changed

@@ -1,0 +1,35 @@
+"""The last ten minutes of a number, thinned to one point in five seconds."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Iterable
+from datetime import datetime
+
+SPAN_S = 600.0
+STEP_S = 5.0
+
+
+class Trail:
+    """Points `(unix seconds, value)`, oldest first; the last value of each step of five seconds stands for it."""
+
+    __slots__ = ("_points",)
+
+    def __init__(self, points: Iterable[tuple[float, float]] = ()) -> None:
+        self._points: deque[tuple[float, float]] = deque((float(at), float(value)) for at, value in points)
+
+    def add(self, at: datetime, value: float) -> None:
+        """Add a value. One that is older than the newest, after a clock was set back, starts the trail anew."""
+        instant, points = at.timestamp(), self._points
+        if points and instant < points[-1][0]:
+            points.clear()
+        if points and instant // STEP_S == points[-1][0] // STEP_S:
+            points[-1] = (instant, value)
+        else:
+            points.append((instant, value))
+        while points[0][0] < instant - SPAN_S:
+            points.popleft()
+
+    def points(self) -> tuple[tuple[float, float], ...]:
+        """All points, frozen."""
+        return tuple(self._points)

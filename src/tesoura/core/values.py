@@ -1,0 +1,128 @@
+"""What moves through Tesoura: values, readings, signals and their freshness."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from enum import StrEnum
+
+Scalar = int | float | str | bool
+
+MAX_TEXT = 2_000
+"""Longest text a signal can hold, in characters; longer ones are cut and end in an ellipsis."""
+
+MAX_NUMBER = 10**30
+"""Largest size of a number anywhere in Tesoura."""
+
+
+class Freshness(StrEnum):
+    """How far a value can be trusted to be of now."""
+
+    LIVE = "live"
+    LATE = "late"
+    DOWN = "down"
+    NEVER = "never"
+    HELD = "held"
+
+    @property
+    def meaning(self) -> str:
+        """The state in a sentence, for a tool tip or a screen reader."""
+        return _MEANINGS[self]
+
+
+_MEANINGS = {
+    Freshness.LIVE: "came within its period",
+    Freshness.LATE: "older than it should be",
+    Freshness.DOWN: "its feed fails",
+    Freshness.NEVER: "nothing has come yet",
+    Freshness.HELD: "kept on purpose",
+}
+
+
+class Wanted(StrEnum):
+    """What a signal's value must be."""
+
+    NUMBER = "number"
+    TEXT = "text"
+
+
+class ValueRefused(ValueError):
+    """A value cannot be a signal's; the message says why and what to do."""
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """One value seen outside. `name` is the whole signal name, `observed_at` an aware instant."""
+
+    name: str
+    value: Scalar
+    observed_at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class Signal:
+    """A signal as it stands: its value (None when nothing has come yet), unit, age and freshness."""
+
+    name: str
+    value: Scalar | None
+    unit: str
+    observed_at: datetime | None
+    freshness: Freshness
+    problem: str | None = None
+    trail: tuple[tuple[float, float], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Event:
+    """Something that happened at a time; never changed once written. The pair `source` and `id` is unique."""
+
+    id: str
+    source: str
+    type: str
+    time: datetime
+    data: Mapping[str, object]
+    subject: str | None = None
+
+
+def as_scalar(value: object, wanted: Wanted | None = None) -> Scalar:
+    """The value as a signal can hold it.
+
+    A text that is plainly a number ("1284", "-0.5") becomes one where a number is wanted. Raises ValueRefused for
+    lists, objects, null, numbers that are not finite, and text where a number is needed.
+    """
+    if isinstance(value, bool):
+        if wanted is Wanted.NUMBER:
+            raise ValueRefused(
+                f"{_shown(value)} is yes or no, and a number is needed. Pick another value, or take it as text."
+            )
+        return value
+    if isinstance(value, int | float):
+        if not math.isfinite(value) or abs(value) >= MAX_NUMBER:
+            raise ValueRefused("The number is not one that can be shown: it is infinite, undefined or over 30 digits.")
+        return value if wanted is not Wanted.TEXT else str(value)
+    if isinstance(value, str):
+        return _number_in(value) if wanted is Wanted.NUMBER else _one_text(value)
+    what = {type(None): "nothing (null)", list: "a list", dict: "a group of values"}.get(type(value), "not a value")
+    raise ValueRefused(f"This is {what}, not a single number or text. Pick a value inside it.")
+
+
+def _number_in(text: str) -> int | float:
+    try:
+        number = int(text) if len(text) < 32 and text.strip().lstrip("+-").isdecimal() else float(text[:64])
+    except ValueError:
+        raise ValueRefused(
+            f"{_shown(text)} is text, and a number is needed. Pick another value, or take it as text."
+        ) from None
+    return as_scalar(number)  # type: ignore[return-value]
+
+
+def _one_text(text: str) -> str:
+    clean = "".join(char for char in text if char >= " " or char in "\n\t").replace("\x7f", "")
+    return clean if len(clean) <= MAX_TEXT else clean[: MAX_TEXT - 1] + "…"
+
+
+def _shown(value: object) -> str:
+    text = str(value)
+    return f"“{text if len(text) <= 40 else text[:39] + '…'}”"

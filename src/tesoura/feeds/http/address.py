@@ -1,0 +1,50 @@
+"""Addresses: what may be asked, and how to show one without what is private in it."""
+
+from __future__ import annotations
+
+from urllib.parse import urlsplit
+
+from tesoura.core.checks import InvalidField
+
+_EXAMPLE = "such as https://counts.example/channels/mara_vane"
+
+
+def checked_address(raw: object) -> str:
+    """A whole http or https address, or InvalidField."""
+    typed = str(raw).strip()
+    if not typed:
+        raise InvalidField(f"Give the address of the data, {_EXAMPLE}.")
+    if len(typed) > 2_000:
+        raise InvalidField("The address has over 2,000 characters. Is it an address?")
+    if any(char.isspace() for char in typed):
+        raise InvalidField(f"An address has no spaces in it. Paste it whole, {_EXAMPLE}.")
+    try:
+        parts = urlsplit(typed)
+        port_ok = parts.port is None or parts.port > 0
+        host = parts.hostname
+    except ValueError:
+        raise InvalidField(f"“{_short(typed)}” is not an address. Paste it whole, {_EXAMPLE}.") from None
+    if "://" not in typed:
+        raise InvalidField(f"“{_short(typed)}” is not a whole address. It starts with https:// or http://, {_EXAMPLE}.")
+    if parts.scheme not in ("http", "https"):
+        raise InvalidField(f"{parts.scheme}:// cannot be asked. The address starts with https:// or http://.")
+    if not host or not port_ok:
+        raise InvalidField(f"“{_short(typed)}” names no place to ask. Paste it whole, {_EXAMPLE}.")
+    if parts.username or parts.password:
+        raise InvalidField("A name or password in the address would be shown to everybody. Use a key instead.")
+    return typed
+
+
+def place(address: str) -> str:
+    """Host, port and path, without the parameters, which may be private."""
+    parts = urlsplit(address)
+    return f"{parts.netloc}{parts.path if parts.path != '/' else ''}"
+
+
+def host(address: str) -> str:
+    """Host and port."""
+    return urlsplit(address).netloc
+
+
+def _short(text: str) -> str:
+    return text if len(text) <= 40 else text[:39] + "…"

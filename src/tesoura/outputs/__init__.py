@@ -1,0 +1,1 @@
+"""What leaves Tesoura: the live link to overlays and desks."""

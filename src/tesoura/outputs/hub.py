@@ -1,0 +1,188 @@
+"""The live hub: every connected page, what it shows, and what it has yet to be told.
+
+Values are latest-wins for each page: a slow one skips, lags never, and holds up nobody. All of it runs on the one loop.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from collections.abc import Awaitable, Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+Send = Callable[[str], Awaitable[None]]
+
+
+class Page:
+    """One connection. `preview` pages are Tesoura's own small pictures and are not counted as viewers' pages."""
+
+    __slots__ = ("_messages", "_values", "_wake", "height_px", "preview", "width_px")
+
+    def __init__(self, preview: bool = False) -> None:
+        self.preview = preview
+        self.width_px = self.height_px = 0
+        self._messages: list[str] = []
+        self._values: dict[str, str] = {}
+        self._wake = asyncio.Event()
+
+    def tell(self, message: str) -> None:
+        """Queue a message that must arrive, and forget values that came before it."""
+        self._values.clear()
+        self._messages.append(message)
+        self._wake.set()
+
+    def offer(self, encoded: str, values: Mapping[str, str]) -> None:
+        """Queue changed values; while the page is still busy with earlier ones, only the latest of each is kept."""
+        if self._messages or self._values:
+            self._values.update(values)
+        else:
+            self._messages.append(encoded)
+        self._wake.set()
+
+    async def pump(self, send: Send, seq: Callable[[], int]) -> None:
+        """Send what is queued, as fast as the page takes it, until cancelled."""
+        while True:
+            if not self._messages and not self._values:
+                self._wake.clear()
+                await self._wake.wait()
+            messages, self._messages = self._messages, []
+            for message in messages:
+                await send(message)
+            if self._values and not self._messages:
+                values, self._values = self._values, {}
+                await send(patch(seq(), values))
+
+
+def patch(seq: int, values: Mapping[str, str]) -> str:
+    """The message that tells of changed values."""
+    return json.dumps({"kind": "patch", "seq": seq, "values": values}, ensure_ascii=False)
+
+
+@dataclass(slots=True)
+class Channel:
+    """One overlay on air: its version, what its pieces say, and the pages that show it."""
+
+    overlay_id: int
+    token: str
+    rev: int
+    values: dict[str, str]
+    seq: int = 0
+    pages: set[Page] = field(default_factory=set)
+
+
+@dataclass(frozen=True, slots=True)
+class Audience:
+    """Who shows an overlay: how many pages, and the sizes they report, in pixels."""
+
+    pages: int = 0
+    sizes: tuple[tuple[int, int], ...] = ()
+
+
+class Hub:
+    """All overlays' channels and all desks. `build` names this very version of Tesoura's pages."""
+
+    def __init__(self, build: str, audience_changed: Callable[[], None] = lambda: None) -> None:
+        self.build = build
+        self._audience_changed = audience_changed
+        self._channels: dict[int, Channel] = {}
+        self._tokens: dict[str, Channel] = {}
+        self._desks: set[Page] = set()
+
+    # Overlays
+
+    def put_on_air(self, overlay_id: int, token: str, rev: int, values: Mapping[str, str]) -> None:
+        """Make this the version that an overlay's pages show; pages that show another are told to fetch it."""
+        channel = self._channels.get(overlay_id)
+        if channel is None:
+            channel = self._channels[overlay_id] = Channel(overlay_id, token, rev, dict(values))
+        else:
+            self._tokens.pop(channel.token, None)
+        changed = channel.rev != rev
+        channel.token, channel.rev, channel.values = token, rev, dict(values)
+        channel.seq += 1
+        self._tokens[token] = channel
+        if changed:
+            for page in channel.pages:
+                page.tell(self._reload(channel))
+
+    def take_off(self, overlay_id: int) -> None:
+        """Forget an overlay; pages that show it keep their last frame."""
+        if channel := self._channels.pop(overlay_id, None):
+            self._tokens.pop(channel.token, None)
+
+    def change(self, overlay_id: int, values: Mapping[str, str]) -> None:
+        """Tell an overlay's pages what some of its pieces say now."""
+        channel = self._channels.get(overlay_id)
+        if channel is None:
+            return
+        channel.values.update(values)
+        channel.seq += 1
+        if channel.pages:
+            encoded = patch(channel.seq, values)
+            for page in channel.pages:
+                page.offer(encoded, values)
+
+    def channel(self, token: str) -> Channel | None:
+        """The overlay behind a link's token."""
+        return self._tokens.get(token)
+
+    def audience(self, overlay_id: int) -> Audience:
+        """Who shows an overlay, not counting Tesoura's own pictures."""
+        channel = self._channels.get(overlay_id)
+        pages = [page for page in channel.pages if not page.preview] if channel else []
+        sizes = {(page.width_px, page.height_px) for page in pages if page.width_px}
+        return Audience(len(pages), tuple(sorted(sizes)))
+
+    def join(self, channel: Channel, page: Page) -> None:
+        """A page opens: it is told everything at once."""
+        channel.pages.add(page)
+        page.tell(
+            json.dumps(
+                {
+                    "kind": "snapshot",
+                    "build": self.build,
+                    "rev": channel.rev,
+                    "seq": channel.seq,
+                    "values": channel.values,
+                },
+                ensure_ascii=False,
+            )
+        )
+        self._audience_changed()
+
+    def leave(self, channel: Channel, page: Page) -> None:
+        """A page closes."""
+        channel.pages.discard(page)
+        self._audience_changed()
+
+    def measured(self, page: Page, width_px: int, height_px: int) -> None:
+        """A page says how large it is shown."""
+        page.width_px, page.height_px = width_px, height_px
+        self._audience_changed()
+
+    def _reload(self, channel: Channel) -> str:
+        return json.dumps({"kind": "reload", "build": self.build, "rev": channel.rev})
+
+    # Desks
+
+    def join_desk(self, page: Page) -> None:
+        """A desk opens."""
+        self._desks.add(page)
+        page.tell(json.dumps({"kind": "hello", "build": self.build}))
+
+    def leave_desk(self, page: Page) -> None:
+        """A desk closes."""
+        self._desks.discard(page)
+
+    def tell_desks(self, message: Mapping[str, Any]) -> None:
+        """Tell every open desk."""
+        if self._desks:
+            encoded = json.dumps(message)
+            for page in self._desks:
+                page.tell(encoded)
+
+    @property
+    def pages(self) -> int:
+        """How many overlay pages are connected, pictures included."""
+        return sum(len(channel.pages) for channel in self._channels.values())

@@ -1,0 +1,1 @@
+"""Everything that lasts: SQLite through SQLModel, one writer, the log, secrets."""

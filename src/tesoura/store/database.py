@@ -1,0 +1,86 @@
+"""Opening the database: the folder, the pragmas, the migrations."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+from typing import Any
+
+from alembic import command
+from alembic.config import Config
+from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
+from sqlalchemy import Engine, create_engine, event, exc
+
+from tesoura.store.errors import DataFolderError
+
+FILE_NAME = "tesoura.db"
+_MIGRATIONS = Path(__file__).parent / "migrations"
+
+
+def prepare_folder(folder: Path) -> Path:
+    """Make the data folder and see that it can be written, or raise DataFolderError."""
+    probe = folder / f".writable-{os.getpid()}"
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        probe.write_text("")
+        probe.unlink()
+    except OSError as error:
+        raise DataFolderError(
+            f"Nothing can be written to the data folder {folder} ({error.strerror}). "
+            "Give another one with --data, or make this one yours to write."
+        ) from error
+    return folder
+
+
+def open_database(folder: Path) -> Engine:
+    """Open the folder's database, brought up to this version. Raises DataFolderError."""
+    engine = create_engine(
+        f"sqlite:///{folder / FILE_NAME}", connect_args={"timeout": 10.0, "check_same_thread": False}
+    )
+    event.listen(engine, "connect", _set_pragmas)
+    event.listen(engine, "begin", _begin)
+    try:
+        _upgrade(engine)
+    except exc.DatabaseError as error:
+        engine.dispose()
+        raise DataFolderError(
+            f"{folder / FILE_NAME} cannot be read as a database ({error.orig}). "
+            "If it is damaged, move it away and start again, or put a copy of it back."
+        ) from error
+    except DataFolderError:
+        engine.dispose()
+        raise
+    return engine
+
+
+def _set_pragmas(connection: Any, _: object) -> None:
+    # Transactions are begun by hand, so that savepoints work.
+    connection.isolation_level = None
+    cursor = connection.cursor()
+    for pragma in ("journal_mode=WAL", "synchronous=NORMAL", "foreign_keys=ON", "temp_store=MEMORY"):
+        cursor.execute(f"PRAGMA {pragma}")
+    cursor.close()
+
+
+def _begin(connection: Any) -> None:
+    connection.exec_driver_sql("BEGIN")
+
+
+def _upgrade(engine: Engine) -> None:
+    config = Config()
+    config.set_main_option("script_location", str(_MIGRATIONS).replace("%", "%%"))
+    config.set_main_option("path_separator", "os")
+    script = ScriptDirectory.from_config(config)
+    with engine.connect() as connection:
+        present = MigrationContext.configure(connection).get_current_revision()
+    if present == script.get_current_head():
+        return
+    if present is not None and present not in {revision.revision for revision in script.walk_revisions()}:
+        raise DataFolderError(
+            f"This data folder was last used by a newer Tesoura (its database is at {present}). "
+            "Start that version, or give another folder with --data. Nothing was changed."
+        )
+    with engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")

@@ -1,0 +1,67 @@
+"""Secrets: encrypted with a key that lies in a file of its own, outside the database, readable by the user alone."""
+
+from __future__ import annotations
+
+import base64
+import os
+from pathlib import Path
+
+from cryptography.fernet import Fernet, InvalidToken
+from cryptography.hazmat.primitives.hashes import SHA256
+from cryptography.hazmat.primitives.kdf.hkdf import HKDF
+
+from tesoura.store.errors import DataFolderError
+
+FILE_NAME = "secret.key"
+
+
+class Secrets:
+    """Seals and opens secrets, and derives the keys that the pages sign with."""
+
+    def __init__(self, master: bytes) -> None:
+        self._master = master
+        self._box = Fernet(base64.urlsafe_b64encode(self.derive("secrets at rest")))
+
+    def derive(self, purpose: str) -> bytes:
+        """32 bytes for one purpose, the same at every start."""
+        return HKDF(algorithm=SHA256(), length=32, salt=None, info=purpose.encode()).derive(self._master)
+
+    def seal(self, secret: str) -> bytes:
+        """Encrypt a secret."""
+        return self._box.encrypt(secret.encode())
+
+    def open(self, sealed: bytes) -> str | None:
+        """Decrypt a secret; None when it was sealed with another key file."""
+        try:
+            return self._box.decrypt(sealed).decode()
+        except InvalidToken:
+            return None
+
+
+def open_secrets(folder: Path) -> Secrets:
+    """The data folder's secrets, with a new key file on the first start."""
+    path = folder / FILE_NAME
+    try:
+        try:
+            descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+        except FileExistsError:
+            return Secrets(_checked(path, path.read_bytes()))
+        master = os.urandom(32)
+        with os.fdopen(descriptor, "wb") as file:
+            file.write(base64.urlsafe_b64encode(master))
+    except OSError as error:
+        raise DataFolderError(f"The key file {path} cannot be used ({error.strerror}). See who may read it.") from error
+    return Secrets(master)
+
+
+def _checked(path: Path, content: bytes) -> bytes:
+    try:
+        master = base64.urlsafe_b64decode(content)
+    except ValueError:
+        master = b""
+    if len(master) != 32:
+        raise DataFolderError(
+            f"The key file {path} is damaged. Put a copy of it back; without it the feeds' keys must be typed again: "
+            "then move the file away and start once more."
+        )
+    return master

@@ -1,0 +1,102 @@
+"""What a restart goes on from: the signals' last values, the log position they stand for, the stream session."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy.dialects.sqlite import insert
+from sqlmodel import Session, col, select
+
+from tesoura.core.values import Freshness, Signal
+from tesoura.store.tables import ChoiceRow, PositionRow, SavedSignalRow, SessionRow
+
+
+@dataclass(frozen=True, slots=True)
+class SavedSignal:
+    """A signal as it is saved, and what the engine must know to go on with it."""
+
+    signal: Signal
+    feed: str
+    fresh_for_s: float | None
+    event_type: str | None
+
+
+def save(session: Session, saved: Sequence[SavedSignal], seq: int | None, trails: bool) -> None:
+    """Save signals, with `trails` their last ten minutes too, and the log position that they stand for."""
+    for one in saved:
+        signal = one.signal
+        values: dict[str, object] = {
+            "feed": one.feed,
+            "value": signal.value,
+            "unit": signal.unit,
+            "observed_at": signal.observed_at,
+            "fresh_for_s": one.fresh_for_s,
+            "event_type": one.event_type,
+        }
+        if trails:
+            values["trail"] = [list(point) for point in signal.trail]
+        statement = insert(SavedSignalRow).values({"trail": [], **values, "name": signal.name})
+        session.connection().execute(statement.on_conflict_do_update(index_elements=["name"], set_=values))
+    if seq is not None:
+        session.merge(PositionRow(id=1, seq=seq))
+
+
+def load(session: Session) -> tuple[list[SavedSignal], int]:
+    """The saved signals and the log position that they stand for."""
+    saved = [
+        SavedSignal(
+            Signal(
+                row.name,
+                row.value,  # type: ignore[arg-type]
+                row.unit,
+                row.observed_at,
+                Freshness.LATE,
+                trail=tuple((at, value) for at, value in row.trail),
+            ),
+            row.feed,
+            row.fresh_for_s,
+            row.event_type,
+        )
+        for row in session.exec(select(SavedSignalRow).order_by(SavedSignalRow.name))
+    ]
+    position = session.get(PositionRow, 1)
+    return saved, position.seq if position else 0
+
+
+def forget(session: Session, names: Sequence[str]) -> None:
+    """Forget saved signals."""
+    for name in names:
+        if row := session.get(SavedSignalRow, name):
+            session.delete(row)
+
+
+def present_session(session: Session) -> datetime | None:
+    """When the present stream session started, or None before the first."""
+    return session.exec(select(SessionRow.started_at).order_by(col(SessionRow.id).desc()).limit(1)).first()
+
+
+def start_session(session: Session, now: datetime) -> datetime:
+    """Start a stream session."""
+    session.add(SessionRow(started_at=now))
+    return now
+
+
+def undo_start(session: Session) -> datetime | None:
+    """Take the last start back; when the session started that is now the present one again."""
+    if row := session.exec(select(SessionRow).order_by(col(SessionRow.id).desc()).limit(1)).first():
+        session.delete(row)
+        session.flush()
+    return present_session(session)
+
+
+def choice(session: Session, name: str) -> str | None:
+    """One of the user's general choices."""
+    row = session.get(ChoiceRow, name)
+    return row.value if row else None
+
+
+def choose(session: Session, name: str, value: str) -> None:
+    """Keep one of the user's general choices."""
+    session.merge(ChoiceRow(name=name, value=value))

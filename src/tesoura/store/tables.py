@@ -1,0 +1,153 @@
+"""The tables. Instants are stored as unix microseconds, so that they sort, compare and stay exact."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+from sqlalchemy import BigInteger, Column, Dialect, LargeBinary, Text, UniqueConstraint
+from sqlalchemy.types import JSON, TypeDecorator
+from sqlmodel import Field, SQLModel
+
+_EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+
+
+class Instant(TypeDecorator[datetime]):
+    """An aware UTC datetime, stored as whole microseconds since 1970."""
+
+    impl = BigInteger
+    cache_ok = True
+
+    def process_bind_param(self, value: datetime | None, dialect: Dialect) -> int | None:
+        """To the database."""
+        return None if value is None else (value - _EPOCH) // timedelta(microseconds=1)
+
+    def process_result_value(self, value: int | None, dialect: Dialect) -> datetime | None:
+        """From the database."""
+        return None if value is None else _EPOCH + timedelta(microseconds=value)
+
+
+def _instant(**options: Any) -> Any:
+    return Field(sa_column=Column(Instant, **options))
+
+
+class EventRow(SQLModel, table=True):
+    """One accepted event; `seq` is its place in the log. `source` and `id` together are unique."""
+
+    __tablename__ = "event"
+    __table_args__ = (UniqueConstraint("source", "id"),)
+    seq: int | None = Field(default=None, primary_key=True)
+    id: str
+    source: str
+    type: str
+    time: datetime = _instant(nullable=False, index=True)
+    accepted_at: datetime = _instant(nullable=False)
+    subject: str | None = None
+    data: dict[str, object] = Field(sa_column=Column(JSON, nullable=False))
+
+
+class FeedRow(SQLModel, table=True):
+    """One feed: its kind, the half of its signals' names before the dot, and its choices without secrets."""
+
+    __tablename__ = "feed"
+    id: int | None = Field(default=None, primary_key=True)
+    name: str = Field(unique=True)
+    title: str
+    kind: str
+    choices: dict[str, object] = Field(sa_column=Column(JSON, nullable=False))
+    paused: bool = False
+    removed_at: datetime | None = _instant(nullable=True)
+    created_at: datetime = _instant(nullable=False)
+
+
+class SecretRow(SQLModel, table=True):
+    """A feed's key, encrypted."""
+
+    __tablename__ = "secret"
+    feed_id: int = Field(primary_key=True, foreign_key="feed.id")
+    name: str = Field(primary_key=True)
+    sealed: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
+
+
+class SignalRow(SQLModel, table=True):
+    """A value picked from a feed's payload."""
+
+    __tablename__ = "signal"
+    name: str = Field(primary_key=True)
+    feed_id: int = Field(foreign_key="feed.id", index=True)
+    path: str
+    unit: str = ""
+    wanted: str = "number"
+
+
+class SavedSignalRow(SQLModel, table=True):
+    """The last value of a signal, to go on from after a restart."""
+
+    __tablename__ = "saved_signal"
+    name: str = Field(primary_key=True)
+    feed: str
+    value: object = Field(sa_column=Column(JSON))
+    unit: str = ""
+    observed_at: datetime | None = _instant(nullable=True)
+    fresh_for_s: float | None = None
+    event_type: str | None = None
+    trail: list[list[float]] = Field(sa_column=Column(JSON, nullable=False))
+
+
+class PositionRow(SQLModel, table=True):
+    """Up to which place in the log the saved signals stand."""
+
+    __tablename__ = "position"
+    id: int = Field(default=1, primary_key=True)
+    seq: int
+
+
+class OverlayRow(SQLModel, table=True):
+    """One overlay: its name, the token of its link, and its draft."""
+
+    __tablename__ = "overlay"
+    id: int | None = Field(default=None, primary_key=True)
+    name: str
+    token: str = Field(unique=True)
+    draft: dict[str, object] = Field(sa_column=Column(JSON, nullable=False))
+    draft_edit: int = 0
+    removed_at: datetime | None = _instant(nullable=True)
+    created_at: datetime = _instant(nullable=False)
+
+
+class VersionRow(SQLModel, table=True):
+    """One version of an overlay that was put on air; the one with the highest `rev` is on air."""
+
+    __tablename__ = "version"
+    overlay_id: int = Field(primary_key=True, foreign_key="overlay.id")
+    rev: int = Field(primary_key=True)
+    document: dict[str, object] = Field(sa_column=Column(JSON, nullable=False))
+    published_at: datetime = _instant(nullable=False)
+
+
+class SessionRow(SQLModel, table=True):
+    """One stream session; it lasts until the next one starts."""
+
+    __tablename__ = "stream_session"
+    id: int | None = Field(default=None, primary_key=True)
+    started_at: datetime = _instant(nullable=False, index=True)
+
+
+class KeyRow(SQLModel, table=True):
+    """A key for the API, known only by its hash."""
+
+    __tablename__ = "api_key"
+    id: int | None = Field(default=None, primary_key=True)
+    name: str
+    hash: str = Field(unique=True)
+    ending: str
+    created_at: datetime = _instant(nullable=False)
+    revoked_at: datetime | None = _instant(nullable=True)
+
+
+class ChoiceRow(SQLModel, table=True):
+    """One of the user's general choices, such as the language numbers are written in."""
+
+    __tablename__ = "choice"
+    name: str = Field(primary_key=True)
+    value: str = Field(sa_column=Column(Text, nullable=False))
