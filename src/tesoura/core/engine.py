@@ -219,6 +219,10 @@ class Engine:
             self.add_feed(feed, None)
         return feed
 
+    def restyle(self, style: NumberStyle) -> Changes:
+        """Write all numbers in another style from now on."""
+        return Changes(texts=self.texts.restyle(style))
+
     # Time
 
     def next_change(self) -> datetime | None:

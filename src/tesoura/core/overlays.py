@@ -12,6 +12,7 @@ from tesoura.core.wording import MAX_GROWTH, MAX_WORDING, Wording, compile_wordi
 
 MAX_SIDE_PX = 8_192
 MAX_PIECES = 100
+MAX_SHELF = 20
 DOCUMENT_VERSION = 1
 
 
@@ -148,11 +149,15 @@ def _with_weight_of_face(piece: TextPiece) -> TextPiece:
 
 @dataclass(frozen=True, slots=True)
 class Overlay:
-    """A transparent page of `width_px` by `height_px` and its pieces, back to front."""
+    """A transparent page of `width_px` by `height_px` and its pieces, back to front.
+
+    `shelf` holds the pieces last taken away, so that they can be brought back.
+    """
 
     width_px: int = 1920
     height_px: int = 1080
     pieces: tuple[TextPiece, ...] = ()
+    shelf: tuple[TextPiece, ...] = ()
 
     def piece(self, piece_id: str) -> TextPiece | None:
         """The piece with this id."""
@@ -167,23 +172,41 @@ class Overlay:
         return replace(self, pieces=tuple(piece if old.id == piece.id else old for old in self.pieces))
 
     def without(self, piece_id: str) -> Overlay:
-        """The overlay without this piece."""
-        return replace(self, pieces=tuple(piece for piece in self.pieces if piece.id != piece_id))
+        """The overlay with this piece laid on the shelf."""
+        gone = tuple(piece for piece in self.pieces if piece.id == piece_id)
+        kept = tuple(piece for piece in self.pieces if piece.id != piece_id)
+        return replace(self, pieces=kept, shelf=(*self.shelf, *gone)[-MAX_SHELF:])
+
+    def brought_back(self, piece_id: str) -> Overlay:
+        """The overlay with this piece taken from the shelf again, in front of all others."""
+        back = next((piece for piece in self.shelf if piece.id == piece_id), None)
+        if back is None:
+            return self
+        return replace(self, shelf=tuple(p for p in self.shelf if p.id != piece_id)).with_piece(back)
 
 
 def to_document(overlay: Overlay) -> dict[str, Any]:
     """The overlay as it is stored."""
-    pieces = [{"kind": "text", **asdict(piece)} for piece in overlay.pieces]
-    return {"version": DOCUMENT_VERSION, "width_px": overlay.width_px, "height_px": overlay.height_px, "pieces": pieces}
+    return {
+        "version": DOCUMENT_VERSION,
+        "width_px": overlay.width_px,
+        "height_px": overlay.height_px,
+        "pieces": [{"kind": "text", **asdict(piece)} for piece in overlay.pieces],
+        "shelf": [{"kind": "text", **asdict(piece)} for piece in overlay.shelf],
+    }
 
 
 def from_document(document: Mapping[str, Any]) -> Overlay:
     """The overlay that was stored; choices this version does not know are left out."""
     known = {field.name for field in fields(TextPiece)}
-    pieces = tuple(
-        TextPiece(**{name: value for name, value in piece.items() if name in known}) for piece in document["pieces"]
-    )
-    return Overlay(document["width_px"], document["height_px"], pieces)
+
+    def read(name: str) -> tuple[TextPiece, ...]:
+        return tuple(
+            TextPiece(**{key: value for key, value in piece.items() if key in known})
+            for piece in document.get(name, ())
+        )
+
+    return Overlay(document["width_px"], document["height_px"], read("pieces"), read("shelf"))
 
 
 def differences(draft: Overlay, on_air: Overlay | None) -> list[str]:

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from tesoura.core.formula import Scope
+from tesoura.core.numbers import NumberStyle
 from tesoura.core.wording import Wording
 
 
@@ -74,3 +75,8 @@ class Texts:
                 if shown != text.shown:
                     text.shown = changed[key] = shown
         return changed
+
+    def restyle(self, style: NumberStyle) -> dict[str, Shown]:
+        """Write numbers in another style; the texts that came out different, by key."""
+        self._scope = Scope(self._scope.values, style)
+        return self.redraw(list(self._readers))

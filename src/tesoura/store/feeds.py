@@ -33,6 +33,12 @@ def signals_of(session: Session, feed_id: int) -> Sequence[SignalRow]:
     return session.exec(query).all()
 
 
+def picked_names(session: Session) -> set[str]:
+    """The names of all signals picked from feeds that were not removed."""
+    query = select(SignalRow.name).join(FeedRow).where(col(FeedRow.removed_at).is_(None))
+    return set(session.exec(query))
+
+
 def secrets_of(session: Session, feed_id: int, secrets: Secrets) -> dict[str, str]:
     """A feed's secrets, opened; one sealed with another key file is left out."""
     rows = session.exec(select(SecretRow).where(SecretRow.feed_id == feed_id))

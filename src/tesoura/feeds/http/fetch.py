@@ -79,8 +79,7 @@ def _no_connection(where: str, error: httpx.ConnectError) -> str:
     if "certificate" in reason or "ssl" in reason:
         return f"{where} cannot prove who it is (its certificate was refused). See that the address is right."
     if (
-        ("name" in reason
-        and "resol" in reason)
+        ("name" in reason and "resol" in reason)
         or "getaddrinfo" in reason
         or "nodename" in reason
         or "address associated" in reason

@@ -1,0 +1,135 @@
+"""The command line: `tesoura serve`, `tesoura demo`, `tesoura key new NAME`."""
+
+from __future__ import annotations
+
+import logging
+import os
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+import click
+import platformdirs
+
+import tesoura
+from tesoura.settings import DEFAULT_PORT, Settings, wall_clock
+from tesoura.store import keys
+from tesoura.store.errors import DataFolderError
+from tesoura.store.store import Store, open_store
+
+PASSWORD_VARIABLE = "TESOURA_PASSWORD"  # noqa: S105 - a name, not a password
+MIN_PASSWORD = 8
+
+_port = click.option("--port", default=DEFAULT_PORT, show_default=True, type=click.IntRange(1, 65535))
+_data = click.option(
+    "--data", type=click.Path(path_type=Path, file_okay=True), help="The folder where everything is kept."
+)
+
+
+def default_folder() -> Path:
+    """Where data is kept when no folder is given."""
+    return Path(platformdirs.user_data_dir("tesoura", appauthor=False))
+
+
+@click.group()
+@click.version_option(tesoura.__version__, prog_name="tesoura")
+def main() -> None:
+    """Outside data, cut to fit, on your stream's overlays."""
+    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(message)s", datefmt="%H:%M:%S")
+    logging.getLogger("httpx").setLevel(logging.WARNING)
+    logging.getLogger("alembic").setLevel(logging.WARNING)
+
+
+@main.command()
+@click.option("--host", default="127.0.0.1", show_default=True, help="Where to listen.")
+@_port
+@_data
+@click.option("--on-network", is_flag=True, help=f"Let other machines in; {PASSWORD_VARIABLE} must hold a password.")
+def serve(host: str, port: int, data: Path | None, on_network: bool) -> None:
+    """Run Tesoura."""
+    settings = Settings(data or default_folder(), host, port, password=_password(host, on_network))
+    _run(settings, _open(settings.data), lambda: click.echo(f"Tesoura is ready: {settings.address}"))
+
+
+@main.command()
+@_port
+@_data
+@click.option("--seed", default=7, show_default=True, help="The same seed tells the same story.")
+@click.option("--speed", default=1.0, show_default=True, type=click.FloatRange(0.01, 1000), help="How fast it goes.")
+def demo(port: int, data: Path | None, seed: int, speed: float) -> None:
+    """Run Tesoura with a made-up show and its outside services, in a fresh temporary folder unless told."""
+    from tesoura.demo import Story, seed_folder
+    from tesoura.standins.members import MembersService
+
+    with tempfile.TemporaryDirectory(prefix="tesoura-demo-", ignore_cleanup_errors=True) as temporary:
+        settings = Settings(data or Path(temporary), port=port)
+        store = _open(settings.data)
+        service = MembersService(seed=seed, speed=speed)
+        service.start()
+        story = Story(settings.address, seed_folder(store, service, wall_clock()), seed, speed)
+
+        def ready() -> None:
+            story.start()
+            click.echo(f"The demo is ready: {settings.address}")
+            click.echo(f"Its count service answers at {service.address}/channels/mara_vane")
+            click.echo(f"Break it, or set a count, at {service.admin_address}/admin")
+            click.echo("Stop it with Ctrl+C.")
+
+        try:
+            _run(settings, store, ready)
+        finally:
+            service.stop()
+
+
+@main.group()
+def key() -> None:
+    """Keys for the API."""
+
+
+@key.command("new")
+@click.argument("name")
+@_data
+def new_key(name: str, data: Path | None) -> None:
+    """Make a key and print it, this once."""
+    if not name.strip() or len(name) > 40:
+        raise click.ClickException("Give the key a name of 1 to 40 characters, such as the program that will use it.")
+    store = _open(data or default_folder())
+    click.echo(store.write(lambda session: keys.new_key(session, name.strip(), wall_clock())))
+    click.echo("Keep it: it is shown this once. Send it as “Authorization: Bearer KEY”.", err=True)
+    store.close()
+
+
+def _password(host: str, on_network: bool) -> str | None:
+    if not Settings(Path(), host).on_network:
+        return None
+    password = os.environ.get(PASSWORD_VARIABLE, "")
+    if not on_network:
+        raise click.ClickException(f"Listening on {host} lets other machines in. Add --on-network if that is meant.")
+    if len(password) < MIN_PASSWORD:
+        raise click.ClickException(
+            f"Other machines must give a password. Set {PASSWORD_VARIABLE} to one of {MIN_PASSWORD} characters or more."
+        )
+    return password
+
+
+def _open(folder: Path) -> Store:
+    try:
+        return open_store(folder)
+    except DataFolderError as error:
+        raise click.ClickException(str(error)) from error
+
+
+def _run(settings: Settings, store: Store, ready: Callable[[], None]) -> None:
+    from tesoura.server import PortInUse, Server, create_app, listen
+
+    try:
+        listening = listen(settings.host, settings.port)
+    except PortInUse as error:
+        store.close()
+        raise click.ClickException(str(error)) from error
+    try:
+        Server(create_app(settings, store), ready).run(sockets=[listening])
+    except KeyboardInterrupt:
+        pass
+    finally:
+        store.close()

@@ -1,0 +1,92 @@
+"""The WebSocket ends of the live hub, as plain ASGI: overlays' pages and desks."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import hmac
+import json
+from collections.abc import Awaitable, Callable, MutableMapping
+from typing import Any
+
+from tesoura.outputs.hub import Hub, Page
+
+Scope = MutableMapping[str, Any]
+Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
+SendMessage = Callable[[MutableMapping[str, Any]], Awaitable[None]]
+MAX_MESSAGE = 2_000
+
+
+class OverlaySocket:
+    """`/live/TOKEN`: one overlay's page. The token is the only right it needs."""
+
+    def __init__(self, hub: Hub) -> None:
+        self._hub = hub
+
+    async def __call__(self, scope: Scope, receive: Receive, send: SendMessage) -> None:
+        """Serve one connection until it closes."""
+        await receive()
+        channel = self._hub.channel(scope["path_params"]["token"])
+        if channel is None:
+            await send({"type": "websocket.close", "code": 4404, "reason": "This link was replaced or never existed."})
+            return
+        await send({"type": "websocket.accept"})
+        page = Page(preview=b"picture=1" in scope.get("query_string", b""))
+        self._hub.join(channel, page)
+        try:
+            await _serve(page, receive, send, lambda: channel.seq, lambda text: self._heard(page, text))
+        finally:
+            self._hub.leave(channel, page)
+
+    def _heard(self, page: Page, text: str) -> None:
+        with contextlib.suppress(ValueError, TypeError, KeyError):
+            said = json.loads(text)
+            width, height = int(said["width_px"]), int(said["height_px"])
+            if 0 < width < 100_000 and 0 < height < 100_000:
+                self._hub.measured(page, width, height)
+
+
+class DeskSocket:
+    """`/live/desk/TICKET`: one desk. The ticket stands in the pages, which only the user can open."""
+
+    def __init__(self, hub: Hub, ticket: str) -> None:
+        self._hub, self._ticket = hub, ticket
+
+    async def __call__(self, scope: Scope, receive: Receive, send: SendMessage) -> None:
+        """Serve one connection until it closes."""
+        await receive()
+        if not hmac.compare_digest(scope["path_params"]["ticket"], self._ticket):
+            await send({"type": "websocket.close", "code": 4403, "reason": "Open the desk again."})
+            return
+        await send({"type": "websocket.accept"})
+        page = Page()
+        self._hub.join_desk(page)
+        try:
+            await _serve(page, receive, send, lambda: 0, lambda text: None)
+        finally:
+            self._hub.leave_desk(page)
+
+
+async def _serve(
+    page: Page, receive: Receive, send: SendMessage, seq: Callable[[], int], heard: Callable[[str], None]
+) -> None:
+    async def send_text(text: str) -> None:
+        await send({"type": "websocket.send", "text": text})
+
+    async def listen() -> None:
+        while True:
+            message = await receive()
+            if message["type"] == "websocket.disconnect":
+                return
+            text = message.get("text")
+            if isinstance(text, str) and len(text) <= MAX_MESSAGE:
+                heard(text)
+
+    listening = asyncio.ensure_future(listen())
+    pumping = asyncio.ensure_future(page.pump(send_text, seq))
+    try:
+        await asyncio.wait({listening, pumping}, return_when=asyncio.FIRST_COMPLETED)
+    finally:
+        for task in (listening, pumping):
+            task.cancel()
+        await asyncio.gather(listening, pumping, return_exceptions=True)

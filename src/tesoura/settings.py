@@ -1,0 +1,56 @@
+"""What a start of Tesoura is told: where its data is, where it listens, what time it is."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from functools import lru_cache
+from pathlib import Path
+
+import tesoura
+
+DEFAULT_PORT = 8765
+LOOPBACK = ("127.0.0.1", "localhost", "::1")
+STATIC = Path(__file__).parent / "web" / "static"
+
+
+def wall_clock() -> datetime:
+    """The present instant. This is the one place where the wall clock is read."""
+    return datetime.now(UTC)
+
+
+@dataclass(frozen=True, slots=True)
+class Settings:
+    """One start's settings. `password` must be set to listen anywhere but on this machine."""
+
+    data: Path
+    host: str = "127.0.0.1"
+    port: int = DEFAULT_PORT
+    password: str | None = None
+    clock: Callable[[], datetime] = field(default=wall_clock)
+    save_every_s: float = 2.0
+
+    @property
+    def address(self) -> str:
+        """Where the pages are, as a person opens it."""
+        host = "127.0.0.1" if self.host in ("0.0.0.0", "::") else self.host
+        return f"http://{f'[{host}]' if ':' in host else host}:{self.port}"
+
+    @property
+    def on_network(self) -> bool:
+        """Whether other machines can reach it."""
+        return self.host not in LOOPBACK
+
+
+@lru_cache(maxsize=1)
+def build() -> str:
+    """A name for this very version of the pages: it changes with the version and with any script or style."""
+    digest = hashlib.sha256(tesoura.__version__.encode())
+    for path in sorted(STATIC.rglob("*")):
+        if path.suffix in (".js", ".css"):
+            digest.update(path.read_bytes())
+    for path in sorted((STATIC.parent / "templates").rglob("*.html")):
+        digest.update(path.read_bytes())
+    return f"{tesoura.__version__}-{digest.hexdigest()[:10]}"

@@ -1,0 +1,46 @@
+"""The pages: Flask, one blueprint an area."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+from flask import Flask
+from flask_wtf import CSRFProtect
+
+from tesoura.runtime import Runtime
+from tesoura.settings import Settings, build
+from tesoura.store.store import Store
+from tesoura.web import access, api, desk, errors, feeds, overlays, pages, preferences, signals
+from tesoura.web.doors import EXTENSION, Doors
+from tesoura.web.shown import add_filters
+
+MAX_FORM_BYTES = 1_000_000
+
+
+def desk_ticket(store: Store) -> str:
+    """What a page must know to open the desk's live link."""
+    return store.secrets.derive("desk link").hex()
+
+
+def create_pages(runtime: Runtime, settings: Settings) -> Flask:
+    """The Flask application, on a runtime that may be started later."""
+    app = Flask(__name__, static_folder=None)
+    app.config.update(
+        SECRET_KEY=runtime.store.secrets.derive("page signatures"),
+        MAX_CONTENT_LENGTH=MAX_FORM_BYTES,
+        SESSION_COOKIE_NAME="tesoura",
+        SESSION_COOKIE_SAMESITE="Strict",
+        PERMANENT_SESSION_LIFETIME=timedelta(days=30),
+        WTF_CSRF_TIME_LIMIT=None,
+    )
+    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+    app.extensions[EXTENSION] = Doors(runtime, runtime.store, settings)
+    CSRFProtect(app).exempt(api.blueprint)
+    add_filters(app)
+    errors.register(app)
+    access.register(app)
+    for room in (api, desk, feeds, overlays, pages, preferences, signals):
+        app.register_blueprint(room.blueprint)
+    ticket = desk_ticket(runtime.store)
+    app.context_processor(lambda: {"build": build(), "desk_ticket": ticket, "strip": desk.strip})
+    return app

@@ -1,0 +1,129 @@
+"""The outside API: events in, signals in and out. `tesoura key new` and the page of preferences make its keys."""
+
+from __future__ import annotations
+
+import json
+import math
+from typing import Any
+
+from flask import Blueprint, Response, g, jsonify, request
+from flask.typing import ResponseReturnValue
+
+from tesoura.core.names import closest, is_signal_name
+from tesoura.core.values import Signal, ValueRefused, as_scalar
+from tesoura.runtime import SCRIPT_FEED, Runtime
+from tesoura.store import keys
+from tesoura.web.api_description import describe
+from tesoura.web.api_models import Unreadable, read_events, read_value
+from tesoura.web.doors import runtime, settings, store
+from tesoura.web.errors import problem
+
+blueprint = Blueprint("api", __name__, url_prefix="/api")
+WITHOUT_KEY = ("api.openapi",)
+
+
+@blueprint.before_request
+def check_key() -> Response | None:
+    """Let only those in who bring a key that works."""
+    if request.endpoint in WITHOUT_KEY:
+        return None
+    scheme, _, given = request.headers.get("Authorization", "").partition(" ")
+    if scheme.lower() != "bearer" or not given:
+        return _unauthorised(
+            "Send a key", "Send the header “Authorization: Bearer KEY”. Make a key with: tesoura key new NAME"
+        )
+    row = store().read(lambda session: keys.find(session, given.strip()))
+    if row is None:
+        return _unauthorised(
+            "This key does not work", "It is misspelled or was revoked. Make another with: tesoura key new NAME"
+        )
+    g.key_name = row.name
+    return None
+
+
+def _unauthorised(title: str, detail: str) -> Response:
+    response = problem(401, title, detail)
+    response.headers["WWW-Authenticate"] = "Bearer"
+    return response
+
+
+def _body() -> object:
+    try:
+        return json.loads(request.get_data(), parse_constant=_refuse)
+    except (ValueError, RecursionError) as error:
+        place = f" (line {error.lineno}, column {error.colno})" if isinstance(error, json.JSONDecodeError) else ""
+        raise Unreadable(f"The body is not JSON: {getattr(error, 'msg', error)}{place}. Nothing was taken.") from None
+
+
+def _refuse(name: str) -> float:
+    raise ValueError(f"{name} is not a number in JSON")
+
+
+@blueprint.errorhandler(Unreadable)
+def unreadable(error: Unreadable) -> Response:
+    """What was sent cannot be taken."""
+    status = 422 if error.wrong else 400
+    return problem(status, "This could not be taken", error.detail, errors=error.wrong)
+
+
+@blueprint.post("/events")
+def events() -> ResponseReturnValue:
+    """Take one event or a list; answered once they are safe on disk."""
+    taken = read_events(_body(), f"api:{g.key_name}", settings().clock())
+    done = runtime().call(Runtime.accept, taken)
+    return {"accepted": done.accepted, "duplicates": done.duplicates}, 202
+
+
+@blueprint.get("/signals")
+def signals() -> ResponseReturnValue:
+    """All signals."""
+    return jsonify([_signal(one) for one in runtime().call(Runtime.signals)])
+
+
+@blueprint.get("/signals/<name>")
+def signal(name: str) -> ResponseReturnValue:
+    """One signal."""
+    found = runtime().call(Runtime.signal, name.lower())
+    if found is None:
+        near = closest(name.lower(), [one.name for one in runtime().call(Runtime.signals)])
+        hint = f"Did you mean {near}?" if near else "GET /api/signals lists all there are."
+        return problem(404, f"There is no signal {name[:100]}", hint)
+    return _signal(found)
+
+
+@blueprint.put("/signals/<name>")
+def put_signal(name: str) -> ResponseReturnValue:
+    """Set a signal of the script feed; `lamp` is short for `script.lamp`."""
+    full = name.lower() if "." in name else f"{SCRIPT_FEED}.{name.lower()}"
+    if not is_signal_name(full):
+        return problem(
+            422, f"{name[:60]} is not a signal's name", "Use lower case letters, digits and _: script.lamp_on"
+        )
+    if not full.startswith(f"{SCRIPT_FEED}."):
+        own = f"{SCRIPT_FEED}.{full.partition('.')[2]}"
+        detail = f"It belongs to a feed or an event. A script sets signals of its own, such as {own}"
+        return problem(409, f"{full} cannot be set", detail)
+    given = read_value(_body())
+    if isinstance(given.value, float) and not math.isfinite(given.value):
+        return problem(422, "This could not be taken", "value must be a finite number.")
+    try:
+        value = as_scalar(given.value)
+    except ValueRefused as error:
+        return problem(422, "This could not be taken", str(error))
+    return _signal(runtime().call(Runtime.put_signal, full, value, given.unit, given.fresh_for_s))
+
+
+@blueprint.get("/openapi.json")
+def openapi() -> ResponseReturnValue:
+    """The API, described."""
+    return jsonify(describe())
+
+
+def _signal(one: Signal) -> dict[str, Any]:
+    return {
+        "name": one.name,
+        "value": one.value,
+        "unit": one.unit,
+        "observed_at": one.observed_at.isoformat() if one.observed_at else None,
+        "freshness": one.freshness.value,
+    }

@@ -1,0 +1,147 @@
+"""The desk: what runs now, what viewers have, what just happened."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+
+from flask import Blueprint, abort, flash, redirect, render_template, url_for
+from flask.typing import ResponseReturnValue
+
+from tesoura.airing import Trouble
+from tesoura.core.overlays import differences, from_document
+from tesoura.core.values import Freshness
+from tesoura.feeding import FeedReport
+from tesoura.outputs.hub import Audience
+from tesoura.runtime import Runtime
+from tesoura.store import log as event_log
+from tesoura.store import overlays as stored
+from tesoura.store import state
+from tesoura.store.tables import OverlayRow
+from tesoura.web.doors import runtime, settings, store
+
+blueprint = Blueprint("desk", __name__)
+HAPPENED = 12
+
+
+@dataclass(frozen=True, slots=True)
+class Strip:
+    """What the top of every page tells."""
+
+    session_started_at: datetime | None
+    on_air: int
+    pages: int
+    feeds: Mapping[Freshness, int]
+
+
+@dataclass(frozen=True, slots=True)
+class Card:
+    """An overlay on the desk."""
+
+    row: OverlayRow
+    rev: int
+    width_px: int
+    height_px: int
+    differs: bool
+    audience: Audience
+    troubles: list[Trouble]
+
+
+def strip() -> Strip:
+    """The top strip's facts."""
+
+    def gather(self: Runtime) -> tuple[list[FeedReport], dict[int, Audience]]:
+        return self.feed_reports(), self.airing.audiences()
+
+    reports, audiences = runtime().call(gather)
+    feeds: dict[Freshness, int] = {}
+    for report in reports:
+        feeds[report.state.freshness] = feeds.get(report.state.freshness, 0) + 1
+    shown = [audience.pages for audience in audiences.values() if audience.pages]
+    return Strip(runtime().session_started_at, len(shown), sum(shown), dict(sorted(feeds.items())))
+
+
+def cards() -> list[Card]:
+    """All overlays as the desk shows them."""
+
+    def gather(self: Runtime) -> tuple[dict[int, Audience], list[Trouble]]:
+        return self.airing.audiences(), self.airing.troubles()
+
+    audiences, troubles = runtime().call(gather)
+    found = []
+    for row, on_air in store().read(
+        lambda session: [(one, stored.on_air(session, one)) for one in stored.all_overlays(session)]
+    ):
+        draft = from_document(row.draft)
+        found.append(
+            Card(
+                row,
+                on_air.rev,
+                draft.width_px,
+                draft.height_px,
+                bool(differences(draft, on_air.overlay if on_air.rev else None)),
+                audiences.get(on_air.overlay_id, Audience()),
+                [one for one in troubles if one.overlay_id == on_air.overlay_id],
+            )
+        )
+    return found
+
+
+@blueprint.get("/")
+def show() -> ResponseReturnValue:
+    """The desk, or on an empty data folder the first step."""
+    shown = cards()
+    reports = runtime().call(Runtime.feed_reports)
+    happened = store().read(lambda session: event_log.latest(session, HAPPENED))
+    if not shown and not reports and not happened:
+        return render_template("desk/first.html")
+    return render_template("desk/show.html", cards=shown, reports=reports, happened=happened)
+
+
+@blueprint.get("/strip")
+def strip_fragment() -> ResponseReturnValue:
+    """The top strip."""
+    return render_template("_strip.html")
+
+
+@blueprint.get("/desk/feeds")
+def feeds_fragment() -> ResponseReturnValue:
+    """The feeds' health."""
+    return render_template("desk/_feeds.html", reports=runtime().call(Runtime.feed_reports))
+
+
+@blueprint.get("/desk/happened")
+def happened_fragment() -> ResponseReturnValue:
+    """What just happened."""
+    happened = store().read(lambda session: event_log.latest(session, HAPPENED))
+    return render_template("desk/_happened.html", happened=happened)
+
+
+@blueprint.get("/desk/overlays/<int:overlay_id>")
+def overlay_fragment(overlay_id: int) -> ResponseReturnValue:
+    """Who shows one overlay, and what is wrong with it."""
+    card = next((card for card in cards() if card.row.id == overlay_id), None)
+    if card is None:
+        abort(404)
+    return render_template("desk/_overlay_state.html", card=card)
+
+
+@blueprint.post("/session/start")
+def start_session() -> ResponseReturnValue:
+    """Start a stream session: one deliberate act, which can be taken back."""
+    store().write(lambda session: state.start_session(session, settings().clock()))
+    runtime().call(Runtime.session_changed)
+    flash("A stream session started. Counts of this session begin at 0.", "undo:" + url_for("desk.undo_session"))
+    return redirect(url_for("desk.show"))
+
+
+@blueprint.post("/session/undo")
+def undo_session() -> ResponseReturnValue:
+    """Take the last start back."""
+    before = store().read(state.present_session)
+    if before is not None:
+        store().write(state.undo_start)
+        runtime().call(Runtime.session_changed)
+        flash("The start was taken back, and the counts with it.", "said")
+    return redirect(url_for("desk.show"))

@@ -1,0 +1,42 @@
+"""What every page reaches the rest of Tesoura through."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from flask import current_app
+
+from tesoura.runtime import Runtime
+from tesoura.settings import Settings
+from tesoura.store.store import Store
+
+EXTENSION = "tesoura"
+
+
+@dataclass(frozen=True, slots=True)
+class Doors:
+    """The runtime, the store and the settings of this application."""
+
+    runtime: Runtime
+    store: Store
+    settings: Settings
+
+
+def _doors() -> Doors:
+    doors: Doors = current_app.extensions[EXTENSION]
+    return doors
+
+
+def runtime() -> Runtime:
+    """The runtime; ask it with `runtime().call(Runtime.method, …)`."""
+    return _doors().runtime
+
+
+def store() -> Store:
+    """The store."""
+    return _doors().store
+
+
+def settings() -> Settings:
+    """The settings of this start."""
+    return _doors().settings

@@ -1,0 +1,91 @@
+"""How values, instants and trails are shown on the pages."""
+
+from __future__ import annotations
+
+from datetime import datetime, tzinfo
+from functools import lru_cache
+from zoneinfo import ZoneInfo
+
+import tzlocal
+from flask import Flask
+from markupsafe import Markup
+
+from tesoura.core.numbers import formatter, plain
+from tesoura.core.values import Scalar
+from tesoura.locales import number_style
+from tesoura.web.doors import runtime, settings
+from tesoura.web.drawing import piece_style
+
+TRAIL_WIDTH, TRAIL_HEIGHT, TRAIL_SPAN_S = 160.0, 32.0, 600.0
+
+
+@lru_cache(maxsize=1)
+def zone() -> tzinfo:
+    """The zone that this machine is set to."""
+    try:
+        return tzlocal.get_localzone()
+    except Exception:
+        return ZoneInfo("UTC")
+
+
+def clock_time(instant: datetime | None, seconds: bool = True) -> str:
+    """The time of day in the user's zone; with the date when it is another day than today."""
+    if instant is None:
+        return "—"
+    local, today = instant.astimezone(zone()), settings().clock().astimezone(zone()).date()
+    text = local.strftime("%H:%M:%S" if seconds else "%H:%M")
+    return text if local.date() == today else f"{local:%d %b} {text}"
+
+
+def age(instant: datetime | None) -> str:
+    """How long ago, in one unit: `3 s ago`, `12 min ago`, `5 h ago`, `2 days ago`."""
+    if instant is None:
+        return "never"
+    seconds = max((settings().clock() - instant).total_seconds(), 0)
+    for limit, size, unit in ((1, 1, None), (90, 1, "s"), (5_400, 60, "min"), (129_600, 3_600, "h")):
+        if seconds < limit:
+            return "now" if unit is None else f"{seconds / size:.0f} {unit} ago"
+    return f"{seconds / 86_400:.0f} days ago"
+
+
+def in_time(instant: datetime | None) -> str:
+    """How long until then: `in 8 s`, or `now`."""
+    if instant is None:
+        return ""
+    seconds = (instant - settings().clock()).total_seconds()
+    return f"in {seconds:.0f} s" if seconds >= 1 else "now"
+
+
+def value(shown: Scalar | None) -> str:
+    """A signal's value in the user's locale; a dash for none."""
+    if shown is None:
+        return "—"
+    style = number_style(runtime().locale)
+    if isinstance(shown, int | float) and not isinstance(shown, bool):
+        return formatter(",")(shown, style)
+    return plain(shown, style)
+
+
+def trail_path(points: tuple[tuple[float, float], ...], now: datetime) -> Markup:
+    """An SVG path of the last ten minutes, oldest left; the scale runs from the least to the greatest value."""
+    since = now.timestamp() - TRAIL_SPAN_S
+    recent = [(at, value) for at, value in points if at >= since]
+    if not recent:
+        return Markup("")
+    low, high = min(v for _, v in recent), max(v for _, v in recent)
+    inner = TRAIL_HEIGHT - 6
+
+    def place(at: float, number: float) -> str:
+        x = (at - since) / TRAIL_SPAN_S * TRAIL_WIDTH
+        y = TRAIL_HEIGHT / 2 if high == low else 3 + inner * (1 - (number - low) / (high - low))
+        return f"{x:.1f} {y:.1f}"
+
+    last = recent[-1][1]
+    path = "M" + "L".join(place(at, number) for at, number in [*recent, (now.timestamp(), last)])
+    return Markup(path)  # noqa: S704 - digits only
+
+
+def add_filters(app: Flask) -> None:
+    """Make these known to the templates."""
+    app.jinja_env.filters.update(clock_time=clock_time, age=age, in_time=in_time, value=value)
+    app.jinja_env.globals.update(trail_path=trail_path, piece_style=piece_style)

@@ -1,0 +1,123 @@
+// What every page of Tesoura shares: the desk's live link, clocks, copying, small pictures, keys.
+const meta = (name) => document.querySelector(`meta[name="${name}"]`)?.content;
+
+document.body.addEventListener("htmx:configRequest", (event) => {
+  event.detail.headers["X-CSRFToken"] = meta("csrf");
+});
+
+// The live link: the server says which topics changed, the parts of the page that show them ask again.
+let tries = 0;
+function connect() {
+  const socket = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/live/desk/${meta("desk")}`);
+  socket.onopen = () => {
+    if (tries) announce(["feeds", "overlays", "session", "signals", "log"]);
+    tries = 0;
+    document.body.classList.remove("cut-off");
+  };
+  socket.onmessage = (event) => {
+    const message = JSON.parse(event.data);
+    if (message.kind === "hello" && message.build !== meta("build")) location.reload();
+    if (message.topics) announce(message.topics);
+  };
+  socket.onclose = () => {
+    document.body.classList.add("cut-off");
+    setTimeout(connect, Math.min(300 * 2 ** tries++, 5000) * (0.75 + Math.random() / 2));
+  };
+}
+function announce(topics) {
+  for (const topic of topics) document.body.dispatchEvent(new CustomEvent(`tesoura:${topic}`));
+}
+connect();
+
+// Clocks that run from an instant.
+function clock(seconds) {
+  const pad = (number) => String(number).padStart(2, "0");
+  const whole = Math.max(Math.floor(seconds), 0);
+  return `${Math.floor(whole / 3600)}:${pad(Math.floor(whole / 60) % 60)}:${pad(whole % 60)}`;
+}
+function tick() {
+  const now = Date.now() / 1000;
+  for (const time of document.querySelectorAll("time[data-since]")) {
+    const text = clock(now - Number(time.dataset.since));
+    if (time.textContent !== text) time.textContent = text;
+  }
+}
+setInterval(tick, 250);
+tick();
+document.body.addEventListener("htmx:afterSwap", () => { tick(); cover(); });
+
+// Copying: the button says that it has been done, and the words are read out.
+async function toClipboard(text) {
+  try {
+    await navigator.clipboard.writeText(text);
+  } catch {
+    const field = Object.assign(document.createElement("textarea"), { value: text });
+    document.body.append(field);
+    field.select();
+    document.execCommand("copy");
+    field.remove();
+  }
+}
+document.addEventListener("click", async (event) => {
+  const button = event.target.closest("[data-copy]");
+  if (!button) return;
+  const value = button.dataset.copy;
+  await toClipboard(value.startsWith("/") ? location.origin + value : value);
+  const words = button.dataset.words ?? button.textContent;
+  button.dataset.words = words;
+  button.textContent = "Copied";
+  button.setAttribute("aria-live", "polite");
+  setTimeout(() => { button.textContent = words; }, 1600);
+});
+
+// Secrets: shown when asked for, covered by asking again or after a while.
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("[data-uncover]");
+  if (!button) return;
+  const shown = document.getElementById(button.dataset.uncover);
+  const covered = shown.textContent.startsWith("•");
+  shown.textContent = covered ? shown.dataset.covered : "••••••••••••";
+  button.textContent = covered ? "Shown · Cover it" : "Covered · Show it";
+});
+function cover() {
+  for (const button of document.querySelectorAll("[data-cover-after]:not([data-covering])")) {
+    button.dataset.covering = "";
+    setTimeout(() => button.isConnected && button.click(), Number(button.dataset.coverAfter) * 1000);
+  }
+}
+
+// Small live pictures: the whole overlay, scaled to the width there is.
+const fit = new ResizeObserver((entries) => {
+  for (const { target } of entries) {
+    const frame = target.querySelector("[data-small]");
+    frame.style.transform = `scale(${target.clientWidth / Number(frame.getAttribute("width"))})`;
+  }
+});
+for (const frame of document.querySelectorAll("[data-small]")) fit.observe(frame.parentElement);
+
+// Fields that are asked for only with some choice of another.
+function ask(form) {
+  for (const field of form.querySelectorAll("[data-only-if]")) {
+    const other = form.elements[field.dataset.onlyIf];
+    field.hidden = !field.dataset.onlyWith.split(" ").includes(other?.value);
+  }
+}
+for (const form of document.querySelectorAll("form")) {
+  ask(form);
+  form.addEventListener("change", () => ask(form));
+}
+
+// Keys.
+const rooms = { d: "/", f: "/feeds/", s: "/signals/", o: "/overlays/" };
+const dialog = document.getElementById("keys");
+let going = 0;
+document.querySelector("[data-keys-open]")?.addEventListener("click", () => dialog.showModal());
+document.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey || event.target.closest("input, textarea, select, dialog[open]")) return;
+  if (event.key === "?") dialog.showModal();
+  else if (event.key === "/" && document.querySelector("[data-find]")) document.querySelector("[data-find]").focus();
+  else if (event.key === "g") { going = Date.now(); return; }
+  else if (Date.now() - going < 1500 && rooms[event.key]) location.href = rooms[event.key];
+  else return;
+  event.preventDefault();
+});
