@@ -14,6 +14,7 @@ import httpx
 from sqlmodel import Session
 
 from tesoura.core.overlays import Overlay, TextPiece
+from tesoura.core.values import Freshness, Signal
 from tesoura.standins.evening import Beat, evening
 from tesoura.standins.members import DEFAULT_KEY, MembersService
 from tesoura.store import feeds as stored_feeds
@@ -50,8 +51,9 @@ COUNT = TextPiece(
     backing_colour="#1E2A38", backing_opacity_pct=86, corner_px=14, padding_px=26, grow_digits=1,
 )  # fmt: skip
 CUTS = TextPiece(
-    id="cuts", name="Cuts",
-    wording="{kill.count_this_session} {plural(kill.count_this_session, 'cut', 'cuts')} tonight", nothing_yet="No cuts yet", x=1824, y=72, typeface="Big Shoulders", size_px=84, weight=800, colour="#FFE9B8",
+    id="cuts", name="Cuts", nothing_yet="No cuts yet",
+    wording="{kill.count_this_session} {plural(kill.count_this_session, 'cut', 'cuts')} tonight",
+    x=1824, y=72, typeface="Big Shoulders", size_px=84, weight=800, colour="#FFE9B8",
     backing_colour="#2F6B5E", backing_opacity_pct=92, corner_px=6, padding_px=20, align="right",
     grow_toward="left", grow_digits=2,
 )  # fmt: skip
@@ -73,7 +75,7 @@ def seed_folder(store: Store, service: MembersService, now: datetime) -> str:
 
     def job(session: Session) -> str:
         if not stored_feeds.all_feeds(session):
-            _fill(session, store, now)
+            _fill(session, store, service, now)
         for feed in FEEDS:
             row = stored_feeds.by_name(session, feed.name)
             if row is not None:
@@ -84,7 +86,7 @@ def seed_folder(store: Store, service: MembersService, now: datetime) -> str:
     return store.write(job)
 
 
-def _fill(session: Session, store: Store, now: datetime) -> None:
+def _fill(session: Session, store: Store, service: MembersService, now: datetime) -> None:
     for feed in FEEDS:
         choices: dict[str, Any] = {"address": "", "key_in": "none", "period_s": 2.0}
         if feed.keyed:
@@ -94,10 +96,19 @@ def _fill(session: Session, store: Store, now: datetime) -> None:
             stored_feeds.keep_secrets(session, row.id or 0, {"key": DEFAULT_KEY}, store.secrets)
         for field, path, unit in feed.signals:
             session.add(SignalRow(name=f"{feed.name}.{field}", feed_id=row.id or 0, path=path, unit=unit))
+    state.save(session, [_past("reach", "mara_vane", service, now), _past("rival", "otto_knot", service, now)], 0, True)
     for name, pieces in (("Kite friends", (COUNT,)), ("Cup evening", (CUTS, SONG, GIFT))):
         overlay = stored_overlays.new_overlay(session, name, Overlay(pieces=pieces), now)
         stored_overlays.publish(session, overlay, now)
     state.start_session(session, now - timedelta(minutes=12))
+
+
+def _past(feed: str, channel: str, service: MembersService, now: datetime) -> state.SavedSignal:
+    # The ten minutes before the demo opened, so that there is a line to see at once.
+    trail = tuple((now.timestamp() - before_s, float(count)) for before_s, count in service.past(channel))
+    count = int(trail[-1][1])
+    signal = Signal(f"{feed}.members", count, "kite friends", now, Freshness.LATE, trail=trail)
+    return state.SavedSignal(signal, feed, None, None)
 
 
 class Story(threading.Thread):

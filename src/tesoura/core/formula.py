@@ -100,7 +100,10 @@ def _syntax_error(source: str, column: int, message: str) -> FormulaError:
         )
     if _UNFINISHED.search(end):
         return FormulaError("the formula stops too soon", len(end) + 1, "a signal, a number or a text")
-    found = source[column - 1 : column + 9].split()
+    if "forgot a comma" in message and " " in source[column:]:
+        # Python points at the first of two values side by side; the second is the one that does not fit.
+        column = source.index(" ", column) + 2
+    found = source[column - 1 :].split()
     here = f"“{found[0]}” does not fit here" if found else "this does not fit here"
     return FormulaError(here, column, "a sign such as + or a bracket between values, as in reach.members * 2")
 

@@ -87,19 +87,18 @@ def compact(value: Scalar, style: NumberStyle) -> str:
     """`1284` as `1.3K`: one decimal below ten of a unit, none from there on."""
     number = _number(value, "compact")
     size = abs(number)
-    step = None
-    for candidate in style.compact:
-        scaled = size / candidate.divisor
-        if (
-            size >= candidate.at_least
-            or round(scaled, 1 if scaled < 9.95 else 0) * candidate.divisor >= candidate.at_least
-        ):
-            step = candidate
-    if step is None:
-        return plain(round(number, 1), style)
-    scaled = size / step.divisor
-    digits = f"{scaled:.1f}".removesuffix(".0") if scaled < 9.95 else f"{scaled:,.0f}"
+    steps = (CompactStep(0, 1, "", ""), *style.compact)
+    at = max(index for index, step in enumerate(steps) if step.at_least <= size)
+    if at + 1 < len(steps) and _rounded(size, steps[at]) * steps[at].divisor >= steps[at + 1].at_least:
+        at += 1
+    step, shown = steps[at], _rounded(size, steps[at])
+    digits = f"{shown:,.1f}".removesuffix(".0") if step.divisor > 1 else plain(shown)
     return f"{'-' if number < 0 else ''}{step.prefix}{style.localise(digits)}{step.suffix}"
+
+
+def _rounded(size: float, step: CompactStep) -> float:
+    scaled = size / step.divisor
+    return round(scaled, 1 if scaled < 9.95 or step.divisor == 1 else 0)
 
 
 def clock(value: Scalar, style: NumberStyle = ENGLISH) -> str:

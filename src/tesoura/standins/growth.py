@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import random
 
-GROWS, JUMPS = 0.30, 0.012
+GROWS, JUMPS = 0.2, 0.002
 
 
 class Growth:
@@ -23,7 +23,7 @@ class Growth:
             if chance < JUMPS:
                 self.count += self._random.randint(20, 90)
             elif chance < JUMPS + GROWS:
-                self.count += self._random.randint(1, 3)
+                self.count += self._random.randint(1, 2)
         return self.count
 
     def put(self, count: int) -> None:

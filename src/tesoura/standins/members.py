@@ -17,6 +17,7 @@ from tesoura.standins.growth import Growth
 from tesoura.standins.host import Host
 
 DEFAULT_KEY = "paper-kite-4711"
+HISTORY_S = 600.0
 CHANNELS = {
     "mara_vane": ("The Windy Ladder", 1_284),
     "otto_knot": ("Knots and Nonsense", 912),
@@ -39,9 +40,11 @@ class MembersService:
         clock: Callable[[], float] = time.monotonic,
     ) -> None:
         self._clock, self._speed = clock, speed
-        self._began = clock()
+        self._began = clock() - HISTORY_S / speed
         self._lock = threading.Lock()
         self._growth = {name: Growth(f"{seed}:{name}", start) for name, (_, start) in CHANNELS.items()}
+        self._past = {name: [growth.at(second) for second in range(0, int(HISTORY_S) + 1, 5)]
+                      for name, growth in self._growth.items()}  # fmt: skip
         self._failure: str | None = None
         self._fails_until = 0.0
         self.retry_after_s = 7
@@ -71,6 +74,10 @@ class MembersService:
         self._admin.close()
 
     # What tests and the admin address do
+
+    def past(self, channel: str) -> list[tuple[float, int]]:
+        """The channel's count over the ten minutes before the service started: seconds before the start, count."""
+        return [(HISTORY_S - 5 * index, count) for index, count in enumerate(self._past[channel])]
 
     def put(self, channel: str, members: int) -> None:
         """Set a channel's count; it grows on from there."""

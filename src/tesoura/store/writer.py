@@ -56,7 +56,9 @@ class Writer:
                     if waiting is None:
                         stop = True
                         break
-                    batch.append(waiting)
+                    # A job whose waiter has gone is not begun; one that is begun cannot be called off.
+                    if waiting[1].set_running_or_notify_cancel():
+                        batch.append(waiting)
                     if len(batch) >= MAX_BATCH:
                         break
                     waiting = self._jobs.get_nowait()

@@ -15,7 +15,7 @@ from tesoura.runtime import SCRIPT_FEED, Runtime
 from tesoura.store import keys
 from tesoura.web.api_description import describe
 from tesoura.web.api_models import Unreadable, read_events, read_value
-from tesoura.web.doors import runtime, settings, store
+from tesoura.web.doors import now, runtime, store
 from tesoura.web.errors import problem
 
 blueprint = Blueprint("api", __name__, url_prefix="/api")
@@ -69,7 +69,7 @@ def unreadable(error: Unreadable) -> Response:
 @blueprint.post("/events")
 def events() -> ResponseReturnValue:
     """Take one event or a list; answered once they are safe on disk."""
-    taken = read_events(_body(), f"api:{g.key_name}", settings().clock())
+    taken = read_events(_body(), f"api:{g.key_name}", now())
     done = runtime().call(Runtime.accept, taken)
     return {"accepted": done.accepted, "duplicates": done.duplicates}, 202
 

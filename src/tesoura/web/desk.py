@@ -19,7 +19,7 @@ from tesoura.store import log as event_log
 from tesoura.store import overlays as stored
 from tesoura.store import state
 from tesoura.store.tables import OverlayRow
-from tesoura.web.doors import runtime, settings, store
+from tesoura.web.doors import now, runtime, store
 
 blueprint = Blueprint("desk", __name__)
 HAPPENED = 12
@@ -130,7 +130,8 @@ def overlay_fragment(overlay_id: int) -> ResponseReturnValue:
 @blueprint.post("/session/start")
 def start_session() -> ResponseReturnValue:
     """Start a stream session: one deliberate act, which can be taken back."""
-    store().write(lambda session: state.start_session(session, settings().clock()))
+    at = now()
+    store().write(lambda session: state.start_session(session, at))
     runtime().call(Runtime.session_changed)
     flash("A stream session started. Counts of this session begin at 0.", "undo:" + url_for("desk.undo_session"))
     return redirect(url_for("desk.show"))

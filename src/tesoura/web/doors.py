@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import datetime
 
 from flask import current_app
 
@@ -35,6 +36,11 @@ def runtime() -> Runtime:
 def store() -> Store:
     """The store."""
     return _doors().store
+
+
+def now() -> datetime:
+    """The present instant. Ask before handing a job to the writer, which runs it outside the request."""
+    return _doors().settings.clock()
 
 
 def settings() -> Settings:

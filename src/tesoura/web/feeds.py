@@ -20,7 +20,7 @@ from tesoura.feeding import Proof
 from tesoura.runtime import Runtime
 from tesoura.store import feeds as stored
 from tesoura.store.tables import FeedRow, SignalRow
-from tesoura.web.doors import runtime, settings, store
+from tesoura.web.doors import now, runtime, store
 
 blueprint = Blueprint("feeds", __name__, url_prefix="/feeds")
 
@@ -72,7 +72,7 @@ def new() -> ResponseReturnValue:
 
 
 def _title(typed: Mapping[str, str], place: str) -> tuple[str, str | None]:
-    given = typed.get("title", "").strip() or place.split("/")[0].split(":")[0]
+    given = typed.get("title", "").strip() or place.split("/")[0].split(":")[0] or "Feed"
     try:
         return line(60)(given), None
     except InvalidField as error:
@@ -86,12 +86,12 @@ def _unsealed(sealed: str) -> dict[str, str]:
 
 
 def _keep_new(title: str, kind: str, filled: Filled) -> str:
-    in_use = runtime().call(Runtime.names_taken)
+    in_use, at, secrets = runtime().call(Runtime.names_taken), now(), store().secrets
 
     def job(session: Session) -> str:
         name = unused(snake(title, "feed"), stored.names_taken(session) | in_use)
-        row = stored.add_feed(session, name, title, kind, filled.choices, settings().clock())
-        stored.keep_secrets(session, row.id or 0, filled.secrets, store().secrets)
+        row = stored.add_feed(session, name, title, kind, filled.choices, at)
+        stored.keep_secrets(session, row.id or 0, filled.secrets, secrets)
         return name
 
     name = store().write(job)
@@ -122,7 +122,7 @@ def _page(row: FeedRow, status: int = 200, **more: Any) -> ResponseReturnValue:
         "proof": runtime().call(Runtime.proof, row.name),
         "picks": picks,
         "signals": signals,
-        "now": settings().clock(),
+        "now": now(),
         "typed": {key: _plain(value) for key, value in row.choices.items()},
         "has_secret": {key: bool(value) for key, value in kept.items()},
         "wrong": {},
@@ -162,7 +162,7 @@ def signals_fragment(name: str) -> ResponseReturnValue:
     row = _row(name)
     picks = store().read(lambda session: stored.signals_of(session, row.id or 0))
     signals = {one.name: one for one in runtime().call(Runtime.signals, trails=True)}
-    return render_template("feeds/_picks.html", row=row, picks=picks, signals=signals, now=settings().clock())
+    return render_template("feeds/_picks.html", row=row, picks=picks, signals=signals, now=now())
 
 
 def _choosing(row: FeedRow) -> Choosing:
@@ -252,12 +252,14 @@ def change(name: str) -> ResponseReturnValue:
     if filled.wrong:
         return _page(row, 422, typed=typed, wrong=filled.wrong)
 
+    secrets = store().secrets
+
     def job(session: Session) -> None:
         present = session.get(FeedRow, row.id)
         if present is not None:
             present.choices = dict(filled.choices)
             session.add(present)
-            stored.keep_secrets(session, row.id or 0, filled.secrets, store().secrets)
+            stored.keep_secrets(session, row.id or 0, filled.secrets, secrets)
 
     store().write(job)
     runtime().call(Runtime.refresh_feed, name)
@@ -287,10 +289,12 @@ def pause(name: str) -> ResponseReturnValue:
     """Hold a feed's values on purpose, or let it go on."""
     row = _row(name)
 
+    paused = request.form.get("paused") == "yes"
+
     def job(session: Session) -> None:
         present = session.get(FeedRow, row.id)
         if present is not None:
-            present.paused = request.form.get("paused") == "yes"
+            present.paused = paused
             session.add(present)
 
     store().write(job)
@@ -302,7 +306,8 @@ def pause(name: str) -> ResponseReturnValue:
 def remove(name: str) -> ResponseReturnValue:
     """Put a feed away."""
     row = _row(name)
-    store().write(lambda session: stored.remove_feed(session, row.id or 0, settings().clock()))
+    at = now()
+    store().write(lambda session: stored.remove_feed(session, row.id or 0, at))
     runtime().call(Runtime.refresh_feed, name)
     flash(f"{row.title} was removed.", "undo:" + url_for("feeds.restore", feed_id=row.id))
     return redirect(url_for("feeds.index"))

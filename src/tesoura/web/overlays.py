@@ -32,7 +32,7 @@ from tesoura.store import overlays as stored
 from tesoura.store.overlays import OnAir
 from tesoura.store.tables import OverlayRow
 from tesoura.web.desk import cards
-from tesoura.web.doors import runtime, settings, store
+from tesoura.web.doors import now, runtime, store
 
 blueprint = Blueprint("overlays", __name__, url_prefix="/overlays")
 FIRST_PLACE = (96, 896)
@@ -56,7 +56,8 @@ def new() -> ResponseReturnValue:
     except InvalidField as error:
         return render_template("overlays/new.html", signal=signal, name="", wrong=str(error)), 422
     draft = Overlay(pieces=(_first_piece(signal),))
-    row = store().write(lambda session: stored.new_overlay(session, name, draft, settings().clock()))
+    at = now()
+    row = store().write(lambda session: stored.new_overlay(session, name, draft, at))
     runtime().call(_put, store().read(lambda session: stored.on_air(session, row)))
     return redirect(url_for("overlays.edit", overlay_id=row.id))
 
@@ -237,19 +238,27 @@ def bring_back(overlay_id: int, piece_id: str) -> ResponseReturnValue:
 @blueprint.post("/<int:overlay_id>/publish")
 def publish(overlay_id: int) -> ResponseReturnValue:
     """Put the draft on air."""
+    at = now()
 
     def job(session: Session) -> OnAir:
         row = stored.get(session, overlay_id)
         if row is None:
             raise LookupError
-        return stored.publish(session, row, settings().clock())
+        return stored.publish(session, row, at)
 
     try:
         on_air = store().write(job)
     except LookupError:
         abort(404)
     runtime().call(_put, on_air)
-    flash("It is on air. Pages that show this overlay have it already.", "air")
+    if runtime().call(lambda self: self.hub.audience(overlay_id)).pages:
+        flash("It is on air. The pages that show this overlay have it already.", "air")
+    else:
+        size = f"{on_air.overlay.width_px} × {on_air.overlay.height_px} px"
+        flash(
+            f"It is on air, but no page shows it yet. Add its link to your streaming software as a web page of {size}.",
+            "copy:" + url_for("pages.overlay", token=on_air.token),
+        )
     return redirect(url_for("overlays.edit", overlay_id=overlay_id, piece=request.form.get("piece")))
 
 
@@ -277,12 +286,12 @@ def rename(overlay_id: int) -> ResponseReturnValue:
 @blueprint.post("/<int:overlay_id>/remove")
 def remove(overlay_id: int) -> ResponseReturnValue:
     """Put an overlay away; its link stops."""
-    row = _row(overlay_id)
+    row, at = _row(overlay_id), now()
 
     def job(session: Session) -> None:
         present = session.get(OverlayRow, row.id)
         if present is not None:
-            present.removed_at = settings().clock()
+            present.removed_at = at
             session.add(present)
 
     store().write(job)

@@ -9,7 +9,7 @@ from tesoura.core.checks import InvalidField, line
 from tesoura.locales import OFFERED, offered
 from tesoura.runtime import Runtime
 from tesoura.store import keys, state
-from tesoura.web.doors import runtime, settings, store
+from tesoura.web.doors import now, runtime, store
 from tesoura.web.shown import zone
 
 blueprint = Blueprint("preferences", __name__, url_prefix="/preferences")
@@ -49,14 +49,16 @@ def new_key() -> ResponseReturnValue:
         name = line(40)(request.form.get("name", ""))
     except InvalidField as error:
         return _page(422, wrong_name=str(error))
-    key = store().write(lambda session: keys.new_key(session, name, settings().clock()))
+    at = now()
+    key = store().write(lambda session: keys.new_key(session, name, at))
     return _page(key=key, key_name=name)
 
 
 @blueprint.post("/keys/<int:key_id>/revoke")
 def revoke_key(key_id: int) -> ResponseReturnValue:
     """Stop a key from working."""
-    name = store().write(lambda session: keys.revoke(session, key_id, settings().clock()))
+    at = now()
+    name = store().write(lambda session: keys.revoke(session, key_id, at))
     if name is not None:
         flash(f"The key “{name}” does not work any more.", "undo:" + url_for("preferences.restore_key", key_id=key_id))
     return redirect(url_for("preferences.show"))

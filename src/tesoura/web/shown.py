@@ -13,7 +13,7 @@ from markupsafe import Markup
 from tesoura.core.numbers import formatter, plain
 from tesoura.core.values import Scalar
 from tesoura.locales import number_style
-from tesoura.web.doors import runtime, settings
+from tesoura.web.doors import now, runtime
 from tesoura.web.drawing import piece_style
 
 TRAIL_WIDTH, TRAIL_HEIGHT, TRAIL_SPAN_S = 160.0, 32.0, 600.0
@@ -32,7 +32,7 @@ def clock_time(instant: datetime | None, seconds: bool = True) -> str:
     """The time of day in the user's zone; with the date when it is another day than today."""
     if instant is None:
         return "—"
-    local, today = instant.astimezone(zone()), settings().clock().astimezone(zone()).date()
+    local, today = instant.astimezone(zone()), now().astimezone(zone()).date()
     text = local.strftime("%H:%M:%S" if seconds else "%H:%M")
     return text if local.date() == today else f"{local:%d %b} {text}"
 
@@ -41,7 +41,7 @@ def age(instant: datetime | None) -> str:
     """How long ago, in one unit: `3 s ago`, `12 min ago`, `5 h ago`, `2 days ago`."""
     if instant is None:
         return "never"
-    seconds = max((settings().clock() - instant).total_seconds(), 0)
+    seconds = max((now() - instant).total_seconds(), 0)
     for limit, size, unit in ((1, 1, None), (90, 1, "s"), (5_400, 60, "min"), (129_600, 3_600, "h")):
         if seconds < limit:
             return "now" if unit is None else f"{seconds / size:.0f} {unit} ago"
@@ -52,7 +52,7 @@ def in_time(instant: datetime | None) -> str:
     """How long until then: `in 8 s`, or `now`."""
     if instant is None:
         return ""
-    seconds = (instant - settings().clock()).total_seconds()
+    seconds = (instant - now()).total_seconds()
     return f"in {seconds:.0f} s" if seconds >= 1 else "now"
 
 
@@ -66,9 +66,9 @@ def value(shown: Scalar | None) -> str:
     return plain(shown, style)
 
 
-def trail_path(points: tuple[tuple[float, float], ...], now: datetime) -> Markup:
+def trail_path(points: tuple[tuple[float, float], ...], until: datetime) -> Markup:
     """An SVG path of the last ten minutes, oldest left; the scale runs from the least to the greatest value."""
-    since = now.timestamp() - TRAIL_SPAN_S
+    since = until.timestamp() - TRAIL_SPAN_S
     recent = [(at, value) for at, value in points if at >= since]
     if not recent:
         return Markup("")
@@ -81,7 +81,7 @@ def trail_path(points: tuple[tuple[float, float], ...], now: datetime) -> Markup
         return f"{x:.1f} {y:.1f}"
 
     last = recent[-1][1]
-    path = "M" + "L".join(place(at, number) for at, number in [*recent, (now.timestamp(), last)])
+    path = "M" + "L".join(place(at, number) for at, number in [*recent, (until.timestamp(), last)])
     return Markup(path)  # noqa: S704 - digits only
 
 

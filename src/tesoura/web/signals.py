@@ -7,7 +7,7 @@ from flask.typing import ResponseReturnValue
 
 from tesoura.core.values import Signal
 from tesoura.runtime import Runtime
-from tesoura.web.doors import runtime, settings
+from tesoura.web.doors import now, runtime
 
 blueprint = Blueprint("signals", __name__, url_prefix="/signals")
 
@@ -21,14 +21,10 @@ def _found() -> list[Signal]:
 @blueprint.get("/")
 def show() -> ResponseReturnValue:
     """All signals."""
-    return render_template(
-        "signals/show.html", signals=_found(), now=settings().clock(), find=request.args.get("find", "")
-    )
+    return render_template("signals/show.html", signals=_found(), now=now(), find=request.args.get("find", ""))
 
 
 @blueprint.get("/table")
 def table_fragment() -> ResponseReturnValue:
     """The table alone."""
-    return render_template(
-        "signals/_table.html", signals=_found(), now=settings().clock(), find=request.args.get("find", "")
-    )
+    return render_template("signals/_table.html", signals=_found(), now=now(), find=request.args.get("find", ""))

@@ -8,7 +8,7 @@ from typing import Any
 from tesoura.core.checks import InvalidField, choice, text
 from tesoura.core.forms import FormField
 from tesoura.feeds.http.address import checked_address, place
-from tesoura.feeds.http.fetch import fetch
+from tesoura.feeds.http.ask import fetch
 from tesoura.feeds.kind import FeedKind
 
 

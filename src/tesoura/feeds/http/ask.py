@@ -13,7 +13,7 @@ from urllib.parse import urlsplit, urlunsplit
 
 import httpx
 
-from tesoura.feeds.errors import CredentialsRejected, ResponseNotUnderstood, SourceError, SourceUnavailable
+from tesoura.feeds.errors import CredentialsRejected, ResponseNotUnderstood, SourceUnavailable
 from tesoura.feeds.http.address import host
 from tesoura.feeds.kind import Fetched
 
@@ -145,6 +145,3 @@ def _payload(response: httpx.Response, body: bytes, where: str) -> object:
     if start.lstrip()[:1] in "{[" and getattr(problem, "pos", 0) >= len(body.decode(errors="replace")) - 1:
         raise ResponseNotUnderstood(f"{where} stopped in the middle of its answer. It is tried again by itself.", start)
     raise ResponseNotUnderstood(f"{where} sent something that is not JSON. Is this the address of the data?", start)
-
-
-__all__ = ["MAX_BYTES", "TIMEOUT_S", "SourceError", "fetch"]

@@ -1,0 +1,117 @@
+"""What many tests need: the count service, and a Tesoura that really runs."""
+
+from __future__ import annotations
+
+import re
+import threading
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import httpx
+import pytest
+
+from tesoura.core.overlays import Overlay, TextPiece
+from tesoura.server import Server, create_app, listen
+from tesoura.settings import Settings, wall_clock
+from tesoura.standins.members import MembersService
+from tesoura.store import feeds as stored_feeds
+from tesoura.store import keys
+from tesoura.store import overlays as stored_overlays
+from tesoura.store.store import Store, open_store
+from tesoura.store.tables import SignalRow
+
+
+def until(true: Callable[[], Any], for_s: float = 10.0) -> Any:
+    """Wait until this is true, and give it; fail when it does not become so in time."""
+    end = time.monotonic() + for_s
+    while not (result := true()):
+        if time.monotonic() > end:
+            raise AssertionError(f"not within {for_s} s: {true}")
+        threading.Event().wait(0.02)
+    return result
+
+
+@pytest.fixture
+def members() -> Iterator[MembersService]:
+    """The count service, whose counts stand still."""
+    service = MembersService()
+    service.freeze()
+    service.start()
+    service.put("mara_vane", 1284)
+    yield service
+    service.stop()
+
+
+class Running:
+    """A Tesoura that runs in a thread, and a client for its pages and its API."""
+
+    def __init__(self, folder: Path, port: int = 0, **settings: Any) -> None:
+        self.folder = folder
+        self._sockets = [listen("127.0.0.1", port)]
+        self.port = self._sockets[0].getsockname()[1]
+        self.settings = Settings(folder, port=self.port, **{"save_every_s": 0.2, **settings})
+        self.store: Store = open_store(folder)
+        ready = threading.Event()
+        self._server = Server(create_app(self.settings, self.store), ready.set)
+        self._thread = threading.Thread(target=self._server.run, kwargs={"sockets": self._sockets}, daemon=True)
+        self._thread.start()
+        assert ready.wait(20)
+        self.address = self.settings.address
+        self.client = httpx.Client(base_url=self.address, trust_env=False, timeout=20)
+        self.key = self.store.write(lambda session: keys.new_key(session, "tests", wall_clock()))
+        self.auth = {"Authorization": f"Bearer {self.key}"}
+
+    def stop(self) -> None:
+        """Stop it in good order."""
+        self.client.close()
+        self._server.should_exit = True
+        self._thread.join(15)
+        for one in self._sockets:
+            one.close()
+        self.store.close()
+
+    def event(self, **event: Any) -> httpx.Response:
+        """Post one event."""
+        return self.client.post("/api/events", json=event, headers=self.auth)
+
+    def signal(self, name: str) -> dict[str, Any]:
+        """A signal as the API gives it."""
+        return dict(self.client.get(f"/api/signals/{name}", headers=self.auth).json())
+
+    def press(self, page: str, to: str, data: dict[str, str] | None = None, **more: Any) -> httpx.Response:
+        """Post a form as the page would, with the page's token."""
+        token = re.search(r'<meta name="csrf" content="([^"]+)"', self.client.get(page).text)
+        assert token
+        return self.client.post(to, data={"csrf_token": token[1], **(data or {})}, **more)
+
+    def add_feed(self, address: str, name: str = "reach", path: str = "channel.members", **choices: Any) -> None:
+        """Put a feed with one signal into the store, before the pages are used."""
+
+        def job(session: Any) -> None:
+            filled = {"address": address, "key_in": "none", "period_s": 1.0, **choices}
+            row = stored_feeds.add_feed(session, name, name.title(), "http", filled, wall_clock())
+            session.add(SignalRow(name=f"{name}.members", feed_id=row.id, path=path, unit="kite friends"))
+
+        self.store.write(job)
+        token = re.search(r'<meta name="csrf" content="([^"]+)"', self.client.get("/").text)
+        assert token
+        self.client.post(f"/feeds/{name}/pause", data={"csrf_token": token[1], "paused": "no"})
+
+    def add_overlay(self, wording: str, **choices: Any) -> str:
+        """Put an overlay with one text on air; its link's token."""
+        piece = TextPiece(id="text", wording=wording, **choices)
+        row = self.store.write(
+            lambda session: stored_overlays.new_overlay(session, "Overlay", Overlay(pieces=(piece,)), wall_clock())
+        )
+        self.press("/", f"/overlays/{row.id}/publish")
+        return row.token
+
+
+@pytest.fixture
+def running(tmp_path: Path) -> Iterator[Running]:
+    """A Tesoura on an empty data folder."""
+    made = Running(tmp_path / "data")
+    yield made
+    made.stop()

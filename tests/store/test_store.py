@@ -1,0 +1,163 @@
+"""The store: what lasts, what is secret, and what is said when the folder cannot be used."""
+
+from __future__ import annotations
+
+import os
+import sqlite3
+import stat
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import pytest
+from alembic.autogenerate import compare_metadata
+from alembic.runtime.migration import MigrationContext
+from sqlalchemy import create_engine
+from sqlmodel import Session, SQLModel
+
+from tesoura.core.overlays import Overlay, TextPiece
+from tesoura.core.values import Event, Freshness, Signal
+from tesoura.store import feeds, keys, log, overlays, state
+from tesoura.store.errors import DataFolderError
+from tesoura.store.store import Store, open_store
+
+NOON = datetime(2026, 11, 26, 12, 0, 0, 123456, tzinfo=UTC)
+
+
+@pytest.fixture
+def store(tmp_path: Path):
+    made = open_store(tmp_path)
+    yield made
+    made.close()
+
+
+def event(number: int, source: str = "game", kind: str = "kill") -> Event:
+    return Event(str(number), source, kind, NOON + timedelta(seconds=number), {"target": f"kite {number}"})
+
+
+def test_events_are_kept_in_order_exactly_and_once(store: Store) -> None:
+    first = store.write(lambda session: log.append(session, [event(1), event(2), event(1)], NOON))
+    again = store.write(lambda session: log.append(session, [event(2), event(1, "other")], NOON))
+    assert [one.seq for one in first] == [1, 2]
+    assert [(one.event.source, one.event.id) for one in again] == [("other", "1")]
+    kept = store.read(lambda session: log.after(session, 0))
+    assert [one.event for one in kept[:2]] == [event(1), event(2)]
+    assert store.read(lambda session: log.latest(session, 1))[0].event.source == "other"
+    assert store.read(lambda session: log.counts_since(session, NOON + timedelta(seconds=2))) == {"kill": 1}
+
+
+def test_a_job_that_fails_takes_nobody_elses_work_with_it(store: Store) -> None:
+    def broken(session: Session) -> None:
+        log.append(session, [event(9)], NOON)
+        raise ValueError("no")
+
+    futures = [
+        store.writer.submit(job)
+        for job in (lambda s: log.append(s, [event(1)], NOON), broken, lambda s: log.append(s, [event(2)], NOON))
+    ]
+    assert [one.exception(5) is None for one in futures] == [True, False, True]
+    assert [one.event.id for one in store.read(lambda session: log.after(session, 0))] == ["1", "2"]
+
+
+def test_signals_come_back_as_they_were_saved(store: Store) -> None:
+    signal = Signal("reach.members", 1284, "kite friends", NOON, Freshness.LATE, trail=((1.0, 2.0),))
+    saved = state.SavedSignal(signal, "reach", None, None)
+    store.write(lambda session: state.save(session, [saved], 7, trails=True))
+    later = state.SavedSignal(Signal("reach.members", 1285, "kite friends", NOON, Freshness.LATE), "reach", None, None)
+    store.write(lambda session: state.save(session, [later], 8, trails=False))
+    [loaded], position = store.read(state.load)
+    assert position == 8
+    assert (loaded.signal.value, loaded.signal.trail) == (1285, ((1.0, 2.0),))
+
+
+def test_the_last_start_of_a_session_can_be_taken_back(store: Store) -> None:
+    assert store.read(state.present_session) is None
+    store.write(lambda session: state.start_session(session, NOON))
+    store.write(lambda session: state.start_session(session, NOON + timedelta(hours=2)))
+    assert store.write(state.undo_start) == NOON
+    assert store.write(state.undo_start) is None
+
+
+def test_a_key_works_until_it_is_revoked_and_is_not_kept(store: Store, tmp_path: Path) -> None:
+    key = store.write(lambda session: keys.new_key(session, "script", NOON))
+    found = store.read(lambda session: keys.find(session, key))
+    assert found is not None
+    assert found.name == "script"
+    store.write(lambda session: keys.revoke(session, found.id or 0, NOON))
+    assert store.read(lambda session: keys.find(session, key)) is None
+    assert store.read(lambda session: keys.find(session, "tes_guess")) is None
+    assert key.encode() not in (tmp_path / "tesoura.db").read_bytes() + (tmp_path / "tesoura.db-wal").read_bytes()
+
+
+def test_a_feeds_key_is_encrypted_and_its_file_is_the_users_alone(store: Store, tmp_path: Path) -> None:
+    def job(session: Session) -> int:
+        row = feeds.add_feed(session, "reach", "Reach", "http", {}, NOON)
+        feeds.keep_secrets(session, row.id or 0, {"key": "paper-kite"}, store.secrets)
+        return row.id or 0
+
+    feed_id = store.write(job)
+    assert store.read(lambda session: feeds.secrets_of(session, feed_id, store.secrets)) == {"key": "paper-kite"}
+    assert b"paper-kite" not in (tmp_path / "tesoura.db").read_bytes() + (tmp_path / "tesoura.db-wal").read_bytes()
+    if os.name == "posix":
+        assert stat.S_IMODE((tmp_path / "secret.key").stat().st_mode) == 0o600
+
+
+def test_a_secret_sealed_with_another_key_file_is_not_opened(store: Store, tmp_path: Path) -> None:
+    other = open_store(tmp_path / "other")
+    assert other.secrets.open(store.secrets.seal("paper-kite")) is None
+    other.close()
+
+
+def test_versions_on_air_are_kept_and_numbered(store: Store) -> None:
+    row = store.write(lambda session: overlays.new_overlay(session, "Kites", Overlay(pieces=(TextPiece("a"),)), NOON))
+    assert store.read(lambda session: overlays.on_air(session, row)).rev == 0
+    assert store.write(lambda session: overlays.publish(session, row, NOON)).rev == 1
+    on_air = store.write(lambda session: overlays.publish(session, row, NOON))
+    assert (on_air.rev, on_air.overlay.pieces) == (2, (TextPiece("a"),))
+    assert len(row.token) == 24
+
+
+def test_the_migrations_make_just_the_tables_there_are(store: Store, tmp_path: Path) -> None:
+    engine = create_engine(f"sqlite:///{tmp_path / 'tesoura.db'}")
+    with engine.connect() as connection:
+        context = MigrationContext.configure(connection, opts={"compare_type": False})
+        assert compare_metadata(context, SQLModel.metadata) == []
+    engine.dispose()
+
+
+def test_a_database_of_a_newer_version_is_left_alone(tmp_path: Path) -> None:
+    open_store(tmp_path).close()
+    connection = sqlite3.connect(tmp_path / "tesoura.db")
+    connection.execute("UPDATE alembic_version SET version_num = '9999'")
+    connection.commit()
+    connection.close()
+    with pytest.raises(DataFolderError, match="newer Tesoura"):
+        open_store(tmp_path)
+
+
+def test_a_damaged_database_is_said_to_be(tmp_path: Path) -> None:
+    (tmp_path / "tesoura.db").write_bytes(b"this is no database at all" * 50)
+    with pytest.raises(DataFolderError, match="cannot be read as a database"):
+        open_store(tmp_path)
+
+
+def test_a_damaged_key_file_is_said_to_be(tmp_path: Path) -> None:
+    (tmp_path / "secret.key").write_bytes(b"short")
+    with pytest.raises(DataFolderError, match="damaged"):
+        open_store(tmp_path)
+
+
+def test_a_folder_that_cannot_be_written_is_said_to_be(tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("")
+    with pytest.raises(DataFolderError, match="Give another one with --data"):
+        open_store(tmp_path / "file" / "data")
+
+
+def test_a_full_disk_is_said_and_the_next_job_still_runs(store: Store) -> None:
+    def full(session: Session) -> None:
+        from sqlalchemy.exc import OperationalError
+
+        raise OperationalError("INSERT", {}, sqlite3.OperationalError("database or disk is full"))
+
+    with pytest.raises(DataFolderError, match="Is the disk full"):
+        store.write(full)
+    assert len(store.write(lambda session: log.append(session, [event(1)], NOON))) == 1

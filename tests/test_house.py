@@ -1,0 +1,132 @@
+"""The rules of the house: what imports what, what ships, and that the documents are true."""
+
+from __future__ import annotations
+
+import ast
+import json
+import re
+import sys
+from pathlib import Path
+
+import pytest
+from click.testing import CliRunner
+
+from tesoura.cli import main
+from tesoura.core.overlays import TYPEFACES
+from tesoura.locales import OFFERED, machine_locale, number_style, offered
+from tesoura.settings import STATIC
+from tesoura.web.api_description import describe
+
+ROOT = Path(__file__).parent.parent
+SOURCE = ROOT / "src" / "tesoura"
+
+
+def imports(path: Path) -> set[str]:
+    found = set()
+    for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+        if isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names}
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            found.add(node.module)
+    return found
+
+
+def test_the_core_imports_only_the_standard_library_and_itself() -> None:
+    for path in (SOURCE / "core").rglob("*.py"):
+        for name in imports(path):
+            assert name.split(".")[0] in sys.stdlib_module_names or name.startswith("tesoura.core"), (path, name)
+
+
+def test_the_core_reads_no_clock_and_no_file() -> None:
+    for path in (SOURCE / "core").rglob("*.py"):
+        assert not re.search(
+            r"\bopen\(|\.now\(|\btime\.(time|monotonic)\(|\bimport (os|socket|threading)\b", path.read_text("utf-8")
+        ), path
+
+
+def test_the_wall_clock_is_read_in_one_place() -> None:
+    readers = [
+        path.relative_to(SOURCE).as_posix()
+        for path in SOURCE.rglob("*.py")
+        if re.search(r"datetime\.now\(", path.read_text("utf-8")) and "standins" not in path.parts
+    ]
+    assert sorted(readers) == ["demo.py", "feeds/http/ask.py", "settings.py"]
+
+
+def test_the_typefaces_offered_are_the_ones_that_ship() -> None:
+    shipped = json.loads((STATIC / "fonts" / "typefaces.json").read_text("utf-8"))
+    assert [(face.family, list(face.weights)) for face in TYPEFACES] == [
+        (face["family"], face["weights"]) for face in shipped
+    ]
+    css = (STATIC / "fonts" / "fonts.css").read_text("utf-8")
+    for name in re.findall(r'url\("([^"]+)"\)', css):
+        assert (STATIC / "fonts" / name).is_file()
+
+
+def test_nothing_that_ships_is_fetched_from_elsewhere() -> None:
+    for path in [*STATIC.rglob("*.css"), *STATIC.rglob("*.js"), *(SOURCE / "web" / "templates").rglob("*.html")]:
+        if "vendor" in path.parts:
+            continue
+        for address in re.findall(
+            r"""(?:src|href|url|import)\s*[=(]?\s*["'(]\s*(https?://[^"')]+)""", path.read_text("utf-8")
+        ):
+            raise AssertionError((path, address))
+
+
+def test_vendored_files_have_a_version_and_a_licence() -> None:
+    record = (STATIC / "VENDORED.md").read_text("utf-8")
+    kept = re.findall(r"^\| (\S+) \| ([\d.]+) \| (\S+) \| (\S+) \|$", record, re.MULTILINE)
+    assert len(kept) == 15
+    for _, _, licence, text in kept:
+        assert licence in {"MIT", "0BSD", "OFL-1.1"}
+        assert (STATIC / text).stat().st_size > 300
+
+
+@pytest.mark.parametrize("path", ["README.md", "CONTRIBUTING.md"])
+def test_every_file_and_picture_a_document_names_exists(path: str) -> None:
+    text = (ROOT / path).read_text("utf-8")
+    for link in re.findall(r"\]\(([^)#]+)\)", text):
+        assert (ROOT / link).exists(), link
+    for name in re.findall(r"`((?:src|tests|docs|benchmarks|tools)/[\w./-]+)`", text):
+        assert (ROOT / name).exists(), name
+
+
+def test_the_commands_in_the_readme_exist() -> None:
+    readme = (ROOT / "README.md").read_text("utf-8")
+    targets = set(re.findall(r"^([a-z]+):", (ROOT / "Makefile").read_text("utf-8"), re.MULTILINE))
+    assert {"demo", "test"} <= set(re.findall(r"make ([a-z]+)", readme)) <= targets
+    for words in set(re.findall(r"^\s*(?:\$ )?tesoura ([a-z]+(?: [a-z]+)?)", readme, re.MULTILINE)):
+        names = words.split()
+        options = ["--help"]
+        assert CliRunner().invoke(main, [*names[: 2 if names[0] == "key" else 1], *options]).exit_code == 0, words
+
+
+def test_the_readmes_table_of_the_api_is_the_api() -> None:
+    readme = (ROOT / "README.md").read_text("utf-8")
+    told = set(re.findall(r"^\| `(GET|POST|PUT) ([^`]+)`", readme, re.MULTILINE))
+    paths: dict[str, dict[str, object]] = describe()["paths"]
+    described = {(verb.upper(), path) for path, verbs in paths.items() for verb in verbs if verb != "parameters"}
+    assert {(verb, path.replace("NAME", "{name}")) for verb, path in told} == described
+
+
+@pytest.mark.parametrize(
+    ("locale", "number", "short"),
+    [("en", "1,234,567.5", "1.3K"), ("de", "1.234.567,5", "1284"), ("fr", "1\u202f234\u202f567,5", "1,3\u00a0k"),
+     ("en_IN", "12,34,567.5", "1.3T"), ("nowhere", "1,234,567.5", "1.3K")],
+)  # fmt: skip
+def test_locales_come_from_babel(locale: str, number: str, short: str) -> None:
+    from tesoura.core.numbers import compact
+
+    style = number_style(locale)
+    assert style.localise("1,234,567.5") == number
+    assert compact(1284, style) == short
+
+
+def test_plurals_follow_the_locale() -> None:
+    assert [number_style("pl").plural_category(n) for n in (1, 2, 5)] == ["one", "few", "many"]
+    assert [number_style("en").plural_category(n) for n in (1, 2)] == ["one", "other"]
+
+
+def test_the_locales_offered_can_all_be_used() -> None:
+    assert {name for name, _ in offered()} == set(OFFERED)
+    assert machine_locale() in OFFERED

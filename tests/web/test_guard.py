@@ -1,0 +1,98 @@
+"""Who may ask: other sites, other hosts, forms without a token, other machines."""
+
+from __future__ import annotations
+
+import socket
+from pathlib import Path
+
+import pytest
+from click.testing import CliRunner
+from websockets.exceptions import InvalidStatus
+from websockets.sync.client import connect
+
+from tesoura.cli import PASSWORD_VARIABLE, main
+from tests.conftest import Running
+
+
+def test_another_hosts_name_is_refused(running: Running) -> None:
+    answer = running.client.get("/", headers={"Host": "evil.example"})
+    assert answer.status_code == 403
+    assert running.address in answer.text
+
+
+def test_a_page_of_another_site_may_not_operate_it(running: Running) -> None:
+    for origin in ("https://evil.example", "null"):
+        answer = running.client.post("/session/start", headers={"Origin": origin})
+        assert answer.status_code == 403
+    assert running.client.get("/", headers={"Origin": "https://evil.example"}).status_code == 200
+
+
+def test_a_socket_from_another_site_is_refused(running: Running) -> None:
+    token = running.add_overlay("hello")
+    with pytest.raises(InvalidStatus):
+        connect(f"ws://127.0.0.1:{running.port}/live/{token}", origin="https://evil.example")  # type: ignore[arg-type]
+    with connect(f"ws://127.0.0.1:{running.port}/live/{token}") as opened:
+        assert '"hello"' in str(opened.recv(5))
+
+
+def test_sockets_need_a_token_or_the_desks_ticket(running: Running) -> None:
+    for path in ("/live/nobody", "/live/desk/guess"):
+        with pytest.raises(InvalidStatus):
+            connect(f"ws://127.0.0.1:{running.port}{path}")
+
+
+def test_a_form_without_its_token_changes_nothing(running: Running) -> None:
+    answer = running.client.post("/session/start")
+    assert answer.status_code == 400
+    assert "This page is too old" in answer.text
+    assert "No session yet" in running.client.get("/").text
+
+
+def test_on_the_network_a_password_is_asked_for_but_overlays_open_with_their_token(tmp_path: Path) -> None:
+    running = Running(tmp_path, password="kite-string")
+    try:
+        assert running.client.get("/").headers["location"] == "/sign-in"
+        page = running.client.get("/sign-in").text
+        token = page.split('name="csrf_token" value="')[1].split('"')[0]
+        wrong = running.client.post("/sign-in", data={"csrf_token": token, "password": "guess"})
+        assert (wrong.status_code, "not the password" in wrong.text) == (403, True)
+        assert running.client.get("/o/nobody").status_code == 404
+        assert running.client.get("/api/signals").status_code == 401
+        running.client.post("/sign-in", data={"csrf_token": token, "password": "kite-string"})
+        assert running.client.get("/").status_code == 200
+    finally:
+        running.stop()
+
+
+def run(*words: str, env: dict[str, str] | None = None) -> str:
+    done = CliRunner().invoke(main, words, env=env)
+    assert done.exit_code == 1, done.output
+    return done.output
+
+
+def test_listening_on_the_network_needs_to_be_meant_and_a_password(tmp_path: Path) -> None:
+    serve = ("serve", "--data", str(tmp_path), "--host", "0.0.0.0")
+    assert "Add --on-network" in run(*serve, env={PASSWORD_VARIABLE: ""})
+    assert "Other machines must give a password" in run(*serve, "--on-network", env={PASSWORD_VARIABLE: "short"})
+
+
+def test_a_port_in_use_is_said(tmp_path: Path) -> None:
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        port = str(taken.getsockname()[1])
+        output = run("serve", "--data", str(tmp_path), "--port", port)
+    assert f"Nothing can listen on 127.0.0.1:{port}" in output
+    assert "--port" in output
+
+
+def test_a_data_folder_that_cannot_be_written_is_said(tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("")
+    assert "Nothing can be written" in run("serve", "--data", str(tmp_path / "file"))
+
+
+def test_the_command_line_makes_a_key_once(tmp_path: Path) -> None:
+    done = CliRunner().invoke(main, ["key", "new", "my script", "--data", str(tmp_path)])
+    assert done.exit_code == 0
+    assert done.stdout.startswith("tes_")
+    assert "1 to 40" in run("key", "new", "x" * 41, "--data", str(tmp_path))
