@@ -1,0 +1,265 @@
+"""Jobs as users do them, in a real browser."""
+
+from __future__ import annotations
+
+import time
+from typing import Any
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import Browser, BrowserContext, Page, expect
+
+from tesoura.standins.members import DEFAULT_KEY, MembersService
+from tests.conftest import Running, until
+
+
+def overlay_page(context: BrowserContext, token: str) -> Page:
+    opened = context.new_page()
+    opened.set_viewport_size({"width": 1920, "height": 1080})
+    opened.goto(f"/o/{token}")
+    return opened
+
+
+def test_from_an_empty_folder_to_a_number_on_air_in_three_minutes(
+    page: Page, context: BrowserContext, members: MembersService
+) -> None:
+    began = time.monotonic()
+    page.goto("/")
+    page.get_by_role("link", name="Connect the first feed").click()
+    page.get_by_label("Address").fill(f"{members.address}/channels/mara_vane")
+    page.get_by_label("What to call it").fill("Reach")
+    page.get_by_label("Ask every").fill("1")
+    page.get_by_role("button", name="Reach it").click()
+    page.get_by_role("button", name="members 1284").click()
+    page.get_by_label("Unit, as viewers read it").fill("kite friends")
+    expect(page.locator("#proof")).to_have_text("It works: 1,284 kite friends", use_inner_text=True)
+    page.get_by_role("button", name="Keep it").click()
+    page.get_by_role("link", name="Put it on an overlay").first.click()
+    page.get_by_role("button", name="Lay it on the mat").click()
+    expect(page.locator(".stage .piece")).to_have_text("1,284 kite friends")
+    page.get_by_label("Wording").fill("{reach.members:,} friends of kites")
+    expect(page.locator(".stage .piece")).to_have_text("1,284 friends of kites")
+    piece = page.locator(".stage .chosen")
+    box = piece.bounding_box()
+    assert box
+    page.mouse.move(box["x"] + 20, box["y"] + 10)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 220, box["y"] - 90, steps=8)
+    page.mouse.up()
+    expect(page.get_by_label("Across")).not_to_have_value("96")
+    page.get_by_role("button", name="Put on air").click()
+    expect(page.get_by_text("Viewers have exactly this.")).to_be_visible()
+    page.get_by_role("button", name="Copy link").first.click()
+    expect(page.get_by_role("button", name="Copied")).to_be_visible()
+    link = page.evaluate("navigator.clipboard.readText()")
+    viewers = context.new_page()
+    viewers.goto(link)
+    expect(viewers.locator(".piece")).to_have_text("1,284 friends of kites")
+    members.put("mara_vane", 10_001)
+    expect(viewers.locator(".piece")).to_have_text("10,001 friends of kites")
+    assert time.monotonic() - began < 180
+    assert viewers.evaluate("getComputedStyle(document.documentElement).backgroundColor") == "rgba(0, 0, 0, 0)"
+    expect(page.get_by_text("1 page shows it")).to_be_visible()
+
+
+def test_the_keyboard_alone_places_a_piece(page: Page, running: Running) -> None:
+    running.add_overlay("hello", x=96, y=96)
+    page.goto("/overlays/1")
+    page.keyboard.press("m")
+    expect(page.locator(".stage .chosen")).to_be_focused()
+    for key in ("ArrowRight", "Shift+ArrowRight", "ArrowDown", "ArrowDown", "Shift+ArrowUp", "ArrowLeft"):
+        page.keyboard.press(key)
+    expect(page.get_by_label("Across")).to_have_value("106")
+    expect(page.get_by_label("Down")).to_have_value("88")
+    expect(page.locator("#differs")).to_contain_text("across 96 → 106 px")
+    page.keyboard.press("w")
+    page.keyboard.press("Control+a")
+    page.keyboard.type("goodbye")
+    expect(page.locator(".stage .piece")).to_have_text("goodbye")
+    for _ in range(60):
+        if page.evaluate("document.activeElement.id") == "put-on-air":
+            break
+        page.keyboard.press("Shift+Tab")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("Viewers have exactly this.")).to_be_visible()
+    assert (
+        "left:106px;top:88px"
+        in running.client.get(page.locator("[data-copy]").first.get_attribute("data-copy") or "").text
+    )
+
+
+def test_growth_is_hatched_on_the_side_it_grows_toward(page: Page, running: Running) -> None:
+    running.add_overlay("{kill.n:,}", nothing_yet="0", x=900, y=400, grow_digits=2)
+    running.event(type="kill", data={"n": 1284})
+    page.goto("/overlays/1")
+    reserve, piece = page.locator(".reserve"), page.locator(".stage .piece")
+    expect(reserve).to_have_count(1)
+    before = piece.bounding_box()
+    hatched = reserve.bounding_box()
+    assert before
+    assert hatched
+    assert hatched["x"] == pytest.approx(before["x"] + before["width"], abs=2)
+    page.get_by_label("Grows toward").select_option("left")
+    expect(page.get_by_label("Across")).not_to_have_value("900")
+    until(lambda: (reserve.bounding_box() or {"x": 1e9})["x"] < (piece.bounding_box() or {"x": 0})["x"] - 1)
+    after = piece.bounding_box()
+    assert after
+    assert after["x"] == pytest.approx(before["x"], abs=1)
+    page.get_by_label("Across").fill("40")
+    expect(page.locator(".reserve.bad")).to_have_count(1)
+    expect(page.locator(".measure")).to_contain_text("do not fit")
+
+
+def test_a_wrong_choice_is_told_beside_its_field(page: Page, running: Running) -> None:
+    running.add_overlay("hello")
+    page.goto("/overlays/1")
+    page.get_by_label("Opacity").fill("140")
+    expect(page.locator("#c-backing_opacity_pct-wrong")).to_contain_text("from 0 to 100")
+    page.get_by_label("Opacity").fill("0")
+    expect(page.locator("#c-backing_opacity_pct-wrong")).to_have_count(0)
+    page.get_by_label("Wording").fill("{oops")
+    expect(page.locator("#c-wording-wrong")).to_contain_text("never closed")
+    page.get_by_text("Signals, functions, formats").click()
+    page.get_by_label("Wording").fill("Cuts: ")
+    page.get_by_role("button", name="plural", exact=True).click()
+    expect(page.get_by_label("Wording")).to_have_value("Cuts: plural(n, one, many)")
+
+
+def test_a_text_is_taken_away_and_brought_back(page: Page, running: Running) -> None:
+    running.add_overlay("hello")
+    page.goto("/overlays/1")
+    page.get_by_role("button", name="Add a text").click()
+    expect(page.locator(".stage .piece")).to_have_count(2)
+    page.get_by_role("button", name="Take “Text 2” away").click()
+    expect(page.locator(".stage .piece")).to_have_count(1)
+    page.get_by_role("button", name="Undo").click()
+    expect(page.locator(".stage .piece")).to_have_count(2)
+
+
+def test_an_overlay_survives_a_restart_untouched_and_shows_the_new_value(
+    page: Page, context: BrowserContext, running: Running
+) -> None:
+    token = running.add_overlay("{kill.target} fell", nothing_yet="nobody yet")
+    running.event(type="kill", data={"target": "tuck"})
+    viewers = overlay_page(context, token)
+    expect(viewers.locator(".piece")).to_have_text("tuck fell")
+    running.stop()
+    assert viewers.locator(".piece").inner_text() == "tuck fell"
+    again = Running(running.folder, port=running.port)
+    try:
+        until(lambda: "1 page shows it" in again.client.get("/desk/overlays/1").text)
+        again.event(type="kill", data={"target": "halyard_sam"})
+        expect(viewers.locator(".piece")).to_have_text("halyard_sam fell")
+    finally:
+        again.stop()
+
+
+def test_after_an_upgrade_the_page_loads_itself_anew(
+    context: BrowserContext, running: Running, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    token = running.add_overlay("hello")
+    viewers = overlay_page(context, token)
+    before = viewers.evaluate("document.documentElement.dataset.build")
+    viewers.evaluate("window.untouched = true")
+    running.stop()
+    for place in ("tesoura.runtime.build", "tesoura.web.build"):
+        monkeypatch.setattr(place, lambda: "0.2.0-upgraded")
+    again = Running(running.folder, port=running.port)
+    try:
+        expect(viewers.locator("html[data-build='0.2.0-upgraded']")).to_be_attached()
+        assert before != "0.2.0-upgraded"
+        assert viewers.evaluate("window.untouched") is None
+        expect(viewers.locator(".piece")).to_have_text("hello")
+    finally:
+        again.stop()
+
+
+def test_a_new_version_replaces_the_old_without_a_reload(context: BrowserContext, running: Running) -> None:
+    token = running.add_overlay("hello")
+    viewers = overlay_page(context, token)
+    expect(viewers.locator(".piece")).to_have_text("hello")
+    viewers.evaluate("window.untouched = true")
+    running.press("/overlays/1", "/overlays/1/pieces")
+    running.press("/overlays/1", "/overlays/1/publish")
+    expect(viewers.locator(".piece")).to_have_count(2)
+    assert viewers.evaluate("window.untouched") is True
+
+
+def test_the_desk_is_alive(page: Page, context: BrowserContext, running: Running, members: MembersService) -> None:
+    running.add_feed(f"{members.address}/channels/mara_vane")
+    token = running.add_overlay("{kill.target}", nothing_yet="nobody yet")
+    page.goto("/")
+    small = page.frame_locator("iframe").locator(".piece")
+    expect(small).to_have_text("nobody yet")
+    expect(page.get_by_text("no page shows it")).to_be_visible()
+    viewers = overlay_page(context, token)
+    expect(page.get_by_text("1 page shows it")).to_be_visible()
+    running.event(type="kill", data={"target": "wren_bobbin"})
+    expect(small).to_have_text("wren_bobbin")
+    expect(page.locator("#happened")).to_contain_text("wren_bobbin")
+    members.fail("500")
+    expect(page.locator("#desk-feeds")).to_contain_text("trouble of its own (500)")
+    viewers.close()
+    expect(page.get_by_text("no page shows it")).to_be_visible()
+    page.get_by_role("button", name="Start session").click()
+    expect(page.get_by_text("A stream session started.")).to_be_visible()
+    expect(page.locator(".clock.big")).to_have_text("0:00:01")
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_text("No stream session yet.")).to_be_visible()
+
+
+def test_a_key_is_covered_until_asked_for_and_covered_again(page: Page, members: MembersService) -> None:
+    page.goto("/feeds/new")
+    page.get_by_label("Address").fill(f"{members.address}/channels/mara_vane/exact")
+    page.get_by_role("button", name="Reach it").click()
+    expect(page.get_by_role("alert")).to_contain_text("wants a key (401)")
+    page.get_by_label("Key", exact=True).select_option("header")
+    page.get_by_label("Its name").fill("X-Key")
+    page.get_by_label("The key").fill("wrong")
+    page.get_by_role("button", name="Try again").click()
+    expect(page.get_by_role("alert")).to_contain_text("(403)")
+    page.get_by_label("The key").fill(DEFAULT_KEY)
+    page.get_by_role("button", name="Try again").click()
+    expect(page.get_by_role("button", name="members 1284")).to_be_visible()
+    page.get_by_text("Address, key and period").click()
+    expect(page.locator(".secret-shown")).to_have_text("••••••••••••")
+    page.get_by_role("button", name="Covered · Show it").click()
+    expect(page.locator(".secret-shown")).to_have_text(DEFAULT_KEY)
+    page.get_by_role("button", name="Shown · Cover it").click()
+    expect(page.locator(".secret-shown")).to_have_text("••••••••••••")
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+def test_axe_finds_nothing_serious(browser: Browser, running: Running, members: MembersService, scheme: Any) -> None:
+    context = browser.new_context(
+        base_url=running.address, color_scheme=scheme, viewport={"width": 1280, "height": 800}
+    )
+    page = context.new_page()
+    found: list[str] = []
+
+    def look(path: str) -> None:
+        page.goto(path)
+        for one in Axe().run(page).response["violations"]:
+            if one["impact"] in ("serious", "critical"):
+                found.append(f"{path}: {one['id']} {[node['html'][:120] for node in one['nodes'][:3]]}")
+
+    look("/")
+    running.add_feed(f"{members.address}/channels/mara_vane")
+    running.add_overlay("{reach.members:,} kite friends")
+    running.event(type="kill", data={"target": "tuck"})
+    until(lambda: running.signal("reach.members").get("value"))
+    for path in ("", "feeds/", "feeds/new", "feeds/reach", "signals/", "overlays/", "overlays/new", "overlays/1"):
+        look(f"/{path}")
+    look("/preferences/")
+    look("/nothing")
+    context.close()
+    assert found == []
+
+
+@pytest.mark.parametrize("path", ["/", "/feeds/", "/feeds/reach", "/signals/", "/preferences/"])
+def test_nothing_sticks_out_on_a_phone(page: Page, running: Running, members: MembersService, path: str) -> None:
+    running.add_feed(f"{members.address}/channels/mara_vane")
+    running.add_overlay("hello")
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.goto(path)
+    assert page.evaluate("document.documentElement.scrollWidth") <= 390

@@ -1,0 +1,108 @@
+"""Tesoura as a process of its own: killed without warning, and as the demo."""
+
+from __future__ import annotations
+
+import os
+import re
+import signal
+import sqlite3
+import subprocess
+import sys
+import threading
+from collections.abc import Iterator
+from contextlib import closing, contextmanager
+from pathlib import Path
+
+import httpx
+import pytest
+from playwright.sync_api import Browser, expect
+
+from tesoura.server import listen
+from tests.conftest import until
+
+
+def free_port() -> int:
+    with closing(listen("127.0.0.1", 0)) as taken:
+        port: int = taken.getsockname()[1]
+        return port
+
+
+@contextmanager
+def process(*words: str) -> Iterator[subprocess.Popen[str]]:
+    started = subprocess.Popen(
+        [sys.executable, "-m", "tesoura", *words], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
+    )
+    try:
+        yield started
+    finally:
+        started.kill()
+        started.wait()
+        assert started.stdout
+        started.stdout.close()
+
+
+def line_with(started: subprocess.Popen[str], words: str) -> str:
+    assert started.stdout
+    for line in started.stdout:
+        if words in line:
+            return line
+    raise AssertionError(f"it ended without saying “{words}”")
+
+
+@pytest.mark.skipif(os.name != "posix", reason="kill -9 is for POSIX")
+def test_killed_while_events_come_in_it_has_every_event_that_it_accepted_once(tmp_path: Path) -> None:
+    port = free_port()
+    words = ("serve", "--port", str(port), "--data", str(tmp_path))
+    key = subprocess.run(
+        [sys.executable, "-m", "tesoura", "key", "new", "test", "--data", str(tmp_path)],
+        capture_output=True, text=True, check=True,
+    ).stdout.strip()  # fmt: skip
+    client = httpx.Client(
+        base_url=f"http://127.0.0.1:{port}", headers={"Authorization": f"Bearer {key}"}, trust_env=False
+    )
+    accepted: list[str] = []
+
+    def post(name: str) -> None:
+        for number in range(10_000):
+            event = {"type": "kill", "source": name, "id": str(number), "data": {"n": number}}
+            try:
+                if client.post("/api/events", json=event).status_code == 202:
+                    accepted.append(f"{name}/{number}")
+            except httpx.HTTPError:
+                return
+
+    with process(*words) as started:
+        line_with(started, "Tesoura is ready")
+        posting = [threading.Thread(target=post, args=(name,)) for name in ("a", "b", "c")]
+        for thread in posting:
+            thread.start()
+        until(lambda: len(accepted) > 150)
+        started.send_signal(signal.SIGKILL)
+        for thread in posting:
+            thread.join()
+    with closing(sqlite3.connect(tmp_path / "tesoura.db")) as database:
+        kept = [f"{source}/{number}" for source, number in database.execute("SELECT source, id FROM event")]
+    assert len(kept) == len(set(kept))
+    assert set(accepted) <= set(kept)
+    with process(*words) as started:
+        line_with(started, "Tesoura is ready")
+        assert client.get("/api/signals/kill.count_this_session").json()["value"] == len(kept)
+        last = accepted[-1].split("/")
+        again = client.post("/api/events", json={"type": "kill", "source": last[0], "id": last[1], "data": {}})
+        assert again.json() == {"accepted": 0, "duplicates": 1}
+    client.close()
+
+
+def test_the_demo_is_alive_the_moment_it_opens(browser: Browser) -> None:
+    with process("demo", "--port", str(free_port()), "--speed", "20") as started:
+        address = line_with(started, "The demo is ready").split()[-1]
+        context = browser.new_context(base_url=address)
+        page = context.new_page()
+        page.goto("/")
+        count = page.frame_locator("iframe").first.locator(".piece")
+        expect(count).to_have_text(re.compile(r"^[\d,]+ kite friends$"))
+        before = count.inner_text()
+        expect(count).not_to_have_text(before)
+        expect(page.locator("#happened li")).to_have_count(12)
+        expect(page.locator("#desk-feeds .fresh-live")).to_have_count(3)
+        context.close()
