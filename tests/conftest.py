@@ -92,7 +92,7 @@ class Running:
         def job(session: Any) -> None:
             filled = {"address": address, "key_in": "none", "period_s": 1.0, **choices}
             row = stored_feeds.add_feed(session, name, name.title(), "http", filled, wall_clock())
-            session.add(SignalRow(name=f"{name}.members", feed_id=row.id, path=path, unit="kite friends"))
+            session.add(SignalRow(name=f"{name}.members", feed_id=row.id or 0, path=path, unit="kite friends"))
 
         self.store.write(job)
         token = re.search(r'<meta name="csrf" content="([^"]+)"', self.client.get("/").text)

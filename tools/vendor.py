@@ -51,7 +51,7 @@ def fetch(package: str, version: str, into: Path) -> Path:
     )
     described = json.loads(made.stdout)
     name = (described[0] if isinstance(described, list) else next(iter(described.values())))["filename"]
-    folder = into / name.removesuffix(".tgz")
+    folder: Path = into / name.removesuffix(".tgz")
     with tarfile.open(into / name.replace("@", "").replace("/", "-")) as archive:
         archive.extractall(folder, filter="data")
     return folder / "package"

@@ -72,12 +72,19 @@ class Feeding:
     ) -> None:
         self._store, self._engine, self._clock, self._publish = store, engine, clock, publish
         self._running: dict[str, _Running] = {}
-        self._client = httpx.AsyncClient(
-            follow_redirects=False,
-            trust_env=False,
-            timeout=httpx.Timeout(10.0, connect=4.0),
-            headers={"User-Agent": f"Tesoura/{tesoura.__version__}"},
-        )
+        self._made_client: httpx.AsyncClient | None = None
+
+    @property
+    def _client(self) -> httpx.AsyncClient:
+        # Made when the first feed asks: loading the certificates takes a tenth of a second.
+        if self._made_client is None:
+            self._made_client = httpx.AsyncClient(
+                follow_redirects=False,
+                trust_env=False,
+                timeout=httpx.Timeout(10.0, connect=4.0),
+                headers={"User-Agent": f"Tesoura/{tesoura.__version__}"},
+            )
+        return self._made_client
 
     async def start(self) -> None:
         """Start every feed that was not paused."""
@@ -88,7 +95,8 @@ class Feeding:
         """Stop all feeds."""
         for name in list(self._running):
             await self._halt(name)
-        await self._client.aclose()
+        if self._made_client is not None:
+            await self._made_client.aclose()
 
     async def refresh(self, name: str) -> None:
         """Bring one feed to what the store says of it: new, changed, paused, or gone."""

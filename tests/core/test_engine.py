@@ -161,7 +161,8 @@ def test_an_event_from_the_future_is_observed_now(engine: Engine) -> None:
 
 
 def test_an_events_type_and_fields_become_names_a_formula_can_say(engine: Engine) -> None:
-    happened(engine, "Match.End", 0, **{"Rating After": 1412, "class": "gold", "1st": "mara"})
+    event = Event("1", "test", "Match.End", at(0), {"Rating After": 1412, "class": "gold", "1st": "mara"})
+    engine.apply_event(event, at(0))
     names = {one.name for one in engine.signals(at(0))}
     assert {"match_end.rating_after", "match_end.class_", "match_end.n1st"} <= names
 

@@ -13,8 +13,9 @@ from tesoura.core.checks import InvalidField
 from tesoura.core.forms import fill
 from tesoura.core.values import Wanted
 from tesoura.feeds.errors import CredentialsRejected, ResponseNotUnderstood, SourceError, SourceUnavailable
-from tesoura.feeds.http import KIND, fetch
+from tesoura.feeds.http import KIND
 from tesoura.feeds.http.address import checked_address, place
+from tesoura.feeds.http.ask import fetch
 from tesoura.feeds.kind import Fetched
 from tesoura.feeds.picking import NothingPicked, Pick, pick, pick_value
 from tesoura.feeds.poller import Poller

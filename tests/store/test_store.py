@@ -5,18 +5,21 @@ from __future__ import annotations
 import os
 import sqlite3
 import stat
+from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import pytest
 from alembic.autogenerate import compare_metadata
+from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
 from sqlalchemy import create_engine
 from sqlmodel import Session, SQLModel
 
 from tesoura.core.overlays import Overlay, TextPiece
 from tesoura.core.values import Event, Freshness, Signal
-from tesoura.store import feeds, keys, log, overlays, state
+from tesoura.store import database, feeds, keys, log, overlays, state
 from tesoura.store.errors import DataFolderError
 from tesoura.store.store import Store, open_store
 
@@ -24,7 +27,7 @@ NOON = datetime(2026, 11, 26, 12, 0, 0, 123456, tzinfo=UTC)
 
 
 @pytest.fixture
-def store(tmp_path: Path):
+def store(tmp_path: Path) -> Iterator[Store]:
     made = open_store(tmp_path)
     yield made
     made.close()
@@ -122,6 +125,13 @@ def test_the_migrations_make_just_the_tables_there_are(store: Store, tmp_path: P
         context = MigrationContext.configure(connection, opts={"compare_type": False})
         assert compare_metadata(context, SQLModel.metadata) == []
     engine.dispose()
+
+
+def test_a_folder_that_is_up_to_date_is_known_without_asking_the_migrations(store: Store) -> None:
+    config = Config()
+    config.set_main_option("script_location", str(Path(database.__file__).parent / "migrations"))
+    config.set_main_option("path_separator", "os")
+    assert ScriptDirectory.from_config(config).get_current_head() == database.HEAD
 
 
 def test_a_database_of_a_newer_version_is_left_alone(tmp_path: Path) -> None:

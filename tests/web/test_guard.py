@@ -9,6 +9,7 @@ import pytest
 from click.testing import CliRunner
 from websockets.exceptions import InvalidStatus
 from websockets.sync.client import connect
+from websockets.typing import Origin
 
 from tesoura.cli import PASSWORD_VARIABLE, main
 from tests.conftest import Running
@@ -30,7 +31,7 @@ def test_a_page_of_another_site_may_not_operate_it(running: Running) -> None:
 def test_a_socket_from_another_site_is_refused(running: Running) -> None:
     token = running.add_overlay("hello")
     with pytest.raises(InvalidStatus):
-        connect(f"ws://127.0.0.1:{running.port}/live/{token}", origin="https://evil.example")  # type: ignore[arg-type]
+        connect(f"ws://127.0.0.1:{running.port}/live/{token}", origin=Origin("https://evil.example"))
     with connect(f"ws://127.0.0.1:{running.port}/live/{token}") as opened:
         assert '"hello"' in str(opened.recv(5))
 

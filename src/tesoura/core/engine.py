@@ -10,6 +10,8 @@ import heapq
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from types import MappingProxyType
+from typing import NamedTuple
 
 from tesoura.core.formula import Scope
 from tesoura.core.names import snake, unused
@@ -36,13 +38,15 @@ def patience(period_s: float) -> timedelta:
     return timedelta(seconds=2 * period_s + 1)
 
 
-@dataclass(frozen=True, slots=True)
-class Changes:
-    """What a step changed: names of signals, feeds whose state changed, and texts by their key."""
+class Changes(NamedTuple):
+    """What a step changed: names of signals, feeds whose state changed, and texts by their key.
+
+    A named tuple and not a dataclass, because one is made for every event.
+    """
 
     signals: tuple[str, ...] = ()
     feeds: tuple[str, ...] = ()
-    texts: Mapping[str, Shown] = field(default_factory=dict)
+    texts: Mapping[str, Shown] = MappingProxyType({})
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,7 +140,7 @@ class Engine:
         known.last_ok_at, known.problem, known.failures, known.restored = now, None, 0, False
         touched: list[str] = []
         for reading in readings:
-            if self._take(reading):
+            if self._take(reading.name, reading.value, reading.observed_at):
                 touched.append(reading.name)
         for name, problem in problems.items():
             if name in self._cells:
@@ -167,7 +171,7 @@ class Engine:
             cell = self._cells[reading.name]
         cell.unit = cell.unit if unit is None else unit
         cell.fresh_for_s = fresh_for_s
-        self._take(reading)
+        self._take(reading.name, reading.value, reading.observed_at)
         return Changes(self._states_changed([reading.name], [reading.name], now), (), self.texts.redraw([reading.name]))
 
     def apply_event(self, event: Event, now: datetime) -> Changes:
@@ -177,23 +181,29 @@ class Engine:
             return Changes()
         known = self._feeds[feed]
         known.last_ok_at = now
-        touched = [f"{feed}.{COUNT}"]
-        count = self._values.get(touched[0], 0)
-        values: dict[str, object] = {touched[0]: (count if isinstance(count, int) else 0) + 1}
+        counter = f"{feed}.{COUNT}"
+        count = self._values.get(counter, 0)
+        touched = [counter]
+        known_before = len(self._cells)
+        if counter not in self._cells:
+            self.add_signal(feed, counter)
+        self._take(counter, count + 1 if isinstance(count, int) else 1, now)
+        observed_at = min(event.time, now)
         for key, value in event.data.items():
             name = f"{feed}.{snake(key)}"
-            if len(values) < MAX_EVENT_FIELDS and name != touched[0]:
-                values[name] = value
-        touched.clear()
-        for name, value in values.items():
+            if len(touched) >= MAX_EVENT_FIELDS or name == counter:
+                continue
             try:
                 scalar = as_scalar(value)
             except ValueRefused:
                 continue
             if name not in self._cells:
                 self.add_signal(feed, name)
-            if self._newest(name, event.time, now) and self._take(Reading(name, scalar, min(event.time, now))):
+            if self._newest(name, event.time, now) and self._take(name, scalar, observed_at):
                 touched.append(name)
+        if len(self._cells) == known_before:
+            # What events bring is held from the first on, so there is no other state to look for.
+            return Changes(tuple(touched), (), self.texts.redraw(touched))
         feeds = self._feed_changed(feed, known, now)
         return Changes(self._states_changed(touched, touched, now), feeds, self.texts.redraw(touched))
 
@@ -205,7 +215,7 @@ class Engine:
         for kind, feed in self._event_feeds.items():
             name = f"{feed}.{COUNT}"
             self.add_signal(feed, name)
-            if self._take(Reading(name, counts.get(kind, 0), now)):
+            if self._take(name, counts.get(kind, 0), now):
                 touched.append(name)
         return Changes(self._states_changed(touched, touched, now), (), self.texts.redraw(touched))
 
@@ -297,19 +307,19 @@ class Engine:
 
     def _newest(self, name: str, at: datetime, now: datetime) -> bool:
         # A late arrival does not replace what happened after it. A value from the future, left by a clock since
-        # set right, is replaced by anything. Counts go up whenever an event comes.
+        # set right, is replaced by anything.
         present = self._cells[name].observed_at
-        return present is None or at >= present or present > now or name.endswith(f".{COUNT}")
+        return present is None or at >= present or present > now
 
-    def _take(self, reading: Reading) -> bool:
-        cell = self._cells.get(reading.name)
+    def _take(self, name: str, value: Scalar, observed_at: datetime) -> bool:
+        cell = self._cells.get(name)
         if cell is None:
             return False
-        cell.observed_at, cell.problem, cell.restored = reading.observed_at, None, False
-        self._values[reading.name] = reading.value
-        if isinstance(reading.value, int | float):
-            cell.trail.add(reading.observed_at, float(reading.value))
-        self._dirty.add(reading.name)
+        cell.observed_at, cell.problem, cell.restored = observed_at, None, False
+        self._values[name] = value
+        if value.__class__ is not str:
+            cell.trail.add(observed_at, value)  # type: ignore[arg-type]
+        self._dirty.add(name)
         return True
 
     def _reconsider(self, feed: str, now: datetime) -> Changes:

@@ -193,12 +193,12 @@ class _Builder:
 
         def run(scope: Scope) -> Scalar:
             a, b = left(scope), right(scope)
-            if isinstance(a, str) or isinstance(b, str):
+            if a.__class__ is str or b.__class__ is str:
                 return _joined(a, b, column, adds)
-            if power and abs(b) > MAX_EXPONENT:
+            if power and abs(b) > MAX_EXPONENT:  # type: ignore[arg-type]
                 raise Undefined(f"an exponent can be {MAX_EXPONENT} at most", column)
             try:
-                result = compute(a, b)
+                result = compute(a, b)  # type: ignore[arg-type]
             except ZeroDivisionError:
                 raise Undefined("division by zero", column) from None
             except OverflowError:

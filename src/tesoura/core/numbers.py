@@ -9,6 +9,7 @@ import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
+from typing import cast
 
 from tesoura.core.values import Scalar
 
@@ -118,7 +119,7 @@ def signed(value: Scalar, style: NumberStyle) -> str:
 
 
 def _number(value: Scalar, name: str) -> int | float:
-    if isinstance(value, str | bool):
+    if isinstance(value, (str, bool)):
         raise FormatError(f"“{name}” writes numbers, and this is {'text' if isinstance(value, str) else 'yes or no'}")
     return value
 
@@ -159,15 +160,16 @@ def formatter(spec: str) -> Formatter:
 
 def _by_spec(spec: str, whole: bool, bare: bool) -> Formatter:
     def write(value: Scalar, style: NumberStyle) -> str:
-        if isinstance(value, bool):
+        kind = value.__class__
+        if kind is bool:
             value = plain(value)
-        elif isinstance(value, float) and (whole or (bare and value.is_integer())):
-            value = round(value)
+        elif kind is float and (whole or bare):
+            value = round(cast("float", value), None if whole or float(value).is_integer() else 2)
         try:
-            text = format(round(value, 2) if bare and isinstance(value, float) else value, spec)
+            text = format(value, spec)
         except ValueError:
             what = "text" if isinstance(value, str) else "a number"
             raise FormatError(f"The format “{spec}” does not go with {what}") from None
-        return text if isinstance(value, str) else style.localise(text)
+        return style.localise(text) if kind is int or kind is float else text
 
     return write

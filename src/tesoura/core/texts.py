@@ -4,19 +4,28 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import NamedTuple
 
-from tesoura.core.formula import Scope
-from tesoura.core.numbers import NumberStyle
-from tesoura.core.wording import Wording
+from tesoura.core.formula import Missing, Scope
+from tesoura.core.functions import Undefined
+from tesoura.core.numbers import FormatError, NumberStyle
+from tesoura.core.wording import Rendered, Wording
 
 
-@dataclass(frozen=True, slots=True)
-class Shown:
-    """What viewers see of one wording, and why it is the "nothing yet" text when it is."""
+class Shown(NamedTuple):
+    """What viewers see of one wording, and why it is the "nothing yet" text when it is.
+
+    A named tuple and not a dataclass, because one is made for every text of every event.
+    """
 
     text: str
     missing: str | None = None
     problem: str | None = None
+
+    @property
+    def why(self) -> str | None:
+        """What keeps the wording from being said, if anything does."""
+        return self.missing or self.problem
 
 
 @dataclass(slots=True)
@@ -24,6 +33,12 @@ class _Text:
     wording: Wording
     nothing_yet: str
     shown: Shown
+
+
+def _shown(rendered: Rendered, nothing_yet: str) -> Shown:
+    if rendered.text is None:
+        return Shown(nothing_yet, rendered.missing, rendered.problem)
+    return Shown(rendered.text)
 
 
 class Texts:
@@ -53,10 +68,7 @@ class Texts:
 
     def preview(self, wording: Wording, nothing_yet: str, more_digits: int = 0) -> Shown:
         """What a wording says now, or would with so many digits more, without keeping it."""
-        rendered = wording.render(self._scope, more_digits)
-        if rendered.text is None:
-            return Shown(nothing_yet, rendered.missing, rendered.problem)
-        return Shown(rendered.text)
+        return _shown(wording.render(self._scope, more_digits), nothing_yet)
 
     def shown(self, key: str) -> Shown | None:
         """What the text under this key says now."""
@@ -71,10 +83,20 @@ class Texts:
                 if key in changed:
                     continue
                 text = self._texts[key]
-                shown = self.preview(text.wording, text.nothing_yet)
-                if shown != text.shown:
+                shown = self._again(text)
+                if shown is not text.shown and shown != text.shown:
                     text.shown = changed[key] = shown
         return changed
+
+    def _again(self, text: _Text) -> Shown:
+        # A wording that could be said before can nearly always be said again: try the short way first.
+        if text.shown.why is None:
+            try:
+                said = text.wording.say(self._scope)
+                return text.shown if said == text.shown.text else Shown(said)
+            except (Missing, Undefined, FormatError):
+                pass
+        return _shown(text.wording.render(self._scope), text.nothing_yet)
 
     def restyle(self, style: NumberStyle) -> dict[str, Shown]:
         """Write numbers in another style; the texts that came out different, by key."""

@@ -21,12 +21,14 @@ class Trail:
     def add(self, at: datetime, value: float) -> None:
         """Add a value. One that is older than the newest, after a clock was set back, starts the trail anew."""
         instant, points = at.timestamp(), self._points
-        if points and instant < points[-1][0]:
-            points.clear()
-        if points and instant // STEP_S == points[-1][0] // STEP_S:
-            points[-1] = (instant, value)
-        else:
-            points.append((instant, value))
+        if points:
+            last = points[-1][0]
+            if instant < last:
+                points.clear()
+            elif instant // STEP_S == last // STEP_S:
+                points[-1] = (instant, value)
+                return
+        points.append((instant, value))
         while points[0][0] < instant - SPAN_S:
             points.popleft()
 

@@ -92,13 +92,15 @@ def as_scalar(value: object, wanted: Wanted | None = None) -> Scalar:
     A text that is plainly a number ("1284", "-0.5") becomes one where a number is wanted. Raises ValueRefused for
     lists, objects, null, numbers that are not finite, and text where a number is needed.
     """
+    if value.__class__ is int and wanted is None and -MAX_NUMBER < value < MAX_NUMBER:
+        return value
     if isinstance(value, bool):
         if wanted is Wanted.NUMBER:
             raise ValueRefused(
                 f"{_shown(value)} is yes or no, and a number is needed. Pick another value, or take it as text."
             )
         return value
-    if isinstance(value, int | float):
+    if isinstance(value, (int, float)):
         if not math.isfinite(value) or abs(value) >= MAX_NUMBER:
             raise ValueRefused("The number is not one that can be shown: it is infinite, undefined or over 30 digits.")
         return value if wanted is not Wanted.TEXT else str(value)

@@ -41,6 +41,13 @@ class Wording:
     parts: tuple[str | _Field, ...]
     names: Mapping[str, int]
 
+    def say(self, scope: Scope) -> str:
+        """The text for the present values. Raises Missing, Undefined or FormatError."""
+        pieces = [
+            part if isinstance(part, str) else part.write(part.formula.run(scope), scope.style) for part in self.parts
+        ]
+        return _cut("".join(pieces))
+
     def render(self, scope: Scope, more_digits: int = 0) -> Rendered:
         """The text for the present values; with `more_digits`, as if every number had grown by so many digits."""
         pieces: list[str] = []
@@ -49,19 +56,21 @@ class Wording:
                 pieces.append(part)
                 continue
             try:
-                value = part.formula.evaluate(scope)
-                if more_digits and isinstance(value, int | float) and not isinstance(value, bool):
+                value = part.formula.run(scope)
+                if more_digits and isinstance(value, (int, float)) and not isinstance(value, bool):
                     value = grown(value, more_digits)
                 pieces.append(part.write(value, scope.style))
             except Missing as error:
                 return Rendered(None, missing=error.name)
             except Undefined as error:
-                at = error.column + part.column if error.column else part.column + 1
-                return Rendered(None, problem=f"Column {at}: {error.message}.")
+                return Rendered(None, problem=f"Column {(error.column or 1) + part.column}: {error.message}.")
             except FormatError as error:
                 return Rendered(None, problem=f"Column {part.column + 1}: {error}.")
-        text = "".join(pieces)
-        return Rendered(text if len(text) <= MAX_TEXT else text[: MAX_TEXT - 1] + "…")
+        return Rendered(_cut("".join(pieces)))
+
+
+def _cut(text: str) -> str:
+    return text if len(text) <= MAX_TEXT else text[: MAX_TEXT - 1] + "…"
 
 
 def grown(value: int | float, digits: int) -> int | float:

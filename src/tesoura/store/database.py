@@ -6,15 +6,13 @@ import os
 from pathlib import Path
 from typing import Any
 
-from alembic import command
-from alembic.config import Config
-from alembic.runtime.migration import MigrationContext
-from alembic.script import ScriptDirectory
-from sqlalchemy import Engine, create_engine, event, exc
+from sqlalchemy import Engine, create_engine, event, exc, inspect, text
 
 from tesoura.store.errors import DataFolderError
 
 FILE_NAME = "tesoura.db"
+HEAD = "0001"
+"""The newest migration, so that a folder that is up to date opens without loading what migrates."""
 _MIGRATIONS = Path(__file__).parent / "migrations"
 
 
@@ -68,15 +66,28 @@ def _begin(connection: Any) -> None:
 
 
 def _upgrade(engine: Engine) -> None:
+    present = _present(engine)
+    if present != HEAD:
+        _migrate(engine, present)
+
+
+def _present(engine: Engine) -> str | None:
+    with engine.connect() as connection:
+        if not inspect(connection).has_table("alembic_version"):
+            return None
+        return connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
+
+
+def _migrate(engine: Engine, present: str | None) -> None:
+    from alembic import command
+    from alembic.config import Config
+    from alembic.script import ScriptDirectory
+
     config = Config()
     config.set_main_option("script_location", str(_MIGRATIONS).replace("%", "%%"))
     config.set_main_option("path_separator", "os")
-    script = ScriptDirectory.from_config(config)
-    with engine.connect() as connection:
-        present = MigrationContext.configure(connection).get_current_revision()
-    if present == script.get_current_head():
-        return
-    if present is not None and present not in {revision.revision for revision in script.walk_revisions()}:
+    known = {revision.revision for revision in ScriptDirectory.from_config(config).walk_revisions()}
+    if present is not None and present not in known:
         raise DataFolderError(
             f"This data folder was last used by a newer Tesoura (its database is at {present}). "
             "Start that version, or give another folder with --data. Nothing was changed."

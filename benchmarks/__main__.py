@@ -1,0 +1,29 @@
+"""Run the benchmarks: `python -m benchmarks [engine] [live] [start] [--out FILE]`."""
+
+from __future__ import annotations
+
+import json
+import platform
+import sys
+from pathlib import Path
+
+import click
+
+from benchmarks import engine, live, start
+
+PARTS = {"engine": engine.measure, "live": live.measure, "start": start.measure}
+
+
+@click.command()
+@click.argument("parts", nargs=-1, type=click.Choice([*PARTS]))
+@click.option("--out", type=click.Path(path_type=Path), help="Write the figures there too.")
+def main(parts: tuple[str, ...], out: Path | None) -> None:
+    """Measure, and print the figures as JSON."""
+    figures = {name: PARTS[name]() for name in parts or PARTS}
+    text = json.dumps({"python": sys.version.split()[0], "machine": platform.machine(), **figures}, indent=2)
+    click.echo(text)
+    if out:
+        out.write_text(text + "\n", "utf-8")
+
+
+main()

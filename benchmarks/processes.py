@@ -1,0 +1,115 @@
+"""The servers that are measured, each as a process of its own, and the many idle pages."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from contextlib import closing, contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+import httpx
+import psutil
+
+from tesoura.core.overlays import Overlay, TextPiece
+from tesoura.server import listen
+from tesoura.settings import wall_clock
+from tesoura.store import keys, overlays
+from tesoura.store.store import open_store
+
+
+@dataclass(frozen=True, slots=True)
+class Served:
+    """A running server: where, its process, and for Tesoura the overlay's token and a key."""
+
+    port: int
+    process: subprocess.Popen[bytes]
+    token: str = ""
+    key: str = ""
+    seconds_to_answer: float = 0.0
+
+    @property
+    def memory_mb(self) -> float:
+        """Resident memory."""
+        return float(psutil.Process(self.process.pid).memory_info().rss / 1e6)
+
+
+def free_port() -> int:
+    """A port that nobody listens on."""
+    with closing(listen("127.0.0.1", 0)) as taken:
+        port: int = taken.getsockname()[1]
+        return port
+
+
+def _answered(port: int, path: str) -> None:
+    for _ in range(1000):
+        try:
+            httpx.get(f"http://127.0.0.1:{port}{path}", trust_env=False)
+            return
+        except httpx.HTTPError:
+            time.sleep(0.01)
+    raise RuntimeError(f"nothing answers on port {port}")
+
+
+@contextmanager
+def ended(process: subprocess.Popen[bytes]) -> Iterator[None]:
+    """End the process afterwards."""
+    try:
+        yield
+    finally:
+        process.terminate()
+        process.wait(10)
+
+
+@contextmanager
+def tesoura() -> Iterator[Served]:
+    """Tesoura with one overlay on air whose text is the last event's number."""
+    with tempfile.TemporaryDirectory() as folder:
+        store = open_store(Path(folder))
+        piece = TextPiece(id="n", wording="{kill.n}", nothing_yet="-1")
+
+        def fill(session: object) -> tuple[str, str]:
+            row = overlays.new_overlay(session, "Bench", Overlay(pieces=(piece,)), wall_clock())  # type: ignore[arg-type]
+            overlays.publish(session, row, wall_clock())  # type: ignore[arg-type]
+            return row.token, keys.new_key(session, "bench", wall_clock())  # type: ignore[arg-type]
+
+        token, key = store.write(fill)
+        store.close()
+        port = free_port()
+        began = time.perf_counter()
+        process = subprocess.Popen(
+            [sys.executable, "-m", "tesoura", "serve", "--port", str(port), "--data", folder],
+            stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+        )  # fmt: skip
+        with ended(process):
+            _answered(port, "/")
+            yield Served(port, process, token, key, time.perf_counter() - began)
+
+
+@contextmanager
+def floor() -> Iterator[Served]:
+    """The bare broadcast server."""
+    port = free_port()
+    process = subprocess.Popen([sys.executable, "-m", "benchmarks.floor", str(port)])
+    with ended(process):
+        _answered(port, "/")
+        yield Served(port, process)
+
+
+@contextmanager
+def idle_pages(port: int, path: str, count: int) -> Iterator[None]:
+    """So many connections that take what they are sent and show nothing."""
+    if count <= 0:
+        yield
+        return
+    process = subprocess.Popen(
+        [sys.executable, "-m", "benchmarks.sink", str(port), path, str(count)], stdout=subprocess.PIPE
+    )
+    with ended(process):
+        assert process.stdout
+        process.stdout.readline()
+        yield
+        process.stdout.close()
