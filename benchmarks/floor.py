@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import sys
 from http import HTTPStatus
 
 from websockets.asyncio.server import ServerConnection, broadcast, serve
+from websockets.exceptions import ConnectionClosed
 from websockets.http11 import Request, Response
 
 PAGE = """<!doctype html><div class="piece">-1</div><script>
@@ -25,8 +27,9 @@ async def main(port: int) -> None:
     async def handle(connection: ServerConnection) -> None:
         pages.add(connection)
         try:
-            async for message in connection:
-                broadcast(pages, message)
+            with contextlib.suppress(ConnectionClosed):
+                async for message in connection:
+                    broadcast(pages, message)
         finally:
             pages.discard(connection)
 

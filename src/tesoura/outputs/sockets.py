@@ -9,7 +9,7 @@ import json
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
-from tesoura.outputs.hub import Hub, Page
+from tesoura.outputs.hub import Hub, Page, Send
 
 Scope = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
@@ -31,10 +31,10 @@ class OverlaySocket:
             await send({"type": "websocket.close", "code": 4404, "reason": "This link was replaced or never existed."})
             return
         await send({"type": "websocket.accept"})
-        page = Page(preview=b"picture=1" in scope.get("query_string", b""))
+        page = Page(_texts(send), preview=b"picture=1" in scope.get("query_string", b""))
         self._hub.join(channel, page)
         try:
-            await _serve(page, receive, send, lambda: channel.seq, lambda text: self._heard(page, text))
+            await _serve(page, receive, lambda: channel.seq, lambda text: self._heard(page, text))
         finally:
             self._hub.leave(channel, page)
 
@@ -59,20 +59,22 @@ class DeskSocket:
             await send({"type": "websocket.close", "code": 4403, "reason": "Open the desk again."})
             return
         await send({"type": "websocket.accept"})
-        page = Page()
+        page = Page(_texts(send))
         self._hub.join_desk(page)
         try:
-            await _serve(page, receive, send, lambda: 0, lambda text: None)
+            await _serve(page, receive, lambda: 0, lambda text: None)
         finally:
             self._hub.leave_desk(page)
 
 
-async def _serve(
-    page: Page, receive: Receive, send: SendMessage, seq: Callable[[], int], heard: Callable[[str], None]
-) -> None:
+def _texts(send: SendMessage) -> Send:
     async def send_text(text: str) -> None:
         await send({"type": "websocket.send", "text": text})
 
+    return send_text
+
+
+async def _serve(page: Page, receive: Receive, seq: Callable[[], int], heard: Callable[[str], None]) -> None:
     async def listen() -> None:
         while True:
             message = await receive()
@@ -83,7 +85,7 @@ async def _serve(
                 heard(text)
 
     listening = asyncio.ensure_future(listen())
-    pumping = asyncio.ensure_future(page.pump(send_text, seq))
+    pumping = asyncio.ensure_future(page.pump(seq))
     try:
         await asyncio.wait({listening, pumping}, return_when=asyncio.FIRST_COMPLETED)
     finally:

@@ -6,12 +6,20 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import func
+from sqlalchemy import bindparam, func
 from sqlalchemy.dialects.sqlite import insert
 from sqlmodel import Session, col, select
 
 from tesoura.core.values import Event
 from tesoura.store.tables import EventRow
+
+# Made once: building a statement costs more than running this one.
+_APPEND = (
+    insert(EventRow)
+    .values({name: bindparam(name) for name in ("id", "source", "type", "time", "accepted_at", "subject", "data")})
+    .on_conflict_do_nothing()
+    .returning(col(EventRow.seq))
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,6 +33,7 @@ class Logged:
 def append(session: Session, events: Sequence[Event], now: datetime) -> list[Logged]:
     """Write events; those that were new, with their places. A repeat of source and id is passed over."""
     new: list[Logged] = []
+    connection = session.connection()
     for event in events:
         values = {
             "id": event.id,
@@ -35,10 +44,7 @@ def append(session: Session, events: Sequence[Event], now: datetime) -> list[Log
             "subject": event.subject,
             "data": dict(event.data),
         }
-        written = session.connection().execute(
-            insert(EventRow).values(**values).on_conflict_do_nothing().returning(col(EventRow.seq))
-        )
-        seq = written.scalar_one_or_none()
+        seq = connection.execute(_APPEND, values).scalar_one_or_none()
         if seq is not None:
             new.append(Logged(seq, event))
     return new

@@ -9,6 +9,7 @@ from typing import TypeVar
 from sqlalchemy import Engine
 from sqlmodel import Session
 
+from tesoura.store import keys
 from tesoura.store.database import open_database, prepare_folder
 from tesoura.store.secrets import Secrets, open_secrets
 from tesoura.store.writer import Writer
@@ -24,6 +25,7 @@ class Store:
         self.secrets = secrets
         self.writer = Writer(engine)
         self._engine = engine
+        self._keys: dict[str, str] = {}
 
     def read(self, question: Callable[[Session], T]) -> T:
         """Ask the database something."""
@@ -33,6 +35,20 @@ class Store:
     def write(self, job: Callable[[Session], T]) -> T:
         """Change the database and wait until it is committed. Not for the event loop."""
         return self.writer.write(job)
+
+    def key_name(self, key: str) -> str | None:
+        """Whose API key this is, or None. Keys that work are remembered, since every event brings one."""
+        name = self._keys.get(key)
+        if name is None:
+            row = self.read(lambda session: keys.find(session, key))
+            name = row.name if row else None
+            if name is not None:
+                self._keys[key] = name
+        return name
+
+    def forget_keys(self) -> None:
+        """Ask for every key anew: one was revoked."""
+        self._keys.clear()
 
     def close(self) -> None:
         """Finish writing and close."""

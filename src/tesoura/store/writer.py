@@ -71,10 +71,13 @@ class Writer:
             with Session(self._engine, expire_on_commit=False) as session:
                 for job, future in batch:
                     try:
-                        with session.begin_nested():
+                        # A job alone needs no savepoint: when it fails, there is nothing else to keep.
+                        with session.begin_nested() if len(batch) > 1 else contextlib.nullcontext():
                             result = job(session)
                         results.append((future, result))
                     except Exception as error:
+                        if len(batch) == 1:
+                            session.rollback()
                         future.set_exception(_named(error))
                 session.commit()
         except Exception as error:

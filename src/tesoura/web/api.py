@@ -12,7 +12,6 @@ from flask.typing import ResponseReturnValue
 from tesoura.core.names import closest, is_signal_name
 from tesoura.core.values import Signal, ValueRefused, as_scalar
 from tesoura.runtime import SCRIPT_FEED, Runtime
-from tesoura.store import keys
 from tesoura.web.api_description import describe
 from tesoura.web.api_models import Unreadable, read_events, read_value
 from tesoura.web.doors import now, runtime, store
@@ -32,12 +31,12 @@ def check_key() -> Response | None:
         return _unauthorised(
             "Send a key", "Send the header “Authorization: Bearer KEY”. Make a key with: tesoura key new NAME"
         )
-    row = store().read(lambda session: keys.find(session, given.strip()))
-    if row is None:
+    name = store().key_name(given.strip())
+    if name is None:
         return _unauthorised(
             "This key does not work", "It is misspelled or was revoked. Make another with: tesoura key new NAME"
         )
-    g.key_name = row.name
+    g.key_name = name
     return None
 
 

@@ -59,6 +59,7 @@ def revoke_key(key_id: int) -> ResponseReturnValue:
     """Stop a key from working."""
     at = now()
     name = store().write(lambda session: keys.revoke(session, key_id, at))
+    store().forget_keys()
     if name is not None:
         flash(f"The key “{name}” does not work any more.", "undo:" + url_for("preferences.restore_key", key_id=key_id))
     return redirect(url_for("preferences.show"))
