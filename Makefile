@@ -13,7 +13,7 @@ serve: $(STAMP)
 	$(BIN)/tesoura serve $(ARGS)
 
 test: $(STAMP)
-	PATH="$(CURDIR)/$(BIN):$$PATH" sh tools/ensure_browser.sh
+	sh tools/ensure_browser.sh
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy

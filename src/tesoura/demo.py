@@ -64,9 +64,8 @@ SONG = TextPiece(
 )  # fmt: skip
 GIFT = TextPiece(
     id="gift", name="Last gift", wording="{gift.name} · {gift.spools} {plural(gift.spools, 'spool', 'spools')}",
-    nothing_yet="", x=960, y=968, typeface="Sora", size_px=36, weight=600, colour="#FFFDF8",
-    backing_colour="#C23A22", backing_opacity_pct=90, corner_px=40, padding_px=18, align="centre",
-    grow_toward="both", grow_digits=1,
+    nothing_yet="", x=96, y=816, typeface="Sora", size_px=36, weight=600, colour="#FFFDF8",
+    backing_colour="#B33520", backing_opacity_pct=94, corner_px=40, padding_px=24, grow_digits=1,
 )  # fmt: skip
 
 
@@ -97,7 +96,7 @@ def _fill(session: Session, store: Store, service: MembersService, now: datetime
         for field, path, unit in feed.signals:
             session.add(SignalRow(name=f"{feed.name}.{field}", feed_id=row.id or 0, path=path, unit=unit))
     state.save(session, [_past("reach", "mara_vane", service, now), _past("rival", "otto_knot", service, now)], 0, True)
-    for name, pieces in (("Kite friends", (COUNT,)), ("Cup evening", (CUTS, SONG, GIFT))):
+    for name, pieces in (("Kite friends", (COUNT,)), ("Cup evening", (COUNT, CUTS, SONG, GIFT))):
         overlay = stored_overlays.new_overlay(session, name, Overlay(pieces=pieces), now)
         stored_overlays.publish(session, overlay, now)
     state.start_session(session, now - timedelta(minutes=12))

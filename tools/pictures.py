@@ -1,0 +1,114 @@
+"""Draw the pictures in docs/screenshots again: real pages of the demo, and of an empty data folder.
+
+Run by `make pictures`.
+"""
+
+from __future__ import annotations
+
+import re
+import shutil
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator
+from contextlib import closing, contextmanager
+from pathlib import Path
+
+from playwright.sync_api import Browser, Page, ViewportSize, expect, sync_playwright
+
+from tesoura.server import listen
+
+SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
+DESK: ViewportSize = {"width": 1280, "height": 800}
+STREAM: ViewportSize = {"width": 1920, "height": 1080}
+PHONE: ViewportSize = {"width": 390, "height": 844}
+
+
+@contextmanager
+def running(*words: str) -> Iterator[tuple[str, str]]:
+    """Tesoura as a process: its address, and all that it said until it was ready."""
+    with closing(listen("127.0.0.1", 0)) as taken:
+        port = taken.getsockname()[1]
+    process = subprocess.Popen(
+        [sys.executable, "-m", "tesoura", *words, "--port", str(port)], stdout=subprocess.PIPE, text=True
+    )
+    assert process.stdout
+    said = ""
+    for line in process.stdout:
+        said += line
+        if "Stop it with" in line or "Tesoura is ready" in line:
+            break
+    try:
+        yield f"http://127.0.0.1:{port}", said
+    finally:
+        process.terminate()
+        process.wait(10)
+
+
+def keep(page: Page, name: str) -> None:
+    """Keep a picture once the typefaces are there."""
+    page.evaluate("document.fonts.ready")
+    page.mouse.move(2, 2)
+    page.screenshot(path=SHOTS / f"{name}.png")
+
+
+def of_the_demo(browser: Browser, address: str) -> None:
+    """The desk, feeds, signals, the mat, the overlay."""
+    page = browser.new_page(viewport=DESK, base_url=address)
+    page.goto("/")
+    token = (page.locator("[data-copy]").nth(1).get_attribute("data-copy") or "").split("/")[-1]
+    stream = browser.new_page(viewport=STREAM, base_url=address)
+    stream.goto(f"/o/{token}")
+    expect(stream.locator('[data-piece="gift"]')).to_be_visible(timeout=60_000)
+    expect(page.locator(".trail").first.or_(page.locator("#happened li").nth(9))).to_be_visible(timeout=60_000)
+    expect(page.get_by_text("1 page shows it")).to_be_visible()
+    keep(page, "desk")
+    stream.add_style_tag(content="html{background:url(/static/scenes/evening.svg) center/cover !important}")
+    stream.wait_for_load_state("networkidle")
+    keep(stream, "overlay")
+    page.goto("/signals/?find=members")
+    expect(page.locator(".trail").first).to_be_visible()
+    page.goto("/signals/")
+    keep(page, "signals")
+    page.goto("/overlays/1")
+    expect(page.locator(".reserve")).to_have_count(1)
+    page.get_by_label("Size").fill("72")
+    expect(page.locator("#differs")).to_contain_text("size 64 → 72 px")
+    page.wait_for_load_state("networkidle")
+    keep(page, "mat")
+    page.set_viewport_size(PHONE)
+    page.goto("/")
+    keep(page, "desk-phone")
+
+
+def of_an_empty_folder(browser: Browser, address: str, service: str) -> None:
+    """The first page, and setting up a feed."""
+    page = browser.new_page(viewport=DESK, base_url=address)
+    page.goto("/")
+    keep(page, "first-run")
+    page.get_by_role("link", name="Connect the first feed").click()
+    page.get_by_label("Address").fill(f"{service}/channels/mara_vane")
+    page.get_by_label("What to call it").fill("Reach")
+    page.get_by_role("button", name="Reach it").click()
+    page.get_by_role("button", name=re.compile("^members")).click()
+    page.get_by_label("Unit, as viewers read it").fill("kite friends")
+    expect(page.locator("#proof")).to_contain_text("kite friends")
+    keep(page, "feed-set-up")
+
+
+def main() -> None:
+    """Draw them all."""
+    SHOTS.mkdir(parents=True, exist_ok=True)
+    chromium = next(path for name in ("chromium", "chromium-browser", "google-chrome") if (path := shutil.which(name)))
+    with sync_playwright() as playwright, tempfile.TemporaryDirectory() as folder, running("demo") as (demo, said):
+        browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox", "--disable-gpu"])
+        service = re.search(r"(http://127\.0\.0\.1:\d+)/channels", said)
+        assert service
+        of_the_demo(browser, demo)
+        with running("serve", "--data", folder) as (empty, _):
+            of_an_empty_folder(browser, empty, service[1])
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
