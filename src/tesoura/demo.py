@@ -23,7 +23,7 @@ from tesoura.store import overlays as stored_overlays
 from tesoura.store.store import Store
 from tesoura.store.tables import FeedRow, SignalRow
 
-PREROLL = 14
+PREROLL = 110
 KEY_NAME = "demo evening"
 
 

@@ -48,7 +48,7 @@ def test_from_an_empty_folder_to_a_number_on_air_in_three_minutes(
     page.mouse.up()
     expect(page.get_by_label("Across")).not_to_have_value("96")
     page.get_by_role("button", name="Put on air").click()
-    expect(page.get_by_text("Viewers have exactly this.")).to_be_visible()
+    expect(page.get_by_text("Every page that shows it has exactly this.")).to_be_visible()
     page.get_by_role("button", name="Copy link").first.click()
     expect(page.get_by_role("button", name="Copied")).to_be_visible()
     link = page.evaluate("navigator.clipboard.readText()")
@@ -81,7 +81,7 @@ def test_the_keyboard_alone_places_a_piece(page: Page, running: Running) -> None
             break
         page.keyboard.press("Shift+Tab")
     page.keyboard.press("Enter")
-    expect(page.get_by_text("Viewers have exactly this.")).to_be_visible()
+    expect(page.get_by_text("Every page that shows it has exactly this.")).to_be_visible()
     assert (
         "left:106px;top:88px"
         in running.client.get(page.locator("[data-copy]").first.get_attribute("data-copy") or "").text

@@ -187,8 +187,13 @@ class Engine:
         known_before = len(self._cells)
         if counter not in self._cells:
             self.add_signal(feed, counter)
-        self._take(counter, count + 1 if isinstance(count, int) else 1, now)
         observed_at = min(event.time, now)
+        counted_at = self._cells[counter].observed_at
+        self._take(
+            counter,
+            count + 1 if isinstance(count, int) else 1,
+            observed_at if counted_at is None or counted_at <= observed_at else now,
+        )
         for key, value in event.data.items():
             name = f"{feed}.{snake(key)}"
             if len(touched) >= MAX_EVENT_FIELDS or name == counter:
