@@ -13,6 +13,7 @@ import httpx
 import pytest
 
 from tesoura.core.overlays import Overlay, TextPiece
+from tesoura.runtime import Runtime
 from tesoura.server import Server, create_app, listen
 from tesoura.settings import Settings, wall_clock
 from tesoura.standins.members import MembersService
@@ -21,6 +22,7 @@ from tesoura.store import keys
 from tesoura.store import overlays as stored_overlays
 from tesoura.store.store import Store, open_store
 from tesoura.store.tables import SignalRow
+from tesoura.web.doors import EXTENSION, Doors
 
 
 def until(true: Callable[[], Any], for_s: float = 10.0) -> Any:
@@ -54,7 +56,8 @@ class Running:
         self.settings = Settings(folder, port=self.port, **{"save_every_s": 0.2, **settings})
         self.store: Store = open_store(folder)
         ready = threading.Event()
-        self._server = Server(create_app(self.settings, self.store), ready.set)
+        self._app = create_app(self.settings, self.store)
+        self._server = Server(self._app, ready.set)
         self._thread = threading.Thread(target=self._server.run, kwargs={"sockets": self._sockets}, daemon=True)
         self._thread.start()
         assert ready.wait(20)
@@ -71,6 +74,22 @@ class Running:
         for one in self._sockets:
             one.close()
         self.store.close()
+
+    def kill(self) -> None:
+        """Stop it as a crash would: nothing more is saved."""
+
+        async def nothing(trails: bool) -> None:
+            return None
+
+        self.runtime._save = nothing  # type: ignore[method-assign]
+        self.stop()
+
+    @property
+    def runtime(self) -> Runtime:
+        """The runtime inside, for what no page can tell."""
+        app = self._app.routes[-1].app.app.wsgi_app.__self__  # type: ignore[attr-defined]
+        doors: Doors = app.extensions[EXTENSION]
+        return doors.runtime
 
     def event(self, **event: Any) -> httpx.Response:
         """Post one event."""

@@ -20,6 +20,7 @@ FONTSOURCE = "5.3.0"
 SCRIPTS_AND_STYLES = [
     ("bootstrap", "5.3.9", {"dist/css/bootstrap.min.css": "vendor/bootstrap.min.css"}),
     ("htmx.org", "2.0.11", {"dist/htmx.min.js": "vendor/htmx.min.js"}),
+    ("idiomorph", "0.7.4", {"dist/idiomorph-ext.min.js": "vendor/idiomorph-ext.min.js"}),
 ]
 
 # family, package, axes: "wght" for a variable file, else the static weights

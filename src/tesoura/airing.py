@@ -62,8 +62,10 @@ class Airing:
             self._put(on_air)
 
     def put(self, on_air: OnAir) -> None:
-        """Put this version of an overlay on air."""
-        self._put(on_air)
+        """Put this version of an overlay on air, unless a later one already is."""
+        present = self._on_air.get(on_air.overlay_id)
+        if present is None or present.rev <= on_air.rev:
+            self._put(on_air)
 
     def take_off(self, overlay_id: int) -> None:
         """An overlay was removed."""

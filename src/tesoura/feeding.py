@@ -72,6 +72,7 @@ class Feeding:
     ) -> None:
         self._store, self._engine, self._clock, self._publish = store, engine, clock, publish
         self._running: dict[str, _Running] = {}
+        self._refreshing = asyncio.Lock()
         self._made_client: httpx.AsyncClient | None = None
 
     @property
@@ -100,6 +101,10 @@ class Feeding:
 
     async def refresh(self, name: str) -> None:
         """Bring one feed to what the store says of it: new, changed, paused, or gone."""
+        async with self._refreshing:
+            await self._refresh(name)
+
+    async def _refresh(self, name: str) -> None:
         row, signals, secrets = await asyncio.to_thread(self._store.read, lambda session: self._load(session, name))
         before = await self._halt(name)
         now = self._clock()

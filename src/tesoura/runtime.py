@@ -263,13 +263,14 @@ class Runtime:
 
     async def _save(self, trails: bool) -> None:
         applied = self._applied
-        changed = self._engine.changed_since_saved(self._clock())
+        changed = self._engine.unsaved(self._clock(), trails)
         if not changed:
             return
         saved = [state.SavedSignal(*one) for one in changed]
+        saving = self.store.writer.submit(lambda session: state.save(session, saved, applied, trails))
         try:
-            await asyncio.wrap_future(
-                self.store.writer.submit(lambda session: state.save(session, saved, applied, trails))
-            )
+            # Once taken out of the engine it must be written, even when this task is told to end meanwhile.
+            await asyncio.shield(asyncio.wrap_future(saving))
         except Exception as error:
-            log.error("The signals could not be saved: %s", error)
+            self._engine.save_again([one.signal.name for one in saved])
+            log.error("The signals could not be saved; it is tried again: %s", error)

@@ -205,9 +205,17 @@ def test_after_a_restart_the_last_value_is_late_until_a_new_one_comes() -> None:
 def test_only_what_changed_is_saved(engine: Engine) -> None:
     came(engine, 1284, 0)
     happened(engine, "kill", 1)
-    saved = {signal.name: (feed, kind) for signal, feed, _, kind in engine.changed_since_saved(at(2))}
+    saved = {signal.name: (feed, kind) for signal, feed, _, kind in engine.unsaved(at(2), trails=False)}
     assert saved == {"reach.members": ("reach", None), "kill.count_this_session": ("kill", "kill")}
-    assert engine.changed_since_saved(at(3)) == []
+    assert engine.unsaved(at(3), trails=False) == []
+
+
+def test_trails_are_saved_less_often_and_none_is_forgotten(engine: Engine) -> None:
+    came(engine, 1284, 0)
+    assert engine.unsaved(at(1), trails=False)[0][0].trail == ()
+    [(signal, *_)] = engine.unsaved(at(2), trails=True)
+    assert signal.trail == ((at(0).timestamp(), 1284.0),)
+    assert engine.unsaved(at(3), trails=True) == []
 
 
 def test_removing_a_feed_takes_its_signals_with_it(engine: Engine) -> None:

@@ -4,9 +4,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tesoura.core.formula import FormulaError, Missing, Scope, compile_formula
+from tesoura.core.formula import compile_formula
 from tesoura.core.functions import Undefined
 from tesoura.core.numbers import ENGLISH, NumberStyle
+from tesoura.core.scope import FormulaError, Missing, Scope
 from tesoura.core.values import Scalar
 
 VALUES: dict[str, Scalar] = {

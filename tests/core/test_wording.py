@@ -2,8 +2,8 @@
 
 import pytest
 
-from tesoura.core.formula import FormulaError, Scope
 from tesoura.core.numbers import ENGLISH, CompactStep, FormatError, NumberStyle, compact, formatter
+from tesoura.core.scope import FormulaError, Scope
 from tesoura.core.values import Scalar
 from tesoura.core.wording import compile_wording
 

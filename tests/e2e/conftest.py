@@ -22,9 +22,9 @@ def chromium() -> str:
     return found
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="package")
 def browser() -> Iterator[Browser]:
-    """One browser for all tests."""
+    """One browser for all tests here; it ends with them, because its loop would be in the way of other tests."""
     with sync_playwright() as playwright:
         opened = playwright.chromium.launch(executable_path=chromium(), args=["--no-sandbox", "--disable-gpu"])
         yield opened

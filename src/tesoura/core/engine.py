@@ -6,16 +6,16 @@ changed. It knows no clock, no file and no network: whoever calls it hands in `n
 
 from __future__ import annotations
 
-import heapq
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
-from datetime import datetime, timedelta
+from dataclasses import dataclass
+from datetime import datetime
 from types import MappingProxyType
 from typing import NamedTuple
 
-from tesoura.core.formula import Scope
+from tesoura.core.freshness import Cell, Deadlines, Feed, patience
 from tesoura.core.names import snake, unused
 from tesoura.core.numbers import ENGLISH, NumberStyle
+from tesoura.core.scope import Scope
 from tesoura.core.texts import Shown, Texts
 from tesoura.core.trail import Trail
 from tesoura.core.values import (
@@ -30,12 +30,9 @@ from tesoura.core.values import (
 
 MAX_EVENT_FIELDS = 48
 MAX_EVENT_TYPES = 500
+MAX_EVENT_SIGNALS = 200
+"""The most signals that one type of event can have; further fields stay in the log alone."""
 COUNT = "count_this_session"
-
-
-def patience(period_s: float) -> timedelta:
-    """How old a value may be and still be live: two periods and a second."""
-    return timedelta(seconds=2 * period_s + 1)
 
 
 class Changes(NamedTuple):
@@ -59,53 +56,29 @@ class FeedState:
     failures: int = 0
 
 
-@dataclass(slots=True)
-class _Feed:
-    period_s: float | None
-    paused: bool = False
-    last_ok_at: datetime | None = None
-    problem: str | None = None
-    failures: int = 0
-    restored: bool = False
-    names: set[str] = field(default_factory=set)
-    shown: Freshness = Freshness.NEVER
-
-
-@dataclass(slots=True)
-class _Cell:
-    feed: str
-    unit: str = ""
-    observed_at: datetime | None = None
-    problem: str | None = None
-    restored: bool = False
-    fresh_for_s: float | None = None
-    trail: Trail = field(default_factory=Trail)
-    shown: Freshness = Freshness.NEVER
-
-
 class Engine:
     """All present values and texts. One loop owns it; nothing in it waits."""
 
     def __init__(self, style: NumberStyle = ENGLISH) -> None:
         self._values: dict[str, Scalar] = {}
         self.texts = Texts(Scope(self._values, style))
-        self._cells: dict[str, _Cell] = {}
-        self._feeds: dict[str, _Feed] = {}
-        self._late: list[tuple[datetime, str]] = []
-        self._waiting: set[str] = set()
+        self._cells: dict[str, Cell] = {}
+        self._feeds: dict[str, Feed] = {}
+        self._deadlines = Deadlines()
         self._event_feeds: dict[str, str] = {}
-        self._dirty: set[str] = set()
+        self._unsaved: set[str] = set()
+        self._unsaved_trails: set[str] = set()
 
     # Feeds and their signals
 
     def add_feed(self, feed: str, period_s: float | None, paused: bool = False) -> None:
         """Make a feed known, or change its period. Without a period its values are held until the next comes."""
-        known = self._feeds.setdefault(feed, _Feed(period_s))
+        known = self._feeds.setdefault(feed, Feed(period_s))
         known.period_s, known.paused = period_s, paused
 
     def add_signal(self, feed: str, name: str, unit: str = "") -> None:
         """Make a feed's signal known, or change its unit."""
-        cell = self._cells.setdefault(name, _Cell(feed))
+        cell = self._cells.setdefault(name, Cell(feed))
         cell.unit = unit
         self._feeds[feed].names.add(name)
 
@@ -203,6 +176,8 @@ class Engine:
             except ValueRefused:
                 continue
             if name not in self._cells:
+                if len(known.names) >= MAX_EVENT_SIGNALS:
+                    continue
                 self.add_signal(feed, name)
             if self._newest(name, event.time, now) and self._take(name, scalar, observed_at):
                 touched.append(name)
@@ -242,15 +217,13 @@ class Engine:
 
     def next_change(self) -> datetime | None:
         """The earliest instant at which a value may become late, or None."""
-        return self._late[0][0] if self._late else None
+        return self._deadlines.next()
 
     def tick(self, now: datetime) -> Changes:
         """Notice what has become late by now."""
         names: list[str] = []
         feeds: list[str] = []
-        while self._late and self._late[0][0] <= now:
-            name = heapq.heappop(self._late)[1]
-            self._waiting.discard(name)
+        for name in self._deadlines.passed(now):
             if name in self._cells:
                 names += self._states_changed([name], (), now)
             elif name in self._feeds:
@@ -271,7 +244,7 @@ class Engine:
     def feed_state(self, feed: str, now: datetime) -> FeedState:
         """How a feed fares now."""
         known = self._feeds[feed]
-        return FeedState(self._feed_freshness(known, now), known.last_ok_at, known.problem, known.failures)
+        return FeedState(known.freshness(now), known.last_ok_at, known.problem, known.failures)
 
     def feed_names(self) -> set[str]:
         """The first halves of all signals' names that are taken."""
@@ -298,15 +271,26 @@ class Engine:
         if signal.observed_at and (known.last_ok_at is None or known.last_ok_at < signal.observed_at):
             known.last_ok_at = signal.observed_at
 
-    def changed_since_saved(self, now: datetime) -> list[tuple[Signal, str, float | None, str | None]]:
-        """The signals to save since the last call: signal, its feed, how long it stays fresh, its event type."""
+    def unsaved(self, now: datetime, trails: bool) -> list[tuple[Signal, str, float | None, str | None]]:
+        """What changed since this was last asked: signal, its feed, how long it stays fresh, its event type.
+
+        With `trails`, what changed since they were last asked for too.
+        """
         kinds = {feed: kind for kind, feed in self._event_feeds.items()}
-        names, self._dirty = self._dirty, set()
+        names, self._unsaved = self._unsaved, set()
+        self._unsaved_trails |= names
+        if trails:
+            names, self._unsaved_trails = self._unsaved_trails, set()
         saved = []
-        for name in names:
+        for name in sorted(names):
             if cell := self._cells.get(name):
-                saved.append((self._signal(name, cell, now, True), cell.feed, cell.fresh_for_s, kinds.get(cell.feed)))
+                signal = self._signal(name, cell, now, trails)
+                saved.append((signal, cell.feed, cell.fresh_for_s, kinds.get(cell.feed)))
         return saved
+
+    def save_again(self, names: Iterable[str]) -> None:
+        """These could not be saved."""
+        self._unsaved.update(names)
 
     # Inside
 
@@ -324,17 +308,17 @@ class Engine:
         self._values[name] = value
         if value.__class__ is not str:
             cell.trail.add(observed_at, value)  # type: ignore[arg-type]
-        self._dirty.add(name)
+        self._unsaved.add(name)
         return True
 
     def _reconsider(self, feed: str, now: datetime) -> Changes:
         known = self._feeds[feed]
         return Changes(self._states_changed(known.names, (), now), self._feed_changed(feed, known, now))
 
-    def _feed_changed(self, feed: str, known: _Feed, now: datetime) -> tuple[str, ...]:
-        fresh = self._feed_freshness(known, now)
+    def _feed_changed(self, feed: str, known: Feed, now: datetime) -> tuple[str, ...]:
+        fresh = known.freshness(now)
         if fresh is Freshness.LIVE and known.period_s and known.last_ok_at:
-            self._expect(feed, known.last_ok_at + patience(known.period_s))
+            self._deadlines.expect(feed, known.last_ok_at + patience(known.period_s))
         before, known.shown = known.shown, fresh
         return (feed,) if before is not fresh else ()
 
@@ -342,60 +326,25 @@ class Engine:
         changed = dict.fromkeys(touched)
         for name in names:
             cell = self._cells[name]
-            fresh = self._freshness(cell, name, now)
-            period = cell.fresh_for_s or self._feeds[cell.feed].period_s
-            if fresh is Freshness.LIVE and period and cell.observed_at:
-                self._expect(name, cell.observed_at + self._patience(cell, period))
+            fresh = self._freshness(name, cell, now)
+            limit = cell.limit(self._feeds[cell.feed])
+            if fresh is Freshness.LIVE and limit and cell.observed_at:
+                self._deadlines.expect(name, cell.observed_at + limit)
             if fresh is not cell.shown:
                 cell.shown = fresh
                 changed[name] = None
         return tuple(changed)
 
-    def _expect(self, name: str, late_at: datetime) -> None:
-        # One entry a name: when it comes up and the name is fresh again, it is entered anew.
-        if name not in self._waiting:
-            self._waiting.add(name)
-            heapq.heappush(self._late, (late_at, name))
+    def _freshness(self, name: str, cell: Cell, now: datetime) -> Freshness:
+        return cell.freshness(self._feeds[cell.feed], now) if name in self._values else Freshness.NEVER
 
-    @staticmethod
-    def _patience(cell: _Cell, period_s: float) -> timedelta:
-        return timedelta(seconds=period_s) if cell.fresh_for_s else patience(period_s)
-
-    def _freshness(self, cell: _Cell, name: str, now: datetime) -> Freshness:
-        feed = self._feeds[cell.feed]
-        if name not in self._values or cell.observed_at is None:
-            return Freshness.NEVER
-        if feed.paused:
-            return Freshness.HELD
-        if feed.failures or cell.problem:
-            return Freshness.DOWN
-        period = cell.fresh_for_s or feed.period_s
-        if period is None:
-            return Freshness.HELD
-        age = now - cell.observed_at
-        limit = self._patience(cell, period)
-        return Freshness.LIVE if -limit < age < limit and not cell.restored else Freshness.LATE
-
-    @staticmethod
-    def _feed_freshness(feed: _Feed, now: datetime) -> Freshness:
-        if feed.paused:
-            return Freshness.HELD
-        if feed.failures:
-            return Freshness.DOWN
-        if feed.last_ok_at is None:
-            return Freshness.NEVER
-        if feed.period_s is None:
-            return Freshness.HELD
-        age, limit = now - feed.last_ok_at, patience(feed.period_s)
-        return Freshness.LIVE if -limit < age < limit and not feed.restored else Freshness.LATE
-
-    def _signal(self, name: str, cell: _Cell, now: datetime, trails: bool) -> Signal:
+    def _signal(self, name: str, cell: Cell, now: datetime, trails: bool) -> Signal:
         return Signal(
             name,
             self._values.get(name),
             cell.unit,
             cell.observed_at,
-            self._freshness(cell, name, now),
+            self._freshness(name, cell, now),
             cell.problem,
             cell.trail.points() if trails else (),
         )

@@ -7,7 +7,7 @@ from dataclasses import asdict, dataclass, fields, replace
 from typing import Any
 
 from tesoura.core.checks import InvalidField, choice, colour, line, text, whole
-from tesoura.core.formula import FormulaError
+from tesoura.core.scope import FormulaError
 from tesoura.core.wording import MAX_GROWTH, MAX_WORDING, Wording, compile_wording
 
 MAX_SIDE_PX = 8_192

@@ -6,9 +6,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from tesoura.core.formula import Missing, Scope
 from tesoura.core.functions import Undefined
 from tesoura.core.numbers import FormatError, NumberStyle
+from tesoura.core.scope import Missing, Scope
 from tesoura.core.wording import Rendered, Wording
 
 

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
-from tesoura.core.formula import Formula, FormulaError, Missing, Scope, compile_formula
+from tesoura.core.formula import Formula, compile_formula
 from tesoura.core.functions import Undefined
 from tesoura.core.numbers import FormatError, Formatter, formatter
+from tesoura.core.scope import FormulaError, Missing, Scope
 from tesoura.core.values import MAX_NUMBER, MAX_TEXT
 
 MAX_WORDING = 1_000

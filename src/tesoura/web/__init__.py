@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import timedelta
 
-from flask import Flask
+from flask import Flask, Response
 from flask_wtf import CSRFProtect
 
 from tesoura.runtime import Runtime
@@ -20,6 +20,17 @@ MAX_FORM_BYTES = 1_000_000
 def desk_ticket(store: Store) -> str:
     """What a page must know to open the desk's live link."""
     return store.secrets.derive("desk link").hex()
+
+
+_POLICY = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'self'"
+
+
+def _protect(response: Response) -> Response:
+    """Nothing from elsewhere runs in a page, and no other site frames one."""
+    response.headers.setdefault("Content-Security-Policy", _POLICY)
+    response.headers.setdefault("X-Content-Type-Options", "nosniff")
+    response.headers.setdefault("Referrer-Policy", "no-referrer")
+    return response
 
 
 def create_pages(runtime: Runtime, settings: Settings) -> Flask:
@@ -41,6 +52,7 @@ def create_pages(runtime: Runtime, settings: Settings) -> Flask:
     access.register(app)
     for room in (api, desk, feeds, overlays, pages, preferences, signals):
         app.register_blueprint(room.blueprint)
+    app.after_request(_protect)
     ticket = desk_ticket(runtime.store)
     app.context_processor(lambda: {"build": build(), "desk_ticket": ticket, "strip": desk.strip})
     return app

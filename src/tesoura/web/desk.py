@@ -59,7 +59,12 @@ def strip() -> Strip:
     for report in reports:
         feeds[report.state.freshness] = feeds.get(report.state.freshness, 0) + 1
     shown = [audience.pages for audience in audiences.values() if audience.pages]
-    return Strip(runtime().session_started_at, len(shown), sum(shown), {state: feeds[state] for state in Freshness if state in feeds})
+    return Strip(
+        runtime().session_started_at,
+        len(shown),
+        sum(shown),
+        {state: feeds[state] for state in Freshness if state in feeds},
+    )
 
 
 def cards() -> list[Card]:

@@ -31,8 +31,4 @@ def overlay(token: str) -> ResponseReturnValue:
 
 def _never_kept(response: Response) -> Response:
     response.headers["Cache-Control"] = "no-store"
-    response.headers["Content-Security-Policy"] = (
-        "default-src 'self'; style-src 'self' 'unsafe-inline'; frame-ancestors 'self'"
-    )
-    response.headers["Referrer-Policy"] = "no-referrer"
     return response

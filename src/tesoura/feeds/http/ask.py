@@ -92,13 +92,14 @@ def _check_status(response: httpx.Response, where: str, keyed: bool) -> None:
     status = response.status_code
     if status < 300:
         return
-    if status == 401:
-        why = (
-            "did not take the key (401). See that it was pasted whole"
-            if keyed
-            else "wants a key (401). Give it under “Key”"
+    if status == 401 and keyed:
+        raise CredentialsRejected(
+            f"{where} did not take the key (401). See that it was pasted whole, and that its name is the right one."
         )
-        raise CredentialsRejected(f"{where} {why}, and that its name is the one the service asks for.")
+    if status == 401:
+        raise CredentialsRejected(
+            f"{where} wants a key (401). Give it under “Key”; the service tells where to get one."
+        )
     if status == 403:
         raise CredentialsRejected(
             f"{where} knows the key but refuses it here (403). Is it the right one, with the right to read this?"
