@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import contextlib
 import json
 import threading
@@ -12,6 +13,7 @@ from typing import Any
 import pytest
 from websockets.sync.client import connect
 
+from tesoura.runtime import Runtime
 from tesoura.standins.members import MembersService
 from tesoura.store import feeds as stored_feeds
 from tesoura.store import state
@@ -76,13 +78,16 @@ def test_a_value_that_a_script_set_is_safe_before_the_answer(tmp_path: Path) -> 
 
 
 def test_what_could_not_be_saved_is_saved_the_next_time(running: Running, monkeypatch: pytest.MonkeyPatch) -> None:
+    tries: list[object] = []
+
     def full(*_: object) -> None:
+        tries.append(1)
         raise OSError("the disk is full")
 
     with monkeypatch.context() as patched:
         patched.setattr("tesoura.runtime.state.save", full)
         running.event(type="kill", data={"target": "tuck"})
-        threading.Event().wait(0.5)
+        until(lambda: len(tries) >= 2)
         assert running.store.read(state.load)[0] == []
     until(lambda: {one.signal.name for one in running.store.read(state.load)[0]} >= {"kill.target"})
 
@@ -136,13 +141,13 @@ def test_two_changes_of_one_feed_at_once_leave_one_poller(running: Running, memb
         thread.start()
     for thread in pressing:
         thread.join()
-    until(lambda: running.signal("reach.members").get("value") == 1284)
-    before = members.asked
-    until(lambda: members.asked >= before + 2)
+
+    def polling(_: Runtime) -> list[str]:
+        return [name for task in asyncio.all_tasks() if (name := task.get_name()).startswith("feed ")]
+
+    assert running.runtime.call(polling) == ["feed reach"]
     running.press("/", "/feeds/reach/pause", {"paused": "yes"})
-    asked = members.asked
-    threading.Event().wait(1.5)
-    assert members.asked == asked
+    assert running.runtime.call(polling) == []
 
 
 def test_a_feed_whose_key_file_was_lost_says_that_a_key_is_wanted(running: Running, members: MembersService) -> None:

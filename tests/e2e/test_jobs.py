@@ -88,6 +88,104 @@ def test_the_keyboard_alone_places_a_piece(page: Page, running: Running) -> None
     )
 
 
+def tab_to(page: Page, selector: str) -> None:
+    """Press Tab until this has the focus."""
+    expect(page.locator(selector)).to_be_visible()
+    for _ in range(80):
+        if page.evaluate("selector => document.activeElement.matches(selector)", selector):
+            return
+        page.keyboard.press("Tab")
+    raise AssertionError(f"Tab never reached {selector}")
+
+
+def test_the_whole_job_with_the_keyboard_alone(
+    page: Page, context: BrowserContext, running: Running, members: MembersService
+) -> None:
+    page.goto("/")
+    tab_to(page, "a[href='/feeds/new'].btn-main")
+    page.keyboard.press("Enter")
+    tab_to(page, "#f-address")
+    page.keyboard.type(f"{members.address}/channels/mara_vane")
+    tab_to(page, "#title")
+    page.keyboard.type("Reach")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="members 1284")).to_be_visible()
+    tab_to(page, "button[title='Pick channel.members']")
+    page.keyboard.press("Enter")
+    expect(page.locator("#s-field")).to_be_focused()
+    tab_to(page, "#s-unit")
+    page.keyboard.type("kite friends")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("Kept as reach.members.")).to_be_visible()
+    tab_to(page, ".said a.btn-main")
+    page.keyboard.press("Enter")
+    expect(page.locator("#name")).to_be_focused()
+    page.keyboard.press("Enter")
+    expect(page.locator(".stage .piece")).to_have_text("1,284 kite friends")
+    page.keyboard.press("m")
+    page.keyboard.press("Shift+ArrowRight")
+    page.keyboard.press("Control+Home")
+    tab_to(page, "#c-size_px")
+    page.keyboard.press("Control+a")
+    page.keyboard.type("90")
+    expect(page.locator(".stage .piece")).to_have_css("font-size", "90px")
+    page.evaluate("document.activeElement.blur()")
+    tab_to(page, "#put-on-air")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("It is on air, but no page shows it yet.")).to_be_visible()
+    tab_to(page, ".said [data-copy]")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="Copied")).to_be_visible()
+    viewers = context.new_page()
+    viewers.goto(page.evaluate("navigator.clipboard.readText()"))
+    expect(viewers.locator(".piece")).to_have_text("1,284 kite friends")
+
+
+def test_the_focus_stays_where_it_is_while_values_change(page: Page, running: Running, members: MembersService) -> None:
+    running.add_feed(f"{members.address}/channels/mara_vane")
+    until(lambda: running.signal("reach.members").get("value") == 1284)
+    page.goto("/feeds/reach")
+    change = page.get_by_role("button", name="Change reach.members")
+    change.focus()
+    members.put("mara_vane", 1999)
+    expect(page.locator("#picks .figure")).to_have_text("1,999")
+    expect(change).to_be_focused()
+
+
+def test_a_change_on_the_mat_outlives_a_server_that_was_away(page: Page, running: Running) -> None:
+    running.add_overlay("hello")
+    page.goto("/overlays/1")
+    running.stop()
+    page.get_by_label("Wording").fill("goodbye")
+    expect(page.locator("#saved")).to_contain_text("Not kept yet")
+    again = Running(running.folder, port=running.port)
+    try:
+        expect(page.locator("#saved")).to_contain_text("Kept in the draft")
+        expect(page.locator(".stage .piece")).to_have_text("goodbye")
+    finally:
+        again.stop()
+
+
+@pytest.mark.parametrize("name", ["<img src=x onerror=alert(1)>", "נועה 🎏 مريم", "x" * 300, "{reach.members}"])
+def test_names_from_outside_are_shown_as_text_everywhere(
+    page: Page, context: BrowserContext, running: Running, name: str
+) -> None:
+    token = running.add_overlay("{gift.name}", nothing_yet="")
+    viewers = overlay_page(context, token)
+    expect(viewers.locator(".piece")).to_be_hidden()
+    running.event(type="gift", data={"name": name})
+    expect(viewers.locator(".piece")).to_have_text(name)
+    viewers.reload()
+    expect(viewers.locator(".piece")).to_have_text(name)
+    page.goto("/")
+    expect(page.locator("#happened")).to_contain_text(name[:50])
+    page.goto("/signals/")
+    expect(page.locator(".signals")).to_contain_text(name[:50])
+    page.goto("/overlays/1")
+    expect(page.locator(".stage .piece")).to_have_text(name)
+    assert page.locator("main img").count() == 0
+
+
 def test_growth_is_hatched_on_the_side_it_grows_toward(page: Page, running: Running) -> None:
     running.add_overlay("{kill.n:,}", nothing_yet="0", x=900, y=400, grow_digits=2)
     running.event(type="kill", data={"n": 1284})

@@ -29,7 +29,7 @@ def _protect(response: Response) -> Response:
     """Nothing from elsewhere runs in a page, and no other site frames one."""
     response.headers.setdefault("Content-Security-Policy", _POLICY)
     response.headers.setdefault("X-Content-Type-Options", "nosniff")
-    response.headers.setdefault("Referrer-Policy", "no-referrer")
+    response.headers.setdefault("Referrer-Policy", "same-origin")
     return response
 
 
