@@ -8,6 +8,7 @@ from statistics import median
 from typing import Any
 
 from tesoura.core.engine import Engine
+from tesoura.core.texts import Say
 from tesoura.core.values import Event, Reading
 from tesoura.core.wording import compile_wording
 
@@ -22,9 +23,9 @@ def _filled(signals: int) -> Engine:
     for number in range(signals):
         engine.add_signal("feed", f"feed.s{number}")
     for number in range(signals // 2):
-        engine.texts.show(f"1/{number}", compile_wording(f"{{feed.s{number}:,}} and more"), "")
-    engine.texts.show("1/0", compile_wording("{kill.n:,} cuts"), "")
-    engine.texts.show("1/1", compile_wording("{kill.n / 2:.1f} a round"), "")
+        engine.texts.show(f"1/{number}", Say(compile_wording(f"{{feed.s{number}:,}} and more"), ""))
+    engine.texts.show("1/0", Say(compile_wording("{kill.n:,} cuts"), ""))
+    engine.texts.show("1/1", Say(compile_wording("{kill.n / 2:.1f} a round"), ""))
     engine.feed_ok("feed", [Reading(f"feed.s{number}", number, BEGAN) for number in range(signals)], {}, BEGAN)
     return engine
 

@@ -29,12 +29,13 @@ class Frame:
 
 @dataclass(frozen=True, slots=True)
 class Trouble:
-    """A piece on air that cannot say what it should, and why."""
+    """A piece on air that cannot say what it should, why, and whether viewers see nothing of it."""
 
     overlay_id: int
     overlay: str
     piece: str
     why: str
+    hidden: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,7 +77,7 @@ class Airing:
         self._hide(on_air.overlay_id)
         self._on_air[on_air.overlay_id] = on_air
         values = {
-            piece.id: self._texts.show(f"{on_air.overlay_id}/{piece.id}", piece.compiled(), piece.nothing_yet).text
+            piece.id: self._texts.show(f"{on_air.overlay_id}/{piece.id}", piece.compiled()).text
             for piece in on_air.overlay.pieces
         }
         self._hub.put_on_air(on_air.overlay_id, on_air.token, on_air.rev, values)
@@ -107,9 +108,9 @@ class Airing:
         """What these pieces would say now, whether they are on air or not."""
         seen = {}
         for piece in pieces:
-            wording = piece.compiled()
-            shown = self._texts.preview(wording, piece.nothing_yet)
-            grown = self._texts.preview(wording, piece.nothing_yet, piece.grow_digits)
+            say = piece.compiled()
+            shown = self._texts.preview(say)
+            grown = self._texts.preview(say, piece.grow_digits)
             seen[piece.id] = Sight(shown, grown.text)
         return seen
 
@@ -125,5 +126,5 @@ class Airing:
                 shown = self._texts.shown(f"{on_air.overlay_id}/{piece.id}")
                 if shown and (shown.problem or shown.missing):
                     why = shown.problem or f"{shown.missing} has not come yet."
-                    found.append(Trouble(on_air.overlay_id, on_air.name, piece.name, why))
+                    found.append(Trouble(on_air.overlay_id, on_air.name, piece.name, why, not shown.text))
         return found

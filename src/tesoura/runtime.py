@@ -70,6 +70,7 @@ class Runtime:
         self._loop = asyncio.get_running_loop()
         await asyncio.to_thread(self._restore)
         await self.feeding.start()
+        self._publish(self._engine.reconsider(self._clock()))
         await self.airing.start()
         self._plan()
         self._tasks.append(asyncio.create_task(self._save_now_and_then(), name="saving"))

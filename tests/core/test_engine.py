@@ -7,7 +7,7 @@ import pytest
 
 from tesoura.core.engine import Engine
 from tesoura.core.numbers import NumberStyle
-from tesoura.core.texts import Shown
+from tesoura.core.texts import Say, Shown
 from tesoura.core.values import Event, Freshness, Reading, Signal
 from tesoura.core.wording import compile_wording
 
@@ -104,8 +104,8 @@ def test_a_clock_set_back_does_not_make_an_old_value_live(engine: Engine) -> Non
 
 def test_only_texts_that_read_what_changed_are_redrawn(engine: Engine) -> None:
     engine.add_signal("reach", "reach.viewers")
-    first = engine.texts.show("1/a", compile_wording("{reach.members:,} kite friends"), "—")
-    engine.texts.show("1/b", compile_wording("{reach.viewers} watching"), "nobody yet")
+    first = engine.texts.show("1/a", Say(compile_wording("{reach.members:,} kite friends"), "—"))
+    engine.texts.show("1/b", Say(compile_wording("{reach.viewers} watching"), "nobody yet"))
     assert first == Shown("—", missing="reach.members")
     changes = came(engine, 1284, 0)
     assert changes.texts == {"1/a": Shown("1,284 kite friends")}
@@ -114,14 +114,56 @@ def test_only_texts_that_read_what_changed_are_redrawn(engine: Engine) -> None:
 
 
 def test_zero_is_a_value_and_missing_is_not(engine: Engine) -> None:
-    engine.texts.show("1/a", compile_wording("{reach.members}"), "nothing yet")
+    engine.texts.show("1/a", Say(compile_wording("{reach.members}"), "nothing yet"))
     assert came(engine, 0, 0).texts == {"1/a": Shown("0")}
     gone = engine.remove_signal("reach.members", at(1))
     assert gone.texts == {"1/a": Shown("nothing yet", missing="reach.members")}
 
 
+@pytest.mark.parametrize(
+    ("when_stale", "late", "down"),
+    [("keep", "1284 friends", "1284 friends"), ("nothing_yet", "—", "—"), ("hide", "", "")],
+)
+def test_a_text_shows_a_stale_value_as_it_was_told_to(engine: Engine, when_stale: str, late: str, down: str) -> None:
+    engine.texts.show("1/a", Say(compile_wording("{reach.members} friends"), "—", when_stale))
+
+    def says() -> str:
+        shown = engine.texts.shown("1/a")
+        assert shown
+        return shown.text
+
+    came(engine, 1284, 0)
+    assert says() == "1284 friends"
+    engine.tick(at(11))
+    assert says() == late
+    came(engine, 1284, 12)
+    assert says() == "1284 friends"
+    engine.feed_failed("reach", "No answer.", at(17))
+    assert says() == down
+    came(engine, 1285, 22)
+    assert says() == "1285 friends"
+
+
+def test_a_stale_text_says_which_value_is_stale(engine: Engine) -> None:
+    came(engine, 1284, 0)
+    engine.texts.show("1/a", Say(compile_wording("{reach.members}"), "—", "nothing_yet"))
+    changes = engine.feed_failed("reach", "No answer.", at(5))
+    assert changes.texts == {"1/a": Shown("—", problem="reach.members is down.")}
+
+
+def test_after_a_restart_a_text_that_hides_stale_values_waits_for_a_new_one() -> None:
+    engine = Engine()
+    engine.restore("reach", Signal("reach.members", 1284, "", at(0), Freshness.LATE))
+    engine.restore("script", Signal("script.lamp", "on", "", at(0), Freshness.HELD))
+    engine.add_feed("reach", period_s=5)
+    engine.reconsider(at(1))
+    assert engine.texts.show("1/a", Say(compile_wording("{reach.members}"), "—", "hide")).text == ""
+    assert engine.texts.show("1/b", Say(compile_wording("{script.lamp}"), "—", "hide")).text == "on"
+    assert came(engine, 1285, 2).texts == {"1/a": Shown("1285")}
+
+
 def test_a_hidden_text_is_not_redrawn(engine: Engine) -> None:
-    engine.texts.show("1/a", compile_wording("{reach.members}"), "")
+    engine.texts.show("1/a", Say(compile_wording("{reach.members}"), ""))
     engine.texts.hide("1/a")
     assert came(engine, 5, 0).texts == {}
     assert engine.texts.shown("1/a") is None
@@ -129,7 +171,7 @@ def test_a_hidden_text_is_not_redrawn(engine: Engine) -> None:
 
 def test_numbers_on_air_follow_a_change_of_locale(engine: Engine) -> None:
     came(engine, 1284, 0)
-    engine.texts.show("1/a", compile_wording("{reach.members:,}"), "")
+    engine.texts.show("1/a", Say(compile_wording("{reach.members:,}"), ""))
     changes = engine.restyle(NumberStyle(decimal=",", group="."))
     assert changes.texts == {"1/a": Shown("1.284")}
 
@@ -175,7 +217,7 @@ def test_an_events_type_does_not_take_over_a_feeds_signals(engine: Engine) -> No
 
 
 def test_a_new_session_counts_from_zero_and_taking_it_back_restores_the_count(engine: Engine) -> None:
-    engine.texts.show("1/a", compile_wording("{kill.count_this_session} cuts"), "no cuts")
+    engine.texts.show("1/a", Say(compile_wording("{kill.count_this_session} cuts"), "no cuts"))
     happened(engine, "kill", 0)
     assert engine.count_events({}, at(5)).texts == {"1/a": Shown("0 cuts")}
     assert engine.count_events({"kill": 1}, at(6)).texts == {"1/a": Shown("1 cuts")}

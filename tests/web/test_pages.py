@@ -219,6 +219,20 @@ def test_an_overlays_page_is_told_of_values_and_of_a_new_version(running: Runnin
     until(lambda: "no page shows it" in running.client.get("/desk/overlays/1").text)
 
 
+def test_a_piece_told_to_hide_goes_when_its_feed_dies_and_comes_back_with_it(
+    running: Running, members: MembersService
+) -> None:
+    running.add_feed(f"{members.address}/channels/mara_vane")
+    token = running.add_overlay("{reach.members:,}", when_stale="hide")
+    until(lambda: ">1,284</div>" in running.client.get(f"/o/{token}").text)
+    members.fail("500")
+    until(lambda: "hidden></div>" in running.client.get(f"/o/{token}").text)
+    assert "is hidden: reach.members is down." in running.client.get("/desk/overlays/1").text
+    members.fail(None)
+    running.press("/", "/feeds/reach/ask")
+    until(lambda: ">1,284</div>" in running.client.get(f"/o/{token}").text)
+
+
 def test_a_link_that_does_not_exist_shows_nothing_over_the_picture(running: Running) -> None:
     answer = running.client.get("/o/nobody")
     assert answer.status_code == 404

@@ -33,6 +33,7 @@ MAX_EVENT_TYPES = 500
 MAX_EVENT_SIGNALS = 200
 """The most signals that one type of event can have; further fields stay in the log alone."""
 COUNT = "count_this_session"
+STALE = (Freshness.LATE, Freshness.DOWN)
 
 
 class Changes(NamedTuple):
@@ -89,6 +90,7 @@ class Engine:
             return Changes()
         self._feeds[cell.feed].names.discard(name)
         self._values.pop(name, None)
+        self.texts.mark(name, None)
         return Changes(signals=(name,), texts=self.texts.redraw([name]))
 
     def remove_feed(self, feed: str, now: datetime) -> Changes:
@@ -98,6 +100,7 @@ class Engine:
         for name in names:
             self._cells.pop(name, None)
             self._values.pop(name, None)
+            self.texts.mark(name, None)
         return Changes(signals=names, feeds=(feed,), texts=self.texts.redraw(names))
 
     def pause_feed(self, feed: str, paused: bool, now: datetime) -> Changes:
@@ -120,7 +123,8 @@ class Engine:
                 self._cells[name].problem = problem
         feeds = self._feed_changed(feed, known, now)
         again = touched if not feeds and not problems else known.names
-        return Changes(self._states_changed(again, touched, now), feeds, self.texts.redraw(touched))
+        changed = self._states_changed(again, touched, now)
+        return Changes(changed, feeds, self.texts.redraw(changed))
 
     def feed_failed(self, feed: str, problem: str, now: datetime) -> Changes:
         """A try of a feed failed."""
@@ -228,7 +232,12 @@ class Engine:
                 names += self._states_changed([name], (), now)
             elif name in self._feeds:
                 feeds += self._feed_changed(name, self._feeds[name], now)
-        return Changes(tuple(names), tuple(feeds))
+        return Changes(tuple(names), tuple(feeds), self.texts.redraw(names))
+
+    def reconsider(self, now: datetime) -> Changes:
+        """Look at every signal, once all that was saved is back and the feeds are known."""
+        changed = self._states_changed(list(self._cells), (), now)
+        return Changes(changed, (), self.texts.redraw(changed))
 
     # Reading it
 
@@ -313,7 +322,8 @@ class Engine:
 
     def _reconsider(self, feed: str, now: datetime) -> Changes:
         known = self._feeds[feed]
-        return Changes(self._states_changed(known.names, (), now), self._feed_changed(feed, known, now))
+        changed = self._states_changed(known.names, (), now)
+        return Changes(changed, self._feed_changed(feed, known, now), self.texts.redraw(changed))
 
     def _feed_changed(self, feed: str, known: Feed, now: datetime) -> tuple[str, ...]:
         fresh = known.freshness(now)
@@ -333,6 +343,7 @@ class Engine:
             if fresh is not cell.shown:
                 cell.shown = fresh
                 changed[name] = None
+                self.texts.mark(name, fresh.value if fresh in STALE else None)
         return tuple(changed)
 
     def _freshness(self, name: str, cell: Cell, now: datetime) -> Freshness:

@@ -8,7 +8,8 @@ from typing import Any
 
 from tesoura.core.checks import InvalidField, choice, colour, line, text, whole
 from tesoura.core.scope import FormulaError
-from tesoura.core.wording import MAX_GROWTH, MAX_WORDING, Wording, compile_wording
+from tesoura.core.texts import Say
+from tesoura.core.wording import MAX_GROWTH, MAX_WORDING, compile_wording
 
 MAX_SIDE_PX = 8_192
 MAX_PIECES = 100
@@ -44,6 +45,7 @@ WEIGHT_WORDS = {
     600: "semi-bold", 700: "bold", 800: "extra bold", 900: "black",
 }  # fmt: skip
 SIDES = ("right", "left", "both")
+WHEN_STALE = ("keep", "nothing_yet", "hide")
 ALIGNMENTS = ("left", "centre", "right")
 
 
@@ -69,6 +71,7 @@ TEXT_FIELDS: Mapping[str, Field] = {
     "name": Field("Name", line(60)),
     "wording": Field("Wording", _wording),
     "nothing_yet": Field("Nothing yet", text(200, empty=True)),
+    "when_stale": Field("When late or down", choice(WHEN_STALE)),
     "x": Field("Across", whole(-MAX_SIDE_PX, MAX_SIDE_PX), "px"),
     "y": Field("Down", whole(-MAX_SIDE_PX, MAX_SIDE_PX), "px"),
     "typeface": Field("Typeface", choice([face.family for face in TYPEFACES])),
@@ -97,6 +100,7 @@ class TextPiece:
     name: str = "Text"
     wording: str = "Your words here"
     nothing_yet: str = "—"
+    when_stale: str = "keep"
     x: int = 96
     y: int = 96
     typeface: str = "Bricolage Grotesque"
@@ -111,9 +115,9 @@ class TextPiece:
     grow_toward: str = "right"
     grow_digits: int = 1
 
-    def compiled(self) -> Wording:
-        """The wording, ready to render."""
-        return compile_wording(self.wording)
+    def compiled(self) -> Say:
+        """What the piece says, ready to render."""
+        return Say(compile_wording(self.wording), self.nothing_yet, self.when_stale)
 
     def changed(self, choices: Mapping[str, object]) -> TextPiece:
         """The piece with these choices checked and made. Raises InvalidPiece naming every field that is wrong."""

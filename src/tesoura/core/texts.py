@@ -9,7 +9,7 @@ from typing import NamedTuple
 from tesoura.core.functions import Undefined
 from tesoura.core.numbers import FormatError, NumberStyle
 from tesoura.core.scope import Missing, Scope
-from tesoura.core.wording import Rendered, Wording
+from tesoura.core.wording import Wording
 
 
 class Shown(NamedTuple):
@@ -28,17 +28,22 @@ class Shown(NamedTuple):
         return self.missing or self.problem
 
 
+@dataclass(frozen=True, slots=True)
+class Say:
+    """A wording, and what stands for it: when a value is missing, and when one is late or down.
+
+    `when_stale` is `keep` (the last value stays), `nothing_yet` (that text is shown) or `hide` (nothing is).
+    """
+
+    wording: Wording
+    nothing_yet: str = ""
+    when_stale: str = "keep"
+
+
 @dataclass(slots=True)
 class _Text:
-    wording: Wording
-    nothing_yet: str
+    say: Say
     shown: Shown
-
-
-def _shown(rendered: Rendered, nothing_yet: str) -> Shown:
-    if rendered.text is None:
-        return Shown(nothing_yet, rendered.missing, rendered.problem)
-    return Shown(rendered.text)
 
 
 class Texts:
@@ -46,34 +51,50 @@ class Texts:
 
     def __init__(self, scope: Scope) -> None:
         self._scope = scope
+        self._stale: dict[str, str] = {}
         self._texts: dict[str, _Text] = {}
         self._readers: dict[str, set[str]] = {}
 
-    def show(self, key: str, wording: Wording, nothing_yet: str) -> Shown:
-        """Keep a wording's text up to date under this key from now on; what it says now."""
+    def show(self, key: str, say: Say) -> Shown:
+        """Keep a text up to date under this key from now on; what it says now."""
         self.hide(key)
-        shown = self.preview(wording, nothing_yet)
-        self._texts[key] = _Text(wording, nothing_yet, shown)
-        for name in wording.names:
+        shown = self.preview(say)
+        self._texts[key] = _Text(say, shown)
+        for name in say.wording.names:
             self._readers.setdefault(name, set()).add(key)
         return shown
 
     def hide(self, key: str) -> None:
         """Stop keeping the text under this key."""
         text = self._texts.pop(key, None)
-        for name in text.wording.names if text else ():
+        for name in text.say.wording.names if text else ():
             self._readers[name].discard(key)
             if not self._readers[name]:
                 del self._readers[name]
 
-    def preview(self, wording: Wording, nothing_yet: str, more_digits: int = 0) -> Shown:
-        """What a wording says now, or would with so many digits more, without keeping it."""
-        return _shown(wording.render(self._scope, more_digits), nothing_yet)
+    def preview(self, say: Say, more_digits: int = 0) -> Shown:
+        """What a text says now, or would with so many digits more, without keeping it."""
+        if say.when_stale != "keep":
+            for name in say.wording.names:
+                if name in self._stale:
+                    text = say.nothing_yet if say.when_stale == "nothing_yet" else ""
+                    return Shown(text, problem=f"{name} is {self._stale[name]}.")
+        rendered = say.wording.render(self._scope, more_digits)
+        if rendered.text is None:
+            return Shown(say.nothing_yet, rendered.missing, rendered.problem)
+        return Shown(rendered.text)
 
     def shown(self, key: str) -> Shown | None:
         """What the text under this key says now."""
         text = self._texts.get(key)
         return text.shown if text else None
+
+    def mark(self, name: str, stale: str | None) -> None:
+        """A signal became late or down, as `stale` says, or with None is neither any more."""
+        if stale is None:
+            self._stale.pop(name, None)
+        else:
+            self._stale[name] = stale
 
     def redraw(self, names: Iterable[str]) -> dict[str, Shown]:
         """Render again what reads these signals; the texts that came out different, by key."""
@@ -90,13 +111,13 @@ class Texts:
 
     def _again(self, text: _Text) -> Shown:
         # A wording that could be said before can nearly always be said again: try the short way first.
-        if text.shown.why is None:
+        if text.shown.why is None and text.say.when_stale == "keep":
             try:
-                said = text.wording.say(self._scope)
+                said = text.say.wording.say(self._scope)
                 return text.shown if said == text.shown.text else Shown(said)
             except (Missing, Undefined, FormatError):
                 pass
-        return _shown(text.wording.render(self._scope), text.nothing_yet)
+        return self.preview(text.say)
 
     def restyle(self, style: NumberStyle) -> dict[str, Shown]:
         """Write numbers in another style; the texts that came out different, by key."""

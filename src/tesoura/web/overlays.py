@@ -115,17 +115,19 @@ def _sights(draft: Overlay) -> dict[str, Sight]:
 
 def sight_json(piece: TextPiece, sight: Sight, names: list[str]) -> dict[str, Any]:
     """What a piece says now, and what the user should know about its wording."""
-    unknown = [name for name in piece.compiled().names if name not in names]
+    read = piece.compiled().wording.names
+    unknown = [name for name in read if name not in names]
     notes = []
     for name in unknown:
         near = closest(name, names)
-        column = piece.compiled().names[name]
+        column = read[name]
         notes.append(f"Column {column}: there is no signal {name}.{f' Did you mean {near}?' if near else ''}")
     shown = sight.shown
     if shown.missing and shown.missing not in unknown:
         notes.append(f"{shown.missing} has not come yet, so the “nothing yet” text is shown.")
     if shown.problem:
-        notes.append(f"{shown.problem} The “nothing yet” text is shown instead.")
+        instead = "The “nothing yet” text is shown instead." if shown.text else "The piece is hidden."
+        notes.append(f"{shown.problem} {instead}")
     return {"text": shown.text, "grown": sight.grown, "notes": notes}
 
 
