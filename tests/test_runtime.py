@@ -41,6 +41,15 @@ def test_a_script_that_falls_silent_is_late_without_anybody_asking(running: Runn
     until(lambda: running.signal("script.heat")["freshness"] == "late")
 
 
+def test_what_is_late_sooner_is_noticed_sooner(running: Running, members: MembersService) -> None:
+    running.add_feed(f"{members.address}/channels/mara_vane", period_s=3600.0)
+    until(lambda: running.signal("reach.members").get("value") == 1284)
+    running.client.put("/api/signals/heat", json={"value": 21, "fresh_for_s": 0.5}, headers=running.auth)
+    token = running.add_overlay("{script.heat} °C", when_stale="hide")
+    assert ">21 °C</div>" in running.client.get(f"/o/{token}").text
+    until(lambda: "hidden></div>" in running.client.get(f"/o/{token}").text, for_s=5)
+
+
 def test_the_desk_is_told_of_topics_and_not_flooded(running: Running) -> None:
     with desk(running) as opened:
         opened.recv(5)

@@ -54,7 +54,7 @@ CUTS = TextPiece(
     id="cuts", name="Cuts", nothing_yet="No cuts yet",
     wording="{kill.count_this_session} {plural(kill.count_this_session, 'cut', 'cuts')} tonight",
     x=1824, y=72, typeface="Big Shoulders", size_px=84, weight=800, colour="#FFE9B8",
-    backing_colour="#2F6B5E", backing_opacity_pct=92, corner_px=6, padding_px=20, align="right",
+    backing_colour="#43305A", backing_opacity_pct=92, corner_px=6, padding_px=20, align="right",
     grow_toward="left", grow_digits=2,
 )  # fmt: skip
 SONG = TextPiece(

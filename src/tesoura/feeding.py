@@ -59,7 +59,7 @@ class _Running:
     poller: Poller | None = None
     task: asyncio.Task[None] | None = None
     payload: object = None
-    came: bool = False
+    came_at: datetime | None = None
     proof: Proof = Proof()
     tried_at: datetime | None = None
 
@@ -114,7 +114,8 @@ class Feeding:
         picks = [Pick(one.name, one.path, Wanted(one.wanted), one.unit) for one in signals]
         running = self._running[name] = _Running(row.title, row.kind, row.choices, picks)
         if before:
-            running.payload, running.came, running.proof = before.payload, before.came, before.proof
+            if before.choices == row.choices:
+                running.payload, running.came_at, running.proof = before.payload, before.came_at, before.proof
             for gone in {one.name for one in before.picks} - {one.name for one in picks}:
                 self._publish(self._engine.remove_signal(gone, now))
         self._engine.add_feed(name, float(row.choices.get("period_s", 5.0)), row.paused)
@@ -123,9 +124,9 @@ class Feeding:
         if row.paused:
             self._publish(self._engine.pause_feed(name, True, now))
             return
-        if running.came:
-            picked = pick(running.payload, picks, now)
-            self._publish(self._engine.feed_ok(name, picked.readings, picked.problems, now))
+        if running.came_at:
+            picked = pick(running.payload, picks, running.came_at)
+            self._publish(self._engine.picked_again(picked.readings, picked.problems, now))
         running.poller = Poller(
             name, KINDS[row.kind], row.choices, secrets, self._client,
             lambda outcome: self._came(name, running, outcome), random.random,
@@ -152,7 +153,7 @@ class Feeding:
             running.proof = _failed(outcome)
             self._publish(self._engine.feed_failed(name, str(outcome), now))
             return
-        running.payload, running.came = outcome.payload, True
+        running.payload, running.came_at = outcome.payload, now
         running.proof = Proof(took_ms=outcome.took_ms, size_bytes=outcome.size_bytes)
         picked = pick(outcome.payload, running.picks, now)
         self._publish(self._engine.feed_ok(name, picked.readings, picked.problems, now))
@@ -172,14 +173,14 @@ class Feeding:
             return None
         proof = running.proof
         return Proof(
-            tree(running.payload) if running.came else None,
+            tree(running.payload) if running.came_at else None,
             proof.problem, proof.answer, proof.wants_key, proof.took_ms, proof.size_bytes,
         )  # fmt: skip
 
     def pick(self, name: str, path: str, wanted: Wanted | None) -> Scalar:
         """What a path reaches in a feed's last payload. Raises NothingPicked."""
         running = self._running.get(name)
-        if running is None or not running.came:
+        if running is None or running.came_at is None:
             raise NothingPicked("Nothing has come from this feed yet. Ask it again first.")
         return pick_value(running.payload, path, wanted)
 

@@ -58,6 +58,7 @@ class Runtime:
         self._loop: asyncio.AbstractEventLoop | None = None
         self._tasks: list[asyncio.Task[None]] = []
         self._late: asyncio.TimerHandle | None = None
+        self._late_due = _BEGINNING
         self._topics: set[str] = set()
         self._telling = False
         self._applied = 0
@@ -88,7 +89,7 @@ class Runtime:
             self._engine.apply_event(logged.event, now)
         self._applied = missed[-1].seq if missed else position
         self.session_started_at = self.store.read(state.present_session)
-        self._engine.count_events(self._counts(), now)
+        self._engine.count_events(self._counts(), self.session_started_at, now)
 
     async def stop(self) -> None:
         """Stop the feeds and save everything."""
@@ -197,7 +198,7 @@ class Runtime:
     async def session_changed(self) -> None:
         """A stream session was started, or its start taken back: count its events anew."""
         self.session_started_at, counts = await asyncio.to_thread(self._session_and_counts)
-        self._publish(self._engine.count_events(counts, self._clock()))
+        self._publish(self._engine.count_events(counts, self.session_started_at, self._clock()))
         self._touch("session", "signals")
 
     def _session_and_counts(self) -> tuple[datetime | None, dict[str, int]]:
@@ -236,10 +237,12 @@ class Runtime:
     def _plan(self) -> None:
         """Wake up when the next value may become late, not before."""
         due = self._engine.next_change()
-        if due is None or self._loop is None or (self._late and not self._late.cancelled()):
+        if due is None or self._loop is None or (self._late and self._late_due <= due):
             return
-        delay = max((due - self._clock()).total_seconds(), 0.02)
-        self._late = self._loop.call_later(delay, self._tick)
+        if self._late:
+            self._late.cancel()
+        self._late_due = due
+        self._late = self._loop.call_later(max((due - self._clock()).total_seconds(), 0.02), self._tick)
 
     def _tick(self) -> None:
         self._late = None

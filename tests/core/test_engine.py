@@ -219,8 +219,34 @@ def test_an_events_type_does_not_take_over_a_feeds_signals(engine: Engine) -> No
 def test_a_new_session_counts_from_zero_and_taking_it_back_restores_the_count(engine: Engine) -> None:
     engine.texts.show("1/a", Say(compile_wording("{kill.count_this_session} cuts"), "no cuts"))
     happened(engine, "kill", 0)
-    assert engine.count_events({}, at(5)).texts == {"1/a": Shown("0 cuts")}
-    assert engine.count_events({"kill": 1}, at(6)).texts == {"1/a": Shown("1 cuts")}
+    assert engine.count_events({}, at(5), at(5)).texts == {"1/a": Shown("0 cuts")}
+    assert engine.count_events({"kill": 1}, None, at(6)).texts == {"1/a": Shown("1 cuts")}
+
+
+def test_an_event_from_before_the_session_is_not_counted_in_it(engine: Engine) -> None:
+    engine.count_events({}, at(100), at(100))
+    happened(engine, "kill", 101, when=99, target="tuck")
+    assert engine.signal("kill.count_this_session", at(101)).value == 0  # type: ignore[union-attr]
+    happened(engine, "kill", 102, when=100, target="pip_gale")
+    assert engine.signal("kill.count_this_session", at(102)).value == 1  # type: ignore[union-attr]
+
+
+def test_a_value_picked_from_an_old_payload_is_as_old_as_that(engine: Engine) -> None:
+    came(engine, 1284, 0)
+    engine.feed_failed("reach", "No answer.", at(5))
+    engine.add_signal("reach", "reach.viewers")
+    engine.picked_again([Reading("reach.viewers", 40, at(0))], {}, at(60))
+    assert fresh(engine, 60, "reach.viewers") is Freshness.DOWN
+    signal = engine.signal("reach.viewers", at(60))
+    assert signal is not None
+    assert (signal.value, signal.observed_at) == (40, at(0))
+
+
+def test_one_type_of_event_cannot_make_signals_without_end(engine: Engine) -> None:
+    for number in range(300):
+        happened(engine, "kill", number, **{f"field{number}": number})
+    assert len(engine.signals(at(300))) == 201
+    assert engine.signal("kill.count_this_session", at(300)).value == 300  # type: ignore[union-attr]
 
 
 def test_a_script_sets_a_signal_that_is_held_or_late_after_its_time(engine: Engine) -> None:

@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tesoura.core.backoff import next_delay_s
+from tesoura.core.checks import InvalidField, time_before
 from tesoura.core.names import closest, is_part, is_signal_name, snake, unused
 from tesoura.core.payload import TreeNode, suggested_name, tree
 from tesoura.core.trail import Trail
@@ -95,6 +96,21 @@ def test_backoff_doubles_to_a_minute_and_believes_retry_after(
 def test_jitter_is_a_tenth_either_way() -> None:
     assert next_delay_s(10, 0, 0.0) == pytest.approx(9.0)
     assert next_delay_s(10, 0, 1.0) == pytest.approx(11.0)
+
+
+@pytest.mark.parametrize(
+    ("typed", "expected"),
+    [("19:02", "2026-11-25 19:02:00"), ("11:59:30", "2026-11-26 11:59:30"), (" 9.05 ", "2026-11-26 09:05:00"),
+     ("12:00", "2026-11-26 12:00:00"), ("12:00:01", "2026-11-25 12:00:01")],
+)  # fmt: skip
+def test_a_time_of_day_is_the_last_one_that_has_been(typed: str, expected: str) -> None:
+    assert f"{time_before(NOON)(typed):%Y-%m-%d %H:%M:%S}" == expected
+
+
+@pytest.mark.parametrize("typed", ["", "ten", "24:00", "9:4", "12:60", "12:00:75"])
+def test_what_is_no_time_of_day_is_answered_with_one(typed: str) -> None:
+    with pytest.raises(InvalidField, match="19:02"):
+        time_before(NOON)(typed)
 
 
 def leaves(node: TreeNode) -> dict[str, str]:

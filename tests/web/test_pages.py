@@ -5,6 +5,7 @@ from __future__ import annotations
 import gzip
 import json
 import re
+from datetime import timedelta
 from typing import Any
 
 import pytest
@@ -12,6 +13,7 @@ from websockets.sync.client import connect
 
 from tesoura.settings import STATIC
 from tesoura.standins.members import DEFAULT_KEY, MembersService
+from tesoura.web.shown import zone
 from tests.conftest import Running, until
 
 FEED = {"title": "Reach", "key_in": "none", "period_s": "1"}
@@ -262,6 +264,23 @@ def test_a_session_is_started_and_taken_back(running: Running) -> None:
     running.event(type="kill", data={})
     running.press("/", "/session/undo")
     assert running.signal("kill.count_this_session")["value"] == 2
+
+
+def test_a_session_that_began_earlier_counts_what_came_before(running: Running) -> None:
+    began = running.settings.clock() - timedelta(minutes=90)
+    running.event(type="kill", time=(began + timedelta(minutes=1)).isoformat())
+    running.press("/", "/session/start")
+    assert running.signal("kill.count_this_session")["value"] == 0
+    typed = f"{began.astimezone(zone()):%H:%M:%S}"
+    assert running.press("/", "/session/began", {"began": typed}).status_code == 302
+    assert running.signal("kill.count_this_session")["value"] == 1
+    page = running.client.get("/").text
+    undo = re.search(r'action="(/session/restore[^"]+)"', page)
+    assert undo
+    running.press("/", undo[1])
+    assert running.signal("kill.count_this_session")["value"] == 0
+    running.press("/", "/session/began", {"began": "half past"})
+    assert "is not a time of day" in running.client.get("/").text
 
 
 def test_numbers_on_air_follow_the_language_chosen(running: Running) -> None:

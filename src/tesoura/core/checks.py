@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
+from datetime import datetime, timedelta
 
 
 class InvalidField(ValueError):
@@ -63,6 +64,25 @@ def line(longest: int) -> Callable[[object], str]:
         if len(typed) > longest:
             raise InvalidField(f"This has {len(typed)} characters; at most {longest} fit.")
         return typed
+
+    return check
+
+
+_TIME = re.compile(r"(\d{1,2})[:.h](\d{2})(?:[:.](\d{2}))?")
+
+
+def time_before(now: datetime) -> Callable[[object], datetime]:
+    """A check for a time of day, `19:02` or `19:02:30`, in the zone of `now`: the last one that is not after `now`."""
+
+    def check(raw: object) -> datetime:
+        typed = str(raw).strip()
+        found = _TIME.fullmatch(typed)
+        parts = [int(part or 0) for part in found.groups()] if found else []
+        if not parts or parts[0] > 23 or max(parts[1:]) > 59:
+            raise InvalidField(f"“{typed[:20]}” is not a time of day. Write it as 19:02 or 19:02:30.")
+        hour, minute, second = parts
+        at = now.replace(hour=hour, minute=minute, second=second, microsecond=0)
+        return at if at <= now else at - timedelta(days=1)
 
     return check
 

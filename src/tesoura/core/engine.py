@@ -67,6 +67,7 @@ class Engine:
         self._feeds: dict[str, Feed] = {}
         self._deadlines = Deadlines()
         self._event_feeds: dict[str, str] = {}
+        self._session_began: datetime | None = None
         self._unsaved: set[str] = set()
         self._unsaved_trails: set[str] = set()
 
@@ -114,17 +115,17 @@ class Engine:
         if known is None:
             return Changes()
         known.last_ok_at, known.problem, known.failures, known.restored = now, None, 0, False
-        touched: list[str] = []
-        for reading in readings:
-            if self._take(reading.name, reading.value, reading.observed_at):
-                touched.append(reading.name)
-        for name, problem in problems.items():
-            if name in self._cells:
-                self._cells[name].problem = problem
+        touched = self._fill(readings, problems)
         feeds = self._feed_changed(feed, known, now)
         again = touched if not feeds and not problems else known.names
         changed = self._states_changed(again, touched, now)
         return Changes(changed, feeds, self.texts.redraw(changed))
+
+    def picked_again(self, readings: Sequence[Reading], problems: Mapping[str, str], now: datetime) -> Changes:
+        """Other values were picked from what a feed gave before. They are as old as it is, and so is its state."""
+        touched = self._fill(readings, problems)
+        changed = self._states_changed([*touched, *problems], touched, now)
+        return Changes(changed, (), self.texts.redraw(changed))
 
     def feed_failed(self, feed: str, problem: str, now: datetime) -> Changes:
         """A try of a feed failed."""
@@ -166,9 +167,10 @@ class Engine:
             self.add_signal(feed, counter)
         observed_at = min(event.time, now)
         counted_at = self._cells[counter].observed_at
+        one = 1 if self._session_began is None or event.time >= self._session_began else 0
         self._take(
             counter,
-            count + 1 if isinstance(count, int) else 1,
+            count + one if isinstance(count, int) else one,
             observed_at if counted_at is None or counted_at <= observed_at else now,
         )
         for key, value in event.data.items():
@@ -191,8 +193,9 @@ class Engine:
         feeds = self._feed_changed(feed, known, now)
         return Changes(self._states_changed(touched, touched, now), feeds, self.texts.redraw(touched))
 
-    def count_events(self, counts: Mapping[str, int], now: datetime) -> Changes:
-        """Set how many events of each type this session has had; types not named have had none."""
+    def count_events(self, counts: Mapping[str, int], began: datetime | None, now: datetime) -> Changes:
+        """Set how many events of each type there were since the session began; types not named have had none."""
+        self._session_began = began
         touched: list[str] = []
         for kind in counts:
             self._event_feed(kind)
@@ -302,6 +305,12 @@ class Engine:
         self._unsaved.update(names)
 
     # Inside
+
+    def _fill(self, readings: Sequence[Reading], problems: Mapping[str, str]) -> list[str]:
+        for name, problem in problems.items():
+            if name in self._cells:
+                self._cells[name].problem = problem
+        return [one.name for one in readings if self._take(one.name, one.value, one.observed_at)]
 
     def _newest(self, name: str, at: datetime, now: datetime) -> bool:
         # A late arrival does not replace what happened after it. A value from the future, left by a clock since

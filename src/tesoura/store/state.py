@@ -83,6 +83,16 @@ def start_session(session: Session, now: datetime) -> datetime:
     return now
 
 
+def correct_start(session: Session, at: datetime) -> datetime | None:
+    """Let the present session have begun then; when it began according to what was kept before."""
+    row = session.exec(select(SessionRow).order_by(col(SessionRow.id).desc()).limit(1)).first()
+    if row is None:
+        return None
+    before, row.started_at = row.started_at, at
+    session.add(row)
+    return before
+
+
 def undo_start(session: Session) -> datetime | None:
     """Take the last start back; when the session started that is now the present one again."""
     if row := session.exec(select(SessionRow).order_by(col(SessionRow.id).desc()).limit(1)).first():

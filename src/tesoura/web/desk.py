@@ -6,11 +6,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 
-from flask import Blueprint, abort, flash, redirect, render_template, url_for
+from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from tesoura.airing import Trouble
+from tesoura.core.checks import InvalidField, time_before
 from tesoura.core.overlays import differences, from_document
+from tesoura.core.sessions import suggestion
 from tesoura.core.values import Freshness
 from tesoura.feeding import FeedReport
 from tesoura.outputs.hub import Audience
@@ -20,6 +22,7 @@ from tesoura.store import overlays as stored
 from tesoura.store import state
 from tesoura.store.tables import OverlayRow
 from tesoura.web.doors import now, runtime, store
+from tesoura.web.shown import clock_time, zone
 
 blueprint = Blueprint("desk", __name__)
 HAPPENED = 12
@@ -101,7 +104,10 @@ def show() -> ResponseReturnValue:
     happened = store().read(lambda session: event_log.latest(session, HAPPENED))
     if not shown and not reports and not happened:
         return render_template("desk/first.html")
-    return render_template("desk/show.html", cards=shown, reports=reports, happened=happened)
+    last = happened[0].event.time.astimezone(zone()) if happened else None
+    started = runtime().session_started_at
+    due = suggestion(started.astimezone(zone()) if started else None, last, now().astimezone(zone()))
+    return render_template("desk/show.html", cards=shown, reports=reports, happened=happened, suggestion=due)
 
 
 @blueprint.get("/strip")
@@ -139,6 +145,35 @@ def start_session() -> ResponseReturnValue:
     store().write(lambda session: state.start_session(session, at))
     runtime().call(Runtime.session_changed)
     flash("A stream session started. Counts of this session begin at 0.", "undo:" + url_for("desk.undo_session"))
+    return redirect(url_for("desk.show"))
+
+
+@blueprint.post("/session/began")
+def correct_session() -> ResponseReturnValue:
+    """Let the present session have begun at another time; its counts follow."""
+    try:
+        at = time_before(now().astimezone(zone()))(request.form.get("began", ""))
+    except InvalidField as error:
+        flash(str(error), "wrong")
+        return redirect(url_for("desk.show"))
+    before = store().write(lambda session: state.correct_start(session, at))
+    runtime().call(Runtime.session_changed)
+    if before is not None:
+        back = url_for("desk.restore_session", at=before.isoformat())
+        flash(f"This session began at {clock_time(at)}. Its counts were made anew.", f"undo:{back}")
+    return redirect(url_for("desk.show"))
+
+
+@blueprint.post("/session/restore")
+def restore_session() -> ResponseReturnValue:
+    """Take a correction of the session's start back."""
+    try:
+        at = datetime.fromisoformat(request.args.get("at", ""))
+    except ValueError:
+        abort(404)
+    store().write(lambda session: state.correct_start(session, at))
+    runtime().call(Runtime.session_changed)
+    flash(f"This session began at {clock_time(at)} again.", "said")
     return redirect(url_for("desk.show"))
 
 

@@ -37,6 +37,11 @@ def clock_time(instant: datetime | None, seconds: bool = True) -> str:
     return text if local.date() == today else f"{local:%d %b} {text}"
 
 
+def time_of_day(instant: datetime) -> str:
+    """The bare time of day in the user's zone, with seconds."""
+    return instant.astimezone(zone()).strftime("%H:%M:%S")
+
+
 def age(instant: datetime | None) -> str:
     """How long ago, in one unit: `3 s ago`, `12 min ago`, `5 h ago`, `2 days ago`."""
     if instant is None:
@@ -87,5 +92,5 @@ def trail_path(points: tuple[tuple[float, float], ...], until: datetime) -> Mark
 
 def add_filters(app: Flask) -> None:
     """Make these known to the templates."""
-    app.jinja_env.filters.update(clock_time=clock_time, age=age, in_time=in_time, value=value)
+    app.jinja_env.filters.update(clock_time=clock_time, time_of_day=time_of_day, age=age, in_time=in_time, value=value)
     app.jinja_env.globals.update(trail_path=trail_path, piece_style=piece_style)
