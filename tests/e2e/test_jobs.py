@@ -152,6 +152,16 @@ def test_the_focus_stays_where_it_is_while_values_change(page: Page, running: Ru
     expect(change).to_be_focused()
 
 
+def test_a_change_is_kept_when_the_page_is_left_at_once(page: Page, running: Running) -> None:
+    running.add_overlay("hello")
+    page.goto("/overlays/1")
+    page.get_by_label("Wording").fill("goodbye")
+    page.get_by_role("link", name="Signals", exact=True).click()
+    expect(page.get_by_role("heading", name="Signals")).to_be_visible()
+    page.goto("/overlays/1")
+    expect(page.get_by_label("Wording")).to_have_value("goodbye")
+
+
 def test_a_change_on_the_mat_outlives_a_server_that_was_away(page: Page, running: Running) -> None:
     running.add_overlay("hello")
     page.goto("/overlays/1")

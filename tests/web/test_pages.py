@@ -107,6 +107,18 @@ def test_two_signals_of_one_feed_and_no_two_of_one_name(reach: Running) -> None:
     assert names == {"reach.members", "reach.viewers"}
 
 
+def test_a_signal_that_was_removed_comes_back_as_it_was(reach: Running) -> None:
+    choice = {"path": "channel.members", "field": "members", "unit": "kite friends", "wanted": "number"}
+    reach.press("/feeds/reach", "/feeds/reach/signals", choice)
+    reach.press("/feeds/reach", "/feeds/reach/signals/members/remove")
+    assert reach.client.get("/api/signals", headers=reach.auth).json() == []
+    undo = re.search(r'action="(/feeds/reach/signals/members/restore[^"]+)"', reach.client.get("/feeds/reach").text)
+    assert undo
+    reach.press("/feeds/reach", undo[1].replace("&amp;", "&"))
+    signal = until(lambda: (one := reach.signal("reach.members")).get("value") and one)
+    assert (signal["value"], signal["unit"]) == (1284, "kite friends")
+
+
 def test_a_feed_that_was_removed_comes_back_with_its_signals(reach: Running) -> None:
     reach.press(
         "/feeds/reach", "/feeds/reach/signals", {"path": "channel.members", "wanted": "number", "field": "members"}

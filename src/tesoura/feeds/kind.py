@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Awaitable, Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
-
-import httpx
+from typing import TYPE_CHECKING, Any
 
 from tesoura.core.forms import FormField
+
+if TYPE_CHECKING:
+    import httpx
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,7 +21,7 @@ class Fetched:
     took_ms: float
 
 
-Fetch = Callable[[httpx.AsyncClient, Mapping[str, Any], Mapping[str, str]], Awaitable[Fetched]]
+Fetch = Callable[["httpx.AsyncClient", Mapping[str, Any], Mapping[str, str]], Awaitable[Fetched]]
 
 
 @dataclass(frozen=True, slots=True)

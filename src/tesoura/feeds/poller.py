@@ -6,13 +6,14 @@ import asyncio
 import contextlib
 import logging
 from collections.abc import Callable, Mapping
-from typing import Any
-
-import httpx
+from typing import TYPE_CHECKING, Any
 
 from tesoura.core.backoff import next_delay_s
 from tesoura.feeds.errors import SourceError, SourceUnavailable
 from tesoura.feeds.kind import FeedKind, Fetched
+
+if TYPE_CHECKING:
+    import httpx
 
 log = logging.getLogger(__name__)
 

@@ -13,7 +13,7 @@ from sqlmodel import Session
 
 from tesoura.core.checks import InvalidField, line
 from tesoura.core.forms import Filled, fill
-from tesoura.core.names import snake, unused
+from tesoura.core.names import is_part, snake, unused
 from tesoura.core.payload import suggested_name
 from tesoura.core.values import Scalar, Wanted
 from tesoura.feeding import Proof
@@ -23,6 +23,8 @@ from tesoura.store.tables import FeedRow, SignalRow
 from tesoura.web.doors import now, runtime, store
 
 blueprint = Blueprint("feeds", __name__, url_prefix="/feeds")
+MAX_UNIT = 60
+MAX_PATH = 500
 
 
 @dataclass(frozen=True, slots=True)
@@ -185,7 +187,7 @@ def _choosing(row: FeedRow) -> Choosing:
         wrong_field = "Give the signal a name, such as members."
     if wanted is None:
         wanted = Wanted.NUMBER if isinstance(value, int | float) and not isinstance(value, bool) else Wanted.TEXT
-    return Choosing(path, field, form.get("unit", "").strip()[:60], wanted, before, value, problem, wrong_field)
+    return Choosing(path, field, form.get("unit", "").strip()[:MAX_UNIT], wanted, before, value, problem, wrong_field)
 
 
 @blueprint.post("/<name>/pick")
@@ -228,16 +230,35 @@ def remove_signal(name: str, field: str) -> ResponseReturnValue:
     row = _row(name)
     full = f"{name}.{field}"
 
-    def job(session: Session) -> dict[str, str] | None:
+    def job(session: Session) -> SignalRow | None:
         kept = session.get(SignalRow, full)
-        if kept is None:
-            return None
-        session.delete(kept)
-        return {"before": "", "field": field, "path": kept.path, "unit": kept.unit, "wanted": kept.wanted}
+        if kept is not None:
+            session.delete(kept)
+        return kept
 
-    if store().write(job) is not None:
+    kept = store().write(job)
+    if kept is not None:
         runtime().call(Runtime.refresh_feed, row.name)
-        flash(f"{full} is not picked any more. Wordings that use it say “nothing yet”.", "said")
+        back = url_for(
+            "feeds.restore_signal", name=name, field=field, path=kept.path, unit=kept.unit, wanted=kept.wanted
+        )
+        flash(f"{full} is not picked any more. Wordings that use it say “nothing yet”.", f"undo:{back}")
+    return redirect(url_for("feeds.show", name=name))
+
+
+@blueprint.post("/<name>/signals/<field>/restore")
+def restore_signal(name: str, field: str) -> ResponseReturnValue:
+    """Pick a signal again that was removed a moment ago."""
+    row, asked = _row(name), request.args
+    if not is_part(field) or asked.get("wanted") not in [*Wanted] or len(asked.get("path", "")) > MAX_PATH:
+        abort(404)
+    again = SignalRow(
+        name=f"{name}.{field}", feed_id=row.id or 0,
+        path=asked.get("path", ""), unit=asked.get("unit", "")[:MAX_UNIT], wanted=asked["wanted"],
+    )  # fmt: skip
+    store().write(lambda session: session.merge(again))
+    runtime().call(Runtime.refresh_feed, name)
+    flash(f"{again.name} is picked again.", "said")
     return redirect(url_for("feeds.show", name=name))
 
 

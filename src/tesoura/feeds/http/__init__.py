@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from tesoura.core.checks import InvalidField, choice, text
 from tesoura.core.forms import FormField
 from tesoura.feeds.http.address import checked_address, place
-from tesoura.feeds.http.ask import fetch
-from tesoura.feeds.kind import FeedKind
+from tesoura.feeds.kind import FeedKind, Fetched
+
+if TYPE_CHECKING:
+    import httpx
 
 
 def _period(raw: object) -> float:
@@ -40,6 +42,13 @@ def _key_name(raw: object) -> str:
 
 def _place(choices: Mapping[str, Any]) -> str:
     return place(str(choices.get("address", "")))
+
+
+async def fetch(client: httpx.AsyncClient, choices: Mapping[str, Any], secrets: Mapping[str, str]) -> Fetched:
+    """Ask once. What asks is loaded the first time, so that a start without feeds does not wait for it."""
+    from tesoura.feeds.http.ask import fetch as ask
+
+    return await ask(client, choices, secrets)
 
 
 _WITH_KEY = ("key_in", ("header", "query"))

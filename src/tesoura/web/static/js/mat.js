@@ -150,13 +150,23 @@ async function send() {
   }
 }
 
+function request(values, keepalive) {
+  return fetch(`${base}/pieces/${chosenId}`, {
+    method: "POST",
+    keepalive,
+    headers: { "Content-Type": "application/json", "X-CSRFToken": document.querySelector('meta[name="csrf"]').content },
+    body: JSON.stringify(values),
+  });
+}
+
+// A change that still waits when the page is left goes along.
+addEventListener("pagehide", () => {
+  if (Object.keys(waiting).length) request(waiting, true);
+});
+
 async function post(values) {
   try {
-    const answer = await fetch(`${base}/pieces/${chosenId}`, {
-      method: "POST",
-      headers: { "Content-Type": "application/json", "X-CSRFToken": document.querySelector('meta[name="csrf"]').content },
-      body: JSON.stringify(values),
-    });
+    const answer = await request(values, false);
     if (answer.status === 404 || answer.status === 400) { location.reload(); return true; }
     if (![200, 422].includes(answer.status)) return false;
     show(await answer.json(), values);
@@ -311,7 +321,7 @@ document.getElementById("air-form").addEventListener("submit", async (event) => 
   clearTimeout(timer);
   await sending;
   await send();
-  event.target.submit();
+  if (!Object.keys(waiting).length) event.target.submit();
 });
 
 for (const radio of document.querySelectorAll('[name="under"]')) {
