@@ -17,6 +17,7 @@ from starlette.staticfiles import StaticFiles
 from starlette.types import Scope
 
 import tesoura
+from tesoura.frames import FrameWriter
 from tesoura.guard import Guard
 from tesoura.outputs.sockets import DeskSocket, OverlaySocket
 from tesoura.runtime import Runtime
@@ -100,7 +101,7 @@ class Server(uvicorn.Server):
                 app,
                 log_level="warning",
                 access_log=False,
-                ws="websockets-sansio",
+                ws=FrameWriter,
                 ws_per_message_deflate=False,
                 ws_max_size=64_000,
                 timeout_graceful_shutdown=3,

@@ -70,7 +70,7 @@ def test_the_keyboard_alone_places_a_piece(page: Page, running: Running) -> None
     for key in ("ArrowRight", "Shift+ArrowRight", "ArrowDown", "ArrowDown", "Shift+ArrowUp", "ArrowLeft"):
         page.keyboard.press(key)
     expect(page.get_by_label("Across")).to_have_value("106")
-    expect(page.get_by_label("Down")).to_have_value("88")
+    expect(page.get_by_label("Down", exact=True)).to_have_value("88")
     expect(page.locator("#differs")).to_contain_text("across 96 → 106 px")
     page.keyboard.press("w")
     page.keyboard.press("Control+a")

@@ -85,6 +85,37 @@ def test_a_slow_page_skips_to_the_latest_and_holds_up_nobody() -> None:
     assert slow_heard[-1] == {"kind": "patch", "seq": 101, "values": {"a": "99", "b": "100"}}
 
 
+def test_a_page_that_can_take_a_ready_frame_gets_it_at_once_and_else_is_queued() -> None:
+    async def story() -> tuple[list[bytes], list[dict[str, Any]]]:
+        hub = Hub("b1")
+        on_air(hub, a="0")
+        channel = hub.channel("token")
+        assert channel is not None
+        reader, frames, free = Reader(), [], [True, False]
+
+        def write(frame: bytes) -> bool:
+            if free.pop(0):
+                frames.append(frame)
+                return True
+            return False
+
+        page = Page(reader.send, write=write)
+        hub.join(channel, page)
+        task = asyncio.create_task(page.pump(lambda: channel.seq))
+        await reader.take(1)
+        hub.change(1, {"a": "1"})
+        hub.change(1, {"a": "2"})
+        hub.change(1, {"a": "3"})
+        heard = await reader.take(2)
+        task.cancel()
+        return frames, heard
+
+    frames, heard = asyncio.run(story())
+    text = b'{"kind": "patch", "seq": 2, "values": {"a": "1"}}'
+    assert frames == [b"\x81" + bytes([len(text)]) + text]
+    assert [message["values"] for message in heard] == [{"a": "0"}, {"a": "3"}]
+
+
 def test_another_version_tells_the_page_to_fetch_it() -> None:
     async def story() -> list[dict[str, Any]]:
         hub = Hub("b1")

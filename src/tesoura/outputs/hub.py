@@ -7,20 +7,23 @@ from __future__ import annotations
 
 import asyncio
 import json
-from collections.abc import Callable, Coroutine, Mapping
+from collections.abc import Awaitable, Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-Send = Callable[[str], Coroutine[Any, Any, None]]
+from websockets.frames import Frame, Opcode
+
+Send = Callable[[str], Awaitable[None]]
+WriteFrame = Callable[[bytes], bool]
 
 
 class Page:
     """One connection. `preview` pages are Tesoura's own small pictures and are not counted as viewers' pages."""
 
-    __slots__ = ("_messages", "_send", "_sending", "_values", "_wake", "height_px", "preview", "width_px")
+    __slots__ = ("_messages", "_send", "_sending", "_values", "_wake", "_write", "height_px", "preview", "width_px")
 
-    def __init__(self, send: Send, preview: bool = False) -> None:
-        self._send = send
+    def __init__(self, send: Send, preview: bool = False, write: WriteFrame = lambda frame: False) -> None:
+        self._send, self._write = send, write
         self.preview = preview
         self.width_px = self.height_px = 0
         self._messages: list[str] = []
@@ -34,9 +37,12 @@ class Page:
         self._messages.append(message)
         self._wake.set()
 
-    def offer(self, encoded: str, values: Mapping[str, str]) -> None:
-        """Send changed values at once, or while the page is still busy keep only the latest of each."""
-        if not (self._messages or self._values or self._sending) and _done_at_once(self._send(encoded)):
+    def offer(self, frame: bytes, values: Mapping[str, str]) -> None:
+        """Write changed values at once, or while the page is still busy keep only the latest of each.
+
+        With hundreds of pages, writing one ready frame to each is several times as fast as waking a task for each.
+        """
+        if not (self._messages or self._values or self._sending) and self._write(frame):
             return
         self._values.update(values)
         self._wake.set()
@@ -54,22 +60,6 @@ class Page:
                 values, self._values = self._values, {}
                 await self._send(patch(seq(), values))
             self._sending = False
-
-
-def _done_at_once(sending: Coroutine[Any, Any, None]) -> bool:
-    """Run a send if it need not wait. One that would wait is called off: values may be sent again later, newer.
-
-    With hundreds of pages this is twice as fast as waking a task for each.
-    """
-    try:
-        sending.send(None)
-    except StopIteration:
-        return True
-    except Exception:
-        # The page has gone; its own task notices and cleans up.
-        return False
-    sending.close()
-    return False
 
 
 def patch(seq: int, values: Mapping[str, str]) -> str:
@@ -137,9 +127,9 @@ class Hub:
         channel.values.update(values)
         channel.seq += 1
         if channel.pages:
-            encoded = patch(channel.seq, values)
+            frame = Frame(Opcode.TEXT, patch(channel.seq, values).encode()).serialize(mask=False)
             for page in channel.pages:
-                page.offer(encoded, values)
+                page.offer(frame, values)
 
     def channel(self, token: str) -> Channel | None:
         """The overlay behind a link's token."""

@@ -15,6 +15,8 @@ Scope = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
 SendMessage = Callable[[MutableMapping[str, Any]], Awaitable[None]]
 MAX_MESSAGE = 2_000
+WRITE_FRAME = "tesoura.write_frame"
+"""The extension by which a server offers to write a ready frame; without it each message is sent by itself."""
 
 
 class OverlaySocket:
@@ -31,7 +33,8 @@ class OverlaySocket:
             await send({"type": "websocket.close", "code": 4404, "reason": "This link was replaced or never existed."})
             return
         await send({"type": "websocket.accept"})
-        page = Page(_texts(send), preview=b"picture=1" in scope.get("query_string", b""))
+        write = scope.get("extensions", {}).get(WRITE_FRAME, lambda frame: False)
+        page = Page(_texts(send), b"picture=1" in scope.get("query_string", b""), write)
         self._hub.join(channel, page)
         try:
             await _serve(page, receive, lambda: channel.seq, lambda text: self._heard(page, text))
