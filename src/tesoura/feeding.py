@@ -11,7 +11,8 @@ from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, Any
 
 import tesoura
-from tesoura.core.engine import Changes, Engine, FeedState
+from tesoura.core.changes import Changes, FeedState
+from tesoura.core.engine import Engine
 from tesoura.core.payload import TreeNode, tree
 from tesoura.core.values import Scalar, Wanted
 from tesoura.feeds.errors import CredentialsRejected, SourceError

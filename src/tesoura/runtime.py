@@ -14,7 +14,8 @@ from datetime import UTC, datetime
 from typing import Any, Concatenate, ParamSpec, TypeVar, overload
 
 from tesoura.airing import Airing
-from tesoura.core.engine import Changes, Engine
+from tesoura.core.changes import Changes
+from tesoura.core.engine import Engine
 from tesoura.core.values import Event, Reading, Scalar, Signal, Wanted
 from tesoura.feeding import Feeding, FeedReport, Proof
 from tesoura.feeds.kinds import KINDS

@@ -7,17 +7,17 @@ changed. It knows no clock, no file and no network: whoever calls it hands in `n
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
-from types import MappingProxyType
-from typing import NamedTuple
 
+from tesoura.core.changes import Changes, FeedState
+from tesoura.core.event_names import EventNames
 from tesoura.core.freshness import Cell, Deadlines, Feed, patience
-from tesoura.core.names import snake, unused
+from tesoura.core.names import snake
 from tesoura.core.numbers import ENGLISH, NumberStyle
 from tesoura.core.scope import Scope
-from tesoura.core.texts import Shown, Texts
+from tesoura.core.texts import Texts
 from tesoura.core.trail import Trail
+from tesoura.core.unsaved import Unsaved
 from tesoura.core.values import (
     Event,
     Freshness,
@@ -29,32 +29,10 @@ from tesoura.core.values import (
 )
 
 MAX_EVENT_FIELDS = 48
-MAX_EVENT_TYPES = 500
 MAX_EVENT_SIGNALS = 200
 """The most signals that one type of event can have; further fields stay in the log alone."""
 COUNT = "count_this_session"
 STALE = (Freshness.LATE, Freshness.DOWN)
-
-
-class Changes(NamedTuple):
-    """What a step changed: names of signals, feeds whose state changed, and texts by their key.
-
-    A named tuple and not a dataclass, because one is made for every event.
-    """
-
-    signals: tuple[str, ...] = ()
-    feeds: tuple[str, ...] = ()
-    texts: Mapping[str, Shown] = MappingProxyType({})
-
-
-@dataclass(frozen=True, slots=True)
-class FeedState:
-    """How a feed fares. `failures` counts the tries that failed in a row; `problem` is the last one's message."""
-
-    freshness: Freshness
-    last_ok_at: datetime | None = None
-    problem: str | None = None
-    failures: int = 0
 
 
 class Engine:
@@ -66,10 +44,9 @@ class Engine:
         self._cells: dict[str, Cell] = {}
         self._feeds: dict[str, Feed] = {}
         self._deadlines = Deadlines()
-        self._event_feeds: dict[str, str] = {}
+        self._event_names = EventNames()
         self._session_began: datetime | None = None
-        self._unsaved: set[str] = set()
-        self._unsaved_trails: set[str] = set()
+        self._unsaved = Unsaved()
 
     # Feeds and their signals
 
@@ -199,7 +176,7 @@ class Engine:
         touched: list[str] = []
         for kind in counts:
             self._event_feed(kind)
-        for kind, feed in self._event_feeds.items():
+        for kind, feed in self._event_names:
             name = f"{feed}.{COUNT}"
             self.add_signal(feed, name)
             if self._take(name, counts.get(kind, 0), now):
@@ -207,12 +184,8 @@ class Engine:
         return Changes(self._states_changed(touched, touched, now), (), self.texts.redraw(touched))
 
     def _event_feed(self, kind: str) -> str | None:
-        feed = self._event_feeds.get(kind)
-        if feed is None and len(self._event_feeds) < MAX_EVENT_TYPES:
-            wanted = snake(kind, "event")
-            taken = set(self._feeds)
-            feed = unused(wanted if wanted not in taken else f"{wanted}_event", taken)
-            self._event_feeds[kind] = feed
+        feed = self._event_names.of(kind, self._feeds.keys())
+        if feed is not None and feed not in self._feeds:
             self.add_feed(feed, None)
         return feed
 
@@ -269,7 +242,7 @@ class Engine:
     ) -> None:
         """Put back a signal as it was saved. It is late until its feed speaks again."""
         if event_type is not None:
-            self._event_feeds[event_type] = feed
+            self._event_names.keep(event_type, feed)
         if feed not in self._feeds:
             self.add_feed(feed, None)
         self.add_signal(feed, signal.name, signal.unit)
@@ -288,13 +261,9 @@ class Engine:
 
         With `trails`, what changed since they were last asked for too.
         """
-        kinds = {feed: kind for kind, feed in self._event_feeds.items()}
-        names, self._unsaved = self._unsaved, set()
-        self._unsaved_trails |= names
-        if trails:
-            names, self._unsaved_trails = self._unsaved_trails, set()
+        kinds = {feed: kind for kind, feed in self._event_names}
         saved = []
-        for name in sorted(names):
+        for name in self._unsaved.take(trails):
             if cell := self._cells.get(name):
                 signal = self._signal(name, cell, now, trails)
                 saved.append((signal, cell.feed, cell.fresh_for_s, kinds.get(cell.feed)))
@@ -302,7 +271,7 @@ class Engine:
 
     def save_again(self, names: Iterable[str]) -> None:
         """These could not be saved."""
-        self._unsaved.update(names)
+        self._unsaved.again(names)
 
     # Inside
 
