@@ -87,7 +87,7 @@ class Runtime:
             self._engine.restore(one.feed, one.signal, one.fresh_for_s, one.event_type)
         missed = self.store.read(lambda session: event_log.after(session, position))
         for logged in missed:
-            self._engine.apply_event(logged.event, now)
+            self._apply(logged, now)
         self._applied = missed[-1].seq if missed else position
         self.session_started_at = self.store.read(state.present_session)
         self._engine.count_events(self._counts(), self.session_started_at, now)
@@ -128,11 +128,19 @@ class Runtime:
             self.store.writer.submit(lambda session: event_log.append(session, events, now))
         )
         for one in logged:
-            self._publish(self._engine.apply_event(one.event, now))
+            self._publish(self._apply(one, now))
             self._applied = max(self._applied, one.seq)
         if logged:
             self._touch("log")
         return Accepted(len(logged), len(events) - len(logged))
+
+    def _apply(self, logged: Logged, now: datetime) -> Changes:
+        try:
+            return self._engine.apply_event(logged.event, now)
+        except Exception:
+            # It is in the log for good. A fault of ours with one event must keep neither the next nor a start away.
+            log.exception("Event %d of the log could not be applied", logged.seq)
+            return Changes()
 
     async def put_signal(self, name: str, value: Scalar, unit: str | None, fresh_for_s: float | None) -> Signal:
         """Set a signal of the script feed, and have it saved before answering."""

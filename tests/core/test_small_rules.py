@@ -52,7 +52,8 @@ def test_values_that_a_signal_can_hold(raw: object, wanted: Wanted | None, value
 @pytest.mark.parametrize(
     ("raw", "wanted", "word"),
     [("mara", Wanted.NUMBER, "is text"), (None, None, "null"), ([1], None, "a list"), ({}, None, "a group"),
-     (float("nan"), None, "undefined"), (10**31, None, "30 digits"),
+     (float("nan"), None, "undefined"), (10**31, None, "30 digits"), (-(10**4000), None, "30 digits"),
+     (float("inf"), None, "infinite"),
      ("nan", Wanted.NUMBER, "undefined"), (True, Wanted.NUMBER, "yes or no")],
 )  # fmt: skip
 def test_values_that_it_cannot(raw: object, wanted: Wanted | None, word: str) -> None:

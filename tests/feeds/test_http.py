@@ -211,6 +211,21 @@ def test_an_outage_is_logged_once_and_backs_off(members: MembersService, caplog:
     assert isinstance(reports[-1], Fetched)
 
 
+def test_a_payload_that_cannot_be_taken_in_does_not_end_the_feed(
+    members: MembersService, caplog: pytest.LogCaptureFixture
+) -> None:
+    def report(_: object) -> None:
+        raise ZeroDivisionError
+
+    async def run() -> float:
+        async with httpx.AsyncClient(trust_env=False) as client:
+            choices = {"address": f"{members.address}/channels/mara_vane", "period_s": 5.0}
+            return await Poller("reach", KIND, choices, {}, client, report, lambda: 0.5).ask()
+
+    assert asyncio.run(run()) == 5.0
+    assert "could not be taken in" in caplog.text
+
+
 def test_a_fault_of_ours_does_not_end_the_feed(caplog: pytest.LogCaptureFixture) -> None:
     class Broken:
         fetch = staticmethod(lambda *_: 1 / 0)

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Any
 
 import pytest
 
+from tesoura.core.changes import Changes
+from tesoura.core.engine import Engine
+from tesoura.core.values import Event
 from tests.conftest import Running, until
 
 KILL = {"type": "kill", "data": {"actor": "mara_vane", "target": "tuck"}}
@@ -74,6 +78,7 @@ def test_without_a_key_that_works_nobody_gets_in(running: Running, header: dict[
         ('{"type": "kill", "victim": "tuck"}', 422, "victim is not known here"),
         ('{"type": "kill", "time": "2026-11-24T19:02:00"}', 422, "time has no zone"),
         ('{"type": "kill", "time": "yesterday"}', 422, "time"),
+        ('{"type": "kill", "time": "9999-12-31T23:59:59Z"}', 422, "outside the years 1971 to 2999"),
         ('[{"type": "kill"}, {"kind": "kill"}]', 422, "[1].type is missing"),
         ('{"specversion": "1.0", "type": "kill"}', 422, "id is missing"),
         ('{"specversion": "0.3", "id": "1", "source": "x", "type": "kill"}', 422, "specversion"),
@@ -150,6 +155,38 @@ def test_the_description_is_of_what_is_there(running: Running) -> None:
     for path in described["paths"]:
         answer = running.client.get(path.replace("{name}", "x"), headers=running.auth)
         assert answer.status_code in (200, 404, 405)
+
+
+def test_values_that_no_signal_can_hold_stay_in_the_log_alone(running: Running) -> None:
+    body = '{"type": "kill", "data": {"huge": 1' + "0" * 400 + ', "n": 1, "deep": ' + "[" * 200 + "]" * 200 + "}}"
+    assert running.client.post("/api/events", content=body, headers=running.auth).status_code == 202
+    assert running.signal("kill.n")["value"] == 1
+    assert "value" not in running.signal("kill.huge")
+    assert running.client.get("/").status_code == 200
+
+
+def test_a_fault_with_one_event_keeps_neither_the_next_nor_a_start_away(
+    running: Running, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
+    right = Engine.apply_event
+
+    def faulty(self: Engine, event: Event, now: datetime) -> Changes:
+        if event.data.get("n") == 1:
+            raise ZeroDivisionError
+        return right(self, event, now)
+
+    monkeypatch.setattr(Engine, "apply_event", faulty)
+    for number in (1, 2):
+        assert running.event(type="kill", data={"n": number}).status_code == 202
+    assert running.signal("kill.n")["value"] == 2
+    assert "could not be applied" in caplog.text
+    running.kill()
+    again = Running(running.folder)
+    try:
+        assert again.signal("kill.n")["value"] == 2
+        assert again.signal("kill.count_this_session")["value"] == 2
+    finally:
+        again.stop()
 
 
 def test_accepted_events_survive_a_restart(running: Running, tmp_path: Any) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
@@ -101,7 +100,8 @@ def as_scalar(value: object, wanted: Wanted | None = None) -> Scalar:
             )
         return value
     if isinstance(value, (int, float)):
-        if not math.isfinite(value) or abs(value) >= MAX_NUMBER:
+        # Compared before anything else: a number of a thousand digits cannot even be asked whether it is finite.
+        if not -MAX_NUMBER < value < MAX_NUMBER:
             raise ValueRefused("The number is not one that can be shown: it is infinite, undefined or over 30 digits.")
         return value if wanted is not Wanted.TEXT else str(value)
     if isinstance(value, str):

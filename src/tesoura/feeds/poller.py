@@ -72,5 +72,8 @@ class Poller:
         elif self._failures:
             log.info("Feed %s is back after %d failed tries", self._name, self._failures)
             self._failures = 0
-        self._report(outcome)
+        try:
+            self._report(outcome)
+        except Exception:
+            log.exception("Feed %s: what came could not be taken in", self._name)
         return next_delay_s(period_s, self._failures, self._chance(), retry_after_s)

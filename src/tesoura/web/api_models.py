@@ -30,6 +30,12 @@ def _checked_data(data: object) -> dict[str, Any]:
     return data
 
 
+def _checked_time(time: datetime | None) -> datetime | None:
+    if time is not None and not 1971 <= time.year <= 2999:
+        raise ValueError("time is outside the years 1971 to 2999; is it in seconds where it should be a date?")
+    return time
+
+
 class PlainEvent(BaseModel):
     """An event in plain JSON. Without `id` it gets one; without `time` it happened now."""
 
@@ -43,6 +49,7 @@ class PlainEvent(BaseModel):
     data: dict[str, Any] = Field(default_factory=dict, description="What else there is to say")
 
     _data = field_validator("data", mode="before")(_checked_data)
+    _time = field_validator("time")(_checked_time)
 
 
 class CloudEvent(BaseModel):
@@ -59,6 +66,7 @@ class CloudEvent(BaseModel):
     data: dict[str, Any] = Field(default_factory=dict)
 
     _data = field_validator("data", mode="before")(_checked_data)
+    _time = field_validator("time")(_checked_time)
 
 
 class SignalValue(BaseModel):
