@@ -39,7 +39,8 @@ def create_pages(runtime: Runtime, settings: Settings) -> Flask:
     app.config.update(
         SECRET_KEY=runtime.store.secrets.derive("page signatures"),
         MAX_CONTENT_LENGTH=MAX_FORM_BYTES,
-        SESSION_COOKIE_NAME="tesoura",
+        # Cookies know no ports: two that run side by side would take each other's away.
+        SESSION_COOKIE_NAME=f"tesoura_{settings.port}",
         SESSION_COOKIE_SAMESITE="Strict",
         PERMANENT_SESSION_LIFETIME=timedelta(days=30),
         WTF_CSRF_TIME_LIMIT=None,
