@@ -34,6 +34,7 @@ def test_a_choice_is_kept_as_it_was_meant(name: str, typed: str, kept: object) -
         ("colour", "#12", "six digits"),
         ("colour", "red; background: url(x)", "six digits"),
         ("size_px", "huge", "not a number"),
+        ("size_px", "", "This is empty. Give a number from 8 to 1000."),
         ("size_px", "nan", "outside"),
         ("size_px", "4", "from 8 to 1000"),
         ("x", "99999", "8192"),

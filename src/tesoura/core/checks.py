@@ -19,7 +19,8 @@ def whole(low: int, high: int) -> Callable[[object], int]:
         try:
             number = float(typed)
         except ValueError:
-            raise InvalidField(f"“{typed[:20]}” is not a number. Give one from {low} to {high}.") from None
+            what = f"“{typed[:20]}” is not a number" if typed else "This is empty"
+            raise InvalidField(f"{what}. Give a number from {low} to {high}.") from None
         if number != number or not low <= number <= high:
             raise InvalidField(f"{typed[:20]} is outside what fits. Give a number from {low} to {high}.")
         return round(number)

@@ -121,7 +121,8 @@ def sight_json(piece: TextPiece, sight: Sight, names: list[str]) -> dict[str, An
     for name in unknown:
         near = closest(name, names)
         column = read[name]
-        notes.append(f"Column {column}: there is no signal {name}.{f' Did you mean {near}?' if near else ''}")
+        hint = f"Did you mean {near}?" if near else "“Signals, functions, formats” lists those there are."
+        notes.append(f"Column {column}: there is no signal {name}. {hint}")
     shown = sight.shown
     if shown.missing and shown.missing not in unknown:
         notes.append(f"{shown.missing} has not come yet, so the “nothing yet” text is shown.")

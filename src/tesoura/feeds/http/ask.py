@@ -38,7 +38,7 @@ async def fetch(client: httpx.AsyncClient, choices: Mapping[str, Any], secrets: 
         raise SourceUnavailable(_no_connection(where, error)) from None
     except httpx.HTTPError as error:
         raise SourceUnavailable(
-            f"The answer from {where} broke off ({type(error).__name__}). It is tried again."
+            f"The answer from {where} broke off ({type(error).__name__}). Give it a little time."
         ) from None
     except (httpx.InvalidURL, UnicodeError, ValueError):
         raise SourceUnavailable("The address cannot be used as it is. Paste it again, whole.") from None
@@ -110,7 +110,7 @@ def _check_status(response: httpx.Response, where: str, keyed: bool) -> None:
         )
     if status == 429:
         wait = _retry_after(response)
-        when = f"It asks to wait {wait:.0f} s." if wait else "It is asked less often now."
+        when = f"It asks to wait {wait:.0f} s." if wait else "Wait a minute, and ask it less often."
         raise SourceUnavailable(f"{where} was asked too often (429). {when}", wait)
     if status < 400:
         onward = host(response.headers.get("location", "")) or "another address"
@@ -118,7 +118,7 @@ def _check_status(response: httpx.Response, where: str, keyed: bool) -> None:
             f"{where} sends on to {onward} ({status}). If you trust that, give its address instead."
         )
     retry = _retry_after(response) if status == 503 else None
-    raise SourceUnavailable(f"{where} has trouble of its own ({status}). It is tried again by itself.", retry)
+    raise SourceUnavailable(f"{where} has trouble of its own ({status}). Give it a little time.", retry)
 
 
 def _retry_after(response: httpx.Response) -> float | None:
@@ -144,5 +144,5 @@ def _payload(response: httpx.Response, body: bytes, where: str) -> object:
             f"{where} sent a web page, not JSON. Give the address of the data; its path often has “api” in it.", start
         )
     if start.lstrip()[:1] in "{[" and getattr(problem, "pos", 0) >= len(body.decode(errors="replace")) - 1:
-        raise ResponseNotUnderstood(f"{where} stopped in the middle of its answer. It is tried again by itself.", start)
+        raise ResponseNotUnderstood(f"{where} stopped in the middle of its answer. Give it a little time.", start)
     raise ResponseNotUnderstood(f"{where} sent something that is not JSON. Is this the address of the data?", start)
