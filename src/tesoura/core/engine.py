@@ -1,7 +1,7 @@
 """The engine: readings, events and feeds' fortunes in; changed signals and changed texts out.
 
-It owns every signal's present value and every wording that viewers see, and recomputes just the texts that read what
-changed. It knows no clock, no file and no network: whoever calls it hands in `now`.
+It owns every signal's present value and every wording that viewers see, and recomputes just what reads what changed.
+It knows no clock, no file and no network: whoever calls it hands in `now`.
 """
 
 from __future__ import annotations
@@ -9,77 +9,49 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
 
-from tesoura.core.changes import Changes, FeedState
+from tesoura.core.cells import Cells
+from tesoura.core.changes import Changes
+from tesoura.core.computed.almanac import Almanac
+from tesoura.core.computed.computing import Computing, Definition, State, key_of, make_state
+from tesoura.core.computed.derived import OWN, DerivedState
+from tesoura.core.computed.happening import happening
 from tesoura.core.event_names import EventNames
-from tesoura.core.freshness import Cell, Deadlines, Feed, patience
+from tesoura.core.freshness import Cell
 from tesoura.core.names import snake
 from tesoura.core.numbers import ENGLISH, NumberStyle
-from tesoura.core.scope import Scope
-from tesoura.core.texts import Texts
-from tesoura.core.trail import Trail
-from tesoura.core.unsaved import Unsaved
-from tesoura.core.values import (
-    Event,
-    Freshness,
-    Reading,
-    Scalar,
-    Signal,
-    ValueRefused,
-    as_scalar,
-)
+from tesoura.core.values import Event, Reading, Scalar, Signal, ValueRefused, as_scalar
 
 MAX_EVENT_FIELDS = 48
 MAX_EVENT_SIGNALS = 200
 """The most signals that one type of event can have; further fields stay in the log alone."""
 COUNT = "count_this_session"
-STALE = (Freshness.LATE, Freshness.DOWN)
 
 
-class Engine:
+class Engine(Cells):
     """All present values and texts. One loop owns it; nothing in it waits."""
 
     def __init__(self, style: NumberStyle = ENGLISH) -> None:
-        self._values: dict[str, Scalar] = {}
-        self.texts = Texts(Scope(self._values, style))
-        self._cells: dict[str, Cell] = {}
-        self._feeds: dict[str, Feed] = {}
-        self._deadlines = Deadlines()
+        super().__init__(style)
         self._event_names = EventNames()
         self._session_began: datetime | None = None
-        self._unsaved = Unsaved()
+        self.computing = Computing()
 
     # Feeds and their signals
 
-    def add_feed(self, feed: str, period_s: float | None, paused: bool = False) -> None:
-        """Make a feed known, or change its period. Without a period its values are held until the next comes."""
-        known = self._feeds.setdefault(feed, Feed(period_s))
-        known.period_s, known.paused = period_s, paused
-
-    def add_signal(self, feed: str, name: str, unit: str = "") -> None:
-        """Make a feed's signal known, or change its unit."""
-        cell = self._cells.setdefault(name, Cell(feed))
-        cell.unit = unit
-        self._feeds[feed].names.add(name)
-
     def remove_signal(self, name: str, now: datetime) -> Changes:
         """Forget a signal; texts that read it say "nothing yet"."""
-        cell = self._cells.pop(name, None)
-        if cell is None:
+        if name not in self._cells:
             return Changes()
-        self._feeds[cell.feed].names.discard(name)
-        self._values.pop(name, None)
-        self.texts.mark(name, None)
-        return Changes(signals=(name,), texts=self.texts.redraw([name]))
+        self._forget(name)
+        return self._done([name], now)
 
     def remove_feed(self, feed: str, now: datetime) -> Changes:
         """Forget a feed and its signals."""
         known = self._feeds.pop(feed, None)
-        names = tuple(sorted(known.names)) if known else ()
+        names = sorted(known.names) if known else []
         for name in names:
-            self._cells.pop(name, None)
-            self._values.pop(name, None)
-            self.texts.mark(name, None)
-        return Changes(signals=names, feeds=(feed,), texts=self.texts.redraw(names))
+            self._forget(name)
+        return self._done(names, now, (feed,))
 
     def pause_feed(self, feed: str, paused: bool, now: datetime) -> Changes:
         """Hold a feed's values on purpose, or let it go on."""
@@ -95,14 +67,18 @@ class Engine:
         touched = self._fill(readings, problems)
         feeds = self._feed_changed(feed, known, now)
         again = touched if not feeds and not problems else known.names
-        changed = self._states_changed(again, touched, now)
-        return Changes(changed, feeds, self.texts.redraw(changed))
+        return self._done(self._states_changed(again, touched, now), now, feeds)
+
+    def feed_unchanged(self, feed: str, now: datetime) -> Changes:
+        """A try of a feed found that nothing has changed: what came before is as good as new."""
+        known = self._feeds.get(feed)
+        names = [name for name in known.names if name in self._values] if known else []
+        return self.feed_ok(feed, [Reading(name, self._values[name], now) for name in names], {}, now)
 
     def picked_again(self, readings: Sequence[Reading], problems: Mapping[str, str], now: datetime) -> Changes:
         """Other values were picked from what a feed gave before. They are as old as it is, and so is its state."""
         touched = self._fill(readings, problems)
-        changed = self._states_changed([*touched, *problems], touched, now)
-        return Changes(changed, (), self.texts.redraw(changed))
+        return self._done(self._states_changed([*touched, *problems], touched, now), now)
 
     def feed_failed(self, feed: str, problem: str, now: datetime) -> Changes:
         """A try of a feed failed."""
@@ -126,23 +102,49 @@ class Engine:
             cell = self._cells[reading.name]
         cell.unit = cell.unit if unit is None else unit
         cell.fresh_for_s = fresh_for_s
+        self._feeds[feed].last_ok_at = now
         self._take(reading.name, reading.value, reading.observed_at)
-        return Changes(self._states_changed([reading.name], [reading.name], now), (), self.texts.redraw([reading.name]))
+        return self._done(self._states_changed([reading.name], [reading.name], now), now)
 
-    def apply_event(self, event: Event, now: datetime) -> Changes:
-        """Take an event in: each plain value in its data becomes a signal of the event's type, and it is counted."""
+    # Events
+
+    def apply_event(self, event: Event, now: datetime, seq: int = 0) -> Changes:
+        """Take one event in that was accepted now, with its place in the log."""
+        return self.apply_events([(event, seq, now)], now)
+
+    def apply_events(self, events: Iterable[tuple[Event, int, datetime]], now: datetime) -> Changes:
+        """Take events in, each with its place in the log and when it was accepted.
+
+        Each plain value in an event's data becomes a signal of the event's type, the event is counted, and the windows
+        that take it have it. What follows from all of them is computed once.
+        """
+        touched: dict[str, None] = {}
+        fresh: list[str] = []
+        feeds: list[str] = []
+        windows: set[str] = set()
+        for event, seq, accepted_at in events:
+            if self.computing.takers(event.type):
+                windows.update(self.computing.event(happening(event, seq, accepted_at), now))
+            self._arrive(event, now, touched, fresh, feeds)
+        if fresh:
+            self._states_changed(fresh, (), now)
+        return self._done(list(touched), now, tuple(dict.fromkeys(feeds)), windows)
+
+    def _arrive(
+        self, event: Event, now: datetime, touched: dict[str, None], fresh: list[str], feeds: list[str]
+    ) -> None:
         feed = self._event_feed(event.type)
         if feed is None:
-            return Changes()
+            return
         known = self._feeds[feed]
         known.last_ok_at = now
+        observed_at = min(event.time, now)
         counter = f"{feed}.{COUNT}"
-        count = self._values.get(counter, 0)
-        touched = [counter]
-        known_before = len(self._cells)
         if counter not in self._cells:
             self.add_signal(feed, counter)
-        observed_at = min(event.time, now)
+            fresh.append(counter)
+            feeds += self._feed_changed(feed, known, now)
+        count = self._values.get(counter, 0)
         counted_at = self._cells[counter].observed_at
         one = 1 if self._session_began is None or event.time >= self._session_began else 0
         self._take(
@@ -150,9 +152,11 @@ class Engine:
             count + one if isinstance(count, int) else one,
             observed_at if counted_at is None or counted_at <= observed_at else now,
         )
+        touched[counter] = None
+        taken = 1
         for key, value in event.data.items():
             name = f"{feed}.{snake(key)}"
-            if len(touched) >= MAX_EVENT_FIELDS or name == counter:
+            if taken >= MAX_EVENT_FIELDS or name == counter:
                 continue
             try:
                 scalar = as_scalar(value)
@@ -162,13 +166,36 @@ class Engine:
                 if len(known.names) >= MAX_EVENT_SIGNALS:
                     continue
                 self.add_signal(feed, name)
+                fresh.append(name)
             if self._newest(name, event.time, now) and self._take(name, scalar, observed_at):
+                touched[name] = None
+                taken += 1
+
+    def correct(self, before: Event, after: Event, seq: int, accepted_at: datetime, now: datetime) -> list[str]:
+        """Put an event's corrected amounts in the place of its first ones.
+
+        Gives the computations that only the log can set right.
+        """
+        old, new = happening(before, seq, accepted_at), happening(after, seq, accepted_at)
+        takers = list(self.computing.takers(before.type))
+        return [key for key in takers if not self._state(key).correct(old, new)]
+
+    def corrected(self, before: Event, after: Event, now: datetime) -> Changes:
+        """Tell what a correction changed, the event's own signals included when no later one came."""
+        feed = self._event_feed(before.type)
+        touched = []
+        for key, value in after.data.items():
+            name = f"{feed}.{snake(key)}"
+            cell = self._cells.get(name)
+            if value != before.data.get(key) and cell is not None and cell.observed_at == min(before.time, now):
+                self._take(name, as_scalar(value), cell.observed_at)
                 touched.append(name)
-        if len(self._cells) == known_before:
-            # What events bring is held from the first on, so there is no other state to look for.
-            return Changes(tuple(touched), (), self.texts.redraw(touched))
-        feeds = self._feed_changed(feed, known, now)
-        return Changes(self._states_changed(touched, touched, now), feeds, self.texts.redraw(touched))
+        return self._done(touched, now, (), self.computing.takers(before.type))
+
+    def _state(self, key: str) -> State:
+        state = self.computing.state(key)
+        assert state is not None
+        return state
 
     def count_events(self, counts: Mapping[str, int], began: datetime | None, now: datetime) -> Changes:
         """Set how many events of each type there were since the session began; types not named have had none."""
@@ -181,7 +208,11 @@ class Engine:
             self.add_signal(feed, name)
             if self._take(name, counts.get(kind, 0), now):
                 touched.append(name)
-        return Changes(self._states_changed(touched, touched, now), (), self.texts.redraw(touched))
+        return self._done(self._states_changed(touched, touched, now), now)
+
+    def event_types(self) -> list[str]:
+        """The types of events that have come, in the order in which they first did."""
+        return [kind for kind, _ in self._event_names]
 
     def _event_feed(self, kind: str) -> str | None:
         feed = self._event_names.of(kind, self._feeds.keys())
@@ -189,18 +220,102 @@ class Engine:
             self.add_feed(feed, None)
         return feed
 
+    # Computed signals
+
+    def compute(self, definition: Definition, now: datetime, state: State | None = None) -> Changes:
+        """Compute these signals from now on, from the beginning or from a state that was built or stored."""
+        key = key_of(definition)
+        gone = self._outputs(key) - set(definition.outputs())
+        for name in gone:
+            self._forget(name)
+        self.computing.put(definition, state or make_state(definition, self.computing.almanac, now))
+        feed = OWN if isinstance(self._state(key), DerivedState) else key
+        if feed not in self._feeds:
+            self.add_feed(feed, None)
+        for name, unit in definition.outputs().items():
+            self.add_signal(feed, name, unit)
+            self._cells[name].reads = self._state(key).reads
+        return self._done(sorted(gone), now, (), [key])
+
+    def stop_computing(self, key: str, now: datetime) -> Changes:
+        """Forget computed signals."""
+        names = sorted(self._outputs(key))
+        self.computing.remove(key)
+        for name in names:
+            self._forget(name)
+        if key in self._feeds and not self._feeds[key].names:
+            del self._feeds[key]
+        return self._done(names, now)
+
+    def _outputs(self, key: str) -> set[str]:
+        definition = self.computing.definition(key)
+        return set(definition.outputs()) if definition else set()
+
+    def set_almanac(self, almanac: Almanac) -> None:
+        """Another zone, first weekday or session start. Whoever sets it builds the computations anew."""
+        self.computing.almanac = almanac
+
+    def _done(
+        self, names: Sequence[str], now: datetime, feeds: tuple[str, ...] = (), computed: Iterable[str] = ()
+    ) -> Changes:
+        """These have changed, states included: compute what follows from them, and redraw."""
+        self.texts.now = now
+        if not self.computing:
+            return self._changes(names, feeds)
+        changed = dict.fromkeys(names)
+
+        def write(key: str, values: Mapping[str, Scalar | None]) -> list[str]:
+            written = self._write(key, values, now)
+            changed.update(dict.fromkeys(written))
+            return written
+
+        self.computing.follow(computed, names, now, self._values, write)
+        return self._changes(changed, feeds)
+
+    def _write(self, key: str, values: Mapping[str, Scalar | None], now: datetime) -> list[str]:
+        touched: list[str] = []
+        state = self.computing.state(key)
+        for name, value in values.items():
+            cell = self._cells.get(name)
+            if cell is None:
+                continue
+            before = self._values.get(name)
+            if value is None:
+                if before is not None:
+                    self._empty(name)
+                    touched.append(name)
+            else:
+                if value != before or value.__class__ is not before.__class__:
+                    touched.append(name)
+                    self._take(name, value, self._oldest(cell, now))
+                elif cell.reads:
+                    self._take(name, value, self._oldest(cell, now))
+        if state is None or not state.reads:
+            return self._states_changed(touched, touched, now)
+        if isinstance(state, DerivedState):
+            for name in values:
+                self._cells[name].problem = state.problem
+        return self._states_changed([name for name in values if name in self._cells], touched, now)
+
+    def _oldest(self, cell: Cell, now: datetime) -> datetime:
+        """What is computed is as old as the oldest value it was computed from."""
+        ages = [at for name in cell.reads if (at := self._age(name))]
+        return min(ages, default=now)
+
     def restyle(self, style: NumberStyle) -> Changes:
         """Write all numbers in another style from now on."""
+        self.computing.restyle(style)
         return Changes(texts=self.texts.restyle(style))
 
     # Time
 
     def next_change(self) -> datetime | None:
-        """The earliest instant at which a value may become late, or None."""
-        return self._deadlines.next()
+        """The earliest instant at which a value may become late or a computation changes, or None."""
+        due = (self._deadlines.next(), self.computing.next_change(), self.texts.next_change())
+        return min((at for at in due if at is not None), default=None)
 
     def tick(self, now: datetime) -> Changes:
-        """Notice what has become late by now."""
+        """Notice what has become late, and what has changed by itself, by now."""
         names: list[str] = []
         feeds: list[str] = []
         for name in self._deadlines.passed(now):
@@ -208,32 +323,17 @@ class Engine:
                 names += self._states_changed([name], (), now)
             elif name in self._feeds:
                 feeds += self._feed_changed(name, self._feeds[name], now)
-        return Changes(tuple(names), tuple(feeds), self.texts.redraw(names))
+        changes = self._done(names, now, tuple(feeds), self.computing.passed(now))
+        return Changes(changes.signals, changes.feeds, {**changes.texts, **self.texts.aged()})
 
     def reconsider(self, now: datetime) -> Changes:
         """Look at every signal, once all that was saved is back and the feeds are known."""
-        changed = self._states_changed(list(self._cells), (), now)
-        return Changes(changed, (), self.texts.redraw(changed))
+        return self._done(self._states_changed(list(self._cells), (), now), now)
 
-    # Reading it
-
-    def signals(self, now: datetime, trails: bool = False) -> list[Signal]:
-        """All signals by name; with `trails`, each with its last ten minutes."""
-        return [self._signal(name, self._cells[name], now, trails) for name in sorted(self._cells)]
-
-    def signal(self, name: str, now: datetime) -> Signal | None:
-        """One signal with its last ten minutes."""
-        cell = self._cells.get(name)
-        return self._signal(name, cell, now, True) if cell else None
-
-    def feed_state(self, feed: str, now: datetime) -> FeedState:
-        """How a feed fares now."""
+    def _reconsider(self, feed: str, now: datetime) -> Changes:
         known = self._feeds[feed]
-        return FeedState(known.freshness(now), known.last_ok_at, known.problem, known.failures)
-
-    def feed_names(self) -> set[str]:
-        """The first halves of all signals' names that are taken."""
-        return set(self._feeds)
+        changed = self._states_changed(known.names, (), now)
+        return self._done(changed, now, self._feed_changed(feed, known, now))
 
     # Keeping it over a restart
 
@@ -245,16 +345,7 @@ class Engine:
             self._event_names.keep(event_type, feed)
         if feed not in self._feeds:
             self.add_feed(feed, None)
-        self.add_signal(feed, signal.name, signal.unit)
-        cell = self._cells[signal.name]
-        cell.observed_at, cell.fresh_for_s, cell.restored = signal.observed_at, fresh_for_s, True
-        cell.trail = Trail(signal.trail)
-        if signal.value is not None:
-            self._values[signal.name] = signal.value
-        known = self._feeds[feed]
-        known.restored = True
-        if signal.observed_at and (known.last_ok_at is None or known.last_ok_at < signal.observed_at):
-            known.last_ok_at = signal.observed_at
+        self._restore(feed, signal, fresh_for_s)
 
     def unsaved(self, now: datetime, trails: bool) -> list[tuple[Signal, str, float | None, str | None]]:
         """What changed since this was last asked: signal, its feed, how long it stays fresh, its event type.
@@ -268,72 +359,3 @@ class Engine:
                 signal = self._signal(name, cell, now, trails)
                 saved.append((signal, cell.feed, cell.fresh_for_s, kinds.get(cell.feed)))
         return saved
-
-    def save_again(self, names: Iterable[str]) -> None:
-        """These could not be saved."""
-        self._unsaved.again(names)
-
-    # Inside
-
-    def _fill(self, readings: Sequence[Reading], problems: Mapping[str, str]) -> list[str]:
-        for name, problem in problems.items():
-            if name in self._cells:
-                self._cells[name].problem = problem
-        return [one.name for one in readings if self._take(one.name, one.value, one.observed_at)]
-
-    def _newest(self, name: str, at: datetime, now: datetime) -> bool:
-        # A late arrival does not replace what happened after it. A value from the future, left by a clock since
-        # set right, is replaced by anything.
-        present = self._cells[name].observed_at
-        return present is None or at >= present or present > now
-
-    def _take(self, name: str, value: Scalar, observed_at: datetime) -> bool:
-        cell = self._cells.get(name)
-        if cell is None:
-            return False
-        cell.observed_at, cell.problem, cell.restored = observed_at, None, False
-        self._values[name] = value
-        if value.__class__ is not str:
-            cell.trail.add(observed_at, value)  # type: ignore[arg-type]
-        self._unsaved.add(name)
-        return True
-
-    def _reconsider(self, feed: str, now: datetime) -> Changes:
-        known = self._feeds[feed]
-        changed = self._states_changed(known.names, (), now)
-        return Changes(changed, self._feed_changed(feed, known, now), self.texts.redraw(changed))
-
-    def _feed_changed(self, feed: str, known: Feed, now: datetime) -> tuple[str, ...]:
-        fresh = known.freshness(now)
-        if fresh is Freshness.LIVE and known.period_s and known.last_ok_at:
-            self._deadlines.expect(feed, known.last_ok_at + patience(known.period_s))
-        before, known.shown = known.shown, fresh
-        return (feed,) if before is not fresh else ()
-
-    def _states_changed(self, names: Iterable[str], touched: Sequence[str], now: datetime) -> tuple[str, ...]:
-        changed = dict.fromkeys(touched)
-        for name in names:
-            cell = self._cells[name]
-            fresh = self._freshness(name, cell, now)
-            limit = cell.limit(self._feeds[cell.feed])
-            if fresh is Freshness.LIVE and limit and cell.observed_at:
-                self._deadlines.expect(name, cell.observed_at + limit)
-            if fresh is not cell.shown:
-                cell.shown = fresh
-                changed[name] = None
-                self.texts.mark(name, fresh.value if fresh in STALE else None)
-        return tuple(changed)
-
-    def _freshness(self, name: str, cell: Cell, now: datetime) -> Freshness:
-        return cell.freshness(self._feeds[cell.feed], now) if name in self._values else Freshness.NEVER
-
-    def _signal(self, name: str, cell: Cell, now: datetime, trails: bool) -> Signal:
-        return Signal(
-            name,
-            self._values.get(name),
-            cell.unit,
-            cell.observed_at,
-            self._freshness(name, cell, now),
-            cell.problem,
-            cell.trail.points() if trails else (),
-        )

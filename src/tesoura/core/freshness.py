@@ -18,7 +18,10 @@ def patience(period_s: float) -> timedelta:
 
 @dataclass(slots=True)
 class Feed:
-    """One feed's fortunes. Without a period nobody asks it, and its values are held until the next comes."""
+    """One feed's fortunes. Without a period nobody asks it, and its values are held until the next comes.
+
+    A `lasting` one tells of every change, so what it told last is live for as long as it works.
+    """
 
     period_s: float | None
     paused: bool = False
@@ -26,6 +29,7 @@ class Feed:
     problem: str | None = None
     failures: int = 0
     restored: bool = False
+    lasting: bool = False
     names: set[str] = field(default_factory=set)
     shown: Freshness = Freshness.NEVER
 
@@ -37,6 +41,8 @@ class Feed:
             return Freshness.DOWN
         if self.last_ok_at is None:
             return Freshness.NEVER
+        if self.lasting:
+            return Freshness.LATE if self.restored else Freshness.LIVE
         if self.period_s is None:
             return Freshness.HELD
         return _by_age(now - self.last_ok_at, patience(self.period_s), self.restored)
@@ -44,7 +50,7 @@ class Feed:
 
 @dataclass(slots=True)
 class Cell:
-    """One signal's age and circumstances; its value lies elsewhere."""
+    """One signal's age and circumstances; its value lies elsewhere. `reads` are the signals it was computed from."""
 
     feed: str
     unit: str = ""
@@ -52,6 +58,7 @@ class Cell:
     problem: str | None = None
     restored: bool = False
     fresh_for_s: float | None = None
+    reads: tuple[str, ...] = ()
     trail: Trail = field(default_factory=Trail)
     shown: Freshness = Freshness.NEVER
 
@@ -70,6 +77,8 @@ class Cell:
         if feed.failures or self.problem:
             return Freshness.DOWN
         limit = self.limit(feed)
+        if limit is None and feed.lasting:
+            return Freshness.LATE if self.restored else Freshness.LIVE
         return Freshness.HELD if limit is None else _by_age(now - self.observed_at, limit, self.restored)
 
 

@@ -85,12 +85,18 @@ def _join(style: NumberStyle, arguments: list[Scalar]) -> Scalar:
     return "".join(plain(value, style) for value in arguments)
 
 
+def _has(style: NumberStyle, arguments: list[Scalar]) -> Scalar:
+    whole, part = (plain(value, style).casefold() for value in arguments)
+    return part in whole
+
+
 FUNCTIONS: Mapping[str, Function] = {
     "abs": Function("abs(n)", "the size of a number, without its sign", 1, 1, lambda _, a: abs(numbers(a)[0])),
     "ceil": Function("ceil(n)", "the next whole number up", 1, 1, lambda _, a: math.ceil(numbers(a)[0])),
     "clamp": Function("clamp(n, low, high)", "the number, kept between two others", 3, 3, _clamp),
     "coalesce": Function("coalesce(a, b, …)", "the first that has come", 1, 8, lambda _, a: a[0], lazy=True),
     "floor": Function("floor(n)", "the next whole number down", 1, 1, lambda _, a: math.floor(numbers(a)[0])),
+    "has": Function("has(text, word)", "yes when the text has the word in it", 2, 2, _has),
     "join": Function("join(a, b, …)", "texts and numbers as one text", 1, 8, _join),
     "known": Function("known(a)", "yes when a value has come, else no", 1, 1, lambda _, a: True, lazy=True),
     "max": Function("max(a, b, …)", "the largest", 1, 8, lambda _, a: max(numbers(a))),

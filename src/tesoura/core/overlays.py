@@ -45,7 +45,7 @@ WEIGHT_WORDS = {
     600: "semi-bold", 700: "bold", 800: "extra bold", 900: "black",
 }  # fmt: skip
 SIDES = ("right", "left", "both")
-WHEN_STALE = ("keep", "nothing_yet", "hide")
+WHEN_STALE = ("keep", "with_age", "nothing_yet", "hide")
 ALIGNMENTS = ("left", "centre", "right")
 
 

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from datetime import datetime, timedelta
 from typing import NamedTuple
 
 from tesoura.core.functions import Undefined
 from tesoura.core.numbers import FormatError, NumberStyle
 from tesoura.core.scope import Missing, Scope
 from tesoura.core.wording import Wording
+
+AGE_EVERY = timedelta(seconds=10)
+_AGES = ((86_400, "days"), (3_600, "h"), (60, "min"), (0, "s"))
 
 
 class Shown(NamedTuple):
@@ -32,7 +36,8 @@ class Shown(NamedTuple):
 class Say:
     """A wording, and what stands for it: when a value is missing, and when one is late or down.
 
-    `when_stale` is `keep` (the last value stays), `nothing_yet` (that text is shown) or `hide` (nothing is).
+    `when_stale` is `keep` (the last value stays), `with_age` (it stays, and its age is told), `nothing_yet` (that text
+    is shown) or `hide` (nothing is).
     """
 
     wording: Wording
@@ -49,8 +54,10 @@ class _Text:
 class Texts:
     """Wordings under keys, an index from signals to the wordings that read them, and what each says now."""
 
-    def __init__(self, scope: Scope) -> None:
-        self._scope = scope
+    def __init__(self, scope: Scope, observed_at: Callable[[str], datetime | None] = lambda name: None) -> None:
+        self._scope, self._observed_at = scope, observed_at
+        self.now: datetime | None = None
+        self._aging: set[str] = set()
         self._stale: dict[str, str] = {}
         self._texts: dict[str, _Text] = {}
         self._readers: dict[str, set[str]] = {}
@@ -60,6 +67,8 @@ class Texts:
         self.hide(key)
         shown = self.preview(say)
         self._texts[key] = _Text(say, shown)
+        if say.when_stale == "with_age":
+            self._aging.add(key)
         for name in say.wording.names:
             self._readers.setdefault(name, set()).add(key)
         return shown
@@ -67,6 +76,7 @@ class Texts:
     def hide(self, key: str) -> None:
         """Stop keeping the text under this key."""
         text = self._texts.pop(key, None)
+        self._aging.discard(key)
         for name in text.say.wording.names if text else ():
             self._readers[name].discard(key)
             if not self._readers[name]:
@@ -74,15 +84,38 @@ class Texts:
 
     def preview(self, say: Say, more_digits: int = 0) -> Shown:
         """What a text says now, or would with so many digits more, without keeping it."""
-        if say.when_stale != "keep":
-            for name in say.wording.names:
-                if name in self._stale:
-                    text = say.nothing_yet if say.when_stale == "nothing_yet" else ""
-                    return Shown(text, problem=f"{name} is {self._stale[name]}.")
+        late = None if say.when_stale == "keep" else next((n for n in say.wording.names if n in self._stale), None)
+        if late and say.when_stale != "with_age":
+            text = say.nothing_yet if say.when_stale == "nothing_yet" else ""
+            return Shown(text, problem=f"{late} is {self._stale[late]}.")
         rendered = say.wording.render(self._scope, more_digits)
         if rendered.text is None:
             return Shown(say.nothing_yet, rendered.missing, rendered.problem)
-        return Shown(rendered.text)
+        return Shown(f"{rendered.text} · {self._age(say)}" if late else rendered.text)
+
+    def _age(self, say: Say) -> str:
+        observed = [at for name in say.wording.names if name in self._stale and (at := self._observed_at(name))]
+        if not observed or self.now is None:
+            return "late"
+        seconds = max((self.now - min(observed)).total_seconds(), 0)
+        size, unit = next((size, unit) for size, unit in _AGES if seconds >= size)
+        # Seconds in tens: whoever reads it wants to know how old, not to watch it count.
+        return f"{seconds // 10 * 10:.0f} s ago" if unit == "s" else f"{seconds // size:.0f} {unit} ago"
+
+    def next_change(self) -> datetime | None:
+        """When a text that tells its age must be written again."""
+        late = any(name in self._stale for key in self._aging for name in self._texts[key].say.wording.names)
+        return self.now + AGE_EVERY if late and self.now else None
+
+    def aged(self) -> dict[str, Shown]:
+        """Write the ages again; the texts that came out different, by key."""
+        changed: dict[str, Shown] = {}
+        for key in self._aging:
+            text = self._texts[key]
+            shown = self.preview(text.say)
+            if shown != text.shown:
+                text.shown = changed[key] = shown
+        return changed
 
     def shown(self, key: str) -> Shown | None:
         """What the text under this key says now."""

@@ -1,17 +1,23 @@
-"""The log: every accepted event, in order, for good."""
+"""The log: every accepted event, in order, for good or for as long as the user keeps it."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import datetime
+from typing import Any
 
-from sqlalchemy import bindparam, func
+from sqlalchemy import ColumnElement, bindparam, func, text
 from sqlalchemy.dialects.sqlite import insert
 from sqlmodel import Session, col, select
 
 from tesoura.core.values import Event
 from tesoura.store.tables import EventRow
+from tesoura.store.words import query, words_of
+
+CORRECTION = "tesoura.correction"
+"""The type of an event that corrects an amount of an earlier one: `seq`, `field`, `was`, `now`."""
+CHUNK = 2_000
 
 # Made once: building a statement costs more than running this one.
 _APPEND = (
@@ -20,14 +26,28 @@ _APPEND = (
     .on_conflict_do_nothing()
     .returning(col(EventRow.seq))
 )
+_WORDS = text("INSERT INTO event_words(rowid, words) VALUES (:seq, :words)")
+_FORGET_WORDS = text("INSERT INTO event_words(event_words, rowid, words) VALUES ('delete', :seq, :words)")
 
 
 @dataclass(frozen=True, slots=True)
 class Logged:
-    """An event and its place in the log."""
+    """An event, its place in the log, and when it was accepted."""
 
     seq: int
     event: Event
+    accepted_at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class Search:
+    """What to look for: words by their beginnings, a type, a source, from and until when it happened."""
+
+    words: str = ""
+    type: str = ""
+    source: str = ""
+    since: datetime | None = None
+    until: datetime | None = None
 
 
 def append(session: Session, events: Sequence[Event], now: datetime) -> list[Logged]:
@@ -46,12 +66,22 @@ def append(session: Session, events: Sequence[Event], now: datetime) -> list[Log
         }
         seq = connection.execute(_APPEND, values).scalar_one_or_none()
         if seq is not None:
-            new.append(Logged(seq, event))
+            new.append(Logged(seq, event, now))
+    if new:
+        connection.execute(_WORDS, [{"seq": one.seq, "words": _words(one.event)} for one in new])
     return new
 
 
+def _words(event: Event) -> str:
+    return words_of(event.type, event.source, event.subject, event.data)
+
+
 def _logged(row: EventRow) -> Logged:
-    return Logged(row.seq or 0, Event(row.id, row.source, row.type, row.time, row.data, row.subject))
+    event = Event(row.id, row.source, row.type, row.time, row.data, row.subject)
+    return Logged(row.seq or 0, event, row.accepted_at)
+
+
+# Reading it in order
 
 
 def after(session: Session, seq: int) -> list[Logged]:
@@ -60,9 +90,155 @@ def after(session: Session, seq: int) -> list[Logged]:
     return [_logged(row) for row in rows]
 
 
+def replay(
+    session: Session, types: Sequence[str], since: datetime | None, until_seq: int, after_seq: int = 0
+) -> Iterator[Logged]:
+    """The events of these types in the order in which they came, amounts as they were corrected since."""
+    corrected = corrections(session)
+    wanted = select(EventRow).where(col(EventRow.type).in_(types), col(EventRow.seq) <= until_seq)
+    if since is not None:
+        wanted = wanted.where(col(EventRow.time) >= since)
+    while True:
+        rows = session.exec(wanted.where(col(EventRow.seq) > after_seq).order_by(col(EventRow.seq)).limit(CHUNK)).all()
+        for row in rows:
+            logged = _logged(row)
+            changed = corrected.get(logged.seq)
+            yield replace(logged, event=with_data(logged.event, changed)) if changed else logged
+            session.expunge(row)
+        if len(rows) < CHUNK:
+            return
+        after_seq = rows[-1].seq or 0
+
+
+def corrections(session: Session) -> dict[int, dict[str, Any]]:
+    """What was corrected: for each event's place, its fields with their last corrected amounts."""
+    found: dict[int, dict[str, Any]] = {}
+    rows = session.exec(select(EventRow).where(EventRow.type == CORRECTION).order_by(col(EventRow.seq)))
+    for row in rows:
+        seq, name = row.data.get("seq"), row.data.get("field")
+        if isinstance(seq, int) and isinstance(name, str) and "now" in row.data:
+            found.setdefault(seq, {})[name] = row.data["now"]
+    return found
+
+
+def with_data(event: Event, changed: Mapping[str, Any]) -> Event:
+    """The event with other values in these fields of its data."""
+    return replace(event, data={**event.data, **changed})
+
+
+# Looking into it
+
+
 def latest(session: Session, count: int) -> list[Logged]:
     """The newest events, newest first."""
     return [_logged(row) for row in session.exec(select(EventRow).order_by(col(EventRow.seq).desc()).limit(count))]
+
+
+def one(session: Session, seq: int) -> Logged | None:
+    """The event at this place."""
+    row = session.get(EventRow, seq)
+    return _logged(row) if row else None
+
+
+def page(session: Session, search: Search, before: tuple[datetime, int] | int | None, count: int) -> list[Logged]:
+    """So many events that were looked for, newest first, from before this place on.
+
+    Without words the order is that of the time at which things happened, and `before` is a time and a place; with
+    words it is that of their coming, and `before` is a place.
+    """
+    conditions = _conditions(search)
+    if search.words:
+        return _page_of_words(session, search.words, conditions, before if isinstance(before, int) else None, count)
+    asked = select(EventRow).where(*conditions)
+    if isinstance(before, tuple):
+        at, seq = before
+        asked = asked.where(
+            (col(EventRow.time) < at) | ((col(EventRow.time) == at) & (col(EventRow.seq) < seq)),
+            col(EventRow.time) <= at,
+        )
+    asked = asked.order_by(col(EventRow.time).desc(), col(EventRow.seq).desc()).limit(count)
+    return [_logged(row) for row in session.exec(asked)]
+
+
+def _page_of_words(
+    session: Session, words: str, conditions: list[ColumnElement[bool]], before: int | None, count: int
+) -> list[Logged]:
+    asked = query(words)
+    if not asked:
+        return []
+    found: list[Logged] = []
+    step, until = max(4 * count, 200), before or 2**62
+    index = text(
+        "SELECT rowid FROM event_words WHERE event_words MATCH :asked AND rowid < :until "
+        "ORDER BY rowid DESC LIMIT :step"
+    )
+    # With further conditions, look through what the words find step by step, and give up after a while.
+    for _ in range(40):
+        seqs = [row[0] for row in session.connection().execute(index, {"asked": asked, "until": until, "step": step})]
+        if not seqs:
+            break
+        rows = select(EventRow).where(col(EventRow.seq).in_(seqs), *conditions).order_by(col(EventRow.seq).desc())
+        found += [_logged(row) for row in session.exec(rows)]
+        if len(found) >= count or len(seqs) < step:
+            break
+        until = seqs[-1]
+    return found[:count]
+
+
+def _conditions(search: Search) -> list[ColumnElement[bool]]:
+    conditions: list[ColumnElement[bool]] = []
+    if search.type:
+        conditions.append(col(EventRow.type) == search.type)
+    if search.source:
+        conditions.append(col(EventRow.source) == search.source)
+    if search.since is not None:
+        conditions.append(col(EventRow.time) >= search.since)
+    if search.until is not None:
+        conditions.append(col(EventRow.time) < search.until)
+    return conditions
+
+
+def everything(session: Session, search: Search) -> Iterator[Logged]:
+    """All that was looked for, oldest first, a chunk at a time."""
+    seq = 0
+    conditions = _conditions(search)
+    wanted = set(query(search.words).split())
+    while True:
+        asked = select(EventRow).where(col(EventRow.seq) > seq, *conditions).order_by(col(EventRow.seq)).limit(CHUNK)
+        rows = session.exec(asked).all()
+        for row in rows:
+            logged = _logged(row)
+            session.expunge(row)
+            words = _words(logged.event).split() if wanted else []
+            if all(any(word.startswith(part.strip('"*')) for word in words) for part in wanted):
+                yield logged
+        if len(rows) < CHUNK:
+            return
+        seq = rows[-1].seq or 0
+
+
+def _distinct(session: Session, column: str) -> list[str]:
+    # A skip through the index: one look for each value, however many events there are.
+    found: list[str] = []
+    last = ""
+    asked = text(f"SELECT {column} FROM event WHERE {column} > :last ORDER BY {column} LIMIT 1")  # noqa: S608
+    while len(found) < 500:
+        value = session.connection().execute(asked, {"last": last}).scalar()
+        if value is None:
+            break
+        found.append(value)
+        last = value
+    return found
+
+
+def types(session: Session) -> list[str]:
+    """All types of events there are."""
+    return _distinct(session, "type")
+
+
+def sources(session: Session) -> list[str]:
+    """All sources of events there are."""
+    return _distinct(session, "source")
 
 
 def last_seq(session: Session) -> int:
@@ -70,7 +246,39 @@ def last_seq(session: Session) -> int:
     return session.exec(select(func.max(EventRow.seq))).one() or 0
 
 
-def counts_since(session: Session, start: datetime) -> dict[str, int]:
-    """How many events of each type happened from this instant on."""
-    query = select(EventRow.type, func.count()).where(col(EventRow.time) >= start).group_by(EventRow.type)
-    return dict(session.exec(query).all())
+def counts_since(session: Session, start: datetime, until: datetime | None = None) -> dict[str, int]:
+    """How many events of each type happened from this instant on, and before that one."""
+    asked = select(EventRow.type, func.count()).where(col(EventRow.time) >= start)
+    if until is not None:
+        asked = asked.where(col(EventRow.time) < until)
+    return dict(session.exec(asked.group_by(EventRow.type)).all())
+
+
+def last_time(session: Session, start: datetime, until: datetime | None) -> datetime | None:
+    """When the last event between these instants happened."""
+    asked = select(EventRow.time).where(col(EventRow.time) >= start)
+    if until is not None:
+        asked = asked.where(col(EventRow.time) < until)
+    return session.exec(asked.order_by(col(EventRow.time).desc()).limit(1)).first()
+
+
+def recent_data(session: Session, kinds: Sequence[str], count: int = 20) -> list[Mapping[str, object]]:
+    """The data of the newest events of these types."""
+    asked = select(EventRow).where(col(EventRow.type).in_(kinds)).order_by(col(EventRow.seq).desc()).limit(count)
+    return [row.data for row in session.exec(asked)]
+
+
+# Letting go
+
+
+def prune(session: Session, before: datetime, until_seq: int, most: int = 20_000) -> int:
+    """Let go of the oldest events that happened before this instant, at most so many; how many went."""
+    asked = select(EventRow).where(col(EventRow.time) < before, col(EventRow.seq) <= until_seq).limit(most)
+    rows = session.exec(asked).all()
+    if not rows:
+        return 0
+    connection = session.connection()
+    connection.execute(_FORGET_WORDS, [{"seq": row.seq, "words": _words(_logged(row).event)} for row in rows])
+    delete = text("DELETE FROM event WHERE seq = :seq")
+    connection.execute(delete, [{"seq": row.seq} for row in rows])
+    return len(rows)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from sqlalchemy import BigInteger, Column, Dialect, LargeBinary, Text, UniqueConstraint
+from sqlalchemy import BigInteger, Column, Dialect, Index, LargeBinary, Text, UniqueConstraint
 from sqlalchemy.types import JSON, TypeDecorator
 from sqlmodel import Field, SQLModel
 
@@ -35,7 +35,11 @@ class EventRow(SQLModel, table=True):
     """One accepted event; `seq` is its place in the log. `source` and `id` together are unique."""
 
     __tablename__ = "event"
-    __table_args__ = (UniqueConstraint("source", "id"),)
+    __table_args__ = (
+        UniqueConstraint("source", "id"),
+        Index("ix_event_type_time", "type", "time"),
+        Index("ix_event_source_time", "source", "time"),
+    )
     seq: int | None = Field(default=None, primary_key=True)
     id: str
     source: str
@@ -47,7 +51,10 @@ class EventRow(SQLModel, table=True):
 
 
 class FeedRow(SQLModel, table=True):
-    """One feed: its kind, the half of its signals' names before the dot, and its choices without secrets."""
+    """One feed: its kind, the half of its signals' names before the dot, and its choices without secrets.
+
+    `token` is the private part of the address to which a feed is sent, for a kind that is.
+    """
 
     __tablename__ = "feed"
     id: int | None = Field(default=None, primary_key=True)
@@ -55,6 +62,7 @@ class FeedRow(SQLModel, table=True):
     title: str
     kind: str
     choices: dict[str, object] = Field(sa_column=Column(JSON, nullable=False))
+    token: str | None = Field(default=None, unique=True, index=True)
     paused: bool = False
     removed_at: datetime | None = _instant(nullable=True)
     created_at: datetime = _instant(nullable=False)
@@ -78,6 +86,73 @@ class SignalRow(SQLModel, table=True):
     path: str
     unit: str = ""
     wanted: str = "number"
+
+
+class RuleRow(SQLModel, table=True):
+    """How a feed's payload makes events: which items, of which type, with which id, time and fields (JMESPaths)."""
+
+    __tablename__ = "event_rule"
+    id: int | None = Field(default=None, primary_key=True)
+    feed_id: int = Field(foreign_key="feed.id", index=True)
+    items: str = ""
+    type: str
+    id_path: str = ""
+    time_path: str = ""
+    fields: dict[str, str] = Field(sa_column=Column(JSON, nullable=False))
+
+
+class SeenRow(SQLModel, table=True):
+    """One item that a feed has brought before, so that it makes an event once."""
+
+    __tablename__ = "seen"
+    feed_id: int = Field(primary_key=True, foreign_key="feed.id")
+    item: str = Field(primary_key=True)
+    seen_at: datetime = _instant(nullable=False)
+
+
+class MemoryRow(SQLModel, table=True):
+    """What a feed must know to go on after a restart, such as how far a file was read."""
+
+    __tablename__ = "feed_memory"
+    feed_id: int = Field(primary_key=True, foreign_key="feed.id")
+    memory: dict[str, object] = Field(sa_column=Column(JSON, nullable=False))
+
+
+class ComputedRow(SQLModel, table=True):
+    """Computed signals: a formula, a window, a chain, a goal or a change, with the choices made for it."""
+
+    __tablename__ = "computed"
+    id: int | None = Field(default=None, primary_key=True)
+    kind: str
+    name: str
+    choices: dict[str, object] = Field(sa_column=Column(JSON, nullable=False))
+    removed_at: datetime | None = _instant(nullable=True)
+    created_at: datetime = _instant(nullable=False)
+
+
+class ComputedStateRow(SQLModel, table=True):
+    """How a computation stood at a place in the log; good for the same definition and the same calendar alone."""
+
+    __tablename__ = "computed_state"
+    key: str = Field(primary_key=True)
+    seq: int
+    stands_for: str
+    state: dict[str, object] = Field(sa_column=Column(JSON, nullable=False))
+
+
+class TextFileRow(SQLModel, table=True):
+    """A wording that is kept in a text file of the folder which the user named."""
+
+    __tablename__ = "text_file"
+    id: int | None = Field(default=None, primary_key=True)
+    name: str
+    wording: str
+    nothing_yet: str = ""
+    when_down: str = "keep"
+    down_text: str = ""
+    newline: bool = False
+    removed_at: datetime | None = _instant(nullable=True)
+    created_at: datetime = _instant(nullable=False)
 
 
 class SavedSignalRow(SQLModel, table=True):

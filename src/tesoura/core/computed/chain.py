@@ -1,0 +1,150 @@
+"""Chains: events each within some seconds of the one before. How long, who takes part, how long until it breaks."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any
+
+from tesoura.core.computed.almanac import Almanac
+from tesoura.core.computed.happening import MICRO, Happening, field_of, instant, micros, name_key, name_of
+from tesoura.core.values import Scalar
+
+MAX_NAMES = 50
+
+
+@dataclass(frozen=True, slots=True)
+class Chain:
+    """A chain of events within a stream session, each at most `within_s` seconds after the one before."""
+
+    name: str
+    types: tuple[str, ...]
+    within_s: float
+    by: str = ""
+
+    def outputs(self) -> dict[str, str]:
+        """The signals it gives, each with its unit."""
+        units = {"length": "in a row", "left_s": "s", "who": "", "longest": "in a row", "longest_who": "", "last": ""}
+        return {f"{self.name}.{field}": unit for field, unit in units.items()}
+
+
+@dataclass(slots=True)
+class _Link:
+    """A run of events without a gap: from when to when, how many, and by whom (the first 50 names)."""
+
+    start: int
+    end: int
+    length: int
+    who: dict[str, str] = field(default_factory=dict)
+
+
+class ChainState:
+    """All runs of the session. An event that comes late lands in its place, and may join two runs into one."""
+
+    reads: tuple[str, ...] = ()
+    stale = False
+
+    def __init__(self, chain: Chain, almanac: Almanac, now: datetime) -> None:
+        self.definition = chain
+        began = almanac.session_began
+        self.start = micros(began) if began else 0
+        self._gap = round(chain.within_s * MICRO)
+        self._links: list[_Link] = []
+        self._longest: _Link | None = None
+
+    @property
+    def types(self) -> tuple[str, ...]:
+        """The events it takes."""
+        return self.definition.types
+
+    def take(self, event: Happening, now: datetime) -> bool:
+        """Add one event; whether it counts."""
+        if event.at < self.start:
+            return False
+        shown = name_of(field_of(event.data, self.definition.by)) if self.definition.by else ""
+        link = self._join(event.at)
+        if shown and (len(link.who) < MAX_NAMES or name_key(shown) in link.who):
+            link.who[name_key(shown)] = shown
+        # Runs only grow, so the longest is the longest so far or the one that grew; of two equal, the earlier.
+        best = self._longest
+        if best is None or link.length > best.length or (link.length == best.length and link.start < best.start):
+            self._longest = link
+        return True
+
+    def _join(self, at: int) -> _Link:
+        links = self._links
+        after = bisect_right(links, at, key=lambda link: link.start)
+        before = links[after - 1] if after and at - links[after - 1].end <= self._gap else None
+        following = links[after] if after < len(links) and links[after].start - at <= self._gap else None
+        if before is None and following is None:
+            made = _Link(at, at, 1)
+            links.insert(after, made)
+            return made
+        if before is not None:
+            before.length += 1
+            before.end = max(before.end, at)
+            if following is not None:
+                before.end = max(before.end, following.end)
+                before.length += following.length
+                before.who |= {key: name for key, name in following.who.items() if key not in before.who}
+                del links[after]
+                if self._longest is following:
+                    self._longest = before
+            return before
+        assert following is not None
+        following.start = at
+        following.length += 1
+        return following
+
+    def why_not(self, event: Happening, now: datetime) -> str | None:
+        """Why an event does not count here, or None when it does."""
+        return "it was before this stream session" if event.at < self.start else None
+
+    def correct(self, before: Happening, after: Happening) -> bool:
+        """Amounts play no part in a chain."""
+        return True
+
+    def settle(self, now: datetime) -> None:
+        """Nothing is kept that time alone would change."""
+
+    def _present(self, now: datetime) -> tuple[_Link | None, int]:
+        """The run that can still grow, and how many µs are left for it."""
+        if not self._links:
+            return None, 0
+        left = self._links[-1].end + self._gap - micros(now)
+        return (self._links[-1], left) if left > 0 else (None, 0)
+
+    def next_change(self, now: datetime) -> datetime | None:
+        """The next whole second left, or the break."""
+        link, left = self._present(now)
+        if link is None:
+            return None
+        seconds = -(-left // MICRO) - 1
+        return instant(link.end + self._gap - seconds * MICRO)
+
+    def read(self, now: datetime, values: Mapping[str, Scalar]) -> dict[str, Scalar | None]:
+        """The present value of each of its signals, None where there is nothing to tell."""
+        link, left = self._present(now)
+        last, best = (self._links[-1] if self._links else None), self._longest
+        out: dict[str, Scalar | None] = {
+            "length": link.length if link else 0,
+            "left_s": -(-left // MICRO) if link else 0,
+            "who": "\n".join(link.who.values()) or None if link else None,
+            "longest": best.length if best else 0,
+            "longest_who": "\n".join(best.who.values()) or None if best else None,
+            "last": last.length if last else None,
+        }
+        return {f"{self.definition.name}.{field}": value for field, value in out.items()}
+
+    def saved(self) -> dict[str, Any] | None:
+        """A chain is read from the session's log again."""
+        return None
+
+    def restore(self, saved: Mapping[str, Any]) -> None:
+        """Nothing is stored."""
+
+    def since(self, now: datetime) -> datetime | None:
+        """From when on the log must be read to build it anew."""
+        return instant(self.start) if self.start else None

@@ -1,0 +1,43 @@
+"""The words by which an event can be found."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Iterator, Mapping
+
+MAX_WORDS = 60
+_WORD = re.compile(r"[^\W_]+")
+
+
+def words_in(text: str) -> list[str]:
+    """The words of a text, without case and accents: `Teacup_Ana` gives `teacup` and `ana`."""
+    plain = unicodedata.normalize("NFKD", text).casefold()
+    return _WORD.findall("".join(char for char in plain if not unicodedata.combining(char)))
+
+
+def words_of(kind: str, source: str, subject: str | None, data: Mapping[str, object]) -> str:
+    """What of an event is searched: its type, its source, its subject, and the texts and numbers in its data."""
+    found: dict[str, None] = {}
+    for text in (kind, source, subject or "", *_texts(data, 0)):
+        for word in words_in(text[:400]):
+            found[word] = None
+            if len(found) >= MAX_WORDS:
+                return " ".join(found)
+    return " ".join(found)
+
+
+def _texts(value: object, depth: int) -> Iterator[str]:
+    if isinstance(value, Mapping) and depth < 4:
+        for inner in value.values():
+            yield from _texts(inner, depth + 1)
+    elif isinstance(value, list) and depth < 4:
+        for inner in value[:20]:
+            yield from _texts(inner, depth + 1)
+    elif isinstance(value, str | int | float) and not isinstance(value, bool):
+        yield str(value)
+
+
+def query(text: str) -> str:
+    """What to ask the index for: every word by its beginning; empty when nothing can be searched for."""
+    return " ".join(f'"{word}"*' for word in words_in(text)[:8])
