@@ -45,7 +45,7 @@ def test_what_is_late_sooner_is_noticed_sooner(running: Running, members: Member
     running.add_feed(f"{members.address}/channels/mara_vane", period_s=3600.0)
     until(lambda: running.signal("reach.members").get("value") == 1284)
     running.client.put("/api/signals/heat", json={"value": 21, "fresh_for_s": 3.0}, headers=running.auth)
-    token = running.add_overlay("{script.heat} °C", when_stale="hide")
+    token = running.add_overlay("{script.heat} °C", when_late="hide", when_down="hide")
     assert ">21 °C</div>" in running.client.get(f"/o/{token}").text
     until(lambda: "hidden></div>" in running.client.get(f"/o/{token}").text)
 

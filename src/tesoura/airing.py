@@ -3,16 +3,23 @@
 from __future__ import annotations
 
 import asyncio
+import logging
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import datetime
 
-from tesoura.core.engine import Engine
+from tesoura.core.engine import Engine, scalars
+from tesoura.core.moments import Moments
+from tesoura.core.names import snake
 from tesoura.core.overlays import Overlay, TextPiece
 from tesoura.core.texts import Shown
+from tesoura.core.values import Event
 from tesoura.outputs.hub import Audience, Hub
 from tesoura.store import overlays as stored
 from tesoura.store.overlays import OnAir
 from tesoura.store.store import Store
+
+log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +51,7 @@ class Sight:
 
     shown: Shown
     grown: str
+    empty: str = ""
 
 
 class Airing:
@@ -52,6 +60,7 @@ class Airing:
     def __init__(self, store: Store, engine: Engine, hub: Hub) -> None:
         self._store, self._texts, self._hub = store, engine.texts, hub
         self._on_air: dict[int, OnAir] = {}
+        self.moments = Moments()
 
     async def start(self) -> None:
         """Put everything on air that was."""
@@ -70,6 +79,8 @@ class Airing:
 
     def take_off(self, overlay_id: int) -> None:
         """An overlay was removed."""
+        on_air = self._on_air.get(overlay_id)
+        self.moments.forget([f"{overlay_id}/{piece.id}" for piece in on_air.overlay.pieces] if on_air else ())
         self._hide(overlay_id)
         self._hub.take_off(overlay_id)
 
@@ -77,9 +88,17 @@ class Airing:
         self._hide(on_air.overlay_id)
         self._on_air[on_air.overlay_id] = on_air
         values = {
-            piece.id: self._texts.show(f"{on_air.overlay_id}/{piece.id}", piece.compiled()).text
+            piece.id: ""
+            if piece.appears == "moment"
+            else self._texts.show(f"{on_air.overlay_id}/{piece.id}", piece.compiled()).text
             for piece in on_air.overlay.pieces
         }
+        self.moments.forget(
+            [f"{on_air.overlay_id}/{piece.id}" for piece in on_air.overlay.pieces if piece.appears != "moment"]
+        )
+        for moment in self.moments.showing():
+            if (piece_id := moment.key.removeprefix(f"{on_air.overlay_id}/")) in values:
+                values[piece_id] = moment.text
         self._hub.put_on_air(on_air.overlay_id, on_air.token, on_air.rev, values)
 
     def _hide(self, overlay_id: int) -> None:
@@ -92,9 +111,46 @@ class Airing:
         by_overlay: dict[int, dict[str, str]] = {}
         for key, shown in texts.items():
             overlay, _, piece_id = key.partition("/")
+            if not overlay.isdecimal():
+                continue
             by_overlay.setdefault(int(overlay), {})[piece_id] = shown.text
         for overlay_id, values in by_overlay.items():
             self._hub.change(overlay_id, values)
+
+    def happened(self, event: Event, seq: int, feed: str | None) -> int:
+        """Let the pieces that show events of this type wait for their turn with it; how many do."""
+        count = 0
+        for on_air in self._on_air.values():
+            for piece in on_air.overlay.pieces:
+                if piece.appears != "moment" or piece.moment_type != event.type:
+                    continue
+                values = {f"{feed}.{snake(key)}": scalar for key, scalar in scalars(event.data)} if feed else {}
+                text = self._texts.with_values(piece.compiled(), values).text
+                key = f"{on_air.overlay_id}/{piece.id}"
+                if text and self.moments.add(key, text, piece.moment_s, seq, event.type):
+                    count += 1
+                elif text:
+                    log.warning("Too many moments wait for %s; one of event %d was dropped", piece.name, seq)
+        return count
+
+    def step(self, now: datetime) -> bool:
+        """Begin and end the moments whose time it is; whether any did."""
+        changed = False
+        for key, moment in list(self.moments.step(now)):
+            overlay, _, piece_id = key.partition("/")
+            changed = True
+            if moment is None:
+                self._hub.change(int(overlay), {piece_id: ""})
+            else:
+                self._hub.moment(int(overlay), piece_id, moment.text, moment.for_s)
+        return changed
+
+    def placed(self, key: str) -> tuple[str, str]:
+        """The names of the overlay and the piece behind a key."""
+        overlay, _, piece_id = key.partition("/")
+        on_air = self._on_air.get(int(overlay))
+        piece = on_air.overlay.piece(piece_id) if on_air else None
+        return (on_air.name if on_air else "?", piece.name if piece else "?")
 
     def frame(self, token: str) -> Frame | None:
         """The present frame of the overlay behind a link."""
@@ -111,7 +167,7 @@ class Airing:
             say = piece.compiled()
             shown = self._texts.preview(say)
             grown = self._texts.preview(say, piece.grow_digits)
-            seen[piece.id] = Sight(shown, grown.text)
+            seen[piece.id] = Sight(shown, grown.text, self._texts.empty(say).text)
         return seen
 
     def audiences(self) -> dict[int, Audience]:

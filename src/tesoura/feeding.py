@@ -1,30 +1,41 @@
-"""The feeds that run: one poller each, and what came of its last try."""
+"""The feeds that run: one poller each, what came of its last try, and what it makes of that."""
 
 from __future__ import annotations
 
 import asyncio
 import importlib
 import random
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
-from datetime import datetime, timedelta
+from collections.abc import Awaitable, Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime, timedelta, tzinfo
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
+
+from sqlmodel import Session
 
 import tesoura
 from tesoura.core.changes import Changes, FeedState
 from tesoura.core.engine import Engine
 from tesoura.core.payload import TreeNode, tree
-from tesoura.core.values import Scalar, Wanted
+from tesoura.core.values import Event, Reading, Scalar, Signal, Wanted
 from tesoura.feeds.errors import CredentialsRejected, SourceError
-from tesoura.feeds.kind import Fetched
+from tesoura.feeds.kind import NOTHING, Asking, Came, FeedKind, Folders, Item, Match
 from tesoura.feeds.kinds import KINDS
+from tesoura.feeds.paths import FolderNotNamed
 from tesoura.feeds.picking import NothingPicked, Pick, pick, pick_value
 from tesoura.feeds.poller import Poller
+from tesoura.feeds.rules import Rule, check, make_items, news
+from tesoura.feeds.trying import try_once
 from tesoura.store import feeds as stored
+from tesoura.store import rules as stored_rules
 from tesoura.store.store import Store
 
 if TYPE_CHECKING:
     import httpx
+
+Accept = Callable[[Sequence[Item], str, Callable[[Session], None]], Awaitable[Sequence[Event]]]
+"""Logs what a feed says has happened, and does the rest of the job in the same transaction; what was new."""
+ON_LIST = 20
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,46 +48,68 @@ class Proof:
     wants_key: bool = False
     took_ms: float = 0.0
     size_bytes: int = 0
+    note: str = ""
+    wants_folder: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class FeedReport:
-    """A feed as the pages show it."""
+    """A feed as the pages show it. `period_s` is None for one that tells by itself or is told."""
 
     name: str
     title: str
     kind: str
     place: str
-    period_s: float
+    period_s: float | None
     state: FeedState
     next_try_at: datetime | None
     signals: int
+    manner: str = "asked"
 
 
 @dataclass(slots=True)
 class _Running:
+    feed_id: int
     title: str
-    kind: str
+    kind: FeedKind
     choices: Mapping[str, Any]
     picks: Sequence[Pick]
+    rules: Sequence[Rule]
+    seen: set[str]
+    asking: Asking
     poller: Poller | None = None
     task: asyncio.Task[None] | None = None
-    payload: object = None
+    payload: object = NOTHING
+    message: object = NOTHING
     came_at: datetime | None = None
     proof: Proof = Proof()
     tried_at: datetime | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class _Loaded:
+    row: Any
+    picks: Sequence[Pick] = ()
+    secrets: Mapping[str, str] = field(default_factory=dict)
+    rules: Sequence[Rule] = ()
+    seen: set[str] = field(default_factory=set)
+    memory: Mapping[str, Any] = field(default_factory=dict)
 
 
 class Feeding:
     """All feeds of the data folder, started, changed and stopped as the store says."""
 
     def __init__(
-        self, store: Store, engine: Engine, clock: Callable[[], datetime], publish: Callable[[Changes], None]
-    ) -> None:
-        self._store, self._engine, self._clock, self._publish = store, engine, clock, publish
+        self, store: Store, engine: Engine, clock: Callable[[], datetime], publish: Callable[[Changes], None],
+        accept: Accept,
+    ) -> None:  # fmt: skip
+        self._store, self._engine, self._clock, self._publish, self._accept = store, engine, clock, publish, accept
         self._running: dict[str, _Running] = {}
+        self._by_token: dict[str, str] = {}
         self._refreshing = asyncio.Lock()
         self._made_client: httpx.AsyncClient | None = None
+        self.folders = Folders()
+        self.zone: Callable[[], tzinfo] = lambda: UTC
 
     async def _client(self) -> httpx.AsyncClient:
         # Made when the first feed asks, and loaded beside the loop: it would take a quarter of a second off the start.
@@ -86,9 +119,14 @@ class Feeding:
                 follow_redirects=False,
                 trust_env=False,
                 timeout=library.Timeout(10.0, connect=4.0),
+                limits=library.Limits(max_connections=None, max_keepalive_connections=100),
                 headers={"User-Agent": f"Tesoura/{tesoura.__version__}"},
             )
         return self._made_client
+
+    async def _asking(self, choices: Mapping[str, Any], secrets: Mapping[str, str], **more: Any) -> Asking:
+        client = await self._client()
+        return Asking(client, self._clock, choices, secrets, folders=self.folders, zone=self.zone(), **more)
 
     async def start(self) -> None:
         """Start every feed that was not paused."""
@@ -108,77 +146,186 @@ class Feeding:
             await self._refresh(name)
 
     async def _refresh(self, name: str) -> None:
-        row, signals, secrets = await asyncio.to_thread(self._store.read, lambda session: self._load(session, name))
+        loaded = await asyncio.to_thread(self._store.read, lambda session: self._load(session, name))
         before = await self._halt(name)
-        now = self._clock()
-        if row is None:
+        now, row = self._clock(), loaded.row
+        if row is None or row.kind not in KINDS:
             self._publish(self._engine.remove_feed(name, now))
             return
-        picks = [Pick(one.name, one.path, Wanted(one.wanted), one.unit) for one in signals]
-        running = self._running[name] = _Running(row.title, row.kind, row.choices, picks)
+        kind = KINDS[row.kind]
+        asking = await self._asking(row.choices, loaded.secrets, memory=loaded.memory)
+        running = self._running[name] = _Running(
+            row.id, row.title, kind, row.choices, loaded.picks, loaded.rules, loaded.seen, asking
+        )
+        if row.token:
+            self._by_token[row.token] = name
         if before:
-            if before.choices == row.choices:
-                running.payload, running.came_at, running.proof = before.payload, before.came_at, before.proof
-            for gone in {one.name for one in before.picks} - {one.name for one in picks}:
-                self._publish(self._engine.remove_signal(gone, now))
-        self._engine.add_feed(name, float(row.choices.get("period_s", 5.0)), row.paused)
-        for one in picks:
+            self._go_on(running, before, now)
+        period_s = float(row.choices.get("period_s", 5.0)) if kind.asked else None
+        self._engine.add_feed(name, period_s, row.paused, kind.lasting)
+        for one in running.picks:
             self._engine.add_signal(name, one.name, one.unit)
         if row.paused:
             self._publish(self._engine.pause_feed(name, True, now))
             return
         if running.came_at:
-            picked = pick(running.payload, picks, running.came_at)
+            picked = pick(running.payload, running.picks, running.came_at)
             self._publish(self._engine.picked_again(picked.readings, picked.problems, now))
-        running.poller = Poller(
-            name, KINDS[row.kind], row.choices, secrets, await self._client(),
-            lambda outcome: self._came(name, running, outcome), random.random,
-        )  # fmt: skip
-        running.task = asyncio.create_task(running.poller.run(), name=f"feed {name}")
+        if kind.tried:
+            running.poller = Poller(name, kind, asking, lambda outcome: self._came(name, running, outcome),
+                                    random.random)  # fmt: skip
+            running.task = asyncio.create_task(running.poller.run(), name=f"feed {name}")
+        else:
+            self._publish(self._engine.pause_feed(name, False, now))
 
-    def _load(self, session: Any, name: str) -> tuple[Any, Sequence[Any], dict[str, str]]:
+    def _go_on(self, running: _Running, before: _Running, now: datetime) -> None:
+        if before.choices == running.choices:
+            running.payload, running.came_at, running.proof = before.payload, before.came_at, before.proof
+            running.message = before.message
+        for gone in {one.name for one in before.picks} - {one.name for one in running.picks}:
+            self._publish(self._engine.remove_signal(gone, now))
+
+    def _load(self, session: Any, name: str) -> _Loaded:
         row = stored.by_name(session, name)
         if row is None or row.id is None:
-            return None, (), {}
-        return row, stored.signals_of(session, row.id), stored.secrets_of(session, row.id, self._store.secrets)
+            return _Loaded(None)
+        return _Loaded(
+            row,
+            [Pick(one.name, one.path, Wanted(one.wanted), one.unit) for one in stored.signals_of(session, row.id)],
+            stored.secrets_of(session, row.id, self._store.secrets),
+            [
+                Rule(one.id or 0, one.type, one.items, one.id_path, one.time_path, one.fields, one.primed)
+                for one in stored_rules.of_feed(session, row.id)
+            ],
+            stored_rules.seen(session, row.id),
+            stored_rules.memory(session, row.id),
+        )
 
     async def _halt(self, name: str) -> _Running | None:
         running = self._running.pop(name, None)
         if running and running.task:
             running.task.cancel()
             await asyncio.gather(running.task, return_exceptions=True)
+        self._by_token = {token: owner for token, owner in self._by_token.items() if owner != name}
         return running
 
-    def _came(self, name: str, running: _Running, outcome: Fetched | SourceError) -> None:
+    # What comes
+
+    async def _came(self, name: str, running: _Running, outcome: Came | SourceError) -> None:
         now = self._clock()
         running.tried_at = now
         if isinstance(outcome, SourceError):
             running.proof = _failed(outcome)
             self._publish(self._engine.feed_failed(name, str(outcome), now))
             return
-        running.payload, running.came_at = outcome.payload, now
-        running.proof = Proof(took_ms=outcome.took_ms, size_bytes=outcome.size_bytes)
-        picked = pick(outcome.payload, running.picks, now)
-        self._publish(self._engine.feed_ok(name, picked.readings, picked.problems, now))
+        await self._take_in(name, running, outcome, now)
+        running.proof = Proof(
+            took_ms=outcome.took_ms, size_bytes=outcome.size_bytes, note=outcome.note or running.proof.note
+        )
+        if outcome.unchanged:
+            self._publish(self._engine.feed_unchanged(name, now))
+        elif outcome.payload is NOTHING:
+            self._publish(self._engine.feed_ok(name, (), {}, now))
+        else:
+            running.payload, running.came_at = outcome.payload, now
+            if outcome.message is not NOTHING:
+                running.message = outcome.message
+            picked = pick(outcome.payload, running.picks, now)
+            self._publish(self._engine.feed_ok(name, picked.readings, picked.problems, now))
+
+    async def _take_in(self, name: str, running: _Running, came: Came, now: datetime) -> Sequence[Event]:
+        """Log what happened, together with what must not be lost or repeated with it; the events that were new."""
+        streamed = came.message is not NOTHING
+        looked_at = came.message if streamed else came.payload
+        items: list[Item] = list(came.items)
+        keys: list[str] = []
+        first: list[int] = []
+        if running.rules and looked_at is not NOTHING and not came.quiet:
+            new, keys, first = news(running.rules, looked_at, streamed, running.seen, came.message_id)
+            items += new
+        if not (items or first or came.memory is not None or came.secrets):
+            return ()
+        unseen = [key for key in keys if key not in running.seen]
+        secrets, feed_id = self._store.secrets, running.feed_id
+
+        def also(session: Session) -> None:
+            stored_rules.keep_seen(session, feed_id, keys if unseen else (), now)
+            stored_rules.primed(session, first)
+            if came.memory is not None:
+                stored_rules.keep_memory(session, feed_id, came.memory)
+            if came.secrets:
+                stored.keep_secrets(session, feed_id, came.secrets, secrets)
+
+        accepted = await self._accept(items, f"feed:{name}", also)
+        running.seen.update(keys)
+        running.rules = [replace(one, primed=one.primed or one.number in first) for one in running.rules]
+        return accepted
+
+    async def receive(self, token: str, headers: Mapping[str, str], body: bytes) -> tuple[int, str] | None:
+        """Take what was sent to a feed's private address: an HTTP status and what to say; None for no such address."""
+        name = self._by_token.get(token)
+        running = self._running.get(name) if name else None
+        if name is None or running is None or running.kind.receive is None:
+            return None
+        if self._engine.feed_state(name, self._clock()).freshness.value == "held" and running.poller is not None:
+            return 503, "This feed is paused."
+        try:
+            came = running.kind.receive(running.asking, headers, body)
+        except SourceError as error:
+            running.proof = _failed(error)
+            return (401 if isinstance(error, CredentialsRejected) else 400), str(error)
+        now = self._clock()
+        if came.message_id is not None:
+            seen_as = f"message:{came.message_id}"
+            if seen_as in running.seen:
+                return 409, "This message came before; nothing was changed."
+            await self._accept((), f"feed:{name}", lambda session: stored_rules.keep_seen(
+                session, running.feed_id, (seen_as,), now))  # fmt: skip
+            running.seen.add(seen_as)
+        await self._came(name, running, came)
+        return 202, "Taken."
+
+    # Trying, signing in, looking up
 
     async def probe(self, kind: str, choices: Mapping[str, Any], secrets: Mapping[str, str]) -> Proof:
         """Try a feed once, before it is kept."""
         try:
-            fetched = await KINDS[kind].fetch(await self._client(), choices, secrets)
+            came = await try_once(KINDS[kind], await self._asking(choices, secrets, trying=True))
         except SourceError as error:
             return _failed(error)
-        return Proof(tree(fetched.payload), took_ms=fetched.took_ms, size_bytes=fetched.size_bytes)
+        shown = None if came.payload is NOTHING else tree(came.payload)
+        return Proof(shown, took_ms=came.took_ms, size_bytes=came.size_bytes, note=came.note)
+
+    async def look_up(
+        self, kind: str, choices: Mapping[str, Any], secrets: Mapping[str, str], name: str
+    ) -> list[Match] | str:
+        """What a service has under a name, or what is wrong."""
+        ask = KINDS[kind].look_up
+        try:
+            return await ask(await self._asking(choices, secrets, trying=True), name) if ask else []
+        except SourceError as error:
+            return str(error)
+
+    async def begin_sign_in(self, name: str, back_to: str, state: str, verifier: str) -> str:
+        """Where to send the user to sign in for a feed. Raises SourceError, a RuntimeError."""
+        running = self._running[name]
+        assert running.kind.sign_in is not None
+        return await running.kind.sign_in.begin(running.asking, back_to, state, verifier)
+
+    async def finish_sign_in(self, name: str, back_to: str, code: str, verifier: str) -> Mapping[str, str]:
+        """The secrets to keep once the user has signed in. Raises SourceError."""
+        running = self._running[name]
+        assert running.kind.sign_in is not None
+        return await running.kind.sign_in.finish(running.asking, back_to, code, verifier)
+
+    # Showing
 
     def proof(self, name: str) -> Proof | None:
         """What a running feed's last try showed, with the tree of the last payload that came."""
         running = self._running.get(name)
         if running is None:
             return None
-        proof = running.proof
-        return Proof(
-            tree(running.payload) if running.came_at else None,
-            proof.problem, proof.answer, proof.wants_key, proof.took_ms, proof.size_bytes,
-        )  # fmt: skip
+        return replace(running.proof, tree=tree(running.payload) if running.came_at else None)
 
     def pick(self, name: str, path: str, wanted: Wanted | None) -> Scalar:
         """What a path reaches in a feed's last payload. Raises NothingPicked."""
@@ -187,11 +334,34 @@ class Feeding:
             raise NothingPicked("Nothing has come from this feed yet. Ask it again first.")
         return pick_value(running.payload, path, wanted)
 
+    def try_rule(self, name: str, rule: Rule) -> tuple[list[Item], str | None, object]:
+        """What a rule makes of what came last: the items, what is wrong, and what it looked at."""
+        running = self._running.get(name)
+        if running is None or running.came_at is None:
+            return [], "Nothing has come from this feed yet.", None
+        streamed = running.message is not NOTHING
+        looked_at = running.message if streamed else running.payload
+        wrong = check(rule, looked_at)
+        return ([] if wrong else make_items(rule, looked_at, streamed)[:ON_LIST]), wrong, looked_at
+
     def ask_now(self, name: str) -> None:
         """Ask a feed without waiting for its period or backoff."""
         running = self._running.get(name)
         if running and running.poller:
             running.poller.ask_now()
+
+    def hand_choices(self, name: str) -> Mapping[str, Any] | None:
+        """The choices of a feed that is set by hand; None for any other."""
+        running = self._running.get(name)
+        return running.choices if running and running.kind.name == "hand" else None
+
+    def set_by_hand(self, name: str, value: Scalar) -> Signal | None:
+        """Set a value by hand; the signal as it stands then."""
+        running, now = self._running[name], self._clock()
+        for one in running.picks:
+            self._publish(self._engine.feed_ok(name, (Reading(one.name, value, now),), {}, now))
+            return self._engine.signal(one.name, now)
+        return None
 
     def reports(self) -> list[FeedReport]:
         """All feeds, in the order in which they were made."""
@@ -200,19 +370,32 @@ class Feeding:
     def report(self, name: str) -> FeedReport:
         """One feed. Raises KeyError when there is none of that name."""
         running = self._running[name]
+        kind = running.kind
         wait = running.poller.next_try_in_s if running.poller else None
+        period_s = float(running.choices.get("period_s", 5.0)) if kind.asked else None
+        manner = "asked" if kind.asked else "tells" if kind.follow else "sent" if kind.receive else "hand"
         return FeedReport(
             name,
             running.title,
-            KINDS[running.kind].title,
-            KINDS[running.kind].place(running.choices),
-            float(running.choices.get("period_s", 5.0)),
+            kind.title,
+            kind.place(running.choices),
+            period_s,
             self._engine.feed_state(name, self._clock()),
             running.tried_at + timedelta(seconds=wait) if running.tried_at and wait else None,
             len(running.picks),
+            manner,
         )
+
+    def set_folders(self, files: Sequence[Path], scripts: Path) -> None:
+        """Which folders feeds may touch from now on."""
+        self.folders = Folders(tuple(files), scripts)
+        for running in self._running.values():
+            running.asking.folders = self.folders
 
 
 def _failed(error: SourceError) -> Proof:
     answer = error.payload[:300] if error.payload else None
-    return Proof(problem=str(error), answer=answer, wants_key=isinstance(error, CredentialsRejected))
+    folder = str(error.folder) if isinstance(error, FolderNotNamed) else None
+    return Proof(
+        problem=str(error), answer=answer, wants_key=isinstance(error, CredentialsRejected), wants_folder=folder
+    )

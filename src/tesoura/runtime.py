@@ -8,31 +8,40 @@ from __future__ import annotations
 import asyncio
 import inspect
 import logging
+import uuid
 from collections.abc import Callable, Coroutine, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any, Concatenate, ParamSpec, TypeVar, overload
 
+from sqlmodel import Session
+
 from tesoura.airing import Airing
+from tesoura.choices import Choices, read_choices
 from tesoura.core.changes import Changes
+from tesoura.core.computed.almanac import Almanac
 from tesoura.core.engine import Engine
-from tesoura.core.values import Event, Reading, Scalar, Signal, Wanted
-from tesoura.feeding import Feeding, FeedReport, Proof
+from tesoura.core.moments import Moment
+from tesoura.core.values import Event, Reading, Scalar, Signal
+from tesoura.feeding import Feeding
+from tesoura.feeds.kind import Item
 from tesoura.feeds.kinds import KINDS
-from tesoura.locales import machine_locale, number_style
+from tesoura.filing import Filing
 from tesoura.outputs.hub import Hub
+from tesoura.reckoning import Reckoning
+from tesoura.saving import Saving
 from tesoura.settings import Settings, build
 from tesoura.store import feeds as stored_feeds
 from tesoura.store import log as event_log
 from tesoura.store import state
-from tesoura.store.log import Logged
+from tesoura.store.log import CORRECTION, Logged
 from tesoura.store.store import Store
 
 P = ParamSpec("P")
 T = TypeVar("T")
 SCRIPT_FEED = "script"
+SHOWN_AGAIN, SKIPPED, BY_HAND = "tesoura.shown_again", "tesoura.skipped", "tesoura.set_by_hand"
 DESK_EVERY_S = 0.25
-TRAILS_EVERY = 15
 _BEGINNING = datetime(1970, 1, 1, tzinfo=UTC)
 log = logging.getLogger(__name__)
 
@@ -51,18 +60,21 @@ class Runtime:
     def __init__(self, store: Store, settings: Settings) -> None:
         self.store, self.settings = store, settings
         self._clock = settings.clock
-        self._locale = store.read(lambda session: state.choice(session, "locale")) or machine_locale()
-        self._engine = Engine(number_style(self._locale))
-        self.hub = Hub(build(), lambda: self._touch("overlays"))
-        self.feeding = Feeding(store, self._engine, self._clock, self._publish)
+        self.choices: Choices = store.read(read_choices)
+        self._engine = Engine(self.choices.style())
+        self.hub = Hub(build(), lambda: self.touched("overlays"))
+        self.feeding = Feeding(store, self._engine, self._clock, self._publish, self._feed_says)
+        self.feeding.zone = lambda: self.choices.zone
         self.airing = Airing(store, self._engine, self.hub)
+        self.reckoning = Reckoning(store, self._engine, self._clock, self._publish)
+        self.filing = Filing(store, self._engine, self._clock, self.touched)
+        self.saving = Saving(store, self._engine, self.reckoning, settings, lambda: self.choices.keep_days)
         self._loop: asyncio.AbstractEventLoop | None = None
-        self._tasks: list[asyncio.Task[None]] = []
         self._late: asyncio.TimerHandle | None = None
         self._late_due = _BEGINNING
         self._topics: set[str] = set()
         self._telling = False
-        self._applied = 0
+        self._jobs: set[asyncio.Task[Any]] = set()
         self.session_started_at: datetime | None = None
 
     # Life
@@ -71,11 +83,13 @@ class Runtime:
         """Go on from where the last run stopped, then start the feeds."""
         self._loop = asyncio.get_running_loop()
         await asyncio.to_thread(self._restore)
+        self._follow_choices()
         await self.feeding.start()
         self._publish(self._engine.reconsider(self._clock()))
         await self.airing.start()
+        await self.filing.start()
         self._plan()
-        self._tasks.append(asyncio.create_task(self._save_now_and_then(), name="saving"))
+        self.saving.start()
 
     def _restore(self) -> None:
         now = self._clock()
@@ -87,20 +101,20 @@ class Runtime:
             self._engine.restore(one.feed, one.signal, one.fresh_for_s, one.event_type)
         missed = self.store.read(lambda session: event_log.after(session, position))
         for logged in missed:
-            self._apply(logged, now)
-        self._applied = missed[-1].seq if missed else position
+            self._apply([logged], now)
         self.session_started_at = self.store.read(state.present_session)
         self._engine.count_events(self._counts(), self.session_started_at, now)
+        self.reckoning.restore(self._almanac(), missed[-1].seq if missed else position, now)
 
     async def stop(self) -> None:
         """Stop the feeds and save everything."""
         await self.feeding.stop()
-        for task in self._tasks:
-            task.cancel()
-        await asyncio.gather(*self._tasks, return_exceptions=True)
+        for job in list(self._jobs):
+            await asyncio.gather(job, return_exceptions=True)
+        await self.filing.stop()
         if self._late:
             self._late.cancel()
-        await self._save(trails=True)
+        await self.saving.stop()
 
     @overload
     def call(
@@ -117,30 +131,83 @@ class Runtime:
 
         if self._loop is None:
             raise RuntimeError("The runtime has not been started.")
-        return asyncio.run_coroutine_threadsafe(run(), self._loop).result(timeout=30)
+        return asyncio.run_coroutine_threadsafe(run(), self._loop).result(timeout=120)
 
     # Events and signals
 
     async def accept(self, events: Sequence[Event]) -> Accepted:
         """Log events, and only then let them change anything. Those that came before change nothing."""
-        now = self._clock()
-        logged: list[Logged] = await asyncio.wrap_future(
-            self.store.writer.submit(lambda session: event_log.append(session, events, now))
-        )
-        for one in logged:
-            self._publish(self._apply(one, now))
-            self._applied = max(self._applied, one.seq)
-        if logged:
-            self._touch("log")
+        logged = await self._log(events, lambda session: None)
         return Accepted(len(logged), len(events) - len(logged))
 
-    def _apply(self, logged: Logged, now: datetime) -> Changes:
-        try:
-            return self._engine.apply_event(logged.event, now)
-        except Exception:
-            # It is in the log for good. A fault of ours with one event must keep neither the next nor a start away.
-            log.exception("Event %d of the log could not be applied", logged.seq)
-            return Changes()
+    async def _log(self, events: Sequence[Event], also: Callable[[Session], None]) -> list[Logged]:
+        now = self._clock()
+
+        def job(session: Session) -> list[Logged]:
+            new = event_log.append(session, events, now)
+            also(session)
+            return new
+
+        logged: list[Logged] = await asyncio.wrap_future(self.store.writer.submit(job))
+        if logged:
+            self._publish(self._apply(logged, now))
+            self.reckoning.passed([(one.event, one.seq, one.accepted_at) for one in logged])
+            self.saving.applied = max(self.saving.applied, logged[-1].seq)
+            for one in logged:
+                self.airing.happened(one.event, one.seq, self._engine.event_feed(one.event.type))
+            self._plan()
+            self.touched("log")
+        return logged
+
+    async def _feed_says(self, items: Sequence[Item], source: str, also: Callable[[Session], None]) -> Sequence[Event]:
+        now = self._clock()
+        events = [
+            Event(item.id or uuid.uuid4().hex, source, item.type[:120], item.time or now, item.data) for item in items
+        ]
+        return [one.event for one in await self._log(events, also)]
+
+    def _apply(self, logged: Sequence[Logged], now: datetime) -> Changes:
+        changes = self._engine.apply_events([(one.event, one.seq, one.accepted_at) for one in logged], now)
+        for seq, error in self._engine.faults:
+            log.error("Event %d of the log could not be applied", seq, exc_info=error)
+        self._engine.faults.clear()
+        return changes
+
+    async def _tell_of(self, kind: str, data: Mapping[str, Any], subject: str | None = None) -> Logged:
+        """Log what was done with Tesoura itself."""
+        event = Event(uuid.uuid4().hex, "tesoura", kind, self._clock(), data, subject)
+        return (await self._log([event], lambda session: None))[0]
+
+    async def correct(self, seq: int, field: str, value: Scalar) -> bool:
+        """Correct an amount of an event by a further event; False when there is no such event or field."""
+        found = await asyncio.to_thread(self.store.read, lambda session: event_log.with_corrections(session, seq))
+        if found is None or field not in found.event.data:
+            return False
+        data = {"seq": seq, "field": field, "was": found.event.data[field], "now": value}
+        await self._tell_of(CORRECTION, data, str(seq))
+        after = event_log.with_data(found.event, {field: value})
+        await self.reckoning.correct(found.event, after, seq, found.accepted_at)
+        return True
+
+    async def show_again(self, seq: int) -> int:
+        """Let the moments of an event be shown once more; how many wait for that now."""
+        found = await asyncio.to_thread(self.store.read, lambda session: event_log.with_corrections(session, seq))
+        if found is None:
+            return 0
+        count = self.airing.happened(found.event, seq, self._engine.event_feed(found.event.type))
+        if count:
+            await self._tell_of(SHOWN_AGAIN, {"seq": seq, "type": found.event.type}, str(seq))
+        self._plan()
+        return count
+
+    async def skip(self, number: int) -> Moment | None:
+        """Take a moment that still waits out of the line; None when it does not wait any more."""
+        moment = self.airing.moments.skip(number)
+        if moment is not None:
+            overlay, piece = self.airing.placed(moment.key)
+            data = {"seq": moment.seq, "type": moment.type, "overlay": overlay, "piece": piece, "text": moment.text}
+            await self._tell_of(SKIPPED, data, str(moment.seq))
+        return moment
 
     async def put_signal(self, name: str, value: Scalar, unit: str | None, fresh_for_s: float | None) -> Signal:
         """Set a signal of the script feed, and have it saved before answering."""
@@ -148,10 +215,15 @@ class Runtime:
         self._publish(self._engine.set_value(Reading(name, value, now), SCRIPT_FEED, unit, fresh_for_s, now))
         signal = self._engine.signal(name, now)
         assert signal is not None
-        saved = [state.SavedSignal(signal, SCRIPT_FEED, fresh_for_s, None)]
-        await asyncio.wrap_future(
-            self.store.writer.submit(lambda session: state.save(session, saved, None, trails=True))
-        )
+        await self.saving.save_signal(signal, SCRIPT_FEED, fresh_for_s)
+        return signal
+
+    async def set_by_hand(self, name: str, value: Scalar) -> Signal | None:
+        """Set the value of a feed that is set by hand, logged and saved before answering."""
+        signal = self.feeding.set_by_hand(name, value)
+        if signal is not None:
+            await self._tell_of(BY_HAND, {"feed": name, "value": value}, name)
+            await self.saving.save_signal(signal, name, None)
         return signal
 
     def signals(self, trails: bool = False) -> list[Signal]:
@@ -166,86 +238,93 @@ class Runtime:
         """The first halves of signals' names that are in use."""
         return self._engine.feed_names() | {SCRIPT_FEED}
 
+    def event_types(self) -> list[str]:
+        """The types of events that have come."""
+        return sorted(self._engine.event_types())
+
+    @property
+    def engine(self) -> Engine:
+        """The engine, for questions asked on the loop."""
+        return self._engine
+
     # Feeds
 
     async def refresh_feed(self, name: str) -> None:
         """Bring a feed to what the store says of it."""
         await self.feeding.refresh(name)
-        self._touch("feeds", "signals")
-
-    def feed_reports(self) -> list[FeedReport]:
-        """All feeds."""
-        return self.feeding.reports()
-
-    def feed_report(self, name: str) -> FeedReport:
-        """One feed. Raises KeyError."""
-        return self.feeding.report(name)
-
-    async def probe(self, kind: str, choices: Mapping[str, Any], secrets: Mapping[str, str]) -> Proof:
-        """Try a feed once, before it is kept."""
-        return await self.feeding.probe(kind, choices, secrets)
-
-    def proof(self, name: str) -> Proof | None:
-        """What a feed's last try showed."""
-        return self.feeding.proof(name)
-
-    def pick(self, name: str, path: str, wanted: Wanted | None) -> Scalar:
-        """What a path reaches in a feed's last payload. Raises NothingPicked, a ValueError."""
-        return self.feeding.pick(name, path, wanted)
-
-    def ask_now(self, name: str) -> None:
-        """Ask a feed at once."""
-        self.feeding.ask_now(name)
+        self.touched("feeds", "signals")
 
     @staticmethod
     def kinds() -> Mapping[str, Any]:
         """The kinds of feed there are, by name."""
         return KINDS
 
+    # Computed signals
+
+    async def refresh_computed(self, row_id: int) -> None:
+        """Bring a computation to what the store says of it."""
+        await self.reckoning.refresh(row_id)
+        self.touched("signals")
+
     # Stream sessions and choices
 
-    async def session_changed(self) -> None:
-        """A stream session was started, or its start taken back: count its events anew."""
-        self.session_started_at, counts = await asyncio.to_thread(self._session_and_counts)
-        self._publish(self._engine.count_events(counts, self.session_started_at, self._clock()))
-        self._touch("session", "signals")
+    def _almanac(self) -> Almanac:
+        return Almanac(self.choices.zone, self.choices.first_weekday, self.session_started_at)
 
-    def _session_and_counts(self) -> tuple[datetime | None, dict[str, int]]:
+    async def session_changed(self) -> None:
+        """A stream session was started, or its start taken back or corrected: make what counts from it anew."""
+        counts = await asyncio.to_thread(self._session_and_counts)
+        self._publish(self._engine.count_events(counts, self.session_started_at, self._clock()))
+        await self.reckoning.set_almanac(self._almanac())
+        self.touched("session", "signals")
+
+    def _session_and_counts(self) -> dict[str, int]:
         self.session_started_at = self.store.read(state.present_session)
-        return self.session_started_at, self._counts()
+        return self._counts()
 
     def _counts(self) -> dict[str, int]:
         start = self.session_started_at or _BEGINNING
         return self.store.read(lambda session: event_log.counts_since(session, start))
 
-    @property
-    def locale(self) -> str:
-        """The locale in which numbers are written."""
-        return self._locale
+    async def choices_changed(self) -> None:
+        """The user's general choices have changed: the locale, the zone, the first weekday, the folders."""
+        self.choices = await asyncio.to_thread(self.store.read, read_choices)
+        self._follow_choices()
+        self._publish(self._engine.restyle(self.choices.style()))
+        await self.reckoning.set_almanac(self._almanac())
+        await self.filing.refresh()
+        self.touched("signals", "files")
 
-    async def set_locale(self, name: str) -> None:
-        """Write all numbers as this locale does, from now on."""
-        self._locale = name
-        self._publish(self._engine.restyle(number_style(name)))
+    def _follow_choices(self) -> None:
+        self.feeding.set_folders(self.choices.folders, self.store.folder / "scripts")
 
     # Inside
 
     def touched(self, *topics: str) -> None:
         """Something that the desks show has changed."""
-        self._touch(*topics)
+        self._topics.update(topics)
+        if self._loop and not self._telling:
+            self._telling = True
+            self._loop.call_later(DESK_EVERY_S, self._tell_desks)
 
     def _publish(self, changes: Changes) -> None:
         if changes.texts:
             self.airing.tell(changes.texts)
+            self.filing.tell(changes.texts)
         if changes.signals:
-            self._touch("signals")
+            self.touched("signals")
         if changes.feeds:
-            self._touch("feeds")
+            self.touched("feeds")
         self._plan()
 
     def _plan(self) -> None:
-        """Wake up when the next value may become late, not before."""
-        due = self._engine.next_change()
+        """Wake up when the next value may become late or the next moment begins, not before."""
+        if self.airing.step(self._clock()):
+            self.touched("moments")
+        due = min(
+            (at for at in (self._engine.next_change(), self.airing.moments.next_change()) if at is not None),
+            default=None,
+        )
         if due is None or self._loop is None or (self._late and self._late_due <= due):
             return
         if self._late:
@@ -256,34 +335,14 @@ class Runtime:
     def _tick(self) -> None:
         self._late = None
         self._publish(self._engine.tick(self._clock()))
+        if self._engine.computing.stale():
+            self._in_the_background(self.reckoning.put_right())
 
-    def _touch(self, *topics: str) -> None:
-        self._topics.update(topics)
-        if self._loop and not self._telling:
-            self._telling = True
-            self._loop.call_later(DESK_EVERY_S, self._tell_desks)
+    def _in_the_background(self, job: Coroutine[Any, Any, Any]) -> None:
+        task = asyncio.create_task(job)
+        self._jobs.add(task)
+        task.add_done_callback(self._jobs.discard)
 
     def _tell_desks(self) -> None:
         topics, self._topics, self._telling = self._topics, set(), False
         self.hub.tell_desks({"kind": "changed", "topics": sorted(topics)})
-
-    async def _save_now_and_then(self) -> None:
-        turn = 0
-        while True:
-            await asyncio.sleep(self.settings.save_every_s)
-            turn += 1
-            await self._save(trails=turn % TRAILS_EVERY == 0)
-
-    async def _save(self, trails: bool) -> None:
-        applied = self._applied
-        changed = self._engine.unsaved(self._clock(), trails)
-        if not changed:
-            return
-        saved = [state.SavedSignal(*one) for one in changed]
-        saving = self.store.writer.submit(lambda session: state.save(session, saved, applied, trails))
-        try:
-            # Once taken out of the engine it must be written, even when this task is told to end meanwhile.
-            await asyncio.shield(asyncio.wrap_future(saving))
-        except Exception as error:
-            self._engine.save_again([one.signal.name for one in saved])
-            log.error("The signals could not be saved; it is tried again: %s", error)

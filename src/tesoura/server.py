@@ -54,7 +54,7 @@ def create_app(settings: Settings, store: Store) -> Starlette:
         await runtime.stop()
 
     async def health(_: Request) -> JSONResponse:
-        feeds = {report.name: report.state.freshness.value for report in runtime.feed_reports()}
+        feeds = {report.name: report.state.freshness.value for report in runtime.feeding.reports()}
         return JSONResponse(
             {"status": "ok", "version": tesoura.__version__, "feeds": feeds, "pages": runtime.hub.pages}
         )

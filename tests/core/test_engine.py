@@ -125,7 +125,7 @@ def test_zero_is_a_value_and_missing_is_not(engine: Engine) -> None:
     [("keep", "1284 friends", "1284 friends"), ("nothing_yet", "—", "—"), ("hide", "", "")],
 )
 def test_a_text_shows_a_stale_value_as_it_was_told_to(engine: Engine, when_stale: str, late: str, down: str) -> None:
-    engine.texts.show("1/a", Say(compile_wording("{reach.members} friends"), "—", when_stale))
+    engine.texts.show("1/a", Say(compile_wording("{reach.members} friends"), "—", when_stale, when_stale))
 
     def says() -> str:
         shown = engine.texts.shown("1/a")
@@ -146,7 +146,7 @@ def test_a_text_shows_a_stale_value_as_it_was_told_to(engine: Engine, when_stale
 
 def test_a_stale_text_says_which_value_is_stale(engine: Engine) -> None:
     came(engine, 1284, 0)
-    engine.texts.show("1/a", Say(compile_wording("{reach.members}"), "—", "nothing_yet"))
+    engine.texts.show("1/a", Say(compile_wording("{reach.members}"), "—", "nothing_yet", "nothing_yet"))
     changes = engine.feed_failed("reach", "No answer.", at(5))
     assert changes.texts == {"1/a": Shown("—", problem="reach.members is down.")}
 

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from datetime import datetime
 from typing import Any
 
 import pytest
 
-from tesoura.core.changes import Changes
 from tesoura.core.engine import Engine
 from tesoura.core.values import Event
 from tests.conftest import Running, until
@@ -168,14 +166,14 @@ def test_values_that_no_signal_can_hold_stay_in_the_log_alone(running: Running) 
 def test_a_fault_with_one_event_keeps_neither_the_next_nor_a_start_away(
     running: Running, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
 ) -> None:
-    right = Engine.apply_event
+    right = Engine._arrive
 
-    def faulty(self: Engine, event: Event, now: datetime) -> Changes:
+    def faulty(self: Engine, event: Event, *more: Any) -> None:
         if event.data.get("n") == 1:
             raise ZeroDivisionError
-        return right(self, event, now)
+        right(self, event, *more)
 
-    monkeypatch.setattr(Engine, "apply_event", faulty)
+    monkeypatch.setattr(Engine, "_arrive", faulty)
     for number in (1, 2):
         assert running.event(type="kill", data={"n": number}).status_code == 202
     assert running.signal("kill.n")["value"] == 2

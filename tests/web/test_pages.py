@@ -11,9 +11,9 @@ from typing import Any
 import pytest
 from websockets.sync.client import connect
 
+from tesoura.choices import machine_zone as zone
 from tesoura.settings import STATIC
 from tesoura.standins.members import DEFAULT_KEY, MembersService
-from tesoura.web.shown import zone
 from tests.conftest import Running, until
 
 FEED = {"title": "Reach", "key_in": "none", "period_s": "1"}
@@ -237,7 +237,7 @@ def test_a_piece_told_to_hide_goes_when_its_feed_dies_and_comes_back_with_it(
     running: Running, members: MembersService
 ) -> None:
     running.add_feed(f"{members.address}/channels/mara_vane")
-    token = running.add_overlay("{reach.members:,}", when_stale="hide")
+    token = running.add_overlay("{reach.members:,}", when_late="hide", when_down="hide")
     until(lambda: ">1,284</div>" in running.client.get(f"/o/{token}").text)
     members.fail("500")
     until(lambda: "hidden></div>" in running.client.get(f"/o/{token}").text)

@@ -10,6 +10,7 @@ from typing import Any
 import pytest
 from flask import Flask
 
+from tesoura.choices import Choices
 from tesoura.core.overlays import TextPiece
 from tesoura.settings import Settings
 from tesoura.web import shown
@@ -20,15 +21,14 @@ NOW = datetime(2026, 11, 26, 19, 30, 5, tzinfo=UTC)
 
 
 @pytest.fixture(autouse=True)
-def _pages(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+def _pages() -> Iterator[None]:
     class German:
-        locale = "de"
+        choices = Choices("de", UTC, 0, (), None)
 
     app = Flask("shown")
     runtime: Any = German()
     store: Any = None
     app.extensions[EXTENSION] = Doors(runtime, store, Settings(Path(), clock=lambda: NOW))
-    monkeypatch.setattr(shown, "zone", lambda: UTC)
     with app.app_context():
         yield
 

@@ -6,7 +6,7 @@ It knows no clock, no file and no network: whoever calls it hands in `now`.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import datetime
 
 from tesoura.core.cells import Cells
@@ -27,6 +27,19 @@ MAX_EVENT_SIGNALS = 200
 COUNT = "count_this_session"
 
 
+OWN_TYPES = "tesoura."
+"""How the types of events begin that tell what was done with Tesoura itself; they become no signals."""
+
+
+def scalars(data: Mapping[str, object]) -> Iterator[tuple[str, Scalar]]:
+    """The fields of an event's data that a signal can hold."""
+    for key, value in data.items():
+        try:
+            yield key, as_scalar(value)
+        except ValueRefused:
+            continue
+
+
 class Engine(Cells):
     """All present values and texts. One loop owns it; nothing in it waits."""
 
@@ -35,6 +48,8 @@ class Engine(Cells):
         self._event_names = EventNames()
         self._session_began: datetime | None = None
         self.computing = Computing()
+        self.faults: list[tuple[int, Exception]] = []
+        """Events, by their place in the log, that could not be applied, and why; whoever looks takes them off."""
 
     # Feeds and their signals
 
@@ -123,9 +138,13 @@ class Engine(Cells):
         feeds: list[str] = []
         windows: set[str] = set()
         for event, seq, accepted_at in events:
-            if self.computing.takers(event.type):
-                windows.update(self.computing.event(happening(event, seq, accepted_at), now))
-            self._arrive(event, now, touched, fresh, feeds)
+            try:
+                if self.computing.takers(event.type):
+                    windows.update(self.computing.event(happening(event, seq, accepted_at), now))
+                self._arrive(event, now, touched, fresh, feeds)
+            except Exception as error:
+                # It is in the log for good. A fault of ours with one event must not keep the next ones away.
+                self.faults.append((seq, error))
         if fresh:
             self._states_changed(fresh, (), now)
         return self._done(list(touched), now, tuple(dict.fromkeys(feeds)), windows)
@@ -154,13 +173,9 @@ class Engine(Cells):
         )
         touched[counter] = None
         taken = 1
-        for key, value in event.data.items():
+        for key, scalar in scalars(event.data):
             name = f"{feed}.{snake(key)}"
             if taken >= MAX_EVENT_FIELDS or name == counter:
-                continue
-            try:
-                scalar = as_scalar(value)
-            except ValueRefused:
                 continue
             if name not in self._cells:
                 if len(known.names) >= MAX_EVENT_SIGNALS:
@@ -214,7 +229,13 @@ class Engine(Cells):
         """The types of events that have come, in the order in which they first did."""
         return [kind for kind, _ in self._event_names]
 
+    def event_feed(self, kind: str) -> str | None:
+        """Under which first half of a name the signals of this type of event stand."""
+        return self._event_feed(kind)
+
     def _event_feed(self, kind: str) -> str | None:
+        if kind.startswith(OWN_TYPES):
+            return None
         feed = self._event_names.of(kind, self._feeds.keys())
         if feed is not None and feed not in self._feeds:
             self.add_feed(feed, None)

@@ -13,8 +13,10 @@ from tesoura.core.checks import InvalidField
 class FormField:
     """One field of a form.
 
-    `kind` is `text`, `number`, `choice` or `secret`; `check` turns what was typed into a value or raises InvalidField.
-    `only_if` names another field and the values of it with which this one is asked for.
+    `kind` is `text`, `number`, `choice`, `several`, `area`, `secret`, or one of those that offer what there is:
+    `signal`, `events`, `datum` (a field of events' data), `formula`, `instant`, `program`. `check` turns what was typed
+    into a value or raises InvalidField. `only_if` names another field and the values of it with which this one is asked
+    for; `advanced` ones are folded away.
     """
 
     name: str
@@ -27,6 +29,7 @@ class FormField:
     unit: str = ""
     options: Sequence[tuple[str, str]] = ()
     only_if: tuple[str, Sequence[str]] | None = None
+    advanced: bool = False
 
     def asked(self, typed: Mapping[str, object]) -> bool:
         """Whether this field plays a part, with these choices."""

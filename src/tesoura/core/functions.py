@@ -90,17 +90,53 @@ def _has(style: NumberStyle, arguments: list[Scalar]) -> Scalar:
     return part in whole
 
 
+def _ordinal(style: NumberStyle, arguments: list[Scalar]) -> Scalar:
+    [number] = numbers(arguments)
+    return f"{plain(number, style)}{style.ordinal_ending(number)}"
+
+
+def _names(style: NumberStyle, arguments: list[Scalar]) -> Scalar:
+    names = [name for name in plain(arguments[0], style).split("\n") if name]
+    most = int(numbers(arguments[1:2])[0]) if len(arguments) > 1 else len(names)
+    total = int(numbers(arguments[2:3])[0]) if len(arguments) > 2 else len(names)
+    if most < 1:
+        raise Undefined("names shows at least one name")
+    shown = names[:most]
+    more = max(total, len(names)) - len(shown)
+    if more > 0:
+        return f"{', '.join(shown)} {style.conjunction} {more} {style.more}"
+    return f" {style.conjunction} ".join([", ".join(shown[:-1]), shown[-1]] if len(shown) > 1 else shown)
+
+
+def _cut(style: NumberStyle, arguments: list[Scalar]) -> Scalar:
+    text, most = plain(arguments[0], style), int(numbers(arguments[1:])[0])
+    if most < 1:
+        raise Undefined("cut leaves at least one character")
+    return text if len(text) <= most else f"{text[: most - 1].rstrip()}…"
+
+
+def _line(style: NumberStyle, arguments: list[Scalar]) -> Scalar:
+    lines, number = plain(arguments[0], style).split("\n"), int(numbers(arguments[1:])[0])
+    if not 1 <= number <= len(lines):
+        raise Undefined(f"there is no line {number}")
+    return lines[number - 1]
+
+
 FUNCTIONS: Mapping[str, Function] = {
     "abs": Function("abs(n)", "the size of a number, without its sign", 1, 1, lambda _, a: abs(numbers(a)[0])),
     "ceil": Function("ceil(n)", "the next whole number up", 1, 1, lambda _, a: math.ceil(numbers(a)[0])),
     "clamp": Function("clamp(n, low, high)", "the number, kept between two others", 3, 3, _clamp),
     "coalesce": Function("coalesce(a, b, …)", "the first that has come", 1, 8, lambda _, a: a[0], lazy=True),
+    "cut": Function("cut(text, n)", "the text in at most n characters, ending in …", 2, 2, _cut),
     "floor": Function("floor(n)", "the next whole number down", 1, 1, lambda _, a: math.floor(numbers(a)[0])),
     "has": Function("has(text, word)", "yes when the text has the word in it", 2, 2, _has),
     "join": Function("join(a, b, …)", "texts and numbers as one text", 1, 8, _join),
+    "line": Function("line(text, n)", "the n-th line of a text", 2, 2, _line),
     "known": Function("known(a)", "yes when a value has come, else no", 1, 1, lambda _, a: True, lazy=True),
     "max": Function("max(a, b, …)", "the largest", 1, 8, lambda _, a: max(numbers(a))),
     "min": Function("min(a, b, …)", "the smallest", 1, 8, lambda _, a: min(numbers(a))),
+    "names": Function("names(list, n, total)", "a list as Ana, Bolt and 3 more", 1, 3, _names),
+    "ordinal": Function("ordinal(n)", "the number as a rank: 1st, 2nd", 1, 1, _ordinal),
     "pct": Function("pct(part, whole)", "the part in percent of the whole", 2, 2, _pct),
     "plural": Function("plural(n, one, many)", "the word that goes with a number", 3, 5, _plural),
     "round": Function("round(n, decimals)", "the nearest number with so many decimals", 1, 2, _round),

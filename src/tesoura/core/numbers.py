@@ -8,6 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from datetime import UTC, datetime, tzinfo
 from functools import lru_cache
 from typing import cast
 
@@ -26,6 +27,12 @@ def english_plural(number: float) -> str:
     return "one" if number == 1 else "other"
 
 
+def english_ordinal(number: float) -> str:
+    """What English writes behind a rank: `st`, `nd`, `rd` or `th`."""
+    last = abs(int(number)) % 100
+    return "th" if 10 < last < 20 else {1: "st", 2: "nd", 3: "rd"}.get(last % 10, "th")
+
+
 @dataclass(frozen=True, slots=True)
 class CompactStep:
     """From `at_least` on, a number is divided by `divisor` and written between `prefix` and `suffix`."""
@@ -38,7 +45,11 @@ class CompactStep:
 
 @dataclass(frozen=True, slots=True)
 class NumberStyle:
-    """How a locale writes numbers. `groups` are the sizes of the last and of the further digit groups."""
+    """How a locale writes numbers, and in which zone times are told.
+
+    `groups` are the sizes of the last and of the further digit groups. `conjunction` and `more` stand in a list that is
+    cut short: Ana, Bolt and 3 more.
+    """
 
     decimal: str = "."
     group: str = ","
@@ -49,6 +60,10 @@ class NumberStyle:
         CompactStep(1_000_000_000, 1_000_000_000, "", "B"),
     )
     plural_category: Callable[[float], str] = field(default=english_plural)
+    ordinal_ending: Callable[[float], str] = field(default=english_ordinal)
+    zone: tzinfo = UTC
+    conjunction: str = "and"
+    more: str = "more"
 
     def localise(self, text: str) -> str:
         """Put this locale's marks where Python wrote `,` and `.`."""
@@ -118,6 +133,21 @@ def signed(value: Scalar, style: NumberStyle) -> str:
     return "0" if number == 0 else style.localise(text)
 
 
+def duration(value: Scalar, style: NumberStyle = ENGLISH) -> str:
+    """Seconds in their two largest units: `2 d 4 h`, `1 h 4 min`, `4 min 5 s`, `12 s`."""
+    total = int(abs(_number(value, "duration")))
+    sizes = [(total // 86_400, "d"), (total // 3_600 % 24, "h"), (total // 60 % 60, "min"), (total % 60, "s")]
+    first = next((at for at, (count, _) in enumerate(sizes) if count), 3)
+    return " ".join(f"{count} {unit}" for count, unit in sizes[first : first + 2] if count) or "0 s"
+
+
+def _instant(value: Scalar, name: str, style: NumberStyle, pattern: str) -> str:
+    seconds = _number(value, name)
+    if not -6e10 < seconds < 2.5e11:
+        raise FormatError(f"“{name}” writes an instant, in seconds since 1970, and this number is none")
+    return datetime.fromtimestamp(seconds, UTC).astimezone(style.zone).strftime(pattern)
+
+
 def _number(value: Scalar, name: str) -> int | float:
     if isinstance(value, (str, bool)):
         raise FormatError(f"“{name}” writes numbers, and this is {'text' if isinstance(value, str) else 'yes or no'}")
@@ -128,6 +158,10 @@ NAMED: Mapping[str, tuple[Formatter, str]] = {
     "compact": (compact, "1284 → 1.3K"),
     "clock": (clock, "245 → 4:05"),
     "signed": (signed, "12 → +12"),
+    "duration": (duration, "3840 → 1 h 4 min"),
+    "time": (lambda value, style: _instant(value, "time", style, "%H:%M"), "1795723200 → 20:00"),
+    "date": (lambda value, style: _instant(value, "date", style, "%Y-%m-%d"), "1795723200 → 2026-11-26"),
+    "weekday": (lambda value, style: _instant(value, "weekday", style, "%A"), "1795723200 → Thursday"),
     "upper": (lambda value, style: plain(value, style).upper(), "mara → MARA"),
     "lower": (lambda value, style: plain(value, style).lower(), "Mara → mara"),
 }

@@ -46,6 +46,7 @@ WEIGHT_WORDS = {
 }  # fmt: skip
 SIDES = ("right", "left", "both")
 WHEN_STALE = ("keep", "with_age", "nothing_yet", "hide")
+APPEARS = ("always", "moment")
 ALIGNMENTS = ("left", "centre", "right")
 
 
@@ -71,7 +72,11 @@ TEXT_FIELDS: Mapping[str, Field] = {
     "name": Field("Name", line(60)),
     "wording": Field("Wording", _wording),
     "nothing_yet": Field("Nothing yet", text(200, empty=True)),
-    "when_stale": Field("When late or down", choice(WHEN_STALE)),
+    "when_late": Field("When late", choice(WHEN_STALE)),
+    "when_down": Field("When down", choice(WHEN_STALE)),
+    "appears": Field("Appears", choice(APPEARS)),
+    "moment_type": Field("When this happens", text(120, empty=True)),
+    "moment_s": Field("For", whole(1, 120), "s"),
     "x": Field("Across", whole(-MAX_SIDE_PX, MAX_SIDE_PX), "px"),
     "y": Field("Down", whole(-MAX_SIDE_PX, MAX_SIDE_PX), "px"),
     "typeface": Field("Typeface", choice([face.family for face in TYPEFACES])),
@@ -93,14 +98,19 @@ class TextPiece:
     """A text on an overlay.
 
     `x` and `y` (px from the overlay's top left) are where the piece is held: its top left corner when it grows to the
-    right, its top right when it grows to the left, the middle of its top when it grows to both sides.
+    right, its top right when it grows to the left, the middle of its top when it grows to both sides. One that appears
+    as a `moment` is empty until an event of `moment_type` comes, and then shows its words for `moment_s` seconds.
     """
 
     id: str
     name: str = "Text"
     wording: str = "Your words here"
     nothing_yet: str = "—"
-    when_stale: str = "keep"
+    when_late: str = "keep"
+    when_down: str = "keep"
+    appears: str = "always"
+    moment_type: str = ""
+    moment_s: int = 6
     x: int = 96
     y: int = 96
     typeface: str = "Bricolage Grotesque"
@@ -117,7 +127,7 @@ class TextPiece:
 
     def compiled(self) -> Say:
         """What the piece says, ready to render."""
-        return Say(compile_wording(self.wording), self.nothing_yet, self.when_stale)
+        return Say(compile_wording(self.wording), self.nothing_yet, self.when_late, self.when_down)
 
     def changed(self, choices: Mapping[str, object]) -> TextPiece:
         """The piece with these choices checked and made. Raises InvalidPiece naming every field that is wrong."""
@@ -206,11 +216,17 @@ def from_document(document: Mapping[str, Any]) -> Overlay:
 
     def read(name: str) -> tuple[TextPiece, ...]:
         return tuple(
-            TextPiece(**{key: value for key, value in piece.items() if key in known})
+            TextPiece(**{key: value for key, value in _of_today(piece).items() if key in known})
             for piece in document.get(name, ())
         )
 
     return Overlay(document["width_px"], document["height_px"], read("pieces"), read("shelf"))
+
+
+def _of_today(piece: Mapping[str, Any]) -> Mapping[str, Any]:
+    """A stored piece with what an earlier version called otherwise under its present name."""
+    before = piece.get("when_stale")
+    return {"when_late": before, "when_down": before, **piece} if before in WHEN_STALE else piece
 
 
 def differences(draft: Overlay, on_air: Overlay | None) -> list[str]:

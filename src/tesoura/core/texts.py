@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import NamedTuple
@@ -10,6 +10,7 @@ from typing import NamedTuple
 from tesoura.core.functions import Undefined
 from tesoura.core.numbers import FormatError, NumberStyle
 from tesoura.core.scope import Missing, Scope
+from tesoura.core.values import Scalar
 from tesoura.core.wording import Wording
 
 AGE_EVERY = timedelta(seconds=10)
@@ -34,15 +35,22 @@ class Shown(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Say:
-    """A wording, and what stands for it: when a value is missing, and when one is late or down.
+    """A wording, and what stands for it: when a value is missing, when one is late, and when one is down.
 
-    `when_stale` is `keep` (the last value stays), `with_age` (it stays, and its age is told), `nothing_yet` (that text
-    is shown) or `hide` (nothing is).
+    `when_late` and `when_down` are `keep` (the last value stays), `with_age` (it stays, and its age is told),
+    `nothing_yet` (that text is shown), `instead` (the text of that name is) or `hide` (nothing is).
     """
 
     wording: Wording
     nothing_yet: str = ""
-    when_stale: str = "keep"
+    when_late: str = "keep"
+    when_down: str = "keep"
+    instead: str = ""
+
+    @property
+    def keeps(self) -> bool:
+        """Whether the last value stays, whatever happens."""
+        return self.when_late == self.when_down == "keep"
 
 
 @dataclass(slots=True)
@@ -67,7 +75,7 @@ class Texts:
         self.hide(key)
         shown = self.preview(say)
         self._texts[key] = _Text(say, shown)
-        if say.when_stale == "with_age":
+        if "with_age" in (say.when_late, say.when_down):
             self._aging.add(key)
         for name in say.wording.names:
             self._readers.setdefault(name, set()).add(key)
@@ -84,14 +92,32 @@ class Texts:
 
     def preview(self, say: Say, more_digits: int = 0) -> Shown:
         """What a text says now, or would with so many digits more, without keeping it."""
-        late = None if say.when_stale == "keep" else next((n for n in say.wording.names if n in self._stale), None)
-        if late and say.when_stale != "with_age":
-            text = say.nothing_yet if say.when_stale == "nothing_yet" else ""
-            return Shown(text, problem=f"{late} is {self._stale[late]}.")
+        stance, name = ("keep", "") if say.keeps else self._stance(say)
+        if stance not in ("keep", "with_age"):
+            text = {"nothing_yet": say.nothing_yet, "instead": say.instead}.get(stance, "")
+            return Shown(text, problem=f"{name} is {self._stale[name]}.")
         rendered = say.wording.render(self._scope, more_digits)
         if rendered.text is None:
             return Shown(say.nothing_yet, rendered.missing, rendered.problem)
-        return Shown(f"{rendered.text} · {self._age(say)}" if late else rendered.text)
+        return Shown(f"{rendered.text} · {self._age(say)}" if stance == "with_age" else rendered.text)
+
+    def _stance(self, say: Say) -> tuple[str, str]:
+        """What the text does about its least fresh value, and that value's name."""
+        stale = {self._stale[name]: name for name in say.wording.names if name in self._stale}
+        for state, stance in (("down", say.when_down), ("late", say.when_late)):
+            if state in stale:
+                return stance, stale[state]
+        return "keep", ""
+
+    def with_values(self, say: Say, values: Mapping[str, Scalar]) -> Shown:
+        """What a text says with these values in the place of the present ones: those of one event, say."""
+        rendered = say.wording.render(Scope({**self._scope.values, **values}, self._scope.style))
+        return Shown(say.nothing_yet if rendered.text is None else rendered.text, rendered.missing, rendered.problem)
+
+    def empty(self, say: Say) -> Shown:
+        """What a text says when nothing at all has come."""
+        rendered = say.wording.render(Scope({}, self._scope.style))
+        return Shown(say.nothing_yet if rendered.text is None else rendered.text, rendered.missing, rendered.problem)
 
     def _age(self, say: Say) -> str:
         observed = [at for name in say.wording.names if name in self._stale and (at := self._observed_at(name))]
@@ -144,7 +170,7 @@ class Texts:
 
     def _again(self, text: _Text) -> Shown:
         # A wording that could be said before can nearly always be said again: try the short way first.
-        if text.shown.why is None and text.say.when_stale == "keep":
+        if text.shown.why is None and text.say.keeps:
             try:
                 said = text.say.wording.say(self._scope)
                 return text.shown if said == text.shown.text else Shown(said)

@@ -13,6 +13,8 @@ from jmespath.exceptions import JMESPathError
 
 from tesoura.core.values import Reading, Scalar, ValueRefused, Wanted, as_scalar
 
+MAX_PATH = 500
+
 
 class NothingPicked(ValueError):
     """A path gives nothing that a signal can hold; the message says why and what to do."""
@@ -41,17 +43,22 @@ def _compiled(path: str) -> Any:
     return jmespath.compile(path)
 
 
-def pick_value(payload: object, path: str, wanted: Wanted | None) -> Scalar:
-    """The value that a path reaches. Raises NothingPicked."""
-    if len(path) > 500 or not path.strip():
+def search(payload: object, path: str) -> Any:
+    """What a JMESPath reaches, None when that is nothing. Raises NothingPicked when it is no JMESPath."""
+    if len(path) > MAX_PATH or not path.strip():
         raise NothingPicked("Give a path of at most 500 characters, or click a value in the payload.")
     try:
-        found = _compiled(path).search(payload)
+        return _compiled(path).search(payload)
     except (JMESPathError, RecursionError) as error:
         brief = str(error).split("\n", 1)[0][:160]
         raise NothingPicked(
             f"This does not read as a JMESPath: {brief}. Click a value in the payload to see one."
         ) from None
+
+
+def pick_value(payload: object, path: str, wanted: Wanted | None) -> Scalar:
+    """The value that a path reaches. Raises NothingPicked."""
+    found = search(payload, path)
     if found is None:
         raise NothingPicked(f"“{path}” reaches nothing in what came. Click the value wanted in the payload.")
     try:

@@ -1,79 +1,122 @@
-"""Asking a feed again and again: period, jitter, backoff, one log line an outage. Written once for all kinds."""
+"""Keeping a feed going: period, jitter, backoff, one log line an outage. Written once for all kinds."""
 
 from __future__ import annotations
 
 import asyncio
 import contextlib
 import logging
-from collections.abc import Callable, Mapping
-from typing import TYPE_CHECKING, Any
+from collections.abc import AsyncIterator, Awaitable, Callable
 
 from tesoura.core.backoff import next_delay_s
 from tesoura.feeds.errors import SourceError, SourceUnavailable
-from tesoura.feeds.kind import FeedKind, Fetched
-
-if TYPE_CHECKING:
-    import httpx
+from tesoura.feeds.kind import Asking, Came, FeedKind
 
 log = logging.getLogger(__name__)
 
-Report = Callable[["Fetched | SourceError"], None]
+Report = Callable[["Came | SourceError"], Awaitable[None]]
+RECONNECT_S = 1.0
 
 
 class Poller:
-    """One feed's endless questions. `chance` gives a random number from 0 to 1, for the jitter."""
+    """One feed that is asked again and again, or whose stream is opened again whenever it breaks.
 
-    def __init__(
-        self,
-        name: str,
-        kind: FeedKind,
-        choices: Mapping[str, Any],
-        secrets: Mapping[str, str],
-        client: httpx.AsyncClient,
-        report: Report,
-        chance: Callable[[], float],
-    ) -> None:
-        self._name, self._kind, self._choices, self._secrets = name, kind, choices, secrets
-        self._client, self._report, self._chance = client, report, chance
+    `chance` gives a random number from 0 to 1, for the jitter.
+    """
+
+    def __init__(self, name: str, kind: FeedKind, asking: Asking, report: Report, chance: Callable[[], float]) -> None:
+        self._name, self._kind, self._asking, self._report, self._chance = name, kind, asking, report, chance
         self._failures = 0
         self._now = asyncio.Event()
+        self._stream: asyncio.Task[None] | None = None
         self.next_try_in_s: float | None = None
 
     def ask_now(self) -> None:
-        """Do not wait for the period or the backoff."""
+        """Do not wait for the period or the backoff; a stream that is open is opened anew."""
         self._now.set()
+        if self._stream is not None:
+            self._stream.cancel()
 
     async def run(self) -> None:
-        """Ask until cancelled."""
+        """Ask, or follow, until cancelled."""
         while True:
-            delay_s = await self.ask()
+            self.next_try_in_s = None
+            delay_s = await (self.ask() if self._kind.fetch else self.follow())
             self.next_try_in_s = delay_s
-            self._now.clear()
             with contextlib.suppress(TimeoutError):
                 async with asyncio.timeout(delay_s):
                     await self._now.wait()
+            self._now.clear()
 
     async def ask(self) -> float:
         """Ask once, report what came, and give the seconds to wait before the next time."""
-        period_s = float(self._choices.get("period_s", 5.0))
+        assert self._kind.fetch is not None
         retry_after_s = None
         try:
-            outcome: Fetched | SourceError = await self._kind.fetch(self._client, self._choices, self._secrets)
+            outcome: Came | SourceError = await self._kind.fetch(self._asking)
         except SourceError as error:
             outcome = error
         except Exception as error:
-            log.exception("Feed %s: a fault in Tesoura", self._name)
-            outcome = SourceUnavailable(f"Tesoura itself failed here ({type(error).__name__}). It is tried again.")
+            outcome = self._fault(error)
         if isinstance(outcome, SourceError):
             retry_after_s = getattr(outcome, "retry_after_s", None)
+        await self._tell(outcome)
+        period_s = float(self._asking.choices.get("period_s", 5.0))
+        return next_delay_s(period_s, self._failures, self._chance(), retry_after_s)
+
+    async def follow(self) -> float:
+        """Follow the stream until it breaks, and give the seconds to wait before it is opened again."""
+        assert self._kind.follow is not None
+        self._stream = asyncio.ensure_future(self._pass_on(self._kind.follow(self._asking)))
+        outcome: SourceError
+        try:
+            await self._stream
+            outcome = SourceUnavailable("The other side ended the connection. It is opened again.")
+        except asyncio.CancelledError:
+            if not self._stream.cancelled() or (task := asyncio.current_task()) is None or task.cancelling():
+                self._stream.cancel()
+                await asyncio.gather(self._stream, return_exceptions=True)
+                raise
+            return 0.0
+        except SourceError as error:
+            outcome = error
+        except Exception as error:
+            outcome = self._fault(error)
+        finally:
+            self._stream = None
+        await self._tell(outcome)
+        retry_after_s = getattr(outcome, "retry_after_s", None)
+        return next_delay_s(RECONNECT_S, self._failures - 1, self._chance(), retry_after_s)
+
+    async def _pass_on(self, stream: AsyncIterator[Came]) -> None:
+        try:
+            async for came in stream:
+                if not await self._tell(came):
+                    raise SourceUnavailable("What came could not be kept. It is taken again from where it was.")
+        finally:
+            close = getattr(stream, "aclose", None)
+            if close is not None:
+                await close()
+
+    def _fault(self, error: Exception) -> SourceUnavailable:
+        log.error("Feed %s: a fault in Tesoura", self._name, exc_info=error)
+        return SourceUnavailable(f"Tesoura itself failed here ({type(error).__name__}). It is tried again.")
+
+    async def _tell(self, outcome: Came | SourceError) -> bool:
+        """Report what came; whether it was taken in."""
+        if isinstance(outcome, SourceError):
             self._failures += 1
             if self._failures == 1:
                 log.warning("Feed %s is down: %s", self._name, outcome)
-        elif self._failures:
-            log.info("Feed %s is back after %d failed tries", self._name, self._failures)
-            self._failures = 0
+        else:
+            if self._failures:
+                log.info("Feed %s is back after %d failed tries", self._name, self._failures)
+                self._failures = 0
         try:
-            self._report(outcome)
+            await self._report(outcome)
         except Exception:
             log.exception("Feed %s: what came could not be taken in", self._name)
-        return next_delay_s(period_s, self._failures, self._chance(), retry_after_s)
+            return False
+        if isinstance(outcome, Came):
+            # Only what was taken in counts as brought: else it is asked for again from where it was before.
+            self._asking.keep(outcome)
+        return True

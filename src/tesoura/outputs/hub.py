@@ -7,12 +7,15 @@ from __future__ import annotations
 
 import asyncio
 import json
+import logging
 from collections.abc import Awaitable, Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
 from websockets.frames import Frame, Opcode
 
+log = logging.getLogger(__name__)
+MAX_MOMENTS = 20
 Send = Callable[[str], Awaitable[None]]
 WriteFrame = Callable[[bytes], bool]
 
@@ -36,6 +39,14 @@ class Page:
         self._values.clear()
         self._messages.append(message)
         self._wake.set()
+
+    def show(self, message: str) -> bool:
+        """Queue a moment behind what waits; False, and it is dropped, when the page is too far behind."""
+        if len(self._messages) >= MAX_MOMENTS:
+            return False
+        self._messages.append(message)
+        self._wake.set()
+        return True
 
     def offer(self, frame: bytes, values: Mapping[str, str]) -> None:
         """Write changed values at once, or while the page is still busy keep only the latest of each.
@@ -130,6 +141,20 @@ class Hub:
             frame = Frame(Opcode.TEXT, patch(channel.seq, values).encode()).serialize(mask=False)
             for page in channel.pages:
                 page.offer(frame, values)
+
+    def moment(self, overlay_id: int, piece_id: str, text: str, for_s: float) -> None:
+        """Show a piece's words once, for so long. A page that opens meanwhile has them too."""
+        channel = self._channels.get(overlay_id)
+        if channel is None:
+            return
+        channel.values[piece_id] = text
+        channel.seq += 1
+        message = json.dumps(
+            {"kind": "moment", "seq": channel.seq, "piece": piece_id, "text": text, "for_s": for_s}, ensure_ascii=False
+        )
+        for page in channel.pages:
+            if not page.show(message):
+                log.warning("A page was too far behind for a moment of overlay %d; it was dropped there", overlay_id)
 
     def channel(self, token: str) -> Channel | None:
         """The overlay behind a link's token."""

@@ -18,6 +18,7 @@ from tesoura.store.words import query, words_of
 CORRECTION = "tesoura.correction"
 """The type of an event that corrects an amount of an earlier one: `seq`, `field`, `was`, `now`."""
 CHUNK = 2_000
+MAX_BACKWARDS = 50_000
 
 # Made once: building a statement costs more than running this one.
 _APPEND = (
@@ -110,6 +111,28 @@ def replay(
         after_seq = rows[-1].seq or 0
 
 
+def backwards(session: Session, types: Sequence[str], until_seq: int) -> Iterator[Logged]:
+    """The events of these types, the latest first, amounts as they were corrected since."""
+    corrected = corrections(session)
+    wanted = select(EventRow).where(col(EventRow.type).in_(types), col(EventRow.seq) <= until_seq)
+    for row in session.exec(wanted.order_by(col(EventRow.time).desc(), col(EventRow.seq).desc()).limit(MAX_BACKWARDS)):
+        logged = _logged(row)
+        changed = corrected.get(logged.seq)
+        yield replace(logged, event=with_data(logged.event, changed)) if changed else logged
+
+
+def corrections_of(session: Session, seq: int) -> list[Logged]:
+    """The corrections of one event, oldest first."""
+    asked = select(EventRow).where(EventRow.type == CORRECTION, EventRow.subject == str(seq))
+    return [_logged(row) for row in session.exec(asked.order_by(col(EventRow.seq)))]
+
+
+def corrected_seqs(session: Session) -> list[tuple[int, int]]:
+    """Of each correction its own place and that of the event which it corrects."""
+    rows = session.exec(select(EventRow).where(EventRow.type == CORRECTION))
+    return [(row.seq or 0, seq) for row in rows if isinstance(seq := row.data.get("seq"), int)]
+
+
 def corrections(session: Session) -> dict[int, dict[str, Any]]:
     """What was corrected: for each event's place, its fields with their last corrected amounts."""
     found: dict[int, dict[str, Any]] = {}
@@ -138,6 +161,15 @@ def one(session: Session, seq: int) -> Logged | None:
     """The event at this place."""
     row = session.get(EventRow, seq)
     return _logged(row) if row else None
+
+
+def with_corrections(session: Session, seq: int) -> Logged | None:
+    """The event at this place, its amounts as they were corrected since."""
+    found = one(session, seq)
+    if found is None:
+        return None
+    changed = {str(later.event.data["field"]): later.event.data["now"] for later in corrections_of(session, seq)}
+    return replace(found, event=with_data(found.event, changed)) if changed else found
 
 
 def page(session: Session, search: Search, before: tuple[datetime, int] | int | None, count: int) -> list[Logged]:
@@ -271,10 +303,23 @@ def recent_data(session: Session, kinds: Sequence[str], count: int = 20) -> list
 # Letting go
 
 
-def prune(session: Session, before: datetime, until_seq: int, most: int = 20_000) -> int:
-    """Let go of the oldest events that happened before this instant, at most so many; how many went."""
-    asked = select(EventRow).where(col(EventRow.time) < before, col(EventRow.seq) <= until_seq).limit(most)
-    rows = session.exec(asked).all()
+def prunable(session: Session, before: datetime, most: int = 20_000) -> int | None:
+    """Up to which place the log's beginning is all older than this instant, at most so many events; None for none."""
+    first_kept = session.exec(select(func.min(EventRow.seq)).where(col(EventRow.time) >= before)).one()
+    asked = select(EventRow.seq).order_by(col(EventRow.seq)).limit(most)
+    if first_kept is not None:
+        asked = asked.where(col(EventRow.seq) < first_kept)
+    return max((seq for seq in session.exec(asked) if seq is not None), default=None)
+
+
+def first_time(session: Session) -> datetime | None:
+    """When the oldest event that is kept happened."""
+    return session.exec(select(EventRow.time).order_by(col(EventRow.time)).limit(1)).first()
+
+
+def prune(session: Session, until_seq: int) -> int:
+    """Let go of the log's beginning, up to this place; how many events went."""
+    rows = session.exec(select(EventRow).where(col(EventRow.seq) <= until_seq)).all()
     if not rows:
         return 0
     connection = session.connection()

@@ -46,7 +46,7 @@ class EventRow(SQLModel, table=True):
     type: str
     time: datetime = _instant(nullable=False, index=True)
     accepted_at: datetime = _instant(nullable=False)
-    subject: str | None = None
+    subject: str | None = Field(default=None, index=True)
     data: dict[str, object] = Field(sa_column=Column(JSON, nullable=False))
 
 
@@ -89,7 +89,10 @@ class SignalRow(SQLModel, table=True):
 
 
 class RuleRow(SQLModel, table=True):
-    """How a feed's payload makes events: which items, of which type, with which id, time and fields (JMESPaths)."""
+    """How a feed's payload makes events: which items, of which type, with which id, time and fields (JMESPaths).
+
+    `primed` once the items that were there when the rule was made have been passed over.
+    """
 
     __tablename__ = "event_rule"
     id: int | None = Field(default=None, primary_key=True)
@@ -99,6 +102,7 @@ class RuleRow(SQLModel, table=True):
     id_path: str = ""
     time_path: str = ""
     fields: dict[str, str] = Field(sa_column=Column(JSON, nullable=False))
+    primed: bool = False
 
 
 class SeenRow(SQLModel, table=True):

@@ -55,7 +55,7 @@ def strip() -> Strip:
     """The top strip's facts."""
 
     def gather(self: Runtime) -> tuple[list[FeedReport], dict[int, Audience]]:
-        return self.feed_reports(), self.airing.audiences()
+        return self.feeding.reports(), self.airing.audiences()
 
     reports, audiences = runtime().call(gather)
     feeds: dict[Freshness, int] = {}
@@ -100,7 +100,7 @@ def cards() -> list[Card]:
 def show() -> ResponseReturnValue:
     """The desk, or on an empty data folder the first step."""
     shown = cards()
-    reports = runtime().call(Runtime.feed_reports)
+    reports = runtime().call(lambda self: self.feeding.reports())
     happened = store().read(lambda session: event_log.latest(session, HAPPENED))
     if not shown and not reports and not happened:
         return render_template("desk/first.html")
@@ -119,7 +119,7 @@ def strip_fragment() -> ResponseReturnValue:
 @blueprint.get("/desk/feeds")
 def feeds_fragment() -> ResponseReturnValue:
     """The feeds' health."""
-    return render_template("desk/_feeds.html", reports=runtime().call(Runtime.feed_reports))
+    return render_template("desk/_feeds.html", reports=runtime().call(lambda self: self.feeding.reports()))
 
 
 @blueprint.get("/desk/happened")

@@ -44,13 +44,13 @@ class Choosing:
 @blueprint.get("/")
 def index() -> ResponseReturnValue:
     """All feeds."""
-    return render_template("feeds/index.html", reports=runtime().call(Runtime.feed_reports))
+    return render_template("feeds/index.html", reports=runtime().call(lambda self: self.feeding.reports()))
 
 
 @blueprint.get("/table")
 def table_fragment() -> ResponseReturnValue:
     """The list alone."""
-    return render_template("feeds/_table.html", reports=runtime().call(Runtime.feed_reports))
+    return render_template("feeds/_table.html", reports=runtime().call(lambda self: self.feeding.reports()))
 
 
 @blueprint.route("/new", methods=["GET", "POST"])
@@ -65,7 +65,7 @@ def new() -> ResponseReturnValue:
     wrong = {**filled.wrong, **({"title": wrong_title} if wrong_title else {})}
     proof: Proof | None = None
     if not wrong:
-        proof = runtime().call(Runtime.probe, kind.name, filled.choices, filled.secrets)
+        proof = runtime().call(lambda self: self.feeding.probe(kind.name, filled.choices, filled.secrets))
         if proof.problem is None or "keep_anyway" in typed:
             return redirect(url_for("feeds.show", name=_keep_new(title, kind.name, filled)))
     sealed = store().secrets.seal(json.dumps(dict(filled.secrets))).decode() if any(filled.secrets.values()) else ""
@@ -120,8 +120,8 @@ def _page(row: FeedRow, status: int = 200, **more: Any) -> ResponseReturnValue:
     shown: dict[str, Any] = {
         "row": row,
         "kind": runtime().kinds()[row.kind],
-        "report": runtime().call(Runtime.feed_report, row.name),
-        "proof": runtime().call(Runtime.proof, row.name),
+        "report": runtime().call(lambda self: self.feeding.report(row.name)),
+        "proof": runtime().call(lambda self: self.feeding.proof(row.name)),
         "picks": picks,
         "signals": signals,
         "now": now(),
@@ -148,14 +148,18 @@ def show(name: str) -> ResponseReturnValue:
 def state_fragment(name: str) -> ResponseReturnValue:
     """How one feed fares."""
     row = _row(name)
-    proof = runtime().call(Runtime.proof, name)
-    return render_template("feeds/_state.html", row=row, report=runtime().call(Runtime.feed_report, name), proof=proof)
+    proof = runtime().call(lambda self: self.feeding.proof(name))
+    return render_template(
+        "feeds/_state.html", row=row, report=runtime().call(lambda self: self.feeding.report(name)), proof=proof
+    )
 
 
 @blueprint.get("/<name>/tree")
 def tree_fragment(name: str) -> ResponseReturnValue:
     """What came last, as a tree."""
-    return render_template("feeds/_tree.html", row=_row(name), proof=runtime().call(Runtime.proof, name))
+    return render_template(
+        "feeds/_tree.html", row=_row(name), proof=runtime().call(lambda self: self.feeding.proof(name))
+    )
 
 
 @blueprint.get("/<name>/signals")
@@ -173,7 +177,7 @@ def _choosing(row: FeedRow) -> Choosing:
     wanted = Wanted(form["wanted"]) if form.get("wanted") in [*Wanted] else None
     value, problem = None, None
     try:
-        value = runtime().call(Runtime.pick, row.name, path, wanted)
+        value = runtime().call(lambda self: self.feeding.pick(row.name, path, wanted))
     except ValueError as error:
         problem = str(error)
     field = form.get("field", "").strip()
@@ -301,7 +305,7 @@ def secret(name: str, field: str) -> ResponseReturnValue:
 def ask(name: str) -> ResponseReturnValue:
     """Ask a feed at once."""
     row = _row(name)
-    runtime().call(Runtime.ask_now, row.name)
+    runtime().call(lambda self: self.feeding.ask_now(row.name))
     return redirect(url_for("feeds.show", name=name))
 
 

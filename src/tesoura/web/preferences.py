@@ -19,7 +19,7 @@ def _page(status: int = 200, **more: object) -> ResponseReturnValue:
     listed = store().read(keys.listed)
     return render_template(
         "preferences/show.html",
-        keys=listed, locales=offered(), locale=runtime().locale, zone=zone(), folder=store().folder, **more,
+        keys=listed, locales=offered(), locale=runtime().choices.locale, zone=zone(), folder=store().folder, **more,
     ), status  # fmt: skip
 
 
@@ -37,7 +37,7 @@ def set_locale() -> ResponseReturnValue:
         flash("That way of writing numbers is not offered. Choose one from the list.", "wrong")
     else:
         store().write(lambda session: state.choose(session, "locale", wanted))
-        runtime().call(Runtime.set_locale, wanted)
+        runtime().call(Runtime.choices_changed)
         flash("Numbers are written that way from now on, on air too.", "said")
     return redirect(url_for("preferences.show"))
 

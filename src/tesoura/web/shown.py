@@ -3,29 +3,21 @@
 from __future__ import annotations
 
 from datetime import datetime, tzinfo
-from functools import lru_cache
-from zoneinfo import ZoneInfo
 
-import tzlocal
 from flask import Flask
 from markupsafe import Markup
 
 from tesoura.core.numbers import formatter, plain
 from tesoura.core.values import Scalar
-from tesoura.locales import number_style
 from tesoura.web.doors import now, runtime
 from tesoura.web.drawing import piece_style
 
 TRAIL_WIDTH, TRAIL_HEIGHT, TRAIL_SPAN_S = 160.0, 32.0, 600.0
 
 
-@lru_cache(maxsize=1)
 def zone() -> tzinfo:
-    """The zone that this machine is set to."""
-    try:
-        return tzlocal.get_localzone()
-    except Exception:
-        return ZoneInfo("UTC")
+    """The user's zone."""
+    return runtime().choices.zone
 
 
 def clock_time(instant: datetime | None, seconds: bool = True) -> str:
@@ -65,7 +57,7 @@ def value(shown: Scalar | None) -> str:
     """A signal's value in the user's locale; a dash for none."""
     if shown is None:
         return "—"
-    style = number_style(runtime().locale)
+    style = runtime().choices.style()
     if isinstance(shown, int | float) and not isinstance(shown, bool):
         return formatter(",")(shown, style)
     return plain(shown, style)

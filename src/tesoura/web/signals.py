@@ -17,7 +17,7 @@ def _found() -> dict[str, list[Signal]]:
     words = request.args.get("find", "").casefold().split()
 
     def gather(self: Runtime) -> tuple[list[Signal], set[str]]:
-        return self.signals(trails=True), {report.name for report in self.feed_reports()}
+        return self.signals(trails=True), {report.name for report in self.feeding.reports()}
 
     every, feeds = runtime().call(gather)
     groups: dict[str, list[Signal]] = {"From feeds": [], "From scripts": [], "From events": []}

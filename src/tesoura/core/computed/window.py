@@ -143,6 +143,10 @@ class WindowState:
         self._expire(now)
         return True
 
+    def fits(self, event: Happening) -> bool:
+        """Whether the rule lets an event in, whenever it was."""
+        return self._one(event) is not None
+
     def why_not(self, event: Happening, now: datetime) -> str | None:
         """Why an event does not count here, or None when it does."""
         one = self._one(event)

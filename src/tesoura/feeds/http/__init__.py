@@ -1,61 +1,52 @@
-"""A feed over HTTP that answers with JSON."""
+"""A feed over HTTP: JSON, plain text, CSV, or a part of a web page."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from tesoura.core.checks import InvalidField, choice, text
 from tesoura.core.forms import FormField
+from tesoura.feeds.fields import KEY_FIELDS, PERIOD
 from tesoura.feeds.http.address import checked_address, place
-from tesoura.feeds.kind import FeedKind, Fetched
-
-if TYPE_CHECKING:
-    import httpx
-
-
-def _period(raw: object) -> float:
-    try:
-        seconds = float(str(raw).strip().replace(",", "."))
-    except ValueError:
-        raise InvalidField(f"“{str(raw)[:20]}” is not a number. Give seconds, such as 5.") from None
-    if not 1 <= seconds <= 86_400:
-        raise InvalidField("Give from 1 second to 86,400 (a day). Less than 1 would wear the service out.")
-    return seconds
-
-
-def _key(raw: object) -> str:
-    key = str(raw).strip()
-    if not key:
-        raise InvalidField("Paste the key here, or choose “No key” above.")
-    if len(key) > 4_000 or not key.isprintable():
-        raise InvalidField("This does not look like a key: it has line breaks in it, or over 4,000 characters.")
-    return key
-
-
-def _key_name(raw: object) -> str:
-    name = text(100)(raw).strip()
-    if not all(char.isalnum() or char in "-_." for char in name) or not name.isascii():
-        raise InvalidField("The name has only letters, digits, - and _, such as X-Key.")
-    return name
+from tesoura.feeds.kind import Asking, Came, FeedKind, Match
 
 
 def _place(choices: Mapping[str, Any]) -> str:
     return place(str(choices.get("address", "")))
 
 
-async def fetch(client: httpx.AsyncClient, choices: Mapping[str, Any], secrets: Mapping[str, str]) -> Fetched:
+async def fetch(asking: Asking) -> Came:
     """Ask once. What asks is loaded the first time, so that a start without feeds does not wait for it."""
     from tesoura.feeds.http.ask import fetch as ask
 
-    return await ask(client, choices, secrets)
+    return await ask(asking)
 
 
-_WITH_KEY = ("key_in", ("header", "query"))
+async def look_up(asking: Asking, name: str) -> list[Match]:
+    """What the service has under a name."""
+    from tesoura.feeds.http.ask import look_up as ask
+
+    return await ask(asking, name)
+
+
+def _look_up_address(raw: object) -> str:
+    if not str(raw).strip():
+        return ""
+    address = checked_address(raw)
+    if "{name}" not in address:
+        raise InvalidField("Write {name} where the name goes, such as https://counts.example/channels?name={name}.")
+    return address
+
+
+def _selector(raw: object) -> str:
+    return text(200)(raw).strip()
+
 
 KIND = FeedKind(
     name="http",
-    title="A web address that answers with JSON",
+    title="A web address",
+    about="A service or page on the web, asked again and again: JSON, text, CSV, or a part of a web page.",
     fields=(
         FormField(
             "address",
@@ -65,24 +56,34 @@ KIND = FeedKind(
             help="Where the data is. The service's own pages for developers tell it.",
         ),
         FormField(
-            "key_in",
-            "Key",
-            choice(("none", "header", "query")),
+            "form",
+            "It answers with",
+            choice(("json", "text", "csv", "html")),
             kind="choice",
-            default="none",
-            options=(("none", "No key"), ("header", "Key in a header"), ("query", "Key in the address")),
+            default="json",
+            options=(("json", "JSON"), ("text", "plain text"), ("csv", "a table (CSV)"), ("html", "a web page")),
         ),
         FormField(
-            "key_name",
-            "Its name",
-            _key_name,
-            default="Authorization",
-            help="The header or the parameter that carries the key.",
-            only_if=_WITH_KEY,
+            "selector",
+            "Which part",
+            _selector,
+            placeholder=".member-count",
+            help="A CSS selector; the first match counts.",
+            only_if=("form", ("html",)),
         ),
-        FormField("key", "The key", _key, kind="secret", only_if=_WITH_KEY),
-        FormField("period_s", "Ask every", _period, kind="number", default="5", unit="seconds"),
+        *KEY_FIELDS,
+        PERIOD,
+        FormField(
+            "look_up",
+            "Look up by name",
+            _look_up_address,
+            placeholder="https://counts.example/channels?name={name}",
+            help="For services that know a channel by an id: write {id} into the address above, and find it here.",
+            advanced=True,
+        ),
+        FormField("id", "Id", text(200, empty=True), help="What {id} in the address stands for.", advanced=True),
     ),
     fetch=fetch,
+    look_up=look_up,
     place=_place,
 )

@@ -3,51 +3,117 @@
 from __future__ import annotations
 
 import asyncio
-import json
 import time
 from collections.abc import Mapping
 from datetime import UTC, datetime
 from email.utils import parsedate_to_datetime
 from typing import Any
-from urllib.parse import urlsplit, urlunsplit
+from urllib.parse import quote, urlsplit, urlunsplit
 
 import httpx
 
 from tesoura.feeds.errors import CredentialsRejected, ResponseNotUnderstood, SourceUnavailable
+from tesoura.feeds.formats import read
 from tesoura.feeds.http.address import host
-from tesoura.feeds.kind import Fetched
+from tesoura.feeds.kind import Asking, Came, Match
 
 TIMEOUT_S = 5.0
 MAX_BYTES = 2_000_000
+MAX_MATCHES = 20
+ACCEPTED = {"json": "application/json", "csv": "text/csv, */*", "html": "text/html, */*"}
+ID_FIELDS = ("id", "name", "login", "key")
+NAME_FIELDS = ("name", "display_name", "title", "login", "id")
 
 
-async def fetch(client: httpx.AsyncClient, choices: Mapping[str, Any], secrets: Mapping[str, str]) -> Fetched:
+async def fetch(asking: Asking) -> Came:
     """Ask once. Raises SourceError, whose message holds neither the key nor the address's parameters."""
-    address = str(choices["address"])
-    where = host(address)
-    headers, address = _with_key(address, choices, secrets)
+    choices = asking.choices
+    address = named(str(choices["address"]), str(choices.get("id", "")))
     started = time.monotonic()
+    response, body = await get(asking, address, asking.scratch.get("if_changed", {}))
+    took_ms = (time.monotonic() - started) * 1000
+    if response.status_code == 304:
+        return Came(unchanged=True, took_ms=took_ms)
+    form = str(choices.get("form", "json"))
+    payload = read(body.decode("utf-8", "replace"), form, host(address), str(choices.get("selector", "")))
+    asking.scratch["if_changed"] = _if_changed(response)
+    return Came(payload, len(body), took_ms)
+
+
+def named(address: str, known: str) -> str:
+    """The address with what was found by name in its place."""
+    return address.replace("{id}", quote(known, safe=""))
+
+
+def _if_changed(response: httpx.Response) -> dict[str, str]:
+    """With which headers to ask whether there is anything new."""
+    answered = {"If-None-Match": "etag", "If-Modified-Since": "last-modified"}
+    return {asked: response.headers[name] for asked, name in answered.items() if name in response.headers}
+
+
+async def get(asking: Asking, address: str, headers: Mapping[str, str]) -> tuple[httpx.Response, bytes]:
+    """Ask an address with the feed's key; its answer, which is a good one or 304. Raises SourceError."""
+    where = host(address)
+    keyed, address = with_key(address, asking.choices, asking.secrets)
     try:
         async with asyncio.timeout(TIMEOUT_S):
-            response, body = await _ask(client, address, headers, where)
+            response, body = await _ask(asking.client, address, {**keyed, **headers}, where)
     except TimeoutError:
         raise SourceUnavailable(
             f"No answer from {where} in {TIMEOUT_S:.0f} s. Is it busy, or the address another?"
         ) from None
     except httpx.ConnectError as error:
-        raise SourceUnavailable(_no_connection(where, error)) from None
+        raise SourceUnavailable(no_connection(where, str(error))) from None
     except httpx.HTTPError as error:
         raise SourceUnavailable(
             f"The answer from {where} broke off ({type(error).__name__}). Give it a little time."
         ) from None
     except (httpx.InvalidURL, UnicodeError, ValueError):
         raise SourceUnavailable("The address cannot be used as it is. Paste it again, whole.") from None
-    _check_status(response, where, keyed=bool(secrets.get("key")))
-    return Fetched(_payload(response, body, where), len(body), (time.monotonic() - started) * 1000)
+    if response.status_code != 304:
+        check_status(response, where, keyed=bool(asking.secrets.get("key")))
+    return response, body
 
 
-def _with_key(address: str, choices: Mapping[str, Any], secrets: Mapping[str, str]) -> tuple[dict[str, str], str]:
-    headers = {"Accept": "application/json"}
+async def look_up(asking: Asking, name: str) -> list[Match]:
+    """What the service offers for a name. Raises SourceError."""
+    address = str(asking.choices["look_up"]).replace("{name}", quote(name, safe=""))
+    _, body = await get(asking, address, {})
+    return matches(read(body.decode("utf-8", "replace"), "json", host(address)))
+
+
+def matches(payload: object) -> list[Match]:
+    """The things with a name in an answer: the first list of groups in it, or the one group that it is."""
+    groups = _first_list(payload, 0)
+    found = []
+    for group in groups[:MAX_MATCHES]:
+        known = next((group[key] for key in ID_FIELDS if _plain(group.get(key))), None)
+        shown = next((group[key] for key in NAME_FIELDS if _plain(group.get(key))), known)
+        if known is not None:
+            rest = [str(value) for key, value in group.items() if _plain(value) and value not in (known, shown)]
+            found.append(Match(str(known), str(shown), " · ".join(rest[:3])[:120]))
+    return found
+
+
+def _plain(value: object) -> bool:
+    return isinstance(value, str | int | float) and not isinstance(value, bool) and value != ""
+
+
+def _first_list(payload: object, depth: int) -> list[dict[str, Any]]:
+    if isinstance(payload, list):
+        return [one for one in payload if isinstance(one, dict)]
+    if isinstance(payload, dict) and depth < 3:
+        for value in payload.values():
+            if isinstance(value, list) and any(isinstance(one, dict) for one in value):
+                return _first_list(value, depth + 1)
+        inner = [value for value in payload.values() if isinstance(value, dict)]
+        return _first_list(inner[0], depth + 1) or inner[:1] if len(inner) == 1 else [payload] if payload else []
+    return []
+
+
+def with_key(address: str, choices: Mapping[str, Any], secrets: Mapping[str, str]) -> tuple[dict[str, str], str]:
+    """Headers and address of a question, the feed's key in the place chosen for it."""
+    headers = {"Accept": ACCEPTED.get(str(choices.get("form", "json")), "*/*")}
     key, name = secrets.get("key", ""), str(choices.get("key_name", ""))
     if key and choices.get("key_in") == "header":
         headers[name] = key
@@ -74,8 +140,9 @@ async def _ask(
         return response, bytes(body)
 
 
-def _no_connection(where: str, error: httpx.ConnectError) -> str:
-    reason = str(error).lower()
+def no_connection(where: str, reason: str) -> str:
+    """Why nothing answers there, in a sentence."""
+    reason = reason.lower()
     if "certificate" in reason or "ssl" in reason:
         return f"{where} cannot prove who it is (its certificate was refused). See that the address is right."
     if (
@@ -88,7 +155,8 @@ def _no_connection(where: str, error: httpx.ConnectError) -> str:
     return f"Nothing answers at {where}: the connection was refused. Is the program running, and is the port right?"
 
 
-def _check_status(response: httpx.Response, where: str, keyed: bool) -> None:
+def check_status(response: httpx.Response, where: str, keyed: bool) -> None:
+    """Raise the SourceError that goes with an answer that is not a good one."""
     status = response.status_code
     if status < 300:
         return
@@ -129,20 +197,3 @@ def _retry_after(response: httpx.Response) -> float | None:
         return max((parsedate_to_datetime(given) - datetime.now(UTC)).total_seconds(), 1.0)
     except (TypeError, ValueError):
         return None
-
-
-def _payload(response: httpx.Response, body: bytes, where: str) -> object:
-    start = body[:300].decode(errors="replace")
-    try:
-        return json.loads(body.decode("utf-8-sig"), parse_constant=lambda _: None)
-    except (ValueError, RecursionError) as error:
-        problem = error
-    if not body.strip():
-        raise ResponseNotUnderstood(f"{where} answered with nothing at all. Is this the address of the data?", start)
-    if b"<html" in body[:2_000].lower() or b"<!doctype html" in body[:2_000].lower():
-        raise ResponseNotUnderstood(
-            f"{where} sent a web page, not JSON. Give the address of the data; its path often has “api” in it.", start
-        )
-    if start.lstrip()[:1] in "{[" and getattr(problem, "pos", 0) >= len(body.decode(errors="replace")) - 1:
-        raise ResponseNotUnderstood(f"{where} stopped in the middle of its answer. Give it a little time.", start)
-    raise ResponseNotUnderstood(f"{where} sent something that is not JSON. Is this the address of the data?", start)

@@ -56,6 +56,7 @@ def upgrade() -> None:
         sa.Column("id_path", sa.String(), nullable=False),
         sa.Column("time_path", sa.String(), nullable=False),
         sa.Column("fields", sa.JSON(), nullable=False),
+        sa.Column("primed", sa.Boolean(), nullable=False),
         sa.ForeignKeyConstraint(
             ["feed_id"],
             ["feed.id"],
@@ -88,6 +89,7 @@ def upgrade() -> None:
     )
     with op.batch_alter_table("event", schema=None) as batch_op:
         batch_op.create_index("ix_event_source_time", ["source", "time"], unique=False)
+        batch_op.create_index(batch_op.f("ix_event_subject"), ["subject"], unique=False)
         batch_op.create_index("ix_event_type_time", ["type", "time"], unique=False)
 
     with op.batch_alter_table("feed", schema=None) as batch_op:
@@ -113,6 +115,7 @@ def downgrade() -> None:
 
     with op.batch_alter_table("event", schema=None) as batch_op:
         batch_op.drop_index("ix_event_type_time")
+        batch_op.drop_index(batch_op.f("ix_event_subject"))
         batch_op.drop_index("ix_event_source_time")
 
     op.drop_table("seen")

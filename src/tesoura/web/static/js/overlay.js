@@ -48,10 +48,20 @@ function reloadOnce() {
 function hear(message) {
   if (message.build && message.build !== build) return reloadOnce();
   if (message.rev !== undefined && message.rev !== rev) return void fetchAgain().catch(() => {});
+  if (message.kind === "moment") return show(message);
   if (message.values) {
     if (fetching) Object.assign(fetching, message.values);
     say(message.values);
   }
+}
+
+// A moment is ended by Tesoura; should the link be lost meanwhile, it still goes when its time is over.
+const ends = {};
+function show({ piece, text, for_s }) {
+  clearTimeout(ends[piece]);
+  if (fetching) fetching[piece] = text;
+  say({ [piece]: text });
+  ends[piece] = setTimeout(() => say({ [piece]: "" }), for_s * 1000 + 1500);
 }
 
 function tellSize() {

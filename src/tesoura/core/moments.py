@@ -1,0 +1,88 @@
+"""Moments: what is shown once and gone. They wait their turn, one after another on each piece, and can be skipped."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+MAX_WAITING = 40
+"""The most moments that wait for one piece; a further one is dropped, and the drop told."""
+GAP = timedelta(milliseconds=400)
+
+
+@dataclass(frozen=True, slots=True)
+class Moment:
+    """One showing: on which piece (`key` is `overlay/piece`), which words, for how long, of which event in the log."""
+
+    number: int
+    key: str
+    text: str
+    for_s: float
+    seq: int
+    type: str
+
+
+@dataclass(slots=True)
+class _Stage:
+    waiting: list[Moment]
+    showing: Moment | None = None
+    until: datetime | None = None
+
+
+class Moments:
+    """What waits and what shows, piece by piece."""
+
+    def __init__(self) -> None:
+        self._stages: dict[str, _Stage] = {}
+        self._number = 0
+
+    def add(self, key: str, text: str, for_s: float, seq: int, kind: str) -> Moment | None:
+        """Let a moment wait for its turn; None when too many wait already."""
+        stage = self._stages.setdefault(key, _Stage([]))
+        if len(stage.waiting) >= MAX_WAITING:
+            return None
+        self._number += 1
+        moment = Moment(self._number, key, text, for_s, seq, kind)
+        stage.waiting.append(moment)
+        return moment
+
+    def skip(self, number: int) -> Moment | None:
+        """Take a moment that still waits out of the line."""
+        for stage in self._stages.values():
+            for moment in stage.waiting:
+                if moment.number == number:
+                    stage.waiting.remove(moment)
+                    return moment
+        return None
+
+    def forget(self, keys: Iterable[str]) -> None:
+        """These pieces are gone, and what waited for them."""
+        for key in keys:
+            self._stages.pop(key, None)
+
+    def waiting(self) -> list[Moment]:
+        """All that waits, in the order in which it was added."""
+        return sorted((one for stage in self._stages.values() for one in stage.waiting), key=lambda one: one.number)
+
+    def showing(self) -> list[Moment]:
+        """All that shows now."""
+        return [stage.showing for stage in self._stages.values() if stage.showing]
+
+    def step(self, now: datetime) -> Iterator[tuple[str, Moment | None]]:
+        """What changes by now: each key with the moment that begins there, or None for one that ends."""
+        for key, stage in self._stages.items():
+            if stage.until is not None and now >= stage.until:
+                if stage.showing is not None:
+                    stage.showing, stage.until = None, now + GAP
+                    yield key, None
+                else:
+                    stage.until = None
+            if stage.until is None and stage.waiting:
+                moment = stage.showing = stage.waiting.pop(0)
+                stage.until = now + timedelta(seconds=moment.for_s)
+                yield key, moment
+
+    def next_change(self) -> datetime | None:
+        """When the next one begins or ends by itself."""
+        return min((stage.until for stage in self._stages.values() if stage.until is not None), default=None)

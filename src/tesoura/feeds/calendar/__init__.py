@@ -1,0 +1,65 @@
+"""A calendar (iCalendar), as a file or at an address: the next show, the time until it, what is on now."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator, Mapping, Sequence
+from typing import Any
+
+from tesoura.core.checks import InvalidField
+from tesoura.core.forms import FormField
+from tesoura.feeds.fields import seconds
+from tesoura.feeds.http.address import checked_address, place
+from tesoura.feeds.kind import Asking, Came, FeedKind, Suggested
+from tesoura.feeds.paths import checked_path, short
+
+
+def _where(raw: object) -> str:
+    typed = str(raw).strip()
+    if typed.startswith("webcal://"):
+        typed = typed.replace("webcal", "https", 1)
+    if "://" in typed:
+        return checked_address(typed)
+    try:
+        return checked_path(typed)
+    except InvalidField:
+        raise InvalidField(
+            "Give an address, such as https://calendars.example/cup.ics, or a file's whole path."
+        ) from None
+
+
+def _place(choices: Mapping[str, Any]) -> str:
+    where = str(choices.get("where", ""))
+    return place(where) if "://" in where else short(where)
+
+
+async def follow(asking: Asking) -> AsyncIterator[Came]:
+    """The calendar now, and again whenever that changes. What reads it is loaded with the first one."""
+    from tesoura.feeds.calendar.reading import follow as read
+
+    async for came in read(asking):
+        yield came
+
+
+def _suggested(choices: Mapping[str, Any]) -> Sequence[Suggested]:
+    return (
+        Suggested("next", "next.title", "", "text"),
+        Suggested("starts_at", "next.starts_at"),
+        Suggested("in_s", "next.in_s", "s"),
+    )
+
+
+KIND = FeedKind(
+    name="calendar",
+    title="A calendar",
+    about="A calendar in the open iCalendar format: the next show and the time until it, recurring ones too.",
+    fields=(
+        FormField("where", "Address or file", _where, placeholder="https://calendars.example/cup.ics",
+                  help="Often found under “share” or “subscribe”; it ends in .ics."),
+        FormField("period_s", "Read it again every", seconds(10, 86_400), kind="number", default="600", unit="seconds"),
+    ),
+    follow=follow,
+    lasting=True,
+    place=_place,
+    suggested=_suggested,
+    called="Shows",
+)  # fmt: skip

@@ -1,0 +1,92 @@
+"""A public service that you sign in to: OAuth 2 with PKCE, a channel's counts, and its stream of events."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator, Mapping, Sequence
+from typing import Any
+
+from tesoura.core.checks import text
+from tesoura.core.forms import FormField
+from tesoura.feeds.fields import optional_secret, seconds
+from tesoura.feeds.http.address import checked_address, place
+from tesoura.feeds.kind import Asking, Came, FeedKind, SignIn, Suggested
+
+
+def _optional_address(raw: object) -> str:
+    return checked_address(raw) if str(raw).strip() else ""
+
+
+def _client_id(raw: object) -> str:
+    return text(300)(raw).strip()
+
+
+async def follow(asking: Asking) -> AsyncIterator[Came]:
+    """The channel's counts and events. What connects is loaded when the first one is opened."""
+    from tesoura.feeds.channel.listen import listen
+
+    async for came in listen(asking):
+        yield came
+
+
+async def begin(asking: Asking, back_to: str, state: str, verifier: str) -> str:
+    """Where to send the user to sign in."""
+    from tesoura.feeds.channel.tokens import begin as go
+
+    return await go(asking, back_to, state, verifier)
+
+
+async def finish(asking: Asking, back_to: str, code: str, verifier: str) -> Mapping[str, str]:
+    """What to keep once the user has signed in."""
+    from tesoura.feeds.channel.tokens import finish as go
+
+    return await go(asking, back_to, code, verifier)
+
+
+def _place(choices: Mapping[str, Any]) -> str:
+    return place(str(choices.get("address", "")))
+
+
+def _suggested(choices: Mapping[str, Any]) -> Sequence[Suggested]:
+    return (Suggested("members", "members", "kite friends"), Suggested("viewers", "viewers", "watching"))
+
+
+KIND = FeedKind(
+    name="channel",
+    title="A service you sign in to",
+    about="A channel service: you sign in there once, and its counts, follows, subscriptions and gifts come.",
+    fields=(
+        FormField(
+            "address", "The service's address", checked_address, placeholder="https://channels.example",
+            help="Where you sign in; where the rest is, it tells by itself.",
+        ),
+        FormField(
+            "client_id", "Client id", _client_id, placeholder="3f9c…",
+            help="The service gives one to each program that is registered there, with the address below.",
+        ),
+        FormField(
+            "client_secret", "Client secret", optional_secret, kind="secret", advanced=True,
+            help="Only if the service gave one; most do not, for a program on your own machine.",
+        ),
+        FormField(
+            "scope", "What it may read", text(400, empty=True), default="channel:read events:read", advanced=True,
+        ),
+        FormField(
+            "data_address", "Where the counts are", _optional_address, advanced=True,
+            help="Only if the service does not tell.",
+        ),
+        FormField(
+            "events_address", "Where the events are", _optional_address, advanced=True,
+            help="A stream of server-sent events. Only if the service does not tell.",
+        ),
+        FormField(
+            "period_s", "Ask for the counts every", seconds(2, 3_600), kind="number", default="10", unit="seconds",
+            advanced=True,
+        ),
+    ),
+    follow=follow,
+    lasting=True,
+    place=_place,
+    suggested=_suggested,
+    sign_in=SignIn(begin, finish),
+    called="Channel",
+)  # fmt: skip

@@ -1,0 +1,101 @@
+"""A channel's counts, asked for again and again, and its events, as they come: one stream out of both."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from collections.abc import AsyncIterator, Mapping
+from typing import Any
+
+from tesoura.feeds.channel.tokens import SIGN_IN_AGAIN, is_due, places, renewed, tokens
+from tesoura.feeds.errors import CredentialsRejected, ResponseNotUnderstood, SourceError, SourceUnavailable
+from tesoura.feeds.formats import line_payload
+from tesoura.feeds.http.address import host
+from tesoura.feeds.http.ask import get
+from tesoura.feeds.kind import Asking, Came, Item
+from tesoura.feeds.rules import as_time
+from tesoura.feeds.sse.listen import events
+
+SILENCE_S = 60.0
+
+
+async def listen(asking: Asking) -> AsyncIterator[Came]:
+    """Counts and events until one of them fails. Raises SourceError."""
+    if is_due(asking):
+        yield Came(secrets=await renewed(asking))
+    where = await places(asking)
+    yield await _counts(asking, where)
+    if asking.trying:
+        return
+    queue: asyncio.Queue[Came | SourceError] = asyncio.Queue(500)
+    asked, heard = asyncio.ensure_future(_ask(asking, where, queue)), _heard(asking, where, queue)
+    try:
+        while True:
+            came = await queue.get()
+            if isinstance(came, SourceError):
+                raise came
+            yield came
+            if came.secrets:
+                # The events go on with the new permission: they are opened anew.
+                heard.cancel()
+                heard = _heard(asking, where, queue)
+    finally:
+        for task in (asked, heard):
+            task.cancel()
+        await asyncio.gather(asked, heard, return_exceptions=True)
+
+
+def _heard(asking: Asking, where: Mapping[str, Any], queue: asyncio.Queue[Came | SourceError]) -> asyncio.Future[None]:
+    return asyncio.ensure_future(_hear(asking, where, queue))
+
+
+def _bearer(asking: Asking) -> dict[str, str]:
+    return {"Authorization": f"Bearer {tokens(asking)['access']}"}
+
+
+async def _counts(asking: Asking, where: Mapping[str, Any]) -> Came:
+    try:
+        _, body = await get(asking, where["data"], _bearer(asking))
+        payload = json.loads(body)
+    except CredentialsRejected:
+        raise CredentialsRejected(
+            f"{host(where['data'])} does not take the permission any more. {SIGN_IN_AGAIN}"
+        ) from None
+    except ValueError:
+        raise ResponseNotUnderstood(f"{host(where['data'])} sent something that is not JSON.", "") from None
+    return Came(payload, len(body))
+
+
+async def _ask(asking: Asking, where: Mapping[str, Any], queue: asyncio.Queue[Came | SourceError]) -> None:
+    try:
+        while True:
+            await asyncio.sleep(float(asking.choices.get("period_s", 10.0)))
+            if is_due(asking):
+                await queue.put(Came(secrets=await renewed(asking)))
+                continue
+            await queue.put(await _counts(asking, where))
+    except SourceError as error:
+        await queue.put(error)
+
+
+async def _hear(asking: Asking, where: Mapping[str, Any], queue: asyncio.Queue[Came | SourceError]) -> None:
+    if not where["events"]:
+        return
+    try:
+        async for event in events(asking, where["events"], _bearer(asking), SILENCE_S):
+            if event is not None:
+                memory = {"last_id": event.id} if event.id else None
+                await queue.put(Came(items=(_item(event),), memory=memory))
+        await queue.put(SourceUnavailable(f"{host(where['events'])} ended its stream of events. It is opened again."))
+    except CredentialsRejected:
+        await queue.put(CredentialsRejected(f"{host(where['events'])} does not let us hear events. {SIGN_IN_AGAIN}"))
+    except SourceError as error:
+        await queue.put(error)
+
+
+def _item(event: Any) -> Item:
+    payload = line_payload(event.data)
+    data = payload if isinstance(payload, dict) else {"value": payload}
+    known = str(data.get("id") or event.id or "") or None
+    time = as_time(data.get("time"))
+    return Item(event.event or "message", {k: v for k, v in data.items() if k not in ("id", "time")}, known, time)

@@ -1,0 +1,132 @@
+"""Signing in by OAuth 2 (RFC 6749) with PKCE (RFC 7636), where to do it by discovery (RFC 8414), and staying so."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from collections.abc import Mapping
+from typing import Any
+
+import httpx
+from authlib.integrations.base_client import OAuthError
+from authlib.integrations.httpx_client import AsyncOAuth2Client
+
+from tesoura.feeds.errors import CredentialsRejected, ResponseNotUnderstood, SourceUnavailable
+from tesoura.feeds.http.address import host
+from tesoura.feeds.http.ask import get, no_connection
+from tesoura.feeds.kind import Asking
+
+WELL_KNOWN = "/.well-known/oauth-authorization-server"
+EARLY_S = 90
+"""A token is renewed so many seconds before it ends."""
+TIMEOUT_S = 8.0
+SIGN_IN_AGAIN = "Press “Sign in again” on this feed's page."
+
+
+async def places(asking: Asking) -> Mapping[str, Any]:
+    """Where the service does what, as it tells; asked once a run. Raises SourceError."""
+    known: Mapping[str, Any] | None = asking.scratch.get("places")
+    if known is None:
+        address = str(asking.choices["address"]).rstrip("/")
+        _, body = await get(asking, address + WELL_KNOWN, {})
+        try:
+            told = json.loads(body)
+            known = {
+                "authorize": told["authorization_endpoint"],
+                "token": told["token_endpoint"],
+                "data": asking.choices.get("data_address") or told.get("channel_endpoint", ""),
+                "events": asking.choices.get("events_address") or told.get("events_endpoint", ""),
+            }
+        except (ValueError, KeyError, TypeError):
+            raise ResponseNotUnderstood(
+                f"{host(address)} does not tell where to sign in ({WELL_KNOWN}). Is this the service's bare address?",
+                body[:300].decode(errors="replace"),
+            ) from None
+        asking.scratch["places"] = known
+    return known
+
+
+def _client(asking: Asking, back_to: str | None = None) -> AsyncOAuth2Client:
+    secret = asking.secrets.get("client_secret") or None
+    return AsyncOAuth2Client(
+        client_id=str(asking.choices["client_id"]), client_secret=secret, redirect_uri=back_to,
+        scope=str(asking.choices.get("scope", "")) or None, code_challenge_method="S256", trust_env=False,
+        token_endpoint_auth_method="client_secret_post" if secret else "none", timeout=TIMEOUT_S,
+    )  # fmt: skip
+
+
+async def begin(asking: Asking, back_to: str, state: str, verifier: str) -> str:
+    """The address to send the user to. Raises SourceError."""
+    where = await places(asking)
+    async with _client(asking, back_to) as client:
+        address, _ = client.create_authorization_url(where["authorize"], state=state, code_verifier=verifier)
+    return str(address)
+
+
+async def finish(asking: Asking, back_to: str, code: str, verifier: str) -> Mapping[str, str]:
+    """The tokens that a code gives, to be kept as a secret. Raises SourceError."""
+    where = await places(asking)
+    async with _client(asking, back_to) as client:
+        token = await _asked(
+            client.fetch_token(where["token"], grant_type="authorization_code", code=code, code_verifier=verifier),
+            host(where["token"]),
+        )
+    return {"tokens": json.dumps(_kept(token, asking, {}))}
+
+
+def _kept(token: Mapping[str, Any], asking: Asking, before: Mapping[str, Any]) -> dict[str, Any]:
+    lasts_s = float(token.get("expires_in") or 3_600)
+    return {
+        "access": token["access_token"],
+        "refresh": token.get("refresh_token") or before.get("refresh"),
+        "until": asking.clock().timestamp() + lasts_s,
+    }
+
+
+async def _asked(asking: Any, where: str) -> Mapping[str, Any]:
+    try:
+        token: Mapping[str, Any] = await asyncio.wait_for(asking, TIMEOUT_S)
+        if not token.get("access_token"):
+            raise KeyError
+    except OAuthError as error:
+        said = str(error.description or error.error or "no reason given")[:160]
+        if error.error in ("invalid_grant", "unauthorized_client", "access_denied"):
+            raise CredentialsRejected(f"{where} has taken the permission back ({said}). {SIGN_IN_AGAIN}") from None
+        if error.error == "invalid_client":
+            raise CredentialsRejected(
+                f"{where} does not know this program ({said}). See that the client id was pasted whole."
+            ) from None
+        raise SourceUnavailable(f"{where} did not give a token ({said}). Try again in a while.") from None
+    except httpx.ConnectError as error:
+        raise SourceUnavailable(no_connection(where, str(error))) from None
+    except (httpx.HTTPError, TimeoutError):
+        raise SourceUnavailable(f"No answer from {where} when signing in. Try again in a while.") from None
+    except (KeyError, ValueError, TypeError, AttributeError):
+        raise ResponseNotUnderstood(f"{where} answered with something that is no token.", "") from None
+    return token
+
+
+def tokens(asking: Asking) -> Mapping[str, Any]:
+    """The tokens that are kept. Raises CredentialsRejected when nobody has signed in."""
+    try:
+        kept: Mapping[str, Any] = json.loads(asking.secrets.get("tokens", ""))
+    except ValueError:
+        raise CredentialsRejected("Nobody has signed in yet. Press “Sign in” on this feed's page.") from None
+    return kept
+
+
+def is_due(asking: Asking) -> bool:
+    """Whether the token ends soon."""
+    return asking.clock().timestamp() > float(tokens(asking)["until"]) - EARLY_S
+
+
+async def renewed(asking: Asking) -> Mapping[str, str]:
+    """New tokens in the place of those that end. Raises SourceError."""
+    where, before = await places(asking), tokens(asking)
+    if not before.get("refresh"):
+        raise CredentialsRejected(f"The permission has ended, and the service renews none. {SIGN_IN_AGAIN}")
+    async with _client(asking) as client:
+        token = await _asked(
+            client.refresh_token(where["token"], refresh_token=before["refresh"]), host(where["token"])
+        )
+    return {"tokens": json.dumps(_kept(token, asking, before))}

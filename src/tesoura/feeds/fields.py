@@ -1,0 +1,90 @@
+"""Fields that the forms of several kinds of feed share."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from tesoura.core.checks import InvalidField, choice, text
+from tesoura.core.forms import FormField
+
+
+def period(raw: object) -> float:
+    """Seconds between two tries, or InvalidField."""
+    try:
+        seconds = float(str(raw).strip().replace(",", "."))
+    except ValueError:
+        raise InvalidField(f"“{str(raw)[:20]}” is not a number. Give seconds, such as 5.") from None
+    if not 1 <= seconds <= 86_400:
+        raise InvalidField("Give from 1 second to 86,400 (a day). Less than 1 would wear the service out.")
+    return seconds
+
+
+def secret(what: str, otherwise: str = "") -> FormField:
+    """A field for something that is covered, and may not be left empty."""
+
+    def check(raw: object) -> str:
+        key = str(raw).strip()
+        if not key:
+            raise InvalidField(f"Paste {what} here{otherwise}.")
+        return _checked(key)
+
+    return FormField("key", what[:1].upper() + what[1:], check, kind="secret")
+
+
+def optional_secret(raw: object) -> str:
+    """A secret that may be empty."""
+    return _checked(str(raw).strip())
+
+
+def _checked(key: str) -> str:
+    if len(key) > 4_000 or not key.isprintable():
+        raise InvalidField("This does not look like a key: it has line breaks in it, or over 4,000 characters.")
+    return key
+
+
+def _key_name(raw: object) -> str:
+    name = text(100)(raw).strip()
+    if not all(char.isalnum() or char in "-_." for char in name) or not name.isascii():
+        raise InvalidField("The name has only letters, digits, - and _, such as X-Key.")
+    return name
+
+
+def seconds(low: float, high: float) -> Callable[[object], float]:
+    """A check for a number of seconds."""
+
+    def check(raw: object) -> float:
+        try:
+            given = float(str(raw).strip().replace(",", "."))
+        except ValueError:
+            raise InvalidField(f"“{str(raw)[:20]}” is not a number. Give seconds, such as {low:g}.") from None
+        if not low <= given <= high:
+            raise InvalidField(f"Give from {low:g} to {high:g} seconds.")
+        return given
+
+    return check
+
+
+_WITH_KEY = ("key_in", ("header", "query"))
+
+PERIOD = FormField("period_s", "Ask every", period, kind="number", default="5", unit="seconds")
+
+_KEY = secret("the key", ", or choose “No key” above")
+KEY_FIELDS = (
+    FormField(
+        "key_in",
+        "Key",
+        choice(("none", "header", "query")),
+        kind="choice",
+        default="none",
+        options=(("none", "No key"), ("header", "Key in a header"), ("query", "Key in the address")),
+    ),
+    FormField(
+        "key_name",
+        "Its name",
+        _key_name,
+        default="Authorization",
+        help="The header or the parameter that carries the key.",
+        only_if=_WITH_KEY,
+    ),
+    FormField("key", "The key", _KEY.check, kind="secret", only_if=_WITH_KEY),
+)

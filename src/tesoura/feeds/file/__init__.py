@@ -1,0 +1,47 @@
+"""A file that another program writes: JSON, TOML, CSV or text, read whenever it has changed."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+from tesoura.core.checks import choice
+from tesoura.core.forms import FormField
+from tesoura.feeds.fields import PERIOD
+from tesoura.feeds.file.watch import look
+from tesoura.feeds.kind import Asking, Came, FeedKind
+from tesoura.feeds.paths import checked_path, short
+
+BY_ENDING = {".json": "json", ".toml": "toml", ".csv": "csv", ".tsv": "csv"}
+
+
+def _place(choices: Mapping[str, Any]) -> str:
+    return short(str(choices.get("path", "")))
+
+
+async def fetch(asking: Asking) -> Came:
+    """Look at the file, and read it when it has changed."""
+    path, form = str(asking.choices["path"]), str(asking.choices.get("form", "auto"))
+    return await look(asking, path, BY_ENDING.get(Path(path).suffix.lower(), "text") if form == "auto" else form)
+
+
+KIND = FeedKind(
+    name="file",
+    title="A file",
+    about="A file that another program writes: JSON, TOML, CSV or text, read whenever it has changed.",
+    fields=(
+        FormField("path", "File", checked_path, placeholder="/home/mara/stats/match.json", help="Its whole path."),
+        FormField(
+            "form", "It holds", choice(("auto", "json", "toml", "csv", "text")), kind="choice", default="auto",
+            options=(
+                ("auto", "what its ending says"), ("json", "JSON"), ("toml", "TOML"), ("csv", "a table (CSV)"),
+                ("text", "plain text"),
+            ),
+        ),
+        FormField("period_s", "Look at it every", PERIOD.check, kind="number", default="1", unit="seconds"),
+    ),
+    fetch=fetch,
+    place=_place,
+    called="File",
+)  # fmt: skip

@@ -1,0 +1,55 @@
+"""A log that grows: each line that a pattern finds makes an event, through rotation and restarts, once."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator, Mapping
+from typing import Any
+
+from tesoura.core.checks import InvalidField, line, text
+from tesoura.core.forms import FormField
+from tesoura.feeds.kind import Asking, Came, FeedKind
+from tesoura.feeds.paths import checked_path, short
+
+
+def _pattern(raw: object) -> str:
+    import regex
+
+    source = text(1_000)(raw).strip("\n")
+    try:
+        compiled = regex.compile(source)
+    except regex.error as error:
+        raise InvalidField(f"The pattern cannot be read at column {(error.pos or 0) + 1}: {error.msg}.") from None
+    if not compiled.groupindex:
+        raise InvalidField("Name the parts you want: (?P<actor>\\w+) cut (?P<target>\\w+) gives actor and target.")
+    return source
+
+
+async def follow(asking: Asking) -> AsyncIterator[Came]:
+    """What the log tells. What finds its lines is loaded with the first one."""
+    from tesoura.feeds.follow.tail import follow as read
+
+    async for came in read(asking):
+        yield came
+
+
+def _place(choices: Mapping[str, Any]) -> str:
+    return short(str(choices.get("path", "")))
+
+
+KIND = FeedKind(
+    name="follow",
+    title="A growing log",
+    about="A log file that a game or program goes on writing: each line that fits a pattern makes an event.",
+    fields=(
+        FormField("path", "Log file", checked_path, placeholder="/home/mara/game/match.log", help="Its whole path."),
+        FormField(
+            "pattern", "Pattern", _pattern, kind="area", placeholder=r"(?P<actor>\w+) cut (?P<target>\w+)",
+            help="A regular expression; its named groups become the event's fields. One named “time” tells when.",
+        ),
+        FormField("type", "Each makes an event of type", line(120), default="line", placeholder="kill"),
+    ),
+    follow=follow,
+    lasting=True,
+    place=_place,
+    called="Log",
+)  # fmt: skip

@@ -1,0 +1,55 @@
+"""A value set by hand: a number with steps and bounds, a text, a flag. From the desk, keys and the API."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from tesoura.core.by_hand import checked, key, number
+from tesoura.core.checks import InvalidField, choice, text
+from tesoura.core.forms import FormField
+from tesoura.feeds.kind import FeedKind, Suggested
+
+_NUMBER = ("what", ("number",))
+
+
+def _suggested(choices: Mapping[str, Any]) -> Sequence[Suggested]:
+    wanted = "number" if choices.get("what") == "number" else "text"
+    return (Suggested("value", "@", str(choices.get("unit", "")), wanted),)
+
+
+def _check(choices: Mapping[str, Any]) -> Mapping[str, str]:
+    if choices.get("what") == "number" and choices["low"] > choices["high"]:
+        return {"high": "This is less than “No less than”."}
+    try:
+        checked(choices, choices["start"])
+    except InvalidField as error:
+        return {"start": str(error)}
+    return {}
+
+
+KIND = FeedKind(
+    name="hand",
+    title="Set by hand",
+    about="A number you count up and down, a text you type, a switch: from the desk, with a key, or by a program.",
+    fields=(
+        FormField(
+            "what", "It is", choice(("number", "text", "flag")), kind="choice", default="number",
+            options=(("number", "a number"), ("text", "a text"), ("flag", "yes or no")),
+        ),
+        FormField("start", "It begins at", text(400, empty=True), default="0"),
+        FormField("step", "A step is", number, kind="number", default="1", only_if=_NUMBER),
+        FormField("low", "No less than", number, kind="number", default="0", only_if=_NUMBER),
+        FormField("high", "No more than", number, kind="number", default="999999", only_if=_NUMBER),
+        FormField("unit", "Unit, as viewers read it", text(60, empty=True), placeholder="lines lost", only_if=_NUMBER),
+        FormField(
+            "key_up", "Key on the desk: up", key, placeholder="+", only_if=("what", ("number", "flag")),
+            help="One letter, digit or sign; pressed on the desk it takes a step up, or turns a switch.",
+        ),
+        FormField("key_down", "Key on the desk: down", key, placeholder="-", only_if=_NUMBER),
+    ),
+    place=lambda choices: "set by hand",
+    suggested=_suggested,
+    check=_check,
+    called="Count",
+)  # fmt: skip

@@ -1,0 +1,60 @@
+"""Topics of an MQTT broker."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator, Mapping
+from typing import Any
+
+from tesoura.core.checks import InvalidField, choice, text, whole
+from tesoura.core.forms import FormField
+from tesoura.feeds.fields import optional_secret
+from tesoura.feeds.kind import Asking, Came, FeedKind
+
+
+def _host(raw: object) -> str:
+    host = str(raw).strip()
+    if not host or any(char.isspace() or char in "/:@" for char in host.strip("[]")) or len(host) > 253:
+        raise InvalidField("Give the broker's bare name or number, such as broker.example or 127.0.0.1.")
+    return host
+
+
+def _topic(raw: object) -> str:
+    topic = text(500)(raw).strip()
+    parts = topic.split("/")
+    if any(("#" in part and part != "#") or ("+" in part and part != "+") for part in parts) or "#" in parts[:-1]:
+        raise InvalidField("# stands alone at the end, + alone between two /: cup/+/score or cup/#.")
+    return topic
+
+
+async def follow(asking: Asking) -> AsyncIterator[Came]:
+    """What the broker passes on. What connects is loaded when the first one is opened."""
+    from tesoura.feeds.mqtt.listen import listen
+
+    async for came in listen(asking):
+        yield came
+
+
+def _place(choices: Mapping[str, Any]) -> str:
+    return f"{choices.get('host', '')}:{choices.get('port', '')} {choices.get('topic', '')}"
+
+
+KIND = FeedKind(
+    name="mqtt",
+    title="MQTT topics",
+    about="Topics of an MQTT broker, which devices and home machines speak to.",
+    fields=(
+        FormField("host", "Broker", _host, placeholder="broker.example"),
+        FormField("port", "Port", whole(1, 65_535), kind="number", default="1883"),
+        FormField("topic", "Topic", _topic, placeholder="cup/+/score", help="+ is any one part, # all that follow."),
+        FormField("user", "Name", text(200, empty=True), help="If the broker asks for one."),
+        FormField("password", "Password", optional_secret, kind="secret"),
+        FormField(
+            "tls", "The way there is", choice(("no", "yes")), kind="choice", default="no",
+            options=(("no", "open"), ("yes", "encrypted (TLS)")), advanced=True,
+        ),
+    ),
+    follow=follow,
+    lasting=True,
+    place=_place,
+    called="Topics",
+)  # fmt: skip

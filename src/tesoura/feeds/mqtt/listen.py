@@ -1,0 +1,115 @@
+"""One connection to a broker, which lives in a thread of its library; what comes is handed to the loop."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterator
+from typing import Any
+
+import paho.mqtt.client as mqtt
+from paho.mqtt.enums import CallbackAPIVersion
+
+from tesoura.feeds.errors import CredentialsRejected, SourceError, SourceUnavailable
+from tesoura.feeds.formats import line_payload
+from tesoura.feeds.kind import Asking, Came
+
+OPEN_S = 5.0
+KEEPALIVE_S = 20
+MAX_WAITING = 2_000
+MAX_TOPICS = 200
+MAX_BYTES = 1_000_000
+
+
+class _Ended:
+    """The connection has ended, for this reason."""
+
+    def __init__(self, error: SourceError) -> None:
+        self.error = error
+
+
+async def listen(asking: Asking) -> AsyncIterator[Came]:
+    """What the broker passes on, until the connection ends. Raises SourceError."""
+    choices = asking.choices
+    where = f"{choices['host']}:{choices['port']}"
+    loop = asyncio.get_running_loop()
+    queue: asyncio.Queue[Any] = asyncio.Queue(MAX_WAITING)
+
+    def put(what: Any) -> None:
+        if queue.full():
+            queue.get_nowait()
+        queue.put_nowait(what)
+
+    def hand_over(what: Any) -> None:
+        if not loop.is_closed():
+            loop.call_soon_threadsafe(put, what)
+
+    client = _client(asking, where, hand_over)
+    try:
+        try:
+            async with asyncio.timeout(OPEN_S):
+                await asyncio.to_thread(client.connect, str(choices["host"]), int(choices["port"]), KEEPALIVE_S)
+        except (OSError, ValueError, TimeoutError) as error:
+            reason = getattr(error, "strerror", None) or "no answer"
+            raise SourceUnavailable(f"No broker answers at {where} ({reason}). Is it running?") from None
+        client.loop_start()
+        topics: dict[str, Any] = {}
+        while True:
+            got = await queue.get()
+            if isinstance(got, _Ended):
+                raise got.error
+            if isinstance(got, str):
+                yield Came(note=got)
+                continue
+            topic, payload, size, kept = got
+            topics.pop(topic, None)
+            topics[topic] = payload
+            if len(topics) > MAX_TOPICS:
+                topics.pop(next(iter(topics)))
+            last = {"topic": topic, "payload": payload}
+            # What the broker kept from before is a value, and no news.
+            yield Came({"last": last, "topics": dict(topics)}, size, message=last, quiet=kept)
+    finally:
+        await asyncio.to_thread(_close, client)
+
+
+def _close(client: mqtt.Client) -> None:
+    client.on_disconnect = None
+    client.disconnect()
+    client.loop_stop()
+
+
+def _client(asking: Asking, where: str, hand_over: Any) -> mqtt.Client:
+    choices = asking.choices
+    client = mqtt.Client(CallbackAPIVersion.VERSION2, protocol=mqtt.MQTTv311, reconnect_on_failure=False)
+    if user := str(choices.get("user", "")):
+        client.username_pw_set(user, asking.secrets.get("password") or None)
+    if choices.get("tls") == "yes":
+        client.tls_set()
+
+    def connected(client: mqtt.Client, data: Any, flags: Any, reason: Any, properties: Any) -> None:
+        if reason.is_failure:
+            said = str(reason)
+            wrong = "authorized" in said.lower() or "password" in said.lower()
+            what = CredentialsRejected if wrong else SourceUnavailable
+            hand_over(_Ended(what(f"The broker at {where} did not let us in ({said}). See the name and the password.")))
+            return
+        client.subscribe(str(choices["topic"]), qos=1)
+
+    def subscribed(client: mqtt.Client, data: Any, number: int, reasons: Any, properties: Any) -> None:
+        if any(reason.is_failure for reason in reasons):
+            hand_over(_Ended(SourceUnavailable(f"The broker at {where} refuses this topic. May this name read it?")))
+            return
+        hand_over("Connected. It is shown here what comes.")
+
+    def came(client: mqtt.Client, data: Any, message: mqtt.MQTTMessage) -> None:
+        if len(message.payload) > MAX_BYTES:
+            return
+        payload = line_payload(message.payload.decode("utf-8", "replace"))
+        hand_over((message.topic, payload, len(message.payload), message.retain))
+
+    def ended(client: mqtt.Client, data: Any, flags: Any, reason: Any, properties: Any) -> None:
+        hand_over(_Ended(SourceUnavailable(f"The broker at {where} ended the connection. It is opened again.")))
+
+    client.on_connect, client.on_subscribe = connected, subscribed
+    client.on_message, client.on_disconnect = came, ended
+    return client

@@ -1,0 +1,57 @@
+"""Which files a feed may read: those in folders that the user named, wherever links lead."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from tesoura.core.checks import InvalidField
+from tesoura.feeds.errors import SourceUnavailable
+from tesoura.feeds.kind import Folders
+
+
+class FolderNotNamed(SourceUnavailable):
+    """The file lies outside the folders that the user named; `folder` is the one it lies in."""
+
+    def __init__(self, folder: Path) -> None:
+        super().__init__("This file lies outside the folders that Tesoura may read. Name its folder first.")
+        self.folder = folder
+
+
+def checked_path(raw: object) -> str:
+    """A whole path to a file, or InvalidField. Quotes around it, as file managers copy it, fall away."""
+    typed = str(raw).strip().strip('"').strip()
+    if not typed:
+        raise InvalidField("Give the file's whole path, such as /home/mara/stats/match.json.")
+    if len(typed) > 1_000 or "\0" in typed:
+        raise InvalidField("This is no path of a file.")
+    path = Path(typed).expanduser()
+    if not path.is_absolute():
+        raise InvalidField("Give the whole path from the top, such as /home/mara/stats/match.json.")
+    return str(path)
+
+
+def allowed(typed: str, folders: Folders) -> Path:
+    """The file, when it may be read. Raises FolderNotNamed."""
+    path = Path(typed)
+    real = path.resolve()
+    if not any(real.is_relative_to(folder.resolve()) for folder in folders.files):
+        raise FolderNotNamed(real.parent)
+    return real
+
+
+def short(typed: str) -> str:
+    """A file's name with the folder it is in, without the rest of the way there."""
+    path = Path(typed)
+    return f"{path.parent.name}/{path.name}" if path.parent.name else path.name
+
+
+def unreadable(path: Path, error: OSError) -> SourceUnavailable:
+    """Why a file cannot be read, in a sentence."""
+    name = path.name
+    if isinstance(error, FileNotFoundError):
+        return SourceUnavailable(f"There is no {name} in its folder. Has the program that writes it been started?")
+    if isinstance(error, IsADirectoryError):
+        return SourceUnavailable(f"{name} is a folder. Give a file in it.")
+    if isinstance(error, PermissionError):
+        return SourceUnavailable(f"{name} may not be read by you. See who it belongs to.")
+    return SourceUnavailable(f"{name} could not be read ({error.strerror or error}).")

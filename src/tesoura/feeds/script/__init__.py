@@ -1,0 +1,77 @@
+"""A program in the scripts folder, run again and again or kept running: JSON, JSON lines, or one line of text."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator, Mapping
+from typing import Any
+
+from tesoura.core.checks import InvalidField, choice
+from tesoura.core.forms import FormField
+from tesoura.feeds.fields import optional_secret, seconds
+from tesoura.feeds.kind import Asking, Came, FeedKind
+from tesoura.feeds.script.run import kept_running, run_again
+from tesoura.feeds.script.words import checked_words
+
+_AGAIN = ("mode", ("again",))
+
+
+def _program(raw: object) -> str:
+    name = str(raw).strip()
+    if not name:
+        raise InvalidField("Choose a program. Those in the scripts folder are offered.")
+    if "/" in name or "\\" in name or name.startswith(".") or len(name) > 200:
+        raise InvalidField("Give the program's bare name; it must lie in the scripts folder itself.")
+    return name
+
+
+def _variable(raw: object) -> str:
+    name = str(raw).strip()
+    if name and not (name.isascii() and name.replace("_", "").isalnum() and not name[0].isdigit()):
+        raise InvalidField("A variable's name has letters, digits and _, such as SERVICE_KEY.")
+    if name.upper() in ("PATH", "LD_PRELOAD", "PYTHONPATH", "HOME"):
+        raise InvalidField("This variable means something to the system. Choose another name.")
+    return name
+
+
+async def follow(asking: Asking) -> AsyncIterator[Came]:
+    """What the program says."""
+    run = kept_running if asking.choices.get("mode") == "kept" else run_again
+    async for came in run(asking):
+        yield came
+
+
+KIND = FeedKind(
+    name="script",
+    title="A script",
+    about="A program of yours in the scripts folder, run every few seconds or kept running.",
+    fields=(
+        FormField("program", "Program", _program, kind="program", placeholder="disk_space.py"),
+        FormField(
+            "mode", "It is", choice(("again", "kept")), kind="choice", default="again",
+            options=(("again", "run again and again"), ("kept", "kept running; each line is news")),
+        ),
+        FormField(
+            "period_s", "Run it every", seconds(1, 86_400), kind="number", default="30", unit="seconds", only_if=_AGAIN,
+        ),
+        FormField(
+            "limit_s", "Give up after", seconds(0.5, 600), kind="number", default="10", unit="seconds", only_if=_AGAIN,
+        ),
+        FormField(
+            "words", "Words behind its name", checked_words, placeholder="--folder /home/mara/recordings",
+            help="Arguments, as you would type them; quotes keep spaces. Nothing else of a shell works.",
+        ),
+        FormField(
+            "variable", "A secret in the variable", _variable, placeholder="SERVICE_KEY", advanced=True,
+            help="The program finds it in its environment, and no other secret.",
+        ),
+        FormField("secret", "The secret", optional_secret, kind="secret", advanced=True),
+    ),
+    follow=follow,
+    lasting=True,
+    place=lambda choices: _place(choices),
+    called="Script",
+)  # fmt: skip
+
+
+def _place(choices: Mapping[str, Any]) -> str:
+    return str(choices.get("program", ""))

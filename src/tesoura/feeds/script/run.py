@@ -1,0 +1,179 @@
+"""Running a program: within its time, with an end to what it may say, and all that it started gone with it."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import os
+import signal
+import time
+from asyncio.subprocess import PIPE, Process
+from collections.abc import AsyncIterator
+
+from tesoura.core.values import MAX_TEXT
+from tesoura.feeds.errors import ResponseNotUnderstood, SourceUnavailable
+from tesoura.feeds.formats import line_payload, numbers_in, read
+from tesoura.feeds.kind import Asking, Came
+from tesoura.feeds.script.words import command, environment
+
+MAX_BYTES = 1_000_000
+MAX_LINE = 64_000
+MAX_ERRORS = 4_000
+LINES_AT_ONCE = 200
+
+
+async def _start(asking: Asking) -> Process:
+    choices = asking.choices
+    program = str(choices["program"])
+    words = command(asking.folders.scripts, program, str(choices.get("words", "")))
+    env = environment(os.environ, str(choices.get("variable", "")), asking.secrets.get("secret", ""))
+    try:
+        return await asyncio.create_subprocess_exec(
+            *words, stdin=asyncio.subprocess.DEVNULL, stdout=PIPE, stderr=PIPE, env=env,
+            cwd=asking.folders.scripts, limit=MAX_LINE, start_new_session=os.name == "posix",
+        )  # fmt: skip
+    except OSError as error:
+        raise SourceUnavailable(f"{program} could not be started ({error.strerror or error}).") from None
+
+
+async def _end(process: Process) -> None:
+    """Let nothing that it started live on."""
+    with contextlib.suppress(ProcessLookupError, PermissionError):
+        if os.name == "posix":
+            os.killpg(process.pid, signal.SIGKILL)
+        else:
+            process.kill()
+    transport = getattr(process, "_transport", None)
+    if transport is not None:
+        transport.close()
+    with contextlib.suppress(TimeoutError, ProcessLookupError):
+        await asyncio.wait_for(process.wait(), 5)
+
+
+class Errors:
+    """The end of what a program writes to its standard error."""
+
+    def __init__(self, process: Process) -> None:
+        self._kept = bytearray()
+        self._task = asyncio.ensure_future(self._read(process))
+
+    async def _read(self, process: Process) -> None:
+        assert process.stderr is not None
+        while chunk := await process.stderr.read(8_192):
+            self._kept += chunk
+            del self._kept[:-MAX_ERRORS]
+
+    async def text(self) -> str:
+        """What it wrote, once it has nothing more to say."""
+        with contextlib.suppress(TimeoutError):
+            await asyncio.wait_for(asyncio.shield(self._task), 1)
+        return self.now()
+
+    def now(self) -> str:
+        """What it has written so far."""
+        return self._kept.decode("utf-8", "replace").strip()
+
+    def stop(self) -> None:
+        """Do not listen any more."""
+        self._task.cancel()
+
+
+async def run_again(asking: Asking) -> AsyncIterator[Came]:
+    """What each run gave, the next one after a while, until one fails."""
+    while True:
+        yield await run_once(asking)
+        if asking.trying:
+            return
+        await asyncio.sleep(float(asking.choices.get("period_s", 30.0)))
+
+
+async def run_once(asking: Asking) -> Came:
+    """One run from start to end. Raises SourceError."""
+    program, limit_s = str(asking.choices["program"]), float(asking.choices.get("limit_s", 10.0))
+    began = time.monotonic()
+    process = await _start(asking)
+    errors = Errors(process)
+    assert process.stdout is not None
+    said = bytearray()
+    try:
+        async with asyncio.timeout(limit_s):
+            while chunk := await process.stdout.read(65_536):
+                said += chunk
+                if len(said) > MAX_BYTES:
+                    raise ResponseNotUnderstood(
+                        f"{program} wrote more than {MAX_BYTES // 1_000_000} MB and was stopped. Let it write less.",
+                        said[:300].decode("utf-8", "replace"),
+                    )
+            code = await process.wait()
+        wrote = await errors.text()
+    except TimeoutError:
+        wrote = errors.now()
+        raise _failed(f"{program} was not done in {limit_s:g} s and was stopped.", wrote) from None
+    finally:
+        errors.stop()
+        await _end(process)
+    if code != 0:
+        raise _failed(f"{program} ended with exit code {code}.", wrote)
+    payload = _payload(said.decode("utf-8", "replace"), program, wrote)
+    return Came(payload, len(said), (time.monotonic() - began) * 1000, note=_wrote(wrote))
+
+
+def _failed(message: str, wrote: str) -> SourceUnavailable:
+    error = SourceUnavailable(f"{message} {'What it wrote to its errors is below.' if wrote else ''}".strip())
+    error.payload = wrote[-300:] or None
+    return error
+
+
+def _wrote(errors: str) -> str:
+    return f"It wrote to its errors: {errors[-300:]}" if errors else ""
+
+
+def _payload(said: str, program: str, errors: str) -> object:
+    lines = [line for line in said.splitlines() if line.strip()]
+    if not lines:
+        raise _failed(f"{program} said nothing. Let it print JSON, or one line of text.", errors)
+    if said.lstrip()[:1] in "{[":
+        if len(lines) > 1 and all(line.lstrip()[:1] == "{" for line in lines):
+            with contextlib.suppress(ValueError):
+                return {"lines": [_strict(line) for line in lines], "last": _strict(lines[-1])}
+        return read(said, "json", program)
+    if len(lines) > 1:
+        raise ResponseNotUnderstood(
+            f"{program} printed {len(lines)} lines that are not JSON. One line of text is taken, or JSON.", said[:300]
+        )
+    return {"text": lines[0][:MAX_TEXT], "numbers": numbers_in(lines[0][:MAX_TEXT])}
+
+
+def _strict(line: str) -> object:
+    payload = line_payload(line)
+    if isinstance(payload, dict) and set(payload) == {"text", "numbers"}:
+        raise ValueError
+    return payload
+
+
+async def kept_running(asking: Asking) -> AsyncIterator[Came]:
+    """What each line said, until the program ends. Raises SourceError then."""
+    program = str(asking.choices["program"])
+    process = await _start(asking)
+    errors = Errors(process)
+    assert process.stdout is not None
+    try:
+        yield Came(note="It runs. It is shown here what it says.")
+        while True:
+            try:
+                line = await process.stdout.readline()
+            except ValueError:
+                raise ResponseNotUnderstood(
+                    f"{program} wrote a line of over {MAX_LINE // 1_000} kB and was stopped. Let it write less.", ""
+                ) from None
+            if not line:
+                break
+            text = line.decode("utf-8", "replace").strip()
+            if text:
+                payload = line_payload(text)
+                yield Came(payload, len(line), message=payload, note=_wrote(errors.now()))
+        code = await process.wait()
+        raise _failed(f"{program} ended with exit code {code}. It is started again.", await errors.text())
+    finally:
+        errors.stop()
+        await _end(process)

@@ -1,0 +1,84 @@
+"""One open WebSocket, and every way in which it can fail."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterator, Mapping
+from typing import Any
+from urllib.parse import quote, urlsplit, urlunsplit
+
+from websockets.asyncio.client import connect
+from websockets.exceptions import ConnectionClosed, InvalidHandshake, InvalidStatus, InvalidURI, PayloadTooBig
+
+from tesoura.feeds.errors import CredentialsRejected, ResponseNotUnderstood, SourceUnavailable
+from tesoura.feeds.formats import line_payload
+from tesoura.feeds.kind import Asking, Came
+
+OPEN_S = 5.0
+MAX_BYTES = 1_000_000
+
+
+async def listen(asking: Asking) -> AsyncIterator[Came]:
+    """What the socket tells, until it breaks. Raises SourceError, whose message holds no key."""
+    address, headers = _with_key(asking)
+    where = urlsplit(address).netloc
+    ping_s = float(asking.choices.get("ping_s", 20.0))
+    try:
+        async with connect(
+            address, additional_headers=headers, open_timeout=OPEN_S, ping_interval=ping_s, ping_timeout=ping_s,
+            max_size=MAX_BYTES, proxy=None, close_timeout=1,
+        ) as socket:  # fmt: skip
+            for line in str(asking.choices.get("subscribe", "")).splitlines():
+                if line.strip():
+                    await socket.send(line)
+            yield Came(note="Connected. It is shown here what comes.")
+            async for message in socket:
+                text = message if isinstance(message, str) else message.decode("utf-8", "replace")
+                payload = line_payload(text)
+                yield Came(payload, len(message), message=payload)
+    except InvalidStatus as error:
+        raise _refused(where, error.response.status_code) from None
+    except TimeoutError:
+        raise SourceUnavailable(f"No answer from {where} in {OPEN_S:.0f} s. Is it the right address?") from None
+    except PayloadTooBig:
+        raise ResponseNotUnderstood(f"{where} sent a message of over 1 MB. Subscribe to less.", "") from None
+    except ConnectionClosed as error:
+        raise _closed(where, error) from None
+    except (InvalidHandshake, InvalidURI, EOFError):
+        raise SourceUnavailable(f"What answers at {where} is no WebSocket. Is the path right?") from None
+    except OSError as error:
+        raise SourceUnavailable(
+            f"Nothing answers at {where} ({error.strerror or 'the connection was refused'}). Is the program running?"
+        ) from None
+    except asyncio.IncompleteReadError:
+        raise SourceUnavailable(f"{where} went away. It is opened again.") from None
+
+
+def _closed(where: str, error: ConnectionClosed) -> SourceUnavailable:
+    if error.sent is not None and error.sent.code == 1011 and "ping" in error.sent.reason:
+        return SourceUnavailable(f"{where} fell silent: it did not answer whether it is there. It is opened again.")
+    if error.sent is not None and error.sent.code == 1009:
+        return SourceUnavailable(f"{where} sent a message of over 1 MB. Subscribe to less.")
+    code, reason = (error.rcvd.code, error.rcvd.reason) if error.rcvd else (1006, "")
+    said = f", saying “{reason[:100]}”" if reason else ""
+    return SourceUnavailable(f"{where} closed the connection ({code}{said}). It is opened again.")
+
+
+def _refused(where: str, status: int) -> SourceUnavailable | CredentialsRejected:
+    if status in (401, 403):
+        return CredentialsRejected(f"{where} did not let us in ({status}). See that the key is right, or give one.")
+    if status == 404:
+        return SourceUnavailable(f"{where} has no socket at this path (404). See that the address is right.")
+    return SourceUnavailable(f"{where} did not open the socket ({status}). Give it a little time.")
+
+
+def _with_key(asking: Asking) -> tuple[str, Mapping[str, str]]:
+    choices: Mapping[str, Any] = asking.choices
+    address, key, name = str(choices["address"]), asking.secrets.get("key", ""), str(choices.get("key_name", ""))
+    if key and choices.get("key_in") == "header":
+        return address, {name: key}
+    if key and choices.get("key_in") == "query":
+        parts = urlsplit(address)
+        added = f"{quote(name)}={quote(key, safe='')}"
+        return urlunsplit(parts._replace(query=f"{parts.query}&{added}" if parts.query else added)), {}
+    return address, {}

@@ -1,0 +1,47 @@
+"""Server-sent events: an address that goes on telling. After a break it is asked to go on from the last one."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator, Mapping
+from typing import Any
+
+from tesoura.core.checks import text
+from tesoura.core.forms import FormField
+from tesoura.feeds.fields import KEY_FIELDS, seconds
+from tesoura.feeds.http.address import checked_address, place
+from tesoura.feeds.kind import Asking, Came, FeedKind
+
+
+def _place(choices: Mapping[str, Any]) -> str:
+    return place(str(choices.get("address", "")))
+
+
+async def follow(asking: Asking) -> AsyncIterator[Came]:
+    """What the address tells. What connects is loaded when the first one is opened."""
+    from tesoura.feeds.sse.listen import listen
+
+    async for came in listen(asking):
+        yield came
+
+
+KIND = FeedKind(
+    name="sse",
+    title="Server-sent events",
+    about="An address on the web that goes on telling; after a break it goes on from where it was.",
+    fields=(
+        FormField("address", "Address", checked_address, placeholder="https://events.example/stream"),
+        FormField(
+            "only", "Only events called", text(200, empty=True), placeholder="gift, follow",
+            help="Names with commas between. Left empty, all are taken.",
+        ),
+        *KEY_FIELDS,
+        FormField(
+            "silence_s", "Open it again after a silence of", seconds(5, 3_600), kind="number", default="90",
+            unit="seconds", help="Services send a sign of life more often than that.", advanced=True,
+        ),
+    ),
+    follow=follow,
+    lasting=True,
+    place=_place,
+    called="Stream",
+)  # fmt: skip

@@ -1,0 +1,63 @@
+"""A feed that is sent to: a private address that takes signed messages (Standard Webhooks), or plain JSON."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from tesoura.core.checks import InvalidField, choice
+from tesoura.core.forms import FormField
+from tesoura.feeds.errors import CredentialsRejected
+from tesoura.feeds.formats import read
+from tesoura.feeds.kind import Asking, Came, FeedKind
+from tesoura.feeds.webhook.signature import Refused, secret_bytes, verify
+
+
+def _secret(raw: object) -> str:
+    secret = str(raw).strip()
+    if not secret:
+        raise InvalidField("Paste the signing secret that the sender shows; it begins with whsec_.")
+    try:
+        secret_bytes(secret)
+    except ValueError as error:
+        raise InvalidField(str(error)) from None
+    return secret
+
+
+def receive(asking: Asking, headers: Mapping[str, str], body: bytes) -> Came:
+    """Take one message. Raises SourceError when it is not signed as it should be, or does not read as JSON."""
+    message_id = headers.get("webhook-id", "")[:160] or None
+    if asking.choices.get("signed") == "yes":
+        try:
+            verify(headers, body, asking.secrets.get("secret", ""), asking.clock())
+        except Refused as error:
+            raise CredentialsRejected(str(error)) from None
+    payload = read(body.decode("utf-8", "replace"), "json", "The sender")
+    return Came(payload, len(body), message=payload, message_id=message_id)
+
+
+KIND = FeedKind(
+    name="webhook",
+    title="Sent to a private address",
+    about="A service or program sends messages to an address that only it knows, signed if it can.",
+    fields=(
+        FormField(
+            "signed",
+            "Messages are",
+            choice(("yes", "no")),
+            kind="choice",
+            default="yes",
+            options=(("yes", "signed (Standard Webhooks)"), ("no", "not signed; the address alone is the right")),
+        ),
+        FormField(
+            "secret",
+            "The signing secret",
+            _secret,
+            kind="secret",
+            only_if=("signed", ("yes",)),
+            help="The sender shows it where its webhooks are set up; it begins with whsec_.",
+        ),
+    ),
+    receive=receive,
+    place=lambda choices: "sent to this machine",
+    called="Messages",
+)

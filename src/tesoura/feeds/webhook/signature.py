@@ -1,0 +1,61 @@
+"""The signature of Standard Webhooks: HMAC-SHA256 over `id.timestamp.body`, with an age that is limited.
+
+Source: the Standard Webhooks specification, symmetric signatures, version `v1`.
+"""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import hashlib
+import hmac
+from collections.abc import Mapping
+from datetime import datetime
+
+MAX_AGE_S = 300
+PREFIX = "whsec_"
+
+
+class Refused(ValueError):
+    """A message is not taken; the message says why and what to do."""
+
+
+def secret_bytes(secret: str) -> bytes:
+    """The key in a secret as it is written, `whsec_` and base64. Raises ValueError."""
+    if not secret.startswith(PREFIX):
+        raise ValueError("A signing secret begins with whsec_. Copy it whole from where the sender shows it.")
+    try:
+        key = base64.b64decode(secret.removeprefix(PREFIX), validate=True)
+    except (binascii.Error, ValueError):
+        key = b""
+    if not 8 <= len(key) <= 256:
+        raise ValueError("This signing secret is cut short or changed. Copy it whole from where the sender shows it.")
+    return key
+
+
+def sign(secret: str, message_id: str, timestamp: int, body: bytes) -> str:
+    """The value of `webhook-signature` for a message."""
+    signed = f"{message_id}.{timestamp}.".encode() + body
+    digest = hmac.new(secret_bytes(secret), signed, hashlib.sha256).digest()
+    return f"v1,{base64.b64encode(digest).decode()}"
+
+
+def verify(headers: Mapping[str, str], body: bytes, secret: str, now: datetime) -> None:
+    """See that a message is from who it says and not old. Raises Refused."""
+    message_id, stamped = headers.get("webhook-id", ""), headers.get("webhook-timestamp", "")
+    given = headers.get("webhook-signature", "")
+    if not (message_id and stamped and given):
+        raise Refused("The message has no signature: webhook-id, webhook-timestamp and webhook-signature are needed.")
+    if not stamped.isdecimal() or len(stamped) > 12:
+        raise Refused("webhook-timestamp is not a number of seconds since 1970.")
+    age_s = now.timestamp() - int(stamped)
+    if age_s > MAX_AGE_S:
+        raise Refused(f"The message is {age_s / 60:.0f} minutes old; after 5 it is refused. Is a clock wrong?")
+    if age_s < -MAX_AGE_S:
+        raise Refused("The message claims to be from the future. Is the sender's clock, or this machine's, wrong?")
+    try:
+        right = sign(secret, message_id, int(stamped), body)
+    except ValueError as error:
+        raise Refused(str(error)) from None
+    if not any(hmac.compare_digest(one, right) for one in given.split(" ")[:10]):
+        raise Refused("The signature is not right. Is the signing secret here the one that the sender has?")

@@ -1,0 +1,75 @@
+"""Computed signals: their definitions, and how each stood at a place in the log."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy.dialects.sqlite import insert
+from sqlmodel import Session, col, select
+
+from tesoura.store.tables import ComputedRow, ComputedStateRow
+
+
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """How a computation stood: at which place in the log, under which definition and calendar, and its state."""
+
+    key: str
+    seq: int
+    stands_for: str
+    state: Mapping[str, Any]
+
+
+def all_computed(session: Session) -> Sequence[ComputedRow]:
+    """The computations that were not removed, oldest first."""
+    query = select(ComputedRow).where(col(ComputedRow.removed_at).is_(None)).order_by(col(ComputedRow.id))
+    return session.exec(query).all()
+
+
+def get(session: Session, row_id: int) -> ComputedRow | None:
+    """One computation, unless it was removed."""
+    row = session.get(ComputedRow, row_id)
+    return row if row and row.removed_at is None else None
+
+
+def keep(
+    session: Session, row_id: int | None, kind: str, name: str, choices: Mapping[str, Any], now: datetime
+) -> ComputedRow:
+    """Write a computation, new or changed."""
+    row = session.get(ComputedRow, row_id) if row_id else None
+    if row is None:
+        row = ComputedRow(kind=kind, name=name, choices={}, created_at=now)
+    row.choices = dict(choices)
+    session.add(row)
+    session.flush()
+    return row
+
+
+def remove(session: Session, row_id: int, now: datetime | None) -> ComputedRow | None:
+    """Put a computation away, or with None bring it back."""
+    row = session.get(ComputedRow, row_id)
+    if row is not None:
+        row.removed_at = now
+        session.add(row)
+    return row
+
+
+def standings(session: Session) -> dict[str, Standing]:
+    """How each computation stood when it was last saved, by key."""
+    rows = session.exec(select(ComputedStateRow))
+    return {row.key: Standing(row.key, row.seq, row.stands_for, row.state) for row in rows}
+
+
+BASE = "base:"
+"""Before a key: how a computation stood where the log now begins, for what came before is not kept any more."""
+
+
+def save_standings(session: Session, standing: Sequence[Standing]) -> None:
+    """Save how computations stand."""
+    for one in standing:
+        values = {"seq": one.seq, "stands_for": one.stands_for, "state": dict(one.state)}
+        statement = insert(ComputedStateRow).values({"key": one.key, **values})
+        session.connection().execute(statement.on_conflict_do_update(index_elements=["key"], set_=values))
