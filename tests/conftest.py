@@ -81,7 +81,7 @@ class Running:
         async def nothing(trails: bool) -> None:
             return None
 
-        self.runtime._save = nothing  # type: ignore[method-assign]
+        self.runtime.saving.save = nothing  # type: ignore[method-assign]
         self.stop()
 
     @property

@@ -51,6 +51,7 @@ class Sight:
 
     shown: Shown
     grown: str
+    longest: str = ""
     empty: str = ""
 
 
@@ -167,7 +168,7 @@ class Airing:
             say = piece.compiled()
             shown = self._texts.preview(say)
             grown = self._texts.preview(say, piece.grow_digits)
-            seen[piece.id] = Sight(shown, grown.text, self._texts.empty(say).text)
+            seen[piece.id] = Sight(shown, grown.text, self._texts.longest(say).text, self._texts.empty(say).text)
         return seen
 
     def audiences(self) -> dict[int, Audience]:

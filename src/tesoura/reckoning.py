@@ -4,22 +4,22 @@ from __future__ import annotations
 
 import asyncio
 import logging
-from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 from sqlmodel import Session
 
 from tesoura.core.changes import Changes
 from tesoura.core.computed.almanac import Almanac
-from tesoura.core.computed.computing import Definition, State, depends_on, key_of, make_state
+from tesoura.core.computed.computing import Definition, State, depends_on, find_cycle, key_of, make_state
 from tesoura.core.computed.definitions import build
-from tesoura.core.computed.derived import Change
+from tesoura.core.computed.derived import Change, DerivedState
 from tesoura.core.computed.happening import Happening, happening
 from tesoura.core.computed.window import Window, WindowState
 from tesoura.core.engine import Engine
 from tesoura.core.scope import FormulaError
-from tesoura.core.values import Event
+from tesoura.core.values import Event, Scalar
 from tesoura.store import computed as stored
 from tesoura.store import log as event_log
 from tesoura.store.computed import Standing
@@ -27,6 +27,8 @@ from tesoura.store.store import Store
 from tesoura.store.tables import ComputedRow
 
 log = logging.getLogger(__name__)
+PREVIEWED = 20_000
+"""A preview looks at so many places of the log, the newest."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,6 +37,17 @@ class Counted:
 
     key: str
     why_not: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Preview:
+    """What a definition would tell: its signals' values and units, what is wrong, and from how much it was found."""
+
+    values: Mapping[str, Scalar | None]
+    units: Mapping[str, str]
+    problem: str | None
+    events: int
+    partly: bool
 
 
 def defined(row: ComputedRow) -> Definition | None:
@@ -183,6 +196,48 @@ class Reckoning:
             if state is not None:
                 found.append(Counted(key, state.why_not(one, now)))
         return found
+
+    async def preview(self, definition: Definition) -> Preview:
+        """What a definition would tell now, without keeping it; a window from the newest part of the log alone."""
+        now, until_seq = self._clock(), self.applied
+        state = make_state(definition, self._engine.computing.almanac, now)
+        count = 0
+        if state.types:
+            after_seq = max(until_seq - PREVIEWED, 0)
+            count = await asyncio.to_thread(
+                self._store.read, lambda session: feed_from_log(session, state, until_seq, after_seq, now)
+            )
+        if isinstance(state, DerivedState):
+            state.style = self._engine.computing.style
+        state.settle(now)
+        values = state.read(now, self._engine.values)
+        problem = state.problem if isinstance(state, DerivedState) else None
+        return Preview(values, definition.outputs(), problem, count, until_seq > PREVIEWED)
+
+    async def of_session(self, start: datetime, until: datetime) -> list[Preview]:
+        """What the windows and chains of a session told at the end of this one."""
+        almanac = replace(self._engine.computing.almanac, session_began=start)
+        definitions = [one for _, one in self._engine.computing if depends_on(one, almanac) == start.isoformat()]
+        until_seq = self.applied
+
+        def job(session: Session) -> list[Preview]:
+            told = []
+            for definition in definitions:
+                state, count = make_state(definition, almanac, until), 0
+                for logged in event_log.replay(session, state.types, start, until_seq):
+                    if logged.event.time < until:
+                        state.take(happening(logged.event, logged.seq, logged.accepted_at), until)
+                        count += 1
+                told.append(Preview(state.read(until, {}), definition.outputs(), None, count, False))
+            return told
+
+        return await asyncio.to_thread(self._store.read, job)
+
+    def cycle(self, definition: Definition) -> list[str] | None:
+        """The way by which a definition would read itself, or None."""
+        key = key_of(definition)
+        others = [one for other, one in self._engine.computing if other != key]
+        return find_cycle([*others, definition], self._engine.computing.almanac, self._clock())
 
     # Keeping
 

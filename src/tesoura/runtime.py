@@ -26,6 +26,7 @@ from tesoura.core.values import Event, Reading, Scalar, Signal
 from tesoura.feeding import Feeding
 from tesoura.feeds.kind import Item
 from tesoura.feeds.kinds import KINDS
+from tesoura.feeds.rules import Rule
 from tesoura.filing import Filing
 from tesoura.outputs.hub import Hub
 from tesoura.reckoning import Reckoning
@@ -253,6 +254,9 @@ class Runtime:
         """Bring a feed to what the store says of it."""
         await self.feeding.refresh(name)
         self.touched("feeds", "signals")
+
+    rule_type = Rule
+    """What a feed makes events by."""
 
     @staticmethod
     def kinds() -> Mapping[str, Any]:

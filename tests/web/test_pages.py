@@ -20,7 +20,7 @@ FEED = {"title": "Reach", "key_in": "none", "period_s": "1"}
 
 
 def test_a_feed_that_answers_is_kept_and_shows_what_came(running: Running, members: MembersService) -> None:
-    made = running.press("/feeds/new", "/feeds/new", {**FEED, "address": f"{members.address}/channels/mara_vane"})
+    made = running.press("/feeds/new/http", "/feeds/new/http", {**FEED, "address": f"{members.address}/channels/mara_vane"})
     assert made.headers["location"] == "/feeds/reach"
     until(lambda: "channel.members" in running.client.get("/feeds/reach").text)
 
@@ -39,26 +39,26 @@ def test_a_feed_that_does_not_work_says_why_and_keeps_what_was_typed(
     running: Running, members: MembersService, address: str, words: str
 ) -> None:
     typed = address.format(service=members.address)
-    answer = running.press("/feeds/new", "/feeds/new", {**FEED, "address": typed})
+    answer = running.press("/feeds/new/http", "/feeds/new/http", {**FEED, "address": typed})
     assert answer.status_code == 422
     assert words in answer.text.replace("&#39;", "'")
     assert f'value="{typed}"' in answer.text
 
 
 def test_a_feed_can_be_kept_before_it_works(running: Running) -> None:
-    made = running.press("/feeds/new", "/feeds/new", {**FEED, "address": "http://127.0.0.1:1/", "keep_anyway": "yes"})
+    made = running.press("/feeds/new/http", "/feeds/new/http", {**FEED, "address": "http://127.0.0.1:1/", "keep_anyway": "yes"})
     assert made.status_code == 302
     until(lambda: running.client.get("/healthz").json()["feeds"] == {"reach": "down"})
 
 
 def test_a_key_typed_is_kept_over_a_failed_try_and_is_on_no_page(running: Running, members: MembersService) -> None:
     typed = {**FEED, "key_in": "header", "key_name": "X-Key", "key": DEFAULT_KEY}
-    failed = running.press("/feeds/new", "/feeds/new", {**typed, "address": "http://127.0.0.1:1/"})
+    failed = running.press("/feeds/new/http", "/feeds/new/http", {**typed, "address": "http://127.0.0.1:1/"})
     assert DEFAULT_KEY not in failed.text
     sealed = re.search(r'name="sealed" value="([^"]+)"', failed.text)
     assert sealed
     again = {**typed, "key": "", "sealed": sealed[1], "address": f"{members.address}/channels/mara_vane/exact"}
-    assert running.press("/feeds/new", "/feeds/new", again).status_code == 302
+    assert running.press("/feeds/new/http", "/feeds/new/http", again).status_code == 302
     assert DEFAULT_KEY not in running.client.get("/feeds/reach").text
     shown = running.press("/feeds/reach", "/feeds/reach/secret/key", {"show": "yes"})
     assert DEFAULT_KEY in shown.text
@@ -67,7 +67,7 @@ def test_a_key_typed_is_kept_over_a_failed_try_and_is_on_no_page(running: Runnin
 
 @pytest.fixture
 def reach(running: Running, members: MembersService) -> Running:
-    running.press("/feeds/new", "/feeds/new", {**FEED, "address": f"{members.address}/channels/mara_vane"})
+    running.press("/feeds/new/http", "/feeds/new/http", {**FEED, "address": f"{members.address}/channels/mara_vane"})
     until(lambda: "channel.members" in running.client.get("/feeds/reach").text)
     return running
 

@@ -45,6 +45,11 @@ class Cells:
 
     # Reading
 
+    @property
+    def values(self) -> Mapping[str, Scalar]:
+        """All present values, by signal."""
+        return self._values
+
     def signals(self, now: datetime, trails: bool = False) -> list[Signal]:
         """All signals by name; with `trails`, each with its last ten minutes."""
         return [self._signal(name, cell, now, trails) for name, cell in sorted(self._cells.items())]

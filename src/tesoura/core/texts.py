@@ -13,6 +13,8 @@ from tesoura.core.scope import Missing, Scope
 from tesoura.core.values import Scalar
 from tesoura.core.wording import Wording
 
+LONG_NAME = "Bartholomew Quillfeather"
+"""As long as a name may well be."""
 AGE_EVERY = timedelta(seconds=10)
 _AGES = ((86_400, "days"), (3_600, "h"), (60, "min"), (0, "s"))
 
@@ -112,6 +114,18 @@ class Texts:
     def with_values(self, say: Say, values: Mapping[str, Scalar]) -> Shown:
         """What a text says with these values in the place of the present ones: those of one event, say."""
         rendered = say.wording.render(Scope({**self._scope.values, **values}, self._scope.style))
+        return Shown(say.nothing_yet if rendered.text is None else rendered.text, rendered.missing, rendered.problem)
+
+    def longest(self, say: Say, more_digits: int = 2) -> Shown:
+        """What a text says when numbers have grown and names are long: the longest that is plausible."""
+        values = {name: value for name in say.wording.names if (value := self._scope.values.get(name)) is not None}
+        long = {
+            name: "\n".join(line if len(line) >= len(LONG_NAME) else LONG_NAME for line in value.split("\n"))
+            if isinstance(value, str)
+            else value
+            for name, value in values.items()
+        }
+        rendered = say.wording.render(Scope({**self._scope.values, **long}, self._scope.style), more_digits)
         return Shown(say.nothing_yet if rendered.text is None else rendered.text, rendered.missing, rendered.problem)
 
     def empty(self, say: Say) -> Shown:

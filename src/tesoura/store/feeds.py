@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import secrets as random
 from collections.abc import Mapping, Sequence
 from datetime import datetime
 
@@ -9,6 +10,11 @@ from sqlmodel import Session, col, select
 
 from tesoura.store.secrets import Secrets
 from tesoura.store.tables import FeedRow, SecretRow, SignalRow
+
+
+def new_token() -> str:
+    """The private part of an address: 144 random bits."""
+    return random.token_urlsafe(18)
 
 
 def all_feeds(session: Session) -> Sequence[FeedRow]:

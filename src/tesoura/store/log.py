@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any
 
 from sqlalchemy import ColumnElement, bindparam, func, text
@@ -247,6 +247,23 @@ def everything(session: Session, search: Search) -> Iterator[Logged]:
         if len(rows) < CHUNK:
             return
         seq = rows[-1].seq or 0
+
+
+def by_time(session: Session, search: Search) -> Iterator[Logged]:
+    """All that was looked for in the order in which it happened, a chunk at a time."""
+    at, seq = datetime(1970, 1, 1, tzinfo=UTC), 0
+    conditions = _conditions(search)
+    while True:
+        asked = select(EventRow).where(
+            (col(EventRow.time) > at) | ((col(EventRow.time) == at) & (col(EventRow.seq) > seq)), *conditions
+        )
+        rows = session.exec(asked.order_by(col(EventRow.time), col(EventRow.seq)).limit(CHUNK)).all()
+        for row in rows:
+            yield _logged(row)
+            session.expunge(row)
+        if len(rows) < CHUNK:
+            return
+        at, seq = rows[-1].time, rows[-1].seq or 0
 
 
 def _distinct(session: Session, column: str) -> list[str]:

@@ -83,14 +83,49 @@ def start_session(session: Session, now: datetime) -> datetime:
     return now
 
 
-def correct_start(session: Session, at: datetime) -> datetime | None:
-    """Let the present session have begun then; when it began according to what was kept before."""
-    row = session.exec(select(SessionRow).order_by(col(SessionRow.id).desc()).limit(1)).first()
-    if row is None:
+@dataclass(frozen=True, slots=True)
+class StreamSession:
+    """A stream session: its number, when it began, and when the next one did; None while it is the present one."""
+
+    id: int
+    started_at: datetime
+    ended_at: datetime | None
+
+
+def all_sessions(session: Session) -> list[StreamSession]:
+    """All stream sessions, the newest first."""
+    rows = session.exec(select(SessionRow).order_by(col(SessionRow.started_at).desc())).all()
+    found: list[StreamSession] = []
+    for row in rows:
+        found.append(StreamSession(row.id or 0, row.started_at, found[-1].started_at if found else None))
+    return found
+
+
+class OutOfOrder(ValueError):
+    """A session would begin before the one before it or after the one behind it; `between` are those two."""
+
+    def __init__(self, between: tuple[datetime | None, datetime | None]) -> None:
+        super().__init__("Sessions follow one another.")
+        self.between = between
+
+
+def correct_start(session: Session, at: datetime, session_id: int | None = None) -> datetime | None:
+    """Let a session, the present one unless told, have begun then; when it began according to what was kept before.
+
+    Raises OutOfOrder.
+    """
+    every = all_sessions(session)
+    index = next((i for i, one in enumerate(every) if session_id is None or one.id == session_id), None)
+    if index is None:
         return None
-    before, row.started_at = row.started_at, at
+    this, earlier = every[index], every[index + 1].started_at if index + 1 < len(every) else None
+    if (earlier is not None and at <= earlier) or (this.ended_at is not None and at >= this.ended_at):
+        raise OutOfOrder((earlier, this.ended_at))
+    row = session.get(SessionRow, this.id)
+    assert row is not None
+    row.started_at = at
     session.add(row)
-    return before
+    return this.started_at
 
 
 def undo_start(session: Session) -> datetime | None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import TypeVar
 
@@ -31,6 +31,11 @@ class Store:
         """Ask the database something."""
         with Session(self._engine, expire_on_commit=False) as session:
             return question(session)
+
+    def stream(self, question: Callable[[Session], Iterator[T]]) -> Iterator[T]:
+        """Ask the database something whose answer is too long to hold at once."""
+        with Session(self._engine, expire_on_commit=False) as session:
+            yield from question(session)
 
     def write(self, job: Callable[[Session], T]) -> T:
         """Change the database and wait until it is committed. Not for the event loop."""

@@ -10,11 +10,37 @@ from flask_wtf import CSRFProtect
 from tesoura.runtime import Runtime
 from tesoura.settings import Settings, build
 from tesoura.store.store import Store
-from tesoura.web import access, api, desk, errors, feeds, overlays, pages, preferences, signals
+from tesoura.web import (
+    access,
+    api,
+    computed,
+    desk,
+    errors,
+    feeds,
+    files,
+    hand,
+    incoming,
+    log,
+    overlays,
+    pages,
+    picks,
+    preferences,
+    recipes,
+    reports,
+    rules,
+    signals,
+    signing_in,
+    wordings,
+)
 from tesoura.web.doors import EXTENSION, Doors
+from tesoura.web.offers import Offers
 from tesoura.web.shown import add_filters
 
 MAX_FORM_BYTES = 1_000_000
+ROOMS = (
+    api, desk, signing_in, feeds, picks, rules, incoming, hand, recipes, overlays, pages, preferences, signals,
+    computed, files, wordings, log, reports,
+)  # fmt: skip
 
 
 def desk_ticket(store: Store) -> str:
@@ -47,13 +73,15 @@ def create_pages(runtime: Runtime, settings: Settings) -> Flask:
     )
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.extensions[EXTENSION] = Doors(runtime, runtime.store, settings)
-    CSRFProtect(app).exempt(api.blueprint)
+    protection = CSRFProtect(app)
+    protection.exempt(api.blueprint)
+    protection.exempt(incoming.blueprint)
     add_filters(app)
     errors.register(app)
     access.register(app)
-    for room in (api, desk, feeds, overlays, pages, preferences, signals):
+    for room in ROOMS:
         app.register_blueprint(room.blueprint)
     app.after_request(_protect)
     ticket = desk_ticket(runtime.store)
-    app.context_processor(lambda: {"build": build(), "desk_ticket": ticket, "strip": desk.strip})
+    app.context_processor(lambda: {"build": build(), "desk_ticket": ticket, "strip": desk.strip, "offers": Offers()})
     return app

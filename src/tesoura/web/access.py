@@ -9,8 +9,9 @@ from flask.typing import ResponseReturnValue
 
 from tesoura.web.doors import settings
 
-# The API has keys of its own, and an overlay's token is the only right its page needs.
-OPEN_PREFIXES = ("/api/", "/o/", "/sign-in")
+# The API has keys of its own; a token is the only right that an overlay's page, a feed's private address or the way
+# back from a service needs.
+OPEN_PREFIXES = ("/api/", "/o/", "/in/", "/feeds/signed-in", "/sign-in")
 
 
 def register(app: Flask) -> None:

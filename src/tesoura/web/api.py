@@ -9,6 +9,7 @@ from typing import Any
 from flask import Blueprint, Response, g, jsonify, request
 from flask.typing import ResponseReturnValue
 
+from tesoura.core.checks import InvalidField
 from tesoura.core.names import closest, is_signal_name
 from tesoura.core.values import Signal, ValueRefused, as_scalar
 from tesoura.runtime import SCRIPT_FEED, Runtime
@@ -16,6 +17,7 @@ from tesoura.web.api_description import describe
 from tesoura.web.api_models import Unreadable, read_events, read_value
 from tesoura.web.doors import now, runtime, store
 from tesoura.web.errors import problem
+from tesoura.web.hand import change, controls
 
 blueprint = Blueprint("api", __name__, url_prefix="/api")
 WITHOUT_KEY = ("api.openapi",)
@@ -110,6 +112,22 @@ def put_signal(name: str) -> ResponseReturnValue:
     except ValueRefused as error:
         return problem(422, "This could not be taken", str(error))
     return _signal(runtime().call(Runtime.put_signal, full, value, given.unit, given.fresh_for_s))
+
+
+@blueprint.put("/hand/<name>")
+def put_by_hand(name: str) -> ResponseReturnValue:
+    """Set a value that is set by hand, or take a step: `{"value": 3}` or `{"step": 1}`."""
+    wish = _body()
+    if not isinstance(wish, dict) or set(wish) not in ({"value"}, {"step"}):
+        return problem(422, "This could not be taken", 'Send {"value": 3}, or {"step": 1} for one step up.')
+    try:
+        signal = change(name.lower(), wish)
+    except InvalidField as error:
+        return problem(422, "This could not be taken", str(error))
+    if signal is None:
+        names = ", ".join(one["name"] for one in controls()) or "none yet; make one under Feeds"
+        return problem(404, f"Nothing is set by hand under {name[:60]}", f"There are: {names}.")
+    return _signal(signal)
 
 
 @blueprint.get("/openapi.json")

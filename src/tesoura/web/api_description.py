@@ -119,6 +119,30 @@ def describe() -> dict[str, Any]:
                     },
                 },
             },
+            "/api/hand/{name}": {
+                "parameters": [_NAME],
+                "put": {
+                    "summary": "Set a value that is set by hand, or take a step",
+                    "requestBody": _json(
+                        {
+                            "oneOf": [
+                                {"type": "object", "required": ["value"], "properties": {"value": {}}},
+                                {
+                                    "type": "object",
+                                    "required": ["step"],
+                                    "properties": {"step": {"type": "integer", "description": "1 is up, -1 is down"}},
+                                },
+                            ]
+                        }
+                    ),
+                    "responses": {
+                        "200": {"description": "As it stands now", **_json(_ref("Signal"))},
+                        "404": _problem("Nothing is set by hand under this name"),
+                        "422": _problem("A value outside what was set for it"),
+                        **refused,
+                    },
+                },
+            },
             "/healthz": {
                 "get": {
                     "summary": "Whether it runs, and how the feeds fare",

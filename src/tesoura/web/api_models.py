@@ -11,6 +11,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, StringConstraints, ValidationError, field_validator
 from pydantic_core import ErrorDetails
 
+from tesoura.core.engine import OWN_TYPES
 from tesoura.core.values import Event
 
 MAX_EVENTS = 1_000
@@ -102,6 +103,10 @@ def read_events(body: object, source: str, now: datetime) -> list[Event]:
             events.append(_event(item, source, now))
         except ValidationError as error:
             wrong += [_worded(one, at) for one in error.errors()[:20]]
+    for index, event in enumerate(events):
+        if event.type.startswith(OWN_TYPES):
+            at = f"[{index}].type" if isinstance(body, list) else "type"
+            wrong.append({"at": at, "problem": f"begins with {OWN_TYPES}, which is for Tesoura itself; choose another"})
     if wrong:
         raise Unreadable(_summary(wrong, "no event was taken"), wrong)
     return events

@@ -20,8 +20,11 @@ from tesoura.runtime import Runtime
 from tesoura.store import log as event_log
 from tesoura.store import overlays as stored
 from tesoura.store import state
+from tesoura.store.state import OutOfOrder
 from tesoura.store.tables import OverlayRow
 from tesoura.web.doors import now, runtime, store
+from tesoura.web.hand import controls
+from tesoura.web.reports import out_of_order
 from tesoura.web.shown import clock_time, zone
 
 blueprint = Blueprint("desk", __name__)
@@ -107,7 +110,9 @@ def show() -> ResponseReturnValue:
     last = happened[0].event.time.astimezone(zone()) if happened else None
     started = runtime().session_started_at
     due = suggestion(started.astimezone(zone()) if started else None, last, now().astimezone(zone()))
-    return render_template("desk/show.html", cards=shown, reports=reports, happened=happened, suggestion=due)
+    return render_template(
+        "desk/show.html", cards=shown, reports=reports, happened=happened, suggestion=due, hands=controls()
+    )
 
 
 @blueprint.get("/strip")
@@ -156,7 +161,11 @@ def correct_session() -> ResponseReturnValue:
     except InvalidField as error:
         flash(str(error), "wrong")
         return redirect(url_for("desk.show"))
-    before = store().write(lambda session: state.correct_start(session, at))
+    try:
+        before = store().write(lambda session: state.correct_start(session, at))
+    except OutOfOrder as error:
+        flash(out_of_order(error), "wrong")
+        return redirect(url_for("desk.show"))
     runtime().call(Runtime.session_changed)
     if before is not None:
         back = url_for("desk.restore_session", at=before.isoformat())

@@ -1,44 +1,35 @@
-"""Feeds: setting one up step by step, each step proved, and seeing how it fares."""
+"""Feeds: choosing a kind, setting one up with proof, and seeing how it fares."""
 
 from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from pathlib import Path
 from typing import Any
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
+from markupsafe import Markup
 from sqlmodel import Session
 
 from tesoura.core.checks import InvalidField, line
 from tesoura.core.forms import Filled, fill
-from tesoura.core.names import is_part, snake, unused
-from tesoura.core.payload import suggested_name
-from tesoura.core.values import Scalar, Wanted
+from tesoura.core.names import snake, unused
 from tesoura.feeding import Proof
 from tesoura.runtime import Runtime
 from tesoura.store import feeds as stored
+from tesoura.store import rules as stored_rules
+from tesoura.store import state
 from tesoura.store.tables import FeedRow, SignalRow
 from tesoura.web.doors import now, runtime, store
+from tesoura.web.shown import plain_choice
 
 blueprint = Blueprint("feeds", __name__, url_prefix="/feeds")
-MAX_UNIT = 60
-MAX_PATH = 500
-
-
-@dataclass(frozen=True, slots=True)
-class Choosing:
-    """A value being picked: what was typed, what it gives, or what is wrong."""
-
-    path: str
-    field: str
-    unit: str
-    wanted: Wanted
-    before: str = ""
-    value: Scalar | None = None
-    problem: str | None = None
-    wrong_field: str | None = None
+MANNERS = (
+    ("Tesoura asks", lambda kind: kind.asked),
+    ("It tells by itself", lambda kind: kind.follow is not None),
+    ("It is sent, or set by you", lambda kind: not kind.tried),
+)
 
 
 @blueprint.get("/")
@@ -53,229 +44,200 @@ def table_fragment() -> ResponseReturnValue:
     return render_template("feeds/_table.html", reports=runtime().call(lambda self: self.feeding.reports()))
 
 
-@blueprint.route("/new", methods=["GET", "POST"])
-def new() -> ResponseReturnValue:
-    """Connect a feed: it is asked once, and kept when it answers, or when the user wants it all the same."""
-    kind = runtime().kinds()["http"]
+@blueprint.get("/new")
+def choose() -> ResponseReturnValue:
+    """Where the data comes from: the kinds of feed, and the recipes."""
+    from tesoura.web.recipes import shipped
+
+    kinds = runtime().kinds().values()
+    groups = [(words, [kind for kind in kinds if fits(kind)]) for words, fits in MANNERS]
+    return render_template("feeds/choose.html", groups=groups, recipes=shipped())
+
+
+def _kind(name: str) -> Any:
+    kind = runtime().kinds().get(name)
+    if kind is None:
+        abort(404)
+    return kind
+
+
+@blueprint.get("/help/<kind>")
+def help_page(kind: str) -> ResponseReturnValue:
+    """How a kind of feed works, and what can go wrong with it."""
+    found = _kind(kind)
+    return render_template("feeds/help.html", kind=found, words=Markup(found.help()))  # noqa: S704 - it ships with us
+
+
+@blueprint.route("/new/<kind>", methods=["GET", "POST"])
+def new(kind: str) -> ResponseReturnValue:
+    """Connect a feed: it is tried once, and kept when it answers, or when the user wants it all the same."""
+    found = _kind(kind)
     typed = request.form.to_dict()
     if request.method == "GET":
-        return render_template("feeds/new.html", kind=kind, typed={}, wrong={}, proof=None, sealed="")
-    filled = fill(kind.fields, typed, _unsealed(typed.get("sealed", "")))
-    title, wrong_title = _title(typed, kind.place(filled.choices) if "address" in filled.choices else "")
-    wrong = {**filled.wrong, **({"title": wrong_title} if wrong_title else {})}
+        return _new_page(found, request.args.to_dict(), {}, None, "")
+    filled = fill(found.fields, typed, _unsealed(typed.get("sealed", "")))
+    wrong = dict(filled.wrong) or dict(found.check(filled.choices))
+    title, wrong_title = _title(typed, found, filled)
+    if wrong_title:
+        wrong["title"] = wrong_title
     proof: Proof | None = None
     if not wrong:
-        proof = runtime().call(lambda self: self.feeding.probe(kind.name, filled.choices, filled.secrets))
+        proof = _try(found, filled, typed)
         if proof.problem is None or "keep_anyway" in typed:
-            return redirect(url_for("feeds.show", name=_keep_new(title, kind.name, filled)))
-    sealed = store().secrets.seal(json.dumps(dict(filled.secrets))).decode() if any(filled.secrets.values()) else ""
-    page = render_template("feeds/new.html", kind=kind, typed=typed, wrong=wrong, proof=proof, sealed=sealed)
-    return page, 422
+            name = keep_new(title, found, filled)
+            if found.sign_in is not None and proof.problem is None:
+                return redirect(url_for("signing_in.start", name=name), 307)
+            if proof.note and proof.problem is None:
+                flash(proof.note, "said")
+            return redirect(url_for("feeds.show", name=name))
+    return _new_page(found, typed, wrong, proof, _sealed(filled)), 422
 
 
-def _title(typed: Mapping[str, str], place: str) -> tuple[str, str | None]:
-    given = typed.get("title", "").strip() or place.split("/")[0].split(":")[0] or "Feed"
+def _try(kind: Any, filled: Filled, typed: Mapping[str, str]) -> Proof:
+    if "name_folder" in typed:
+        _name_folder(typed["name_folder"])
+    if not kind.tried:
+        return Proof()
+    proof: Proof = runtime().call(lambda self: self.feeding.probe(kind.name, filled.choices, filled.secrets))
+    return proof
+
+
+def _new_page(kind: Any, typed: Mapping[str, str], wrong: Mapping[str, str], proof: Proof | None, sealed: str) -> str:
+    return render_template(
+        "feeds/new.html", kind=kind, typed=typed, wrong=wrong, proof=proof, sealed=sealed, programs=_programs(),
+        back_to=url_for("signing_in.back", _external=True),
+    )  # fmt: skip
+
+
+def _programs() -> list[str]:
+    from tesoura.examples import programs
+
+    return programs(store().folder / "scripts")
+
+
+def _title(typed: Mapping[str, str], kind: Any, filled: Filled) -> tuple[str, str | None]:
+    given = typed.get("title", "").strip()
+    if not given and not filled.wrong:
+        # By where it comes from, when that reads like a name; else by its kind.
+        place = kind.place(filled.choices).split("/")[0].split(":")[0].split(" ")[0]
+        given = place if kind.name == "http" and place else kind.called
     try:
-        return line(60)(given), None
+        return line(60)(given or kind.called), None
     except InvalidField as error:
         return "", str(error)
 
 
-def _unsealed(sealed: str) -> dict[str, str]:
+def _sealed(filled: Filled) -> str:
     # A key that was typed before is kept over a failed try without standing in the page.
+    kept = json.dumps(dict(filled.secrets))
+    return store().secrets.seal(kept).decode() if any(filled.secrets.values()) else ""
+
+
+def _unsealed(sealed: str) -> dict[str, str]:
     opened = store().secrets.open(sealed.encode()) if sealed else None
     return dict(json.loads(opened)) if opened else {}
 
 
-def _keep_new(title: str, kind: str, filled: Filled) -> str:
+def keep_new(title: str, kind: Any, filled: Filled) -> str:
+    """Keep a new feed with the signals that its kind suggests, and start it; its name."""
     in_use, at, secrets = runtime().call(Runtime.names_taken), now(), store().secrets
 
     def job(session: Session) -> str:
         name = unused(snake(title, "feed"), stored.names_taken(session) | in_use)
-        row = stored.add_feed(session, name, title, kind, filled.choices, at)
+        row = stored.add_feed(session, name, title, kind.name, filled.choices, at)
+        if kind.receive is not None:
+            row.token = stored.new_token()
         stored.keep_secrets(session, row.id or 0, filled.secrets, secrets)
+        for one in kind.suggested(filled.choices):
+            session.add(SignalRow(name=f"{name}.{one.field}", feed_id=row.id or 0, path=one.path, unit=one.unit,
+                                  wanted=one.wanted))  # fmt: skip
         return name
 
     name = store().write(job)
     runtime().call(Runtime.refresh_feed, name)
+    if kind.name == "hand":
+        from tesoura.core.by_hand import checked
+
+        runtime().call(Runtime.set_by_hand, name, checked(filled.choices, filled.choices["start"]))
     return name
 
 
-def _row(name: str) -> FeedRow:
+def feed_row(name: str) -> FeedRow:
+    """The feed of this name, or 404."""
     row = store().read(lambda session: stored.by_name(session, name))
     if row is None:
         abort(404)
     return row
 
 
-def _page(row: FeedRow, status: int = 200, **more: Any) -> ResponseReturnValue:
+def feed_page(row: FeedRow, status: int = 200, **more: Any) -> ResponseReturnValue:
+    """One feed's page, with what `more` puts into it."""
     row_id = row.id or 0
-    picks, kept = store().read(
+    picks, kept, rules = store().read(
         lambda session: (
             stored.signals_of(session, row_id),
             stored.secrets_of(session, row_id, store().secrets),
+            stored_rules.of_feed(session, row_id),
         )
     )
-    signals = {one.name: one for one in runtime().call(Runtime.signals, trails=True)}
+
+    def gather(self: Runtime) -> tuple[Any, ...]:
+        return self.signals(trails=True), self.feeding.report(row.name), self.feeding.proof(row.name)
+
+    signals, report, proof = runtime().call(gather)
+    kind = runtime().kinds()[row.kind]
     shown: dict[str, Any] = {
         "row": row,
-        "kind": runtime().kinds()[row.kind],
-        "report": runtime().call(lambda self: self.feeding.report(row.name)),
-        "proof": runtime().call(lambda self: self.feeding.proof(row.name)),
+        "kind": kind,
+        "report": report,
+        "proof": proof,
         "picks": picks,
-        "signals": signals,
+        "rules": rules,
+        "signals": {one.name: one for one in signals},
         "now": now(),
-        "typed": {key: _plain(value) for key, value in row.choices.items()},
+        "typed": {key: plain_choice(value) for key, value in row.choices.items()},
         "has_secret": {key: bool(value) for key, value in kept.items()},
+        "programs": _programs(),
         "wrong": {},
         "choosing": None,
+        "making": None,
         **more,
     }
     return render_template("feeds/show.html", **shown), status
 
 
-def _plain(value: object) -> str:
-    return f"{value:g}" if isinstance(value, float) else str(value)
-
-
 @blueprint.get("/<name>")
 def show(name: str) -> ResponseReturnValue:
     """One feed: how it fares, what came, which signals are picked from it."""
-    return _page(_row(name))
+    return feed_page(feed_row(name))
 
 
 @blueprint.get("/<name>/state")
 def state_fragment(name: str) -> ResponseReturnValue:
     """How one feed fares."""
-    row = _row(name)
-    proof = runtime().call(lambda self: self.feeding.proof(name))
-    return render_template(
-        "feeds/_state.html", row=row, report=runtime().call(lambda self: self.feeding.report(name)), proof=proof
-    )
+    row = feed_row(name)
+    report, proof = runtime().call(lambda self: (self.feeding.report(name), self.feeding.proof(name)))
+    return render_template("feeds/_state.html", row=row, report=report, proof=proof)
 
 
 @blueprint.get("/<name>/tree")
 def tree_fragment(name: str) -> ResponseReturnValue:
     """What came last, as a tree."""
-    return render_template(
-        "feeds/_tree.html", row=_row(name), proof=runtime().call(lambda self: self.feeding.proof(name))
-    )
-
-
-@blueprint.get("/<name>/signals")
-def signals_fragment(name: str) -> ResponseReturnValue:
-    """The signals picked from one feed."""
-    row = _row(name)
-    picks = store().read(lambda session: stored.signals_of(session, row.id or 0))
-    signals = {one.name: one for one in runtime().call(Runtime.signals, trails=True)}
-    return render_template("feeds/_picks.html", row=row, picks=picks, signals=signals, now=now())
-
-
-def _choosing(row: FeedRow) -> Choosing:
-    form = request.form
-    path, before = form.get("path", "").strip(), form.get("before", "")
-    wanted = Wanted(form["wanted"]) if form.get("wanted") in [*Wanted] else None
-    value, problem = None, None
-    try:
-        value = runtime().call(lambda self: self.feeding.pick(row.name, path, wanted))
-    except ValueError as error:
-        problem = str(error)
-    field = form.get("field", "").strip()
-    wrong_field = None
-    if before:
-        field = before.partition(".")[2]
-    elif "field" not in form:
-        taken = {one.name.partition(".")[2] for one in store().read(lambda s: stored.signals_of(s, row.id or 0))}
-        field = unused(snake(suggested_name(path)), taken)
-    elif not field:
-        wrong_field = "Give the signal a name, such as members."
-    if wanted is None:
-        wanted = Wanted.NUMBER if isinstance(value, int | float) and not isinstance(value, bool) else Wanted.TEXT
-    return Choosing(path, field, form.get("unit", "").strip()[:MAX_UNIT], wanted, before, value, problem, wrong_field)
-
-
-@blueprint.post("/<name>/pick")
-def pick(name: str) -> ResponseReturnValue:
-    """What a path gives, before it is kept: the whole panel, or only its proof."""
-    row = _row(name)
-    template = "feeds/_proof.html" if request.form.get("only") == "proof" else "feeds/_choosing.html"
-    return render_template(template, row=row, choosing=_choosing(row))
-
-
-@blueprint.post("/<name>/signals")
-def keep_signal(name: str) -> ResponseReturnValue:
-    """Keep a signal, new or changed."""
-    row = _row(name)
-    choosing = _choosing(row)
-    full = choosing.before or f"{name}.{snake(choosing.field)}"
-
-    def job(session: Session) -> bool:
-        known = session.get(SignalRow, full)
-        if known is not None and not choosing.before:
-            return False
-        kept = known or SignalRow(name=full, feed_id=row.id or 0, path="")
-        kept.path, kept.unit, kept.wanted = choosing.path, choosing.unit, choosing.wanted.value
-        session.add(kept)
-        return True
-
-    wrong_field = choosing.wrong_field
-    if not choosing.problem and not wrong_field and not store().write(job):
-        wrong_field = f"There is a {full} already. Give this one another name."
-    if choosing.problem or wrong_field:
-        return _page(row, 422, choosing=Choosing(**{**asdict(choosing), "wrong_field": wrong_field}))
-    runtime().call(Runtime.refresh_feed, name)
-    flash(f"Kept as {full}.", "next:" + url_for("overlays.new", signal=full))
-    return redirect(url_for("feeds.show", name=name))
-
-
-@blueprint.post("/<name>/signals/<field>/remove")
-def remove_signal(name: str, field: str) -> ResponseReturnValue:
-    """Stop picking a signal."""
-    row = _row(name)
-    full = f"{name}.{field}"
-
-    def job(session: Session) -> SignalRow | None:
-        kept = session.get(SignalRow, full)
-        if kept is not None:
-            session.delete(kept)
-        return kept
-
-    kept = store().write(job)
-    if kept is not None:
-        runtime().call(Runtime.refresh_feed, row.name)
-        back = url_for(
-            "feeds.restore_signal", name=name, field=field, path=kept.path, unit=kept.unit, wanted=kept.wanted
-        )
-        flash(f"{full} is not picked any more. Wordings that use it say “nothing yet”.", f"undo:{back}")
-    return redirect(url_for("feeds.show", name=name))
-
-
-@blueprint.post("/<name>/signals/<field>/restore")
-def restore_signal(name: str, field: str) -> ResponseReturnValue:
-    """Pick a signal again that was removed a moment ago."""
-    row, asked = _row(name), request.args
-    if not is_part(field) or asked.get("wanted") not in [*Wanted] or len(asked.get("path", "")) > MAX_PATH:
-        abort(404)
-    again = SignalRow(
-        name=f"{name}.{field}", feed_id=row.id or 0,
-        path=asked.get("path", ""), unit=asked.get("unit", "")[:MAX_UNIT], wanted=asked["wanted"],
-    )  # fmt: skip
-    store().write(lambda session: session.merge(again))
-    runtime().call(Runtime.refresh_feed, name)
-    flash(f"{again.name} is picked again.", "said")
-    return redirect(url_for("feeds.show", name=name))
+    proof = runtime().call(lambda self: self.feeding.proof(name))
+    return render_template("feeds/_tree.html", row=feed_row(name), proof=proof)
 
 
 @blueprint.post("/<name>/change")
 def change(name: str) -> ResponseReturnValue:
-    """Change a feed's address, key or period."""
-    row = _row(name)
+    """Change a feed's choices and key."""
+    row = feed_row(name)
     kind = runtime().kinds()[row.kind]
     kept = store().read(lambda session: stored.secrets_of(session, row.id or 0, store().secrets))
     typed = request.form.to_dict()
     filled = fill(kind.fields, typed, kept)
-    if filled.wrong:
-        return _page(row, 422, typed=typed, wrong=filled.wrong)
+    wrong = dict(filled.wrong) or dict(kind.check(filled.choices))
+    if wrong:
+        return feed_page(row, 422, typed=typed, wrong=wrong)
 
     secrets = store().secrets
 
@@ -288,23 +250,24 @@ def change(name: str) -> ResponseReturnValue:
 
     store().write(job)
     runtime().call(Runtime.refresh_feed, name)
-    flash("Changed. It is asked that way from now on.", "said")
+    flash("Changed. It goes that way from now on.", "said")
     return redirect(url_for("feeds.show", name=name))
 
 
 @blueprint.post("/<name>/secret/<field>")
 def secret(name: str, field: str) -> ResponseReturnValue:
     """Show a key that was asked for; it is covered again by asking again, or after twenty seconds."""
-    row = _row(name)
+    row = feed_row(name)
     kept = store().read(lambda session: stored.secrets_of(session, row.id or 0, store().secrets))
-    shown = kept.get(field) if request.form.get("show") == "yes" else None
+    known = {one.name for one in runtime().kinds()[row.kind].fields}
+    shown = kept.get(field) if request.form.get("show") == "yes" and field in known else None
     return render_template("feeds/_secret.html", row=row, field=field, shown=shown), 200, {"Cache-Control": "no-store"}
 
 
 @blueprint.post("/<name>/ask")
 def ask(name: str) -> ResponseReturnValue:
-    """Ask a feed at once."""
-    row = _row(name)
+    """Ask a feed at once, or open its stream anew."""
+    row = feed_row(name)
     runtime().call(lambda self: self.feeding.ask_now(row.name))
     return redirect(url_for("feeds.show", name=name))
 
@@ -312,8 +275,7 @@ def ask(name: str) -> ResponseReturnValue:
 @blueprint.post("/<name>/pause")
 def pause(name: str) -> ResponseReturnValue:
     """Hold a feed's values on purpose, or let it go on."""
-    row = _row(name)
-
+    row = feed_row(name)
     paused = request.form.get("paused") == "yes"
 
     def job(session: Session) -> None:
@@ -330,7 +292,7 @@ def pause(name: str) -> ResponseReturnValue:
 @blueprint.post("/<name>/remove")
 def remove(name: str) -> ResponseReturnValue:
     """Put a feed away."""
-    row = _row(name)
+    row = feed_row(name)
     at = now()
     store().write(lambda session: stored.remove_feed(session, row.id or 0, at))
     runtime().call(Runtime.refresh_feed, name)
@@ -347,3 +309,73 @@ def restore(feed_id: int) -> ResponseReturnValue:
     runtime().call(Runtime.refresh_feed, row.name)
     flash(f"{row.title} is back.", "said")
     return redirect(url_for("feeds.show", name=row.name))
+
+
+# Looking up by name, folders, example scripts
+
+
+@blueprint.post("/look-up/<kind>")
+def look_up(kind: str) -> ResponseReturnValue:
+    """What a service has under a name, to choose from."""
+    found, typed = _kind(kind), request.form.to_dict()
+    filled = fill(found.fields, typed, _unsealed(typed.get("sealed", "")))
+    name = typed.get("named", "").strip()
+    if "look_up" in filled.wrong or not filled.choices.get("look_up"):
+        matches: Any = filled.wrong.get("look_up") or "Give the address to look names up at first."
+    elif not name:
+        matches = "Type a name, or how it begins."
+    else:
+        choices = {**filled.choices, "look_up": filled.choices["look_up"]}
+        matches = runtime().call(lambda self: self.feeding.look_up(found.name, choices, filled.secrets, name))
+    return render_template("feeds/_matches.html", matches=matches, name=name)
+
+
+def _name_folder(folder: str) -> None:
+    path = Path(folder)
+    if not path.is_absolute():
+        return
+    present = runtime().choices.folders
+    if path not in present:
+        kept = json.dumps([str(one) for one in (*present, path)])
+        store().write(lambda session: state.choose(session, "folders", kept))
+        runtime().call(Runtime.choices_changed)
+
+
+@blueprint.post("/<name>/folder")
+def name_folder(name: str) -> ResponseReturnValue:
+    """Let Tesoura read from the folder that a feed's file is in."""
+    row = feed_row(name)
+    proof = runtime().call(lambda self: self.feeding.proof(row.name))
+    if proof is not None and proof.wants_folder:
+        _name_folder(proof.wants_folder)
+        runtime().call(lambda self: self.feeding.ask_now(row.name))
+        flash("Tesoura may read from this folder now. Preferences lists all such folders.", "said")
+    return redirect(url_for("feeds.show", name=name))
+
+
+@blueprint.post("/examples")
+def put_examples() -> ResponseReturnValue:
+    """Put the example programs into the scripts folder; those that are there stay as they are."""
+    from tesoura.examples import put
+
+    count = put(store().folder / "scripts")
+    words = f"{count} examples were put into the scripts folder." if count else "The examples are there already."
+    flash(words, "said")
+    return redirect(url_for("feeds.new", kind="script"))
+
+
+@blueprint.post("/<name>/token")
+def replace_token(name: str) -> ResponseReturnValue:
+    """Give a feed another private address; the old one stops at once."""
+    row = feed_row(name)
+
+    def job(session: Session) -> None:
+        present = session.get(FeedRow, row.id)
+        if present is not None and present.token:
+            present.token = stored.new_token()
+            session.add(present)
+
+    store().write(job)
+    runtime().call(Runtime.refresh_feed, name)
+    flash("It has a new address; the old one takes nothing any more. Give the sender the new one.", "said")
+    return redirect(url_for("feeds.show", name=name))

@@ -129,7 +129,10 @@ def sight_json(piece: TextPiece, sight: Sight, names: list[str]) -> dict[str, An
     if shown.problem:
         instead = "The “nothing yet” text is shown instead." if shown.text else "The piece is hidden."
         notes.append(f"{shown.problem} {instead}")
-    return {"text": shown.text, "grown": sight.grown, "notes": notes}
+    if piece.appears == "moment":
+        when = f"when “{piece.moment_type}” happens" if piece.moment_type else "once you say what must happen"
+        notes.append(f"Viewers see it for {piece.moment_s} s {when}, and nothing of it otherwise.")
+    return {"text": shown.text, "grown": sight.grown, "longest": sight.longest, "empty": sight.empty, "notes": notes}
 
 
 def _all_sights(draft: Overlay) -> dict[str, dict[str, Any]]:

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+import json
+from pathlib import Path
+
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
+from sqlmodel import Session
 
+from tesoura.choices import machine_zone, zone_names
 from tesoura.core.checks import InvalidField, line
 from tesoura.locales import OFFERED, offered
 from tesoura.runtime import Runtime
@@ -12,6 +17,7 @@ from tesoura.store import keys, state
 from tesoura.web.doors import now, runtime, store
 from tesoura.web.shown import zone
 
+MIN_DAYS, MAX_DAYS = 2, 36_500
 blueprint = Blueprint("preferences", __name__, url_prefix="/preferences")
 
 
@@ -19,7 +25,9 @@ def _page(status: int = 200, **more: object) -> ResponseReturnValue:
     listed = store().read(keys.listed)
     return render_template(
         "preferences/show.html",
-        keys=listed, locales=offered(), locale=runtime().choices.locale, zone=zone(), folder=store().folder, **more,
+        keys=listed, locales=offered(), locale=runtime().choices.locale, zone=zone(), folder=store().folder,
+        zones=zone_names(), chosen_zone=store().read(lambda session: state.choice(session, "zone")) or "",
+        choices=runtime().choices, machine=machine_zone(), **more,
     ), status  # fmt: skip
 
 
@@ -39,6 +47,56 @@ def set_locale() -> ResponseReturnValue:
         store().write(lambda session: state.choose(session, "locale", wanted))
         runtime().call(Runtime.choices_changed)
         flash("Numbers are written that way from now on, on air too.", "said")
+    return redirect(url_for("preferences.show"))
+
+
+@blueprint.post("/calendar")
+def set_calendar() -> ResponseReturnValue:
+    """Choose the zone that days begin in, and the weekday that weeks do."""
+    wanted, first = request.form.get("zone", ""), request.form.get("first_weekday", "0")
+    if wanted and wanted not in zone_names():
+        return _page(422, wrong_zone=f"There is no zone “{wanted[:40]}”. Choose one from the list.")
+    if first not in {str(day) for day in range(7)}:
+        return _page(422, wrong_zone="Choose a weekday from the list.")
+
+    def job(session: Session) -> None:
+        state.choose(session, "zone", wanted)
+        state.choose(session, "first_weekday", first)
+
+    store().write(job)
+    runtime().call(Runtime.choices_changed)
+    flash("Days and weeks begin so from now on; what counts by them was made anew.", "said")
+    return redirect(url_for("preferences.show"))
+
+
+@blueprint.post("/keep")
+def set_keep() -> ResponseReturnValue:
+    """Choose for how long the log is kept."""
+    typed = request.form.get("keep_days", "").strip()
+    if typed and not (typed.isdecimal() and MIN_DAYS <= int(typed) <= MAX_DAYS):
+        return _page(422, wrong_keep=f"Give days from {MIN_DAYS} to {MAX_DAYS:,}, or nothing to keep it for good.")
+    store().write(lambda session: state.choose(session, "keep_days", typed))
+    runtime().call(Runtime.choices_changed)
+    flash("Older events are let go little by little; counts and rankings keep what they had of them.", "said")
+    return redirect(url_for("preferences.show"))
+
+
+@blueprint.post("/folders")
+def set_folders() -> ResponseReturnValue:
+    """Name a folder that files may be read from, or take one off the list."""
+    present = [str(one) for one in runtime().choices.folders]
+    gone, typed = request.form.get("remove", ""), request.form.get("folder", "").strip().strip('"')
+    if gone:
+        present = [one for one in present if one != gone]
+    elif not Path(typed).expanduser().is_absolute():
+        return _page(422, wrong_folder="Give the folder's whole path from the top, such as /home/mara/stats.")
+    elif not Path(typed).expanduser().is_dir():
+        return _page(422, wrong_folder="There is no such folder. Make it first, or give another.")
+    else:
+        present = list(dict.fromkeys([*present, str(Path(typed).expanduser())]))
+    store().write(lambda session: state.choose(session, "folders", json.dumps(present)))
+    runtime().call(Runtime.choices_changed)
+    flash("Files may be read from the folders on the list, and from no other.", "said")
     return redirect(url_for("preferences.show"))
 
 

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from datetime import datetime, tzinfo
+from typing import Any
 
 from flask import Flask
 from markupsafe import Markup
 
-from tesoura.core.numbers import formatter, plain
+from tesoura.core.numbers import clock, formatter, plain
 from tesoura.core.values import Scalar
 from tesoura.web.doors import now, runtime
 from tesoura.web.drawing import piece_style
@@ -45,6 +46,20 @@ def age(instant: datetime | None) -> str:
     return f"{seconds / 86_400:.0f} days ago"
 
 
+def day_time(instant: datetime | None) -> str:
+    """The day and the time of day, with the year when it is another one: `Thu 26 Nov 19:02`."""
+    if instant is None:
+        return "—"
+    local = instant.astimezone(zone())
+    year = "" if local.year == now().astimezone(zone()).year else f" {local.year}"
+    return f"{local:%a} {local.day} {local:%b}{year} {local:%H:%M}"
+
+
+def how_long(seconds: float) -> str:
+    """A length as hours, minutes and seconds."""
+    return clock(seconds)
+
+
 def in_time(instant: datetime | None) -> str:
     """How long until then: `in 8 s`, or `now`."""
     if instant is None:
@@ -61,6 +76,13 @@ def value(shown: Scalar | None) -> str:
     if isinstance(shown, int | float) and not isinstance(shown, bool):
         return formatter(",")(shown, style)
     return plain(shown, style)
+
+
+def plain_choice(value: object) -> Any:
+    """A choice as its field shows it."""
+    if isinstance(value, list):
+        return value
+    return f"{value:g}" if isinstance(value, float) else str(value)
 
 
 def trail_path(points: tuple[tuple[float, float], ...], until: datetime) -> Markup:
@@ -84,5 +106,6 @@ def trail_path(points: tuple[tuple[float, float], ...], until: datetime) -> Mark
 
 def add_filters(app: Flask) -> None:
     """Make these known to the templates."""
+    app.jinja_env.filters.update(day_time=day_time, how_long=how_long)
     app.jinja_env.filters.update(clock_time=clock_time, time_of_day=time_of_day, age=age, in_time=in_time, value=value)
     app.jinja_env.globals.update(trail_path=trail_path, piece_style=piece_style)

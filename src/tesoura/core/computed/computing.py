@@ -129,7 +129,7 @@ class Computing:
 
     def __init__(self) -> None:
         self.almanac = Almanac()
-        self._style: NumberStyle = ENGLISH
+        self.style: NumberStyle = ENGLISH
         self._states: dict[str, State] = {}
         self._definitions: dict[str, Definition] = {}
         self._by_type: dict[str, list[str]] = {}
@@ -159,7 +159,7 @@ class Computing:
         self._definitions[key], self._states[key] = definition, state
         self._due_at.pop(key, None)
         if isinstance(state, DerivedState):
-            state.style = self._style
+            state.style = self.style
         self._index()
 
     def remove(self, key: str) -> None:
@@ -171,7 +171,7 @@ class Computing:
 
     def restyle(self, style: NumberStyle) -> None:
         """Formulas write numbers inside texts in this style."""
-        self._style = style
+        self.style = style
         for state in self._states.values():
             if isinstance(state, DerivedState):
                 state.style = style

@@ -46,13 +46,3 @@ def environment(own: Mapping[str, str], variable: str, secret: str) -> dict[str,
     """What a program finds in its environment: what it needs to run, and the secret it was given."""
     kept = {name: own[name] for name in KEPT if name in own}
     return {**kept, "PYTHONUNBUFFERED": "1", **({variable: secret} if variable and secret else {})}
-
-
-def programs(folder: Path) -> list[str]:
-    """The programs in the scripts folder, by name."""
-    if not folder.is_dir():
-        return []
-    return sorted(
-        one.name for one in folder.iterdir() if one.is_file() and not one.name.startswith((".", "_"))
-        and one.suffix not in (".md", ".txt", ".json", ".pyc")
-    )  # fmt: skip

@@ -10,7 +10,7 @@ let tries = 0;
 function connect() {
   const socket = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/live/desk/${meta("desk")}`);
   socket.onopen = () => {
-    if (tries) announce(["feeds", "overlays", "session", "signals", "log"]);
+    if (tries) announce(["feeds", "overlays", "session", "signals", "log", "moments", "files"]);
     tries = 0;
     document.body.classList.remove("cut-off");
   };
@@ -62,7 +62,7 @@ document.addEventListener("click", async (event) => {
   const button = event.target.closest("[data-copy]");
   if (!button) return;
   const value = button.dataset.copy;
-  await toClipboard(value.startsWith("/") ? location.origin + value : value);
+  await toClipboard(value.startsWith("/") && !("copyPlain" in button.dataset) ? location.origin + value : value);
   const words = button.dataset.words ?? button.textContent;
   button.dataset.words = words;
   button.textContent = "Copied";
@@ -107,8 +107,43 @@ for (const form of document.querySelectorAll("form")) {
   form.addEventListener("change", () => ask(form));
 }
 
+// What a click puts in: a signal or a function into a text, a match into its field.
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("[data-insert-into] [data-insert]");
+  if (button) {
+    const box = button.closest("[data-insert-into]");
+    const text = document.getElementById(box.dataset.insertInto);
+    const [start, end] = [text.selectionStart, text.selectionEnd];
+    let words = button.dataset.insert;
+    // Inside braces a name or a function goes without braces of its own; a format goes before the closing one.
+    const before = text.value.slice(0, start);
+    const inside = before.lastIndexOf("{") > before.lastIndexOf("}");
+    if ("insertBraces" in box.dataset && inside && words.startsWith("{")) words = words.slice(1, -1);
+    text.setRangeText(words, start, end, "end");
+    text.focus();
+    text.dispatchEvent(new Event("input", { bubbles: true }));
+  }
+  const match = event.target.closest("[data-fill]");
+  if (match) {
+    const field = document.getElementById(match.dataset.fill);
+    field.value = match.dataset.value;
+    field.closest("details")?.setAttribute("open", "");
+    field.focus();
+  }
+});
+
+// Keys of values that are set by hand.
+function byHand(key) {
+  for (const hand of document.querySelectorAll("[data-hand]")) {
+    const way = key && key === hand.dataset.up ? "up" : key && key === hand.dataset.down ? "down" : "";
+    const button = way && hand.querySelector(`[data-step="${way}"]`);
+    if (button) { button.click(); return true; }
+  }
+  return false;
+}
+
 // Keys.
-const rooms = { d: "/", f: "/feeds/", s: "/signals/", o: "/overlays/" };
+const rooms = { d: "/", f: "/feeds/", s: "/signals/", o: "/overlays/", t: "/files/", l: "/log/", r: "/reports/", p: "/preferences/" };
 const dialog = document.getElementById("keys");
 let going = 0;
 document.querySelector("[data-keys-open]")?.addEventListener("click", () => dialog.showModal());
@@ -118,6 +153,7 @@ document.addEventListener("keydown", (event) => {
   else if (event.key === "/" && document.querySelector("[data-find]")) document.querySelector("[data-find]").focus();
   else if (event.key === "g") { going = Date.now(); return; }
   else if (Date.now() - going < 1500 && rooms[event.key]) location.href = rooms[event.key];
+  else if (byHand(event.key.toLowerCase())) { /* a value took a step */ }
   else return;
   event.preventDefault();
 });

@@ -187,6 +187,7 @@ function show(answer, sent) {
   if (focused) chosen().focus({ preventScroll: true });
   if ("weight" in sent || "typeface" in sent) weights(answer.weight);
   notes(answer.notes);
+  tellOthers(answer);
   document.getElementById("differs").innerHTML = answer.differs;
   document.getElementById("put-on-air").disabled = !answer.differences.length;
   const bad = Object.keys(answer.wrong).length;
@@ -205,6 +206,11 @@ function wrong(name, message) {
   input.closest(".field").append(words);
   input.setAttribute("aria-invalid", "true");
   input.setAttribute("aria-errormessage", id);
+}
+
+function tellOthers(sight) {
+  document.getElementById("c-longest").textContent = sight.longest;
+  document.getElementById("c-empty").textContent = sight.empty || "(nothing)";
 }
 
 function notes(list) {
@@ -310,7 +316,11 @@ choices?.addEventListener("click", (event) => {
   const button = event.target.closest("[data-insert]");
   if (!button) return;
   const wording = field("wording");
-  wording.setRangeText(button.dataset.insert, wording.selectionStart, wording.selectionEnd, "end");
+  const before = wording.value.slice(0, wording.selectionStart);
+  let words = button.dataset.insert;
+  // Inside braces a name or a function goes without braces of its own.
+  if (before.lastIndexOf("{") > before.lastIndexOf("}") && words.startsWith("{")) words = words.slice(1, -1);
+  wording.setRangeText(words, wording.selectionStart, wording.selectionEnd, "end");
   wording.focus();
   change({ wording: wording.value });
 });
@@ -350,7 +360,7 @@ async function look() {
     piece.textContent = sight.text;
     piece.hidden = sight.text === "";
   }
-  if (chosen() && sights[chosenId]) notes(sights[chosenId].notes);
+  if (chosen() && sights[chosenId]) { notes(sights[chosenId].notes); tellOthers(sights[chosenId]); }
   mark();
 }
 document.body.addEventListener("tesoura:signals", look);
