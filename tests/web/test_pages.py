@@ -20,7 +20,9 @@ FEED = {"title": "Reach", "key_in": "none", "period_s": "1"}
 
 
 def test_a_feed_that_answers_is_kept_and_shows_what_came(running: Running, members: MembersService) -> None:
-    made = running.press("/feeds/new/http", "/feeds/new/http", {**FEED, "address": f"{members.address}/channels/mara_vane"})
+    made = running.press(
+        "/feeds/new/http", "/feeds/new/http", {**FEED, "address": f"{members.address}/channels/mara_vane"}
+    )
     assert made.headers["location"] == "/feeds/reach"
     until(lambda: "channel.members" in running.client.get("/feeds/reach").text)
 
@@ -46,7 +48,9 @@ def test_a_feed_that_does_not_work_says_why_and_keeps_what_was_typed(
 
 
 def test_a_feed_can_be_kept_before_it_works(running: Running) -> None:
-    made = running.press("/feeds/new/http", "/feeds/new/http", {**FEED, "address": "http://127.0.0.1:1/", "keep_anyway": "yes"})
+    made = running.press(
+        "/feeds/new/http", "/feeds/new/http", {**FEED, "address": "http://127.0.0.1:1/", "keep_anyway": "yes"}
+    )
     assert made.status_code == 302
     until(lambda: running.client.get("/healthz").json()["feeds"] == {"reach": "down"})
 

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
 
 import click
 
@@ -26,10 +29,110 @@ def members(port: int, seed: int, speed: float) -> None:
     click.echo(f"Look up by public name:   {service.address}/channels?name=mara")
     click.echo(f"Exact, needs a key:       {service.address}/channels/mara_vane/exact   (header X-Key: {DEFAULT_KEY})")
     click.echo(f"Admin, to set and break:  {service.admin_address}/admin")
+    _until_stopped(service.stop)
+
+
+@main.command()
+@click.option("--port", default=8772, show_default=True, help="Where it answers.")
+def streams(port: int) -> None:
+    """A service that tells by itself: a WebSocket and server-sent events, something every few seconds."""
+    from tesoura.standins.evening import evening
+    from tesoura.standins.streams import StreamService
+
+    service = StreamService(port)
+    service.start()
+    click.echo(f"WebSocket:            {service.socket_address}")
+    click.echo(f"Server-sent events:   {service.address}/events")
+
+    def go_on() -> None:
+        for beat in evening(7):
+            time.sleep(beat.after_s)
+            service.tell(beat.type, {"id": beat.number, **beat.data})
+
+    threading.Thread(target=go_on, daemon=True).start()
+    _until_stopped(service.stop)
+
+
+@main.command()
+@click.option("--port", default=8773, show_default=True, help="Where it answers.")
+@click.option("--token-s", default=3_600.0, show_default=True, help="For how many seconds a permission lasts.")
+def channel(port: int, token_s: float) -> None:
+    """A channel service that one signs in to: counts, follows, subscriptions, gifts."""
+    from tesoura.standins.channel import CLIENT_ID, ChannelService
+
+    service = ChannelService(port, token_s)
+    service.start()
+    click.echo(f"The service's address:   {service.address}")
+    click.echo(f"Client id:               {CLIENT_ID}")
+    click.echo(f"Let something happen:    POST {service.address}/admin/happen")
+    click.echo(f"Take permission back:    POST {service.address}/admin/revoke")
+
+    def go_on() -> None:
+        while True:
+            time.sleep(6)
+            service.happen_by_chance()
+
+    threading.Thread(target=go_on, daemon=True).start()
+    _until_stopped(service.stop)
+
+
+@main.command()
+@click.option("--port", default=1883, show_default=True, help="Where it answers.")
+def broker(port: int) -> None:
+    """An MQTT broker on which a player tells its songs."""
+    import json
+
+    from tesoura.standins.broker import Broker
+    from tesoura.standins.evening import SONGS
+
+    service = Broker(port)
+    service.start()
+    click.echo(f"Broker:   127.0.0.1:{service.port}, topic music/now")
+
+    def go_on() -> None:
+        while True:
+            for title, artist in SONGS:
+                service.publish("music/now", json.dumps({"title": title, "artist": artist}), keep=True)
+                time.sleep(20)
+
+    threading.Thread(target=go_on, daemon=True).start()
+    _until_stopped(service.stop)
+
+
+@main.command()
+@click.argument("folder", type=click.Path(path_type=Path, file_okay=False))
+def game(folder: Path) -> None:
+    """A game that writes match.json and match.log into a folder."""
+    from tesoura.standins.evening import evening
+    from tesoura.standins.game import GameFiles
+
+    files = GameFiles(folder)
+    click.echo(f"Statistics:   {files.stats}")
+    click.echo(f"Log:          {files.log}")
+    for beat in evening(7):
+        time.sleep(beat.after_s)
+        files.beat(beat)
+
+
+@main.command()
+@click.argument("address")
+@click.option("--secret", required=True, help="The signing secret, whsec_…")
+@click.option("--name", default="teacup_ana", show_default=True)
+@click.option("--amount", default=5, show_default=True)
+def send(address: str, secret: str, name: str, amount: int) -> None:
+    """Send one signed message of a gift to a feed's private address."""
+    from tesoura.standins.sender import send as send_one
+
+    answer = send_one(address, secret, {"id": f"gift-{time.time():.0f}", "name": name, "amount": amount, "text": ""})
+    click.echo(f"{answer.status_code} {answer.text.strip()}")
+
+
+def _until_stopped(stop: Callable[[], None]) -> None:
     try:
         threading.Event().wait()
     except KeyboardInterrupt:
-        service.stop()
+        stop()
 
 
-main()
+if __name__ == "__main__":
+    main()

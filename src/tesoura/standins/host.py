@@ -13,8 +13,8 @@ from starlette.applications import Starlette
 class Host:
     """One port on loopback. It can be closed and opened again, as a service that crashed and came back."""
 
-    def __init__(self, app: Starlette, port: int = 0) -> None:
-        self._app = app
+    def __init__(self, app: Starlette, port: int = 0, sockets: bool = False) -> None:
+        self._app, self._ws = app, "websockets-sansio" if sockets else "none"
         self.port = port
         self._server: uvicorn.Server | None = None
         self._thread: threading.Thread | None = None
@@ -31,7 +31,7 @@ class Host:
         listening.bind(("127.0.0.1", self.port))
         self.port = listening.getsockname()[1]
         config = uvicorn.Config(
-            self._app, log_level="critical", access_log=False, lifespan="off", timeout_graceful_shutdown=0, ws="none"
+            self._app, log_level="critical", access_log=False, lifespan="off", timeout_graceful_shutdown=0, ws=self._ws
         )
         server = self._server = uvicorn.Server(config)
         self._thread = threading.Thread(target=server.run, kwargs={"sockets": [listening]}, daemon=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import hashlib
 import json
 import threading
 import time
@@ -25,6 +26,27 @@ CHANNELS = {
     "june_spool": ("June's Spool", 87),
     "wren_bobbin": ("Bobbin by Bobbin", 3_050),
 }
+CALENDAR = """BEGIN:VCALENDAR
+VERSION:2.0
+PRODID:-//Tesoura//stand-in//EN
+BEGIN:VEVENT
+UID:cup@standin
+DTSTAMP:20260101T000000Z
+DTSTART;TZID=Europe/Lisbon:20260108T190000
+DTEND;TZID=Europe/Lisbon:20260108T220000
+RRULE:FREQ=WEEKLY;BYDAY=TH
+SUMMARY:The Windy Ladder
+LOCATION:Tail & Twine
+END:VEVENT
+BEGIN:VEVENT
+UID:mending@standin
+DTSTAMP:20260101T000000Z
+DTSTART;VALUE=DATE:20260103
+RRULE:FREQ=MONTHLY;BYDAY=1SA
+SUMMARY:Kite mending
+END:VEVENT
+END:VCALENDAR
+"""
 FAILURES = ("500", "silence", "half", "html", "429", "closed")
 
 
@@ -49,7 +71,9 @@ class MembersService:
         self._fails_until = 0.0
         self.retry_after_s = 7
         self.silence_s = 10.0
-        self.asked = 0
+        self.asked = self.unchanged = 0
+        self._followed = 0
+        self.followers: list[dict[str, object]] = []
         self._host = Host(self._service(), port)
         self._admin = Host(self._administration(), admin_port)
 
@@ -109,6 +133,11 @@ class MembersService:
                 Route("/channels", self._look_up),
                 Route("/channels/{name}", self._channel),
                 Route("/channels/{name}/exact", self._exact),
+                Route("/channels/{name}/text", self._text),
+                Route("/channels/{name}/page", self._page),
+                Route("/channels/{name}/followers", self._followers),
+                Route("/table.csv", self._table),
+                Route("/cup.ics", self._calendar),
             ]
         )
 
@@ -131,7 +160,42 @@ class MembersService:
         name = request.path_params["name"].casefold()
         if name not in CHANNELS:
             return JSONResponse({"error": "There is no such channel.", "known": sorted(CHANNELS)}, 404)
-        return await self._answer({"channel": self._described(name), "service": "counts stand-in"})
+        payload: dict[str, object] = {"channel": self._described(name), "service": "counts stand-in"}
+        tag = f'"{hashlib.sha256(json.dumps(payload).encode()).hexdigest()[:16]}"'
+        if request.headers.get("if-none-match") == tag and self._failure is None:
+            self.asked += 1
+            self.unchanged += 1
+            return Response(status_code=304, headers={"ETag": tag})
+        answer = await self._answer(payload)
+        answer.headers["ETag"] = tag
+        return answer
+
+    async def _text(self, request: Request) -> Response:
+        return PlainTextResponse(f"{self._described(request.path_params['name'])['members']:,} kite friends\n")
+
+    async def _page(self, request: Request) -> Response:
+        told = self._described(request.path_params["name"])
+        return HTMLResponse(
+            f"<!doctype html><title>{told['title']}</title><main><h1>{told['title']}</h1>"
+            f"<p>Flown by <b class=count>{told['members']:,}</b> kite friends</p></main>"
+        )
+
+    async def _followers(self, request: Request) -> Response:
+        return await self._answer({"followers": list(self.followers)})
+
+    async def _table(self, _: Request) -> Response:
+        rows = [self._described(name) for name in CHANNELS]
+        lines = ["name;title;members", *(f"{row['name']};{row['title']};{row['members']}" for row in rows)]
+        return PlainTextResponse("\r\n".join(lines), media_type="text/csv")
+
+    async def _calendar(self, _: Request) -> Response:
+        return PlainTextResponse(CALENDAR, media_type="text/calendar")
+
+    def follow(self, name: str, at: str = "2026-11-26T19:02:00Z") -> None:
+        """Somebody follows: they stand first in the list, which holds the last twenty."""
+        self._followed += 1
+        self.followers.insert(0, {"id": self._followed, "name": name, "at": at})
+        del self.followers[20:]
 
     async def _exact(self, request: Request) -> Response:
         key = request.headers.get("x-key") or request.query_params.get("key")

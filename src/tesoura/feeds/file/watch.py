@@ -38,6 +38,8 @@ async def look(asking: Asking, typed: str, form: str) -> Came:
                 except ResponseNotUnderstood:
                     if age_s > PATIENCE_S or time.monotonic() > end:
                         raise
+                    if "stamp" in asking.scratch:
+                        return Came(unchanged=True)
                 else:
                     asking.scratch["stamp"] = stamp
                     return Came(payload, len(text))

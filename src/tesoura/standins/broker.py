@@ -1,0 +1,179 @@
+"""A small MQTT 3.1.1 broker: names and passwords, wildcards, kept messages, delivery at most once.
+
+Source: OASIS MQTT 3.1.1, as far as it goes here.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import threading
+
+CONNECT, CONNACK, PUBLISH, PUBACK, SUBSCRIBE, SUBACK, PINGREQ, PINGRESP, DISCONNECT = 1, 2, 3, 4, 8, 9, 12, 13, 14
+
+
+class Broker:
+    """One broker on loopback, in a thread of its own."""
+
+    def __init__(self, port: int = 0, user: str = "", password: str = "") -> None:
+        self.port = port
+        self._user, self._password = user, password
+        self._loop = asyncio.new_event_loop()
+        self._ready = threading.Event()
+        self._clients: dict[asyncio.StreamWriter, list[str]] = {}
+        self._kept: dict[str, bytes] = {}
+        self._server: asyncio.Server | None = None
+        self._thread = threading.Thread(target=self._run, daemon=True)
+
+    def start(self) -> None:
+        """Open it."""
+        self._thread.start()
+        self._ready.wait(5)
+
+    def stop(self) -> None:
+        """Close it; everybody is cut off."""
+        if self._loop.is_running():
+            asyncio.run_coroutine_threadsafe(self._close(), self._loop).result(5)
+            self._loop.call_soon_threadsafe(self._loop.stop)
+        self._thread.join(5)
+
+    @property
+    def subscribers(self) -> int:
+        """How many are subscribed to something."""
+        return sum(bool(topics) for topics in self._clients.values())
+
+    def publish(self, topic: str, payload: str, keep: bool = False) -> None:
+        """Say something on a topic."""
+        self._loop.call_soon_threadsafe(self._pass_on, topic, payload.encode(), keep)
+
+    def drop(self) -> None:
+        """Cut everybody off."""
+        self._loop.call_soon_threadsafe(self._cut_off)
+
+    def _cut_off(self) -> None:
+        for writer in list(self._clients):
+            writer.close()
+
+    def _run(self) -> None:
+        asyncio.set_event_loop(self._loop)
+        self._server = self._loop.run_until_complete(asyncio.start_server(self._serve, "127.0.0.1", self.port))
+        self.port = self._server.sockets[0].getsockname()[1]
+        self._ready.set()
+        self._loop.run_forever()
+        self._loop.run_until_complete(self._loop.shutdown_asyncgens())
+        self._loop.close()
+
+    async def _close(self) -> None:
+        assert self._server is not None
+        self._server.close()
+        for writer in list(self._clients):
+            writer.close()
+        others = [task for task in asyncio.all_tasks() if task is not asyncio.current_task()]
+        for task in others:
+            task.cancel()
+        await asyncio.gather(*others, return_exceptions=True)
+
+    async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        self._clients[writer] = []
+        with contextlib.suppress(asyncio.IncompleteReadError, ConnectionError, IndexError, UnicodeDecodeError):
+            while True:
+                head = (await reader.readexactly(1))[0]
+                body = await reader.readexactly(await _length(reader))
+                if not self._handle(head >> 4, head & 15, body, writer):
+                    break
+                await writer.drain()
+        self._clients.pop(writer, None)
+        writer.close()
+
+    def _handle(self, kind: int, flags: int, body: bytes, writer: asyncio.StreamWriter) -> bool:
+        if kind == CONNECT:
+            welcome = self._welcome(body)
+            _send(writer, CONNACK << 4, bytes((0, 0 if welcome else 5)))
+            return welcome
+        if kind == SUBSCRIBE:
+            self._subscribe(body, writer)
+        elif kind == PUBLISH:
+            topic, rest = _text(body)
+            if flags >> 1 & 3:
+                _send(writer, PUBACK << 4, rest[:2])
+                rest = rest[2:]
+            self._pass_on(topic, rest, bool(flags & 1))
+        elif kind == PINGREQ:
+            _send(writer, PINGRESP << 4, b"")
+        return kind != DISCONNECT
+
+    def _welcome(self, body: bytes) -> bool:
+        _, rest = _text(body)
+        flags, rest = rest[1], rest[4:]
+        _, rest = _text(rest)
+        if flags & 4:
+            _, rest = _text(rest)
+            _, rest = _text(rest)
+        user = password = ""
+        if flags & 128:
+            user, rest = _text(rest)
+        if flags & 64:
+            password, rest = _text(rest)
+        return not self._user or (user, password) == (self._user, self._password)
+
+    def _subscribe(self, body: bytes, writer: asyncio.StreamWriter) -> None:
+        number, rest, codes = body[:2], body[2:], bytearray()
+        while rest:
+            topic, rest = _text(rest)
+            rest = rest[1:]
+            refused = topic.startswith("secret/")
+            codes.append(0x80 if refused else 0)
+            if not refused:
+                self._clients[writer].append(topic)
+        _send(writer, SUBACK << 4, number + bytes(codes))
+        for topic, payload in self._kept.items():
+            if any(_fits(one, topic) for one in self._clients[writer]):
+                _send(writer, PUBLISH << 4 | 1, _packed(topic) + payload)
+
+    def _pass_on(self, topic: str, payload: bytes, keep: bool) -> None:
+        if keep:
+            self._kept[topic] = payload
+        for writer, topics in list(self._clients.items()):
+            if any(_fits(one, topic) for one in topics):
+                _send(writer, PUBLISH << 4, _packed(topic) + payload)
+
+
+async def _length(reader: asyncio.StreamReader) -> int:
+    length, shift = 0, 0
+    while True:
+        byte = (await reader.readexactly(1))[0]
+        length |= (byte & 127) << shift
+        shift += 7
+        if not byte & 128:
+            return length
+
+
+def _send(writer: asyncio.StreamWriter, head: int, body: bytes) -> None:
+    length, size = bytearray(), len(body)
+    while True:
+        size, byte = size >> 7, size & 127
+        length.append(byte | (128 if size else 0))
+        if not size:
+            break
+    if not writer.is_closing():
+        writer.write(bytes((head,)) + bytes(length) + body)
+
+
+def _text(body: bytes) -> tuple[str, bytes]:
+    size = int.from_bytes(body[:2], "big")
+    return body[2 : 2 + size].decode(), body[2 + size :]
+
+
+def _packed(text: str) -> bytes:
+    encoded = text.encode()
+    return len(encoded).to_bytes(2, "big") + encoded
+
+
+def _fits(wanted: str, topic: str) -> bool:
+    asked, parts = wanted.split("/"), topic.split("/")
+    for at, part in enumerate(asked):
+        if part == "#":
+            return True
+        if at >= len(parts) or part not in ("+", parts[at]):
+            return False
+    return len(asked) == len(parts)

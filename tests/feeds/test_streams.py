@@ -1,0 +1,171 @@
+"""Feeds that tell by themselves, and those that are sent to: each against its stand-in."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from datetime import UTC, datetime
+
+import pytest
+
+from tesoura.core.checks import InvalidField
+from tesoura.feeds.errors import CredentialsRejected, SourceUnavailable
+from tesoura.feeds.mqtt import KIND as MQTT
+from tesoura.feeds.socket import KIND as SOCKET
+from tesoura.feeds.socket import checked_socket_address
+from tesoura.feeds.sse import KIND as SSE
+from tesoura.feeds.webhook.signature import Refused, secret_bytes, sign, verify
+from tesoura.standins.broker import Broker
+from tesoura.standins.streams import KEY, StreamService
+from tests.conftest import until
+from tests.feeds.following import failure, gather
+
+
+@pytest.fixture
+def service() -> Iterator[StreamService]:
+    made = StreamService()
+    made.start()
+    yield made
+    made.stop()
+
+
+@pytest.fixture
+def broker() -> Iterator[Broker]:
+    made = Broker(user="mara", password="kettle")
+    made.start()
+    yield made
+    made.stop()
+
+
+def test_a_socket_is_subscribed_to_and_tells(service: StreamService) -> None:
+    def after(number: int, _: object) -> None:
+        if number == 1:
+            until(lambda: service.subscribed)
+            service.tell("score", {"score": {"bobbin": 3, "keel": 1}})
+            service.tell("score", "hello")
+
+    choices = {"address": service.socket_address, "subscribe": '{"subscribe": "score"}\n'}
+    first, second = gather(SOCKET, choices, 2, after=after)
+    assert service.subscribed == ['{"subscribe": "score"}']
+    assert first.message == {"score": {"bobbin": 3, "keel": 1}}
+    assert second.payload["text"] == "hello"  # type: ignore[index]
+
+
+def test_a_socket_that_is_closed_says_so_and_is_opened_again(service: StreamService) -> None:
+    error = failure(SOCKET, {"address": service.socket_address}, after=lambda n, _: service.drop())
+    assert "closed the connection (1012, saying “restarting”)" in str(error)
+
+
+@pytest.mark.parametrize(
+    ("path", "kind", "words"),
+    [("/nowhere", CredentialsRejected, "did not let us in (403)"), ("", SourceUnavailable, "Nothing answers")],
+)
+def test_a_socket_that_is_none(service: StreamService, path: str, kind: type, words: str) -> None:
+    address = service.socket_address.replace("/socket", path) if path else "ws://127.0.0.1:1/socket"
+    assert words in str(failure(SOCKET, {"address": address}, kind))
+
+
+@pytest.mark.parametrize("typed", ["http://a.example/x", "a.example", "", "ws://"])
+def test_addresses_that_are_no_sockets(typed: str) -> None:
+    with pytest.raises(InvalidField):
+        checked_socket_address(typed)
+
+
+def test_a_stream_goes_on_from_the_last_event_after_a_break(service: StreamService) -> None:
+    address = {"address": f"{service.address}/events", "only": "gift"}
+
+    def after(number: int, _: object) -> None:
+        if number == 1:
+            service.tell("follow", {"name": "tuck"})
+            service.tell("gift", {"name": "Ana"})
+
+    [came] = gather(SSE, address, 1, after=after)
+    assert (came.message, came.message_id, came.memory) == (
+        {"event": "gift", "data": {"name": "Ana"}}, "2", {"last_id": "2"},
+    )  # fmt: skip
+    service.tell("gift", {"name": "Bolt"})
+    [missed] = gather(SSE, address, 1, memory={"last_id": "2"})
+    assert missed.message["data"] == {"name": "Bolt"}  # type: ignore[index]
+    assert service.resumed_from == ["2"]
+
+
+def test_a_stream_behind_a_key(service: StreamService) -> None:
+    service.keyed = True
+    choices = {"address": f"{service.address}/events", "key_in": "header", "key_name": "X-Key"}
+    assert "wants a key (401)" in str(failure(SSE, choices, CredentialsRejected))
+    [came] = gather(
+        SSE, choices, 1, secrets={"key": KEY}, after=lambda n, _: service.tell("gift", {"n": 1}) if n == 1 else None
+    )
+    assert came.message["data"] == {"n": 1}  # type: ignore[index]
+
+
+def test_what_is_no_stream_of_events_says_so(service: StreamService) -> None:
+    assert "(405)" in str(failure(SSE, {"address": f"{service.address}/admin/tell"}))
+
+
+def test_topics_of_a_broker(broker: Broker) -> None:
+    choices = {"host": "127.0.0.1", "port": broker.port, "topic": "cup/+/score", "user": "mara"}
+    broker.publish("cup/a/score", "3", keep=True)
+
+    def after(number: int, _: object) -> None:
+        if number == 1:
+            broker.publish("cup/other", "nothing")
+            broker.publish("cup/b/score", json.dumps({"bobbin": 1}))
+
+    kept, news = gather(MQTT, choices, 2, secrets={"password": "kettle"}, after=after)
+    assert (kept.message, kept.quiet) == ({"topic": "cup/a/score", "payload": 3}, True)
+    assert (news.message, news.quiet) == ({"topic": "cup/b/score", "payload": {"bobbin": 1}}, False)
+    assert news.payload["topics"] == {"cup/a/score": 3, "cup/b/score": {"bobbin": 1}}  # type: ignore[index]
+
+
+def test_a_broker_that_refuses_or_goes_away(broker: Broker) -> None:
+    choices = {"host": "127.0.0.1", "port": broker.port, "topic": "cup/#", "user": "mara"}
+    wrong = failure(MQTT, choices, CredentialsRejected, secrets={"password": "tea"})
+    assert "did not let us in" in str(wrong)
+    assert "tea" not in str(wrong)
+    gone = failure(MQTT, choices, SourceUnavailable, secrets={"password": "kettle"}, after=lambda n, _: broker.drop())
+    assert "ended the connection" in str(gone)
+    refused = failure(MQTT, {**choices, "topic": "secret/x"}, secrets={"password": "kettle"})
+    assert "refuses this topic" in str(refused)
+    assert "No broker answers" in str(failure(MQTT, {**choices, "port": 1}))
+
+
+# Signed messages, after the example that the specification's own libraries are tested with.
+
+SECRET = "whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw"
+BODY = b'{"test": 2432232314}'
+SIGNED = {
+    "webhook-id": "msg_p5jXN8AQM9LWM0D4loKWxJek",
+    "webhook-timestamp": "1614265330",
+    "webhook-signature": "v1,g0hM9SsE+OTPJTGt/tmIKtSyZlE3uFJELVlNIOLJ1OE=",
+}
+THEN = datetime(2021, 2, 25, 15, 2, 12, tzinfo=UTC)
+
+
+def test_a_message_signed_as_the_standard_says_is_taken() -> None:
+    verify(SIGNED, BODY, SECRET, THEN)
+    assert sign(SECRET, SIGNED["webhook-id"], 1614265330, BODY) == SIGNED["webhook-signature"]
+    verify({**SIGNED, "webhook-signature": f"v1,AAAA {SIGNED['webhook-signature']}"}, BODY, SECRET, THEN)
+
+
+@pytest.mark.parametrize(
+    ("heads", "body", "minutes", "words"),
+    [
+        ({}, b"{}", 0, "signature is not right"),
+        ({"webhook-id": "msg_other"}, BODY, 0, "signature is not right"),
+        ({"webhook-signature": ""}, BODY, 0, "has no signature"),
+        ({"webhook-timestamp": "soon"}, BODY, 0, "not a number of seconds"),
+        ({}, BODY, 6, "6 minutes old"),
+        ({}, BODY, -6, "from the future"),
+    ],
+)
+def test_messages_that_are_refused(heads: dict[str, str], body: bytes, minutes: int, words: str) -> None:
+    now = datetime.fromtimestamp(1614265330 + 60 * minutes, UTC)
+    with pytest.raises(Refused, match=words):
+        verify({**SIGNED, **heads}, body, SECRET, now)
+
+
+@pytest.mark.parametrize("secret", ["MfKQ9r8G", "whsec_", "whsec_***", "whsec_YWJj"])
+def test_secrets_that_are_none(secret: str) -> None:
+    with pytest.raises(ValueError, match="secret"):
+        secret_bytes(secret)
