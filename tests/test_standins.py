@@ -9,7 +9,9 @@ from pathlib import Path
 import httpx
 import pytest
 
-from tesoura.demo import FEEDS, seed_folder
+from tesoura.demo import seed_folder
+from tesoura.demo_services import Services
+from tesoura.feeds.kinds import KINDS
 from tesoura.settings import wall_clock
 from tesoura.standins.evening import evening
 from tesoura.standins.growth import Growth
@@ -77,15 +79,16 @@ def test_a_failure_ends_by_itself() -> None:
         service.stop()
 
 
-def test_the_demo_fills_an_empty_folder_once_and_then_only_points_it_at_its_services(
-    tmp_path: Path, members: MembersService
-) -> None:
-    store = open_store(tmp_path)
-    seed_folder(store, members, wall_clock())
-    seed_folder(store, members, wall_clock())
+def test_the_demo_fills_an_empty_folder_once_and_then_only_points_it_at_its_services(tmp_path: Path) -> None:
+    store, services = open_store(tmp_path), Services(tmp_path, 7, 1.0)
+    services.members.start()
+    seed_folder(store, services, wall_clock())
+    seed_folder(store, services, wall_clock())
     rows = store.read(feeds.all_feeds)
-    assert [row.name for row in rows] == [feed.name for feed in FEEDS]
-    assert all(str(row.choices["address"]).startswith(members.address) for row in rows)
+    assert {row.kind for row in rows} == set(KINDS) - {"sse"}
+    assert len({row.name for row in rows}) == len(rows) == 13
+    assert str(rows[0].choices["address"]).startswith(services.members.address)
     assert [row.name for row in store.read(overlays.all_overlays)] == ["Kite friends", "Cup evening"]
     assert set(CHANNELS) >= {"mara_vane", "otto_knot"}
+    services.members.stop()
     store.close()

@@ -63,26 +63,28 @@ def demo(port: int, data: Path | None, seed: int, speed: float) -> None:
     """Run Tesoura with a made-up show and its outside services, in a fresh temporary folder unless told."""
     with _loading():
         from tesoura.demo import Story, seed_folder
-        from tesoura.standins.members import MembersService
+        from tesoura.demo_services import Services
+        from tesoura.standins.channel import CLIENT_ID
 
     with tempfile.TemporaryDirectory(prefix="tesoura-demo-", ignore_cleanup_errors=True) as temporary:
         settings = Settings(data or Path(temporary), port=port)
         store = _open(settings.data)
-        service = MembersService(seed=seed, speed=speed)
-        service.start()
-        story = Story(settings.address, seed_folder(store, service, wall_clock()), seed, speed)
+        services = Services(settings.data, seed, speed)
+        services.start()
+        story = Story(settings.address, seed_folder(store, services, wall_clock()), seed, speed)
 
         def ready() -> None:
             story.start()
             click.echo(f"The demo is ready: {settings.address}")
-            click.echo(f"Its count service answers at {service.address}/channels/mara_vane")
-            click.echo(f"Break it, or set a count, at {service.admin_address}/admin")
+            click.echo(f"Its count service answers at {services.members.address}/channels/mara_vane")
+            click.echo(f"Break it, or set a count, at {services.members.admin_address}/admin")
+            click.echo(f"A channel to sign in to: {services.channel.address}, client id {CLIENT_ID}")
             click.echo("Stop it with Ctrl+C.")
 
         try:
             _run(settings, store, ready)
         finally:
-            service.stop()
+            services.stop()
 
 
 @main.group()

@@ -3,23 +3,32 @@
 from __future__ import annotations
 
 import itertools
+import json
 import threading
 import time
 import uuid
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import httpx
 from sqlmodel import Session
 
+from tesoura.core.computed.definitions import COMPUTED as KINDS
+from tesoura.core.forms import fill
 from tesoura.core.overlays import Overlay, TextPiece
 from tesoura.core.values import Freshness, Signal
+from tesoura.demo_services import Services
+from tesoura.examples import put
+from tesoura.filing import FOLDER_CHOICE
+from tesoura.standins.channel import CLIENT_ID
 from tesoura.standins.evening import Beat, evening
 from tesoura.standins.members import DEFAULT_KEY, MembersService
+from tesoura.store import computed as stored_computed
 from tesoura.store import feeds as stored_feeds
 from tesoura.store import keys, state
 from tesoura.store import overlays as stored_overlays
+from tesoura.store import text_files as stored_files
 from tesoura.store.store import Store
 from tesoura.store.tables import FeedRow, SignalRow
 
@@ -31,19 +40,83 @@ KEY_NAME = "demo evening"
 class _Feed:
     name: str
     title: str
-    path: str
-    signals: tuple[tuple[str, str, str], ...]
-    keyed: bool = False
+    kind: str
+    choices: dict[str, Any]
+    signals: tuple[tuple[str, str, str], ...] = ()
+    secrets: dict[str, str] = field(default_factory=dict)
 
 
-FEEDS = (
-    _Feed(
-        "reach", "Reach", "/channels/mara_vane",
-        (("members", "channel.members", "kite friends"), ("viewers", "channel.viewers", "watching")),
-    ),
-    _Feed("rival", "Otto's count", "/channels?name=otto_knot", (("members", "channels[0].members", "kite friends"),)),
-    _Feed("exact", "Exact count", "/channels/mara_vane/exact", (("members", "exact.members", "kite friends"),), True),
+def _feeds(services: Services) -> tuple[_Feed, ...]:
+    counts, members = services.members.address, "kite friends"
+    plain = {"form": "json", "key_in": "none", "period_s": 2.0}
+    keyed = {"form": "json", "key_in": "header", "key_name": "X-Key", "period_s": 5.0}
+    return (
+        _Feed("reach", "Reach", "http", {**plain, "address": f"{counts}/channels/mara_vane"},
+              (("members", "channel.members", members), ("viewers", "channel.viewers", "watching"))),
+        _Feed("rival", "Otto's count", "http", {**plain, "address": f"{counts}/channels?name=otto_knot"},
+              (("members", "channels[0].members", members),)),
+        _Feed("exact", "Exact count", "http", {**keyed, "address": f"{counts}/channels/mara_vane/exact"},
+              (("members", "exact.members", members),), {"key": DEFAULT_KEY}),
+        _Feed("channel", "My channel", "channel",
+              {"address": services.channel.address, "client_id": CLIENT_ID, "scope": "channel:read events:read",
+               "data_address": "", "events_address": "", "period_s": 10.0},
+              (("members", "members", members), ("viewers", "viewers", "watching")),
+              {"tokens": json.dumps(services.channel.grant())}),
+        _Feed("score", "Cup score", "socket",
+              {"address": services.streams.socket_address, "subscribe": '{"subscribe": "score"}', "key_in": "none",
+               "ping_s": 20.0},
+              (("bobbin", "score.bobbin", ""), ("keel", "score.keel", ""))),
+        _Feed("music", "Player", "mqtt",
+              {"host": "127.0.0.1", "port": services.broker.port, "topic": "music/now", "user": "", "tls": "no"},
+              (("title", "last.payload.title", ""), ("artist", "last.payload.artist", ""))),
+        _Feed("match", "Match statistics", "file",
+              {"path": str(services.game.stats), "form": "auto", "period_s": 1.0},
+              (("kills", "kills", "cuts"), ("deaths", "deaths", ""), ("assists", "assists", ""))),
+        _Feed("match_log", "Match log", "follow",
+              {"path": str(services.game.log), "pattern": LOG_PATTERN, "type": "line.cut"}),
+        _Feed("shows", "Cup evenings", "calendar", {"where": f"{counts}/cup.ics", "period_s": 600.0},
+              (("next", "next.title", ""), ("starts_at", "next.starts_at", ""), ("in_s", "next.in_s", "s"))),
+        _Feed("wind", "Wind on the pier", "script",
+              {"program": "kite_wind.py", "mode": "kept", "words": "", "variable": ""},
+              (("wind_kmh", "wind_kmh", "km/h"),)),
+        _Feed("losses", "Lines lost", "hand",
+              {"what": "number", "start": "0", "step": 1, "low": 0, "high": 999, "unit": "lines", "key_up": "+",
+               "key_down": "-"},
+              (("value", "@", "lines"),)),
+        _Feed("lamp", "Studio lamp", "socket",
+              {"address": "ws://127.0.0.1:9/lamp", "subscribe": "", "key_in": "none", "ping_s": 20.0},
+              (("brightness", "brightness", "%"),)),
+        _Feed("pier_gifts", "Gifts from the pier", "webhook", {"signed": "no"}, (("amount", "amount", "spools"),)),
+    )  # fmt: skip
+
+
+TEXTS = frozenset({"music.title", "music.artist", "shows.next"})
+LOG_PATTERN = r"^(?P<time>\S+) (?P<actor>\w+) cut (?P<target>\w+) with (?P<means>.+)$"
+COMPUTED = (
+    ("window", "gifts_session",
+     {"types": ["gift"], "amount": "spools", "by": "name", "over": "session", "top": "3", "unit": "spools",
+      "stats": ["count", "sum", "latest", "top"]}),
+    ("window", "gifts_today",
+     {"types": ["gift"], "amount": "spools", "by": "name", "over": "today", "stats": ["sum", "largest", "top"],
+      "top": "3", "unit": "spools"}),
+    ("window", "cuts_lately",
+     {"types": ["kill"], "over": "minutes", "length": "10", "stats": ["count", "per_minute"],
+      "only_if": "not has(event.tags, 'gust bonus')"}),
+    ("chain", "cut_chain", {"types": ["kill"], "within_s": "12", "by": "target"}),
+    ("goal", "road", {"signal": "reach.members", "start": "1000", "target": "2000", "began": "", "by": "",
+                      "unit": "kite friends"}),
+    ("change", "reach_growth", {"signal": "reach.members", "since": "session", "unit": "kite friends"}),
+    ("formula", "cuts_per_loss", {"formula": "kill.count_this_session / max(1, death.count_this_session)"}),
 )  # fmt: skip
+FILES = (
+    ("latest_gift.txt", "{gifts_session.latest_name} · {gifts_session.latest_amount:,} spools", "no gift yet"),
+    ("top_3_givers.txt", "{names(gifts_session.leaders, 3)}", ""),
+    ("cut_chain.txt", "{cut_chain.length} in a row, longest {cut_chain.longest}", "0"),
+    ("kite_friends.txt", "{reach.members:,} kite friends ({reach_growth.change:signed})", "—"),
+    ("now_playing.txt", "{music.title} · {music.artist}", ""),
+    ("next_show.txt", "{shows.next} in {shows.in_s:duration}", ""),
+    ("cuts_per_line.txt", "{own.cuts_per_loss:.1f}", "0"),
+)
 
 COUNT = TextPiece(
     id="count", name="Kite friends", wording="{reach.members:,} kite friends", nothing_yet="— kite friends",
@@ -58,48 +131,67 @@ CUTS = TextPiece(
     grow_toward="left", grow_digits=2,
 )  # fmt: skip
 SONG = TextPiece(
-    id="song", name="Song", wording="{song.title}\n{song.artist}", nothing_yet="", x=1824, y=880, typeface="Fredoka",
+    id="song", name="Song", wording="{music.title}\n{music.artist}", nothing_yet="", x=1824, y=880, typeface="Fredoka",
     size_px=40, weight=500, colour="#1E2A38", backing_colour="#F6F1E7", backing_opacity_pct=94, corner_px=22,
     padding_px=24, align="right", grow_toward="left", grow_digits=0,
 )  # fmt: skip
 GIFT = TextPiece(
-    id="gift", name="Last gift", wording="{gift.name} · {gift.spools} {plural(gift.spools, 'spool', 'spools')}",
+    id="gift", name="Gift", wording="{gift.name} gives {gift.spools} {plural(gift.spools, 'spool', 'spools')}",
     nothing_yet="", x=96, y=816, typeface="Sora", size_px=36, weight=600, colour="#FFFDF8",
     backing_colour="#B33520", backing_opacity_pct=94, corner_px=40, padding_px=24, grow_digits=1,
+    appears="moment", moment_type="gift", moment_s=5,
+)  # fmt: skip
+TOP = TextPiece(
+    id="top", name="Top givers", wording="Tonight: {names(gifts_session.leaders, 3)}", nothing_yet="",
+    x=96, y=72, typeface="Atkinson Hyperlegible", size_px=34, weight=600, colour="#1E2A38",
+    backing_colour="#FFFDF8", backing_opacity_pct=92, corner_px=8, padding_px=20, grow_digits=0,
 )  # fmt: skip
 
 
-def seed_folder(store: Store, service: MembersService, now: datetime) -> str:
+def seed_folder(store: Store, services: Services, now: datetime) -> str:
     """Fill an empty data folder with the show, or point a filled one at this run's services; a key for the story."""
+    put(store.folder / "scripts")
+    feeds = _feeds(services)
 
     def job(session: Session) -> str:
         if not stored_feeds.all_feeds(session):
-            _fill(session, store, service, now)
-        for feed in FEEDS:
+            _fill(session, store, services, feeds, now)
+        for feed in feeds:
             row = stored_feeds.by_name(session, feed.name)
             if row is not None:
-                row.choices = {**row.choices, "address": service.address + feed.path}
+                row.choices = feed.choices
                 session.add(row)
+                stored_feeds.keep_secrets(session, row.id or 0, feed.secrets, store.secrets)
+        state.choose(session, "folders", json.dumps([str(services.game.stats.parent)]))
         return keys.new_key(session, KEY_NAME, now)
 
     return store.write(job)
 
 
-def _fill(session: Session, store: Store, service: MembersService, now: datetime) -> None:
-    for feed in FEEDS:
-        choices: dict[str, Any] = {"address": "", "key_in": "none", "period_s": 2.0}
-        if feed.keyed:
-            choices |= {"key_in": "header", "key_name": "X-Key", "period_s": 5.0}
-        row: FeedRow = stored_feeds.add_feed(session, feed.name, feed.title, "http", choices, now)
-        if feed.keyed:
-            stored_feeds.keep_secrets(session, row.id or 0, {"key": DEFAULT_KEY}, store.secrets)
-        for field, path, unit in feed.signals:
-            session.add(SignalRow(name=f"{feed.name}.{field}", feed_id=row.id or 0, path=path, unit=unit))
-    state.save(session, [_past("reach", "mara_vane", service, now), _past("rival", "otto_knot", service, now)], 0, True)
-    for name, pieces in (("Kite friends", (COUNT,)), ("Cup evening", (COUNT, CUTS, SONG, GIFT))):
-        overlay = stored_overlays.new_overlay(session, name, Overlay(pieces=pieces), now)
+def _fill(session: Session, store: Store, services: Services, feeds: tuple[_Feed, ...], now: datetime) -> None:
+    for feed in feeds:
+        row: FeedRow = stored_feeds.add_feed(session, feed.name, feed.title, feed.kind, feed.choices, now)
+        row.token = stored_feeds.new_token() if feed.kind == "webhook" else None
+        for name, path, unit in feed.signals:
+            full = f"{feed.name}.{name}"
+            wanted = "text" if full in TEXTS else "number"
+            session.add(SignalRow(name=full, feed_id=row.id or 0, path=path, unit=unit, wanted=wanted))
+    for kind, name, given in COMPUTED:
+        filled = fill(KINDS[kind].fields, given)
+        stored_computed.keep(session, None, kind, name, filled.choices, now)
+    (store.folder / "texts").mkdir(parents=True, exist_ok=True)
+    state.choose(session, FOLDER_CHOICE, str(store.folder / "texts"))
+    for name, wording, nothing_yet in FILES:
+        stored_files.keep(session, None, {"name": name, "wording": wording, "nothing_yet": nothing_yet}, now)
+    counts = services.members
+    lost = state.SavedSignal(Signal("losses.value", 3, "lines", now, Freshness.HELD), "losses", None, None)
+    past = [_past("reach", "mara_vane", counts, now), _past("rival", "otto_knot", counts, now), lost]
+    state.save(session, past, 0, True)
+    for title, pieces in (("Kite friends", (COUNT,)), ("Cup evening", (COUNT, CUTS, SONG, TOP, GIFT))):
+        overlay = stored_overlays.new_overlay(session, title, Overlay(pieces=pieces), now)
         stored_overlays.publish(session, overlay, now)
-    state.start_session(session, now - timedelta(minutes=12))
+    for began in (timedelta(days=7, minutes=170), timedelta(days=1, minutes=40), timedelta(minutes=12)):
+        state.start_session(session, now - began)
 
 
 def _past(feed: str, channel: str, service: MembersService, now: datetime) -> state.SavedSignal:
@@ -115,13 +207,16 @@ class Story(threading.Thread):
 
     def __init__(self, address: str, key: str, seed: int, speed: float) -> None:
         super().__init__(name="tesoura-demo-story", daemon=True)
-        self._beats = evening(seed)
+        self._beats, self._seed = evening(seed), seed
         self._speed = max(speed, 0.01)
         self._source = f"evening:{uuid.uuid4().hex[:8]}"
         self._client = httpx.Client(base_url=address, headers={"Authorization": f"Bearer {key}"}, trust_env=False)
 
     def run(self) -> None:
         """Tell the story until the program ends."""
+        # The evenings before tonight's, so that there is something to look back on.
+        for days, count, back_s in ((7, 420, 10_200), (1, 160, 2_400)):
+            self._earlier(days, count, back_s)
         past = list(itertools.islice(self._beats, PREROLL))
         at = datetime.now(UTC) - timedelta(seconds=sum(beat.after_s for beat in past))
         events = []
@@ -132,6 +227,15 @@ class Story(threading.Thread):
         for beat in self._beats:
             time.sleep(beat.after_s / self._speed)
             self._post([self._event(beat)])
+
+    def _earlier(self, days: int, count: int, back_s: float) -> None:
+        at = datetime.now(UTC) - timedelta(days=days, seconds=back_s)
+        events = []
+        for beat in itertools.islice(evening(self._seed + days), count):
+            at += timedelta(seconds=beat.after_s)
+            told = self._event(beat)
+            events.append({**told, "id": f"{days}d:{told['id']}", "time": at.isoformat()})
+        self._post(events)
 
     def _event(self, beat: Beat) -> dict[str, Any]:
         return {"type": beat.type, "source": self._source, "id": str(beat.number), "data": beat.data}

@@ -11,7 +11,7 @@ import logging
 import uuid
 from collections.abc import Callable, Coroutine, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any, Concatenate, ParamSpec, TypeVar, overload
 
 from sqlmodel import Session
@@ -43,6 +43,7 @@ T = TypeVar("T")
 SCRIPT_FEED = "script"
 SHOWN_AGAIN, SKIPPED, BY_HAND = "tesoura.shown_again", "tesoura.skipped", "tesoura.set_by_hand"
 DESK_EVERY_S = 0.25
+MOMENT_FOR = timedelta(minutes=2)
 _BEGINNING = datetime(1970, 1, 1, tzinfo=UTC)
 log = logging.getLogger(__name__)
 
@@ -155,7 +156,9 @@ class Runtime:
             self.reckoning.passed([(one.event, one.seq, one.accepted_at) for one in logged])
             self.saving.applied = max(self.saving.applied, logged[-1].seq)
             for one in logged:
-                self.airing.happened(one.event, one.seq, self._engine.event_feed(one.event.type))
+                # What is long past when it comes is no moment any more; the log can show it again.
+                if now - one.event.time < MOMENT_FOR:
+                    self.airing.happened(one.event, one.seq, self._engine.event_feed(one.event.type))
             self._plan()
             self.touched("log")
         return logged

@@ -8,6 +8,8 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import threading
+from collections.abc import Callable
+from typing import Any
 
 CONNECT, CONNACK, PUBLISH, PUBACK, SUBSCRIBE, SUBACK, PINGREQ, PINGRESP, DISCONNECT = 1, 2, 3, 4, 8, 9, 12, 13, 14
 
@@ -18,7 +20,7 @@ class Broker:
     def __init__(self, port: int = 0, user: str = "", password: str = "") -> None:
         self.port = port
         self._user, self._password = user, password
-        self._loop = asyncio.new_event_loop()
+        self._loop: asyncio.AbstractEventLoop | None = None
         self._ready = threading.Event()
         self._clients: dict[asyncio.StreamWriter, list[str]] = {}
         self._kept: dict[str, bytes] = {}
@@ -32,10 +34,10 @@ class Broker:
 
     def stop(self) -> None:
         """Close it; everybody is cut off."""
-        if self._loop.is_running():
+        if self._loop is not None and self._loop.is_running():
             asyncio.run_coroutine_threadsafe(self._close(), self._loop).result(5)
             self._loop.call_soon_threadsafe(self._loop.stop)
-        self._thread.join(5)
+            self._thread.join(5)
 
     @property
     def subscribers(self) -> int:
@@ -44,24 +46,29 @@ class Broker:
 
     def publish(self, topic: str, payload: str, keep: bool = False) -> None:
         """Say something on a topic."""
-        self._loop.call_soon_threadsafe(self._pass_on, topic, payload.encode(), keep)
+        self._soon(self._pass_on, topic, payload.encode(), keep)
 
     def drop(self) -> None:
         """Cut everybody off."""
-        self._loop.call_soon_threadsafe(self._cut_off)
+        self._soon(self._cut_off)
+
+    def _soon(self, job: Callable[..., None], *given: Any) -> None:
+        if self._loop is not None:
+            self._loop.call_soon_threadsafe(job, *given)
 
     def _cut_off(self) -> None:
         for writer in list(self._clients):
             writer.close()
 
     def _run(self) -> None:
-        asyncio.set_event_loop(self._loop)
-        self._server = self._loop.run_until_complete(asyncio.start_server(self._serve, "127.0.0.1", self.port))
+        loop = self._loop = asyncio.new_event_loop()
+        asyncio.set_event_loop(loop)
+        self._server = loop.run_until_complete(asyncio.start_server(self._serve, "127.0.0.1", self.port))
         self.port = self._server.sockets[0].getsockname()[1]
         self._ready.set()
-        self._loop.run_forever()
-        self._loop.run_until_complete(self._loop.shutdown_asyncgens())
-        self._loop.close()
+        loop.run_forever()
+        loop.run_until_complete(loop.shutdown_asyncgens())
+        loop.close()
 
     async def _close(self) -> None:
         assert self._server is not None

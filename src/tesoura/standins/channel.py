@@ -91,6 +91,13 @@ class ChannelService:
         amount = self._random.choice((1, 1, 2, 5, 10)) if kind == "gift" else 1
         return self.happen(kind, self._random.choice(VIEWERS), amount, self._random.choice(TEXTS))
 
+    def grant(self) -> dict[str, Any]:
+        """A permission as if somebody had signed in: for a demo that is signed in from the start."""
+        access, refresh = secrets.token_urlsafe(16), secrets.token_urlsafe(16)
+        self._access[access] = time.monotonic() + self.token_s
+        self._refresh.add(refresh)
+        return {"access": access, "refresh": refresh, "until": time.time() + self.token_s}
+
     def revoke(self) -> None:
         """Take every permission back."""
         self._access.clear()
@@ -152,11 +159,14 @@ class ChannelService:
         return self._granted()
 
     def _granted(self) -> Response:
-        access, refresh = secrets.token_urlsafe(16), secrets.token_urlsafe(16)
-        self._access[access] = time.monotonic() + self.token_s
-        self._refresh.add(refresh)
+        granted = self.grant()
         return JSONResponse(
-            {"access_token": access, "refresh_token": refresh, "token_type": "Bearer", "expires_in": self.token_s}
+            {
+                "access_token": granted["access"],
+                "refresh_token": granted["refresh"],
+                "token_type": "Bearer",
+                "expires_in": self.token_s,
+            }
         )
 
     def _may(self, request: Request) -> bool:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import fields as fields_of
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -202,47 +203,51 @@ def ready() -> ResponseReturnValue:
 @blueprint.post("/ready")
 def make_ready() -> ResponseReturnValue:
     """Make the files that were ticked, and the computed signals that they read."""
-    words, at = _words(), now()
-    ticked = set(request.form.getlist("file"))
-    wanted = [one for one in files(words) if one.file in ticked]
+    words, ticked = _words(), set(request.form.getlist("file"))
+    wanted = [(one, request.form.get(f"wording:{one.file}") or one.wording) for one in files(words)
+              if one.file in ticked]  # fmt: skip
     if not wanted:
         flash("Tick at least one.", "wrong")
         return redirect(url_for("files.ready"))
-    known, in_use = definitions(words), runtime().call(Runtime.names_taken)
-    needed = with_needed({name for one in wanted for name in one.needs}, words)
-
-    def job(session: Session) -> list[int]:
-        have = {row.name for row in stored_computed.all_computed(session)}
-        taken = (stored_feeds.names_taken(session) | in_use) - have
-        ids = []
-        for name in needed:
-            kind, choices = known[name]
-            if name in have or name in taken:
-                continue
-            filled = fill(COMPUTED[kind].fields, choices)
-            ids.append(stored_computed.keep(session, None, kind, name, filled.choices, at).id or 0)
-        present = {row.name for row in stored.all_files(session)}
-        for one in wanted:
-            if one.file not in present:
-                choices = {"name": one.file, "wording": request.form.get(f"wording:{one.file}") or one.wording,
-                           "nothing_yet": one.nothing_yet}  # fmt: skip
-                stored.keep(session, None, choices, at)
-        if state.choice(session, FOLDER_CHOICE) is None:
-            folder = store_folder / "texts"
-            folder.mkdir(parents=True, exist_ok=True)
-            state.choose(session, FOLDER_CHOICE, str(folder))
-        return ids
-
-    for one in wanted:
+    for one, wording in wanted:
         try:
-            checked(request.form.get(f"wording:{one.file}") or one.wording)
+            checked(wording)
         except InvalidField as error:
             flash(f"{one.file}: {error}", "wrong")
             return redirect(url_for("files.ready"))
-    store_folder = store().folder
+    at, in_use, folder = now(), runtime().call(Runtime.names_taken), store().folder / "texts"
+    needed = with_needed({name for one, _ in wanted for name in one.needs}, words)
+    known = definitions(words)
+
+    def job(session: Session) -> list[int]:
+        made = _compute(session, [(name, *known[name]) for name in needed], in_use, at)
+        present = {row.name for row in stored.all_files(session)}
+        for one, wording in wanted:
+            if one.file not in present:
+                choices = {"name": one.file, "wording": wording, "nothing_yet": one.nothing_yet}
+                stored.keep(session, None, choices, at)
+        if state.choice(session, FOLDER_CHOICE) is None:
+            folder.mkdir(parents=True, exist_ok=True)
+            state.choose(session, FOLDER_CHOICE, str(folder))
+        return made
+
     for row_id in store().write(job):
         runtime().call(Runtime.refresh_computed, row_id)
     runtime().call(_refresh)
     count = len(wanted)
     flash(f"{count} {'file is' if count == 1 else 'files are'} written whenever something changes.", "said")
     return redirect(url_for("files.index"))
+
+
+def _compute(
+    session: Session, wanted: Sequence[tuple[str, str, Mapping[str, Any]]], in_use: set[str], at: datetime
+) -> list[int]:
+    """Keep the computed signals that are not there yet; a name that something else has is left to it."""
+    have = {row.name for row in stored_computed.all_computed(session)}
+    taken = stored_feeds.names_taken(session) | in_use | have
+    made = []
+    for name, kind, choices in wanted:
+        if name not in taken:
+            filled = fill(COMPUTED[kind].fields, choices)
+            made.append(stored_computed.keep(session, None, kind, name, filled.choices, at).id or 0)
+    return made

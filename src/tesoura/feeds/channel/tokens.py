@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import asyncio
 import json
+import warnings
 from collections.abc import Mapping
 from typing import Any
 
 import httpx
+from authlib.deprecate import AuthlibDeprecationWarning
 from authlib.integrations.base_client import OAuthError
-from authlib.integrations.httpx_client import AsyncOAuth2Client
 
 from tesoura.feeds.errors import CredentialsRejected, ResponseNotUnderstood, SourceUnavailable
 from tesoura.feeds.http.address import host
@@ -46,7 +47,11 @@ async def places(asking: Asking) -> Mapping[str, Any]:
     return known
 
 
-def _client(asking: Asking, back_to: str | None = None) -> AsyncOAuth2Client:
+def _client(asking: Asking, back_to: str | None = None) -> Any:
+    # The library announces another client for a later version; nobody who runs Tesoura can do anything about that.
+    warnings.simplefilter("ignore", AuthlibDeprecationWarning)
+    from authlib.integrations.httpx_client import AsyncOAuth2Client
+
     secret = asking.secrets.get("client_secret") or None
     return AsyncOAuth2Client(
         client_id=str(asking.choices["client_id"]), client_secret=secret, redirect_uri=back_to,

@@ -1,0 +1,76 @@
+"""The outside world of the demo: all stand-ins in one, going on by themselves."""
+
+from __future__ import annotations
+
+import json
+import threading
+import time
+from pathlib import Path
+
+from tesoura.standins.broker import Broker
+from tesoura.standins.channel import ChannelService
+from tesoura.standins.evening import SONGS, evening
+from tesoura.standins.game import GameFiles
+from tesoura.standins.members import MembersService
+from tesoura.standins.streams import StreamService
+
+SONG_S, CHANNEL_S, SCORE_S = 25.0, 9.0, 7.0
+
+
+class Services:
+    """A count service, a channel to sign in to, a socket, a broker with a player, and a game that writes files."""
+
+    def __init__(self, folder: Path, seed: int, speed: float) -> None:
+        self.members = MembersService(seed=seed, speed=speed)
+        self.channel = ChannelService(seed=seed)
+        self.streams = StreamService()
+        self.broker = Broker()
+        self.game = GameFiles(folder / "game")
+        self._seed, self._speed = seed, max(speed, 0.01)
+        self._stopped = threading.Event()
+
+    def start(self) -> None:
+        """Open them all."""
+        for service in (self.members, self.channel, self.streams, self.broker):
+            service.start()
+        for play in (self._play_songs, self._play_channel, self._play_game, self._play_score):
+            threading.Thread(target=play, daemon=True).start()
+
+    def stop(self) -> None:
+        """Close them all."""
+        self._stopped.set()
+        for service in (self.members, self.channel, self.streams, self.broker):
+            service.stop()
+
+    def _wait(self, seconds: float) -> bool:
+        return not self._stopped.wait(seconds / self._speed)
+
+    def _play_songs(self) -> None:
+        at = 0
+        while True:
+            title, artist = SONGS[at % len(SONGS)]
+            self.broker.publish("music/now", json.dumps({"title": title, "artist": artist}), keep=True)
+            at += 1
+            if not self._wait(SONG_S):
+                return
+
+    def _play_channel(self) -> None:
+        while self._wait(CHANNEL_S):
+            self.channel.happen_by_chance()
+
+    def _play_game(self) -> None:
+        for beat in evening(self._seed + 1):
+            if not self._wait(beat.after_s):
+                return
+            self.game.beat(beat)
+
+    def _play_score(self) -> None:
+        bobbin = keel = 0
+        while self._wait(SCORE_S):
+            if (bobbin * 7 + keel * 3 + 1) % 2:
+                bobbin += 1
+            else:
+                keel += 1
+            if max(bobbin, keel) > 11:
+                bobbin = keel = 0
+            self.streams.tell("score", {"score": {"bobbin": bobbin, "keel": keel}, "at": time.time()})
