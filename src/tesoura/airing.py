@@ -118,15 +118,15 @@ class Airing:
         for overlay_id, values in by_overlay.items():
             self._hub.change(overlay_id, values)
 
-    def happened(self, event: Event, seq: int, feed: str | None) -> int:
+    def happened(self, event: Event, seq: int, feed: str) -> int:
         """Let the pieces that show events of this type wait for their turn with it; how many do."""
         count = 0
         for on_air in self._on_air.values():
             for piece in on_air.overlay.pieces:
                 if piece.appears != "moment" or piece.moment_type != event.type:
                     continue
-                values = {f"{feed}.{snake(key)}": scalar for key, scalar in scalars(event.data)} if feed else {}
-                text = self._texts.with_values(piece.compiled(), values).text
+                values = {f"{feed}.{snake(key)}": scalar for key, scalar in scalars(event.data)}
+                text = self._texts.of_event(piece.compiled(), feed, values).text
                 key = f"{on_air.overlay_id}/{piece.id}"
                 if text and self.moments.add(key, text, piece.moment_s, seq, event.type):
                     count += 1

@@ -75,7 +75,7 @@ def _feeds(services: Services) -> tuple[_Feed, ...]:
         _Feed("match_log", "Match log", "follow",
               {"path": str(services.game.log), "pattern": LOG_PATTERN, "type": "line.cut"}),
         _Feed("shows", "Cup evenings", "calendar", {"where": f"{counts}/cup.ics", "period_s": 600.0},
-              (("next", "next.title", ""), ("starts_at", "next.starts_at", ""), ("in_s", "next.in_s", "s"))),
+              (("next", "next.title", ""), ("starts_at", "next.starts_at", "instant"), ("in_s", "next.in_s", "s"))),
         _Feed("wind", "Wind on the pier", "script",
               {"program": "kite_wind.py", "mode": "kept", "words": "", "variable": ""},
               (("wind_kmh", "wind_kmh", "km/h"),)),
@@ -94,10 +94,10 @@ TEXTS = frozenset({"music.title", "music.artist", "shows.next"})
 LOG_PATTERN = r"^(?P<time>\S+) (?P<actor>\w+) cut (?P<target>\w+) with (?P<means>.+)$"
 COMPUTED = (
     ("window", "gifts_session",
-     {"types": ["gift"], "amount": "spools", "by": "name", "over": "session", "top": "3", "unit": "spools",
+     {"types": ["gift"], "amount": "amount", "by": "name", "over": "session", "top": "3", "unit": "spools",
       "stats": ["count", "sum", "latest", "top"]}),
     ("window", "gifts_today",
-     {"types": ["gift"], "amount": "spools", "by": "name", "over": "today", "stats": ["sum", "largest", "top"],
+     {"types": ["gift"], "amount": "amount", "by": "name", "over": "today", "stats": ["sum", "largest", "top"],
       "top": "3", "unit": "spools"}),
     ("window", "cuts_lately",
      {"types": ["kill"], "over": "minutes", "length": "10", "stats": ["count", "per_minute"],
@@ -136,7 +136,7 @@ SONG = TextPiece(
     padding_px=24, align="right", grow_toward="left", grow_digits=0,
 )  # fmt: skip
 GIFT = TextPiece(
-    id="gift", name="Gift", wording="{gift.name} gives {gift.spools} {plural(gift.spools, 'spool', 'spools')}",
+    id="gift", name="Gift", wording="{gift.name} gives {gift.amount} {plural(gift.amount, 'spool', 'spools')}",
     nothing_yet="", x=96, y=816, typeface="Sora", size_px=36, weight=600, colour="#FFFDF8",
     backing_colour="#B33520", backing_opacity_pct=94, corner_px=40, padding_px=24, grow_digits=1,
     appears="moment", moment_type="gift", moment_s=5,
@@ -215,7 +215,7 @@ class Story(threading.Thread):
     def run(self) -> None:
         """Tell the story until the program ends."""
         # The evenings before tonight's, so that there is something to look back on.
-        for days, count, back_s in ((7, 420, 10_200), (1, 160, 2_400)):
+        for days, count, back_s in ((7, 900, 10_200), (1, 300, 2_400)):
             self._earlier(days, count, back_s)
         past = list(itertools.islice(self._beats, PREROLL))
         at = datetime.now(UTC) - timedelta(seconds=sum(beat.after_s for beat in past))

@@ -214,6 +214,29 @@ class Reckoning:
         problem = state.problem if isinstance(state, DerivedState) else None
         return Preview(values, definition.outputs(), problem, count, until_seq > PREVIEWED)
 
+    async def preview_all(self, definitions: Sequence[Definition]) -> dict[str, Scalar]:
+        """What all of these would tell now, found in one walk through the newest part of the log."""
+        now, until_seq = self._clock(), self.applied
+        almanac = self._engine.computing.almanac
+        states = [make_state(definition, almanac, now) for definition in definitions]
+        types = sorted({kind for state in states for kind in state.types})
+        after_seq = max(until_seq - PREVIEWED, 0)
+
+        def job(session: Session) -> None:
+            for logged in event_log.replay(session, types, None, until_seq, after_seq):
+                one = happening(logged.event, logged.seq, logged.accepted_at)
+                for state in states:
+                    if one.type in state.types:
+                        state.take(one, now)
+
+        await asyncio.to_thread(self._store.read, job)
+        values: dict[str, Scalar] = dict(self._engine.values)
+        for state in states:
+            state.settle(now)
+            told = state.read(now, values)
+            values |= {name: value for name, value in told.items() if value is not None}
+        return values
+
     async def of_session(self, start: datetime, until: datetime) -> list[Preview]:
         """What the windows and chains of a session told at the end of this one."""
         almanac = replace(self._engine.computing.almanac, session_began=start)

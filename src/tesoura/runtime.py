@@ -158,7 +158,7 @@ class Runtime:
             for one in logged:
                 # What is long past when it comes is no moment any more; the log can show it again.
                 if now - one.event.time < MOMENT_FOR:
-                    self.airing.happened(one.event, one.seq, self._engine.event_feed(one.event.type))
+                    self._show(one.event, one.seq)
             self._plan()
             self.touched("log")
         return logged
@@ -198,11 +198,15 @@ class Runtime:
         found = await asyncio.to_thread(self.store.read, lambda session: event_log.with_corrections(session, seq))
         if found is None:
             return 0
-        count = self.airing.happened(found.event, seq, self._engine.event_feed(found.event.type))
+        count = self._show(found.event, seq)
         if count:
             await self._tell_of(SHOWN_AGAIN, {"seq": seq, "type": found.event.type}, str(seq))
         self._plan()
         return count
+
+    def _show(self, event: Event, seq: int) -> int:
+        feed = self._engine.event_feed(event.type)
+        return self.airing.happened(event, seq, feed) if feed else 0
 
     async def skip(self, number: int) -> Moment | None:
         """Take a moment that still waits out of the line; None when it does not wait any more."""

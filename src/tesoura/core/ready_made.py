@@ -23,7 +23,7 @@ class Words:
 
     gift: str = "gift"
     gift_name: str = "name"
-    gift_amount: str = "spools"
+    gift_amount: str = "amount"
     unit: str = "spools"
     follow: str = "follow"
     follow_name: str = "name"

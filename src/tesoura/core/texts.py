@@ -112,8 +112,14 @@ class Texts:
         return "keep", ""
 
     def with_values(self, say: Say, values: Mapping[str, Scalar]) -> Shown:
-        """What a text says with these values in the place of the present ones: those of one event, say."""
-        rendered = say.wording.render(Scope({**self._scope.values, **values}, self._scope.style))
+        """What a text would say if these were all the values there are."""
+        rendered = say.wording.render(Scope(values, self._scope.style))
+        return Shown(say.nothing_yet if rendered.text is None else rendered.text, rendered.missing, rendered.problem)
+
+    def of_event(self, say: Say, feed: str, values: Mapping[str, Scalar]) -> Shown:
+        """What a text says of one event: its own values alone stand under its type's name, whatever came before it."""
+        others = {name: value for name, value in self._scope.values.items() if not name.startswith(f"{feed}.")}
+        rendered = say.wording.render(Scope({**others, **values}, self._scope.style))
         return Shown(say.nothing_yet if rendered.text is None else rendered.text, rendered.missing, rendered.problem)
 
     def longest(self, say: Say, more_digits: int = 2) -> Shown:

@@ -16,6 +16,10 @@ MAX_NUMBER = 10**30
 """Largest size of a number anywhere in Tesoura."""
 
 
+INSTANT = "instant"
+"""The unit of a number that is an instant, in seconds since 1970; pages show it as a time."""
+
+
 class Freshness(StrEnum):
     """How far a value can be trusted to be of now."""
 

@@ -57,7 +57,7 @@ def _match(chance: random.Random, match: int) -> Iterator[tuple[str, dict[str, A
             losses += 1
             yield "death", {"actor": chance.choice(RIVALS), "target": STREAMER, "means": chance.choice(MEANS)}, after_s
         elif roll < 0.92:
-            yield "gift", {"name": chance.choice(VIEWERS), "spools": chance.choice((1, 1, 1, 2, 5, 10))}, after_s
+            yield "gift", {"name": chance.choice(VIEWERS), "amount": chance.choice((1, 1, 1, 2, 5, 10))}, after_s
         else:
             yield "follow", {"name": chance.choice(VIEWERS)}, after_s
     result = "won" if cuts > losses else "lost" if cuts < losses else "drawn"

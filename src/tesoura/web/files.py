@@ -14,9 +14,11 @@ from flask.typing import ResponseReturnValue
 from sqlmodel import Session
 
 from tesoura.core.checks import InvalidField, choice, text
-from tesoura.core.computed.definitions import COMPUTED
+from tesoura.core.computed.definitions import COMPUTED, build
 from tesoura.core.forms import fill
 from tesoura.core.ready_made import Words, definitions, files, with_needed
+from tesoura.core.texts import Say
+from tesoura.core.wording import compile_wording
 from tesoura.filing import FOLDER_CHOICE, STOPPED
 from tesoura.runtime import Runtime
 from tesoura.store import computed as stored_computed
@@ -194,9 +196,20 @@ def ready() -> ResponseReturnValue:
     """The ready-made files, each with what it would say now."""
     words = _words()
     present = {row.name for row in store().read(stored.all_files)}
+    known = definitions(words)
+    ordered = with_needed(set(known), words)
+    built = [build(known[name][0], name, fill(COMPUTED[known[name][0]].fields, known[name][1]).choices)
+             for name in ordered]  # fmt: skip
+
+    async def told(self: Runtime) -> dict[str, str]:
+        values = await self.reckoning.preview_all(built)
+        say = {one.file: Say(compile_wording(one.wording), one.nothing_yet) for one in files(words)}
+        return {name: self.engine.texts.with_values(one, values).text for name, one in say.items()}
+
+    says = runtime().call(told)
     groups: dict[str, list[Any]] = {}
     for one in files(words):
-        groups.setdefault(one.group, []).append((one, sight(one.wording, one.nothing_yet), one.file in present))
+        groups.setdefault(one.group, []).append((one, says[one.file], one.file in present))
     return render_template("files/ready.html", groups=groups, words=words)
 
 

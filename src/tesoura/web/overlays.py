@@ -26,7 +26,7 @@ from tesoura.core.overlays import (
     differences,
     from_document,
 )
-from tesoura.core.values import Signal, Wanted
+from tesoura.core.values import INSTANT, Signal, Wanted
 from tesoura.runtime import Runtime
 from tesoura.store import overlays as stored
 from tesoura.store.overlays import OnAir
@@ -73,8 +73,9 @@ def _first_piece(signal: Signal | None) -> TextPiece:
     if signal is None:
         return piece
     number = isinstance(signal.value, int | float)
-    wording = f"{{{signal.name}{':,' if number else ''}}} {signal.unit}".strip()
-    nothing_yet = f"— {signal.unit}".strip()
+    form, unit = (":time", "") if signal.unit == INSTANT else (":," if number else "", signal.unit)
+    wording = f"{{{signal.name}{form}}} {unit}".strip()
+    nothing_yet = f"— {unit}".strip()
     return piece.changed({"wording": wording, "nothing_yet": nothing_yet, "name": _suggested_name(signal)})
 
 

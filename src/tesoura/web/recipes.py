@@ -96,7 +96,8 @@ def _preview(recipe: Recipe, text: str, typed: Mapping[str, str], wrong: Mapping
     chosen = {key: str(value) for key, value in recipe.choices.items()}
     asked = [
         field for field in kind.fields
-        if field.asked({**chosen, **typed}) and (field.kind == "secret" or field.name in recipe.ask)
+        if field.asked({**chosen, **typed})
+        and (field.name in recipe.ask or (field.kind == "secret" and not field.advanced))
     ]  # fmt: skip
     fixed = [
         (field.label, str(recipe.choices[field.name]), field.unit)

@@ -24,6 +24,9 @@ LISTED = 100
 ON_RIBBON = 12
 MARKS = 160
 WIDTH, ROW = 800.0, 26.0
+NOT_AT_AN_END = frozenset(
+    {"leaders", "length", "left_s", "who", "last", "first_at", "latest_at", "largest_at", "fastest_at"}
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,7 +74,8 @@ def show(session_id: int) -> ResponseReturnValue:
     one = _session(session_id)
     summary = store().read(lambda session: _summary(session, one))
     windows = runtime().call(lambda self: self.reckoning.of_session(one.started_at, one.ended_at or summary.until))
-    return render_template("reports/show.html", summary=summary, windows=windows, ribbon=ribbon(summary))
+    ends = [end_of(one) for one in windows if one.events]
+    return render_template("reports/show.html", summary=summary, ends=ends, ribbon=ribbon(summary))
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,6 +85,36 @@ class Ribbon:
     rows: Sequence[tuple[str, int, Sequence[tuple[float, int]]]]
     height: float
     ticks: Sequence[tuple[float, str]]
+
+
+@dataclass(frozen=True, slots=True)
+class End:
+    """What a window or chain told at a session's end: its name, single figures, and its ranking with shares in %."""
+
+    name: str
+    figures: Sequence[tuple[str, Any, str]]
+    ranking: Sequence[tuple[str, Any, float]]
+    unit: str
+
+
+def end_of(preview: Any) -> End:
+    """The figures and the ranking among a computation's signals."""
+    values = {name.partition(".")[2]: value for name, value in preview.values.items()}
+    units = {name.partition(".")[2]: unit for name, unit in preview.units.items()}
+    first = next(iter(preview.values)).partition(".")[0]
+    ranking = []
+    for place in range(1, 21):
+        name, amount = values.get(f"top_{place}_name"), values.get(f"top_{place}_amount")
+        if name is None or not isinstance(amount, int | float):
+            break
+        share = 100 * amount / (ranking[0][1] or 1) if ranking else 100.0
+        ranking.append((str(name), amount, max(share, 0.0)))
+    figures = [
+        (key.replace("_", " "), str(value).replace("\n", ", ") if isinstance(value, str) else value, units[key])
+        for key, value in values.items()
+        if value is not None and not key.startswith("top_") and key not in NOT_AT_AN_END
+    ]
+    return End(first, figures, ranking, units.get("top_1_amount", ""))
 
 
 def ribbon(summary: Summary) -> Ribbon:

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from datetime import datetime, tzinfo
+from datetime import UTC, datetime, tzinfo
 from typing import Any
 
 from flask import Flask
 from markupsafe import Markup
 
 from tesoura.core.numbers import clock, formatter, plain
-from tesoura.core.values import Scalar
+from tesoura.core.values import INSTANT, Scalar
 from tesoura.web.doors import now, runtime
 from tesoura.web.drawing import piece_style
 
@@ -78,6 +78,13 @@ def value(shown: Scalar | None) -> str:
     return plain(shown, style)
 
 
+def told(shown: Scalar | None, unit: str) -> str:
+    """A signal's value as its unit wants it: an instant as day and time, anything else as a value."""
+    if unit == INSTANT and isinstance(shown, int | float) and 0 < shown < 3e10:
+        return clock_time(datetime.fromtimestamp(shown, UTC))
+    return value(shown)
+
+
 def plain_choice(value: object) -> Any:
     """A choice as its field shows it."""
     if isinstance(value, list):
@@ -106,6 +113,6 @@ def trail_path(points: tuple[tuple[float, float], ...], until: datetime) -> Mark
 
 def add_filters(app: Flask) -> None:
     """Make these known to the templates."""
-    app.jinja_env.filters.update(day_time=day_time, how_long=how_long)
+    app.jinja_env.filters.update(day_time=day_time, how_long=how_long, told=told)
     app.jinja_env.filters.update(clock_time=clock_time, time_of_day=time_of_day, age=age, in_time=in_time, value=value)
     app.jinja_env.globals.update(trail_path=trail_path, piece_style=piece_style)

@@ -83,7 +83,7 @@ def _stats(raw: object) -> list[str]:
 def _field(raw: object) -> str:
     path = str(raw).strip()
     if len(path) > 80 or any(char.isspace() for char in path):
-        raise InvalidField("Name one field of the event's data, such as spools; a dot goes inside: user.name.")
+        raise InvalidField("Name one field of the event's data, such as amount; a dot goes inside: user.name.")
     return path
 
 
@@ -209,7 +209,7 @@ COMPUTED: Mapping[str, ComputedKind] = {
             "window", "A window over events", "How many, how much, who is first, the latest: today, this session…",
             (
                 _TYPES,
-                FormField("amount", "How much", _field, kind="datum", placeholder="spools",
+                FormField("amount", "How much", _field, kind="datum", placeholder="amount",
                           help="The field with the amount. Left empty, each event counts 1."),
                 _BY,
                 FormField("over", "Over", choice(SPANS), kind="choice", default="session",
@@ -225,7 +225,7 @@ COMPUTED: Mapping[str, ComputedKind] = {
                 FormField("rank_anonymous", "And that stands", choice(("yes", "no")), kind="choice", default="yes",
                           options=(("yes", "in the ranking"), ("no", "outside the ranking"))),
                 _UNIT,
-                FormField("only_if", "Only if", _rule, kind="formula", placeholder="event.spools >= 5",
+                FormField("only_if", "Only if", _rule, kind="formula", placeholder="event.amount >= 5",
                           help="A formula over the event's own fields. Left empty, all count."),
             ),
             _window,

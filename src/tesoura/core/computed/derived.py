@@ -14,7 +14,7 @@ from tesoura.core.formula import Formula
 from tesoura.core.functions import Undefined
 from tesoura.core.numbers import ENGLISH, NumberStyle
 from tesoura.core.scope import Missing, Scope
-from tesoura.core.values import Scalar
+from tesoura.core.values import INSTANT, Scalar
 
 OWN = "own"
 """Under which first half the formulas' signals stand: `own.cuts_per_loss`."""
@@ -110,7 +110,8 @@ class Goal:
     def outputs(self) -> dict[str, str]:
         """The signals it gives, each with its unit."""
         units = {"pct": "%", "done": self.unit, "left": self.unit, "reached": "", "target": self.unit,
-                 "needed_per_hour": self.unit, "needed_per_day": self.unit, "expected_at": "", "by": ""}  # fmt: skip
+                 "needed_per_hour": self.unit, "needed_per_day": self.unit,
+                 "expected_at": INSTANT, "by": INSTANT}  # fmt: skip
         return {f"{self.name}.{field}": unit for field, unit in units.items()}
 
 

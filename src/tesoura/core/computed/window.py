@@ -25,7 +25,7 @@ from tesoura.core.computed.ranking import Place, Ranking
 from tesoura.core.formula import Formula
 from tesoura.core.functions import Undefined
 from tesoura.core.scope import Missing, Scope
-from tesoura.core.values import Scalar
+from tesoura.core.values import INSTANT, Scalar
 
 MAX_TOP = 20
 ANONYMOUS = "Anonymous"
@@ -77,7 +77,7 @@ class Window:
                     units |= {f"top_{place}_name": "", f"top_{place}_amount": self.unit}
                 units |= {"leaders": "", "names": "names"}
             else:
-                units |= {f"{stat}_name": "", f"{stat}_amount": self.unit, f"{stat}_at": ""}
+                units |= {f"{stat}_name": "", f"{stat}_amount": self.unit, f"{stat}_at": INSTANT}
         return {f"{self.name}.{field}": unit for field, unit in units.items()}
 
 

@@ -7,6 +7,7 @@ from typing import Any
 
 from tesoura.core.checks import InvalidField
 from tesoura.core.forms import FormField
+from tesoura.core.values import INSTANT
 from tesoura.feeds.fields import seconds
 from tesoura.feeds.http.address import checked_address, place
 from tesoura.feeds.kind import Asking, Came, FeedKind, Suggested
@@ -43,7 +44,7 @@ async def follow(asking: Asking) -> AsyncIterator[Came]:
 def _suggested(choices: Mapping[str, Any]) -> Sequence[Suggested]:
     return (
         Suggested("next", "next.title", "", "text"),
-        Suggested("starts_at", "next.starts_at"),
+        Suggested("starts_at", "next.starts_at", INSTANT),
         Suggested("in_s", "next.in_s", "s"),
     )
 

@@ -47,7 +47,9 @@ async def events(asking: Asking, address: str, headers: dict[str, str], silence_
             async for event in source.aiter_sse():
                 if len(event.data) > MAX_DATA:
                     raise SourceUnavailable(f"{where} sent an event of over 1 MB.")
-                yield event
+                # One without data is a comment or a sign of life, and no event.
+                if event.data:
+                    yield event
     except SSEError:
         raise SourceUnavailable(
             f"What answers at {where} is no stream of events. Is it an address to be asked, under “A web address”?"
