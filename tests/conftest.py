@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import threading
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -99,7 +99,7 @@ class Running:
         """A signal as the API gives it."""
         return dict(self.client.get(f"/api/signals/{name}", headers=self.auth).json())
 
-    def press(self, page: str, to: str, data: dict[str, str] | None = None, **more: Any) -> httpx.Response:
+    def press(self, page: str, to: str, data: Mapping[str, Any] | None = None, **more: Any) -> httpx.Response:
         """Post a form as the page would, with the page's token."""
         token = re.search(r'<meta name="csrf" content="([^"]+)"', self.client.get(page).text)
         assert token

@@ -338,7 +338,7 @@ class Feeding:
         """What a rule makes of what came last: the items, what is wrong, and what it looked at."""
         running = self._running.get(name)
         if running is None or running.came_at is None:
-            return [], "Nothing has come from this feed yet.", None
+            return [], check(rule, {}), None
         streamed = running.message is not NOTHING
         looked_at = running.message if streamed else running.payload
         wrong = check(rule, looked_at)

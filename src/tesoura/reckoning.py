@@ -260,7 +260,7 @@ class Reckoning:
         """The way by which a definition would read itself, or None."""
         key = key_of(definition)
         others = [one for other, one in self._engine.computing if other != key]
-        return find_cycle([*others, definition], self._engine.computing.almanac, self._clock())
+        return find_cycle([definition, *others], self._engine.computing.almanac, self._clock())
 
     # Keeping
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 import asyncio
 import inspect
 import logging
+import time
 import uuid
 from collections.abc import Callable, Coroutine, Mapping, Sequence
 from dataclasses import dataclass
@@ -44,6 +45,7 @@ SCRIPT_FEED = "script"
 SHOWN_AGAIN, SKIPPED, BY_HAND = "tesoura.shown_again", "tesoura.skipped", "tesoura.set_by_hand"
 DESK_EVERY_S = 0.25
 MOMENT_FOR = timedelta(minutes=2)
+JUMP_S = 3.0
 _BEGINNING = datetime(1970, 1, 1, tzinfo=UTC)
 log = logging.getLogger(__name__)
 
@@ -70,7 +72,10 @@ class Runtime:
         self.airing = Airing(store, self._engine, self.hub)
         self.reckoning = Reckoning(store, self._engine, self._clock, self._publish)
         self.filing = Filing(store, self._engine, self._clock, self.touched)
-        self.saving = Saving(store, self._engine, self.reckoning, settings, lambda: self.choices.keep_days)
+        self.saving = Saving(
+            store, self._engine, self.reckoning, settings, lambda: self.choices.keep_days, self._watch_the_clock
+        )
+        self._seen_at, self._seen_s = self._clock(), time.monotonic()
         self._loop: asyncio.AbstractEventLoop | None = None
         self._late: asyncio.TimerHandle | None = None
         self._late_due = _BEGINNING
@@ -348,6 +353,21 @@ class Runtime:
         self._publish(self._engine.tick(self._clock()))
         if self._engine.computing.stale():
             self._in_the_background(self.reckoning.put_right())
+
+    def _watch_the_clock(self) -> None:
+        """Notice that the wall clock was set, or that the machine slept: what is due by it is due by another wait."""
+        now, seconds = self._clock(), time.monotonic()
+        jump_s = (now - self._seen_at).total_seconds() - (seconds - self._seen_s)
+        self._seen_at, self._seen_s = now, seconds
+        if abs(jump_s) < JUMP_S:
+            return
+        log.info("The clock went %+.0f s by itself; what depends on it is looked at again", jump_s)
+        if self._late:
+            self._late.cancel()
+            self._late = None
+        self._publish(self._engine.settle(now))
+        self._publish(self._engine.reconsider(now))
+        self._tick()
 
     def _in_the_background(self, job: Coroutine[Any, Any, Any]) -> None:
         task = asyncio.create_task(job)

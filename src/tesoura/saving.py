@@ -32,9 +32,10 @@ class Saving:
         reckoning: Reckoning,
         settings: Settings,
         keep_days: Callable[[], int | None],
+        turned: Callable[[], None],
     ) -> None:
         self._store, self._engine, self._reckoning, self._settings = store, engine, reckoning, settings
-        self._keep_days = keep_days
+        self._keep_days, self._turned = keep_days, turned
         self._task: asyncio.Task[None] | None = None
         self.applied = 0
         """Up to which place in the log the engine's values stand."""
@@ -56,6 +57,7 @@ class Saving:
         while True:
             await asyncio.sleep(self._settings.save_every_s)
             turn += 1
+            self._turned()
             await self.save(trails=turn % TRAILS_EVERY == 0)
             if turn % LET_GO_EVERY == 1:
                 await self.let_go()

@@ -13,7 +13,7 @@ from tesoura.core.checks import InvalidField
 class FormField:
     """One field of a form.
 
-    `kind` is `text`, `number`, `choice`, `several`, `area`, `secret`, or one of those that offer what there is:
+    `kind` is `text`, `number`, `choice`, `several`, `area`, `wide`, `secret`, or one of those that offer what there is:
     `signal`, `events`, `datum` (a field of events' data), `formula`, `instant`, `program`. `check` turns what was typed
     into a value or raises InvalidField. `only_if` names another field and the values of it with which this one is asked
     for; `advanced` ones are folded away.

@@ -145,7 +145,7 @@ def again(seq: int) -> ResponseReturnValue:
         flash(f"It is shown again on {count} {'piece' if count == 1 else 'pieces'}, in its turn.", "said")
     else:
         flash(
-            "Nothing on air shows this kind of event. A piece does when it appears “when something happens”; "
+            "Nothing on air shows this kind of event. A piece does when it appears “as a moment”; "
             "its choices on the mat say so.",
             "wrong",
         )

@@ -102,7 +102,7 @@ def end_of(preview: Any) -> End:
     values = {name.partition(".")[2]: value for name, value in preview.values.items()}
     units = {name.partition(".")[2]: unit for name, unit in preview.units.items()}
     first = next(iter(preview.values)).partition(".")[0]
-    ranking = []
+    ranking: list[tuple[str, Any, float]] = []
     for place in range(1, 21):
         name, amount = values.get(f"top_{place}_name"), values.get(f"top_{place}_amount")
         if name is None or not isinstance(amount, int | float):

@@ -51,5 +51,5 @@ KIND = FeedKind(
     follow=follow,
     lasting=True,
     place=_place,
-    called="Log",
+    called="Match log",
 )  # fmt: skip

@@ -57,7 +57,7 @@ KIND = FeedKind(
             "limit_s", "Give up after", seconds(0.5, 600), kind="number", default="10", unit="seconds", only_if=_AGAIN,
         ),
         FormField(
-            "words", "Words behind its name", checked_words, placeholder="--folder /home/mara/recordings",
+            "words", "Words behind its name", checked_words, kind="wide", placeholder="--folder /home/mara/recordings",
             help="Arguments, as you would type them; quotes keep spaces. Nothing else of a shell works.",
         ),
         FormField(
@@ -69,7 +69,7 @@ KIND = FeedKind(
     follow=follow,
     lasting=True,
     place=lambda choices: _place(choices),
-    called="Script",
+    called="Program",
 )  # fmt: skip
 
 

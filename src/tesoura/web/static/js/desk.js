@@ -24,8 +24,19 @@ function connect() {
     setTimeout(connect, Math.min(300 * 2 ** tries++, 5000) * (0.75 + Math.random() / 2));
   };
 }
+// What changes often is asked for again at most so often, but always once more after the last change.
+const spacing = { signals: 800, log: 500, files: 500 };
+const told = {};
 function announce(topics) {
-  for (const topic of topics) document.body.dispatchEvent(new CustomEvent(`tesoura:${topic}`));
+  for (const topic of topics) {
+    const state = (told[topic] ??= { at: 0, timer: 0 });
+    if (state.timer) continue;
+    const wait = Math.max(0, (spacing[topic] ?? 0) - (Date.now() - state.at));
+    state.timer = setTimeout(() => {
+      Object.assign(state, { at: Date.now(), timer: 0 });
+      document.body.dispatchEvent(new CustomEvent(`tesoura:${topic}`));
+    }, wait);
+  }
 }
 connect();
 

@@ -1,0 +1,220 @@
+"""The log, its exports, moments, reports: and names that mean harm, everywhere shown as text."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+import pytest
+
+from tesoura.runtime import Runtime
+from tesoura.settings import wall_clock
+from tesoura.store import log as event_log
+from tesoura.store.log import Search
+from tests.conftest import Running, until
+
+HARM = "<script>alert(1)</script>"
+ODD = [HARM, "قوس قزح", "🪁 kite 🪁", "=cmd|' /C calc'!A0", "n" * 10_000, "", None, "a\u202eb", "x' OR 1=1 --"]
+
+
+def shown(running: Running, query: str = "") -> list[str]:
+    import re
+
+    text = running.client.get(f"/log/rows{query}").text
+    return re.findall(r'class="kind" href="/log/\d+">([^<]+)<', text)
+
+
+def test_names_that_mean_harm_are_shown_as_text_everywhere(running: Running) -> None:
+    token = running.add_overlay("{gift.name}", nothing_yet="nobody")
+    running.press("/", "/files/new", {"name": "last", "wording": "{gift.name}", "when_down": "keep"})
+    for name in ODD:
+        assert running.event(type="gift", data={"name": name, "amount": 1}).status_code == 202
+    assert running.event(type="gift", data={"name": HARM, "amount": 1}).status_code == 202
+    until(lambda: running.client.get(f"/o/{token}").text.count("&lt;script&gt;alert(1)&lt;/script&gt;"))
+    for page in ("/", "/log/", "/log/1", "/signals/", "/files/", "/desk/happened"):
+        text = running.client.get(page).text
+        assert HARM not in text, page
+    file = running.folder / "texts" / "last.txt"
+    until(lambda: file.exists() and file.read_text() == HARM)
+    exported = running.client.get("/log/export.csv").text
+    cells = [row for row in csv.reader(io.StringIO(exported)) if row[2] == "gift"]
+    assert len(cells) == len(ODD) + 1
+    assert json.loads(cells[0][6])["name"] == HARM
+
+
+def test_an_event_type_that_a_table_would_run_is_made_harmless(running: Running) -> None:
+    running.event(type="=1+1", data={})
+    row = list(csv.reader(io.StringIO(running.client.get("/log/export.csv").text)))[1]
+    assert row[2] == "'=1+1"
+
+
+def test_the_log_is_searched_and_filtered(running: Running) -> None:
+    at = wall_clock() - timedelta(hours=3)
+    for number, (kind, name) in enumerate([("gift", "Teacup_Ana"), ("follow", "tuck"), ("gift", "Éloïse")]):
+        running.event(type=kind, data={"name": name}, time=(at + timedelta(hours=number)).isoformat())
+    assert shown(running) == ["gift", "follow", "gift"]
+    assert shown(running, "?type=follow") == ["follow"]
+    assert shown(running, "?find=ana") == shown(running, "?find=teac") == ["gift"]
+    assert shown(running, "?find=eloise") == ["gift"]
+    assert shown(running, "?find=nobody") == []
+    assert shown(running, "?feed=api:tests") == ["gift", "follow", "gift"]
+    middle = (at + timedelta(minutes=30)).isoformat()
+    assert shown(running, f"?since={middle.replace('+', '%2B')}") == ["gift", "follow"]
+    assert shown(running, "?since=nonsense&before=nonsense") == ["gift", "follow", "gift"]
+    assert "Nothing in the log answers to this" in running.client.get("/log/rows?find=nobody").text
+
+
+def test_the_log_is_paged_by_time_and_by_place(running: Running) -> None:
+    at = datetime(2026, 11, 26, 19, 0, tzinfo=UTC)
+    told = [{"type": f"t{n:03}", "data": {"name": "ana"}, "time": (at + timedelta(seconds=n // 2)).isoformat()}
+            for n in range(120)]  # fmt: skip
+    running.client.post("/api/events", json=told, headers=running.auth)
+    for query in ("", "find=ana&"):
+        seen: list[str] = []
+        before = ""
+        for _ in range(3):
+            seen += shown(running, f"?{query}before={before}")
+            text = running.client.get(f"/log/rows?{query}before={before}").text
+            before = text.partition("before=")[2].partition('"')[0].partition("&")[0]
+        assert seen == [f"t{n:03}" for n in reversed(range(120))]
+
+
+def test_what_is_exported_can_be_sent_in_again(running: Running) -> None:
+    running.event(type="gift", id="g1", data={"name": "Ana"}, subject="Ana")
+    lines = running.client.get("/log/export.jsonl").text.splitlines()
+    answer = running.client.post("/api/events", json=[json.loads(line) for line in lines], headers=running.auth)
+    assert answer.json() == {"accepted": 0, "duplicates": 1}
+
+
+def test_a_sessions_markers_count_from_its_beginning(running: Running) -> None:
+    assert "Choose a session first" in running.client.get("/log/export.vtt", follow_redirects=True).text
+    running.press("/", "/session/start")
+    began = running.runtime.session_started_at
+    assert began
+    running.event(
+        type="gift", data={"name": "A & B -->", "amount": 5}, time=(began + timedelta(seconds=3661.5)).isoformat()
+    )
+    assert running.client.get("/log/export.vtt?session=1").text == (
+        "WEBVTT\n\n1\n01:01:01.500 --> 01:01:05.500\ngift A &amp; B --&gt; 5\n\n"
+    )
+    assert running.client.get("/log/export.exe").status_code == 404
+
+
+def test_an_event_of_the_future_or_twice_or_out_of_order(running: Running) -> None:
+    soon = (wall_clock() + timedelta(hours=5)).isoformat()
+    assert running.event(type="gift", id="a", data={"amount": 1}, time=soon).json() == {"accepted": 1, "duplicates": 0}
+    assert running.event(type="gift", id="a", data={"amount": 9}, time=soon).json() == {"accepted": 0, "duplicates": 1}
+    running.event(type="gift", id="b", data={"amount": 2}, time=(wall_clock() - timedelta(minutes=5)).isoformat())
+    running.event(type="gift", id="c", data={"amount": 3})
+    assert running.signal("gift.count_this_session")["value"] == 3
+    assert running.signal("gift.amount")["value"] in (1, 3)
+
+
+def test_types_of_our_own_are_not_taken_from_outside(running: Running) -> None:
+    answer = running.event(type="tesoura.correction", data={"seq": 1})
+    assert answer.status_code == 422
+    assert "is for Tesoura itself" in answer.json()["detail"]
+
+
+# Moments
+
+
+def waiting(running: Running) -> list[str]:
+    return [one.text for one in running.runtime.call(lambda self: self.airing.moments.waiting())]
+
+
+def test_moments_wait_their_turn_can_be_skipped_and_shown_again(running: Running) -> None:
+    token = running.add_overlay("{gift.name}", appears="moment", moment_type="gift", moment_s=60)
+    assert "hidden></div>" in running.client.get(f"/o/{token}").text
+    for name in ("Ana", "rude", "Bolt"):
+        running.event(type="gift", data={"name": name})
+    until(lambda: ">Ana</div>" in running.client.get(f"/o/{token}").text)
+    assert waiting(running) == ["rude", "Bolt"]
+    page = running.client.get("/log/moments").text
+    assert page.index("Ana") < page.index("rude") < page.index("Bolt")
+    assert "will not be shown" in running.press("/log/", "/log/moments/2/skip", follow_redirects=True).text
+    assert waiting(running) == ["Bolt"]
+    assert "does not wait any more" in running.press("/log/", "/log/moments/2/skip", follow_redirects=True).text
+    assert "It is shown again on 1 piece" in running.press("/log/1", "/log/1/again", follow_redirects=True).text
+    assert waiting(running) == ["Bolt", "Ana"]
+    kinds = [one.event.type for one in running.store.read(lambda session: event_log.latest(session, 2))]
+    assert kinds == ["tesoura.shown_again", "tesoura.skipped"]
+    running.event(type="kill", data={})
+    assert "Nothing on air shows this kind" in running.press("/log/6", "/log/6/again", follow_redirects=True).text
+
+
+def test_what_is_long_past_is_no_moment_and_too_many_are_dropped(
+    running: Running, caplog: pytest.LogCaptureFixture
+) -> None:
+    running.add_overlay("{gift.name}", appears="moment", moment_type="gift", moment_s=60)
+    running.event(type="gift", data={"name": "old"}, time=(wall_clock() - timedelta(minutes=10)).isoformat())
+    assert waiting(running) == []
+    running.client.post("/api/events", json=[{"type": "gift", "data": {"name": str(n)}} for n in range(60)],
+                        headers=running.auth)  # fmt: skip
+    assert len(waiting(running)) in (39, 40)
+    assert "Too many moments wait" in caplog.text
+
+
+def test_a_moment_says_its_own_events_values_only(running: Running) -> None:
+    running.add_overlay("{gift.name} {gift.amount}", nothing_yet="", appears="moment", moment_type="gift")
+    running.event(type="gift", data={"name": "Ana", "amount": 500})
+    running.event(type="gift", data={"name": "Bolt"})
+    until(lambda: running.runtime.call(lambda self: self.airing.moments.showing()))
+    assert waiting(running) == []
+
+
+# Reports
+
+
+def test_a_session_tells_its_figures_and_its_ranking(running: Running) -> None:
+    running.press("/", "/signals/new/window", {"name": "gifts", "types": "gift", "amount": "amount", "by": "name",
+                  "over": "session", "stats": ["count", "sum", "top"], "top": "3", "rank_by": "sum"})  # fmt: skip
+    running.press("/", "/session/start")
+    for name, amount in (("Ana", 5), ("Bolt", 9), ("Ana", 6)):
+        running.event(type="gift", data={"name": name, "amount": amount})
+    running.press("/", "/session/start")
+    running.event(type="gift", data={"name": "late", "amount": 1})
+    assert running.client.get("/reports/").text.count("<b>3</b> gift") == 1
+    page = running.client.get("/reports/1").text
+    assert page.index(">Ana<") < page.index(">Bolt<")
+    assert "--part: 81.8%" in page
+    assert "late" not in page
+    assert "<title>" in page.partition("ribbon")[2]
+    wrong = running.press("/reports/1", "/reports/1/began", {"began": "soon"}, follow_redirects=True).text
+    assert "is not a time of day" in wrong
+    assert running.client.get("/reports/99").status_code == 404
+
+
+def test_the_store_finds_nothing_for_words_that_are_none(running: Running) -> None:
+    running.event(type="gift", data={"name": "Ana"})
+
+    def found(words: str) -> list[Any]:
+        return running.store.read(lambda session: event_log.page(session, Search(words=words), None, 10))
+
+    assert found("!!!") == []
+    assert found('"') == []
+    assert len(found("ANA")) == 1
+
+
+def test_a_full_disk_says_so_and_loses_nothing_that_was_taken(running: Running) -> None:
+    running.event(type="gift", data={"name": "Ana"})
+    pages: int = running.store.read(
+        lambda session: session.connection().exec_driver_sql("PRAGMA page_count").scalar_one()
+    )
+
+    def limit(session: Any, count: int) -> None:
+        session.connection().exec_driver_sql(f"PRAGMA max_page_count = {count}")
+
+    running.store.write(lambda session: limit(session, pages + 2))
+    told = [{"type": "gift", "data": {"text": "x" * 20_000}} for _ in range(40)]
+    answer = running.client.post("/api/events", json=told, headers=running.auth)
+    assert answer.status_code == 507
+    assert "Is the disk full? Nothing was kept" in answer.json()["detail"]
+    assert running.client.get("/log/").status_code == 200
+    running.store.write(lambda session: limit(session, 1_000_000))
+    assert running.client.post("/api/events", json=told, headers=running.auth).json()["accepted"] == 40
+    assert running.signal("gift.count_this_session")["value"] == 41
+    assert running.runtime.call(Runtime.event_types) == ["gift"]
