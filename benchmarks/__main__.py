@@ -1,4 +1,4 @@
-"""Run the benchmarks: `python -m benchmarks [engine] [live] [start] [--out FILE]`."""
+"""Run the benchmarks: `python -m benchmarks [engine] [windows] [intake] … [--out FILE]`; without a name, all."""
 
 from __future__ import annotations
 
@@ -9,9 +9,18 @@ from pathlib import Path
 
 import click
 
-from benchmarks import engine, live, start
+from benchmarks import days, engine, feeding, intake, live, logs, start, windows
 
-PARTS = {"engine": engine.measure, "live": live.measure, "start": start.measure}
+PARTS = {
+    "engine": engine.measure,
+    "live": live.measure,
+    "start": start.measure,
+    "windows": windows.measure,
+    "intake": intake.measure,
+    "logs": logs.measure,
+    "feeding": feeding.measure,
+    "days": days.measure,
+}
 
 
 @click.command()

@@ -44,7 +44,8 @@ def free_port() -> int:
         return port
 
 
-def _answered(port: int, path: str) -> None:
+def answered(port: int, path: str) -> None:
+    """Wait until somebody answers there."""
     for _ in range(1000):
         try:
             httpx.get(f"http://127.0.0.1:{port}{path}", trust_env=False)
@@ -54,11 +55,21 @@ def _answered(port: int, path: str) -> None:
     raise RuntimeError(f"nothing answers on port {port}")
 
 
+def started(folder: str, port: int) -> subprocess.Popen[bytes]:
+    """Tesoura on a data folder, once it answers."""
+    process = subprocess.Popen(
+        [sys.executable, "-m", "tesoura", "serve", "--port", str(port), "--data", folder],
+        stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+    )  # fmt: skip
+    answered(port, "/healthz")
+    return process
+
+
 @contextmanager
-def ended(process: subprocess.Popen[bytes]) -> Iterator[None]:
+def ended(process: subprocess.Popen[bytes]) -> Iterator[subprocess.Popen[bytes]]:
     """End the process afterwards."""
     try:
-        yield
+        yield process
     finally:
         process.terminate()
         process.wait(10)
@@ -85,7 +96,7 @@ def tesoura() -> Iterator[Served]:
             stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
         )  # fmt: skip
         with ended(process):
-            _answered(port, "/")
+            answered(port, "/")
             yield Served(port, process, token, key, time.perf_counter() - began)
 
 
@@ -95,7 +106,7 @@ def floor() -> Iterator[Served]:
     port = free_port()
     process = subprocess.Popen([sys.executable, "-m", "benchmarks.floor", str(port)])
     with ended(process):
-        _answered(port, "/")
+        answered(port, "/")
         yield Served(port, process)
 
 

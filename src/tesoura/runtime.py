@@ -24,6 +24,7 @@ from tesoura.core.computed.almanac import Almanac
 from tesoura.core.engine import Engine
 from tesoura.core.moments import Moment
 from tesoura.core.values import Event, Reading, Scalar, Signal
+from tesoura.entering import Entering, nothing_more
 from tesoura.feeding import Feeding
 from tesoura.feeds.kind import Item
 from tesoura.feeds.kinds import KINDS
@@ -72,6 +73,7 @@ class Runtime:
         self.airing = Airing(store, self._engine, self.hub)
         self.reckoning = Reckoning(store, self._engine, self._clock, self._publish)
         self.filing = Filing(store, self._engine, self._clock, self.touched)
+        self._entering = Entering(store, self._came, self._clock)
         self.saving = Saving(
             store, self._engine, self.reckoning, settings, lambda: self.choices.keep_days, self._watch_the_clock
         )
@@ -144,29 +146,25 @@ class Runtime:
 
     async def accept(self, events: Sequence[Event]) -> Accepted:
         """Log events, and only then let them change anything. Those that came before change nothing."""
-        logged = await self._log(events, lambda session: None)
+        logged = await self._log(events)
         return Accepted(len(logged), len(events) - len(logged))
 
-    async def _log(self, events: Sequence[Event], also: Callable[[Session], None]) -> list[Logged]:
+    async def _log(self, events: Sequence[Event], also: Callable[[Session], None] = nothing_more) -> list[Logged]:
         now = self._clock()
-
-        def job(session: Session) -> list[Logged]:
-            new = event_log.append(session, events, now)
-            also(session)
-            return new
-
-        logged: list[Logged] = await asyncio.wrap_future(self.store.writer.submit(job))
-        if logged:
-            self._publish(self._apply(logged, now))
-            self.reckoning.passed([(one.event, one.seq, one.accepted_at) for one in logged])
-            self.saving.applied = max(self.saving.applied, logged[-1].seq)
-            for one in logged:
-                # What is long past when it comes is no moment any more; the log can show it again.
-                if now - one.event.time < MOMENT_FOR:
-                    self._show(one.event, one.seq)
-            self._plan()
-            self.touched("log")
+        logged: list[Logged] = await self._entering.put(events, also, now)
         return logged
+
+    def _came(self, logged: Sequence[Logged], now: datetime) -> None:
+        """These are in the log: let them change what they change."""
+        self._publish(self._apply(logged, now))
+        self.reckoning.passed([(one.event, one.seq, one.accepted_at) for one in logged])
+        self.saving.applied = max(self.saving.applied, logged[-1].seq)
+        for one in logged:
+            # What is long past when it comes is no moment any more; the log can show it again.
+            if now - one.event.time < MOMENT_FOR:
+                self._show(one.event, one.seq)
+        self._plan()
+        self.touched("log")
 
     async def _feed_says(self, items: Sequence[Item], source: str, also: Callable[[Session], None]) -> Sequence[Event]:
         now = self._clock()
@@ -185,7 +183,7 @@ class Runtime:
     async def _tell_of(self, kind: str, data: Mapping[str, Any], subject: str | None = None) -> Logged:
         """Log what was done with Tesoura itself."""
         event = Event(uuid.uuid4().hex, "tesoura", kind, self._clock(), data, subject)
-        return (await self._log([event], lambda session: None))[0]
+        return (await self._log([event]))[0]
 
     async def correct(self, seq: int, field: str, value: Scalar) -> bool:
         """Correct an amount of an event by a further event; False when there is no such event or field."""

@@ -24,6 +24,7 @@ from tesoura.runtime import Runtime
 from tesoura.settings import STATIC, Settings
 from tesoura.store.store import Store
 from tesoura.web import create_pages, desk_ticket
+from tesoura.web.intake import EVENTS, EventsDoor
 
 WORKER_THREADS = 16
 
@@ -62,6 +63,7 @@ def create_app(settings: Settings, store: Store) -> Starlette:
     return Starlette(
         routes=[
             Route("/healthz", health),
+            Route(EVENTS, EventsDoor(runtime)),
             WebSocketRoute("/live/desk/{ticket}", DeskSocket(runtime.hub, desk_ticket(store))),
             WebSocketRoute("/live/{token}", OverlaySocket(runtime.hub)),
             Mount("/static", _Static(directory=STATIC)),

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, bindparam, func, text
-from sqlalchemy.dialects.sqlite import insert
+from sqlalchemy import ColumnElement, func, text
 from sqlmodel import Session, col, select
 
+from tesoura.core.computed.happening import micros
 from tesoura.core.values import Event
 from tesoura.store.tables import EventRow
 from tesoura.store.words import query, words_of
@@ -20,14 +21,12 @@ CORRECTION = "tesoura.correction"
 CHUNK = 2_000
 MAX_BACKWARDS = 50_000
 
-# Made once: building a statement costs more than running this one.
+# Plain statements for the driver: building one, or going through more layers, costs more than running it.
 _APPEND = (
-    insert(EventRow)
-    .values({name: bindparam(name) for name in ("id", "source", "type", "time", "accepted_at", "subject", "data")})
-    .on_conflict_do_nothing()
-    .returning(col(EventRow.seq))
+    "INSERT INTO event (id, source, type, time, accepted_at, subject, data) VALUES (?, ?, ?, ?, ?, ?, ?) "
+    "ON CONFLICT DO NOTHING RETURNING seq"
 )
-_WORDS = text("INSERT INTO event_words(rowid, words) VALUES (:seq, :words)")
+_WORDS = "INSERT INTO event_words (rowid, words) VALUES (?, ?)"
 _FORGET_WORDS = text("INSERT INTO event_words(event_words, rowid, words) VALUES ('delete', :seq, :words)")
 
 
@@ -54,22 +53,20 @@ class Search:
 def append(session: Session, events: Sequence[Event], now: datetime) -> list[Logged]:
     """Write events; those that were new, with their places. A repeat of source and id is passed over."""
     new: list[Logged] = []
-    connection = session.connection()
+    driver: Any = session.connection().connection
+    accepted_at = micros(now)
     for event in events:
-        values = {
-            "id": event.id,
-            "source": event.source,
-            "type": event.type,
-            "time": event.time,
-            "accepted_at": now,
-            "subject": event.subject,
-            "data": dict(event.data),
-        }
-        seq = connection.execute(_APPEND, values).scalar_one_or_none()
-        if seq is not None:
-            new.append(Logged(seq, event, now))
+        values = (
+            event.id, event.source, event.type, micros(event.time), accepted_at, event.subject,
+            json.dumps(dict(event.data), ensure_ascii=False),
+        )  # fmt: skip
+        cursor = driver.execute(_APPEND, values)
+        found = cursor.fetchone()
+        cursor.close()
+        if found is not None:
+            new.append(Logged(found[0], event, now))
     if new:
-        connection.execute(_WORDS, [{"seq": one.seq, "words": _words(one.event)} for one in new])
+        driver.executemany(_WORDS, [(one.seq, _words(one.event)) for one in new])
     return new
 
 

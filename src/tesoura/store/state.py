@@ -2,15 +2,26 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
-from sqlalchemy.dialects.sqlite import insert
 from sqlmodel import Session, col, select
 
+from tesoura.core.computed.happening import micros
 from tesoura.core.values import Freshness, Signal
 from tesoura.store.tables import ChoiceRow, PositionRow, SavedSignalRow, SessionRow
+
+# For the driver itself: hundreds of signals are saved every two seconds, while events wait to be written.
+_SAVE = (
+    "INSERT INTO saved_signal (name, feed, value, unit, observed_at, fresh_for_s, event_type, trail) "
+    "VALUES (?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (name) DO UPDATE SET feed = excluded.feed, value = excluded.value, "
+    "unit = excluded.unit, observed_at = excluded.observed_at, fresh_for_s = excluded.fresh_for_s, "
+    "event_type = excluded.event_type"
+)
+_WITH_TRAIL = ", trail = excluded.trail"
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,20 +36,16 @@ class SavedSignal:
 
 def save(session: Session, saved: Sequence[SavedSignal], seq: int | None, trails: bool) -> None:
     """Save signals, with `trails` their last ten minutes too, and the log position that they stand for."""
-    for one in saved:
-        signal = one.signal
-        values: dict[str, object] = {
-            "feed": one.feed,
-            "value": signal.value,
-            "unit": signal.unit,
-            "observed_at": signal.observed_at,
-            "fresh_for_s": one.fresh_for_s,
-            "event_type": one.event_type,
-        }
-        if trails:
-            values["trail"] = [list(point) for point in signal.trail]
-        statement = insert(SavedSignalRow).values({"trail": [], **values, "name": signal.name})
-        session.connection().execute(statement.on_conflict_do_update(index_elements=["name"], set_=values))
+    rows = [
+        (
+            one.signal.name, one.feed, json.dumps(one.signal.value), one.signal.unit,
+            None if one.signal.observed_at is None else micros(one.signal.observed_at), one.fresh_for_s,
+            one.event_type, json.dumps(one.signal.trail if trails else []),
+        )
+        for one in saved
+    ]  # fmt: skip
+    driver: Any = session.connection().connection
+    driver.executemany(_SAVE + (_WITH_TRAIL if trails else ""), rows)
     if seq is not None:
         session.merge(PositionRow(id=1, seq=seq))
 

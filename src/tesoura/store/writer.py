@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import logging
 import queue
+import sqlite3
 import threading
 from collections.abc import Callable
 from concurrent.futures import Future
@@ -91,10 +92,9 @@ class Writer:
 
 
 def _named(error: Exception) -> Exception:
-    if isinstance(error, exc.OperationalError):
-        named = DataFolderError(
-            f"The database could not be written ({error.orig}). Is the disk full? Nothing was kept."
-        )
+    if isinstance(error, exc.OperationalError | sqlite3.OperationalError):
+        said = getattr(error, "orig", error)
+        named = DataFolderError(f"The database could not be written ({said}). Is the disk full? Nothing was kept.")
         named.__cause__ = error
         return named
     return error

@@ -1,12 +1,11 @@
-"""The outside API: events in, signals in and out. `tesoura key new` and the page of preferences make its keys."""
+"""The outside API: signals in and out; events come in by `intake.py`. Its keys are made under Preferences."""
 
 from __future__ import annotations
 
-import json
 import math
 from typing import Any
 
-from flask import Blueprint, Response, g, jsonify, request
+from flask import Blueprint, Response, jsonify, request
 from flask.typing import ResponseReturnValue
 
 from tesoura.core.checks import InvalidField
@@ -14,8 +13,8 @@ from tesoura.core.names import closest, is_signal_name
 from tesoura.core.values import Signal, ValueRefused, as_scalar
 from tesoura.runtime import SCRIPT_FEED, Runtime
 from tesoura.web.api_description import describe
-from tesoura.web.api_models import Unreadable, read_events, read_value
-from tesoura.web.doors import now, runtime, store
+from tesoura.web.api_models import KeyRefused, Unreadable, parsed, read_value, whose
+from tesoura.web.doors import runtime, store
 from tesoura.web.errors import problem
 from tesoura.web.hand import change, controls
 
@@ -28,36 +27,17 @@ def check_key() -> Response | None:
     """Let only those in who bring a key that works."""
     if request.endpoint in WITHOUT_KEY:
         return None
-    scheme, _, given = request.headers.get("Authorization", "").partition(" ")
-    if scheme.lower() != "bearer" or not given:
-        return _unauthorised(
-            "Send a key", "Send the header “Authorization: Bearer KEY”. Make a key with: tesoura key new NAME"
-        )
-    name = store().key_name(given.strip())
-    if name is None:
-        return _unauthorised(
-            "This key does not work", "It is misspelled or was revoked. Make another with: tesoura key new NAME"
-        )
-    g.key_name = name
+    try:
+        whose(request.headers.get("Authorization", ""), store().key_name)
+    except KeyRefused as error:
+        response = problem(401, error.title, error.detail)
+        response.headers["WWW-Authenticate"] = "Bearer"
+        return response
     return None
 
 
-def _unauthorised(title: str, detail: str) -> Response:
-    response = problem(401, title, detail)
-    response.headers["WWW-Authenticate"] = "Bearer"
-    return response
-
-
 def _body() -> object:
-    try:
-        return json.loads(request.get_data(), parse_constant=_refuse)
-    except (ValueError, RecursionError) as error:
-        place = f" (line {error.lineno}, column {error.colno})" if isinstance(error, json.JSONDecodeError) else ""
-        raise Unreadable(f"The body is not JSON: {getattr(error, 'msg', error)}{place}. Nothing was taken.") from None
-
-
-def _refuse(name: str) -> float:
-    raise ValueError(f"{name} is not a number in JSON")
+    return parsed(request.get_data())
 
 
 @blueprint.errorhandler(Unreadable)
@@ -65,14 +45,6 @@ def unreadable(error: Unreadable) -> Response:
     """What was sent cannot be taken."""
     status = 422 if error.wrong else 400
     return problem(status, "This could not be taken", error.detail, errors=error.wrong)
-
-
-@blueprint.post("/events")
-def events() -> ResponseReturnValue:
-    """Take one event or a list; answered once they are safe on disk."""
-    taken = read_events(_body(), f"api:{g.key_name}", now())
-    done = runtime().call(Runtime.accept, taken)
-    return {"accepted": done.accepted, "duplicates": done.duplicates}, 202
 
 
 @blueprint.get("/signals")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import uuid
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
@@ -88,6 +88,42 @@ class Unreadable(ValueError):
     def __init__(self, detail: str, wrong: Sequence[dict[str, str]] = ()) -> None:
         super().__init__(detail)
         self.detail, self.wrong = detail, list(wrong)
+
+
+def parsed(body: bytes) -> object:
+    """What a request's body holds. Raises Unreadable."""
+    try:
+        return json.loads(body, parse_constant=_refuse)
+    except (ValueError, RecursionError) as error:
+        place = f" (line {error.lineno}, column {error.colno})" if isinstance(error, json.JSONDecodeError) else ""
+        raise Unreadable(f"The body is not JSON: {getattr(error, 'msg', error)}{place}. Nothing was taken.") from None
+
+
+def _refuse(name: str) -> float:
+    raise ValueError(f"{name} is not a number in JSON")
+
+
+class KeyRefused(ValueError):
+    """A request brought no key, or one that does not work: what to say."""
+
+    def __init__(self, title: str, detail: str) -> None:
+        super().__init__(title)
+        self.title, self.detail = title, detail
+
+
+def whose(authorization: str, name_of: Callable[[str], str | None]) -> str:
+    """Whose key a request brings in its header `Authorization`. Raises KeyRefused."""
+    scheme, _, given = authorization.partition(" ")
+    if scheme.lower() != "bearer" or not given:
+        raise KeyRefused(
+            "Send a key", "Send the header “Authorization: Bearer KEY”. Make a key with: tesoura key new NAME"
+        )
+    name = name_of(given.strip())
+    if name is None:
+        raise KeyRefused(
+            "This key does not work", "It is misspelled or was revoked. Make another with: tesoura key new NAME"
+        )
+    return name
 
 
 def read_events(body: object, source: str, now: datetime) -> list[Event]:

@@ -21,9 +21,14 @@ _SAID = {
 }
 
 
+def problem_document(status: int, title: str, detail: str, **more: object) -> dict[str, object]:
+    """The members of an RFC 9457 answer."""
+    return {"type": "about:blank", "title": title, "status": status, "detail": detail, **more}
+
+
 def problem(status: int, title: str, detail: str, **more: object) -> Response:
     """An RFC 9457 answer."""
-    response = jsonify({"type": "about:blank", "title": title, "status": status, "detail": detail, **more})
+    response = jsonify(problem_document(status, title, detail, **more))
     response.status_code, response.mimetype = status, PROBLEM
     return response
 
