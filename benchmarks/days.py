@@ -13,7 +13,7 @@ from tesoura.core.computed.definitions import build
 from tesoura.core.engine import Engine
 from tesoura.core.values import Event, Reading
 
-DAYS, EVENTS_A_DAY, SIGNALS, WINDOWS, NAMES = 10, 40_000, 50, 40, 3_000
+DAYS, EVENTS_A_DAY, SIGNALS, WINDOWS, NAMES = 10, 12_000, 50, 40, 3_000
 BEGAN = datetime(2026, 11, 20, 12, 0, tzinfo=UTC)
 SPANS = (("session", 0), ("today", 0), ("month", 0), ("all", 0), ("minutes", 10))
 
@@ -45,7 +45,7 @@ def measure() -> dict[str, Any]:
             now += step
             data = {"name": f"viewer_{number * 7919 % NAMES}", "amount": number % 50}
             engine.apply_event(Event(str(number), "x", f"kind{number % 8}", now, data), now, number)
-            if number % 20 == 0:
+            if number % 40 == 0:
                 readings = [Reading(f"feed.s{at}", number + at, now) for at in range(SIGNALS)]
                 engine.feed_ok("feed", readings, {}, now)
                 engine.tick(now)

@@ -143,6 +143,19 @@ document.addEventListener("click", (event) => {
   }
 });
 
+// Lists that are longer than a screen can be searched where they stand.
+function sift(field) {
+  const words = field.value.toLowerCase().split(/\s+/).filter(Boolean);
+  for (const one of document.querySelectorAll(field.dataset.sift)) {
+    const text = one.textContent.toLowerCase();
+    one.hidden = !words.every((word) => text.includes(word));
+  }
+}
+for (const field of document.querySelectorAll("[data-sift]")) {
+  field.addEventListener("input", () => sift(field));
+  document.body.addEventListener("htmx:afterSettle", () => sift(field));
+}
+
 // Keys of values that are set by hand.
 function byHand(key) {
   for (const hand of document.querySelectorAll("[data-hand]")) {
