@@ -27,7 +27,7 @@ from tesoura.store.words import words_of
 EVENTS = 1_000_000
 BEGAN = datetime(2026, 6, 1, 19, 0, tzinfo=UTC)
 STEP = timedelta(seconds=14)
-RUNS = 15
+RUNS = 9
 TYPES = ("kill", "kill", "kill", "death", "gift", "follow", "song", "match.end")
 
 

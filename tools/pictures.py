@@ -53,7 +53,7 @@ def keep(page: Page, name: str) -> None:
 
 
 def of_the_demo(browser: Browser, address: str) -> None:
-    """The desk, feeds, signals, the mat, the overlay."""
+    """The desk, feeds, signals, computed signals, text files, the log, a session, the mat, the overlay."""
     page = browser.new_page(viewport=DESK, base_url=address)
     page.goto("/")
     token = (page.locator("[data-copy]").nth(1).get_attribute("data-copy") or "").split("/")[-1]
@@ -65,11 +65,13 @@ def of_the_demo(browser: Browser, address: str) -> None:
     keep(page, "desk")
     stream.add_style_tag(content="html{background:url(/static/scenes/evening.svg) center/cover !important}")
     stream.wait_for_load_state("networkidle")
+    expect(stream.locator('[data-piece="gift"]')).to_be_visible(timeout=60_000)
     keep(stream, "overlay")
     page.goto("/signals/?find=members")
     expect(page.locator(".trail").first).to_be_visible()
     page.goto("/signals/")
     keep(page, "signals")
+    of_what_comes_from_outside(page)
     page.goto("/overlays/1")
     expect(page.locator(".reserve")).to_have_count(1)
     page.get_by_label("Size").fill("72")
@@ -81,12 +83,41 @@ def of_the_demo(browser: Browser, address: str) -> None:
     keep(page, "desk-phone")
 
 
+def of_what_comes_from_outside(page: Page) -> None:
+    """Feeds of mixed health, one of them, a recipe, a formula, text files, the log, a session."""
+    page.goto("/feeds/")
+    page.locator("tr", has_text="Studio lamp").scroll_into_view_if_needed()
+    page.mouse.wheel(0, 400)
+    page.wait_for_function("scrollY > 100")
+    keep(page, "feeds")
+    page.goto("/feeds/channel")
+    expect(page.locator("#picks .trail").first).to_be_visible()
+    keep(page, "feed")
+    page.goto("/recipes/channel")
+    keep(page, "recipe")
+    page.goto("/signals/new/formula")
+    page.get_by_label("Name").fill("cuts_per_minute_each")
+    page.get_by_label("Formula").fill("round(cuts_lately.per_minute / max(1, gifts_session.names), 2)")
+    expect(page.locator("#preview .told")).to_be_visible()
+    page.get_by_label("Unit, as viewers read it").fill("cuts")
+    keep(page, "formula")
+    page.goto("/files/")
+    expect(page.locator("#files tbody tr")).to_have_count(7)
+    keep(page, "text-files")
+    page.goto("/log/")
+    keep(page, "log")
+    page.goto("/reports/1")
+    keep(page, "session")
+
+
 def of_an_empty_folder(browser: Browser, address: str, service: str) -> None:
     """The first page, and setting up a feed."""
     page = browser.new_page(viewport=DESK, base_url=address)
     page.goto("/")
     keep(page, "first-run")
     page.get_by_role("link", name="Connect the first feed").click()
+    keep(page, "new-feed")
+    page.get_by_role("link", name="A web address").click()
     page.get_by_label("Address").fill(f"{service}/channels/mara_vane")
     page.get_by_label("What to call it").fill("Reach")
     page.get_by_role("button", name="Reach it").click()

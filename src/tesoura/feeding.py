@@ -14,18 +14,18 @@ from typing import TYPE_CHECKING, Any
 from sqlmodel import Session
 
 import tesoura
-from tesoura.core.changes import Changes, FeedState
+from tesoura.core.changes import Changes
 from tesoura.core.engine import Engine
-from tesoura.core.payload import TreeNode, tree
+from tesoura.core.payload import tree
 from tesoura.core.values import Event, Reading, Scalar, Signal, Wanted
 from tesoura.feeds.errors import CredentialsRejected, SourceError
 from tesoura.feeds.kind import NOTHING, Asking, Came, FeedKind, Folders, Item, Match
 from tesoura.feeds.kinds import KINDS
-from tesoura.feeds.paths import FolderNotNamed
 from tesoura.feeds.picking import NothingPicked, Pick, pick, pick_value
 from tesoura.feeds.poller import Poller
 from tesoura.feeds.rules import Rule, check, make_items, news
 from tesoura.feeds.trying import try_once
+from tesoura.proofs import FeedReport, Proof, failed
 from tesoura.store import feeds as stored
 from tesoura.store import rules as stored_rules
 from tesoura.store.store import Store
@@ -36,35 +36,6 @@ if TYPE_CHECKING:
 Accept = Callable[[Sequence[Item], str, Callable[[Session], None]], Awaitable[Sequence[Event]]]
 """Logs what a feed says has happened, and does the rest of the job in the same transaction; what was new."""
 ON_LIST = 20
-
-
-@dataclass(frozen=True, slots=True)
-class Proof:
-    """What one try of a feed showed: the payload as a tree, or the problem and how the answer began."""
-
-    tree: TreeNode | None = None
-    problem: str | None = None
-    answer: str | None = None
-    wants_key: bool = False
-    took_ms: float = 0.0
-    size_bytes: int = 0
-    note: str = ""
-    wants_folder: str | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class FeedReport:
-    """A feed as the pages show it. `period_s` is None for one that tells by itself or is told."""
-
-    name: str
-    title: str
-    kind: str
-    place: str
-    period_s: float | None
-    state: FeedState
-    next_try_at: datetime | None
-    signals: int
-    manner: str = "asked"
 
 
 @dataclass(slots=True)
@@ -215,8 +186,8 @@ class Feeding:
         now = self._clock()
         running.tried_at = now
         if isinstance(outcome, SourceError):
-            running.proof = _failed(outcome)
-            self._publish(self._engine.feed_failed(name, str(outcome), now))
+            running.proof = failed(outcome)
+            self._publish(self._engine.feedfailed(name, str(outcome), now))
             return
         await self._take_in(name, running, outcome, now)
         running.proof = Proof(
@@ -272,7 +243,7 @@ class Feeding:
         try:
             came = running.kind.receive(running.asking, headers, body)
         except SourceError as error:
-            running.proof = _failed(error)
+            running.proof = failed(error)
             return (401 if isinstance(error, CredentialsRejected) else 400), str(error)
         now = self._clock()
         if came.message_id is not None:
@@ -292,7 +263,7 @@ class Feeding:
         try:
             came = await try_once(KINDS[kind], await self._asking(choices, secrets, trying=True))
         except SourceError as error:
-            return _failed(error)
+            return failed(error)
         shown = None if came.payload is NOTHING else tree(came.payload)
         return Proof(shown, took_ms=came.took_ms, size_bytes=came.size_bytes, note=came.note)
 
@@ -391,11 +362,3 @@ class Feeding:
         self.folders = Folders(tuple(files), scripts)
         for running in self._running.values():
             running.asking.folders = self.folders
-
-
-def _failed(error: SourceError) -> Proof:
-    answer = error.payload[:300] if error.payload else None
-    folder = str(error.folder) if isinstance(error, FolderNotNamed) else None
-    return Proof(
-        problem=str(error), answer=answer, wants_key=isinstance(error, CredentialsRejected), wants_folder=folder
-    )

@@ -15,7 +15,7 @@ from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.computing import Definition, State, depends_on, find_cycle, key_of, make_state
 from tesoura.core.computed.definitions import build
 from tesoura.core.computed.derived import Change, DerivedState
-from tesoura.core.computed.happening import Happening, happening
+from tesoura.core.computed.happening import Happening, happening, micros
 from tesoura.core.computed.window import Window, WindowState
 from tesoura.core.engine import Engine
 from tesoura.core.scope import FormulaError
@@ -223,8 +223,7 @@ class Reckoning:
         after_seq = max(until_seq - PREVIEWED, 0)
 
         def job(session: Session) -> None:
-            for logged in event_log.replay(session, types, None, until_seq, after_seq):
-                one = happening(logged.event, logged.seq, logged.accepted_at)
+            for one in event_log.happenings(session, types, None, until_seq, after_seq):
                 for state in states:
                     if one.type in state.types:
                         state.take(one, now)
@@ -241,15 +240,15 @@ class Reckoning:
         """What the windows and chains of a session told at the end of this one."""
         almanac = replace(self._engine.computing.almanac, session_began=start)
         definitions = [one for _, one in self._engine.computing if depends_on(one, almanac) == start.isoformat()]
-        until_seq = self.applied
+        until_seq, end = self.applied, micros(until)
 
         def job(session: Session) -> list[Preview]:
             told = []
             for definition in definitions:
                 state, count = make_state(definition, almanac, until), 0
-                for logged in event_log.replay(session, state.types, start, until_seq):
-                    if logged.event.time < until:
-                        state.take(happening(logged.event, logged.seq, logged.accepted_at), until)
+                for one in event_log.happenings(session, state.types, start, until_seq):
+                    if one.at < end:
+                        state.take(one, until)
                         count += 1
                 told.append(Preview(state.read(until, {}), definition.outputs(), None, count, False))
             return told
@@ -315,8 +314,8 @@ def feed_from_log(session: Session, state: State, until_seq: int, after_seq: int
     if isinstance(state, WindowState) and state.definition.span.kind == "events":
         return _last_events(session, state, until_seq, now)
     since = state.since(now)
-    for logged in event_log.replay(session, state.types, since, until_seq, after_seq):
-        state.take(happening(logged.event, logged.seq, logged.accepted_at), now)
+    for one in event_log.happenings(session, state.types, since, until_seq, after_seq):
+        state.take(one, now)
         count += 1
     return count
 

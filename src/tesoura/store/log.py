@@ -11,7 +11,7 @@ from typing import Any
 from sqlalchemy import ColumnElement, func, text
 from sqlmodel import Session, col, select
 
-from tesoura.core.computed.happening import micros
+from tesoura.core.computed.happening import Happening, micros
 from tesoura.core.values import Event
 from tesoura.store.tables import EventRow
 from tesoura.store.words import query, words_of
@@ -88,24 +88,27 @@ def after(session: Session, seq: int) -> list[Logged]:
     return [_logged(row) for row in rows]
 
 
-def replay(
+def happenings(
     session: Session, types: Sequence[str], since: datetime | None, until_seq: int, after_seq: int = 0
-) -> Iterator[Logged]:
-    """The events of these types in the order in which they came, amounts as they were corrected since."""
+) -> Iterator[Happening]:
+    """The events of these types as computations take them, in no order, amounts as they were corrected since."""
     corrected = corrections(session)
-    wanted = select(EventRow).where(col(EventRow.type).in_(types), col(EventRow.seq) <= until_seq)
+    asked = f"SELECT seq, type, time, accepted_at, data FROM event WHERE type IN ({', '.join('?' * len(types))}) "  # noqa: S608
+    driver: Any = session.connection().connection
+    given: list[Any] = [*types, after_seq, until_seq]
+    asked += "AND seq > ? AND seq <= ?"
     if since is not None:
-        wanted = wanted.where(col(EventRow.time) >= since)
-    while True:
-        rows = session.exec(wanted.where(col(EventRow.seq) > after_seq).order_by(col(EventRow.seq)).limit(CHUNK)).all()
-        for row in rows:
-            logged = _logged(row)
-            changed = corrected.get(logged.seq)
-            yield replace(logged, event=with_data(logged.event, changed)) if changed else logged
-            session.expunge(row)
-        if len(rows) < CHUNK:
-            return
-        after_seq = rows[-1].seq or 0
+        asked += " AND time >= ?"
+        given.append(micros(since))
+    cursor = driver.execute(asked, given)
+    try:
+        for seq, kind, at, accepted_at, raw in cursor:
+            data = json.loads(raw)
+            if changed := corrected.get(seq):
+                data = {**data, **changed}
+            yield Happening(min(at, accepted_at), seq, kind, data)
+    finally:
+        cursor.close()
 
 
 def backwards(session: Session, types: Sequence[str], until_seq: int) -> Iterator[Logged]:

@@ -7,13 +7,23 @@ import unicodedata
 from collections.abc import Iterator, Mapping
 
 MAX_WORDS = 60
-_WORD = re.compile(r"[^\W_]+")
+_WORD = re.compile(r"\w+")
 
 
 def words_in(text: str) -> list[str]:
-    """The words of a text, without case and accents: `Teacup_Ana` gives `teacup` and `ana`."""
+    """The words of a text, without case and accents: `Teacup_Ana` gives `teacup_ana`, `teacup` and `ana`."""
+    found = []
+    for word in _whole_words(text):
+        found.append(word)
+        if "_" in word:
+            found += [part for part in word.split("_") if part]
+    return found
+
+
+def _whole_words(text: str) -> list[str]:
     plain = unicodedata.normalize("NFKD", text).casefold()
-    return _WORD.findall("".join(char for char in plain if not unicodedata.combining(char)))
+    kept = "".join(char for char in plain if not unicodedata.combining(char))
+    return [word for one in _WORD.findall(kept) if (word := one.strip("_"))]
 
 
 def words_of(kind: str, source: str, subject: str | None, data: Mapping[str, object]) -> str:
@@ -40,4 +50,4 @@ def _texts(value: object, depth: int) -> Iterator[str]:
 
 def query(text: str) -> str:
     """What to ask the index for: every word by its beginning; empty when nothing can be searched for."""
-    return " ".join(f'"{word}"*' for word in words_in(text)[:8])
+    return " ".join(f'"{word}"*' for word in _whole_words(text)[:8])

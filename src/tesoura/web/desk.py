@@ -14,8 +14,8 @@ from tesoura.core.checks import InvalidField, time_before
 from tesoura.core.overlays import differences, from_document
 from tesoura.core.sessions import suggestion
 from tesoura.core.values import Freshness
-from tesoura.feeding import FeedReport
 from tesoura.outputs.hub import Audience
+from tesoura.proofs import FeedReport
 from tesoura.runtime import Runtime
 from tesoura.store import log as event_log
 from tesoura.store import overlays as stored

@@ -15,7 +15,7 @@ from sqlmodel import Session
 from tesoura.core.checks import InvalidField, line
 from tesoura.core.forms import Filled, fill
 from tesoura.core.names import snake, unused
-from tesoura.feeding import Proof
+from tesoura.proofs import Proof
 from tesoura.runtime import Runtime
 from tesoura.store import feeds as stored
 from tesoura.store import rules as stored_rules

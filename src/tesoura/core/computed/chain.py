@@ -10,6 +10,7 @@ from typing import Any
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.happening import MICRO, Happening, field_of, instant, micros, name_key, name_of
+from tesoura.core.computed.ranking import Place
 from tesoura.core.values import Scalar
 
 MAX_NAMES = 50
@@ -32,12 +33,29 @@ class Chain:
 
 @dataclass(slots=True)
 class _Link:
-    """A run of events without a gap: from when to when, how many, and by whom (the first 50 names)."""
+    """A run of events without a gap: from when to when, how many, and by whom (the first 50 names).
+
+    Of each name, where it first stands, where it last does, and how it was written there.
+    """
 
     start: int
     end: int
     length: int
-    who: dict[str, str] = field(default_factory=dict)
+    who: dict[str, tuple[Place, Place, str]] = field(default_factory=dict)
+
+    def add(self, key: str, first: Place, last: Place, shown: str) -> None:
+        """Somebody takes part."""
+        known = self.who.get(key)
+        if known is not None:
+            first = min(first, known[0])
+            last, shown = max((last, shown), known[1:])
+        elif len(self.who) >= MAX_NAMES:
+            return
+        self.who[key] = (first, last, shown)
+
+    def names(self) -> str | None:
+        """Who takes part, one a line, in the order in which they joined."""
+        return "\n".join(shown for _, _, shown in sorted(self.who.values())) or None
 
 
 class ChainState:
@@ -65,8 +83,9 @@ class ChainState:
             return False
         shown = name_of(field_of(event.data, self.definition.by)) if self.definition.by else ""
         link = self._join(event.at)
-        if shown and (len(link.who) < MAX_NAMES or name_key(shown) in link.who):
-            link.who[name_key(shown)] = shown
+        if shown:
+            place = (event.at, event.seq)
+            link.add(name_key(shown), place, place, shown)
         # Runs only grow, so the longest is the longest so far or the one that grew; of two equal, the earlier.
         best = self._longest
         if best is None or link.length > best.length or (link.length == best.length and link.start < best.start):
@@ -88,7 +107,8 @@ class ChainState:
             if following is not None:
                 before.end = max(before.end, following.end)
                 before.length += following.length
-                before.who |= {key: name for key, name in following.who.items() if key not in before.who}
+                for key, told in following.who.items():
+                    before.add(key, *told)
                 del links[after]
                 if self._longest is following:
                     self._longest = before
@@ -131,9 +151,9 @@ class ChainState:
         out: dict[str, Scalar | None] = {
             "length": link.length if link else 0,
             "left_s": -(-left // MICRO) if link else 0,
-            "who": "\n".join(link.who.values()) or None if link else None,
+            "who": link.names() if link else None,
             "longest": best.length if best else 0,
-            "longest_who": "\n".join(best.who.values()) or None if best else None,
+            "longest_who": best.names() if best else None,
             "last": last.length if last else None,
         }
         return {f"{self.definition.name}.{field}": value for field, value in out.items()}

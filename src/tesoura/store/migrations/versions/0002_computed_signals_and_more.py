@@ -97,7 +97,11 @@ def upgrade() -> None:
         batch_op.create_index(batch_op.f("ix_feed_token"), ["token"], unique=True)
 
     # ### end Alembic commands ###
-    op.execute("CREATE VIRTUAL TABLE event_words USING fts5(words, content='', detail='none')")
+    # The beginnings of words are indexed too, so that looking for one is as fast as for a whole word.
+    op.execute(
+        "CREATE VIRTUAL TABLE event_words USING fts5(words, content='', detail='none', prefix='2 3 4 5 6', "
+        "tokenize=\"unicode61 remove_diacritics 0 tokenchars '_'\")"
+    )
     connection = op.get_bind()
     rows = connection.exec_driver_sql("SELECT seq, type, source, subject, data FROM event ORDER BY seq")
     for seq, kind, source, subject, data in rows.fetchall():
