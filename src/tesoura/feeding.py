@@ -53,7 +53,7 @@ class _Running:
     payload: object = NOTHING
     message: object = NOTHING
     came_at: datetime | None = None
-    proof: Proof = Proof()
+    proof: Proof = field(default_factory=Proof)
     tried_at: datetime | None = None
 
 
@@ -187,7 +187,7 @@ class Feeding:
         running.tried_at = now
         if isinstance(outcome, SourceError):
             running.proof = failed(outcome)
-            self._publish(self._engine.feedfailed(name, str(outcome), now))
+            self._publish(self._engine.feed_failed(name, str(outcome), now))
             return
         await self._take_in(name, running, outcome, now)
         running.proof = Proof(
