@@ -12,14 +12,14 @@ from typing import Any
 import httpx
 import psutil
 
-from benchmarks.processes import ended, free_port, started
+from benchmarks.processes import answered, ended, free_port, started
 from tesoura.core.computed.definitions import COMPUTED
 from tesoura.core.forms import fill
 from tesoura.settings import wall_clock
 from tesoura.store import computed, keys
 from tesoura.store.store import open_store
 
-RATE, SECONDS, CONNECTIONS, WINDOWS = 1_000, 60.0, 32, 40
+RATE, SECONDS, FLOOR_SECONDS, CONNECTIONS, WINDOWS = 1_000, 60.0, 15.0, 32, 40
 SPANS = ("session", "today", "month", "all", "minutes")
 
 
@@ -32,6 +32,25 @@ def _fill(session: Any) -> str:
     return keys.new_key(session, "bench", wall_clock())
 
 
+def _posted(port: int, key: str, seconds: float, process: subprocess.Popen[bytes]) -> dict[str, Any]:
+    cpu = psutil.Process(process.pid)
+    before = sum(cpu.cpu_times()[:2])
+    words = [str(port), key, str(RATE), str(seconds), str(CONNECTIONS)]
+    said = subprocess.run(
+        [sys.executable, "-m", "benchmarks.poster", *words], stdout=subprocess.PIPE, check=True, timeout=seconds * 5
+    ).stdout
+    spent = sum(cpu.cpu_times()[:2]) - before
+    return {**json.loads(said), "cpu_us_an_event": round(spent / (RATE * seconds) * 1e6)}
+
+
+def _floor() -> dict[str, Any]:
+    port = free_port()
+    bare = subprocess.Popen([sys.executable, "-m", "benchmarks.bare_intake", str(port)])
+    with ended(bare) as process:
+        answered(port, "/")
+        return _posted(port, "x", FLOOR_SECONDS, process)
+
+
 def measure() -> dict[str, Any]:
     """Acceptance from when each event was due until it is on disk and answered; and how many arrived."""
     with tempfile.TemporaryDirectory() as folder:
@@ -40,18 +59,17 @@ def measure() -> dict[str, Any]:
         store.close()
         port = free_port()
         with ended(started(folder, port)) as process:
-            cpu = psutil.Process(process.pid)
-            before = sum(cpu.cpu_times()[:2])
-            said = subprocess.run(
-                [sys.executable, "-m", "benchmarks.poster", str(port), key, str(RATE), str(SECONDS), str(CONNECTIONS)],
-                stdout=subprocess.PIPE, check=True, timeout=SECONDS * 5,
-            ).stdout  # fmt: skip
-            spent = sum(cpu.cpu_times()[:2]) - before
-            figures = json.loads(said)
+            figures = _posted(port, key, SECONDS, process)
             headers = {"Authorization": f"Bearer {key}"}
             signals = httpx.get(f"http://127.0.0.1:{port}/api/signals", headers=headers, trust_env=False).json()
-            counted = sum(
-                one["value"] for one in signals if one["name"].startswith("w") and one["name"].endswith(".count")
-            )
-    return {**figures, "goal_per_s": RATE, "windows": WINDOWS, "counted_by_windows": counted,
-            "lost": figures["posted"] - counted, "cpu_share_of_one_core": round(spent / SECONDS, 2)}  # fmt: skip
+            counts = {f"w{number}.count" for number in range(WINDOWS)}
+            counted = sum(one["value"] for one in signals if one["name"] in counts)
+    floor = _floor()
+    return {
+        **figures,
+        "goal_per_s": RATE,
+        "windows": WINDOWS,
+        "lost": figures["posted"] - counted,
+        "floor_bare_server": floor,
+        "ratio_cpu_to_floor": round(figures["cpu_us_an_event"] / floor["cpu_us_an_event"], 1),
+    }

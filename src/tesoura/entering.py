@@ -15,6 +15,8 @@ from tesoura.store.log import Logged
 from tesoura.store.store import Store
 
 MOST_AT_ONCE = 256
+CROWD, GATHER_S = 4, 0.004
+"""When so many entries came together, the next ones are given so many seconds to gather."""
 
 Also = Callable[[Session], None]
 
@@ -53,8 +55,13 @@ class Entering:
         return await entry.done
 
     async def _write(self) -> None:
+        crowd = False
         while self._waiting:
+            if crowd:
+                # Many come at once: a little patience puts more of them into one commit.
+                await asyncio.sleep(GATHER_S)
             entries, self._waiting = self._waiting[:MOST_AT_ONCE], self._waiting[MOST_AT_ONCE:]
+            crowd = len(entries) >= CROWD
             if not await self._together(entries):
                 # One that cannot be written must not take the others along.
                 for entry in entries:

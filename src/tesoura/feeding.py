@@ -48,6 +48,7 @@ class _Running:
     rules: Sequence[Rule]
     seen: set[str]
     asking: Asking
+    paused: bool = False
     poller: Poller | None = None
     task: asyncio.Task[None] | None = None
     payload: object = NOTHING
@@ -80,7 +81,7 @@ class Feeding:
         self._refreshing = asyncio.Lock()
         self._made_client: httpx.AsyncClient | None = None
         self.folders = Folders()
-        self.zone: Callable[[], tzinfo] = lambda: UTC
+        self.zone: tzinfo = UTC
 
     async def _client(self) -> httpx.AsyncClient:
         # Made when the first feed asks, and loaded beside the loop: it would take a quarter of a second off the start.
@@ -97,7 +98,7 @@ class Feeding:
 
     async def _asking(self, choices: Mapping[str, Any], secrets: Mapping[str, str], **more: Any) -> Asking:
         client = await self._client()
-        return Asking(client, self._clock, choices, secrets, folders=self.folders, zone=self.zone(), **more)
+        return Asking(client, self._clock, choices, secrets, folders=self.folders, zone=self.zone, **more)
 
     async def start(self) -> None:
         """Start every feed that was not paused."""
@@ -126,7 +127,7 @@ class Feeding:
         kind = KINDS[row.kind]
         asking = await self._asking(row.choices, loaded.secrets, memory=loaded.memory)
         running = self._running[name] = _Running(
-            row.id, row.title, kind, row.choices, loaded.picks, loaded.rules, loaded.seen, asking
+            row.id, row.title, kind, row.choices, loaded.picks, loaded.rules, loaded.seen, asking, row.paused
         )
         if row.token:
             self._by_token[row.token] = name
@@ -238,8 +239,8 @@ class Feeding:
         running = self._running.get(name) if name else None
         if name is None or running is None or running.kind.receive is None:
             return None
-        if self._engine.feed_state(name, self._clock()).freshness.value == "held" and running.poller is not None:
-            return 503, "This feed is paused."
+        if running.paused:
+            return 503, "This feed is paused. Send it again later."
         try:
             came = running.kind.receive(running.asking, headers, body)
         except SourceError as error:
@@ -357,8 +358,8 @@ class Feeding:
             manner,
         )
 
-    def set_folders(self, files: Sequence[Path], scripts: Path) -> None:
-        """Which folders feeds may touch from now on."""
-        self.folders = Folders(tuple(files), scripts)
+    def follow_choices(self, files: Sequence[Path], scripts: Path, zone: tzinfo) -> None:
+        """Which folders feeds may touch from now on, and which zone is the user's."""
+        self.folders, self.zone = Folders(tuple(files), scripts), zone
         for running in self._running.values():
-            running.asking.folders = self.folders
+            running.asking.folders, running.asking.zone = self.folders, zone

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Awaitable, Callable, MutableMapping
+from functools import lru_cache
 from typing import Any
 from urllib.parse import urlsplit
 
@@ -11,6 +12,11 @@ from tesoura.settings import LOOPBACK, Settings
 Scope = MutableMapping[str, Any]
 App = Callable[[Scope, Any, Any], Awaitable[None]]
 SAFE = ("GET", "HEAD", "OPTIONS")
+
+
+@lru_cache(maxsize=64)
+def _name(host: str) -> str:
+    return urlsplit(f"//{host}").hostname or ""
 
 
 class Guard:
@@ -42,7 +48,7 @@ class Guard:
             await send({"type": "http.response.body", "body": body})
 
     def _problem(self, scope: Scope, host: str, origin: str | None) -> str | None:
-        name = urlsplit(f"//{host}").hostname or ""
+        name = _name(host)
         if not self._settings.on_network and name not in LOOPBACK:
             return f"Tesoura answers on this machine only. Open {self._settings.address} instead."
         changes = scope["type"] == "websocket" or scope["method"] not in SAFE

@@ -69,7 +69,6 @@ class Runtime:
         self._engine = Engine(self.choices.style())
         self.hub = Hub(build(), lambda: self.touched("overlays"))
         self.feeding = Feeding(store, self._engine, self._clock, self._publish, self._feed_says)
-        self.feeding.zone = lambda: self.choices.zone
         self.airing = Airing(store, self._engine, self.hub)
         self.reckoning = Reckoning(store, self._engine, self._clock, self._publish)
         self.filing = Filing(store, self._engine, self._clock, self.touched)
@@ -310,7 +309,7 @@ class Runtime:
         self.touched("signals", "files")
 
     def _follow_choices(self) -> None:
-        self.feeding.set_folders(self.choices.folders, self.store.folder / "scripts")
+        self.feeding.follow_choices(self.choices.folders, self.store.folder / "scripts", self.choices.zone)
 
     # Inside
 

@@ -14,7 +14,7 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse, Response
 from starlette.routing import Mount, Route, WebSocketRoute
 from starlette.staticfiles import StaticFiles
-from starlette.types import Scope
+from starlette.types import ASGIApp, Receive, Scope, Send
 
 import tesoura
 from tesoura.frames import FrameWriter
@@ -63,13 +63,12 @@ def create_app(settings: Settings, store: Store) -> Starlette:
     return Starlette(
         routes=[
             Route("/healthz", health),
-            Route(EVENTS, EventsDoor(runtime)),
             WebSocketRoute("/live/desk/{ticket}", DeskSocket(runtime.hub, desk_ticket(store))),
             WebSocketRoute("/live/{token}", OverlaySocket(runtime.hub)),
             Mount("/static", _Static(directory=STATIC)),
             Mount("/", WSGIMiddleware(create_pages(runtime, settings), workers=WORKER_THREADS)),  # type: ignore[arg-type]
         ],
-        middleware=[Middleware(Guard, settings)],
+        middleware=[Middleware(Guard, settings), Middleware(Shortcut, EVENTS, EventsDoor(runtime))],
         lifespan=lifespan,
     )
 
@@ -94,6 +93,18 @@ def listen(host: str, port: int) -> socket.socket:
     return listening
 
 
+class Shortcut:
+    """Leads one address straight to its door, past all that finds the others."""
+
+    def __init__(self, app: ASGIApp, path: str, door: ASGIApp) -> None:
+        self._app, self._path, self._door = app, path, door
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Serve one request or connection."""
+        straight = scope["type"] == "http" and scope["path"] == self._path
+        await (self._door if straight else self._app)(scope, receive, send)
+
+
 class Server(uvicorn.Server):
     """uvicorn, telling when it is ready."""
 
@@ -108,6 +119,7 @@ class Server(uvicorn.Server):
                 ws_max_size=64_000,
                 timeout_graceful_shutdown=3,
                 server_header=False,
+                proxy_headers=False,
             )
         )
         self._ready = ready

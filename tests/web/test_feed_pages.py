@@ -144,6 +144,8 @@ def test_a_message_that_is_no_json_says_so(running: Running) -> None:
     assert (answer.status_code, answer.headers["content-type"]) == (400, "application/problem+json")
     assert running.client.post(address, content=b'{"n": 1}').status_code == 202
     assert running.client.post("/in/nothing", content=b"{}").status_code == 404
+    running.press("/", "/feeds/plain/pause", {"paused": "yes"})
+    assert running.client.post(address, content=b'{"n": 2}').status_code == 503
 
 
 def test_a_streams_messages_become_signals_and_events_and_a_break_repeats_none(running: Running) -> None:

@@ -14,7 +14,7 @@ from sqlmodel import Session, col, select
 from tesoura.core.computed.happening import Happening, micros
 from tesoura.core.values import Event
 from tesoura.store.tables import EventRow
-from tesoura.store.words import query, words_of
+from tesoura.store.words import exactly, query, words_of
 
 CORRECTION = "tesoura.correction"
 """The type of an event that corrects an amount of an earlier one: `seq`, `field`, `was`, `now`."""
@@ -23,8 +23,8 @@ MAX_BACKWARDS = 50_000
 
 # Plain statements for the driver: building one, or going through more layers, costs more than running it.
 _APPEND = (
-    "INSERT INTO event (id, source, type, time, accepted_at, subject, data) VALUES (?, ?, ?, ?, ?, ?, ?) "
-    "ON CONFLICT DO NOTHING RETURNING seq"
+    "INSERT INTO event (seq, id, source, type, time, accepted_at, subject, data) VALUES (?, ?, ?, ?, ?, ?, ?, ?) "
+    "ON CONFLICT DO NOTHING"
 )
 _WORDS = "INSERT INTO event_words (rowid, words) VALUES (?, ?)"
 _FORGET_WORDS = text("INSERT INTO event_words(event_words, rowid, words) VALUES ('delete', :seq, :words)")
@@ -52,22 +52,31 @@ class Search:
 
 def append(session: Session, events: Sequence[Event], now: datetime) -> list[Logged]:
     """Write events; those that were new, with their places. A repeat of source and id is passed over."""
-    new: list[Logged] = []
+    return [one for one in append_each(session, events, now) if one is not None]
+
+
+def append_each(session: Session, events: Sequence[Event], now: datetime) -> list[Logged | None]:
+    """Write events; each with its place, or None for a repeat of source and id, which is passed over.
+
+    Places are given here and not by the database, so that all go in as one statement; a repeat leaves a gap.
+    """
+    if not events:
+        return []
     driver: Any = session.connection().connection
+    first = (driver.execute("SELECT max(seq) FROM event").fetchone()[0] or 0) + 1
     accepted_at = micros(now)
-    for event in events:
-        values = (
-            event.id, event.source, event.type, micros(event.time), accepted_at, event.subject,
-            json.dumps(dict(event.data), ensure_ascii=False),
-        )  # fmt: skip
-        cursor = driver.execute(_APPEND, values)
-        found = cursor.fetchone()
-        cursor.close()
-        if found is not None:
-            new.append(Logged(found[0], event, now))
-    if new:
-        driver.executemany(_WORDS, [(one.seq, _words(one.event)) for one in new])
-    return new
+    rows = [
+        (seq, event.id, event.source, event.type, micros(event.time), accepted_at, event.subject,
+         json.dumps(dict(event.data), ensure_ascii=False))
+        for seq, event in enumerate(events, first)
+    ]  # fmt: skip
+    count = driver.executemany(_APPEND, rows).rowcount
+    there = range(first, first + len(events))
+    if count != len(events):
+        there = {seq for (seq,) in driver.execute("SELECT seq FROM event WHERE seq >= ?", (first,))}  # type: ignore[assignment]
+    logged = [Logged(seq, event, now) if seq in there else None for seq, event in enumerate(events, first)]
+    driver.executemany(_WORDS, [(one.seq, _words(one.event)) for one in logged if one is not None])
+    return logged
 
 
 def _words(event: Event) -> str:
@@ -180,7 +189,7 @@ def page(session: Session, search: Search, before: tuple[datetime, int] | int | 
     """
     conditions = _conditions(search)
     if search.words:
-        return _page_of_words(session, search.words, conditions, before if isinstance(before, int) else None, count)
+        return _page_of_words(session, search, conditions, before if isinstance(before, int) else None, count)
     asked = select(EventRow).where(*conditions)
     if isinstance(before, tuple):
         at, seq = before
@@ -193,11 +202,13 @@ def page(session: Session, search: Search, before: tuple[datetime, int] | int | 
 
 
 def _page_of_words(
-    session: Session, words: str, conditions: list[ColumnElement[bool]], before: int | None, count: int
+    session: Session, search: Search, conditions: list[ColumnElement[bool]], before: int | None, count: int
 ) -> list[Logged]:
-    asked = query(words)
+    asked = query(search.words)
     if not asked:
         return []
+    # The type's own words stand in the index too, and leave less to look through.
+    asked = f"{asked} {exactly(search.type)}".strip()
     found: list[Logged] = []
     step, until = max(4 * count, 200), before or 2**62
     index = text(
@@ -213,7 +224,7 @@ def _page_of_words(
         found += [_logged(row) for row in session.exec(rows)]
         if len(found) >= count or len(seqs) < step:
             break
-        until = seqs[-1]
+        until, step = seqs[-1], min(5 * step, 5_000)
     return found[:count]
 
 
@@ -323,7 +334,8 @@ def recent_data(session: Session, kinds: Sequence[str], count: int = 20) -> list
 def prunable(session: Session, before: datetime, most: int = 20_000) -> int | None:
     """Up to which place the log's beginning is all older than this instant, at most so many events; None for none."""
     first_kept = session.exec(select(func.min(EventRow.seq)).where(col(EventRow.time) >= before)).one()
-    asked = select(EventRow.seq).order_by(col(EventRow.seq)).limit(most)
+    # The last event stays whatever its age: places in the log go on from it.
+    asked = select(EventRow.seq).where(col(EventRow.seq) < last_seq(session)).order_by(col(EventRow.seq)).limit(most)
     if first_kept is not None:
         asked = asked.where(col(EventRow.seq) < first_kept)
     return max((seq for seq in session.exec(asked) if seq is not None), default=None)

@@ -5,19 +5,21 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Iterator, Mapping
+from functools import lru_cache
 
 MAX_WORDS = 60
 _WORD = re.compile(r"\w+")
 
 
-def words_in(text: str) -> list[str]:
+@lru_cache(maxsize=8_192)
+def words_in(text: str) -> tuple[str, ...]:
     """The words of a text, without case and accents: `Teacup_Ana` gives `teacup_ana`, `teacup` and `ana`."""
     found = []
     for word in _whole_words(text):
         found.append(word)
         if "_" in word:
             found += [part for part in word.split("_") if part]
-    return found
+    return tuple(found)
 
 
 def _whole_words(text: str) -> list[str]:
@@ -51,3 +53,8 @@ def _texts(value: object, depth: int) -> Iterator[str]:
 def query(text: str) -> str:
     """What to ask the index for: every word by its beginning; empty when nothing can be searched for."""
     return " ".join(f'"{word}"*' for word in _whole_words(text)[:8])
+
+
+def exactly(text: str) -> str:
+    """What to ask the index for: every word as it stands."""
+    return " ".join(f'"{word}"' for word in _whole_words(text)[:8])
