@@ -86,9 +86,6 @@ def of_the_demo(browser: Browser, address: str) -> None:
 def of_what_comes_from_outside(page: Page) -> None:
     """Feeds of mixed health, one of them, a recipe, a formula, text files, the log, a session."""
     page.goto("/feeds/")
-    page.locator("tr", has_text="Studio lamp").scroll_into_view_if_needed()
-    page.mouse.wheel(0, 400)
-    page.wait_for_function("scrollY > 100")
     keep(page, "feeds")
     page.goto("/feeds/channel")
     expect(page.locator("#picks .trail").first).to_be_visible()
@@ -99,7 +96,8 @@ def of_what_comes_from_outside(page: Page) -> None:
     page.get_by_label("Name").fill("cuts_per_minute_each")
     page.get_by_label("Formula").fill("round(cuts_lately.per_minute / max(1, gifts_session.names), 2)")
     expect(page.locator("#preview .told")).to_be_visible()
-    page.get_by_label("Unit, as viewers read it").fill("cuts")
+    page.get_by_label("Unit, as viewers read it").fill("cuts a minute")
+    expect(page.locator("#preview .told")).to_contain_text("cuts a minute")
     keep(page, "formula")
     page.goto("/files/")
     expect(page.locator("#files tbody tr")).to_have_count(7)

@@ -48,7 +48,7 @@ KIND = FeedKind(
         ),
         FormField("key_down", "Key on the desk: down", key, placeholder="-", only_if=_NUMBER),
     ),
-    place=lambda choices: "set by hand",
+    place=lambda choices: {"text": "a text", "flag": "yes or no"}.get(str(choices.get("what")), "a number"),
     suggested=_suggested,
     check=_check,
     called="Count",
