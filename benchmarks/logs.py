@@ -19,8 +19,8 @@ from tesoura.core.computed.computing import make_state
 from tesoura.core.computed.definitions import build
 from tesoura.core.computed.happening import micros
 from tesoura.reckoning import feed_from_log
-from tesoura.store import log
-from tesoura.store.log import Search
+from tesoura.store import log, log_search
+from tesoura.store.log_search import Search
 from tesoura.store.store import Store, open_store
 from tesoura.store.words import words_of
 
@@ -86,7 +86,7 @@ def _pages(store: Store) -> dict[str, Any]:
     }
     found = {}
     for name, (search, before) in searches.items():
-        found[name] = _ms(lambda s=search, b=before: store.read(lambda session: log.page(session, s, b, 51)))  # type: ignore[misc]
+        found[name] = _ms(lambda s=search, b=before: store.read(lambda session: log_search.page(session, s, b, 51)))  # type: ignore[misc]
     return found
 
 

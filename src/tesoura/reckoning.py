@@ -13,10 +13,11 @@ from sqlmodel import Session
 from tesoura.core.changes import Changes
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.computing import Definition, State, depends_on, find_cycle, key_of, make_state
+from tesoura.core.computed.counted import Window
 from tesoura.core.computed.definitions import build
 from tesoura.core.computed.derived import Change, DerivedState
 from tesoura.core.computed.happening import Happening, happening, micros
-from tesoura.core.computed.window import Window, WindowState
+from tesoura.core.computed.window import WindowState
 from tesoura.core.engine import Engine
 from tesoura.core.scope import FormulaError
 from tesoura.core.values import Event, Scalar

@@ -14,10 +14,11 @@ from hypothesis import strategies as st
 from tesoura.core.computed.almanac import Almanac, Span
 from tesoura.core.computed.chain import Chain, ChainState
 from tesoura.core.computed.computing import find_cycle
+from tesoura.core.computed.counted import STATS, Window
 from tesoura.core.computed.definitions import build
 from tesoura.core.computed.derived import Change, ChangeState, Goal, GoalState
 from tesoura.core.computed.happening import Happening, happening, micros
-from tesoura.core.computed.window import STATS, Window, WindowState
+from tesoura.core.computed.window import WindowState
 from tesoura.core.engine import Engine
 from tesoura.core.texts import Say
 from tesoura.core.values import Event, Freshness, Reading

@@ -13,7 +13,8 @@ import pytest
 from tesoura.runtime import Runtime
 from tesoura.settings import wall_clock
 from tesoura.store import log as event_log
-from tesoura.store.log import Search
+from tesoura.store import log_search
+from tesoura.store.log_search import Search
 from tests.conftest import Running, until
 
 HARM = "<script>alert(1)</script>"
@@ -192,7 +193,7 @@ def test_the_store_finds_nothing_for_words_that_are_none(running: Running) -> No
     running.event(type="gift", data={"name": "Ana"})
 
     def found(words: str) -> list[Any]:
-        return running.store.read(lambda session: event_log.page(session, Search(words=words), None, 10))
+        return running.store.read(lambda session: log_search.page(session, Search(words=words), None, 10))
 
     assert found("!!!") == []
     assert found('"') == []

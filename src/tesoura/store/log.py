@@ -5,16 +5,16 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, func, text
+from sqlalchemy import func, text
 from sqlmodel import Session, col, select
 
 from tesoura.core.computed.happening import Happening, micros
 from tesoura.core.values import Event
 from tesoura.store.tables import EventRow
-from tesoura.store.words import exactly, query, words_of
+from tesoura.store.words import words_of
 
 CORRECTION = "tesoura.correction"
 """The type of an event that corrects an amount of an earlier one: `seq`, `field`, `was`, `now`."""
@@ -37,17 +37,6 @@ class Logged:
     seq: int
     event: Event
     accepted_at: datetime
-
-
-@dataclass(frozen=True, slots=True)
-class Search:
-    """What to look for: words by their beginnings, a type, a source, from and until when it happened."""
-
-    words: str = ""
-    type: str = ""
-    source: str = ""
-    since: datetime | None = None
-    until: datetime | None = None
 
 
 def append(session: Session, events: Sequence[Event], now: datetime) -> list[Logged]:
@@ -75,15 +64,17 @@ def append_each(session: Session, events: Sequence[Event], now: datetime) -> lis
     if count != len(events):
         there = {seq for (seq,) in driver.execute("SELECT seq FROM event WHERE seq >= ?", (first,))}  # type: ignore[assignment]
     logged = [Logged(seq, event, now) if seq in there else None for seq, event in enumerate(events, first)]
-    driver.executemany(_WORDS, [(one.seq, _words(one.event)) for one in logged if one is not None])
+    driver.executemany(_WORDS, [(one.seq, words_of_event(one.event)) for one in logged if one is not None])
     return logged
 
 
-def _words(event: Event) -> str:
+def words_of_event(event: Event) -> str:
+    """The words by which an event can be found, with spaces between."""
     return words_of(event.type, event.source, event.subject, event.data)
 
 
-def _logged(row: EventRow) -> Logged:
+def logged_of(row: EventRow) -> Logged:
+    """A row of the log as what it tells."""
     event = Event(row.id, row.source, row.type, row.time, row.data, row.subject)
     return Logged(row.seq or 0, event, row.accepted_at)
 
@@ -94,7 +85,7 @@ def _logged(row: EventRow) -> Logged:
 def after(session: Session, seq: int) -> list[Logged]:
     """The events behind this place in the log, oldest first."""
     rows = session.exec(select(EventRow).where(col(EventRow.seq) > seq).order_by(col(EventRow.seq)))
-    return [_logged(row) for row in rows]
+    return [logged_of(row) for row in rows]
 
 
 def happenings(
@@ -125,7 +116,7 @@ def backwards(session: Session, types: Sequence[str], until_seq: int) -> Iterato
     corrected = corrections(session)
     wanted = select(EventRow).where(col(EventRow.type).in_(types), col(EventRow.seq) <= until_seq)
     for row in session.exec(wanted.order_by(col(EventRow.time).desc(), col(EventRow.seq).desc()).limit(MAX_BACKWARDS)):
-        logged = _logged(row)
+        logged = logged_of(row)
         changed = corrected.get(logged.seq)
         yield replace(logged, event=with_data(logged.event, changed)) if changed else logged
 
@@ -133,7 +124,7 @@ def backwards(session: Session, types: Sequence[str], until_seq: int) -> Iterato
 def corrections_of(session: Session, seq: int) -> list[Logged]:
     """The corrections of one event, oldest first."""
     asked = select(EventRow).where(EventRow.type == CORRECTION, EventRow.subject == str(seq))
-    return [_logged(row) for row in session.exec(asked.order_by(col(EventRow.seq)))]
+    return [logged_of(row) for row in session.exec(asked.order_by(col(EventRow.seq)))]
 
 
 def corrected_seqs(session: Session) -> list[tuple[int, int]]:
@@ -163,13 +154,13 @@ def with_data(event: Event, changed: Mapping[str, Any]) -> Event:
 
 def latest(session: Session, count: int) -> list[Logged]:
     """The newest events, newest first."""
-    return [_logged(row) for row in session.exec(select(EventRow).order_by(col(EventRow.seq).desc()).limit(count))]
+    return [logged_of(row) for row in session.exec(select(EventRow).order_by(col(EventRow.seq).desc()).limit(count))]
 
 
 def one(session: Session, seq: int) -> Logged | None:
     """The event at this place."""
     row = session.get(EventRow, seq)
-    return _logged(row) if row else None
+    return logged_of(row) if row else None
 
 
 def with_corrections(session: Session, seq: int) -> Logged | None:
@@ -179,126 +170,6 @@ def with_corrections(session: Session, seq: int) -> Logged | None:
         return None
     changed = {str(later.event.data["field"]): later.event.data["now"] for later in corrections_of(session, seq)}
     return replace(found, event=with_data(found.event, changed)) if changed else found
-
-
-def page(session: Session, search: Search, before: tuple[datetime, int] | int | None, count: int) -> list[Logged]:
-    """So many events that were looked for, newest first, from before this place on.
-
-    Without words the order is that of the time at which things happened, and `before` is a time and a place; with
-    words it is that of their coming, and `before` is a place.
-    """
-    conditions = _conditions(search)
-    if search.words:
-        return _page_of_words(session, search, conditions, before if isinstance(before, int) else None, count)
-    asked = select(EventRow).where(*conditions)
-    if isinstance(before, tuple):
-        at, seq = before
-        asked = asked.where(
-            (col(EventRow.time) < at) | ((col(EventRow.time) == at) & (col(EventRow.seq) < seq)),
-            col(EventRow.time) <= at,
-        )
-    asked = asked.order_by(col(EventRow.time).desc(), col(EventRow.seq).desc()).limit(count)
-    return [_logged(row) for row in session.exec(asked)]
-
-
-def _page_of_words(
-    session: Session, search: Search, conditions: list[ColumnElement[bool]], before: int | None, count: int
-) -> list[Logged]:
-    asked = query(search.words)
-    if not asked:
-        return []
-    # The type's own words stand in the index too, and leave less to look through.
-    asked = f"{asked} {exactly(search.type)}".strip()
-    found: list[Logged] = []
-    step, until = max(4 * count, 200), before or 2**62
-    index = text(
-        "SELECT rowid FROM event_words WHERE event_words MATCH :asked AND rowid < :until "
-        "ORDER BY rowid DESC LIMIT :step"
-    )
-    # With further conditions, look through what the words find step by step, and give up after a while.
-    for _ in range(40):
-        seqs = [row[0] for row in session.connection().execute(index, {"asked": asked, "until": until, "step": step})]
-        if not seqs:
-            break
-        rows = select(EventRow).where(col(EventRow.seq).in_(seqs), *conditions).order_by(col(EventRow.seq).desc())
-        found += [_logged(row) for row in session.exec(rows)]
-        if len(found) >= count or len(seqs) < step:
-            break
-        until, step = seqs[-1], min(5 * step, 5_000)
-    return found[:count]
-
-
-def _conditions(search: Search) -> list[ColumnElement[bool]]:
-    conditions: list[ColumnElement[bool]] = []
-    if search.type:
-        conditions.append(col(EventRow.type) == search.type)
-    if search.source:
-        conditions.append(col(EventRow.source) == search.source)
-    if search.since is not None:
-        conditions.append(col(EventRow.time) >= search.since)
-    if search.until is not None:
-        conditions.append(col(EventRow.time) < search.until)
-    return conditions
-
-
-def everything(session: Session, search: Search) -> Iterator[Logged]:
-    """All that was looked for, oldest first, a chunk at a time."""
-    seq = 0
-    conditions = _conditions(search)
-    wanted = set(query(search.words).split())
-    while True:
-        asked = select(EventRow).where(col(EventRow.seq) > seq, *conditions).order_by(col(EventRow.seq)).limit(CHUNK)
-        rows = session.exec(asked).all()
-        for row in rows:
-            logged = _logged(row)
-            session.expunge(row)
-            words = _words(logged.event).split() if wanted else []
-            if all(any(word.startswith(part.strip('"*')) for word in words) for part in wanted):
-                yield logged
-        if len(rows) < CHUNK:
-            return
-        seq = rows[-1].seq or 0
-
-
-def by_time(session: Session, search: Search) -> Iterator[Logged]:
-    """All that was looked for in the order in which it happened, a chunk at a time."""
-    at, seq = datetime(1970, 1, 1, tzinfo=UTC), 0
-    conditions = _conditions(search)
-    while True:
-        asked = select(EventRow).where(
-            (col(EventRow.time) > at) | ((col(EventRow.time) == at) & (col(EventRow.seq) > seq)), *conditions
-        )
-        rows = session.exec(asked.order_by(col(EventRow.time), col(EventRow.seq)).limit(CHUNK)).all()
-        for row in rows:
-            yield _logged(row)
-            session.expunge(row)
-        if len(rows) < CHUNK:
-            return
-        at, seq = rows[-1].time, rows[-1].seq or 0
-
-
-def _distinct(session: Session, column: str) -> list[str]:
-    # A skip through the index: one look for each value, however many events there are.
-    found: list[str] = []
-    last = ""
-    asked = text(f"SELECT {column} FROM event WHERE {column} > :last ORDER BY {column} LIMIT 1")  # noqa: S608
-    while len(found) < 500:
-        value = session.connection().execute(asked, {"last": last}).scalar()
-        if value is None:
-            break
-        found.append(value)
-        last = value
-    return found
-
-
-def types(session: Session) -> list[str]:
-    """All types of events there are."""
-    return _distinct(session, "type")
-
-
-def sources(session: Session) -> list[str]:
-    """All sources of events there are."""
-    return _distinct(session, "source")
 
 
 def last_seq(session: Session) -> int:
@@ -352,7 +223,7 @@ def prune(session: Session, until_seq: int) -> int:
     if not rows:
         return 0
     connection = session.connection()
-    connection.execute(_FORGET_WORDS, [{"seq": row.seq, "words": _words(_logged(row).event)} for row in rows])
+    connection.execute(_FORGET_WORDS, [{"seq": row.seq, "words": words_of_event(logged_of(row).event)} for row in rows])
     delete = text("DELETE FROM event WHERE seq = :seq")
     connection.execute(delete, [{"seq": row.seq} for row in rows])
     return len(rows)

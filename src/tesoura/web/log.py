@@ -14,9 +14,10 @@ from tesoura.core.by_hand import number
 from tesoura.core.checks import InvalidField
 from tesoura.core.computed.happening import micros
 from tesoura.runtime import Runtime
-from tesoura.store import exports, state
+from tesoura.store import exports, log_search, state
 from tesoura.store import log as event_log
-from tesoura.store.log import Logged, Search
+from tesoura.store.log import Logged
+from tesoura.store.log_search import Search
 from tesoura.web.doors import now, runtime, store
 from tesoura.web.shown import zone
 
@@ -54,7 +55,7 @@ def _before() -> tuple[datetime, int] | int | None:
 
 def _listed() -> dict[str, Any]:
     search, before = search_asked(), _before()
-    rows = store().read(lambda session: event_log.page(session, search, before, PAGE + 1))
+    rows = store().read(lambda session: log_search.page(session, search, before, PAGE + 1))
     shown, more = rows[:PAGE], rows[PAGE:]
     further = None
     if more:
@@ -69,8 +70,8 @@ def index() -> ResponseReturnValue:
     """What happened, newest first."""
     types, sources, sessions, began = store().read(
         lambda session: (
-            event_log.types(session),
-            event_log.sources(session),
+            log_search.types(session),
+            log_search.sources(session),
             state.all_sessions(session)[:60],
             event_log.first_time(session),
         )
@@ -201,7 +202,7 @@ def export(form: str) -> ResponseReturnValue:
         mimetype, lines = _FORMATS[form]
     else:
         abort(404)
-    order = event_log.by_time if form == "vtt" else event_log.everything
+    order = log_search.by_time if form == "vtt" else log_search.everything
     name = f"tesoura-log-{now().astimezone(zone()):%Y-%m-%d}.{form}"
     return Response(
         lines(opened.stream(lambda session: order(session, search))),

@@ -6,6 +6,7 @@ from functools import cached_property
 
 from tesoura.runtime import Runtime
 from tesoura.store import log as event_log
+from tesoura.store import log_search
 from tesoura.web.doors import runtime, store
 
 MAX_TYPES = 40
@@ -22,7 +23,7 @@ class Offers:
     @cached_property
     def types(self) -> list[tuple[str, str]]:
         """The types of events that have come, each as it is kept and as it is shown."""
-        known = store().read(event_log.types)
+        known = store().read(log_search.types)
         return [(one, one) for one in known if not one.startswith("tesoura.")][:MAX_TYPES]
 
     @cached_property

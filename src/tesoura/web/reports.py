@@ -13,8 +13,8 @@ from flask.typing import ResponseReturnValue
 from tesoura.core.checks import InvalidField, time_before
 from tesoura.runtime import Runtime
 from tesoura.store import log as event_log
-from tesoura.store import state
-from tesoura.store.log import Search
+from tesoura.store import log_search, state
+from tesoura.store.log_search import Search
 from tesoura.store.state import OutOfOrder, StreamSession
 from tesoura.web.doors import now, runtime, store
 from tesoura.web.shown import clock_time, zone
@@ -123,7 +123,7 @@ def ribbon(summary: Summary) -> Ribbon:
     kinds = list(summary.counts)[:ON_RIBBON]
     bins: dict[str, dict[int, int]] = {kind: {} for kind in kinds}
     search = Search(since=start, until=summary.session.ended_at)
-    for logged in store().stream(lambda session: event_log.by_time(session, search)):
+    for logged in store().stream(lambda session: log_search.by_time(session, search)):
         if logged.event.type in bins:
             place = min(int((logged.event.time - start).total_seconds() / length_s * MARKS), MARKS - 1)
             row = bins[logged.event.type]

@@ -10,9 +10,10 @@ from typing import Any, Protocol
 
 from tesoura.core.computed.almanac import CALENDAR, Almanac
 from tesoura.core.computed.chain import Chain, ChainState
+from tesoura.core.computed.counted import Window
 from tesoura.core.computed.derived import OWN, Change, ChangeState, Derived, DerivedState, Goal, GoalState
 from tesoura.core.computed.happening import Happening
-from tesoura.core.computed.window import Window, WindowState
+from tesoura.core.computed.window import WindowState
 from tesoura.core.numbers import ENGLISH, NumberStyle
 from tesoura.core.values import Scalar
 

@@ -11,8 +11,8 @@ from tesoura.core.checks import InvalidField, choice, whole
 from tesoura.core.computed.almanac import MAX_EVENTS, MAX_MINUTES, SPAN_WORDS, SPANS, Span
 from tesoura.core.computed.chain import Chain
 from tesoura.core.computed.computing import Definition
+from tesoura.core.computed.counted import ANONYMOUS, MAX_TOP, STATS, Window
 from tesoura.core.computed.derived import Change, Derived, Goal
-from tesoura.core.computed.window import ANONYMOUS, MAX_TOP, STATS, Window
 from tesoura.core.forms import FormField
 from tesoura.core.formula import compile_formula
 from tesoura.core.names import is_signal_name

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import heapq
 from collections import deque
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 
-from tesoura.core.computed.almanac import CALENDAR, Almanac, Span
+from tesoura.core.computed.almanac import CALENDAR, Almanac
+from tesoura.core.computed.counted import Window, passes
 from tesoura.core.computed.happening import (
     MICRO,
     Happening,
@@ -22,63 +22,9 @@ from tesoura.core.computed.happening import (
     number,
 )
 from tesoura.core.computed.ranking import Place, Ranking
-from tesoura.core.formula import Formula
-from tesoura.core.functions import Undefined
-from tesoura.core.scope import Missing, Scope
-from tesoura.core.values import INSTANT, Scalar
+from tesoura.core.values import Scalar
 
-MAX_TOP = 20
-ANONYMOUS = "Anonymous"
-STATS = {
-    "count": "how many",
-    "sum": "the sum",
-    "mean": "the mean",
-    "per_minute": "per minute",
-    "latest": "the latest",
-    "first": "the first",
-    "largest": "the largest",
-    "fastest": "the fastest (the smallest amount)",
-    "top": "the ranking",
-}
 PER_MINUTE_EVERY = timedelta(seconds=5)
-
-
-@dataclass(frozen=True, slots=True)
-class Window:
-    """What is counted. `amount` and `by` are fields of the events' data; `only_if` decides by each event's own values.
-
-    Without `amount` every event counts 1. `rank_by` is `sum` or `count`. Events without a name are `anonymous_as`, and
-    stand in the ranking only with `rank_anonymous`.
-    """
-
-    name: str
-    types: tuple[str, ...]
-    span: Span
-    stats: tuple[str, ...] = ("count",)
-    amount: str = ""
-    by: str = ""
-    top: int = 3
-    rank_by: str = "sum"
-    anonymous_as: str = ANONYMOUS
-    rank_anonymous: bool = True
-    unit: str = ""
-    only_if: Formula | None = None
-
-    def outputs(self) -> dict[str, str]:
-        """The signals it gives, each with its unit."""
-        units: dict[str, str] = {}
-        for stat in STATS:
-            if stat not in self.stats:
-                continue
-            if stat in ("count", "sum", "mean", "per_minute"):
-                units[stat] = "" if stat == "count" else self.unit
-            elif stat == "top":
-                for place in range(1, self.top + 1):
-                    units |= {f"top_{place}_name": "", f"top_{place}_amount": self.unit}
-                units |= {"leaders": "", "names": "names"}
-            else:
-                units |= {f"{stat}_name": "", f"{stat}_amount": self.unit, f"{stat}_at": INSTANT}
-        return {f"{self.name}.{field}": unit for field, unit in units.items()}
 
 
 class _One(NamedTuple):
@@ -173,7 +119,7 @@ class WindowState:
         amount = amount_of(field_of(event.data, window.amount)) if window.amount else MICRO
         if amount is None:
             return None
-        if window.only_if is not None and not _passes(window.only_if, event.data):
+        if window.only_if is not None and not passes(window.only_if, event.data):
             return None
         shown = name_of(field_of(event.data, window.by)) if window.by else ""
         return _One(event.at, event.seq, name_key(shown), shown or window.anonymous_as, amount)
@@ -375,17 +321,3 @@ class WindowState:
         if self.definition.span.kind == "minutes":
             return now - timedelta(minutes=self.definition.span.length)
         return instant(self.start) if self.start else None
-
-
-def _passes(rule: Formula, data: Mapping[str, object]) -> bool:
-    values: dict[str, Scalar] = {}
-    for name in rule.names:
-        raw = data.get(name.partition(".")[2])
-        if isinstance(raw, str | int | float):
-            values[name] = raw
-        elif isinstance(raw, Iterable):
-            values[name] = ", ".join(str(part) for part in raw)
-    try:
-        return bool(rule.run(Scope(values)))
-    except (Missing, Undefined):
-        return False
