@@ -25,6 +25,7 @@ from tesoura.feeds.picking import NothingPicked, Pick, pick, pick_value
 from tesoura.feeds.poller import Poller
 from tesoura.feeds.rules import Rule, check, make_items, news
 from tesoura.feeds.trying import try_once
+from tesoura.loading import load_feed
 from tesoura.proofs import FeedReport, Proof, failed
 from tesoura.store import feeds as stored
 from tesoura.store import rules as stored_rules
@@ -56,16 +57,6 @@ class _Running:
     came_at: datetime | None = None
     proof: Proof = field(default_factory=Proof)
     tried_at: datetime | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class _Loaded:
-    row: Any
-    picks: Sequence[Pick] = ()
-    secrets: Mapping[str, str] = field(default_factory=dict)
-    rules: Sequence[Rule] = ()
-    seen: set[str] = field(default_factory=set)
-    memory: Mapping[str, Any] = field(default_factory=dict)
 
 
 class Feeding:
@@ -118,7 +109,9 @@ class Feeding:
             await self._refresh(name)
 
     async def _refresh(self, name: str) -> None:
-        loaded = await asyncio.to_thread(self._store.read, lambda session: self._load(session, name))
+        loaded = await asyncio.to_thread(
+            self._store.read, lambda session: load_feed(session, name, self._store.secrets)
+        )
         before = await self._halt(name)
         now, row = self._clock(), loaded.row
         if row is None or row.kind not in KINDS:
@@ -156,22 +149,6 @@ class Feeding:
             running.message = before.message
         for gone in {one.name for one in before.picks} - {one.name for one in running.picks}:
             self._publish(self._engine.remove_signal(gone, now))
-
-    def _load(self, session: Any, name: str) -> _Loaded:
-        row = stored.by_name(session, name)
-        if row is None or row.id is None:
-            return _Loaded(None)
-        return _Loaded(
-            row,
-            [Pick(one.name, one.path, Wanted(one.wanted), one.unit) for one in stored.signals_of(session, row.id)],
-            stored.secrets_of(session, row.id, self._store.secrets),
-            [
-                Rule(one.id or 0, one.type, one.items, one.id_path, one.time_path, one.fields, one.primed)
-                for one in stored_rules.of_feed(session, row.id)
-            ],
-            stored_rules.seen(session, row.id),
-            stored_rules.memory(session, row.id),
-        )
 
     async def _halt(self, name: str) -> _Running | None:
         running = self._running.pop(name, None)

@@ -8,7 +8,6 @@ from __future__ import annotations
 import asyncio
 import inspect
 import logging
-import time
 import uuid
 from collections.abc import Callable, Coroutine, Mapping, Sequence
 from dataclasses import dataclass
@@ -31,6 +30,7 @@ from tesoura.feeds.kinds import KINDS
 from tesoura.feeds.rules import Rule
 from tesoura.filing import Filing
 from tesoura.outputs.hub import Hub
+from tesoura.outputs.topics import Topics
 from tesoura.reckoning import Reckoning
 from tesoura.saving import Saving
 from tesoura.settings import Settings, build
@@ -39,14 +39,13 @@ from tesoura.store import log as event_log
 from tesoura.store import state
 from tesoura.store.log import CORRECTION, Logged
 from tesoura.store.store import Store
+from tesoura.waking import Alarm
 
 P = ParamSpec("P")
 T = TypeVar("T")
 SCRIPT_FEED = "script"
 SHOWN_AGAIN, SKIPPED, BY_HAND = "tesoura.shown_again", "tesoura.skipped", "tesoura.set_by_hand"
-DESK_EVERY_S = 0.25
 MOMENT_FOR = timedelta(minutes=2)
-JUMP_S = 3.0
 _BEGINNING = datetime(1970, 1, 1, tzinfo=UTC)
 log = logging.getLogger(__name__)
 
@@ -68,20 +67,17 @@ class Runtime:
         self.choices: Choices = store.read(read_choices)
         self._engine = Engine(self.choices.style())
         self.hub = Hub(build(), lambda: self.touched("overlays"))
+        self._topics = Topics(self.hub)
         self.feeding = Feeding(store, self._engine, self._clock, self._publish, self._feed_says)
         self.airing = Airing(store, self._engine, self.hub)
         self.reckoning = Reckoning(store, self._engine, self._clock, self._publish)
         self.filing = Filing(store, self._engine, self._clock, self.touched)
         self._entering = Entering(store, self._came, self._clock)
         self.saving = Saving(
-            store, self._engine, self.reckoning, settings, lambda: self.choices.keep_days, self._watch_the_clock
+            store, self._engine, self.reckoning, settings, lambda: self.choices.keep_days, lambda: self._alarm.watch()
         )
-        self._seen_at, self._seen_s = self._clock(), time.monotonic()
+        self._alarm = Alarm(self._clock, self._due, self._tick, self._jumped)
         self._loop: asyncio.AbstractEventLoop | None = None
-        self._late: asyncio.TimerHandle | None = None
-        self._late_due = _BEGINNING
-        self._topics: set[str] = set()
-        self._telling = False
         self._jobs: set[asyncio.Task[Any]] = set()
         self.session_started_at: datetime | None = None
 
@@ -90,13 +86,14 @@ class Runtime:
     async def start(self) -> None:
         """Go on from where the last run stopped, then start the feeds."""
         self._loop = asyncio.get_running_loop()
+        self._topics.start()
         await asyncio.to_thread(self._restore)
         self._follow_choices()
         await self.feeding.start()
         self._publish(self._engine.reconsider(self._clock()))
         await self.airing.start()
         await self.filing.start()
-        self._plan()
+        self._alarm.start()
         self.saving.start()
 
     def _restore(self) -> None:
@@ -120,8 +117,7 @@ class Runtime:
         for job in list(self._jobs):
             await asyncio.gather(job, return_exceptions=True)
         await self.filing.stop()
-        if self._late:
-            self._late.cancel()
+        self._alarm.stop()
         await self.saving.stop()
 
     @overload
@@ -315,10 +311,7 @@ class Runtime:
 
     def touched(self, *topics: str) -> None:
         """Something that the desks show has changed."""
-        self._topics.update(topics)
-        if self._loop and not self._telling:
-            self._telling = True
-            self._loop.call_later(DESK_EVERY_S, self._tell_desks)
+        self._topics.touch(*topics)
 
     def _publish(self, changes: Changes) -> None:
         if changes.texts:
@@ -331,37 +324,22 @@ class Runtime:
         self._plan()
 
     def _plan(self) -> None:
-        """Wake up when the next value may become late or the next moment begins, not before."""
+        """Moments may begin, and something may be due sooner than before."""
         if self.airing.step(self._clock()):
             self.touched("moments")
-        due = min(
-            (at for at in (self._engine.next_change(), self.airing.moments.next_change()) if at is not None),
-            default=None,
-        )
-        if due is None or self._loop is None or (self._late and self._late_due <= due):
-            return
-        if self._late:
-            self._late.cancel()
-        self._late_due = due
-        self._late = self._loop.call_later(max((due - self._clock()).total_seconds(), 0.02), self._tick)
+        self._alarm.plan()
+
+    def _due(self) -> datetime | None:
+        """When the next value may become late, or the next moment begins or ends."""
+        due = (self._engine.next_change(), self.airing.moments.next_change())
+        return min((at for at in due if at is not None), default=None)
 
     def _tick(self) -> None:
-        self._late = None
         self._publish(self._engine.tick(self._clock()))
         if self._engine.computing.stale():
             self._in_the_background(self.reckoning.put_right())
 
-    def _watch_the_clock(self) -> None:
-        """Notice that the wall clock was set, or that the machine slept: what is due by it is due by another wait."""
-        now, seconds = self._clock(), time.monotonic()
-        jump_s = (now - self._seen_at).total_seconds() - (seconds - self._seen_s)
-        self._seen_at, self._seen_s = now, seconds
-        if abs(jump_s) < JUMP_S:
-            return
-        log.info("The clock went %+.0f s by itself; what depends on it is looked at again", jump_s)
-        if self._late:
-            self._late.cancel()
-            self._late = None
+    def _jumped(self, now: datetime) -> None:
         self._publish(self._engine.settle(now))
         self._publish(self._engine.reconsider(now))
         self._tick()
@@ -370,7 +348,3 @@ class Runtime:
         task = asyncio.create_task(job)
         self._jobs.add(task)
         task.add_done_callback(self._jobs.discard)
-
-    def _tell_desks(self) -> None:
-        topics, self._topics, self._telling = self._topics, set(), False
-        self.hub.tell_desks({"kind": "changed", "topics": sorted(topics)})

@@ -16,6 +16,7 @@ from tesoura.web import (
     computed,
     desk,
     errors,
+    feed_aids,
     feeds,
     files,
     hand,
@@ -38,8 +39,8 @@ from tesoura.web.shown import add_filters
 
 MAX_FORM_BYTES = 1_000_000
 ROOMS = (
-    api, desk, signing_in, feeds, picks, rules, incoming, hand, recipes, overlays, pages, preferences, signals,
-    computed, files, wordings, log, reports,
+    api, desk, signing_in, feed_aids, feeds, picks, rules, incoming, hand, recipes, overlays, pages, preferences,
+    signals, computed, files, wordings, log, reports,
 )  # fmt: skip
 
 

@@ -54,7 +54,8 @@ def choose() -> ResponseReturnValue:
     return render_template("feeds/choose.html", groups=groups, recipes=shipped())
 
 
-def _kind(name: str) -> Any:
+def kind_named(name: str) -> Any:
+    """The kind of feed of this name, or 404."""
     kind = runtime().kinds().get(name)
     if kind is None:
         abort(404)
@@ -64,18 +65,18 @@ def _kind(name: str) -> Any:
 @blueprint.get("/help/<kind>")
 def help_page(kind: str) -> ResponseReturnValue:
     """How a kind of feed works, and what can go wrong with it."""
-    found = _kind(kind)
+    found = kind_named(kind)
     return render_template("feeds/help.html", kind=found, words=Markup(found.help()))  # noqa: S704 - it ships with us
 
 
 @blueprint.route("/new/<kind>", methods=["GET", "POST"])
 def new(kind: str) -> ResponseReturnValue:
     """Connect a feed: it is tried once, and kept when it answers, or when the user wants it all the same."""
-    found = _kind(kind)
+    found = kind_named(kind)
     typed = request.form.to_dict()
     if request.method == "GET":
         return _new_page(found, request.args.to_dict(), {}, None, "")
-    filled = fill(found.fields, typed, _unsealed(typed.get("sealed", "")))
+    filled = fill(found.fields, typed, unsealed(typed.get("sealed", "")))
     wrong = dict(filled.wrong) or dict(found.check(filled.choices))
     title, wrong_title = _title(typed, found, filled)
     if wrong_title:
@@ -95,7 +96,7 @@ def new(kind: str) -> ResponseReturnValue:
 
 def _try(kind: Any, filled: Filled, typed: Mapping[str, str]) -> Proof:
     if "name_folder" in typed:
-        _name_folder(typed["name_folder"])
+        name_folder(typed["name_folder"])
     if not kind.tried:
         return Proof()
     proof: Proof = runtime().call(lambda self: self.feeding.probe(kind.name, filled.choices, filled.secrets))
@@ -133,7 +134,8 @@ def _sealed(filled: Filled) -> str:
     return store().secrets.seal(kept).decode() if any(filled.secrets.values()) else ""
 
 
-def _unsealed(sealed: str) -> dict[str, str]:
+def unsealed(sealed: str) -> dict[str, str]:
+    """The keys that were typed before, as the page sealed them."""
     opened = store().secrets.open(sealed.encode()) if sealed else None
     return dict(json.loads(opened)) if opened else {}
 
@@ -311,26 +313,8 @@ def restore(feed_id: int) -> ResponseReturnValue:
     return redirect(url_for("feeds.show", name=row.name))
 
 
-# Looking up by name, folders, example scripts
-
-
-@blueprint.post("/look-up/<kind>")
-def look_up(kind: str) -> ResponseReturnValue:
-    """What a service has under a name, to choose from."""
-    found, typed = _kind(kind), request.form.to_dict()
-    filled = fill(found.fields, typed, _unsealed(typed.get("sealed", "")))
-    name = typed.get("named", "").strip()
-    if "look_up" in filled.wrong or not filled.choices.get("look_up"):
-        matches: Any = filled.wrong.get("look_up") or "Give the address to look names up at first."
-    elif not name:
-        matches = "Type a name, or how it begins."
-    else:
-        choices = {**filled.choices, "look_up": filled.choices["look_up"]}
-        matches = runtime().call(lambda self: self.feeding.look_up(found.name, choices, filled.secrets, name))
-    return render_template("feeds/_matches.html", matches=matches, name=name)
-
-
-def _name_folder(folder: str) -> None:
+def name_folder(folder: str) -> None:
+    """Let files be read from this folder from now on."""
     path = Path(folder)
     if not path.is_absolute():
         return
@@ -339,43 +323,3 @@ def _name_folder(folder: str) -> None:
         kept = json.dumps([str(one) for one in (*present, path)])
         store().write(lambda session: state.choose(session, "folders", kept))
         runtime().call(Runtime.choices_changed)
-
-
-@blueprint.post("/<name>/folder")
-def name_folder(name: str) -> ResponseReturnValue:
-    """Let Tesoura read from the folder that a feed's file is in."""
-    row = feed_row(name)
-    proof = runtime().call(lambda self: self.feeding.proof(row.name))
-    if proof is not None and proof.wants_folder:
-        _name_folder(proof.wants_folder)
-        runtime().call(lambda self: self.feeding.ask_now(row.name))
-        flash("Tesoura may read from this folder now. Preferences lists all such folders.", "said")
-    return redirect(url_for("feeds.show", name=name))
-
-
-@blueprint.post("/examples")
-def put_examples() -> ResponseReturnValue:
-    """Put the example programs into the scripts folder; those that are there stay as they are."""
-    from tesoura.examples import put
-
-    count = put(store().folder / "scripts")
-    words = f"{count} examples were put into the scripts folder." if count else "The examples are there already."
-    flash(words, "said")
-    return redirect(url_for("feeds.new", kind="script"))
-
-
-@blueprint.post("/<name>/token")
-def replace_token(name: str) -> ResponseReturnValue:
-    """Give a feed another private address; the old one stops at once."""
-    row = feed_row(name)
-
-    def job(session: Session) -> None:
-        present = session.get(FeedRow, row.id)
-        if present is not None and present.token:
-            present.token = stored.new_token()
-            session.add(present)
-
-    store().write(job)
-    runtime().call(Runtime.refresh_feed, name)
-    flash("It has a new address; the old one takes nothing any more. Give the sender the new one.", "said")
-    return redirect(url_for("feeds.show", name=name))
