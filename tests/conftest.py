@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import re
 import threading
 import time
@@ -33,6 +34,15 @@ def until(true: Callable[[], Any], for_s: float = 10.0) -> Any:
             raise AssertionError(f"not within {for_s} s: {true}")
         threading.Event().wait(0.02)
     return result
+
+
+async def soon(true: Callable[[], Any], for_s: float = 5.0) -> Any:
+    """The same on a loop: wait until this is true, and give it."""
+    for _ in range(round(for_s / 0.005)):
+        if result := true():
+            return result
+        await asyncio.sleep(0.005)
+    raise AssertionError(f"not within {for_s} s: {true}")
 
 
 @pytest.fixture
