@@ -112,10 +112,14 @@ function ask(form) {
     const other = form.elements[field.dataset.onlyIf];
     field.hidden = !field.dataset.onlyWith.split(" ").includes(other?.value);
   }
+  for (const field of form.querySelectorAll("[data-only-text]")) {
+    field.hidden = !form.elements[field.dataset.onlyText]?.value;
+  }
 }
 for (const form of document.querySelectorAll("form")) {
   ask(form);
   form.addEventListener("change", () => ask(form));
+  form.addEventListener("input", () => ask(form));
 }
 
 // What a click puts in: a signal or a function into a text, a match into its field.
