@@ -82,6 +82,18 @@ def test_one_that_cannot_be_written_does_not_take_the_others_along(store: Store)
     assert [one.event.id for one in store.read(lambda session: log.latest(session, 9))] == ["3", "1"]
 
 
+def test_a_fault_in_what_follows_keeps_nobody_waiting(store: Store, caplog: pytest.LogCaptureFixture) -> None:
+    def faulty(logged: Sequence[Logged], now: datetime) -> None:
+        raise ZeroDivisionError
+
+    async def job() -> list[Logged]:
+        async with asyncio.timeout(5):
+            return await Entering(store, faulty, lambda: SEVEN).put([event(1)], nothing_more, SEVEN)
+
+    assert len(asyncio.run(job())) == 1
+    assert "What follows from events 1 to 1 failed" in caplog.text
+
+
 def test_places_go_on_after_a_log_was_let_go(store: Store) -> None:
     store.write(lambda session: log.append(session, [event(n) for n in range(5)], SEVEN))
     until_seq = store.read(lambda session: log.prunable(session, SEVEN + timedelta(days=1)))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import logging
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -14,6 +15,7 @@ from tesoura.store import log as event_log
 from tesoura.store.log import Logged
 from tesoura.store.store import Store
 
+log = logging.getLogger(__name__)
 MOST_AT_ONCE = 256
 CROWD, GATHER_S = 4, 0.004
 """When so many entries came together, the next ones are given so many seconds to gather."""
@@ -85,7 +87,11 @@ class Entering:
             return False
         new = [one for of_entry in logged for one in of_entry]
         if new:
-            self._came(new, self._clock())
+            try:
+                self._came(new, self._clock())
+            except Exception:
+                # They are in the log for good; whoever waits for that must be told so.
+                log.exception("What follows from events %d to %d failed", new[0].seq, new[-1].seq)
         for entry, of_entry in zip(entries, logged, strict=True):
             if not entry.done.done():
                 entry.done.set_result(of_entry)
