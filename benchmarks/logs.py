@@ -20,9 +20,9 @@ from tesoura.core.computed.definitions import build
 from tesoura.core.computed.happening import micros
 from tesoura.reckoning import feed_from_log
 from tesoura.store import log, log_search
+from tesoura.store.log import AT_ONCE, index_words
 from tesoura.store.log_search import Search
 from tesoura.store.store import Store, open_store
-from tesoura.store.words import words_of
 
 EVENTS = 1_000_000
 BEGAN = datetime(2026, 6, 1, 19, 0, tzinfo=UTC)
@@ -45,15 +45,15 @@ def fill(store: Store) -> float:
     began = time.perf_counter()
     for first in range(0, EVENTS, 50_000):
         rows = [_row(n) for n in range(first, first + 50_000)]
-        words = [(first + at + 1, words_of(row[2], row[1], None, json.loads(row[6]))) for at, row in enumerate(rows)]
 
-        def job(session: Any, rows: Any = rows, words: Any = words) -> None:
+        def job(session: Any, rows: Any = rows) -> None:
             driver = session.connection().connection
             columns = "id, source, type, time, accepted_at, subject, data"
             driver.executemany(f"INSERT INTO event ({columns}) VALUES (?, ?, ?, ?, ?, ?, ?)", rows)
-            driver.executemany("INSERT INTO event_words (rowid, words) VALUES (?, ?)", words)
 
         store.write(job)
+        while store.write(index_words) == AT_ONCE:
+            pass
     return EVENTS / (time.perf_counter() - began)
 
 

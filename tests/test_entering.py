@@ -17,9 +17,10 @@ from tesoura.entering import Entering, nothing_more
 from tesoura.outputs.hub import Hub, Page
 from tesoura.outputs.text_files import TextFiles
 from tesoura.outputs.topics import Topics
-from tesoura.store import log, state
+from tesoura.store import log, log_search, state
 from tesoura.store.errors import DataFolderError
 from tesoura.store.log import Logged
+from tesoura.store.log_search import Search
 from tesoura.store.store import Store, open_store
 from tesoura.waking import Alarm
 from tests.conftest import soon
@@ -101,6 +102,8 @@ def test_places_go_on_after_a_log_was_let_go(store: Store) -> None:
     assert store.write(lambda session: log.prune(session, 4)) == 4
     [logged] = store.write(lambda session: log.append(session, [event(9)], SEVEN))
     assert logged.seq == 6
+    found = store.read(lambda session: log_search.page(session, Search("gift"), None, 10))
+    assert [one.seq for one in found] == [5]
 
 
 # The alarm

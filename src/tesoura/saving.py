@@ -14,6 +14,7 @@ from tesoura.core.values import Signal
 from tesoura.reckoning import Reckoning
 from tesoura.settings import Settings
 from tesoura.store import computed as stored_computed
+from tesoura.store import log as event_log
 from tesoura.store import state
 from tesoura.store.store import Store
 
@@ -59,8 +60,16 @@ class Saving:
             turn += 1
             self._turned()
             await self.save(trails=turn % TRAILS_EVERY == 0)
+            await self._index_words()
             if turn % LET_GO_EVERY == 1:
                 await self.let_go()
+
+    async def _index_words(self) -> None:
+        try:
+            while await asyncio.wrap_future(self._store.writer.submit(event_log.index_words)) == event_log.AT_ONCE:
+                pass
+        except Exception as error:
+            log.error("The words of events could not be put into the index; it is tried again: %s", error)
 
     async def let_go(self) -> int:
         """Let go of the part of the log that is older than the user keeps it; how many events went."""

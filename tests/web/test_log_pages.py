@@ -191,6 +191,7 @@ def test_a_session_tells_its_figures_and_its_ranking(running: Running) -> None:
 
 def test_the_store_finds_nothing_for_words_that_are_none(running: Running) -> None:
     running.event(type="gift", data={"name": "Ana"})
+    running.store.write(event_log.index_words)
 
     def found(words: str) -> list[Any]:
         return running.store.read(lambda session: log_search.page(session, Search(words=words), None, 10))
@@ -198,6 +199,17 @@ def test_the_store_finds_nothing_for_words_that_are_none(running: Running) -> No
     assert found("!!!") == []
     assert found('"') == []
     assert len(found("ANA")) == 1
+
+
+def test_words_go_into_the_index_once_and_some_at_a_time(running: Running) -> None:
+    for name in ("Ana", "Bo", "Chi"):
+        running.event(type="gift", data={"name": name})
+    counts = [running.store.write(lambda session: event_log.index_words(session, 2)) for _ in range(3)]
+    assert counts[2] == 0
+    assert sum(counts) <= 3
+    assert shown(running, "?find=chi") == ["gift"]
+    running.event(type="kill", data={"name": "Chi"})
+    assert shown(running, "?find=chi") == ["kill", "gift"]
 
 
 def test_a_full_disk_says_so_and_loses_nothing_that_was_taken(running: Running) -> None:

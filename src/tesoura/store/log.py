@@ -13,12 +13,16 @@ from sqlmodel import Session, col, select
 
 from tesoura.core.computed.happening import Happening, micros
 from tesoura.core.values import Event
-from tesoura.store.tables import EventRow
+from tesoura.store.tables import EventRow, PositionRow
 from tesoura.store.words import words_of
 
 CORRECTION = "tesoura.correction"
 """The type of an event that corrects an amount of an earlier one: `seq`, `field`, `was`, `now`."""
 CHUNK = 2_000
+AT_ONCE = 250
+"""How many events' words go into the index with one job: more would keep other writing waiting."""
+_INDEXED = 2
+"""The row that tells up to which place the words of events are in the index."""
 MAX_BACKWARDS = 50_000
 
 # Plain statements for the driver: building one, or going through more layers, costs more than running it.
@@ -63,9 +67,23 @@ def append_each(session: Session, events: Sequence[Event], now: datetime) -> lis
     there = range(first, first + len(events))
     if count != len(events):
         there = {seq for (seq,) in driver.execute("SELECT seq FROM event WHERE seq >= ?", (first,))}  # type: ignore[assignment]
-    logged = [Logged(seq, event, now) if seq in there else None for seq, event in enumerate(events, first)]
-    driver.executemany(_WORDS, [(one.seq, words_of_event(one.event)) for one in logged if one is not None])
-    return logged
+    return [Logged(seq, event, now) if seq in there else None for seq, event in enumerate(events, first)]
+
+
+def index_words(session: Session, most: int = AT_ONCE) -> int:
+    """Put the words of so many events into the index of words, the oldest that are not in it; how many there were.
+
+    Not when an event is written: the index takes many at once with far less work than one by one.
+    """
+    position = session.get(PositionRow, _INDEXED)
+    behind = select(EventRow).where(col(EventRow.seq) > (position.seq if position else 0))
+    found = [logged_of(row) for row in session.exec(behind.order_by(col(EventRow.seq)).limit(most))]
+    if found:
+        driver: Any = session.connection().connection
+        driver.executemany(_WORDS, [(one.seq, words_of_event(one.event)) for one in found])
+        session.merge(PositionRow(id=_INDEXED, seq=found[-1].seq))
+        session.flush()
+    return len(found)
 
 
 def words_of_event(event: Event) -> str:
@@ -219,6 +237,8 @@ def first_time(session: Session) -> datetime | None:
 
 def prune(session: Session, until_seq: int) -> int:
     """Let go of the log's beginning, up to this place; how many events went."""
+    while index_words(session, CHUNK):  # Only what is in the index of words can be taken out of it.
+        pass
     rows = session.exec(select(EventRow).where(col(EventRow.seq) <= until_seq)).all()
     if not rows:
         return 0

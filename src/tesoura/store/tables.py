@@ -174,7 +174,7 @@ class SavedSignalRow(SQLModel, table=True):
 
 
 class PositionRow(SQLModel, table=True):
-    """Up to which place in the log the saved signals stand."""
+    """Up to which place in the log something stands: the saved signals (1), the index of words (2)."""
 
     __tablename__ = "position"
     id: int = Field(default=1, primary_key=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable, Iterable, Iterator
 from datetime import UTC, datetime, timedelta
 from functools import partial
@@ -16,6 +17,7 @@ from tesoura.core.computed.happening import micros
 from tesoura.runtime import Runtime
 from tesoura.store import exports, log_search, state
 from tesoura.store import log as event_log
+from tesoura.store.errors import DataFolderError
 from tesoura.store.log import Logged
 from tesoura.store.log_search import Search
 from tesoura.web.doors import now, runtime, store
@@ -23,6 +25,8 @@ from tesoura.web.shown import zone
 
 blueprint = Blueprint("log", __name__, url_prefix="/log")
 PAGE = 50
+CATCH_UP = 20
+"""How many times a search puts more events into the index of words before it looks."""
 
 
 def _instant(typed: str) -> datetime | None:
@@ -55,6 +59,8 @@ def _before() -> tuple[datetime, int] | int | None:
 
 def _listed() -> dict[str, Any]:
     search, before = search_asked(), _before()
+    if search.words:
+        _index_words()
     rows = store().read(lambda session: log_search.page(session, search, before, PAGE + 1))
     shown, more = rows[:PAGE], rows[PAGE:]
     further = None
@@ -63,6 +69,14 @@ def _listed() -> dict[str, Any]:
         further = str(last.seq) if search.words else f"{micros(last.event.time)}.{last.seq}"
     args = {key: value for key, value in request.args.items() if value and key != "before"}
     return {"rows": shown, "further": further, "args": args, "first": before is None, "search": search}
+
+
+def _index_words() -> None:
+    # What came a moment ago is not in the index yet. A search works without it, when the disk is full for example.
+    with contextlib.suppress(DataFolderError):
+        for _ in range(CATCH_UP):
+            if store().write(event_log.index_words) < event_log.AT_ONCE:
+                break
 
 
 @blueprint.get("/")

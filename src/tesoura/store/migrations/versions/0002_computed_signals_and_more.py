@@ -1,11 +1,7 @@
 """Feeds that are sent to, computed signals, text files"""
 
-import json
-
 import sqlalchemy as sa
 from alembic import op
-
-from tesoura.store.words import words_of
 
 revision = "0002"
 down_revision = "0001"
@@ -102,11 +98,6 @@ def upgrade() -> None:
         "CREATE VIRTUAL TABLE event_words USING fts5(words, content='', detail='none', prefix='2 3 4 5 6', "
         "tokenize=\"unicode61 remove_diacritics 0 tokenchars '_'\")"
     )
-    connection = op.get_bind()
-    rows = connection.exec_driver_sql("SELECT seq, type, source, subject, data FROM event ORDER BY seq")
-    for seq, kind, source, subject, data in rows.fetchall():
-        words = words_of(kind, source, subject, json.loads(data))
-        connection.exec_driver_sql("INSERT INTO event_words(rowid, words) VALUES (?, ?)", (seq, words))
 
 
 def downgrade() -> None:
