@@ -34,13 +34,23 @@ def _fill(session: Any) -> str:
 
 def _posted(port: int, key: str, seconds: float, process: subprocess.Popen[bytes]) -> dict[str, Any]:
     cpu = psutil.Process(process.pid)
-    before = sum(cpu.cpu_times()[:2])
+    before, machine = sum(cpu.cpu_times()[:2]), psutil.cpu_times()
     words = [str(port), key, str(RATE), str(seconds), str(CONNECTIONS)]
     said = subprocess.run(
         [sys.executable, "-m", "benchmarks.poster", *words], stdout=subprocess.PIPE, check=True, timeout=seconds * 5
     ).stdout
     spent = sum(cpu.cpu_times()[:2]) - before
-    return {**json.loads(said), "cpu_us_an_event": round(spent / (RATE * seconds) * 1e6)}
+    return {
+        **json.loads(said),
+        "cpu_us_an_event": round(spent / (RATE * seconds) * 1e6),
+        "stolen_share": _stolen(machine, psutil.cpu_times()),
+    }
+
+
+def _stolen(before: Any, after: Any) -> float:
+    """What share of the time this machine wanted its host gave to others meanwhile."""
+    wanted = (sum(after) - after.idle) - (sum(before) - before.idle)
+    return float(round((getattr(after, "steal", 0.0) - getattr(before, "steal", 0.0)) / wanted, 2))
 
 
 def _floor() -> dict[str, Any]:

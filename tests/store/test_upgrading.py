@@ -37,6 +37,7 @@ def test_events_of_the_first_version_can_be_searched_and_overlays_read(tmp_path:
         )
     engine.dispose()
     store = open_store(tmp_path)
+    assert store.write(log.index_words) == 2
     found = store.read(lambda session: log_search.page(session, Search(words="teacup"), None, 9))
     assert [one.event.data for one in found] == [{"name": "Teacup_Ana"}]
     assert store.read(log.last_seq) == 2

@@ -99,6 +99,8 @@ class FollowedCells(Cells):
 
     def _oldest(self, cell: Cell, now: datetime) -> datetime:
         """What is computed is as old as the oldest value it was computed from."""
+        if not cell.reads:
+            return now
         ages = [at for name in cell.reads if (at := self._age(name))]
         return min(ages, default=now)
 

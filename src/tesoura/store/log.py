@@ -30,6 +30,7 @@ _APPEND = (
     "INSERT INTO event (seq, id, source, type, time, accepted_at, subject, data) VALUES (?, ?, ?, ?, ?, ?, ?, ?) "
     "ON CONFLICT DO NOTHING"
 )
+_UNINDEXED = "SELECT seq, type, source, subject, data FROM event WHERE seq > ? ORDER BY seq LIMIT ?"
 _WORDS = "INSERT INTO event_words (rowid, words) VALUES (?, ?)"
 _FORGET_WORDS = text("INSERT INTO event_words(event_words, rowid, words) VALUES ('delete', :seq, :words)")
 
@@ -76,12 +77,12 @@ def index_words(session: Session, most: int = AT_ONCE) -> int:
     Not when an event is written: the index takes many at once with far less work than one by one.
     """
     position = session.get(PositionRow, _INDEXED)
-    behind = select(EventRow).where(col(EventRow.seq) > (position.seq if position else 0))
-    found = [logged_of(row) for row in session.exec(behind.order_by(col(EventRow.seq)).limit(most))]
+    driver: Any = session.connection().connection
+    found = driver.execute(_UNINDEXED, (position.seq if position else 0, most)).fetchall()
     if found:
-        driver: Any = session.connection().connection
-        driver.executemany(_WORDS, [(one.seq, words_of_event(one.event)) for one in found])
-        session.merge(PositionRow(id=_INDEXED, seq=found[-1].seq))
+        words = [(seq, words_of(kind, source, subject, json.loads(data))) for seq, kind, source, subject, data in found]
+        driver.executemany(_WORDS, words)
+        session.merge(PositionRow(id=_INDEXED, seq=found[-1][0]))
         session.flush()
     return len(found)
 

@@ -6,6 +6,7 @@ import heapq
 from collections import deque
 from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
+from itertools import zip_longest
 from typing import Any, NamedTuple
 
 from tesoura.core.computed.almanac import CALENDAR, Almanac
@@ -47,6 +48,8 @@ class WindowState:
         self._almanac = almanac
         self._wants = frozenset(window.stats)
         self._ranks = "top" in self._wants
+        tops = [f"{window.name}.top_{place + 1}_" for place in range(window.top)]
+        self._places = [(top + "name", top + "amount") for top in tops]
         self.start, self.end = window.span.bounds(now, almanac)
         self.stale = False
         """Whether the span has moved back in time, so that the log must be read again."""
@@ -279,12 +282,9 @@ class WindowState:
     def _tell_ranking(self, out: dict[str, Scalar | None]) -> None:
         window = self.definition
         best = self._ranking.best(window.top)
-        for place in range(window.top):
-            entry = best[place] if place < len(best) else None
-            prefix = f"{window.name}.top_{place + 1}_"
-            out[prefix + "name"] = entry.shown if entry else None
-            amount = (entry.count if window.rank_by == "count" else number(entry.amount)) if entry else None
-            out[prefix + "amount"] = amount
+        for (name, amount), entry in zip_longest(self._places, best):
+            out[name] = entry.shown if entry else None
+            out[amount] = (entry.count if window.rank_by == "count" else number(entry.amount)) if entry else None
         out[f"{window.name}.leaders"] = "\n".join(entry.shown for entry in best) if best else None
         out[f"{window.name}.names"] = len(self._ranking.entries)
 
