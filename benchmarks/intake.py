@@ -1,4 +1,4 @@
-"""Events in through the API, one request each, with forty windows that take them; nothing may be lost."""
+"""Events in through the API, one by one and some together, with forty windows that take them; nothing may be lost."""
 
 from __future__ import annotations
 
@@ -20,6 +20,8 @@ from tesoura.store import computed, keys
 from tesoura.store.store import open_store
 
 RATE, SECONDS, FLOOR_SECONDS, CONNECTIONS, WINDOWS = 1_000, 60.0, 15.0, 32, 40
+TOGETHER = 5
+"""How many events a post carries where they come together, as from a game that tells of a round."""
 SPANS = ("session", "today", "month", "all", "minutes")
 
 
@@ -32,10 +34,10 @@ def _fill(session: Any) -> str:
     return keys.new_key(session, "bench", wall_clock())
 
 
-def _posted(port: int, key: str, seconds: float, process: subprocess.Popen[bytes]) -> dict[str, Any]:
+def _posted(port: int, key: str, seconds: float, process: subprocess.Popen[bytes], together: int = 1) -> dict[str, Any]:
     cpu = psutil.Process(process.pid)
     before, machine = sum(cpu.cpu_times()[:2]), psutil.cpu_times()
-    words = [str(port), key, str(RATE), str(seconds), str(CONNECTIONS)]
+    words = [str(port), key, str(RATE), str(seconds), str(CONNECTIONS), str(together)]
     said = subprocess.run(
         [sys.executable, "-m", "benchmarks.poster", *words], stdout=subprocess.PIPE, check=True, timeout=seconds * 5
     ).stdout
@@ -61,25 +63,29 @@ def _floor() -> dict[str, Any]:
         return _posted(port, "x", FLOOR_SECONDS, process)
 
 
-def measure() -> dict[str, Any]:
-    """Acceptance from when each event was due until it is on disk and answered; and how many arrived."""
+def _taken_in(together: int) -> dict[str, Any]:
     with tempfile.TemporaryDirectory() as folder:
         store = open_store(Path(folder))
         key = store.write(_fill)
         store.close()
         port = free_port()
         with ended(started(folder, port)) as process:
-            figures = _posted(port, key, SECONDS, process)
+            figures = _posted(port, key, SECONDS, process, together)
             headers = {"Authorization": f"Bearer {key}"}
             signals = httpx.get(f"http://127.0.0.1:{port}/api/signals", headers=headers, trust_env=False).json()
             counts = {f"w{number}.count" for number in range(WINDOWS)}
             counted = sum(one["value"] for one in signals if one["name"] in counts)
-    floor = _floor()
+    return {**figures, "lost": figures["posted"] - counted}
+
+
+def measure() -> dict[str, Any]:
+    """Acceptance from when each event was due until it is on disk and answered; and how many arrived."""
+    alone, floor = _taken_in(1), _floor()
     return {
-        **figures,
         "goal_per_s": RATE,
         "windows": WINDOWS,
-        "lost": figures["posted"] - counted,
+        "one_by_one": alone,
+        f"{TOGETHER}_together": _taken_in(TOGETHER),
         "floor_bare_server": floor,
-        "ratio_cpu_to_floor": round(figures["cpu_us_an_event"] / floor["cpu_us_an_event"], 1),
+        "ratio_cpu_to_floor": round(alone["cpu_us_an_event"] / floor["cpu_us_an_event"], 1),
     }

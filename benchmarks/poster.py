@@ -9,17 +9,23 @@ import asyncio
 import json
 import sys
 import time
+from typing import Any
+
+_Due = asyncio.Queue[tuple[float, int] | None]
 
 
-async def _connection(port: int, key: str, due: asyncio.Queue[tuple[float, int] | None], took: list[float]) -> int:
+def _event(number: int) -> dict[str, Any]:
+    data = {"name": f"viewer_{number * 7919 % 5000}", "amount": number % 50}
+    return {"type": f"kind{number % 40}", "id": str(number), "source": "poster", "data": data}
+
+
+async def _connection(port: int, key: str, together: int, due: _Due, took: list[float]) -> int:
     reader, writer = await asyncio.open_connection("127.0.0.1", port)
     accepted = 0
     while (one := await due.get()) is not None:
         at, number = one
-        body = json.dumps(
-            {"type": f"kind{number % 40}", "id": str(number), "source": "poster",
-             "data": {"name": f"viewer_{number * 7919 % 5000}", "amount": number % 50}}
-        ).encode()  # fmt: skip
+        events = [_event(number * together + nth) for nth in range(together)]
+        body = json.dumps(events[0] if together == 1 else events).encode()
         writer.write(
             b"POST /api/events HTTP/1.1\r\nHost: 127.0.0.1:%d\r\nAuthorization: Bearer %s\r\n"
             b"Content-Type: application/json\r\nContent-Length: %d\r\n\r\n" % (port, key.encode(), len(body)) + body
@@ -28,19 +34,19 @@ async def _connection(port: int, key: str, due: asyncio.Queue[tuple[float, int] 
         length = int(head.lower().partition(b"content-length:")[2].split(b"\r\n", 1)[0])
         await reader.readexactly(length)
         took.append(time.perf_counter() - at)
-        accepted += head.startswith(b"HTTP/1.1 202")
+        accepted += together * head.startswith(b"HTTP/1.1 202")
     writer.close()
     return accepted
 
 
-async def main(port: int, key: str, rate: int, seconds: float, connections: int) -> None:
-    """Post, then print the figures as JSON."""
-    due: asyncio.Queue[tuple[float, int] | None] = asyncio.Queue()
+async def main(port: int, key: str, rate: int, seconds: float, connections: int, together: int) -> None:
+    """Post so many events a second, so many with each request; then print the figures as JSON."""
+    due: _Due = asyncio.Queue()
     took: list[float] = []
-    tasks = [asyncio.create_task(_connection(port, key, due, took)) for _ in range(connections)]
-    total, began = round(rate * seconds), time.perf_counter() + 0.2
+    tasks = [asyncio.create_task(_connection(port, key, together, due, took)) for _ in range(connections)]
+    total, began = round(rate * seconds / together), time.perf_counter() + 0.2
     for number in range(total):
-        at = began + number / rate
+        at = began + number * together / rate
         if (wait := at - time.perf_counter()) > 0:
             await asyncio.sleep(wait)
         due.put_nowait((at, number))
@@ -52,9 +58,9 @@ async def main(port: int, key: str, rate: int, seconds: float, connections: int)
     print(
         json.dumps(
             {
-                "posted": total,
+                "posted": total * together,
                 "accepted": accepted,
-                "per_s": round(total / spent),
+                "per_s": round(total * together / spent),
                 "p50_ms": round(took[len(took) // 2] * 1000, 1),
                 "p99_ms": round(took[int(len(took) * 0.99)] * 1000, 1),
                 "max_ms": round(took[-1] * 1000, 1),
@@ -64,4 +70,5 @@ async def main(port: int, key: str, rate: int, seconds: float, connections: int)
 
 
 if __name__ == "__main__":
-    asyncio.run(main(int(sys.argv[1]), sys.argv[2], int(sys.argv[3]), float(sys.argv[4]), int(sys.argv[5])))
+    port, rate, connections, together = (int(sys.argv[at]) for at in (1, 3, 5, 6))
+    asyncio.run(main(port, sys.argv[2], rate, float(sys.argv[4]), connections, together))
