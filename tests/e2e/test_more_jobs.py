@@ -144,6 +144,8 @@ def test_a_session_is_looked_back_on_and_its_start_corrected(page: Page, running
     page.goto("/reports/")
     page.get_by_role("button", name="Start a new session").click()
     running.event(type="gift", data={"name": "teacup_ana", "amount": 5})
+    expect(page.get_by_text("A stream session started.")).to_be_visible()
+    page.wait_for_load_state()
     page.keyboard.press("g")
     page.keyboard.press("r")
     expect(page.get_by_role("heading", name="Stream sessions")).to_be_visible()
