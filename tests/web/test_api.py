@@ -72,6 +72,8 @@ def test_without_a_key_that_works_nobody_gets_in(running: Running, header: dict[
         ('{"type": "kill", "data": {"n": NaN}}', 400, "NaN is not a number"),
         ("7", 422, "must be an object with a type"),
         ("{}", 422, "type is missing"),
+        ('{"type": "kill", "time": "yesterday"}', 422, "time is no date with a time; write it as 2026-11-24T19:02:00Z"),
+        ('{"type": "kill", "time": []}', 422, "time is no date with a time; write it as 2026-11-24T19:02:00Z"),
         ('{"type": ""}', 422, "type is empty"),
         ('{"type": "kill", "victim": "tuck"}', 422, "victim is not known here"),
         ('{"type": "kill", "time": "2026-11-24T19:02:00"}', 422, "time has no zone"),

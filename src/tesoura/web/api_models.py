@@ -170,6 +170,10 @@ _SAY = {
     "missing": "is missing",
     "extra_forbidden": "is not known here; leave it out, or put it into data",
     "timezone_aware": "has no zone; write it as 2026-11-24T19:02:00Z",
+    **dict.fromkeys(
+        ("datetime_from_date_parsing", "datetime_parsing", "datetime_type"),
+        "is no date with a time; write it as 2026-11-24T19:02:00Z",
+    ),
     "dict_type": 'must be an object, such as {"actor": "mara_vane"}',
     "model_type": 'must be an object with a type, such as {"type": "kill"}',
     "model_attributes_type": 'must be an object with a type, such as {"type": "kill"}',
