@@ -4,7 +4,7 @@ VENV ?= .venv
 BIN := $(VENV)/bin
 STAMP := $(VENV)/.installed
 
-.PHONY: demo serve test lint bench vendor pictures requirements clean
+.PHONY: demo serve test lint bench vendor scenes pictures requirements clean
 
 demo: $(STAMP)
 	$(BIN)/tesoura demo $(ARGS)
@@ -33,6 +33,11 @@ bench: $(STAMP)
 # Fetches the front-end files again and records their versions and licences.
 vendor:
 	$(PYTHON) tools/vendor.py
+
+# Draws the scene pictures that ship, and measures them for the fit check.
+scenes: $(STAMP)
+	sh tools/ensure_browser.sh
+	$(BIN)/python tools/scenes.py
 
 # Draws every picture in docs/screenshots again, from demo data.
 pictures: $(STAMP)

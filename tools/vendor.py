@@ -30,16 +30,21 @@ TYPEFACES = [
     ("Bitter", "@fontsource-variable/bitter", "wght"),
     ("Bricolage Grotesque", "@fontsource-variable/bricolage-grotesque", "wght"),
     ("Caveat", "@fontsource-variable/caveat", "wght"),
+    ("DynaPuff", "@fontsource-variable/dynapuff", "wght"),
+    ("Fraunces", "@fontsource-variable/fraunces", "wght"),
     ("Fredoka", "@fontsource-variable/fredoka", "wght"),
     ("JetBrains Mono", "@fontsource-variable/jetbrains-mono", "wght"),
+    ("Noto Sans", "@fontsource-variable/noto-sans", "wght"),
+    ("Noto Sans", "@fontsource-variable/noto-sans-hebrew", "wght"),
     ("Oswald", "@fontsource-variable/oswald", "wght"),
     ("Righteous", "@fontsource/righteous", (400,)),
     ("Rubik", "@fontsource-variable/rubik", "wght"),
     ("Sora", "@fontsource-variable/sora", "wght"),
     ("Space Grotesk", "@fontsource-variable/space-grotesk", "wght"),
+    ("Unbounded", "@fontsource-variable/unbounded", "wght"),
     ("Young Serif", "@fontsource/young-serif", (400,)),
 ]
-SUBSETS = ("latin", "latin-ext")
+SUBSETS = ("latin", "latin-ext", "vietnamese", "cyrillic", "cyrillic-ext", "greek", "hebrew")
 
 
 def fetch(package: str, version: str, into: Path) -> Path:
@@ -81,8 +86,10 @@ def main() -> None:
             slug = package.split("/")[1]
             ranges = unicode_ranges(source)
             weights = [int(w) for w in json.loads((source / "metadata.json").read_text("utf-8"))["weights"]]
-            faces.append({"family": family, "weights": weights})
-            for subset in SUBSETS:
+            carried = family in {face["family"] for face in faces}
+            if not carried:
+                faces.append({"family": family, "weights": weights})
+            for subset in [one for one in SUBSETS if one in ranges and (not carried or one == "hebrew")]:
                 for weight in [f"{axes}-normal"] if isinstance(axes, str) else [f"{w}-normal" for w in axes]:
                     file = f"{slug}-{subset}-{weight}.woff2"
                     shutil.copy(source / "files" / file, STATIC / "fonts" / file)

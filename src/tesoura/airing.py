@@ -1,30 +1,38 @@
-"""What is on air: each overlay's published pieces, their texts kept up to date, their pages told."""
+"""What is on air: each overlay's published pieces, what they say kept up to date, their pages told."""
 
 from __future__ import annotations
 
 import asyncio
 import logging
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 from tesoura.core.engine import Engine, scalars
 from tesoura.core.moments import Moments
 from tesoura.core.names import snake
-from tesoura.core.overlays import Overlay, TextPiece
-from tesoura.core.texts import Shown
+from tesoura.core.overlays import NewerDocument, Overlay, Piece
+from tesoura.core.pieces.kind import Latest, Trail
+from tesoura.core.texts import Say, Shown
 from tesoura.core.values import Event
+from tesoura.drawn import Drawn
 from tesoura.outputs.hub import Audience, Hub
+from tesoura.store import log as event_log
 from tesoura.store import overlays as stored
 from tesoura.store.overlays import OnAir
 from tesoura.store.store import Store
 
 log = logging.getLogger(__name__)
+SCENE = "@scene"
+"""The key under which pages are told which scene it is."""
+THERE = "1"
+"""What a piece without a text of its own says while it is there."""
+Recent = Mapping[str, list[Mapping[str, object]]]
 
 
 @dataclass(frozen=True, slots=True)
 class Frame:
-    """An overlay as a page first shows it: its version and what each piece says, by the piece's id."""
+    """An overlay as a page first shows it: its version and what each piece says, by `piece` or `piece.part`."""
 
     overlay_id: int
     name: str
@@ -45,97 +53,172 @@ class Trouble:
     hidden: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Sight:
-    """What a piece would say now, and with its reserve of digits used up."""
-
-    shown: Shown
-    grown: str
-    longest: str = ""
-    empty: str = ""
-
-
 class Airing:
     """The bridge between the store's published overlays, the engine's texts and the hub's pages."""
 
-    def __init__(self, store: Store, engine: Engine, hub: Hub) -> None:
-        self._store, self._texts, self._hub = store, engine.texts, hub
+    def __init__(self, store: Store, engine: Engine, hub: Hub, clock: Callable[[], datetime]) -> None:
+        self._store, self._texts, self._hub, self._engine = store, engine.texts, hub, engine
         self._on_air: dict[int, OnAir] = {}
         self.moments = Moments()
+        self.drawn = Drawn(engine, clock)
+        self.scene = ""
 
-    async def start(self) -> None:
+    async def start(self, scene: str) -> None:
         """Put everything on air that was."""
+        self.scene = scene
 
         def load(session: object) -> list[OnAir]:
-            return [stored.on_air(session, row) for row in stored.all_overlays(session)]  # type: ignore[arg-type]
+            found = []
+            for row in stored.all_overlays(session):  # type: ignore[arg-type]
+                try:
+                    found.append(stored.on_air(session, row))  # type: ignore[arg-type]
+                except NewerDocument as error:
+                    log.warning("%s is not on air: %s", row.name, error)
+            return found
 
         for on_air in await asyncio.to_thread(self._store.read, load):
-            self._put(on_air)
+            await self.put(on_air)
 
-    def put(self, on_air: OnAir) -> None:
+    async def put(self, on_air: OnAir) -> None:
         """Put this version of an overlay on air, unless a later one already is."""
         present = self._on_air.get(on_air.overlay_id)
         if present is None or present.rev <= on_air.rev:
-            self._put(on_air)
+            self._put(on_air, await self.recent(on_air.overlay))
 
-    def take_off(self, overlay_id: int) -> None:
-        """An overlay was removed."""
+    async def recent(self, overlay: Overlay) -> Recent:
+        """The latest events of each type that an overlay lists, the newest first."""
+        wanted = {
+            part.type: part.rows
+            for piece in overlay.pieces
+            for part in piece.parts().values()
+            if isinstance(part, Latest)
+        }
+
+        def read(session: object) -> Recent:
+            return {
+                kind: event_log.recent_data(session, [kind], rows)  # type: ignore[arg-type]
+                for kind, rows in wanted.items()
+            }
+
+        return await asyncio.to_thread(self._store.read, read) if wanted else {}
+
+    def take_off(self, overlay_id: int, why: str = "") -> None:
+        """An overlay was put away; its pages are told why they show nothing."""
         on_air = self._on_air.get(overlay_id)
         self.moments.forget([f"{overlay_id}/{piece.id}" for piece in on_air.overlay.pieces] if on_air else ())
         self._hide(overlay_id)
-        self._hub.take_off(overlay_id)
+        self._hub.take_off(overlay_id, why)
 
-    def _put(self, on_air: OnAir) -> None:
+    def replace_link(self, overlay_id: int, token: str, why: str) -> None:
+        """An overlay has another link; pages of the old one stop and say why."""
+        if on_air := self._on_air.get(overlay_id):
+            self._on_air[overlay_id] = replace(on_air, token=token)
+        self._hub.replace_link(overlay_id, token, why)
+
+    def _put(self, on_air: OnAir, recent: Recent) -> None:
         self._hide(on_air.overlay_id)
         self._on_air[on_air.overlay_id] = on_air
-        values = {
-            piece.id: ""
-            if piece.appears == "moment"
-            else self._texts.show(f"{on_air.overlay_id}/{piece.id}", piece.compiled()).text
-            for piece in on_air.overlay.pieces
-        }
+        values = {SCENE: self.scene}
+        for piece in _seen(on_air.overlay):
+            values |= self._show(on_air.overlay_id, piece, recent)
         self.moments.forget(
-            [f"{on_air.overlay_id}/{piece.id}" for piece in on_air.overlay.pieces if piece.appears != "moment"]
+            [f"{on_air.overlay_id}/{piece.id}" for piece in on_air.overlay.pieces if not piece.is_moment]
         )
         for moment in self.moments.showing():
             if (piece_id := moment.key.removeprefix(f"{on_air.overlay_id}/")) in values:
                 values[piece_id] = moment.text
         self._hub.put_on_air(on_air.overlay_id, on_air.token, on_air.rev, values)
 
+    def _show(self, overlay_id: int, piece: Piece, recent: Recent) -> dict[str, str]:
+        key, values = f"{overlay_id}/{piece.id}", {}
+        for name, part in piece.parts().items():
+            own = f"{piece.id}.{name}" if name else piece.id
+            place = f"{overlay_id}/{own}"
+            if isinstance(part, Trail):
+                values[own] = self.drawn.show_chart(place, part)
+            elif isinstance(part, Latest):
+                cells = self.drawn.show_list(place, part, recent.get(part.type, []))
+                values |= {f"{own}_{cell}": text for cell, text in cells.items()}
+            elif name or not piece.is_moment:
+                values[own] = self._texts.show(place, part).text
+        if piece.is_moment:
+            values[piece.id] = ""
+        elif piece.id not in values:
+            values[piece.id] = self._presence(key, piece)
+        return values
+
+    def _presence(self, key: str, piece: Piece) -> str:
+        """Whether a piece without a text of its own is there: it hides when one of its values is as stale as that."""
+        for name, part in piece.parts().items():
+            if isinstance(part, Say) and "hide" in (part.when_late, part.when_down):
+                shown = self._texts.shown(f"{key}.{name}")
+                if shown and shown.problem and not shown.text:
+                    return ""
+        return THERE
+
     def _hide(self, overlay_id: int) -> None:
         before = self._on_air.pop(overlay_id, None)
+        self.drawn.hide(f"{overlay_id}/")
         for piece in before.overlay.pieces if before else ():
-            self._texts.hide(f"{overlay_id}/{piece.id}")
+            for name in piece.parts():
+                self._texts.hide(f"{overlay_id}/{piece.id}.{name}" if name else f"{overlay_id}/{piece.id}")
 
     def tell(self, texts: Mapping[str, Shown]) -> None:
-        """Tell the pages of texts that changed; keys are `overlay/piece`."""
+        """Tell the pages of texts that changed; keys are `overlay/piece` or `overlay/piece.part`."""
         by_overlay: dict[int, dict[str, str]] = {}
         for key, shown in texts.items():
-            overlay, _, piece_id = key.partition("/")
+            overlay, _, own = key.partition("/")
             if not overlay.isdecimal():
                 continue
-            by_overlay.setdefault(int(overlay), {})[piece_id] = shown.text
+            values = by_overlay.setdefault(int(overlay), {})
+            values[own] = shown.text
+            piece_id, _, part = own.partition(".")
+            if part and (piece := self._piece(int(overlay), piece_id)) and _may_hide(piece):
+                values[piece_id] = self._presence(f"{overlay}/{piece_id}", piece)
         for overlay_id, values in by_overlay.items():
             self._hub.change(overlay_id, values)
+
+    def _piece(self, overlay_id: int, piece_id: str) -> Piece | None:
+        on_air = self._on_air.get(overlay_id)
+        return on_air.overlay.piece(piece_id) if on_air else None
+
+    def set_scene(self, scene: str) -> None:
+        """The scene has changed: all pages are told."""
+        if scene != self.scene:
+            self.scene = scene
+            for overlay_id in self._on_air:
+                self._hub.change(overlay_id, {SCENE: scene})
 
     def happened(self, event: Event, seq: int, feed: str) -> int:
         """Let the pieces that show events of this type wait for their turn with it; how many do."""
         count = 0
         for on_air in self._on_air.values():
-            for piece in on_air.overlay.pieces:
-                if piece.appears != "moment" or piece.moment_type != event.type:
+            for piece in _seen(on_air.overlay):
+                if not piece.is_moment or piece["moment_type"] != event.type:
                     continue
-                values = {f"{feed}.{snake(key)}": scalar for key, scalar in scalars(event.data)}
-                text = self._texts.of_event(piece.compiled(), feed, values).text
+                text = self._of_event(piece, event, feed)
                 key = f"{on_air.overlay_id}/{piece.id}"
-                if text and self.moments.add(key, text, piece.moment_s, seq, event.type):
+                if text and self.moments.add(key, text, piece["moment_s"], seq, event.type):
                     count += 1
                 elif text:
                     log.warning("Too many moments wait for %s; one of event %d was dropped", piece.name, seq)
         return count
 
+    def _of_event(self, piece: Piece, event: Event, feed: str) -> str:
+        part = piece.parts().get("")
+        if not isinstance(part, Say):
+            return THERE
+        values = {f"{feed}.{snake(key)}": scalar for key, scalar in scalars(event.data)}
+        return self._texts.of_event(part, feed, values).text
+
+    def listed(self, event: Event) -> None:
+        """An event came that lists may show."""
+        for key, cells in self.drawn.happened(event):
+            overlay, _, own = key.partition("/")
+            self._hub.change(int(overlay), {f"{own}_{cell}": text for cell, text in cells.items()})
+
     def step(self, now: datetime) -> bool:
-        """Begin and end the moments whose time it is; whether any did."""
+        """Begin and end the moments whose time it is, and draw what is due; whether any moment did."""
         changed = False
         for key, moment in list(self.moments.step(now)):
             overlay, _, piece_id = key.partition("/")
@@ -144,7 +227,15 @@ class Airing:
                 self._hub.change(int(overlay), {piece_id: ""})
             else:
                 self._hub.moment(int(overlay), piece_id, moment.text, moment.for_s)
+        for key, path in self.drawn.step(now):
+            overlay, _, own = key.partition("/")
+            self._hub.change(int(overlay), {own: path})
         return changed
+
+    def next_change(self) -> datetime | None:
+        """When a moment begins or ends, or a chart moves on, by itself."""
+        due = (self.moments.next_change(), self.drawn.next_change())
+        return min((at for at in due if at is not None), default=None)
 
     def placed(self, key: str) -> tuple[str, str]:
         """The names of the overlay and the piece behind a key."""
@@ -161,16 +252,6 @@ class Airing:
         on_air = self._on_air[channel.overlay_id]
         return Frame(channel.overlay_id, on_air.name, channel.rev, channel.seq, on_air.overlay, dict(channel.values))
 
-    def sights(self, pieces: tuple[TextPiece, ...]) -> dict[str, Sight]:
-        """What these pieces would say now, whether they are on air or not."""
-        seen = {}
-        for piece in pieces:
-            say = piece.compiled()
-            shown = self._texts.preview(say)
-            grown = self._texts.preview(say, piece.grow_digits)
-            seen[piece.id] = Sight(shown, grown.text, self._texts.longest(say).text, self._texts.empty(say).text)
-        return seen
-
     def audiences(self) -> dict[int, Audience]:
         """Who shows each overlay."""
         return {overlay_id: self._hub.audience(overlay_id) for overlay_id in self._on_air}
@@ -180,8 +261,20 @@ class Airing:
         found = []
         for on_air in self._on_air.values():
             for piece in on_air.overlay.pieces:
-                shown = self._texts.shown(f"{on_air.overlay_id}/{piece.id}")
-                if shown and (shown.problem or shown.missing):
-                    why = shown.problem or f"{shown.missing} has not come yet."
-                    found.append(Trouble(on_air.overlay_id, on_air.name, piece.name, why, not shown.text))
+                for name in piece.parts():
+                    key = f"{on_air.overlay_id}/{piece.id}"
+                    shown = self._texts.shown(f"{key}.{name}" if name else key)
+                    if shown and (shown.problem or shown.missing):
+                        why = shown.problem or f"{shown.missing} has not come yet."
+                        found.append(Trouble(on_air.overlay_id, on_air.name, piece.name, why, not shown.text))
+                        break
         return found
+
+
+def _seen(overlay: Overlay) -> list[Piece]:
+    """The pieces that are not hidden in the draft that was put on air."""
+    return [piece for piece in overlay.pieces if piece["hidden"] != "yes"]
+
+
+def _may_hide(piece: Piece) -> bool:
+    return "" not in piece.parts() and not piece.is_moment and "hide" in (piece["when_late"], piece["when_down"])

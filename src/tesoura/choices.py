@@ -16,17 +16,23 @@ from tesoura.core.numbers import NumberStyle
 from tesoura.locales import machine_locale, number_style
 from tesoura.store import state
 
+FIRST_SCENES = ("Play", "Talk", "Break")
+SCENE_SIGNAL = "scene.present"
+
 
 @dataclass(frozen=True, slots=True)
 class Choices:
     """How numbers are written, in which zone days begin, on which weekday weeks do (0 is Monday), which folders files
-    may be read from, and for how many days the log is kept (None: for good)."""
+    may be read from, for how many days the log is kept (None: for good), which scenes there are, and the signal that
+    tells the present one."""
 
     locale: str
     zone: tzinfo
     first_weekday: int
     folders: tuple[Path, ...]
     keep_days: int | None
+    scenes: tuple[str, ...] = FIRST_SCENES
+    scene_signal: str = SCENE_SIGNAL
 
     def style(self) -> NumberStyle:
         """How numbers and times are written."""
@@ -57,4 +63,6 @@ def read_choices(session: Session) -> Choices:
         int(state.choice(session, "first_weekday") or 0),
         tuple(Path(one) for one in json.loads(state.choice(session, "folders") or "[]")),
         int(days) if days.isdecimal() else None,
+        tuple(json.loads(state.choice(session, "scenes") or "null") or FIRST_SCENES),
+        state.choice(session, "scene_signal") or SCENE_SIGNAL,
     )

@@ -14,9 +14,9 @@ from typing import Any
 import httpx
 from sqlmodel import Session
 
+from tesoura import demo_overlays
 from tesoura.core.computed.definitions import COMPUTED as KINDS
 from tesoura.core.forms import fill
-from tesoura.core.overlays import Overlay, TextPiece
 from tesoura.core.values import Freshness, Signal
 from tesoura.demo_services import Services
 from tesoura.examples import put
@@ -27,7 +27,6 @@ from tesoura.standins.members import DEFAULT_KEY, MembersService
 from tesoura.store import computed as stored_computed
 from tesoura.store import feeds as stored_feeds
 from tesoura.store import keys, state
-from tesoura.store import overlays as stored_overlays
 from tesoura.store import text_files as stored_files
 from tesoura.store.store import Store
 from tesoura.store.tables import FeedRow, SignalRow
@@ -118,35 +117,6 @@ FILES = (
     ("cuts_per_line.txt", "{own.cuts_per_loss:.1f}", "0"),
 )
 
-COUNT = TextPiece(
-    id="count", name="Kite friends", wording="{reach.members:,} kite friends", nothing_yet="— kite friends",
-    x=96, y=900, typeface="Bricolage Grotesque", size_px=64, weight=700, colour="#FFFDF8",
-    backing_colour="#1E2A38", backing_opacity_pct=86, corner_px=14, padding_px=26, grow_digits=1,
-)  # fmt: skip
-CUTS = TextPiece(
-    id="cuts", name="Cuts", nothing_yet="No cuts yet",
-    wording="{kill.count_this_session} {plural(kill.count_this_session, 'cut', 'cuts')} tonight",
-    x=1824, y=72, typeface="Big Shoulders", size_px=84, weight=800, colour="#FFE9B8",
-    backing_colour="#43305A", backing_opacity_pct=92, corner_px=6, padding_px=20, align="right",
-    grow_toward="left", grow_digits=2,
-)  # fmt: skip
-SONG = TextPiece(
-    id="song", name="Song", wording="{music.title}\n{music.artist}", nothing_yet="", x=1824, y=880, typeface="Fredoka",
-    size_px=40, weight=500, colour="#1E2A38", backing_colour="#F6F1E7", backing_opacity_pct=94, corner_px=22,
-    padding_px=24, align="right", grow_toward="left", grow_digits=0,
-)  # fmt: skip
-GIFT = TextPiece(
-    id="gift", name="Gift", wording="{gift.name} gives {gift.amount} {plural(gift.amount, 'spool', 'spools')}",
-    nothing_yet="", x=96, y=816, typeface="Sora", size_px=36, weight=600, colour="#FFFDF8",
-    backing_colour="#B33520", backing_opacity_pct=94, corner_px=40, padding_px=24, grow_digits=1,
-    appears="moment", moment_type="gift", moment_s=5,
-)  # fmt: skip
-TOP = TextPiece(
-    id="top", name="Top givers", wording="Tonight: {names(gifts_session.leaders, 3)}", nothing_yet="",
-    x=96, y=72, typeface="Atkinson Hyperlegible", size_px=34, weight=600, colour="#1E2A38",
-    backing_colour="#FFFDF8", backing_opacity_pct=92, corner_px=8, padding_px=20, grow_digits=0,
-)  # fmt: skip
-
 
 def seed_folder(store: Store, services: Services, now: datetime) -> str:
     """Fill an empty data folder with the show, or point a filled one at this run's services; a key for the story."""
@@ -187,9 +157,7 @@ def _fill(session: Session, store: Store, services: Services, feeds: tuple[_Feed
     lost = state.SavedSignal(Signal("losses.value", 3, "lines", now, Freshness.HELD), "losses", None, None)
     past = [_past("reach", "mara_vane", counts, now), _past("rival", "otto_knot", counts, now), lost]
     state.save(session, past, 0, True)
-    for title, pieces in (("Kite friends", (COUNT,)), ("Cup evening", (COUNT, CUTS, SONG, TOP, GIFT))):
-        overlay = stored_overlays.new_overlay(session, title, Overlay(pieces=pieces), now)
-        stored_overlays.publish(session, overlay, now)
+    demo_overlays.put(session, store, now)
     for began in (timedelta(days=7, minutes=170), timedelta(days=1, minutes=40), timedelta(minutes=12)):
         state.start_session(session, now - began)
 

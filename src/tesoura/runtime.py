@@ -44,7 +44,9 @@ from tesoura.waking import Alarm
 P = ParamSpec("P")
 T = TypeVar("T")
 SCRIPT_FEED = "script"
+SCENE_FEED = "scene"
 SHOWN_AGAIN, SKIPPED, BY_HAND = "tesoura.shown_again", "tesoura.skipped", "tesoura.set_by_hand"
+SCENE_SET = "tesoura.scene"
 MOMENT_FOR = timedelta(minutes=2)
 _BEGINNING = datetime(1970, 1, 1, tzinfo=UTC)
 log = logging.getLogger(__name__)
@@ -69,7 +71,7 @@ class Runtime:
         self.hub = Hub(build(), lambda: self.touched("overlays"))
         self._topics = Topics(self.hub)
         self.feeding = Feeding(store, self._engine, self._clock, self._publish, self._feed_says)
-        self.airing = Airing(store, self._engine, self.hub)
+        self.airing = Airing(store, self._engine, self.hub, self._clock)
         self.reckoning = Reckoning(store, self._engine, self._clock, self._publish)
         self.filing = Filing(store, self._engine, self._clock, self.touched)
         self._entering = Entering(store, self._came, self._clock)
@@ -91,7 +93,7 @@ class Runtime:
         self._follow_choices()
         await self.feeding.start()
         self._publish(self._engine.reconsider(self._clock()))
-        await self.airing.start()
+        await self.airing.start(self._present_scene())
         await self.filing.start()
         self._alarm.start()
         self.saving.start()
@@ -101,7 +103,7 @@ class Runtime:
         saved, position = self.store.read(state.load)
         picked = self.store.read(stored_feeds.picked_names)
         for one in saved:
-            if one.event_type is None and one.feed != SCRIPT_FEED and one.signal.name not in picked:
+            if one.event_type is None and one.feed not in (SCRIPT_FEED, SCENE_FEED) and one.signal.name not in picked:
                 continue
             self._engine.restore(one.feed, one.signal, one.fresh_for_s, one.event_type)
         missed = self.store.read(lambda session: event_log.after(session, position))
@@ -155,6 +157,7 @@ class Runtime:
         self.reckoning.passed([(one.event, one.seq, one.accepted_at) for one in logged])
         self.saving.applied = max(self.saving.applied, logged[-1].seq)
         for one in logged:
+            self.airing.listed(one.event)
             # What is long past when it comes is no moment any more; the log can show it again.
             if now - one.event.time < MOMENT_FOR:
                 self._show(one.event, one.seq)
@@ -232,6 +235,19 @@ class Runtime:
             await self.saving.save_signal(signal, name, None)
         return signal
 
+    async def set_scene(self, scene: str) -> None:
+        """Make this the present scene, logged and saved before answering."""
+        name, now = self.choices.scene_signal, self._clock()
+        self._publish(self._engine.set_value(Reading(name, scene, now), name.partition(".")[0], None, None, now))
+        await self._tell_of(SCENE_SET, {"scene": scene}, scene)
+        signal = self._engine.signal(name, now)
+        assert signal is not None
+        await self.saving.save_signal(signal, name.partition(".")[0], None)
+
+    def _present_scene(self) -> str:
+        value = self._engine.values.get(self.choices.scene_signal)
+        return value if isinstance(value, str) else ""
+
     def signals(self, trails: bool = False) -> list[Signal]:
         """All signals."""
         return self._engine.signals(self._clock(), trails)
@@ -242,7 +258,7 @@ class Runtime:
 
     def names_taken(self) -> set[str]:
         """The first halves of signals' names that are in use."""
-        return self._engine.feed_names() | {SCRIPT_FEED}
+        return self._engine.feed_names() | {SCRIPT_FEED, SCENE_FEED}
 
     def event_types(self) -> list[str]:
         """The types of events that have come."""
@@ -319,6 +335,10 @@ class Runtime:
             self.filing.tell(changes.texts)
         if changes.signals:
             self.touched("signals")
+            self.airing.drawn.touched(changes.signals)
+            if self.choices.scene_signal in changes.signals:
+                self.airing.set_scene(self._present_scene())
+                self.touched("scene")
         if changes.feeds:
             self.touched("feeds")
         self._plan()
@@ -331,7 +351,7 @@ class Runtime:
 
     def _due(self) -> datetime | None:
         """When the next value may become late, or the next moment begins or ends."""
-        due = (self._engine.next_change(), self.airing.moments.next_change())
+        due = (self._engine.next_change(), self.airing.next_change())
         return min((at for at in due if at is not None), default=None)
 
     def _tick(self) -> None:

@@ -1,183 +1,174 @@
-"""Overlays as documents: their pieces, what may stand in each field, and how two versions differ."""
+"""Overlays as documents: their pieces, what each is made to look and say, and how they are stored."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import asdict, dataclass, fields, replace
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
+from types import MappingProxyType
 from typing import Any
 
-from tesoura.core.checks import InvalidField, choice, colour, line, text, whole
-from tesoura.core.scope import FormulaError
-from tesoura.core.texts import Say
-from tesoura.core.wording import MAX_GROWTH, MAX_WORDING, compile_wording
+from tesoura.core import looks as look_rules
+from tesoura.core.checks import InvalidField
+from tesoura.core.fields import Field, InvalidPiece
+from tesoura.core.looks import PLAIN, STYLE_FIELDS, Look
+from tesoura.core.pieces import KINDS
+from tesoura.core.pieces.kind import MAX_SIDE_PX, Kind, Part
+from tesoura.core.typefaces import weight_of
 
-MAX_SIDE_PX = 8_192
 MAX_PIECES = 100
-MAX_SHELF = 20
-DOCUMENT_VERSION = 1
+LEAST_SIDE_PX = 16
+DOCUMENT_VERSION = 2
+NOTHING: Mapping[str, Any] = MappingProxyType({})
+SCENE_FIELDS = ("shown", "x", "y", "width_px", "height_px", "size_px", "look")
+"""What can differ by scene."""
+PLACE_FIELDS = ("x", "y", "width_px", "height_px", "size_px")
+"""What a pinned piece keeps."""
+SIZES = (
+    ("Full", 1920, 1080), ("Full, larger", 2560, 1440), ("Vertical", 1080, 1920), ("Bar", 1200, 96),
+    ("Small strip", 360, 48), ("Card", 640, 400),
+)  # fmt: skip
+
+
+class NewerDocument(ValueError):
+    """A document that a later version of Tesoura wrote."""
 
 
 @dataclass(frozen=True, slots=True)
-class Typeface:
-    """A shipped family and the weights it has."""
+class Piece:
+    """One thing on an overlay.
 
-    family: str
-    weights: tuple[int, ...]
-
-
-TYPEFACES = (
-    Typeface("Atkinson Hyperlegible", (200, 300, 400, 500, 600, 700, 800)),
-    Typeface("Big Shoulders", (100, 200, 300, 400, 500, 600, 700, 800, 900)),
-    Typeface("Bitter", (100, 200, 300, 400, 500, 600, 700, 800, 900)),
-    Typeface("Bricolage Grotesque", (200, 300, 400, 500, 600, 700, 800)),
-    Typeface("Caveat", (400, 500, 600, 700)),
-    Typeface("Fredoka", (300, 400, 500, 600, 700)),
-    Typeface("JetBrains Mono", (100, 200, 300, 400, 500, 600, 700, 800)),
-    Typeface("Oswald", (200, 300, 400, 500, 600, 700)),
-    Typeface("Righteous", (400,)),
-    Typeface("Rubik", (300, 400, 500, 600, 700, 800, 900)),
-    Typeface("Sora", (100, 200, 300, 400, 500, 600, 700, 800)),
-    Typeface("Space Grotesk", (300, 400, 500, 600, 700)),
-    Typeface("Young Serif", (400,)),
-)
-WEIGHT_WORDS = {
-    100: "thin", 200: "extra light", 300: "light", 400: "regular", 500: "medium",
-    600: "semi-bold", 700: "bold", 800: "extra bold", 900: "black",
-}  # fmt: skip
-SIDES = ("right", "left", "both")
-WHEN_STALE = ("keep", "with_age", "nothing_yet", "hide")
-APPEARS = ("always", "moment")
-ALIGNMENTS = ("left", "centre", "right")
-
-
-def _wording(raw: object) -> str:
-    source = text(MAX_WORDING)(raw)
-    try:
-        compile_wording(source)
-    except FormulaError as error:
-        raise InvalidField(str(error)) from None
-    return source
-
-
-@dataclass(frozen=True, slots=True)
-class Field:
-    """One choice of a piece: its label, its unit, and the check that turns what was typed into a value."""
-
-    label: str
-    check: Callable[[object], Any]
-    unit: str = ""
-
-
-TEXT_FIELDS: Mapping[str, Field] = {
-    "name": Field("Name", line(60)),
-    "wording": Field("Wording", _wording),
-    "nothing_yet": Field("Nothing yet", text(200, empty=True)),
-    "when_late": Field("When late", choice(WHEN_STALE)),
-    "when_down": Field("When down", choice(WHEN_STALE)),
-    "appears": Field("Appears", choice(APPEARS)),
-    "moment_type": Field("When this happens", text(120, empty=True)),
-    "moment_s": Field("For", whole(1, 120), "s"),
-    "x": Field("Across", whole(-MAX_SIDE_PX, MAX_SIDE_PX), "px"),
-    "y": Field("Down", whole(-MAX_SIDE_PX, MAX_SIDE_PX), "px"),
-    "typeface": Field("Typeface", choice([face.family for face in TYPEFACES])),
-    "size_px": Field("Size", whole(8, 1_000), "px"),
-    "weight": Field("Weight", whole(100, 900)),
-    "colour": Field("Colour", colour),
-    "align": Field("Lines", choice(ALIGNMENTS)),
-    "backing_colour": Field("Backing", colour),
-    "backing_opacity_pct": Field("Opacity", whole(0, 100), "%"),
-    "corner_px": Field("Corners", whole(0, 500), "px"),
-    "padding_px": Field("Padding", whole(0, 500), "px"),
-    "grow_toward": Field("Grows toward", choice(SIDES)),
-    "grow_digits": Field("Room for", whole(0, MAX_GROWTH), "more digits"),
-}
-
-
-@dataclass(frozen=True, slots=True)
-class TextPiece:
-    """A text on an overlay.
-
-    `x` and `y` (px from the overlay's top left) are where the piece is held: its top left corner when it grows to the
-    right, its top right when it grows to the left, the middle of its top when it grows to both sides. One that appears
-    as a `moment` is empty until an event of `moment_type` comes, and then shows its words for `moment_s` seconds.
+    `x` and `y` (px from the overlay's top left) are where it is held: its top left corner; for a text that grows to the
+    left its top right, for one that grows to both sides the middle of its top. `style` holds what it does otherwise
+    than the look it wears. `scenes` holds, by the name of a scene, what differs there.
     """
 
     id: str
-    name: str = "Text"
-    wording: str = "Your words here"
-    nothing_yet: str = "—"
-    when_late: str = "keep"
-    when_down: str = "keep"
-    appears: str = "always"
-    moment_type: str = ""
-    moment_s: int = 6
-    x: int = 96
-    y: int = 96
-    typeface: str = "Bricolage Grotesque"
-    size_px: int = 72
-    weight: int = 700
-    colour: str = "#FFFDF8"
-    align: str = "left"
-    backing_colour: str = "#1E2A38"
-    backing_opacity_pct: int = 85
-    corner_px: int = 14
-    padding_px: int = 24
-    grow_toward: str = "right"
-    grow_digits: int = 1
+    kind: str = "text"
+    choices: Mapping[str, Any] = field(default_factory=dict)
+    look: str = PLAIN
+    style: Mapping[str, Any] = field(default_factory=dict)
+    scenes: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
 
-    def compiled(self) -> Say:
-        """What the piece says, ready to render."""
-        return Say(compile_wording(self.wording), self.nothing_yet, self.when_late, self.when_down)
+    def __getitem__(self, name: str) -> Any:
+        return self.choices[name]
 
-    def changed(self, choices: Mapping[str, object]) -> TextPiece:
-        """The piece with these choices checked and made. Raises InvalidPiece naming every field that is wrong."""
-        checked, wrong = {}, {}
-        for name, raw in choices.items():
-            field = TEXT_FIELDS.get(name)
-            if field is None:
-                wrong[name] = "There is no such choice for a text."
-                continue
+    @property
+    def kind_of(self) -> Kind:
+        """What kind of piece it is."""
+        return KINDS[self.kind]
+
+    @property
+    def name(self) -> str:
+        """Its name, for the user alone."""
+        return str(self.choices["name"])
+
+    @property
+    def is_moment(self) -> bool:
+        """Whether it appears as a moment."""
+        return bool(self.choices["appears"] == "moment")
+
+    def parts(self) -> Mapping[str, Part]:
+        """What it says, ready to render, by the part's name."""
+        return self.kind_of.parts(self.choices)
+
+    def in_scene(self, scene: str) -> Piece:
+        """The piece as it is in a scene."""
+        differs = self.scenes.get(scene)
+        if not differs:
+            return self
+        choices = {name: value for name, value in differs.items() if name not in ("shown", "look")}
+        return replace(self, choices={**self.choices, **choices}, look=differs.get("look", self.look))
+
+    def shown_in(self, scene: str) -> bool:
+        """Whether viewers see it in a scene, as far as that goes."""
+        return bool(self.scenes.get(scene, NOTHING).get("shown", "yes") == "yes")
+
+    def styled(self, looks: Mapping[str, Look], form: str) -> dict[str, Any]:
+        """All its style choices: its look's, under its kind's own and then its own. `form` is the overlay's."""
+        look = looks.get(self.look) or look_rules.Look(PLAIN, "Plain")
+        own = self.choices["form"]
+        style = {**look.style(form if own == "overlay" else own), **self.kind_of.style, **self.style}
+        style["weight"] = weight_of(style["typeface"], style["weight"])
+        return style
+
+    def changed(self, given: Mapping[str, object], scene: str = "") -> Piece:
+        """The piece with these choices checked and made, in one scene or in all.
+
+        A style choice of None goes back to the look's; in a scene, None goes back to how it is elsewhere. Raises
+        InvalidPiece naming every choice that is wrong.
+        """
+        good, wrong = {}, {}
+        for name, raw in given.items():
             try:
-                checked[name] = field.check(raw)
+                good[name] = raw if raw is None else self._field(name, scene).check(raw)
             except InvalidField as error:
                 wrong[name] = str(error)
         if wrong:
             raise InvalidPiece(wrong)
-        return _with_weight_of_face(replace(self, **checked))
+        if scene:
+            here = {**self.scenes.get(scene, NOTHING), **good}
+            here = {name: value for name, value in here.items() if value is not None}
+            others = {name: value for name, value in self.scenes.items() if name != scene}
+            return replace(self, scenes={**others, scene: here} if here else others)
+        style = {**self.style, **{name: value for name, value in good.items() if name in STYLE_FIELDS}}
+        style = {name: value for name, value in style.items() if value is not None}
+        choices = {name: value for name, value in good.items() if name in self.kind_of.all_fields}
+        look = good.get("look") or self.look
+        return replace(self, choices={**self.choices, **choices}, style=style, look=look)
+
+    def _field(self, name: str, scene: str) -> Field:
+        if scene and name not in SCENE_FIELDS:
+            raise InvalidField("This is the same in every scene. Choose “every scene” first.")
+        found = {"look": LOOK, "shown": SHOWN}.get(name) or self.kind_of.all_fields.get(name) or STYLE_FIELDS.get(name)
+        if found is None:
+            raise InvalidField(f"There is no such choice for a {self.kind_of.title.lower()}.")
+        return found
 
 
-class InvalidPiece(ValueError):
-    """Choices that cannot be made; `wrong` maps each field to what is wrong and what would be right."""
+def _look_name(raw: object) -> str:
+    typed = str(raw).strip()
+    if not typed or len(typed) > 60:
+        raise InvalidField("Choose a look from the list.")
+    return typed
 
-    def __init__(self, wrong: Mapping[str, str]) -> None:
-        super().__init__("; ".join(f"{name}: {message}" for name, message in wrong.items()))
-        self.wrong = wrong
+
+def _yes_or_no(raw: object) -> str:
+    return "yes" if str(raw) == "yes" else "no"
 
 
-def _with_weight_of_face(piece: TextPiece) -> TextPiece:
-    """The piece at the weight nearest to the one asked for that its typeface has."""
-    weights = next(face.weights for face in TYPEFACES if face.family == piece.typeface)
-    nearest = min(weights, key=lambda weight: (abs(weight - piece.weight), weight))
-    return piece if nearest == piece.weight else replace(piece, weight=nearest)
+LOOK = Field("Look", _look_name, asked="look", under="Look")
+SHOWN = Field("Shown", _yes_or_no, default="yes", asked="switch")
+
+
+def new_piece(kind: str, id: str, **given: object) -> Piece:
+    """A piece of this kind with these choices. Raises InvalidPiece."""
+    return Piece(id, kind, KINDS[kind].defaults).changed(given)
 
 
 @dataclass(frozen=True, slots=True)
 class Overlay:
     """A transparent page of `width_px` by `height_px` and its pieces, back to front.
 
-    `shelf` holds the pieces last taken away, so that they can be brought back.
+    `looks` are those that its pieces wear, kept with what is on air. `guides` are lines to lay pieces on: `x` or `y`,
+    and where. `css` is the user's own style sheet.
     """
 
     width_px: int = 1920
     height_px: int = 1080
-    pieces: tuple[TextPiece, ...] = ()
-    shelf: tuple[TextPiece, ...] = ()
+    pieces: tuple[Piece, ...] = ()
+    form: str = "dark"
+    motion: str = "yes"
+    safe: str = "yes"
+    guides: tuple[tuple[str, int], ...] = ()
+    css: str = ""
+    scenery: str = "evening"
+    looks: Mapping[str, Look] = field(default_factory=dict, compare=False)
 
-    def piece(self, piece_id: str) -> TextPiece | None:
+    def piece(self, piece_id: str) -> Piece | None:
         """The piece with this id."""
         return next((piece for piece in self.pieces if piece.id == piece_id), None)
 
-    def with_piece(self, piece: TextPiece) -> Overlay:
+    def with_piece(self, piece: Piece) -> Overlay:
         """The overlay with this piece in the place of the one with its id, or in front of all others."""
         if self.piece(piece.id) is None:
             if len(self.pieces) >= MAX_PIECES:
@@ -185,18 +176,41 @@ class Overlay:
             return replace(self, pieces=(*self.pieces, piece))
         return replace(self, pieces=tuple(piece if old.id == piece.id else old for old in self.pieces))
 
-    def without(self, piece_id: str) -> Overlay:
-        """The overlay with this piece laid on the shelf."""
-        gone = tuple(piece for piece in self.pieces if piece.id == piece_id)
-        kept = tuple(piece for piece in self.pieces if piece.id != piece_id)
-        return replace(self, pieces=kept, shelf=(*self.shelf, *gone)[-MAX_SHELF:])
+    def without(self, piece_ids: Iterable[str]) -> Overlay:
+        """The overlay without these pieces."""
+        gone = set(piece_ids)
+        return replace(self, pieces=tuple(piece for piece in self.pieces if piece.id not in gone))
 
-    def brought_back(self, piece_id: str) -> Overlay:
-        """The overlay with this piece taken from the shelf again, in front of all others."""
-        back = next((piece for piece in self.shelf if piece.id == piece_id), None)
-        if back is None:
-            return self
-        return replace(self, shelf=tuple(p for p in self.shelf if p.id != piece_id)).with_piece(back)
+    def scenes(self) -> list[str]:
+        """The scenes in which something differs, by name."""
+        return sorted({scene for piece in self.pieces for scene in piece.scenes})
+
+    def worn(self) -> set[str]:
+        """The looks that its pieces wear, in any scene."""
+        return {piece.in_scene(scene).look for piece in self.pieces for scene in ("", *piece.scenes)}
+
+    def media(self) -> set[str]:
+        """The files that its pieces show."""
+        names = {name for kind in KINDS.values() for name, one in kind.fields.items() if one.asked in MEDIA}
+        return {value for piece in self.pieces for name in names if (value := piece.choices.get(name))}
+
+
+MEDIA = ("picture", "video")
+
+
+def size_problem(width_px: object, height_px: object) -> str | None:
+    """What is wrong with a size that was typed, or None."""
+    for typed in (width_px, height_px):
+        try:
+            side = float(str(typed))
+        except ValueError:
+            return f"“{str(typed)[:20]}” is not a number of pixels."
+        if not LEAST_SIDE_PX <= side <= MAX_SIDE_PX:
+            return f"{str(typed)[:20]} px is no side of an overlay. It has from {LEAST_SIDE_PX} to {MAX_SIDE_PX:,} px."
+    return None
+
+
+# As it is stored
 
 
 def to_document(overlay: Overlay) -> dict[str, Any]:
@@ -205,67 +219,72 @@ def to_document(overlay: Overlay) -> dict[str, Any]:
         "version": DOCUMENT_VERSION,
         "width_px": overlay.width_px,
         "height_px": overlay.height_px,
-        "pieces": [{"kind": "text", **asdict(piece)} for piece in overlay.pieces],
-        "shelf": [{"kind": "text", **asdict(piece)} for piece in overlay.shelf],
+        "form": overlay.form,
+        "motion": overlay.motion,
+        "safe": overlay.safe,
+        "guides": [list(guide) for guide in overlay.guides],
+        "css": overlay.css,
+        "scenery": overlay.scenery,
+        "pieces": [piece_document(piece) for piece in overlay.pieces],
+        "looks": {name: look_rules.to_document(look) for name, look in overlay.looks.items()},
     }
 
 
+def piece_document(piece: Piece) -> dict[str, Any]:
+    """The piece as it is stored."""
+    return {
+        "id": piece.id, "kind": piece.kind, "choices": dict(piece.choices), "look": piece.look,
+        "style": dict(piece.style), "scenes": {name: dict(differs) for name, differs in piece.scenes.items()},
+    }  # fmt: skip
+
+
 def from_document(document: Mapping[str, Any]) -> Overlay:
-    """The overlay that was stored; choices this version does not know are left out."""
-    known = {field.name for field in fields(TextPiece)}
+    """The overlay that was stored. Choices that this version does not know, or cannot use, are left out.
 
-    def read(name: str) -> tuple[TextPiece, ...]:
-        return tuple(
-            TextPiece(**{key: value for key, value in _of_today(piece).items() if key in known})
-            for piece in document.get(name, ())
-        )
-
-    return Overlay(document["width_px"], document["height_px"], read("pieces"), read("shelf"))
-
-
-def _of_today(piece: Mapping[str, Any]) -> Mapping[str, Any]:
-    """A stored piece with what an earlier version called otherwise under its present name."""
-    before = piece.get("when_stale")
-    return {"when_late": before, "when_down": before, **piece} if before in WHEN_STALE else piece
-
-
-def differences(draft: Overlay, on_air: Overlay | None) -> list[str]:
-    """What putting the draft on air would change, a short sentence each; empty when they are the same."""
-    if on_air is None:
-        return ["Nothing is on air yet."]
-    return list(_differences(draft, on_air))
-
-
-def _differences(draft: Overlay, on_air: Overlay) -> Iterator[str]:
-    if (draft.width_px, draft.height_px) != (on_air.width_px, on_air.height_px):
-        yield f"Size {on_air.width_px} × {on_air.height_px} → {draft.width_px} × {draft.height_px} px"
-    for piece in draft.pieces:
-        before = on_air.piece(piece.id)
-        if before is None:
-            yield f"{piece.name}: new"
-        elif before != piece:
-            yield from _piece_differences(piece, before)
-    for gone in on_air.pieces:
-        if draft.piece(gone.id) is None:
-            yield f"{gone.name}: taken away"
-    if _shared_order(draft.pieces, on_air.pieces) != _shared_order(on_air.pieces, draft.pieces):
-        yield "Another order front to back"
+    Raises NewerDocument for one that a later version wrote.
+    """
+    version = document.get("version", 1)
+    if not isinstance(version, int) or version > DOCUMENT_VERSION:
+        raise NewerDocument("A newer Tesoura made this overlay. Install that version to open it; nothing was changed.")
+    read = _piece_of_the_first_version if version == 1 else piece_from_document
+    pieces = (read(piece) for piece in document.get("pieces", ()) if isinstance(piece, Mapping))
+    plain = Overlay()
+    return Overlay(
+        int(document["width_px"]),
+        int(document["height_px"]),
+        tuple(piece for piece in pieces if piece is not None),
+        "light" if document.get("form") == "light" else "dark",
+        _yes_or_no(document.get("motion", "yes")),
+        _yes_or_no(document.get("safe", "yes")),
+        tuple((str(axis), int(at)) for axis, at in document.get("guides", ())),
+        str(document.get("css", "")),
+        str(document.get("scenery", plain.scenery)),
+        {name: look_rules.from_document(name, look) for name, look in document.get("looks", {}).items()},
+    )
 
 
-def _shared_order(pieces: Sequence[TextPiece], others: Sequence[TextPiece]) -> list[str]:
-    ids = {piece.id for piece in others}
-    return [piece.id for piece in pieces if piece.id in ids]
+def piece_from_document(stored: Mapping[str, Any]) -> Piece | None:
+    """The piece that was stored, or None when this version knows no such kind."""
+    kind = KINDS.get(str(stored.get("kind")))
+    if kind is None:
+        return None
+    bare = Piece(str(stored["id"]), kind.name, kind.defaults, str(stored.get("look") or PLAIN))
+    style = {name: value for name, value in stored.get("style", {}).items() if name in STYLE_FIELDS}
+    piece = _as_far_as_usable(bare, {**stored.get("choices", {}), **style})
+    for scene, differs in stored.get("scenes", {}).items():
+        piece = _as_far_as_usable(piece, differs, str(scene)[:60])
+    return piece
 
 
-def _piece_differences(piece: TextPiece, before: TextPiece) -> Iterator[str]:
-    for name, field in TEXT_FIELDS.items():
-        old, new = getattr(before, name), getattr(piece, name)
-        if old != new:
-            unit = f" {field.unit}" if field.unit else ""
-            yield f"{piece.name}: {field.label.lower()} {_brief(old)} → {_brief(new)}{unit}"
+def _as_far_as_usable(piece: Piece, given: Mapping[str, object], scene: str = "") -> Piece:
+    try:
+        return piece.changed(given, scene)
+    except InvalidPiece as error:
+        return piece.changed({name: raw for name, raw in given.items() if name not in error.wrong}, scene)
 
 
-def _brief(value: object) -> str:
-    shown = str(value).replace("\n", " ⏎ ")
-    shown = shown if len(shown) <= 48 else shown[:47] + "…"
-    return f"“{shown}”" if isinstance(value, str) and not shown.startswith("#") else shown
+def _piece_of_the_first_version(stored: Mapping[str, Any]) -> Piece | None:
+    before = stored.get("when_stale")
+    now = {"when_late": before, "when_down": before} if before in ("keep", "with_age", "nothing_yet", "hide") else {}
+    choices = {name: value for name, value in stored.items() if name not in ("kind", "id", "when_stale")}
+    return _as_far_as_usable(Piece(str(stored["id"]), "text", KINDS["text"].defaults), {**now, **choices})

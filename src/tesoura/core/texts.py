@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import NamedTuple
@@ -15,6 +15,10 @@ from tesoura.core.wording import Wording
 
 LONG_NAME = "Bartholomew Quillfeather"
 """As long as a name may well be."""
+MADE_UP_NAMES = ("pip_gale", "otto_knot", "june_spool", "wren_bobbin", "tuck", "halyard_sam", "teacup_ana", "bolt_uncle",
+                 "seven_socks", "gull_on_a_post")  # fmt: skip
+MADE_UP_NUMBERS = (1284, 47, 9, 312, 5)
+MADE_UP_AGE = "4 min ago"
 AGE_EVERY = timedelta(seconds=10)
 _AGES = ((86_400, "days"), (3_600, "h"), (60, "min"), (0, "s"))
 
@@ -53,6 +57,26 @@ class Say:
     def keeps(self) -> bool:
         """Whether the last value stays, whatever happens."""
         return self.when_late == self.when_down == "keep"
+
+
+def _made_up(names: Iterable[str], known: Mapping[str, Scalar]) -> Iterator[dict[str, Scalar]]:
+    """Values for these signals: of the type that each has, and where none has come, numbers first and then names."""
+    for unknown in (0, 1):
+        values: dict[str, Scalar] = {}
+        for name in names:
+            at = sum(map(ord, name))
+            text = isinstance(known.get(name), str) if name in known else bool(unknown)
+            chosen: Scalar = (
+                MADE_UP_NAMES[at % len(MADE_UP_NAMES)] if text else MADE_UP_NUMBERS[at % len(MADE_UP_NUMBERS)]
+            )
+            place = name.rpartition("top_")[2].partition("_")[0]
+            if text and place.isdecimal():
+                # The places of a ranking are different people.
+                chosen = MADE_UP_NAMES[(int(place) - 1) % len(MADE_UP_NAMES)]
+            elif place.isdecimal():
+                chosen = 96 // int(place)
+            values[name] = chosen
+        yield values
 
 
 @dataclass(slots=True)
@@ -138,6 +162,29 @@ class Texts:
         """What a text says when nothing at all has come."""
         rendered = say.wording.render(Scope({}, self._scope.style))
         return Shown(say.nothing_yet if rendered.text is None else rendered.text, rendered.missing, rendered.problem)
+
+    def down(self, say: Say) -> Shown:
+        """What a text would say if the feed of its values were down."""
+        if not say.wording.names:
+            return self.preview(say)
+        texts = {"nothing_yet": say.nothing_yet, "instead": say.instead, "hide": ""}
+        if say.when_down in texts:
+            return Shown(texts[say.when_down], problem="Its feed is down.")
+        shown = self.preview(Say(say.wording, say.nothing_yet))
+        with_age = say.when_down == "with_age" and shown.why is None
+        return Shown(f"{shown.text} · {MADE_UP_AGE}") if with_age else shown
+
+    def made_up(self, say: Say) -> Shown:
+        """What a text says with values that are made up: numbers where numbers fit, names where they do not."""
+        shown = Shown(say.nothing_yet)
+        for values in _made_up(say.wording.names, self._scope.values):
+            rendered = say.wording.render(Scope(values, self._scope.style))
+            shown = Shown(
+                say.nothing_yet if rendered.text is None else rendered.text, rendered.missing, rendered.problem
+            )
+            if shown.why is None:
+                break
+        return shown
 
     def _age(self, say: Say) -> str:
         observed = [at for name in say.wording.names if name in self._stale and (at := self._observed_at(name))]

@@ -125,10 +125,26 @@ class Hub:
             for page in channel.pages:
                 page.tell(self._reload(channel))
 
-    def take_off(self, overlay_id: int) -> None:
-        """Forget an overlay; pages that show it keep their last frame."""
+    def take_off(self, overlay_id: int, why: str = "") -> None:
+        """Forget an overlay; its pages are told why, and with no reason keep their last frame."""
         if channel := self._channels.pop(overlay_id, None):
             self._tokens.pop(channel.token, None)
+            if why:
+                self._end(channel, why)
+
+    def replace_link(self, overlay_id: int, token: str, why: str) -> None:
+        """Give an overlay's link another token; pages of the old one stop at once and say why."""
+        if channel := self._channels.get(overlay_id):
+            self._tokens.pop(channel.token, None)
+            channel.token = token
+            self._tokens[token] = channel
+            self._end(channel, why)
+
+    def _end(self, channel: Channel, why: str) -> None:
+        for page in channel.pages:
+            page.tell(json.dumps({"kind": "end", "why": why}))
+        channel.pages.clear()
+        self._audience_changed()
 
     def change(self, overlay_id: int, values: Mapping[str, str]) -> None:
         """Tell an overlay's pages what some of its pieces say now."""

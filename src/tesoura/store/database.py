@@ -11,7 +11,7 @@ from sqlalchemy import Engine, create_engine, event, exc, inspect, text
 from tesoura.store.errors import DataFolderError
 
 FILE_NAME = "tesoura.db"
-HEAD = "0002"
+HEAD = "0003"
 """The newest migration, so that a folder that is up to date opens without loading what migrates."""
 _MIGRATIONS = Path(__file__).parent / "migrations"
 

@@ -9,7 +9,7 @@ from datetime import datetime
 from sqlmodel import Session, col, select
 
 from tesoura.store.secrets import Secrets
-from tesoura.store.tables import FeedRow, SecretRow, SignalRow
+from tesoura.store.tables import ComputedRow, FeedRow, SecretRow, SignalRow
 
 
 def new_token() -> str:
@@ -81,3 +81,9 @@ def remove_feed(session: Session, feed_id: int, now: datetime | None) -> FeedRow
         row.removed_at = now
         session.add(row)
     return row
+
+
+def names_ever_used(session: Session) -> set[str]:
+    """The first halves of signals' names that feeds and computed signals have or had."""
+    computed = set(session.exec(select(ComputedRow.name)))
+    return names_taken(session) | computed

@@ -182,26 +182,85 @@ class PositionRow(SQLModel, table=True):
 
 
 class OverlayRow(SQLModel, table=True):
-    """One overlay: its name, the token of its link, and its draft."""
+    """One overlay: its name, the token of its link, and its draft.
+
+    `draft_edit` is the number of the edit at which the draft stands; `draft_rev` counts every change of it, those that
+    take edits back included; `recent` tells of the last of those: which, from which window, in words, what it touched.
+    """
 
     __tablename__ = "overlay"
     id: int | None = Field(default=None, primary_key=True)
     name: str
     token: str = Field(unique=True)
-    draft: dict[str, object] = Field(sa_column=Column(JSON, nullable=False))
+    draft: dict[str, Any] = Field(sa_column=Column(JSON, nullable=False))
     draft_edit: int = 0
+    draft_rev: int = Field(default=0, sa_column_kwargs={"server_default": "0"})
+    recent: list[Any] = Field(default_factory=list, sa_column=Column(JSON, nullable=False, server_default="[]"))
     removed_at: datetime | None = _instant(nullable=True)
     created_at: datetime = _instant(nullable=False)
 
 
+class EditRow(SQLModel, table=True):
+    """A draft as it was after one edit. Those behind `draft_edit` can be made again."""
+
+    __tablename__ = "edit"
+    overlay_id: int = Field(primary_key=True, foreign_key="overlay.id")
+    number: int = Field(primary_key=True)
+    document: dict[str, Any] = Field(sa_column=Column(JSON, nullable=False))
+    words: str = ""
+    window: str = ""
+    touched: list[Any] = Field(sa_column=Column(JSON, nullable=False))
+    at: datetime = _instant(nullable=False)
+
+
 class VersionRow(SQLModel, table=True):
-    """One version of an overlay that was put on air; the one with the highest `rev` is on air."""
+    """One version of an overlay that was put on air, by whom; the one with the highest `rev` is on air."""
 
     __tablename__ = "version"
     overlay_id: int = Field(primary_key=True, foreign_key="overlay.id")
     rev: int = Field(primary_key=True)
-    document: dict[str, object] = Field(sa_column=Column(JSON, nullable=False))
+    document: dict[str, Any] = Field(sa_column=Column(JSON, nullable=False))
     published_at: datetime = _instant(nullable=False)
+    who: str = Field(default="", sa_column_kwargs={"server_default": ""})
+    note: str = Field(default="", sa_column_kwargs={"server_default": ""})
+
+
+class OldLinkRow(SQLModel, table=True):
+    """The token of a link that was replaced, so that it can say so."""
+
+    __tablename__ = "old_link"
+    token: str = Field(primary_key=True)
+    overlay_id: int = Field(foreign_key="overlay.id", index=True)
+    replaced_at: datetime = _instant(nullable=False)
+
+
+class LookRow(SQLModel, table=True):
+    """A look that the user made, or a shipped one that the user changed."""
+
+    __tablename__ = "look"
+    id: str = Field(primary_key=True)
+    document: dict[str, Any] = Field(sa_column=Column(JSON, nullable=False))
+    removed_at: datetime | None = _instant(nullable=True)
+    changed_at: datetime = _instant(nullable=False)
+
+
+class MediaRow(SQLModel, table=True):
+    """A file that was added: a `picture`, a `video`, a `typeface`, or a `scenery` (a picture to lay overlays over).
+
+    `name` is its fingerprint and ending, under which it lies in the folder; `facts` what is known of it.
+    """
+
+    __tablename__ = "media"
+    name: str = Field(primary_key=True)
+    kind: str = Field(index=True)
+    title: str
+    type: str
+    width_px: int = 0
+    height_px: int = 0
+    size: int = 0
+    facts: dict[str, Any] = Field(sa_column=Column(JSON, nullable=False))
+    removed_at: datetime | None = _instant(nullable=True)
+    added_at: datetime = _instant(nullable=False)
 
 
 class SessionRow(SQLModel, table=True):

@@ -10,6 +10,7 @@ from flask_wtf import CSRFProtect
 from tesoura.runtime import Runtime
 from tesoura.settings import Settings, build
 from tesoura.store.store import Store
+from tesoura.studio import Studio
 from tesoura.web import (
     access,
     api,
@@ -21,7 +22,11 @@ from tesoura.web import (
     files,
     hand,
     incoming,
+    links,
     log,
+    looks,
+    mat,
+    media,
     overlays,
     pages,
     picks,
@@ -31,15 +36,19 @@ from tesoura.web import (
     rules,
     signals,
     signing_in,
+    typefaces,
+    versions,
     wordings,
 )
 from tesoura.web.doors import EXTENSION, Doors
+from tesoura.web.drawing import HELPERS
 from tesoura.web.offers import Offers
 from tesoura.web.shown import add_filters
 
 MAX_FORM_BYTES = 1_000_000
 ROOMS = (
-    api, desk, signing_in, feed_aids, feeds, picks, rules, incoming, hand, recipes, overlays, pages, preferences,
+    api, desk, signing_in, feed_aids, feeds, picks, rules, incoming, hand, recipes, overlays, mat, versions, links,
+    looks, typefaces, media, pages, preferences,
     signals, computed, files, wordings, log, reports,
 )  # fmt: skip
 
@@ -72,8 +81,9 @@ def create_pages(runtime: Runtime, settings: Settings) -> Flask:
         PERMANENT_SESSION_LIFETIME=timedelta(days=30),
         WTF_CSRF_TIME_LIMIT=None,
     )
+    app.jinja_env.globals.update(HELPERS)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
-    app.extensions[EXTENSION] = Doors(runtime, runtime.store, settings)
+    app.extensions[EXTENSION] = Doors(runtime, runtime.store, settings, Studio(runtime.store))
     protection = CSRFProtect(app)
     protection.exempt(api.blueprint)
     protection.exempt(incoming.blueprint)

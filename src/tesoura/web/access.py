@@ -11,7 +11,7 @@ from tesoura.web.doors import settings
 
 # The API has keys of its own; a token is the only right that an overlay's page, a feed's private address or the way
 # back from a service needs.
-OPEN_PREFIXES = ("/api/", "/o/", "/in/", "/feeds/signed-in", "/sign-in")
+OPEN_PREFIXES = ("/api/", "/o/", "/media/", "/in/", "/feeds/signed-in", "/sign-in")
 
 
 def register(app: Flask) -> None:

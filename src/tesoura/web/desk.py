@@ -8,10 +8,12 @@ from datetime import datetime
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
+from sqlmodel import Session
 
 from tesoura.airing import Trouble
 from tesoura.core.checks import InvalidField, time_before
-from tesoura.core.overlays import differences, from_document
+from tesoura.core.differences import differences
+from tesoura.core.overlays import NewerDocument, Overlay
 from tesoura.core.sessions import suggestion
 from tesoura.core.values import Freshness
 from tesoura.outputs.hub import Audience
@@ -20,6 +22,7 @@ from tesoura.runtime import Runtime
 from tesoura.store import log as event_log
 from tesoura.store import overlays as stored
 from tesoura.store import state
+from tesoura.store.overlays import OnAir
 from tesoura.store.state import OutOfOrder
 from tesoura.store.tables import OverlayRow
 from tesoura.web.doors import now, runtime, store
@@ -73,6 +76,16 @@ def strip() -> Strip:
     )
 
 
+def _overlays(session: Session) -> list[tuple[OverlayRow, Overlay, OnAir]]:
+    found = []
+    for row in stored.all_overlays(session):
+        try:
+            found.append((row, stored.draft_of(session, row), stored.on_air(session, row)))
+        except NewerDocument:
+            found.append((row, Overlay(), OnAir(row.id or 0, row.name, row.token, 0, Overlay())))
+    return found
+
+
 def cards() -> list[Card]:
     """All overlays as the desk shows them."""
 
@@ -81,10 +94,7 @@ def cards() -> list[Card]:
 
     audiences, troubles = runtime().call(gather)
     found = []
-    for row, on_air in store().read(
-        lambda session: [(one, stored.on_air(session, one)) for one in stored.all_overlays(session)]
-    ):
-        draft = from_document(row.draft)
+    for row, draft, on_air in store().read(_overlays):
         found.append(
             Card(
                 row,

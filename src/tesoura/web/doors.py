@@ -10,17 +10,19 @@ from flask import current_app
 from tesoura.runtime import Runtime
 from tesoura.settings import Settings
 from tesoura.store.store import Store
+from tesoura.studio import Studio
 
 EXTENSION = "tesoura"
 
 
 @dataclass(frozen=True, slots=True)
 class Doors:
-    """The runtime, the store and the settings of this application."""
+    """The runtime, the store, the settings and the studio of this application."""
 
     runtime: Runtime
     store: Store
     settings: Settings
+    studio: Studio
 
 
 def _doors() -> Doors:
@@ -36,6 +38,11 @@ def runtime() -> Runtime:
 def store() -> Store:
     """The store."""
     return _doors().store
+
+
+def studio() -> Studio:
+    """What measures overlays."""
+    return _doors().studio
 
 
 def now() -> datetime:

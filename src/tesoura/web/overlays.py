@@ -1,38 +1,29 @@
-"""Overlays: the mat where a draft is made, and putting it on air."""
+"""Overlays: the list, making one, renaming, duplicating, putting away, and handing one on as a file."""
 
 from __future__ import annotations
 
-import uuid
-from collections.abc import Callable, Mapping
-from typing import Any
+from dataclasses import replace
 
-from flask import Blueprint, abort, flash, jsonify, redirect, render_template, request, url_for
+from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from sqlmodel import Session
 
-from tesoura.airing import Sight
+from tesoura.adding.files import MAX_BYTES, NotUsable, too_large
 from tesoura.core.checks import InvalidField, line
-from tesoura.core.functions import FUNCTIONS
-from tesoura.core.names import closest
-from tesoura.core.numbers import NAMED
-from tesoura.core.overlays import (
-    ALIGNMENTS,
-    SIDES,
-    TYPEFACES,
-    WEIGHT_WORDS,
-    InvalidPiece,
-    Overlay,
-    TextPiece,
-    differences,
-    from_document,
-)
-from tesoura.core.values import INSTANT, Signal, Wanted
+from tesoura.core.overlays import SIZES, NewerDocument, Overlay, Piece, new_piece, size_problem
+from tesoura.core.shipped_looks import FIRST
+from tesoura.core.values import INSTANT, Signal
+from tesoura.handing_on import packed, unpacked
 from tesoura.runtime import Runtime
+from tesoura.store import looks as stored_looks
+from tesoura.store import media as stored_media
 from tesoura.store import overlays as stored
 from tesoura.store.overlays import OnAir
 from tesoura.store.tables import OverlayRow
+from tesoura.web import media
 from tesoura.web.desk import cards
-from tesoura.web.doors import now, runtime, store
+from tesoura.web.doors import now, runtime, store, studio
+from tesoura.web.mat import new_id
 
 blueprint = Blueprint("overlays", __name__, url_prefix="/overlays")
 FIRST_PLACE = (96, 896)
@@ -41,7 +32,7 @@ FIRST_PLACE = (96, 896)
 @blueprint.get("/")
 def index() -> ResponseReturnValue:
     """All overlays."""
-    return render_template("overlays/index.html", cards=cards())
+    return render_template("overlays/index.html", cards=cards(), archived=store().read(stored.archived))
 
 
 @blueprint.route("/new", methods=["GET", "POST"])
@@ -50,16 +41,26 @@ def new() -> ResponseReturnValue:
     wanted = request.values.get("signal", "")
     signal = runtime().call(Runtime.signal, wanted) if wanted else None
     if request.method == "GET":
-        return render_template("overlays/new.html", signal=signal, name=_suggested_name(signal), wrong=None)
+        return render_template(
+            "overlays/new.html", signal=signal, name=_suggested_name(signal), wrong=None, sizes=SIZES
+        )
+    size = request.form.get("size", "1920 × 1080").replace("×", " ").split()
+    problem = size_problem(*size) if len(size) == 2 else "Choose a size."
     try:
         name = line(60)(request.form.get("name", ""))
+        if problem:
+            raise InvalidField(problem)
     except InvalidField as error:
-        return render_template("overlays/new.html", signal=signal, name="", wrong=str(error)), 422
-    draft = Overlay(pieces=(_first_piece(signal),))
-    at = now()
-    row = store().write(lambda session: stored.new_overlay(session, name, draft, at))
-    runtime().call(_put, store().read(lambda session: stored.on_air(session, row)))
-    return redirect(url_for("overlays.edit", overlay_id=row.id))
+        return render_template("overlays/new.html", signal=signal, name="", wrong=str(error), sizes=SIZES), 422
+    at, draft = now(), Overlay(int(size[0]), int(size[1]))
+    draft = replace(draft, pieces=(_first_piece(signal, draft),))
+
+    def job(session: Session) -> OnAir:
+        return stored.on_air(session, stored.new_overlay(session, name, draft, at))
+
+    on_air = store().write(job)
+    put(on_air)
+    return redirect(url_for("mat.show", overlay_id=on_air.overlay_id))
 
 
 def _suggested_name(signal: Signal | None) -> str:
@@ -67,9 +68,13 @@ def _suggested_name(signal: Signal | None) -> str:
     return f"{words[:1].upper()}{words[1:]}" or "My overlay"
 
 
-def _first_piece(signal: Signal | None) -> TextPiece:
+def _first_piece(signal: Signal | None, draft: Overlay) -> Piece:
     x, y = FIRST_PLACE
-    piece = TextPiece(id=_new_id(), x=x, y=y)
+    place = {"x": x, "y": y, "size_px": 72}
+    if (draft.width_px, draft.height_px) != (1920, 1080):
+        size = max(min(72, round(draft.height_px * 0.35)), 21)
+        place = {"x": round(draft.width_px * 0.05), "y": max(round(draft.height_px * 0.1), 4), "size_px": size}
+    piece = new_piece("text", new_id(), look=FIRST, **place)
     if signal is None:
         return piece
     number = isinstance(signal.value, int | float)
@@ -79,205 +84,33 @@ def _first_piece(signal: Signal | None) -> TextPiece:
     return piece.changed({"wording": wording, "nothing_yet": nothing_yet, "name": _suggested_name(signal)})
 
 
-def _new_id() -> str:
-    return uuid.uuid4().hex[:10]
+def put(on_air: OnAir) -> None:
+    """Put a version on air, and tell the desks."""
+
+    async def on_loop(self: Runtime) -> None:
+        await self.airing.put(on_air)
+        self.touched("overlays")
+
+    runtime().call(on_loop)
 
 
-def _put(self: Runtime, on_air: OnAir) -> None:
-    self.airing.put(on_air)
-    self.touched("overlays")
-
-
-def _row(overlay_id: int) -> OverlayRow:
+def row_of(overlay_id: int) -> OverlayRow:
+    """An overlay's row, or the page that says that there is none."""
     row = store().read(lambda session: stored.get(session, overlay_id))
     if row is None:
         abort(404)
     return row
 
 
-def _change(overlay_id: int, change: Callable[[Overlay], Overlay]) -> tuple[OverlayRow, Overlay]:
-    def job(session: Session) -> tuple[OverlayRow, Overlay]:
-        row = stored.get(session, overlay_id)
-        if row is None:
-            raise LookupError
-        draft = change(from_document(row.draft))
-        stored.save_draft(session, row, draft)
-        return row, draft
-
-    try:
-        return store().write(job)
-    except LookupError:
-        abort(404)
-
-
-def _sights(draft: Overlay) -> dict[str, Sight]:
-    return runtime().call(lambda self: self.airing.sights(draft.pieces))
-
-
-def sight_json(piece: TextPiece, sight: Sight, names: list[str]) -> dict[str, Any]:
-    """What a piece says now, and what the user should know about its wording."""
-    read = piece.compiled().wording.names
-    unknown = [name for name in read if name not in names]
-    notes = []
-    for name in unknown:
-        near = closest(name, names)
-        column = read[name]
-        hint = f"Did you mean {near}?" if near else "“Signals, functions, formats” lists those there are."
-        notes.append(f"Column {column}: there is no signal {name}. {hint}")
-    shown = sight.shown
-    if shown.missing and shown.missing not in unknown:
-        notes.append(f"{shown.missing} has not come yet, so the “nothing yet” text is shown.")
-    if shown.problem:
-        instead = "The “nothing yet” text is shown instead." if shown.text else "The piece is hidden."
-        notes.append(f"{shown.problem} {instead}")
-    if piece.appears == "moment":
-        when = f"when “{piece.moment_type}” happens" if piece.moment_type else "once you say what must happen"
-        notes.append(f"Viewers see it for {piece.moment_s} s {when}, and nothing of it otherwise.")
-    return {"text": shown.text, "grown": sight.grown, "longest": sight.longest, "empty": sight.empty, "notes": notes}
-
-
-def _all_sights(draft: Overlay) -> dict[str, dict[str, Any]]:
-    names = [one.name for one in runtime().call(Runtime.signals)]
-    sights = _sights(draft)
-    return {piece.id: sight_json(piece, sights[piece.id], names) for piece in draft.pieces}
-
-
-@blueprint.get("/<int:overlay_id>")
-def edit(overlay_id: int) -> ResponseReturnValue:
-    """The mat."""
-    row = _row(overlay_id)
-    draft = from_document(row.draft)
-    on_air = store().read(lambda session: stored.on_air(session, row))
-    chosen = draft.piece(request.args.get("piece", "")) or (draft.pieces[-1] if draft.pieces else None)
-    return render_template(
-        "overlays/edit.html",
-        row=row, draft=draft, chosen=chosen, on_air=on_air, sights=_all_sights(draft),
-        differences=differences(draft, on_air.overlay if on_air.rev else None),
-        signals=runtime().call(Runtime.signals), functions=FUNCTIONS, formats=NAMED,
-        typefaces=TYPEFACES, weight_words=WEIGHT_WORDS, sides=SIDES, alignments=ALIGNMENTS, wanted=Wanted,
-        audience=runtime().call(lambda self: self.hub.audience(overlay_id)),
-    )  # fmt: skip
-
-
-@blueprint.get("/<int:overlay_id>/who")
-def who(overlay_id: int) -> ResponseReturnValue:
-    """How many pages show the overlay."""
-    audience = runtime().call(lambda self: self.hub.audience(overlay_id))
-    return render_template("overlays/_who.html", audience=audience)
-
-
-@blueprint.get("/<int:overlay_id>/sights")
-def sights(overlay_id: int) -> ResponseReturnValue:
-    """What the draft's pieces say now."""
-    return jsonify(_all_sights(from_document(_row(overlay_id).draft)))
-
-
-@blueprint.post("/<int:overlay_id>/pieces")
-def add_piece(overlay_id: int) -> ResponseReturnValue:
-    """Add a text."""
-    piece_id = _new_id()
-
-    def add(draft: Overlay) -> Overlay:
-        number = len(draft.pieces) + 1
-        name = "Text" if number == 1 else f"Text {number}"
-        return draft.with_piece(TextPiece(id=piece_id, name=name, y=96 + 130 * (len(draft.pieces) % 6)))
-
-    try:
-        _change(overlay_id, add)
-    except InvalidPiece as error:
-        flash("; ".join(error.wrong.values()), "wrong")
-    return redirect(url_for("overlays.edit", overlay_id=overlay_id, piece=piece_id))
-
-
-@blueprint.post("/<int:overlay_id>/pieces/<piece_id>")
-def change_piece(overlay_id: int, piece_id: str) -> ResponseReturnValue:
-    """Change a piece's choices. Those that are wrong are told and change nothing; the right ones are kept."""
-    choices = request.get_json(silent=True)
-    if not isinstance(choices, dict):
-        return {"wrong": {"": "This was not sent by the mat. Load the page again."}}, 400
-    wrong: Mapping[str, str] = {}
-
-    def change(draft: Overlay) -> Overlay:
-        nonlocal wrong
-        piece = draft.piece(piece_id)
-        if piece is None:
-            raise LookupError
-        try:
-            return draft.with_piece(piece.changed(choices))
-        except InvalidPiece as error:
-            wrong = error.wrong
-            good = {name: value for name, value in choices.items() if name not in error.wrong}
-            return draft.with_piece(piece.changed(good))
-
-    row, draft = _change(overlay_id, change)
-    piece = draft.piece(piece_id)
-    assert piece is not None
-    on_air = store().read(lambda session: stored.on_air(session, row))
-    differs = differences(draft, on_air.overlay if on_air.rev else None)
-    sight = _all_sights(draft)[piece_id]
-    answer = {
-        **sight,
-        "wrong": wrong,
-        "weight": piece.weight,
-        "html": render_template("pages/_piece.html", piece=piece, text=sight["text"]).strip(),
-        "differences": differs,
-        "differs": render_template("overlays/_differs.html", on_air=on_air, differences=differs),
-    }
-    return answer, 422 if wrong else 200
-
-
-@blueprint.post("/<int:overlay_id>/pieces/<piece_id>/remove")
-def remove_piece(overlay_id: int, piece_id: str) -> ResponseReturnValue:
-    """Take a piece away from the draft."""
-    _change(overlay_id, lambda draft: draft.without(piece_id))
-    back = url_for("overlays.bring_back", overlay_id=overlay_id, piece_id=piece_id)
-    flash("The text was taken away from the draft.", f"undo:{back}")
-    return redirect(url_for("overlays.edit", overlay_id=overlay_id))
-
-
-@blueprint.post("/<int:overlay_id>/pieces/<piece_id>/bring-back")
-def bring_back(overlay_id: int, piece_id: str) -> ResponseReturnValue:
-    """Bring a piece back that was taken away."""
-    _change(overlay_id, lambda draft: draft.brought_back(piece_id))
-    return redirect(url_for("overlays.edit", overlay_id=overlay_id, piece=piece_id))
-
-
-@blueprint.post("/<int:overlay_id>/publish")
-def publish(overlay_id: int) -> ResponseReturnValue:
-    """Put the draft on air."""
-    at = now()
-
-    def job(session: Session) -> OnAir:
-        row = stored.get(session, overlay_id)
-        if row is None:
-            raise LookupError
-        return stored.publish(session, row, at)
-
-    try:
-        on_air = store().write(job)
-    except LookupError:
-        abort(404)
-    runtime().call(_put, on_air)
-    if runtime().call(lambda self: self.hub.audience(overlay_id)).pages:
-        flash("It is on air. The pages that show this overlay have it already.", "air")
-    else:
-        size = f"{on_air.overlay.width_px} × {on_air.overlay.height_px} px"
-        flash(
-            f"It is on air, but no page shows it yet. Add its link to your streaming software as a web page of {size}.",
-            "copy:" + url_for("pages.overlay", token=on_air.token),
-        )
-    return redirect(url_for("overlays.edit", overlay_id=overlay_id, piece=request.form.get("piece")))
-
-
 @blueprint.post("/<int:overlay_id>/rename")
 def rename(overlay_id: int) -> ResponseReturnValue:
     """Give an overlay another name."""
-    row = _row(overlay_id)
+    row = row_of(overlay_id)
     try:
         name = line(60)(request.form.get("name", ""))
     except InvalidField as error:
         flash(str(error), "wrong")
-        return redirect(url_for("overlays.edit", overlay_id=overlay_id))
+        return redirect(url_for("links.show", overlay_id=overlay_id))
 
     def job(session: Session) -> OnAir:
         present = session.get(OverlayRow, row.id)
@@ -286,14 +119,42 @@ def rename(overlay_id: int) -> ResponseReturnValue:
         session.add(present)
         return stored.on_air(session, present)
 
-    runtime().call(_put, store().write(job))
-    return redirect(url_for("overlays.edit", overlay_id=overlay_id))
+    put(store().write(job))
+    return redirect(url_for("links.show", overlay_id=overlay_id))
+
+
+@blueprint.post("/<int:overlay_id>/duplicate")
+def duplicate(overlay_id: int) -> ResponseReturnValue:
+    """Make another overlay with the same draft and a link of its own; nothing of it is on air."""
+    at = now()
+
+    def job(session: Session) -> OnAir | None:
+        row = stored.get(session, overlay_id)
+        if row is None:
+            return None
+        twin = stored.new_overlay(session, _free(session, row.name), stored.draft_of(session, row), at)
+        return stored.on_air(session, twin)
+
+    on_air = store().write(job)
+    if on_air is None:
+        abort(404)
+    put(on_air)
+    flash(f"{on_air.name} was made. Viewers see nothing of it yet.", "said")
+    return redirect(url_for("mat.show", overlay_id=on_air.overlay_id))
+
+
+def _free(session: Session, name: str) -> str:
+    taken = {row.name for row in stored.all_overlays(session)}
+    number, free = 2, name
+    while free in taken:
+        free, number = f"{name[:55]} {number}", number + 1
+    return free
 
 
 @blueprint.post("/<int:overlay_id>/remove")
 def remove(overlay_id: int) -> ResponseReturnValue:
     """Put an overlay away; its link stops."""
-    row, at = _row(overlay_id), now()
+    row, at = row_of(overlay_id), now()
 
     def job(session: Session) -> None:
         present = session.get(OverlayRow, row.id)
@@ -302,16 +163,16 @@ def remove(overlay_id: int) -> ResponseReturnValue:
             session.add(present)
 
     store().write(job)
-    runtime().call(lambda self: self.airing.take_off(overlay_id))
-    flash(
-        f"{row.name} was removed; its link shows nothing now.", "undo:" + url_for("overlays.restore", overlay_id=row.id)
-    )
+    why = f"“{row.name}” was put away in Tesoura. Bring it back there, and this link shows it again."
+    runtime().call(lambda self: self.airing.take_off(overlay_id, why))
+    back = url_for("overlays.restore", overlay_id=row.id)
+    flash(f"{row.name} was put away; its link shows nothing now.", f"undo:{back}")
     return redirect(url_for("overlays.index"))
 
 
 @blueprint.post("/<int:overlay_id>/restore")
 def restore(overlay_id: int) -> ResponseReturnValue:
-    """Bring a removed overlay back, with the same link."""
+    """Bring an overlay back that was put away, with the same link."""
 
     def job(session: Session) -> OnAir | None:
         row = session.get(OverlayRow, overlay_id)
@@ -324,6 +185,57 @@ def restore(overlay_id: int) -> ResponseReturnValue:
     on_air = store().write(job)
     if on_air is None:
         abort(404)
-    runtime().call(_put, on_air)
+    put(on_air)
     flash(f"{on_air.name} is back, with the link it had.", "said")
-    return redirect(url_for("overlays.edit", overlay_id=overlay_id))
+    return redirect(url_for("mat.show", overlay_id=overlay_id))
+
+
+# As a file
+
+
+@blueprint.get("/<int:overlay_id>/export")
+def export(overlay_id: int) -> ResponseReturnValue:
+    """An overlay as one file, with its pictures, looks and typefaces; without its link and without keys."""
+    row = row_of(overlay_id)
+    draft, rows = store().read(lambda session: (stored.draft_of(session, row), list(stored_media.all_media(session))))
+    data = packed(row.name, draft, rows, store().folder)
+    name = "".join(char if char.isalnum() else "-" for char in row.name).strip("-").lower() or "overlay"
+    return Response(
+        data, mimetype="application/zip", headers={"Content-Disposition": f'attachment; filename="{_plain(name)}.zip"'}
+    )
+
+
+def _plain(name: str) -> str:
+    return name.encode("ascii", "ignore").decode() or "overlay"
+
+
+@blueprint.post("/import")
+def bring_in() -> ResponseReturnValue:
+    """Make an overlay of such a file."""
+    request.max_content_length = MAX_BYTES["overlay"] + media.FORM_ROOM
+    try:
+        if (request.content_length or 0) > MAX_BYTES["overlay"] + media.FORM_ROOM:
+            raise NotUsable(too_large("overlay", request.content_length or 0))
+        sent = request.files.get("file")
+        if sent is None or not sent.filename:
+            raise NotUsable("Choose a file first.")
+        came = unpacked(sent.read())
+        for kind, title, data in came.files:
+            media.keep(kind, title, data)
+    except (NotUsable, NewerDocument) as error:
+        flash(str(error), "wrong")
+        return redirect(url_for("overlays.index"))
+    at = now()
+
+    def job(session: Session) -> OnAir:
+        there = stored_looks.all_looks(session)
+        for name, look in came.overlay.looks.items():
+            if name not in there:
+                stored_looks.keep(session, look, at)
+        return stored.on_air(session, stored.new_overlay(session, _free(session, came.name), came.overlay, at))
+
+    on_air = store().write(job)
+    studio().faces.forget()
+    put(on_air)
+    flash(f"{on_air.name} was brought in. Viewers see nothing of it yet.", "said")
+    return redirect(url_for("mat.show", overlay_id=on_air.overlay_id))

@@ -11,7 +11,6 @@ from markupsafe import Markup
 from tesoura.core.numbers import clock, formatter, plain
 from tesoura.core.values import INSTANT, Scalar
 from tesoura.web.doors import now, runtime
-from tesoura.web.drawing import piece_style
 
 TRAIL_WIDTH, TRAIL_HEIGHT, TRAIL_SPAN_S = 160.0, 32.0, 600.0
 
@@ -115,4 +114,4 @@ def add_filters(app: Flask) -> None:
     """Make these known to the templates."""
     app.jinja_env.filters.update(day_time=day_time, how_long=how_long, told=told)
     app.jinja_env.filters.update(clock_time=clock_time, time_of_day=time_of_day, age=age, in_time=in_time, value=value)
-    app.jinja_env.globals.update(trail_path=trail_path, piece_style=piece_style)
+    app.jinja_env.globals.update(trail_path=trail_path)

@@ -170,6 +170,9 @@ function byHand(key) {
   return false;
 }
 
+// A file that is chosen is sent at once.
+for (const input of document.querySelectorAll("[data-send-at-once]")) input.addEventListener("change", () => { if (input.files.length) input.form.submit(); });
+
 // Keys.
 const rooms = { d: "/", f: "/feeds/", s: "/signals/", o: "/overlays/", t: "/files/", l: "/log/", r: "/reports/", p: "/preferences/" };
 const dialog = document.getElementById("keys");

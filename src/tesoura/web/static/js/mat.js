@@ -1,371 +1,377 @@
-// The mat: choosing, dragging, measuring, and sending each change to the draft. Texts come from Tesoura.
-const mat = document.getElementById("mat");
-const cloth = mat.querySelector(".cloth");
-const stage = mat.querySelector(".stage");
-const marks = document.getElementById("marks-chosen");
-const choices = document.getElementById("choices");
-const saved = document.getElementById("saved");
-const overlay = { id: mat.dataset.overlay, width: Number(mat.dataset.width), height: Number(mat.dataset.height) };
-const base = `/overlays/${overlay.id}`;
-const SVG = "http://www.w3.org/2000/svg";
-let scale = 1;
-let sights = {};
-const chosenId = mat.dataset.chosen;
-const chosen = () => chosenId && stage.querySelector(`[data-piece="${CSS.escape(chosenId)}"]`);
-const field = (name) => document.getElementById(`c-${name}`);
+// The mat: choosing, moving, measuring, and sending each edit to the draft. What pieces say, where they lie and what
+// does not fit come from Tesoura.
+import { say, setScene } from "./drawing.js";
+import { bindDragging } from "./mat_drag.js";
+import { bindKeys } from "./mat_keys.js";
+import { drawMarks, drawRulers } from "./mat_marks.js";
 
-// Scale and rulers
+const $ = (id) => document.getElementById(id);
+const mat = $("mat");
+const base = `/overlays/${mat.dataset.overlay}`;
+const csrf = document.querySelector('meta[name="csrf"]').content;
+const kept = (name, fallback) => sessionStorage.getItem(`mat:${base}:${name}`) ?? fallback;
 
-function draw(parent, name, attributes, text) {
-  const node = document.createElementNS(SVG, name);
-  for (const [key, value] of Object.entries(attributes)) node.setAttribute(key, value);
-  if (text !== undefined) node.textContent = text;
-  parent.append(node);
-  return node;
+export const desk = {
+  mat, stage: $("overlay"), cloth: mat.querySelector(".cloth"), window: mat.querySelector(".window"),
+  width: Number(mat.dataset.width), height: Number(mat.dataset.height), rev: Number(mat.dataset.rev),
+  chosen: mat.dataset.chosen.split(",").filter(Boolean), boxes: {}, marked: [], guides: [], safe: "yes", sights: {},
+  scale: 1, zoom: Number(kept("zoom", "0")), scene: "", shownWith: kept("with", "live"), moving: false,
+  id: Math.random().toString(36).slice(2),
+  node: (id) => $("overlay").querySelector(`[data-piece="${CSS.escape(id)}"]`),
+};
+
+// Scale: to fit unless zoomed
+
+export function fit() {
+  const room = desk.window.clientWidth;
+  const high = Math.max(innerHeight - 330, 260);
+  const whole = Math.min(room / desk.width, high / desk.height, 4);
+  desk.scale = desk.zoom || whole;
+  desk.cloth.style.width = `${desk.width * desk.scale}px`;
+  desk.cloth.style.height = `${desk.height * desk.scale}px`;
+  Object.assign(desk.stage.style, { width: `${desk.width}px`, height: `${desk.height}px`, transform: `scale(${desk.scale})` });
+  $("zoom-now").textContent = `${Math.round(desk.scale * 100)} %`;
+  drawRulers(desk);
+  drawMarks(desk);
 }
 
-function drawRuler(ruler, length, across) {
-  ruler.replaceChildren();
-  const step = scale > 0.3 ? 20 : 50;
-  for (let at = 0; at <= length; at += step) {
-    const long = at % 200 === 0;
-    const depth = long ? 12 : at % 100 === 0 ? 8 : 4;
-    const spot = Math.round(at * scale) + 0.5;
-    draw(ruler, "line", across ? { x1: spot, x2: spot, y1: 22 - depth, y2: 22 } : { y1: spot, y2: spot, x1: 22 - depth, x2: 22 });
-    if (long && at < length) {
-      if (across) draw(ruler, "text", { x: spot + 3, y: 10 }, at);
-      else draw(ruler, "text", { transform: `translate(9 ${spot + 3}) rotate(90)` }, at);
-    }
+export function zoom(by) {
+  desk.zoom = by === 0 ? 0 : Math.min(Math.max(desk.scale * by, 0.05), 4);
+  sessionStorage.setItem(`mat:${base}:zoom`, desk.zoom);
+  fit();
+}
+
+// Choosing
+
+export function choose(ids, add) {
+  const whole = ids.flatMap((id) => {
+    const group = desk.boxes[id]?.group;
+    return group && !add?.single ? Object.keys(desk.boxes).filter((one) => desk.boxes[one].group === group) : [id];
+  });
+  const before = desk.chosen.join();
+  if (add?.toggle) {
+    const all = whole.every((id) => desk.chosen.includes(id));
+    desk.chosen = all ? desk.chosen.filter((id) => !whole.includes(id)) : [...new Set([...desk.chosen, ...whole])];
+  } else desk.chosen = whole;
+  if (desk.chosen.join() === before) return;
+  markChosen();
+  refresh();
+}
+
+export function markChosen() {
+  for (const piece of desk.stage.querySelectorAll("[data-piece]")) {
+    const picked = desk.chosen.includes(piece.dataset.piece);
+    piece.classList.toggle("chosen", picked);
+    piece.tabIndex = 0;
+    piece.setAttribute("role", "button");
+    piece.setAttribute("aria-pressed", String(picked));
+    piece.setAttribute("aria-label", `${desk.boxes[piece.dataset.piece]?.name ?? "Piece"}: move with the arrow keys`);
   }
+  $("air-piece").value = desk.chosen.join();
+  history.replaceState(null, "", `?piece=${desk.chosen.join()}`);
+  drawMarks(desk);
 }
 
-function fit() {
-  scale = cloth.clientWidth / overlay.width;
-  cloth.style.height = `${overlay.height * scale}px`;
-  stage.style.transform = `scale(${scale})`;
-  drawRuler(mat.querySelector(".ruler-top"), overlay.width, true);
-  drawRuler(mat.querySelector(".ruler-left"), overlay.height, false);
-  mark();
-}
+// Sending edits. Those made while one is under way go together in the next; a lost link loses none.
 
-// The marks around what is chosen
-
-function box(piece) {
-  const outer = stage.getBoundingClientRect();
-  const inner = piece.getBoundingClientRect();
-  return { x: (inner.left - outer.left) / scale, y: (inner.top - outer.top) / scale, width: inner.width / scale, height: inner.height / scale };
-}
-
-function widestDigit(piece) {
-  const probe = piece.cloneNode();
-  probe.removeAttribute("data-piece");
-  probe.style.visibility = "hidden";
-  probe.hidden = false;
-  stage.append(probe);
-  let widest = "0";
-  let most = 0;
-  for (const digit of "0123456789") {
-    probe.textContent = digit.repeat(10);
-    if (probe.offsetWidth > most) [most, widest] = [probe.offsetWidth, digit];
-  }
-  return [probe, widest];
-}
-
-function grownWidth(piece, text) {
-  const [probe, widest] = widestDigit(piece);
-  probe.textContent = text.replace(/[0-9]/g, widest);
-  const width = probe.getBoundingClientRect().width / scale;
-  probe.remove();
-  return width;
-}
-
-function mark() {
-  marks.replaceChildren();
-  const piece = chosen();
-  if (!piece) return;
-  const at = box(piece);
-  const reserve = Math.max(grownWidth(piece, sights[chosenId]?.grown ?? piece.textContent) - at.width, 0);
-  const toward = field("grow_toward").value;
-  const sides = Number(field("grow_digits").value) > 0 && reserve > 0.5
-    ? { right: [[at.x + at.width, reserve]], left: [[at.x - reserve, reserve]], both: [[at.x - reserve / 2, reserve / 2], [at.x + at.width, reserve / 2]] }[toward]
-    : [];
-  let beyond = Math.max(-at.x, at.x + at.width - overlay.width, -at.y, at.y + at.height - overlay.height, 0);
-  for (const [x, width] of sides) {
-    const over = Math.max(-x, x + width - overlay.width, 0);
-    beyond = Math.max(beyond, over);
-    draw(marks, "rect", { class: "reserve-under", x, y: at.y, width, height: at.height });
-    draw(marks, "rect", { class: `reserve${over > 0 ? " bad" : ""}`, x, y: at.y, width, height: at.height });
-  }
-  brackets(at);
-  measures(at, sides, beyond);
-}
-
-function brackets(at) {
-  const gap = 5 / scale;
-  const arm = Math.min(16 / scale, at.width / 2 + gap);
-  const [l, t, r, b] = [at.x - gap, at.y - gap, at.x + at.width + gap, at.y + at.height + gap];
-  const path = `M${l} ${t + arm}V${t}H${l + arm}M${r - arm} ${t}H${r}V${t + arm}M${r} ${b - arm}V${b}H${r - arm}M${l + arm} ${b}H${l}V${b - arm}`;
-  draw(marks, "path", { class: "bracket-under", d: path });
-  draw(marks, "path", { class: "bracket", d: path });
-}
-
-function measures(at, sides, beyond) {
-  const size = 12 / scale;
-  let words = `${Math.round(at.width)} × ${Math.round(at.height)} px at ${field("x").value}, ${field("y").value}`;
-  if (sides.length) words += `, room for ${Math.round(sides.reduce((sum, side) => sum + side[1], 0))} px more`;
-  if (beyond > 0.5) words += `; ${Math.round(beyond)} px do not fit`;
-  const width = words.length * size * 0.605 + size;
-  const above = at.y > size * 2.6;
-  const x = Math.min(Math.max(at.x - 5 / scale, 2), Math.max(overlay.width - width, 2));
-  const y = Math.min(above ? at.y - size * 2 : at.y + at.height + size * 0.9, overlay.height - size * 1.6);
-  draw(marks, "rect", { class: "measure-under", x, y, width, height: size * 1.5, rx: 2 / scale });
-  draw(marks, "text", { class: `measure${beyond > 0.5 ? " bad" : ""}`, x: x + size / 2, y: y + size * 1.1, "font-size": size }, words);
-}
-
-// Sending changes. Those made while one is under way go together in the next; a lost link loses none.
-
-let waiting = {};
+let waiting = [];
 let sending = null;
 let timer = 0;
 
-function change(values, soon = 140) {
-  Object.assign(waiting, values);
+export function edit(edits, soon = 0) {
+  for (const one of [edits].flat()) {
+    const last = waiting[waiting.length - 1];
+    const same = one.do === "change" && last?.do === "change" && last.scene === one.scene && last.pieces.join() === one.pieces.join();
+    if (same) Object.assign(last.set, one.set); else waiting.push(structuredClone(one));
+  }
   clearTimeout(timer);
   timer = setTimeout(send, soon);
 }
 
+export const change = (set, soon = 140, pieces = desk.chosen) => pieces.length && edit({ do: "change", pieces: [...pieces], set, scene: desk.scene }, soon);
+
+function request(path, body, keepalive = false) {
+  const told = { chosen: desk.chosen, scene: desk.scene, with: desk.shownWith, window: desk.id, seen: desk.rev };
+  return fetch(base + path, { method: "POST", keepalive, headers: { "Content-Type": "application/json", "X-CSRFToken": csrf }, body: JSON.stringify({ ...told, ...body }) });
+}
+
 async function send() {
-  if (sending || !Object.keys(waiting).length) return sending;
-  const values = waiting;
-  waiting = {};
-  sending = post(values);
+  if (sending) return sending;
+  if (!waiting.length) return null;
+  const edits = waiting;
+  waiting = [];
+  sending = post("/edits", { edits });
   const done = await sending;
   sending = null;
   if (!done) {
-    waiting = { ...values, ...waiting };
-    saved.textContent = "Not kept yet: Tesoura does not answer. It is tried again.";
+    waiting = [...edits, ...waiting];
+    $("saved").textContent = "Not kept yet: Tesoura does not answer. It is tried again.";
     timer = setTimeout(send, 1000);
-  } else if (Object.keys(waiting).length) {
-    await send();
-  }
-}
-
-function request(values, keepalive) {
-  return fetch(`${base}/pieces/${chosenId}`, {
-    method: "POST",
-    keepalive,
-    headers: { "Content-Type": "application/json", "X-CSRFToken": document.querySelector('meta[name="csrf"]').content },
-    body: JSON.stringify(values),
-  });
+  } else if (waiting.length) await send();
+  return done;
 }
 
 // A change that still waits when the page is left goes along.
-addEventListener("pagehide", () => {
-  if (Object.keys(waiting).length) request(waiting, true);
-});
+addEventListener("pagehide", () => { if (waiting.length) request("/edits", { edits: waiting }, true); });
 
-async function post(values) {
+async function post(path, body) {
   try {
-    const answer = await request(values, false);
+    const answer = await request(path, body);
     if (answer.status === 404 || answer.status === 400) { location.reload(); return true; }
-    if (![200, 422].includes(answer.status)) return false;
-    show(await answer.json(), values);
+    if (![200, 409, 422].includes(answer.status)) return false;
+    show(await answer.json(), (body.edits ?? []).flatMap((one) => Object.keys(one.set ?? {})));
     return true;
   } catch {
     return false;
   }
 }
 
-function show(answer, sent) {
-  for (const name of Object.keys(sent)) wrong(name, answer.wrong[name]);
-  sights[chosenId] = answer;
-  const old = chosen();
-  const focused = document.activeElement === old;
-  old.outerHTML = answer.html;
-  if (dragging || "x" in waiting || "y" in waiting) place(Number(field("x").value), Number(field("y").value));
-  ready(chosen());
-  if (focused) chosen().focus({ preventScroll: true });
-  if ("weight" in sent || "typeface" in sent) weights(answer.weight);
-  notes(answer.notes);
-  tellOthers(answer);
-  document.getElementById("differs").innerHTML = answer.differs;
-  document.getElementById("put-on-air").disabled = !answer.differences.length;
-  const bad = Object.keys(answer.wrong).length;
-  saved.textContent = bad ? "What is wrong was not kept; the rest was." : `Kept in the draft at ${new Date().toLocaleTimeString("en-GB")}.`;
-  document.fonts.ready.then(mark);
+export async function step(way) {
+  clearTimeout(timer);
+  await send();
+  await post(`/${way}`, {});
+}
+
+let asked = 0;
+export async function refresh() {
+  const mine = ++asked;
+  const query = new URLSearchParams({ chosen: desk.chosen.join(), scene: desk.scene, with: desk.shownWith });
+  const answer = await fetch(`${base}/state?${query}`).catch(() => null);
+  if (answer?.ok && mine === asked && !sending) show(await answer.json(), []);
+}
+
+// Showing what came back
+
+const morph = (node, html) => window.Idiomorph.morph(node, html, { morphStyle: "innerHTML", ignoreActiveValue: true, callbacks: { beforeAttributeUpdated: (name, one) => !(name === "open" && one.tagName === "DETAILS") } });
+
+function show(state, sent) {
+  const sized = state.width !== desk.width || state.height !== desk.height;
+  for (const name of ["rev", "width", "height", "boxes", "marked", "guides", "safe", "sights"]) desk[name] = state[name];
+  const again = waiting.length || desk.moving;
+  if (!again) desk.chosen = state.chosen;
+  if (!desk.moving) {
+    const focused = document.activeElement?.dataset?.piece;
+    morph(desk.stage, state.stage);
+    if (focused) desk.node(focused)?.focus({ preventScroll: true });
+  }
+  morph($("pieces"), state.list);
+  if (!again) morph($("choices"), state.choices);
+  morph($("findings"), state.findings);
+  morph($("differs"), state.differs);
+  $("put-on-air").disabled = !state.draft;
+  for (const way of ["undo", "redo"]) { $(way).disabled = !state[way]; $(way).title = state[way]; }
+  $("size-now").textContent = `${state.width} × ${state.height} px`;
+  $("css-wrong").replaceChildren(...[...state.own_wrong, ...(state.own_wrong.length ? ["It is switched off until this is put right."] : [])].map((words) => Object.assign(document.createElement("p"), { className: "wrong", textContent: words })));
+  showGuides();
+  if (sized) fit();
+  markChosen();
+  if (state.wrong) tell(state, sent);
+  document.fonts.ready.then(() => drawMarks(desk));
+}
+
+function tell(state, sent) {
+  const bad = Object.entries(state.wrong);
+  for (const name of sent) wrong(name, state.wrong[name]);
+  const said = [...state.told, ...bad.filter(([name]) => !$(`c-${name}`)).map(([, words]) => words)];
+  $("told").textContent = [...new Set(said)].join(" ") || state.said || "";
+  $("saved").textContent = bad.length ? "What is wrong was not kept; the rest was." : `Kept in the draft at ${new Date().toLocaleTimeString("en-GB")}.`;
 }
 
 function wrong(name, message) {
-  const input = field(name);
+  const input = $(`c-${name}`);
   if (!input) return;
   const id = `${input.id}-wrong`;
-  document.getElementById(id)?.remove();
+  $(id)?.remove();
   input.toggleAttribute("aria-invalid", Boolean(message));
   if (!message) return input.removeAttribute("aria-errormessage");
-  const words = Object.assign(document.createElement("p"), { id, className: "wrong", textContent: message });
-  input.closest(".field").append(words);
+  input.closest(".field")?.append(Object.assign(document.createElement("p"), { id, className: "wrong", textContent: message }));
   input.setAttribute("aria-invalid", "true");
   input.setAttribute("aria-errormessage", id);
 }
 
-function tellOthers(sight) {
-  document.getElementById("c-longest").textContent = sight.longest;
-  document.getElementById("c-empty").textContent = sight.empty || "(nothing)";
-}
+// The panel of choices
 
-function notes(list) {
-  document.getElementById("c-notes").replaceChildren(...list.map((note) => Object.assign(document.createElement("p"), { className: "warn", textContent: note })));
-}
-
-// Moving
-
-let dragging = null;
-
-function place(x, y) {
-  const piece = chosen();
-  piece.style.left = `${x}px`;
-  piece.style.top = `${y}px`;
-  field("x").value = x;
-  field("y").value = y;
-  mark();
-}
-
-function move(across, down) {
-  const [x, y] = [Number(field("x").value) + across, Number(field("y").value) + down];
-  place(x, y);
-  change({ x, y });
-}
-
-const ARROWS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
-
-function ready(piece) {
-  piece.classList.add("chosen");
-  piece.tabIndex = 0;
-  piece.setAttribute("role", "button");
-  piece.setAttribute("aria-label", `${field("name").value}: move with the arrow keys`);
-  piece.addEventListener("focus", () => marks.classList.toggle("focused", piece.matches(":focus-visible")));
-  piece.addEventListener("blur", () => marks.classList.remove("focused"));
-}
-
-cloth.addEventListener("keydown", (event) => {
-  const step = ARROWS[event.key];
-  if (!step || !event.target.closest(".chosen")) return;
-  event.preventDefault();
-  const by = event.shiftKey ? 10 : 1;
-  move(step[0] * by, step[1] * by);
-});
-
-cloth.addEventListener("pointerdown", (event) => {
-  const piece = event.target.closest(".piece");
-  if (!piece) return;
-  if (piece.dataset.piece !== chosenId) {
-    location.search = `?piece=${piece.dataset.piece}`;
-    return;
+const choices = $("choices");
+choices.addEventListener("input", ({ target }) => {
+  if (target.type === "file") return;
+  if (target.dataset.for) {
+    const text = $(target.dataset.for);
+    text.value = target.value.toUpperCase();
+    return void change({ [text.name]: text.value });
   }
-  event.preventDefault();
-  piece.focus({ preventScroll: true });
-  dragging = { startX: event.clientX, startY: event.clientY, x: Number(field("x").value), y: Number(field("y").value) };
-  cloth.setPointerCapture(event.pointerId);
+  if (!target.name) return;
+  if (target.type === "checkbox") return void change({ [target.name]: target.checked ? "yes" : "no" }, 0);
+  if (target.name === "look" && !target.value) return;
+  if (target.name === "grow_toward") return void heldBy(target.value);
+  const swatch = choices.querySelector(`[data-for="${target.id}"]`);
+  if (swatch && /^#[0-9a-f]{6}$/i.test(target.value)) swatch.value = target.value;
+  change({ [target.name]: target.value }, target.tagName === "SELECT" ? 0 : 140);
 });
-cloth.addEventListener("pointermove", (event) => {
-  if (!dragging) return;
-  place(Math.round(dragging.x + (event.clientX - dragging.startX) / scale), Math.round(dragging.y + (event.clientY - dragging.startY) / scale));
-});
-for (const end of ["pointerup", "pointercancel"]) {
-  cloth.addEventListener(end, () => {
-    if (!dragging) return;
-    dragging = null;
-    change({ x: Number(field("x").value), y: Number(field("y").value) }, 0);
-  });
-}
+choices.addEventListener("submit", (event) => event.preventDefault());
 
-// Choices
-
-function weights(chosenWeight) {
-  const has = field("typeface").selectedOptions[0].dataset.weights.split(" ");
-  for (const option of field("weight").options) option.hidden = option.disabled = !has.includes(option.value);
-  if (chosenWeight) field("weight").value = String(chosenWeight);
-}
-
-// When a piece is held by another side than before, its numbers change and the text stays where it is.
+// When a text is held by another side than before, its numbers change and the text stays where it is.
 function heldBy(toward) {
-  const at = box(chosen());
-  return Math.round({ right: at.x, left: at.x + at.width, both: at.x + at.width / 2 }[toward]);
+  const at = desk.boxes[desk.chosen[0]];
+  change({ grow_toward: toward, x: Math.round({ right: at.x, left: at.x + at.width, both: at.x + at.width / 2 }[toward]) }, 0);
 }
 
-choices?.addEventListener("input", (event) => {
-  const { name, value, dataset } = event.target;
-  if (dataset.for) {
-    const text = document.getElementById(dataset.for);
-    text.value = value.toUpperCase();
-    change({ [text.name]: text.value });
-  } else if (name === "grow_toward") {
-    const x = heldBy(value);
-    field("x").value = x;
-    change({ grow_toward: value, x }, 0);
-  } else if (name) {
-    if (name === "colour" || name === "backing_colour") {
-      const swatch = choices.querySelector(`[data-for="${event.target.id}"]`);
-      if (/^#[0-9a-f]{6}$/i.test(value)) swatch.value = value;
-    }
-    change({ [name]: value });
-  }
-});
-choices?.addEventListener("submit", (event) => event.preventDefault());
-choices?.addEventListener("click", (event) => {
-  const button = event.target.closest("[data-insert]");
-  if (!button) return;
-  const wording = field("wording");
+let lastWording = null;
+choices.addEventListener("focusin", ({ target }) => { if (target.matches("[data-inserts]")) lastWording = target.id; });
+
+function insert(words) {
+  const wording = $(lastWording) ?? choices.querySelector("[data-inserts]");
+  if (!wording) return;
   const before = wording.value.slice(0, wording.selectionStart);
-  let words = button.dataset.insert;
   // Inside braces a name or a function goes without braces of its own.
   if (before.lastIndexOf("{") > before.lastIndexOf("}") && words.startsWith("{")) words = words.slice(1, -1);
   wording.setRangeText(words, wording.selectionStart, wording.selectionEnd, "end");
   wording.focus();
-  change({ wording: wording.value });
+  change({ [wording.name]: wording.value });
+}
+
+export function act(name, more = {}) {
+  if (desk.chosen.length) edit({ do: name, pieces: [...desk.chosen], scene: desk.scene, ...more });
+}
+
+document.querySelector("main").addEventListener("click", (event) => {
+  const button = event.target.closest("button");
+  if (!button) return;
+  const { insert: words, pick, set, of, to, do: name, along, off, reset, kind, width, edit: mend } = button.dataset;
+  if (words) insert(words);
+  else if (pick) { choose([pick], { toggle: event.shiftKey, single: event.altKey }); if (button.classList.contains("pick-finding")) desk.node(pick)?.focus({ preventScroll: true }); }
+  else if (set) edit({ do: "change", pieces: [of], set: { [set]: to } });
+  else if (name) act(name, { to, along, off: Boolean(off) });
+  else if (reset) change({ [reset]: null }, 0);
+  else if ("resetAll" in button.dataset) change(Object.fromEntries([...choices.querySelectorAll(".own [name]")].map((one) => [one.name, null])), 0);
+  else if (kind) { edit({ do: "add", kind }); $("add-drop").open = false; }
+  else if (width) { edit({ do: "size", width_px: width, height_px: button.dataset.height, scale: $("s-scale").checked }); $("size-drop").open = false; }
+  else if (mend) { const one = JSON.parse(mend); choose(one.pieces); edit(one); }
 });
 
-document.getElementById("air-form").addEventListener("submit", async (event) => {
-  if (!sending && !Object.keys(waiting).length) return;
+for (const way of ["undo", "redo"]) $(way).addEventListener("click", () => step(way));
+$("size-form").addEventListener("submit", (event) => { event.preventDefault(); edit({ do: "size", width_px: $("s-width").value, height_px: $("s-height").value, scale: $("s-scale").checked }); $("size-drop").open = false; });
+for (const [id, name] of [["set-safe", "safe"], ["set-motion", "motion"]]) $(id).addEventListener("change", ({ target }) => edit({ do: "settings", set: { [name]: target.checked ? "yes" : "no" } }));
+$("set-form").addEventListener("change", ({ target }) => edit({ do: "settings", set: { form: target.value } }));
+$("c-css").addEventListener("input", ({ target }) => edit({ do: "settings", set: { css: target.value } }, 400));
+
+// Files
+
+document.querySelector("main").addEventListener("change", async ({ target }) => {
+  if (!target.dataset?.add || !target.files.length) return;
+  const [file, { add, into }] = [target.files[0], target.dataset];
+  const most = { picture: 20, scenery: 20, video: 80 }[add];
+  target.value = "";
+  if (file.size > most * 1e6) { $("told").textContent = `${file.name} has ${Math.round(file.size / 1e6)} MB; at most ${most} MB fit. Make it smaller and add it again.`; return; }
+  $("told").textContent = `${file.name} is being added.`;
+  const body = new FormData();
+  body.append("file", file);
+  const answer = await fetch(`/media/${add}`, { method: "POST", headers: { "X-CSRFToken": csrf }, body }).catch(() => null);
+  const said = await answer?.json().catch(() => null);
+  if (!answer?.ok) { $("told").textContent = said?.wrong ?? "Tesoura does not answer. Add it again."; return; }
+  $("told").textContent = "";
+  if (add === "scenery") {
+    $("under").append(Object.assign(document.createElement("option"), { value: said.name, textContent: said.title }));
+    $("under").lastChild.dataset.address = `/media/${said.name}`;
+    $("under").value = said.name;
+    $("under").dispatchEvent(new Event("change"));
+  } else change({ [into]: said.name }, 0);
+});
+
+// What it is shown with, and over
+
+function showUnder() {
+  const option = $("under").selectedOptions[0];
+  desk.cloth.dataset.under = option.dataset.address ? "scene" : option.value;
+  desk.cloth.style.backgroundImage = option.dataset.address ? `url("${option.dataset.address}")` : "";
+}
+$("under").value = kept("under", mat.dataset.scenery && kept("under-set", "") ? mat.dataset.scenery : "mat");
+if (!$("under").value) $("under").value = "mat";
+showUnder();
+$("under").addEventListener("change", ({ target }) => {
+  sessionStorage.setItem(`mat:${base}:under`, target.value);
+  showUnder();
+  if (target.selectedOptions[0].dataset.address) edit({ do: "settings", set: { scenery: target.value } });
+});
+$("shown-with").value = desk.shownWith;
+$("shown-with").addEventListener("change", ({ target }) => { desk.shownWith = target.value; sessionStorage.setItem(`mat:${base}:with`, target.value); refresh(); });
+$("scene").addEventListener("change", ({ target }) => goToScene(target.value));
+
+export function goToScene(scene) {
+  $("scene").value = scene;
+  desk.scene = scene;
+  setScene(desk.stage, scene, true);
+  refresh();
+}
+
+$("play").addEventListener("click", async () => {
+  for (const piece of desk.stage.querySelectorAll(".piece")) {
+    const style = getComputedStyle(piece);
+    const [x, y] = { slide_left: [-80, 0], slide_right: [80, 0], slide_up: [0, -80], slide_down: [0, 80] }[style.getPropertyValue("--entry")] ?? [0, 0];
+    const from = style.getPropertyValue("--entry") === "grow" ? "scale(.6)" : `translate(${x}px, ${y}px)`;
+    piece.firstElementChild.animate([{ opacity: 0, transform: from }, { opacity: 1, transform: "none" }], { duration: parseFloat(style.getPropertyValue("--ms")), easing: style.getPropertyValue("--ease") || "ease" });
+  }
+});
+
+// Guides
+
+function showGuides() {
+  $("guide-list").replaceChildren(...desk.guides.map(([axis, at], index) => {
+    const line = document.createElement("li");
+    line.append(`${axis === "x" ? "across" : "down"} at ${at} px `);
+    const button = Object.assign(document.createElement("button"), { type: "button", className: "quiet-act", textContent: "Take away" });
+    button.addEventListener("click", () => setGuides(desk.guides.filter((_, other) => other !== index)));
+    line.append(button);
+    return line;
+  }));
+}
+export const setGuides = (guides) => { desk.guides = guides; drawMarks(desk); edit({ do: "guides", guides }); };
+$("guide-form").addEventListener("submit", (event) => { event.preventDefault(); setGuides([...desk.guides, [$("g-axis").value, Number($("g-at").value)]]); });
+
+// Zoom
+
+$("zoom-in").addEventListener("click", () => zoom(1.25));
+$("zoom-out").addEventListener("click", () => zoom(0.8));
+$("zoom-fit").addEventListener("click", () => zoom(0));
+
+// Menus close when something else is pressed.
+document.addEventListener("click", ({ target }) => { for (const drop of document.querySelectorAll("details.drop[open]")) if (!drop.contains(target)) drop.open = false; });
+document.addEventListener("keydown", (event) => { if (event.key === "Escape") for (const drop of document.querySelectorAll("details.drop[open]")) { drop.open = false; drop.querySelector("summary").focus(); } });
+
+$("air-form").addEventListener("submit", async (event) => {
+  if (!sending && !waiting.length) return;
   event.preventDefault();
   clearTimeout(timer);
   await sending;
   await send();
-  if (!Object.keys(waiting).length) event.target.submit();
+  if (!waiting.length) event.target.submit();
 });
 
-for (const radio of document.querySelectorAll('[name="under"]')) {
-  radio.addEventListener("change", () => { cloth.dataset.under = radio.value; sessionStorage.setItem("under", radio.value); });
-  if (sessionStorage.getItem("under") === radio.value) { radio.checked = true; cloth.dataset.under = radio.value; }
-}
+// Values as they are now, and what other windows do
 
-document.addEventListener("keydown", (event) => {
-  if (event.target.closest("input, textarea, select, dialog[open]") || event.ctrlKey || event.metaKey || event.altKey) return;
-  const goal = { m: chosen(), w: field("wording") }[event.key];
-  if (goal) { event.preventDefault(); goal.focus(); }
-});
-
-// Texts as they are now
-
-let asked = 0;
+let looked = 0;
 async function look() {
-  if (Date.now() - asked < 400) return;
-  asked = Date.now();
+  if (Date.now() - looked < 400 || desk.moving || sending || desk.shownWith !== "live") return;
+  looked = Date.now();
   const answer = await fetch(`${base}/sights`).catch(() => null);
-  if (!answer?.ok || dragging || sending) return;
-  sights = { ...sights, ...(await answer.json()) };
-  for (const piece of stage.querySelectorAll("[data-piece]")) {
-    const sight = sights[piece.dataset.piece];
-    if (!sight) continue;
-    piece.textContent = sight.text;
-    piece.hidden = sight.text === "";
+  if (!answer?.ok || desk.moving || sending) return;
+  desk.sights = await answer.json();
+  for (const [id, says] of Object.entries(desk.sights)) {
+    const values = Object.fromEntries(Object.entries(says.live).map(([part, text]) => [part ? `${id}.${part}` : id, text]));
+    say(desk.stage, values, false);
   }
-  if (chosen() && sights[chosenId]) { notes(sights[chosenId].notes); tellOthers(sights[chosenId]); }
-  mark();
+  if (desk.chosen.length === 1 && $("c-longest") && desk.sights[desk.chosen[0]]) {
+    $("c-longest").textContent = desk.sights[desk.chosen[0]].longest[""];
+    $("c-empty").textContent = desk.sights[desk.chosen[0]].empty[""] || "(nothing)";
+  }
+  drawMarks(desk);
 }
 document.body.addEventListener("tesoura:signals", look);
+document.body.addEventListener(`tesoura:draft:${mat.dataset.overlay}`, () => { if (!sending && !waiting.length && !desk.moving) refresh(); });
 
-if (chosen()) { ready(chosen()); weights(); }
-new ResizeObserver(fit).observe(cloth);
-document.fonts.ready.then(mark);
-look();
+bindDragging(desk, { choose, edit, setGuides });
+bindKeys(desk, { choose, edit, act, step, change, zoom, goToScene, request, refresh });
+new ResizeObserver(fit).observe(desk.window);
+markChosen();
+fit();
+await refresh();
+mat.dataset.ready = "yes";

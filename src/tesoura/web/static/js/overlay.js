@@ -1,20 +1,22 @@
-// The overlay's page: takes what Tesoura sends, draws it, and comes back by itself. It decides nothing.
+// The overlay's page: takes what Tesoura sends, has it drawn, and comes back by itself. It decides nothing.
+import { say, setScene } from "./drawing.js";
+
 const here = location.pathname.split("/").pop();
 const picture = new URLSearchParams(location.search).has("picture") ? "?picture=1" : "";
 const build = document.documentElement.dataset.build;
 const stage = document.querySelector("main");
+const SCENE = "@scene";
 let rev = Number(stage.dataset.rev);
 let tries = 0;
 let fetching = null;
+let ended = false;
 let socket;
 
-function say(values) {
-  for (const [id, text] of Object.entries(values)) {
-    const piece = stage.querySelector(`[data-piece="${CSS.escape(id)}"]`);
-    if (!piece) continue;
-    if (piece.textContent !== text) piece.textContent = text;
-    piece.hidden = text === "";
-  }
+const moves = () => stage.dataset.motion !== "no" && !document.hidden;
+
+function tell(values, moving = moves()) {
+  if (values[SCENE] !== undefined) setScene(stage, values[SCENE], moving);
+  say(stage, values, moving);
 }
 
 // A page of another version of Tesoura is loaded anew; one of another version of the overlay only swaps its pieces.
@@ -25,16 +27,17 @@ async function fetchAgain() {
   const page = new DOMParser().parseFromString(await answer.text(), "text/html");
   if (fetching !== newer) return;
   const next = page.querySelector("main");
-  await Promise.all([...next.querySelectorAll(".piece")].map((piece) => {
-    const { fontWeight, fontFamily } = piece.style;
-    return document.fonts.load(`${fontWeight} 20px ${fontFamily}`, piece.textContent || "0").catch(() => []);
-  }));
+  const faces = [...next.querySelectorAll("style")].flatMap((sheet) => [...sheet.textContent.matchAll(/--face:('[^']+')[^;]*;--weight:(\d+)/g)]);
+  await Promise.all(faces.map(([, family, weight]) => document.fonts.load(`${weight} 20px ${family}`, "0a").catch(() => [])));
+  await Promise.all([...next.querySelectorAll("img")].map((image) => Object.assign(new Image(), { src: image.src }).decode().catch(() => {})));
   if (fetching !== newer) return;
   fetching = null;
   stage.style.cssText = next.style.cssText;
+  stage.dataset.motion = next.dataset.motion;
+  stage.dataset.scene = next.dataset.scene;
   stage.replaceChildren(...next.childNodes);
   rev = Number(next.dataset.rev);
-  say(newer);
+  tell(newer, false);
 }
 
 function reloadOnce() {
@@ -45,13 +48,22 @@ function reloadOnce() {
   location.reload();
 }
 
+// The link was replaced or the overlay put away: viewers see nothing, and whoever points at the page reads why.
+function end(why) {
+  ended = true;
+  stage.replaceChildren(Object.assign(document.createElement("p"), { className: "ended", textContent: why }));
+  document.documentElement.classList.add("has-ended");
+  socket.close();
+}
+
 function hear(message) {
+  if (message.kind === "end") return end(message.why);
   if (message.build && message.build !== build) return reloadOnce();
   if (message.rev !== undefined && message.rev !== rev) return void fetchAgain().catch(() => {});
   if (message.kind === "moment") return show(message);
   if (message.values) {
     if (fetching) Object.assign(fetching, message.values);
-    say(message.values);
+    tell(message.values, moves() && message.kind !== "snapshot");
   }
 }
 
@@ -60,8 +72,8 @@ const ends = {};
 function show({ piece, text, for_s }) {
   clearTimeout(ends[piece]);
   if (fetching) fetching[piece] = text;
-  say({ [piece]: text });
-  ends[piece] = setTimeout(() => say({ [piece]: "" }), for_s * 1000 + 1500);
+  tell({ [piece]: text });
+  ends[piece] = setTimeout(() => tell({ [piece]: "" }), for_s * 1000 + 1500);
 }
 
 function tellSize() {
@@ -75,6 +87,7 @@ function connect() {
   socket.onopen = () => { tries = 0; tellSize(); };
   socket.onmessage = (event) => hear(JSON.parse(event.data));
   socket.onclose = () => {
+    if (ended) return;
     // The last frame stays. A quarter of a second at first, five seconds at most, never all pages at once.
     const wait = Math.min(250 * 2 ** tries++, 5000) * (0.75 + Math.random() / 2);
     setTimeout(connect, wait);

@@ -1,0 +1,103 @@
+"""Style sheets of one's own: checked, and written so that they reach the overlay's pieces alone."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import tinycss2
+
+SCOPE = "#overlay"
+FORBIDDEN_FUNCTIONS = frozenset(
+    {"url", "src", "image", "image-set", "-webkit-image-set", "expression", "element", "paint"}
+)
+FORBIDDEN_PROPERTIES = frozenset({"behavior", "-moz-binding"})
+NESTING_RULES = frozenset({"media", "supports", "container", "layer"})
+AS_THEY_ARE = frozenset({"keyframes", "-webkit-keyframes"})
+_ROOTS = frozenset({":root", "html", "body", "main", SCOPE})
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """A style sheet: what is put into the page, and what is wrong with it. A wrong one is not put in at all."""
+
+    css: str = ""
+    wrong: tuple[str, ...] = ()
+
+
+def checked(source: str) -> Sheet:
+    """The style sheet, scoped to the overlay; or what is wrong, each with its line."""
+    if not source.strip():
+        return Sheet()
+    wrong: list[str] = []
+    if "</" in source or "<!--" in source:
+        wrong.append("It holds “</” or “<!--”, with which a page would end it early. Leave that out.")
+    rules = tinycss2.parse_stylesheet(source, skip_comments=True, skip_whitespace=True)
+    scoped = "\n".join(_rules(rules, wrong))
+    return Sheet("" if wrong else scoped, tuple(dict.fromkeys(wrong)))
+
+
+def _rules(rules: Sequence[Any], wrong: list[str]) -> Iterator[str]:
+    for rule in rules:
+        if rule.type == "error":
+            wrong.append(f"Line {rule.source_line}: {rule.message}.")
+        elif rule.type == "qualified-rule":
+            _look_inside([*rule.prelude, *rule.content], wrong)
+            _look_at_declarations(rule.content, wrong)
+            yield f"{_scoped(rule.prelude)} {{{tinycss2.serialize(rule.content)}}}"
+        elif rule.type == "at-rule":
+            yield from _at_rule(rule, wrong)
+
+
+def _at_rule(rule: Any, wrong: list[str]) -> Iterator[str]:
+    name = rule.lower_at_keyword
+    if name in AS_THEY_ARE and rule.content is not None:
+        _look_inside(rule.content, wrong)
+        yield f"@{name}{tinycss2.serialize(rule.prelude)}{{{tinycss2.serialize(rule.content)}}}"
+    elif name in NESTING_RULES and rule.content is not None:
+        inside = tinycss2.parse_rule_list(rule.content, skip_comments=True, skip_whitespace=True)
+        yield f"@{name}{tinycss2.serialize(rule.prelude)}{{\n" + "\n".join(_rules(inside, wrong)) + "\n}"
+    elif name in ("import", "font-face"):
+        wrong.append(f"Line {rule.source_line}: @{name} brings something in from outside. Add typefaces on their page.")
+    else:
+        wrong.append(f"Line {rule.source_line}: @{name} has no place in an overlay's style sheet.")
+
+
+def _look_at_declarations(content: Sequence[Any], wrong: list[str]) -> None:
+    for one in tinycss2.parse_blocks_contents(content, skip_comments=True, skip_whitespace=True):
+        if one.type == "error":
+            wrong.append(f"Line {one.source_line}: {one.message}.")
+        elif one.type == "declaration" and one.lower_name in FORBIDDEN_PROPERTIES:
+            wrong.append(f"Line {one.source_line}: {one.name} could run a script.")
+
+
+def _look_inside(tokens: Sequence[Any], wrong: list[str]) -> None:
+    """Nothing may reach outside: no address, in whatever form it is written."""
+    for token in tokens:
+        if token.type == "url" or (token.type == "function" and token.lower_name in FORBIDDEN_FUNCTIONS):
+            what = "url" if token.type == "url" else token.lower_name
+            wrong.append(
+                f"Line {token.source_line}: {what}(…) fetches from elsewhere. Add the file as a picture piece."
+            )
+        elif token.type in ("error", "bad-url", "bad-string"):
+            wrong.append(f"Line {token.source_line}: {getattr(token, 'message', 'this cannot be read')}.")
+        inside = getattr(token, "arguments", None) or getattr(token, "content", None)
+        if isinstance(inside, list):
+            _look_inside(inside, wrong)
+
+
+def _scoped(prelude: Sequence[Any]) -> str:
+    """Each selector, inside the overlay."""
+    selectors: list[list[Any]] = [[]]
+    for token in prelude:
+        if token.type == "literal" and token.value == ",":
+            selectors.append([])
+        else:
+            selectors[-1].append(token)
+    return ", ".join(_inside(tinycss2.serialize(one).strip()) for one in selectors)
+
+
+def _inside(selector: str) -> str:
+    first, _, rest = selector.partition(" ")
+    return f"{SCOPE} {rest}".strip() if first in _ROOTS else f"{SCOPE} {selector}"
