@@ -14,7 +14,7 @@ from pathlib import Path
 import httpx
 import psutil
 
-from tesoura.core.overlays import Overlay, TextPiece
+from tesoura.core.overlays import Overlay, new_piece
 from tesoura.server import listen
 from tesoura.settings import wall_clock
 from tesoura.store import keys, overlays
@@ -80,7 +80,7 @@ def tesoura() -> Iterator[Served]:
     """Tesoura with one overlay on air whose text is the last event's number."""
     with tempfile.TemporaryDirectory() as folder:
         store = open_store(Path(folder))
-        piece = TextPiece(id="n", wording="{kill.n}", nothing_yet="-1")
+        piece = new_piece("text", "n", wording="{kill.n}", nothing_yet="-1")
 
         def fill(session: object) -> tuple[str, str]:
             row = overlays.new_overlay(session, "Bench", Overlay(pieces=(piece,)), wall_clock())  # type: ignore[arg-type]

@@ -13,7 +13,7 @@ from typing import Any
 import httpx
 import pytest
 
-from tesoura.core.overlays import Overlay, TextPiece
+from tesoura.core.overlays import Overlay, new_piece
 from tesoura.runtime import Runtime
 from tesoura.server import Server, create_app, listen
 from tesoura.settings import Settings, wall_clock
@@ -128,13 +128,24 @@ class Running:
         assert token
         self.client.post(f"/feeds/{name}/pause", data={"csrf_token": token[1], "paused": "no"})
 
+    def publish(self, overlay_id: int | None) -> None:
+        """Put an overlay's draft on air, whatever does not fit."""
+        self.press("/", f"/overlays/{overlay_id}/publish", {"anyway": "yes"})
+
+    def edit(self, overlay_id: int, *edits: Mapping[str, Any], **told: Any) -> httpx.Response:
+        """Send edits of a draft as the mat does."""
+        token = re.search(r'<meta name="csrf" content="([^"]+)"', self.client.get("/").text)
+        assert token
+        sent = {"edits": list(edits), "window": "tests", **told}
+        return self.client.post(f"/overlays/{overlay_id}/edits", json=sent, headers={"X-CSRFToken": token[1]})
+
     def add_overlay(self, wording: str, **choices: Any) -> str:
         """Put an overlay with one text on air; its link's token."""
-        piece = TextPiece(id="text", wording=wording, **choices)
+        piece = new_piece("text", "text", **{"wording": wording, "look": "ink", "size_px": 72, **choices})
         row = self.store.write(
             lambda session: stored_overlays.new_overlay(session, "Overlay", Overlay(pieces=(piece,)), wall_clock())
         )
-        self.press("/", f"/overlays/{row.id}/publish")
+        self.publish(row.id)
         return row.token
 
 

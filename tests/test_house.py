@@ -12,7 +12,7 @@ import pytest
 from click.testing import CliRunner
 
 from tesoura.cli import main
-from tesoura.core.overlays import TYPEFACES
+from tesoura.core.typefaces import TYPEFACES
 from tesoura.locales import OFFERED, machine_locale, number_style, offered
 from tesoura.settings import STATIC
 from tesoura.web.api_description import describe
@@ -76,7 +76,7 @@ def test_nothing_that_ships_is_fetched_from_elsewhere() -> None:
 def test_vendored_files_have_a_version_and_a_licence() -> None:
     record = (STATIC / "VENDORED.md").read_text("utf-8")
     kept = re.findall(r"^\| (\S+) \| ([\d.]+) \| (\S+) \| (\S+) \|$", record, re.MULTILINE)
-    assert len(kept) == 16
+    assert len(kept) == 21
     for _, _, licence, text in kept:
         assert licence in {"MIT", "0BSD", "OFL-1.1"}
         assert (STATIC / text).stat().st_size > 300

@@ -46,8 +46,8 @@ def test_what_is_late_sooner_is_noticed_sooner(running: Running, members: Member
     until(lambda: running.signal("reach.members").get("value") == 1284)
     running.client.put("/api/signals/heat", json={"value": 21, "fresh_for_s": 3.0}, headers=running.auth)
     token = running.add_overlay("{script.heat} °C", when_late="hide", when_down="hide")
-    assert ">21 °C</div>" in running.client.get(f"/o/{token}").text
-    until(lambda: "hidden></div>" in running.client.get(f"/o/{token}").text)
+    assert ">21 °C</span>" in running.client.get(f"/o/{token}").text
+    until(lambda: "hidden><div" in running.client.get(f"/o/{token}").text)
 
 
 def test_the_desk_is_told_of_topics_and_not_flooded(running: Running) -> None:

@@ -5,6 +5,7 @@ Run by `make scenes`; what it writes to `src/tesoura/web/static/scenes` is commi
 
 from __future__ import annotations
 
+import itertools
 import json
 import random
 import shutil
@@ -56,7 +57,7 @@ def hills(seed: int, level: float, swing: float, colour: str) -> str:
     dice = random.Random(seed)
     points = [(x, level + dice.uniform(-swing, swing)) for x in range(0, 2100, 160)]
     path = f"M0 1080L0 {points[0][1]:.0f}"
-    for (x0, y0), (x1, y1) in zip(points, points[1:], strict=False):
+    for (x0, y0), (x1, y1) in itertools.pairwise(points):
         path += f"C{x0 + 80} {y0:.0f} {x0 + 80} {y1:.0f} {x1} {y1:.0f}"
     return f'<path d="{path}L1920 1080Z" fill="{colour}"/>'
 

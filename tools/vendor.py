@@ -12,6 +12,7 @@ import subprocess
 import tarfile
 import tempfile
 from pathlib import Path
+from typing import Any
 
 STATIC = Path(__file__).parent.parent / "src/tesoura/web/static"
 FONTSOURCE = "5.3.0"
@@ -70,7 +71,9 @@ def unicode_ranges(package: Path) -> dict[str, str]:
 
 def main() -> None:
     """Fetch everything in the tables above and write the record of it."""
-    record, faces, rules = [], [], []
+    record: list[tuple[str, str, Path, str]] = []
+    faces: list[dict[str, Any]] = []
+    rules: list[str] = []
     for folder in ("vendor", "fonts"):
         shutil.rmtree(STATIC / folder, ignore_errors=True)
         (STATIC / folder).mkdir(parents=True)

@@ -40,7 +40,7 @@ def _evening(marks: dict[str, str]) -> tuple[Piece, ...]:
         x=96, y=912, size_px=58, grow_digits=1,
     )  # fmt: skip
     cuts = new_piece(
-        "slots", "cuts", name="Cuts and losses", look="gust", x=1364, y=64, width_px=460, height_px=148, size_px=66,
+        "slots", "cuts", name="Cuts and losses", look="gust", x=1184, y=64, width_px=640, height_px=148, size_px=58,
         count=3, label_1="Cuts", value_1="{kill.count_this_session}", icon_1="scissors",
         label_2="Lost", value_2="{death.count_this_session}", icon_2="kite",
         label_3="A line", value_3="{own.cuts_per_loss:.1f}", icon_3="none", nothing_yet="0",
@@ -50,12 +50,12 @@ def _evening(marks: dict[str, str]) -> tuple[Piece, ...]:
         x=1824, y=896, size_px=36, align="left", grow_toward="left", grow_digits=0,
     )  # fmt: skip
     top = new_piece(
-        "ranking", "top", name="Top givers", look="paper_tag", x=96, y=64, width_px=420, height_px=244, size_px=34,
+        "ranking", "top", name="Top givers", look="paper_tag", x=96, y=64, width_px=590, height_px=244, size_px=32,
         ranking="gifts_session", rows=3, title="Spools tonight",
     )  # fmt: skip
     gift = new_piece(
         "text", "gift", name="Gift", wording="{gift.name} gives {gift.amount} {plural(gift.amount, 'spool', 'spools')}",
-        nothing_yet="", look="kite_paper", x=960, y=150, size_px=48, grow_toward="both", grow_digits=1,
+        nothing_yet="", look="kite_paper", x=960, y=380, size_px=48, grow_toward="both", grow_digits=1,
         appears="moment", moment_type="gift", moment_s=5,
     )  # fmt: skip
     mark = new_piece(
@@ -63,10 +63,10 @@ def _evening(marks: dict[str, str]) -> tuple[Piece, ...]:
         width_px=280, height_px=100,
     )  # fmt: skip
     cuts = cuts.changed({"shown": "no"}, "Talk").changed({"shown": "no"}, "Break")
-    song = song.changed({"x": 1824, "y": 820, "size_px": 64}, "Talk").changed({"look": "lantern"}, "Break")
-    count = count.changed({"x": 96, "y": 760, "size_px": 104}, "Talk")
+    song = song.changed({"x": 1824, "y": 830, "size_px": 56}, "Talk").changed({"look": "lantern"}, "Break")
+    count = count.changed({"x": 96, "y": 740, "size_px": 96}, "Talk")
     mark = mark.changed({"x": 96, "y": 912}, "Talk")
-    top = top.changed({"width_px": 560, "height_px": 330, "size_px": 46}, "Break")
+    top = top.changed({"width_px": 820, "height_px": 330, "size_px": 46}, "Break")
     return count, mark, cuts, song, top, gift
 
 
@@ -79,9 +79,8 @@ def _road() -> tuple[Piece, ...]:
 
 def _strip() -> tuple[Piece, ...]:
     return (
-        new_piece("slots", "own", name="Cup score", look="balloon", x=0, y=0, width_px=352, height_px=48 + 38, size_px=40,
-                  count=2, label_1="", value_1="{score.bobbin}", icon_1="cup", label_2="", value_2="{score.keel}",
-                  icon_2="none", nothing_yet="0", padding_px=14),
+        new_piece("text", "score", name="Cup score", look="balloon", wording="Bobbin {score.bobbin} : {score.keel} Keel",
+                  nothing_yet="Bobbin 0 : 0 Keel", x=8, y=6, size_px=36, grow_digits=0, padding_px=18),
     )  # fmt: skip
 
 
@@ -91,9 +90,9 @@ def _card() -> tuple[Piece, ...]:
         new_piece("text", "title", name="Title", look="broadsheet", wording="The Windy Ladder", x=40, y=28, size_px=48,
                   backing="none", padding_px=0, grow_digits=0),
         new_piece("latest", "latest", name="Latest gifts", look="broadsheet", type="gift", rows=3, x=40, y=104,
-                  width_px=330, height_px=180, size_px=30, backing="none", padding_px=0),
-        new_piece("ring", "ring", name="Road", look="broadsheet", x=410, y=104, width_px=190, height_px=190, size_px=44,
-                  value="reach.members", low="1000", high="2000", figure="{road.percent:.0f} %", backing="none",
+                  width_px=350, height_px=180, size_px=22, backing="none", padding_px=0),
+        new_piece("ring", "ring", name="Road", look="broadsheet", x=410, y=104, width_px=190, height_px=190, size_px=32,
+                  value="reach.members", low="1000", high="2000", figure="{road.pct:.0f} %", backing="none",
                   padding_px=0),
         new_piece("chart", "growth", name="Growth", look="broadsheet", signal="reach.members", x=40, y=296, width_px=560,
                   height_px=84, size_px=24, label="Kite friends", figure="{reach.members:,}", backing="none", padding_px=0),
@@ -106,7 +105,7 @@ def _vertical() -> tuple[Piece, ...]:
                   grow_toward="both", grow_digits=0),
         new_piece("text", "friends", name="Kite friends", look="lantern", wording=FRIENDS, x=540, y=1500, size_px=62,
                   grow_toward="both"),
-        new_piece("slots", "block", name="Tonight", look="lantern", x=100, y=1620, width_px=880, height_px=190, size_px=76,
+        new_piece("slots", "block", name="Tonight", look="lantern", x=100, y=1620, width_px=880, height_px=190, size_px=70,
                   count=3, label_1="Cuts", value_1="{kill.count_this_session}", label_2="Lost",
                   value_2="{death.count_this_session}", label_3="Spools", value_3="{gifts_session.sum}", icon_3="spool",
                   nothing_yet="0"),

@@ -69,7 +69,7 @@ class Drawn:
         """Stop everything whose key begins so."""
         for kept in (self._charts, self._lists):
             for key in [key for key in kept if key.startswith(prefix)]:
-                del kept[key]  # type: ignore[attr-defined]
+                del kept[key]
 
     def happened(self, event: Event) -> Iterator[tuple[str, Values]]:
         """An event came: the lists that changed, by key, with their cells."""

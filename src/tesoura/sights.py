@@ -23,12 +23,12 @@ Says = Mapping[str, str]
 class Sight:
     """What a piece would say, by the state and then the part; and what keeps it from saying more, now.
 
-    `live` is what viewers would have; `grown` the same with its reserve of digits used up; the others are for trying.
+    `reads` maps each signal that it reads to the column of its first mention. `live` is what viewers would have; `grown` the same with its reserve of digits used up; the others are for trying.
     """
 
     says: Mapping[str, Says]
     shown: Shown
-    reads: frozenset[str] = field(default_factory=frozenset)
+    reads: Mapping[str, int] = field(default_factory=dict)
 
 
 class Sights:
@@ -43,21 +43,22 @@ class Sights:
 
     def _of(self, piece: Piece, recent: Recent) -> Sight:
         says: dict[str, dict[str, str]] = {state: {} for state in ("grown", *SHOWN_WITH)}
-        first, reads = Shown(THERE), set()
+        first = Shown(THERE)
+        reads: dict[str, int] = {}
         for name, part in piece.parts().items():
             if isinstance(part, Say):
                 shown = self._say(piece, name, part, says)
-                reads |= set(part.wording.names)
+                reads = {**part.wording.names, **reads}
                 if name == "" or (first.why is None and shown.why):
                     first = shown
             elif isinstance(part, Trail):
                 self._trail(name, part, says)
-                reads.add(part.signal)
+                reads |= {part.signal: 0} if part.signal else {}
             else:
                 self._latest(name, part, says, recent)
         for state in says.values():
             state.setdefault("", THERE)
-        return Sight(says, first, frozenset(one for one in reads if one))
+        return Sight(says, first, reads)
 
     def _say(self, piece: Piece, name: str, part: Say, says: Mapping[str, dict[str, str]]) -> Shown:
         texts: Texts = self._engine.texts

@@ -107,8 +107,9 @@ class Studio:
                 # A drawing of lines can be enlarged as far as one likes.
                 {row.name: (0, 0) if row.type == "image/svg+xml" else (row.width_px, row.height_px) for row in rows},
                 self.scenery(overlay.scenery),
-                {name: sorted(sight.reads - known) for name, sight in sights.items()},
+                {name: sorted(set(sight.reads) - known) for name, sight in sights.items()},
                 tuple(scenes),
+                frozenset(face.family for face in self.typefaces()),
             ),
         )
 

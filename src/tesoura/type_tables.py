@@ -127,7 +127,7 @@ class _Reader:
 
         def moved(glyph: str) -> float:
             index = mapping[glyph] if mapping else self._font.getGlyphID(glyph)
-            return round(deltas[index])
+            return float(round(deltas[index]))
 
         return moved
 

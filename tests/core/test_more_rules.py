@@ -135,7 +135,7 @@ def test_late_and_down_are_answered_each_in_its_way(engine: Engine) -> None:
 def test_a_piece_that_was_stored_before_late_and_down_differed_keeps_its_choice() -> None:
     stored = {"width_px": 10, "height_px": 10, "pieces": [{"id": "a", "when_stale": "hide"}]}
     piece = from_document(stored).pieces[0]
-    assert (piece.when_late, piece.when_down, piece.appears) == ("hide", "hide", "always")
+    assert (piece["when_late"], piece["when_down"], piece["appears"]) == ("hide", "hide", "always")
 
 
 def test_a_fault_with_one_event_leaves_the_others_of_its_batch(engine: Engine) -> None:

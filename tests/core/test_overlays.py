@@ -2,9 +2,13 @@
 
 import pytest
 
-from tesoura.core.overlays import TEXT_FIELDS, InvalidPiece, Overlay, TextPiece, differences, from_document, to_document
+from tesoura.core.differences import Difference, differences, sent_straight
+from tesoura.core.fields import InvalidPiece
+from tesoura.core.looks import Look
+from tesoura.core.overlays import NewerDocument, Overlay, from_document, new_piece, size_problem, to_document
+from tesoura.core.shipped_looks import SHIPPED
 
-PIECE = TextPiece(id="a", name="Kite friends", wording="{reach.members:,} kite friends")
+PIECE = new_piece("text", "a", name="Kite friends", wording="{reach.members:,} kite friends", size_px=72)
 
 
 @pytest.mark.parametrize(
@@ -24,7 +28,8 @@ PIECE = TextPiece(id="a", name="Kite friends", wording="{reach.members:,} kite f
     ],
 )
 def test_a_choice_is_kept_as_it_was_meant(name: str, typed: str, kept: object) -> None:
-    assert getattr(PIECE.changed({name: typed}), name) == kept
+    piece = PIECE.changed({name: typed})
+    assert {**piece.choices, **piece.style}[name] == kept
 
 
 @pytest.mark.parametrize(
@@ -38,7 +43,7 @@ def test_a_choice_is_kept_as_it_was_meant(name: str, typed: str, kept: object) -
         ("size_px", "nan", "outside"),
         ("size_px", "4", "from 8 to 1000"),
         ("x", "99999", "8192"),
-        ("typeface", "Nobody Sans", "not one of these"),
+        ("typeface", "x'); }", "not the name of a typeface"),
         ("grow_toward", "up", "right, left, both"),
         ("grow_digits", "10", "from 0 to 9"),
         ("wording", "{reach.members", "Column 1"),
@@ -60,49 +65,119 @@ def test_all_wrong_choices_are_told_at_once() -> None:
 
 
 def test_a_typeface_without_the_weight_takes_the_nearest_it_has() -> None:
-    assert PIECE.changed({"typeface": "Righteous"}).weight == 400
-    assert PIECE.changed({"typeface": "Caveat", "weight": "900"}).weight == 700
+    assert PIECE.changed({"typeface": "Righteous"}).styled({}, "dark")["weight"] == 400
+    assert PIECE.changed({"typeface": "Caveat", "weight": "900"}).styled({}, "dark")["weight"] == 700
+
+
+def test_a_piece_wears_its_look_but_for_what_it_does_otherwise() -> None:
+    piece = PIECE.changed({"look": "ink", "colour": "#C23A22"})
+    look = Look(
+        "ink", "Ink", values={"corner_px": 3}, forms={"dark": {"accent": "#111111"}, "light": {"accent": "#222222"}}
+    )
+    style = piece.styled({"ink": look}, "dark")
+    assert (style["corner_px"], style["accent"], style["colour"]) == (3, "#111111", "#C23A22")
+    assert piece.styled({"ink": look}, "light")["accent"] == "#222222"
+    assert piece.changed({"form": "light"}).styled({"ink": look}, "dark")["accent"] == "#222222"
+    assert piece.changed({"colour": None}).style == {}
+
+
+def test_a_piece_differs_in_one_scene_alone() -> None:
+    piece = PIECE.changed({"x": "10", "look": "gust", "shown": "no"}, "Talk")
+    assert (piece["x"], piece.in_scene("Talk")["x"], piece.in_scene("Talk").look) == (96, 10, "gust")
+    assert (piece.shown_in("Talk"), piece.shown_in("Play"), piece.in_scene("Play")) == (False, True, piece)
+    with pytest.raises(InvalidPiece, match="same in every scene"):
+        piece.changed({"wording": "other"}, "Talk")
+    back = piece.changed({"x": None, "look": None, "shown": None}, "Talk")
+    assert back.scenes == {}
 
 
 def test_a_document_survives_being_stored() -> None:
-    overlay = Overlay(pieces=(PIECE,), shelf=(TextPiece(id="b"),))
-    assert from_document(to_document(overlay)) == overlay
+    piece = new_piece("slots", "b", count=3, colour="#C23A22").changed({"x": 4}, "Talk")
+    overlay = Overlay(
+        1200, 96, (PIECE, piece), "light", "no", "no", (("x", 5),), ".a{}", "noon", {"ink": SHIPPED["ink"]}
+    )
+    again = from_document(to_document(overlay))
+    assert again == overlay
+    assert again.looks == overlay.looks
 
 
-def test_a_choice_of_a_later_version_is_passed_over() -> None:
+def test_a_document_of_the_first_version_looks_as_it_did() -> None:
+    stored = {"version": 1, "width_px": 1920, "height_px": 1080, "shelf": [],
+              "pieces": [{"kind": "text", "id": "a", "wording": "hi", "size_px": 64, "typeface": "Righteous",
+                          "colour": "#FFE9B8", "corner_px": 6, "grow_toward": "left", "x": 5}]}  # fmt: skip
+    [piece] = from_document(stored).pieces
+    assert (piece["wording"], piece["size_px"], piece["grow_toward"], piece["x"]) == ("hi", 64, "left", 5)
+    assert piece.style == {"typeface": "Righteous", "colour": "#FFE9B8", "corner_px": 6}
+
+
+def test_a_choice_that_cannot_be_used_is_passed_over_and_a_newer_document_refused() -> None:
     document = to_document(Overlay(pieces=(PIECE,)))
-    document["pieces"][0]["sparkle"] = True
-    assert from_document(document).pieces == (PIECE,)
+    document["pieces"][0]["choices"] |= {"sparkle": True, "size_px": "huge"}
+    document["pieces"].append({"kind": "hologram", "id": "h"})
+    [piece] = from_document(document).pieces
+    assert (piece["size_px"], piece["wording"]) == (48, PIECE["wording"])
+    with pytest.raises(NewerDocument, match="newer Tesoura"):
+        from_document({**document, "version": 3})
+
+
+def said(found: list[Difference]) -> list[str]:
+    return [one.words for one in found]
 
 
 def test_what_differs_is_said_in_words() -> None:
-    on_air = Overlay(pieces=(PIECE, TextPiece(id="b", name="Song")))
-    draft = on_air.with_piece(PIECE.changed({"size_px": "64", "colour": "#C23A22"})).without("b")
-    draft = draft.with_piece(TextPiece(id="c", name="Gift"))
-    assert differences(draft, on_air) == [
+    on_air = Overlay(pieces=(PIECE, new_piece("text", "b", name="Song")))
+    draft = on_air.with_piece(PIECE.changed({"size_px": "64", "colour": "#C23A22"})).without(["b"])
+    draft = draft.with_piece(new_piece("text", "c", name="Gift"))
+    assert said(differences(draft, on_air)) == [
         "Kite friends: size 72 → 64 px",
-        "Kite friends: colour #FFFDF8 → #C23A22",
+        "Kite friends: colour as the look → #C23A22",
         "Gift: new",
         "Song: taken away",
     ]
     assert differences(on_air, on_air) == []
-    assert differences(draft, None) == ["Nothing is on air yet."]
+    assert said(differences(draft, None)) == ["Nothing is on air yet."]
+
+
+def test_what_differs_in_a_scene_in_a_look_and_in_the_overlay_is_said() -> None:
+    worn = PIECE.changed({"look": "ink"})
+    on_air = Overlay(pieces=(worn,), looks={"ink": SHIPPED["ink"]})
+    draft = Overlay(1200, 96, (worn.changed({"x": 4}, "Talk"),), "light", css=".a{}",
+                    looks={"ink": SHIPPED["ink"].changed({"corner_px": 2}, "dark")})  # fmt: skip
+    assert said(differences(draft, on_air)) == [
+        "Size 1920 × 1080 → 1200 × 96 px",
+        "Form: dark → light",
+        "Style sheet of its own: changed",
+        "Look “Ink”: corners",
+        "Kite friends in Talk: across",
+    ]
+
+
+def test_one_difference_is_sent_straight_and_the_others_wait() -> None:
+    on_air = Overlay(pieces=(PIECE,))
+    draft = on_air.with_piece(PIECE.changed({"size_px": "64", "colour": "#C23A22"})).with_piece(new_piece("text", "c"))
+    size, colour, new = differences(draft, on_air)
+    sent = sent_straight(draft, on_air, colour)
+    assert sent is not None
+    assert said(differences(draft, sent)) == [size.words, new.words]
+    sent = sent_straight(draft, sent, new)
+    assert sent is not None
+    assert said(differences(draft, sent)) == [size.words]
+    order = Difference("Another order front to back")
+    assert sent_straight(draft, on_air, order) is None
 
 
 def test_an_order_that_changed_is_a_difference() -> None:
-    other = TextPiece(id="b")
-    assert differences(Overlay(pieces=(PIECE, other)), Overlay(pieces=(other, PIECE))) == [
+    other = new_piece("text", "b")
+    assert said(differences(Overlay(pieces=(PIECE, other)), Overlay(pieces=(other, PIECE)))) == [
         "Another order front to back"
     ]
 
 
-def test_a_piece_taken_away_can_be_brought_back() -> None:
-    overlay = Overlay(pieces=(PIECE,)).without("a")
-    assert overlay.pieces == ()
-    assert overlay.brought_back("a").pieces == (PIECE,)
-    assert overlay.brought_back("a").shelf == ()
-    assert overlay.brought_back("nobody") == overlay
-
-
-def test_every_choice_of_a_piece_has_a_check() -> None:
-    assert set(TEXT_FIELDS) == set(TextPiece.__dataclass_fields__) - {"id"}
+@pytest.mark.parametrize(
+    ("width", "height", "words"),
+    [("0", "96", "0 px is no side"), (40_000, 1080, "16 to 8,192 px"), ("wide", 9, "not a number"), (16, 8192, None),
+     ("nan", 100, "nan px is no side")],
+)  # fmt: skip
+def test_a_size_that_no_page_has_is_refused(width: object, height: object, words: str | None) -> None:
+    problem = size_problem(width, height)
+    assert (problem is None) if words is None else words in (problem or "")

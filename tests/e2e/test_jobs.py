@@ -44,7 +44,7 @@ def test_from_an_empty_folder_to_a_number_on_air_in_three_minutes(
     page.get_by_role("link", name="Put it on an overlay").first.click()
     page.get_by_role("button", name="Lay it on the mat").click()
     expect(page.locator(".stage .piece")).to_have_text("1,284 kite friends")
-    page.get_by_label("Wording").fill("{reach.members:,} friends of kites")
+    page.get_by_label("Wording", exact=True).fill("{reach.members:,} friends of kites")
     expect(page.locator(".stage .piece")).to_have_text("1,284 friends of kites")
     piece = page.locator(".stage .chosen")
     box = piece.bounding_box()
@@ -164,18 +164,18 @@ def test_the_focus_stays_where_it_is_while_values_change(page: Page, running: Ru
 def test_a_change_is_kept_when_the_page_is_left_at_once(page: Page, running: Running) -> None:
     running.add_overlay("hello")
     page.goto("/overlays/1")
-    page.get_by_label("Wording").fill("goodbye")
+    page.get_by_label("Wording", exact=True).fill("goodbye")
     page.get_by_role("link", name="Signals", exact=True).click()
     expect(page.get_by_role("heading", name="Signals")).to_be_visible()
     page.goto("/overlays/1")
-    expect(page.get_by_label("Wording")).to_have_value("goodbye")
+    expect(page.get_by_label("Wording", exact=True)).to_have_value("goodbye")
 
 
 def test_a_change_on_the_mat_outlives_a_server_that_was_away(page: Page, running: Running) -> None:
     running.add_overlay("hello")
     page.goto("/overlays/1")
     running.stop()
-    page.get_by_label("Wording").fill("goodbye")
+    page.get_by_label("Wording", exact=True).fill("goodbye")
     expect(page.locator("#saved")).to_contain_text("Not kept yet")
     again = Running(running.folder, port=running.port)
     try:
@@ -230,27 +230,31 @@ def test_growth_is_hatched_on_the_side_it_grows_toward(page: Page, running: Runn
 def test_a_wrong_choice_is_told_beside_its_field(page: Page, running: Running) -> None:
     running.add_overlay("hello")
     page.goto("/overlays/1")
-    page.get_by_label("Opacity").fill("140")
+    page.locator("summary", has_text="Backing").click()
+    page.get_by_label("Opacity", exact=True).fill("140")
     expect(page.locator("#c-backing_opacity_pct-wrong")).to_contain_text("from 0 to 100")
-    page.get_by_label("Opacity").fill("0")
+    page.get_by_label("Opacity", exact=True).fill("0")
     expect(page.locator("#c-backing_opacity_pct-wrong")).to_have_count(0)
-    page.get_by_label("Wording").fill("{oops")
+    page.get_by_label("Wording", exact=True).fill("{oops")
     expect(page.locator("#c-wording-wrong")).to_contain_text("never closed")
     page.get_by_text("Signals, functions, formats").click()
-    page.get_by_label("Wording").fill("Cuts: ")
+    page.get_by_label("Wording", exact=True).fill("Cuts: ")
     page.get_by_role("button", name="plural", exact=True).click()
-    expect(page.get_by_label("Wording")).to_have_value("Cuts: {plural(n, one, many)}")
+    expect(page.get_by_label("Wording", exact=True)).to_have_value("Cuts: {plural(n, one, many)}")
 
 
 def test_a_text_is_taken_away_and_brought_back(page: Page, running: Running) -> None:
     running.add_overlay("hello")
     page.goto("/overlays/1")
-    page.get_by_role("button", name="Add a text").click()
+    page.get_by_text("Add a piece").click()
+    page.locator(".kinds").get_by_role("button", name="Text").click()
     expect(page.locator(".stage .piece")).to_have_count(2)
     page.get_by_role("button", name="Take “Text 2” away").click()
     expect(page.locator(".stage .piece")).to_have_count(1)
     page.get_by_role("button", name="Undo").click()
     expect(page.locator(".stage .piece")).to_have_count(2)
+    page.get_by_role("button", name="Redo").click()
+    expect(page.locator(".stage .piece")).to_have_count(1)
 
 
 def test_an_overlay_survives_a_restart_untouched_and_shows_the_new_value(
@@ -296,8 +300,8 @@ def test_a_new_version_replaces_the_old_without_a_reload(context: BrowserContext
     viewers = overlay_page(context, token)
     expect(viewers.locator(".piece")).to_have_text("hello")
     viewers.evaluate("window.untouched = true")
-    running.press("/overlays/1", "/overlays/1/pieces")
-    running.press("/overlays/1", "/overlays/1/publish")
+    running.edit(1, {"do": "add", "kind": "ring"})
+    running.publish(1)
     expect(viewers.locator(".piece")).to_have_count(2)
     assert viewers.evaluate("window.untouched") is True
 

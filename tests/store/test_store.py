@@ -17,7 +17,7 @@ from alembic.script import ScriptDirectory
 from sqlalchemy import create_engine
 from sqlmodel import Session, SQLModel
 
-from tesoura.core.overlays import Overlay, TextPiece
+from tesoura.core.overlays import Overlay, new_piece
 from tesoura.core.values import Event, Freshness, Signal
 from tesoura.store import database, feeds, keys, log, overlays, state
 from tesoura.store.errors import DataFolderError
@@ -110,12 +110,15 @@ def test_a_secret_sealed_with_another_key_file_is_not_opened(store: Store, tmp_p
     other.close()
 
 
+PIECE = new_piece("text", "a")
+
+
 def test_versions_on_air_are_kept_and_numbered(store: Store) -> None:
-    row = store.write(lambda session: overlays.new_overlay(session, "Kites", Overlay(pieces=(TextPiece("a"),)), NOON))
+    row = store.write(lambda session: overlays.new_overlay(session, "Kites", Overlay(pieces=(PIECE,)), NOON))
     assert store.read(lambda session: overlays.on_air(session, row)).rev == 0
     assert store.write(lambda session: overlays.publish(session, row, NOON)).rev == 1
     on_air = store.write(lambda session: overlays.publish(session, row, NOON))
-    assert (on_air.rev, on_air.overlay.pieces) == (2, (TextPiece("a"),))
+    assert (on_air.rev, on_air.overlay.pieces) == (2, (PIECE,))
     assert len(row.token) == 24
 
 

@@ -42,5 +42,5 @@ def test_events_of_the_first_version_can_be_searched_and_overlays_read(tmp_path:
     assert [one.event.data for one in found] == [{"name": "Teacup_Ana"}]
     assert store.read(log.last_seq) == 2
     [row] = store.read(overlays.all_overlays)
-    assert from_document(row.draft).pieces[0].when_down == "hide"
+    assert from_document(row.draft).pieces[0]["when_down"] == "hide"
     store.close()

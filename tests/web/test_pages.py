@@ -164,9 +164,7 @@ def test_a_paused_feed_is_held_and_changing_its_address_takes_effect(reach: Runn
 
 
 def mat(running: Running, choices: dict[str, Any]) -> Any:
-    token = re.search(r'<meta name="csrf" content="([^"]+)"', running.client.get("/").text)
-    assert token
-    return running.client.post("/overlays/1/pieces/text", json=choices, headers={"X-CSRFToken": token[1]})
+    return running.edit(1, {"do": "change", "pieces": ["text"], "set": choices}, chosen=["text"])
 
 
 @pytest.mark.parametrize(
@@ -186,34 +184,35 @@ def test_a_wrong_choice_on_the_mat_is_told_and_the_others_are_kept(
     answer = mat(running, {**choices, "size_px": "80"})
     assert answer.status_code == 422
     assert words in answer.json()["wrong"][field]
-    assert "font-size:80px" in answer.json()["html"]
-    assert answer.json()["differences"] == ["Text: size 64 → 80 px"]
+    assert "--size:80px" in answer.json()["stage"]
+    assert "Text: size 64 → 80 px" in answer.json()["differs"]
 
 
 def test_the_mat_says_what_a_wording_lacks(running: Running) -> None:
     running.add_overlay("hello")
     running.event(type="kill", data={"target": "tuck", "n": 0})
     unknown = mat(running, {"wording": "{kill.targte} fell", "nothing_yet": "nobody yet"}).json()
-    assert unknown["text"] == "nobody yet"
-    assert unknown["notes"] == ["Column 2: there is no signal kill.targte. Did you mean kill.target?"]
+    assert unknown["sights"]["text"]["live"][""] == "nobody yet"
+    assert "Column 2: there is no signal kill.targte. Did you mean kill.target?" in unknown["choices"]
     divided = mat(running, {"wording": "{1 / kill.n}"}).json()
-    assert divided["text"] == "nobody yet"
-    assert divided["notes"] == ["Column 6: division by zero. The “nothing yet” text is shown instead."]
+    assert divided["sights"]["text"]["live"][""] == "nobody yet"
+    assert "Column 6: division by zero. The “nothing yet” text is shown instead." in divided["choices"]
     grown = mat(running, {"wording": "{kill.count_this_session:,}", "grow_digits": "3"}).json()
-    assert (grown["text"], grown["grown"]) == ("1", "1,000")
+    says = grown["sights"]["text"]
+    assert (says["live"][""], says["grown"][""]) == ("1", "1,000")
 
 
 def test_draft_and_on_air_are_two_things(running: Running) -> None:
     token = running.add_overlay("hello")
     mat(running, {"wording": "goodbye"})
-    assert ">hello</div>" in running.client.get(f"/o/{token}").text
-    running.press("/", "/overlays/1/publish")
-    assert ">goodbye</div>" in running.client.get(f"/o/{token}").text
+    assert ">hello</span>" in running.client.get(f"/o/{token}").text
+    running.publish(1)
+    assert ">goodbye</span>" in running.client.get(f"/o/{token}").text
 
 
 def test_an_overlay_is_right_at_first_paint_and_escapes_what_came(running: Running) -> None:
     token = running.add_overlay("{kill.target}", nothing_yet="nobody yet")
-    assert ">nobody yet</div>" in running.client.get(f"/o/{token}").text
+    assert ">nobody yet</span>" in running.client.get(f"/o/{token}").text
     running.event(type="kill", data={"target": "<script>alert(1)</script>"})
     page = running.client.get(f"/o/{token}")
     assert "&lt;script&gt;alert(1)&lt;/script&gt;" in page.text
@@ -224,7 +223,7 @@ def test_an_overlays_page_is_told_of_values_and_of_a_new_version(running: Runnin
     token = running.add_overlay("{kill.target}", nothing_yet="nobody yet")
     with connect(f"ws://127.0.0.1:{running.port}/live/{token}") as page:
         snapshot = json.loads(page.recv(5))
-        assert (snapshot["kind"], snapshot["rev"], snapshot["values"]) == ("snapshot", 1, {"text": "nobody yet"})
+        assert (snapshot["kind"], snapshot["rev"], snapshot["values"]) == ("snapshot", 1, {"@scene": "", "text": "nobody yet"})
         page.send('{"width_px": 1280, "height_px": 720}')
         page.send("nonsense")
         running.event(type="kill", data={"target": "tuck"})
@@ -232,7 +231,7 @@ def test_an_overlays_page_is_told_of_values_and_of_a_new_version(running: Runnin
         state = until(lambda: "1280 × 720" in (html := running.client.get("/desk/overlays/1").text) and html)
         assert "1 page shows it" in state
         assert "Set that page to 1920 × 1080" in state
-        running.press("/", "/overlays/1/publish")
+        running.publish(1)
         assert json.loads(page.recv(5))["kind"] == "reload"
     until(lambda: "no page shows it" in running.client.get("/desk/overlays/1").text)
 
@@ -242,13 +241,13 @@ def test_a_piece_told_to_hide_goes_when_its_feed_dies_and_comes_back_with_it(
 ) -> None:
     running.add_feed(f"{members.address}/channels/mara_vane")
     token = running.add_overlay("{reach.members:,}", when_late="hide", when_down="hide")
-    until(lambda: ">1,284</div>" in running.client.get(f"/o/{token}").text)
+    until(lambda: ">1,284</span>" in running.client.get(f"/o/{token}").text)
     members.fail("500")
-    until(lambda: "hidden></div>" in running.client.get(f"/o/{token}").text)
+    until(lambda: "hidden><div" in running.client.get(f"/o/{token}").text)
     assert "is hidden: reach.members is down." in running.client.get("/desk/overlays/1").text
     members.fail(None)
     running.press("/", "/feeds/reach/ask")
-    until(lambda: ">1,284</div>" in running.client.get(f"/o/{token}").text)
+    until(lambda: ">1,284</span>" in running.client.get(f"/o/{token}").text)
 
 
 def test_a_link_that_does_not_exist_shows_nothing_over_the_picture(running: Running) -> None:
@@ -303,7 +302,7 @@ def test_numbers_on_air_follow_the_language_chosen(running: Running) -> None:
     token = running.add_overlay("{kill.n:,}")
     running.event(type="kill", data={"n": 1284})
     running.press("/", "/preferences/locale", {"locale": "de"})
-    assert ">1.284</div>" in running.client.get(f"/o/{token}").text
+    assert ">1.284</span>" in running.client.get(f"/o/{token}").text
 
 
 def test_a_key_is_made_shown_once_and_revoked(running: Running) -> None:

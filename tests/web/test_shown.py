@@ -11,11 +11,11 @@ import pytest
 from flask import Flask
 
 from tesoura.choices import Choices
-from tesoura.core.overlays import TextPiece
+from tesoura.core.overlays import new_piece
 from tesoura.settings import Settings
 from tesoura.web import shown
 from tesoura.web.doors import EXTENSION, Doors
-from tesoura.web.drawing import piece_style
+from tesoura.web.drawing import piece_rules
 
 NOW = datetime(2026, 11, 26, 19, 30, 5, tzinfo=UTC)
 
@@ -28,7 +28,7 @@ def _pages() -> Iterator[None]:
     app = Flask("shown")
     runtime: Any = German()
     store: Any = None
-    app.extensions[EXTENSION] = Doors(runtime, store, Settings(Path(), clock=lambda: NOW))
+    app.extensions[EXTENSION] = Doors(runtime, store, Settings(Path(), clock=lambda: NOW), store)
     with app.app_context():
         yield
 
@@ -69,6 +69,6 @@ def test_a_line_runs_over_ten_minutes_from_least_to_greatest() -> None:
 
 @pytest.mark.parametrize(("opacity", "background"), [(0, "transparent"), (100, "#1E2A38"), (86, "rgb(30 42 56 / 86%)")])
 def test_a_backing_is_exact(opacity: int, background: str) -> None:
-    style = piece_style(TextPiece(id="a", backing_opacity_pct=opacity, padding_px=25))
-    assert f"background:{background};" in style
-    assert "padding:12px 25px" in style
+    piece = new_piece("text", "a", backing_opacity_pct=opacity, padding_px=25)
+    rules = piece_rules(piece, {}, "dark")
+    assert (rules["--backing"], rules["--pad-y"], rules["--pad"]) == (background, "12px", "25px")

@@ -10,6 +10,7 @@ from PIL import Image, UnidentifiedImageError
 
 from tesoura.adding.files import Added, NotUsable
 from tesoura.adding.svg import looks_like_svg, safe_svg
+from tesoura.core.fit.colours import luminance
 
 MAX_PIXELS = 40_000_000
 MAX_FRAMES_PIXELS = 400_000_000
@@ -29,8 +30,8 @@ def check(data: bytes) -> Added:
         frames = getattr(image, "n_frames", 1)
         if image.width * image.height * frames > MAX_FRAMES_PIXELS:
             raise NotUsable(
-                f"The animation has {frames} pictures of {image.width} × {image.height} pixels, more than a page can hold. "
-                "Make it smaller or shorter."
+                f"The animation has {frames} pictures of {image.width} × {image.height} pixels, more than a page can "
+                "hold. Make it smaller or shorter."
             )
         ending, kind = FORMATS[str(image.format)]
         facts = {"frames": frames} if frames > 1 else {}
@@ -98,11 +99,7 @@ def extremes(image: Image.Image) -> dict[str, Any]:
                 max((column + 1) * small.width // columns, column * small.width // columns + 1),
                 max((row + 1) * small.height // rows, row * small.height // rows + 1),
             )  # fmt: skip
-            colours = {colour for _, colour in small.crop(box).getcolors(65_536) or [(1, (128, 128, 128))]}
-            darkest.append(min(colours, key=_light))
-            lightest.append(max(colours, key=_light))
+            colours: set[Any] = {colour for _, colour in small.crop(box).getcolors(65_536) or [(1, (128, 128, 128))]}
+            darkest.append(min(colours, key=luminance))
+            lightest.append(max(colours, key=luminance))
     return {"columns": columns, "rows": rows, "darkest": darkest, "lightest": lightest}
-
-
-def _light(colour: tuple[int, ...]) -> float:
-    return 0.2126 * (colour[0] / 255) ** 2.2 + 0.7152 * (colour[1] / 255) ** 2.2 + 0.0722 * (colour[2] / 255) ** 2.2

@@ -20,7 +20,7 @@ def check(data: bytes) -> Added:
         raise NotUsable("This is a collection of typefaces. Add one of them by itself, as TTF, OTF or WOFF2.")
     if not data.startswith(STARTS):
         raise NotUsable("This is no typeface, whatever its name says. Add a TTF, OTF or WOFF2.")
-    from fontTools.ttLib import TTFont, TTLibError
+    from fontTools.ttLib import TTFont
 
     logging.getLogger("fontTools").setLevel(logging.ERROR)
     try:
@@ -29,10 +29,9 @@ def check(data: bytes) -> Added:
         kept = _as_woff2(font)
     except NotUsable:
         raise
-    except (TTLibError, Exception) as error:
-        raise NotUsable(
-            f"The typeface is damaged and cannot be read ({str(error)[:120] or type(error).__name__}). Get it anew and add it."
-        ) from None
+    except Exception as error:
+        why = str(error)[:120] or type(error).__name__
+        raise NotUsable(f"The typeface is damaged and cannot be read ({why}). Get it anew and add it.") from None
     return Added(kept, "woff2", "font/woff2", facts=facts)
 
 
@@ -79,8 +78,8 @@ def _embedding(flags: int) -> str:
         )
     if flags & RESTRICTED and not flags & (PREVIEW | EDITABLE):
         raise NotUsable(
-            "The typeface's maker does not allow it to be embedded (its flag says “restricted licence”), and every overlay "
-            "carries its typefaces. Ask the maker for a web licence, or choose another one."
+            "The typeface's maker does not allow it to be embedded (its flag says “restricted licence”), and every "
+            "overlay carries its typefaces. Ask the maker for a web licence, or choose another one."
         )
     if flags & PREVIEW and not flags & EDITABLE:
         return "Its maker allows it in pages that are looked at, which an overlay is."

@@ -86,8 +86,8 @@ def _piece_differences(piece: Piece, before: Piece) -> Iterator[Difference]:
             yield Difference(words, piece.id, name, piece.name)
     for name, field in STYLE_FIELDS.items():
         if piece.style.get(name) != before.style.get(name):
-            yield Difference(f"{piece.name}: {field.label.lower()} {_style_change(field.brief, before.style, piece.style, name)}",
-                             piece.id, name, piece.name)  # fmt: skip
+            change = _style_change(field.brief, before.style, piece.style, name)
+            yield Difference(f"{piece.name}: {field.label.lower()} {change}", piece.id, name, piece.name)
     for scene in sorted({*piece.scenes, *before.scenes}):
         yield from _scene_differences(piece, before, scene)
 

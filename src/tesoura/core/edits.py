@@ -158,10 +158,8 @@ def _align(overlay: Overlay, edit: Mapping[str, Any], tools: _Tools) -> Edited:
         raise NotAnEdit(f"There is no side “{to[:20]}” to lay them on.")
     _loose(pieces, ["x"])
     laid = [piece.in_scene(scene) for piece in pieces]
-    if len(pieces) > 1:
-        room = hull(map(tools.boxes, laid))
-    else:
-        room = Box(0, 0, overlay.width_px, overlay.height_px)
+    whole_overlay = Box(0, 0, overlay.width_px, overlay.height_px)
+    room = hull(map(tools.boxes, laid)) if len(pieces) > 1 else whole_overlay
     axis, way = _LINES[to]
     for piece, here in zip(pieces, laid, strict=True):
         overlay = overlay.with_piece(piece.changed({axis: here[axis] + way(tools.boxes(here), room)}, scene))

@@ -114,18 +114,5 @@ _ALL = (
          "change": "slide", "motion_ms": 520},
         "#F4EFE6 #E9B7A4 #B9B3A8 #191714", "#161412 #A3221A #5A554C #FCFAF5",
     ),
-    _look(
-        "Big top", "A ribbon across the tent.",
-        {"typeface": "Unbounded", "weight": 700, "shape": "ribbon", "corner_px": 0, "padding_px": 30, "gap_px": 14,
-         "backing_opacity_pct": 100, "entry": "wipe", "exit": "wipe", "change": "count", "motion_ms": 460},
-        "#FFF7E4 #FFD25E #F6D9C4 #9E1F2F", "#6E1220 #8A4B00 #7A4A44 #FFF0D2",
-    ),
-    _look(
-        "Sail loft", "Stitched canvas with clipped corners.",
-        {"typeface": "Oswald", "weight": 500, "capitals": "capitals", "letter_spacing": 5, "shape": "notch",
-         "corner_px": 18, "padding_px": 24, "gap_px": 14, "backing_opacity_pct": 96, "edge_px": 0,
-         "entry": "slide_left", "exit": "slide_left", "change": "roll", "motion_ms": 400},
-        "#F2EEE2 #F0A868 #B9C4BC #22453F", "#21403B #8F3B12 #56665F #EFE6D0",
-    ),
 )  # fmt: skip
 SHIPPED: Mapping[str, Look] = {look.id: look for look in _ALL}

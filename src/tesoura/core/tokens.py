@@ -135,7 +135,7 @@ def _plain(document: Mapping[str, Any], value: Any, depth: int) -> Any:
 
 def _hex(value: Mapping[str, Any]) -> str:
     parts = value.get("components")
-    if isinstance(parts, list) and len(parts) == 3 and value.get("colorSpace", "srgb") == "srgb":
-        if all(isinstance(part, int | float) and 0 <= part <= 1 for part in parts):
-            return "#" + "".join(f"{round(part * 255):02X}" for part in parts)
+    usable = isinstance(parts, list) and len(parts) == 3 and value.get("colorSpace", "srgb") == "srgb"
+    if isinstance(parts, list) and usable and all(isinstance(part, int | float) and 0 <= part <= 1 for part in parts):
+        return "#" + "".join(f"{round(part * 255):02X}" for part in parts)
     return str(value.get("hex", "a colour outside sRGB"))

@@ -33,8 +33,8 @@ _TICKET = (
 )
 _BRUSH = "3.2em .7em 2.6em .9em / .8em 2.4em .7em 2.9em"
 VARIABLES = (
-    "--size", "--face", "--weight", "--colour", "--accent", "--quiet", "--spacing", "--line", "--pad", "--pad-y", "--gap",
-    "--backing", "--corner", "--edge", "--shadow", "--letters", "--ms",
+    "--size", "--face", "--weight", "--colour", "--accent", "--quiet", "--spacing", "--line", "--pad", "--pad-y",
+    "--gap", "--backing", "--corner", "--edge", "--shadow", "--letters", "--ms",
 )  # fmt: skip
 """The variables that a style sheet of one's own may rely on."""
 

@@ -1,4 +1,4 @@
-"""The panel of choices for one piece: its fields under their headings, each with its value and where that comes from."""
+"""The panel of choices for one piece: its fields under their headings, each with its value."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ _HIDDEN = frozenset({"pinned", "hidden", "group"})
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """One choice as the panel asks for it. `own` is set when the piece does otherwise than its look, or than elsewhere."""
+    """One choice as the panel asks for it. `own` when the piece does otherwise than its look, or than elsewhere."""
 
     name: str
     field: Field

@@ -29,7 +29,7 @@ blueprint = Blueprint("looks", __name__, url_prefix="/looks")
 MAX_TOKENS = 200_000
 SAMPLE_SAYS: Mapping[str, Mapping[str, str]] = {
     "count": {"": "1,284 kite friends"},
-    "slots": {"": "1", "value_1": "17", "value_2": "4", "value_3": "2.4"},
+    "slots": {"": "1", "value_1": "17", "value_2": "4"},
     "bar": {"": "1", "level": "0.64", "label": "Road to 2,000", "figure": "64 %"},
     "rows": {"": "1", "title": "Tonight's spools", "name_1": "teacup_ana", "amount_1": "96", "name_2": "bolt_uncle",
              "amount_2": "48", "name_3": "seven_socks", "amount_3": "32"},
@@ -40,11 +40,11 @@ def samples(look: Look, form: str, prefix: str) -> Overlay:
     """A small overlay that wears a look."""
     pieces = (
         new_piece("text", f"{prefix}count", look=look.id, x=40, y=36, size_px=46, name="Count"),
-        new_piece("slots", f"{prefix}slots", look=look.id, x=40, y=144, width_px=340, height_px=120, size_px=44, count=3,
-                  label_1="Cuts", label_2="Lost", value_2="{death.n}", label_3="A line", icon_3="none", value_3="{a.b}"),
+        new_piece("slots", f"{prefix}slots", look=look.id, x=40, y=144, width_px=340, height_px=120, size_px=44, count=2,
+                  label_1="Cuts", label_2="Lost"),
         new_piece("bar", f"{prefix}bar", look=look.id, x=40, y=288, width_px=340, height_px=94, size_px=26,
                   label="Road", figure="64"),
-        new_piece("ranking", f"{prefix}rows", look=look.id, x=420, y=144, width_px=300, height_px=238, size_px=27,
+        new_piece("ranking", f"{prefix}rows", look=look.id, x=420, y=144, width_px=300, height_px=238, size_px=25,
                   ranking="a", title="Tonight"),
     )  # fmt: skip
     return Overlay(760, 420, pieces, form, looks={look.id: look})

@@ -5,6 +5,7 @@ from __future__ import annotations
 import uuid
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cache
 from typing import Any
 
 from flask import Blueprint, abort, render_template, request
@@ -152,7 +153,7 @@ def _offered() -> dict[str, Any]:
     """What the panel offers, each looked up when it is shown."""
     return {
         "functions": FUNCTIONS, "formats": NAMED, "weight_words": WEIGHT_WORDS, "weights_of": weights_of,
-        "signals": lambda: runtime().call(Runtime.signals), "faces_there": lambda: studio().typefaces(),
+        "signals": cache(lambda: runtime().call(Runtime.signals)), "faces_there": cache(studio().typefaces),
         "face_rules": lambda: Markup(studio().face_rules()),  # noqa: S704 - names and numbers that were checked
         "files_of": media.all_of, "rankings": _rankings,
     }  # fmt: skip
@@ -172,7 +173,8 @@ def notes(piece: Piece, sight: Sight) -> list[str]:
     for name in unknown:
         near = closest(name, names)
         hint = f"Did you mean {near}?" if near else "“Signals, functions, formats” lists those there are."
-        found.append(f"There is no signal {name}. {hint}")
+        where = f"Column {sight.reads[name]}: there" if piece.kind == "text" else "There"
+        found.append(f"{where} is no signal {name}. {hint}")
     shown = sight.shown
     if shown.missing and shown.missing not in unknown:
         found.append(f"{shown.missing} has not come yet, so the “nothing yet” text is shown.")

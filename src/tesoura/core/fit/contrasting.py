@@ -74,7 +74,8 @@ def _finding(
 ) -> Finding:
     piece, style = placed.piece, placed.style
     what = {"colour": "letters", "accent": "accented words", "quiet": "labels"}[colour]
-    words = f"The {what} have a contrast of {math.floor(ratio * 10) / 10:.1f} to what may be behind them; {enough:g} can be read."
+    shown = math.floor(ratio * 10) / 10
+    words = f"The {what} have a contrast of {shown:.1f} to what may be behind them; {enough:g} can be read."
     mends = tuple(_mends(placed, colour, enough, under, behind, style))
     return Finding("contrast", piece.id, piece.name, words, placed.box, mends, (placed.scene,), colour)
 
@@ -96,10 +97,13 @@ def _mends(
                 break
     else:
         backing = INK if luminance(letters) > 0.2 else SHEET
-        solid = {"backing": "solid", "backing_colour": backing, "backing_opacity_pct": 90}
+        solid: dict[str, Any] = {"backing": "solid", "backing_colour": backing, "backing_opacity_pct": 90}
         if good(solid):
             yield mend("Put a backing behind it", piece.id, **solid, padding_px=max(style["padding_px"], 16))
-        outline = {"outline_px": max(round(piece["size_px"] / 10), OUTLINE_COUNTS_PX), "outline_colour": backing}
+        outline: dict[str, Any] = {
+            "outline_px": max(round(piece["size_px"] / 10), OUTLINE_COUNTS_PX),
+            "outline_colour": backing,
+        }
         if good(outline):
             yield mend("Outline its letters", piece.id, **outline)
     other = max((INK, SHEET), key=lambda one: min(contrast(rgb(one), two) for two in behind))
@@ -107,6 +111,6 @@ def _mends(
     if good({}, rgb(other)):
         yield mend(f"Make the {words} {other}", piece.id, **{colour: other})
         return
-    solid = {"backing": "solid", "backing_colour": INK, "backing_opacity_pct": 90, "outline_px": 0}
-    if good(solid, rgb(SHEET)):
-        yield mend(f"Make the {words} {SHEET} on a dark backing", piece.id, **solid, **{colour: SHEET})
+    both: dict[str, Any] = {"backing": "solid", "backing_colour": INK, "backing_opacity_pct": 90, "outline_px": 0}
+    if good(both, rgb(SHEET)):
+        yield mend(f"Make the {words} {SHEET} on a dark backing", piece.id, **both, **{colour: SHEET})

@@ -12,6 +12,7 @@ from tesoura.core.fit.findings import Finding, Mend, mend
 from tesoura.core.fit.placing import READABLE_PX, STATES, Placed, Surroundings, safe_area, seen_at_720
 from tesoura.core.overlays import Overlay, Piece
 from tesoura.core.pieces.kind import Words
+from tesoura.core.typefaces import CARRIED
 
 BETWEEN_EM = 0.5
 """The least space between texts in one row, in the piece's size."""
@@ -42,6 +43,11 @@ def _gone(around: Surroundings, placed: Placed) -> Iterator[Finding]:
         mends = (mend(f"Let it wear {first.name}", piece.id, look=first.id),) if first else ()
         words = "wears a look that is gone, so it is drawn plainly."
         yield Finding("gone", piece.id, piece.name, words, placed.box, mends, (placed.scene,), "look")
+    family = placed.style["typeface"]
+    if placed.says and family not in around.families:
+        words = f"is set in {family}, and there is no such typeface any more; {CARRIED} stands in."
+        mends = (mend(f"Set it in {CARRIED}", piece.id, typeface=CARRIED),)
+        yield Finding("gone", piece.id, piece.name, words, placed.box, mends, (placed.scene,), "typeface")
     for name, field in piece.kind_of.fields.items():
         file = piece[name] if field.asked in ("picture", "video") else ""
         if file and file not in around.pictures:
@@ -131,10 +137,11 @@ def _short(text: str) -> str:
 
 
 def _letters(around: Surroundings, placed: Placed, face: Face) -> Iterator[Finding]:
-    piece, missing = placed.piece, set()
+    piece = placed.piece
+    missing: set[str] = set()
     for texts in around.texts.get(piece.id, {}).values():
-        for words in piece.kind_of.words(piece.choices):
-            for line in as_set(_said(words, texts), placed.style["capitals"]):
+        for one in piece.kind_of.words(piece.choices):
+            for line in as_set(_said(one, texts), placed.style["capitals"]):
                 missing |= face.missing(line)
     missing = {letter for letter in missing if letter.isprintable()}
     if missing:
@@ -151,9 +158,7 @@ def _readable(overlay: Overlay, placed: Placed) -> Iterator[Finding]:
     shown = piece["size_px"] * scale * seen
     if shown < READABLE_PX - 0.01:
         size = math.ceil(READABLE_PX / seen / scale)
-        words = (
-            f"Its smallest text is {shown:.1f} px high for whoever watches at 720 lines; {READABLE_PX} px can be read."
-        )
+        words = f"Its smallest text is {shown:.1f} px for whoever watches at 720 lines; {READABLE_PX} px can be read."
         mends = (mend(f"Make its text {size} px", piece.id, placed.scene, size_px=size),)
         yield Finding("readable", piece.id, piece.name, words, placed.box, mends, (placed.scene,))
 
@@ -162,7 +167,6 @@ def _readable(overlay: Overlay, placed: Placed) -> Iterator[Finding]:
 
 
 def _in_the_overlay(overlay: Overlay, placed: Placed) -> Iterator[Finding]:
-    piece = placed.piece
     room = placed.widest
     whole = Box(0, 0, overlay.width_px, overlay.height_px)
     springy = placed.style["easing"] == "springy" and "grow" in (placed.style["entry"], placed.style["exit"])

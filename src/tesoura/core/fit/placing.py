@@ -10,6 +10,7 @@ from tesoura.core.fit.boxes import Box, Faces, hull
 from tesoura.core.fit.scenery import ANY, Scenery
 from tesoura.core.looks import Look
 from tesoura.core.overlays import Overlay, Piece
+from tesoura.core.typefaces import TYPEFACES
 
 SAFE_SHARE = 0.05
 FULL_SIDE_PX = 720
@@ -26,7 +27,7 @@ class Surroundings:
     """What the check must know beside the overlay.
 
     `texts` holds what each piece says, `faces` gives typefaces, `pictures` the pixels of each file that was added,
-    `gone` the signals that pieces read and that are no more, by piece.
+    `gone` the signals that pieces read and that are no more, by piece; `families` are the typefaces there are.
     """
 
     texts: Mapping[str, Texts]
@@ -36,6 +37,7 @@ class Surroundings:
     scenery: Scenery = ANY
     gone: Mapping[str, Sequence[str]] = field(default_factory=dict)
     scenes: Sequence[str] = ()
+    families: frozenset[str] = frozenset(face.family for face in TYPEFACES)
 
 
 @dataclass(frozen=True, slots=True)

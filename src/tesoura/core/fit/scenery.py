@@ -1,4 +1,4 @@
-"""What lies behind an overlay, as the fit check sees it: the darkest and the lightest colour of each part of a picture."""
+"""What lies behind an overlay, as the fit check sees it: the darkest and the lightest colour of each part."""
 
 from __future__ import annotations
 

@@ -9,7 +9,7 @@ from tesoura.core.pieces.kind import SIZE, Choices, Kind, Part, Words, formula, 
 
 TOWARD = (("right", "to the right"), ("up", "upward"))
 LEVEL_FIELDS: Mapping[str, Field] = {
-    "value": Field("How far it is", formula, "", "road.now", "formula", under="Values"),
+    "value": Field("How far it is", formula, "", "50", "formula", under="Values"),
     "low": Field("It begins at", formula, "", "0", "formula", under="Values"),
     "high": Field("The goal", formula, "", "100", "formula", under="Values"),
     "label": Field("Label", wording_or_nothing, "", "", "wording", under="Words"),

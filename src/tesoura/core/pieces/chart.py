@@ -26,7 +26,7 @@ def _parts(choices: Choices) -> Mapping[str, Part]:
 def drawn(points: Sequence[tuple[float, float]], until: float, minutes: int) -> str:
     """The line through points `(unix seconds, value)` as an SVG path in a square of 100 by 100, oldest left.
 
-    The scale runs from the least to the greatest value, with a little air; a single value is a level line in the middle.
+    The scale runs from the least to the greatest value, with a little air; a single value is a level line.
     """
     since = until - minutes * 60
     shown = [(at, value) for at, value in points if at >= since]

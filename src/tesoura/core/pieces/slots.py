@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import Any
 
 from tesoura.core.checks import text
 from tesoura.core.fields import Field, number, one_of, switch
@@ -11,8 +12,8 @@ from tesoura.core.pieces.kind import SIZE, Choices, Kind, Part, Words, say, word
 MOST = 12
 ARRANGED = (("row", "beside each other"), ("column", "under each other"), ("block", "in a block"))
 ICONS = (
-    ("none", "none"), ("kite", "kite"), ("scissors", "scissors"), ("spool", "spool"), ("heart", "heart"), ("star", "star"),
-    ("flag", "flag"), ("clock", "clock"), ("bolt", "bolt"), ("cup", "cup"), ("people", "people"), ("note", "note"),
+    ("none", "none"), ("kite", "kite"), ("scissors", "scissors"), ("spool", "spool"), ("heart", "heart"),
+    ("star", "star"), ("flag", "flag"), ("clock", "clock"), ("bolt", "bolt"), ("cup", "cup"), ("people", "people"), ("note", "note"),
     ("up", "arrow up"),
 )  # fmt: skip
 LABEL_SCALE = 0.42
@@ -21,7 +22,7 @@ _FIRST = (("Cuts", "{kill.count_this_session}", "scissors"), ("Lost", "{death.co
 
 
 def _slot_fields() -> dict[str, Field]:
-    fields = {}
+    fields: dict[str, Field] = {}
     for slot in range(1, MOST + 1):
         label, value, icon = _FIRST[slot - 1] if slot <= len(_FIRST) else ("", "", "none")
         there = ("count", tuple(str(count) for count in range(slot, MOST + 1)))
@@ -52,7 +53,7 @@ def _words(choices: Choices) -> Sequence[Words]:
     for slot in range(1, choices["count"] + 1):
         row, cell = divmod(slot - 1, across)
         icon = choices["icons"] == "yes" and choices[f"icon_{slot}"] != "none"
-        place = {"cell": cell, "cells": across, "less_em": ICON_SCALE + ICON_GAP if icon else 0.0}
+        place: dict[str, Any] = {"cell": cell, "cells": across, "less_em": ICON_SCALE + ICON_GAP if icon else 0.0}
         line = row if beside else row * 2
         if choices["labels"] == "yes" and (label := choices[f"label_{slot}"]):
             found.append(Words("", LABEL_SCALE, "quiet", line, fixed=label, **place))

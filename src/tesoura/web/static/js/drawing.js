@@ -68,7 +68,7 @@ function go(piece, moving) {
 function words(node, text, moving) {
   const old = node.going ?? node.textContent;
   if (old === text) return;
-  if (node.dataset.row !== undefined) node.closest(".row").toggleAttribute("data-empty", text === "");
+  if (node.dataset.row !== undefined) node.closest(".t-row").toggleAttribute("data-empty", text === "");
   node.stop?.();
   const piece = node.closest(".piece");
   const way = moving && text !== "" && old !== "" && !piece.hidden ? style(piece, "--change") : "plain";
@@ -100,7 +100,7 @@ const CHANGES = {
     node.textContent = text;
     const leaving = node.cloneNode();
     leaving.removeAttribute("data-say");
-    leaving.classList.add("leaving");
+    leaving.classList.add("t-leaving");
     leaving.textContent = old;
     node.style.position = "relative";
     node.append(leaving);
@@ -113,7 +113,7 @@ const CHANGES = {
     const moves = [];
     node.replaceChildren(...[...text].map((char, at) => {
       if (char === old[at]) return document.createTextNode(char);
-      const window = Object.assign(document.createElement("span"), { className: "roll" });
+      const window = Object.assign(document.createElement("span"), { className: "t-roll" });
       const [before, after] = [old[at], char].map((one) => Object.assign(document.createElement("i"), { textContent: one }));
       window.append(after, before);
       moves.push(after.animate([{ transform: "translateY(100%)" }, { transform: "none" }], { duration, easing, fill: "backwards" }));

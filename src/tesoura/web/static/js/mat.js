@@ -142,7 +142,9 @@ export async function refresh() {
 
 // Showing what came back
 
-const morph = (node, html) => window.Idiomorph.morph(node, html, { morphStyle: "innerHTML", ignoreActiveValue: true, callbacks: { beforeAttributeUpdated: (name, one) => !(name === "open" && one.tagName === "DETAILS") } });
+// What this page itself has set stays: what is unfolded, and what makes a piece reachable by keyboard.
+const OURS = ["open", "tabindex", "role"];
+const morph = (node, html) => window.Idiomorph.morph(node, html, { morphStyle: "innerHTML", ignoreActiveValue: true, callbacks: { beforeAttributeUpdated: (name, one) => !(OURS.includes(name) && (name !== "open" || one.tagName === "DETAILS")) } });
 
 function show(state, sent) {
   const sized = state.width !== desk.width || state.height !== desk.height;

@@ -54,7 +54,7 @@ export function drawMarks(desk) {
   for (const [axis, at] of desk.guides) draw(groups.guides, "line", axis === "x" ? { class: "guide", x1: at, x2: at, y1: 0, y2: desk.height } : { class: "guide", y1: at, y2: at, x1: 0, x2: desk.width });
   if (!desk.moving) for (const one of desk.marked) {
     const [x, y, width, height] = one.box;
-    draw(groups.bad, "rect", { class: "unfit", x, y, width, height });
+    draw(groups.bad, "rect", { class: `unfit${desk.chosen.length === 1 && desk.chosen[0] === one.piece ? " told" : ""}`, x, y, width, height });
   }
   const boxes = desk.chosen.map((id) => [id, boxOf(desk, id)]).filter(([, box]) => box);
   for (const [id, box] of boxes) {
