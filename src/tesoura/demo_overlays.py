@@ -72,15 +72,15 @@ def _evening(marks: dict[str, str]) -> tuple[Piece, ...]:
 
 def _road() -> tuple[Piece, ...]:
     return (
-        new_piece("bar", "road", name="Road to 2,000", look="harbour", x=0, y=0, width_px=1200, height_px=96, size_px=36,
-                  value="reach.members", low="1000", high="2000", label="Road to 2,000", figure=FRIENDS),
+        new_piece("bar", "road", name="Road to 2,000", look="harbour", x=0, y=0, width_px=1200, height_px=96,
+                  size_px=36, value="reach.members", low="1000", high="2000", label="Road to 2,000", figure=FRIENDS),
     )  # fmt: skip
 
 
 def _strip() -> tuple[Piece, ...]:
     return (
-        new_piece("text", "score", name="Cup score", look="balloon", wording="Bobbin {score.bobbin} : {score.keel} Keel",
-                  nothing_yet="Bobbin 0 : 0 Keel", x=8, y=6, size_px=36, grow_digits=0, padding_px=18),
+        new_piece("text", "score", name="Cup score", look="balloon",
+                  wording="Bobbin {score.bobbin} : {score.keel} Keel", nothing_yet="Bobbin 0 : 0 Keel", x=8, y=6, size_px=36, grow_digits=0, padding_px=18),
     )  # fmt: skip
 
 
@@ -94,8 +94,9 @@ def _card() -> tuple[Piece, ...]:
         new_piece("ring", "ring", name="Road", look="broadsheet", x=410, y=104, width_px=190, height_px=190, size_px=32,
                   value="reach.members", low="1000", high="2000", figure="{road.pct:.0f} %", backing="none",
                   padding_px=0),
-        new_piece("chart", "growth", name="Growth", look="broadsheet", signal="reach.members", x=40, y=296, width_px=560,
-                  height_px=84, size_px=24, label="Kite friends", figure="{reach.members:,}", backing="none", padding_px=0),
+        new_piece("chart", "growth", name="Growth", look="broadsheet", signal="reach.members", x=40, y=296,
+                  width_px=560, height_px=84, size_px=24, label="Kite friends", figure="{reach.members:,}",
+                  backing="none", padding_px=0),
     )  # fmt: skip
 
 
@@ -105,8 +106,8 @@ def _vertical() -> tuple[Piece, ...]:
                   grow_toward="both", grow_digits=0),
         new_piece("text", "friends", name="Kite friends", look="lantern", wording=FRIENDS, x=540, y=1500, size_px=62,
                   grow_toward="both"),
-        new_piece("slots", "block", name="Tonight", look="lantern", x=100, y=1620, width_px=880, height_px=190, size_px=70,
-                  count=3, label_1="Cuts", value_1="{kill.count_this_session}", label_2="Lost",
+        new_piece("slots", "block", name="Tonight", look="lantern", x=100, y=1620, width_px=880, height_px=190,
+                  size_px=70, count=3, label_1="Cuts", value_1="{kill.count_this_session}", label_2="Lost",
                   value_2="{death.count_this_session}", label_3="Spools", value_3="{gifts_session.sum}", icon_3="spool",
                   nothing_yet="0"),
     )  # fmt: skip

@@ -23,7 +23,8 @@ Says = Mapping[str, str]
 class Sight:
     """What a piece would say, by the state and then the part; and what keeps it from saying more, now.
 
-    `reads` maps each signal that it reads to the column of its first mention. `live` is what viewers would have; `grown` the same with its reserve of digits used up; the others are for trying.
+    `live` is what viewers would have; `grown` the same with its reserve of digits used up; the others are for trying.
+    `reads` maps each signal that it reads to the column of its first mention.
     """
 
     says: Mapping[str, Says]

@@ -6,6 +6,7 @@ import json
 from collections.abc import Iterable, Mapping
 from functools import lru_cache, partial
 from pathlib import Path
+from typing import Any
 
 from tesoura.core.fit.boxes import Box, box_of
 from tesoura.core.fit.check import check
@@ -25,14 +26,14 @@ SCENES = STATIC / "scenes"
 
 
 @lru_cache(maxsize=1)
-def shipped_scenes() -> Mapping[str, Mapping[str, object]]:
+def shipped_scenes() -> Mapping[str, Mapping[str, Any]]:
     """The scene pictures that ship: a title each, and what is darkest and lightest in each part."""
     return dict(json.loads((SCENES / "scenes.json").read_text("utf-8")))
 
 
-def _scenery(grid: Mapping[str, object]) -> Scenery:
+def _scenery(grid: Mapping[str, Any]) -> Scenery:
     columns, rows, darkest, lightest = (grid[name] for name in ("columns", "rows", "darkest", "lightest"))
-    return Scenery(columns, rows, [tuple(one) for one in darkest], [tuple(one) for one in lightest])  # type: ignore
+    return Scenery(columns, rows, [(r, g, b) for r, g, b in darkest], [(r, g, b) for r, g, b in lightest])
 
 
 class Studio:
@@ -116,7 +117,7 @@ class Studio:
 
 @lru_cache(maxsize=8)
 def _shipped_scenery(name: str) -> Scenery:
-    return _scenery(shipped_scenes()[name]["grid"])  # type: ignore[arg-type]
+    return _scenery(shipped_scenes()[name]["grid"])
 
 
 def _span(weights: list[int]) -> str:

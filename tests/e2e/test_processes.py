@@ -99,7 +99,7 @@ def test_the_demo_is_alive_the_moment_it_opens(browser: Browser) -> None:
         context = browser.new_context(base_url=address)
         page = context.new_page()
         page.goto("/")
-        count = page.frame_locator("iframe").first.locator(".piece")
+        count = page.frame_locator("iframe").first.locator(".name-kite-friends")
         expect(count).to_have_text(re.compile(r"^[\d,]+ kite friends$"))
         before = count.inner_text()
         expect(count).not_to_have_text(before)

@@ -223,7 +223,11 @@ def test_an_overlays_page_is_told_of_values_and_of_a_new_version(running: Runnin
     token = running.add_overlay("{kill.target}", nothing_yet="nobody yet")
     with connect(f"ws://127.0.0.1:{running.port}/live/{token}") as page:
         snapshot = json.loads(page.recv(5))
-        assert (snapshot["kind"], snapshot["rev"], snapshot["values"]) == ("snapshot", 1, {"@scene": "", "text": "nobody yet"})
+        assert (snapshot["kind"], snapshot["rev"], snapshot["values"]) == (
+            "snapshot",
+            1,
+            {"@scene": "", "text": "nobody yet"},
+        )
         page.send('{"width_px": 1280, "height_px": 720}')
         page.send("nonsense")
         running.event(type="kill", data={"target": "tuck"})

@@ -54,10 +54,9 @@ def _facts(font: Any) -> dict[str, Any]:
     flags = font["OS/2"].fsType if "OS/2" in font else 0
     told = _embedding(flags)
     names = font["name"]
-    family = " ".join((names.getBestFamilyName() or "Typeface of my own").split())[:50]
-    family = (
-        "".join(char if char.isalnum() or char in " -." else " " for char in family).strip() or "Typeface of my own"
-    )
+    given = names.getBestFamilyName() or ""
+    plain = "".join(char if char.isalnum() or char in " -." else " " for char in given)
+    family = " ".join(plain.split())[:50] or "Typeface of my own"
     weight = min(max(int(font["OS/2"].usWeightClass if "OS/2" in font else 400), 1), 1000)
     weights = [max(round(weight / WEIGHT_STEP), 1) * WEIGHT_STEP]
     if "fvar" in font and (axes := [axis for axis in font["fvar"].axes if axis.axisTag == "wght"]):

@@ -15,10 +15,10 @@ Options = Sequence[tuple[str, str]]
 class Field:
     """One choice.
 
-    `check` turns what was typed into a value; it is all there is between what was typed and the page. `asked` is how a
-    form asks: `line`, `wording`, `formula`, `number`, `choice`, `switch`, `colour`, `typeface`, `weight`, `look`, or one
-    of those that offer what there is: `signal`, `ranking`, `event`, `picture`, `video`. `under` is the heading it stands
-    under. `only_if` names another field and the values of it with which this one plays a part.
+    `check` turns what was typed into a value; it is all there is between what was typed and the page. `asked` is how
+    a form asks: `line`, `wording`, `formula`, `number`, `choice`, `switch`, `colour`, `typeface`, `weight`, `look`, or
+    one of those that offer what there is: `signal`, `ranking`, `event`, `picture`, `video`. `under` is its heading.
+    `only_if` names another field and the values of it with which this one plays a part.
     """
 
     label: str

@@ -15,7 +15,8 @@ from tesoura.core.typefaces import TYPEFACES, WEIGHT_WORDS
 FORMS = ("light", "dark")
 ENTRIES = (
     ("cut", "at once"), ("fade", "fade"), ("slide_left", "slide from the left"),
-    ("slide_right", "slide from the right"), ("slide_up", "slide from above"), ("slide_down", "slide from below"), ("grow", "grow"), ("wipe", "wipe"),
+    ("slide_right", "slide from the right"), ("slide_up", "slide from above"), ("slide_down", "slide from below"),
+    ("grow", "grow"), ("wipe", "wipe"),
 )  # fmt: skip
 EXITS = (
     ("cut", "at once"), ("fade", "fade"), ("slide_left", "slide to the left"), ("slide_right", "slide to the right"),

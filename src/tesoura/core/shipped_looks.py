@@ -49,7 +49,7 @@ _ALL = (
         {"typeface": "Young Serif", "weight": 400, "corner_px": 18, "padding_px": 26, "gap_px": 12, "glow_px": 16,
          "backing": "gradient", "gradient_deg": 170, "backing_opacity_pct": 88, "edge_px": 2,
          "entry": "fade", "exit": "fade", "change": "count", "motion_ms": 700},
-        "#FFE9B8 #FFB347 #D9BE93 #2A1A24", "#4A2512 #9C4A06 #6E5238 #FFF3D9",
+        "#FFE9B8 #FFB347 #D9BE93 #2A1A24", "#4A2512 #833C03 #5F4630 #FFF3D9",
         backing_colour_2=("#4A2A2E", "#FFE1AC"), glow_colour=("#FF9D3B", "#FFFFFF"), edge_colour=("#7A4A32", "#E3B878"),
     ),
     _look(
@@ -65,7 +65,7 @@ _ALL = (
         {"typeface": "Sora", "weight": 600, "corner_px": 10, "padding_px": 24, "gap_px": 12, "backing": "gradient",
          "gradient_deg": 90, "backing_opacity_pct": 90, "edge_px": 2, "edge_sides": "all",
          "entry": "slide_right", "exit": "slide_right", "change": "count", "motion_ms": 520},
-        "#EAF6FF #5EE0C5 #A9C4D8 #071B33", "#0B2540 #00665A #46607A #F2F9FF",
+        "#EAF6FF #5EE0C5 #A9C4D8 #071B33", "#0B2540 #00574C #3C536B #F2F9FF",
         backing_colour_2=("#0E3B52", "#CFEAF2"), edge_colour=("#2F8F8B", "#7FB9C9"),
     ),
     _look(

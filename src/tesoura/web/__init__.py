@@ -34,6 +34,7 @@ from tesoura.web import (
     recipes,
     reports,
     rules,
+    scenes,
     signals,
     signing_in,
     typefaces,
@@ -47,8 +48,8 @@ from tesoura.web.shown import add_filters
 
 MAX_FORM_BYTES = 1_000_000
 ROOMS = (
-    api, desk, signing_in, feed_aids, feeds, picks, rules, incoming, hand, recipes, overlays, mat, versions, links,
-    looks, typefaces, media, pages, preferences,
+    api, desk, signing_in, feed_aids, feeds, picks, rules, incoming, hand, recipes, overlays, mat, scenes, versions,
+    links, looks, typefaces, media, pages, preferences,
     signals, computed, files, wordings, log, reports,
 )  # fmt: skip
 

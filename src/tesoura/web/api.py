@@ -8,6 +8,7 @@ from typing import Any
 from flask import Blueprint, Response, jsonify, request
 from flask.typing import ResponseReturnValue
 
+from tesoura.choices import SCENE_SIGNAL
 from tesoura.core.checks import InvalidField
 from tesoura.core.names import closest, is_signal_name
 from tesoura.core.values import Signal, ValueRefused, as_scalar
@@ -66,12 +67,18 @@ def signal(name: str) -> ResponseReturnValue:
 
 @blueprint.put("/signals/<name>")
 def put_signal(name: str) -> ResponseReturnValue:
-    """Set a signal of the script feed; `lamp` is short for `script.lamp`."""
+    """Set a signal of the script feed, or the present scene; `lamp` is short for `script.lamp`."""
     full = name.lower() if "." in name else f"{SCRIPT_FEED}.{name.lower()}"
     if not is_signal_name(full):
         return problem(
             422, f"{name[:60]} is not a signal's name", "Use lower case letters, digits and _: script.lamp_on"
         )
+    if full == runtime().choices.scene_signal == SCENE_SIGNAL:
+        scene = " ".join(str(read_value(_body()).value).split())[:60]
+        runtime().call(Runtime.set_scene, scene)
+        signal = runtime().call(Runtime.signal, full)
+        assert signal is not None
+        return _signal(signal)
     if not full.startswith(f"{SCRIPT_FEED}."):
         own = f"{SCRIPT_FEED}.{full.partition('.')[2]}"
         detail = f"It belongs to a feed or an event. A script sets signals of its own, such as {own}"

@@ -40,8 +40,8 @@ def samples(look: Look, form: str, prefix: str) -> Overlay:
     """A small overlay that wears a look."""
     pieces = (
         new_piece("text", f"{prefix}count", look=look.id, x=40, y=36, size_px=46, name="Count"),
-        new_piece("slots", f"{prefix}slots", look=look.id, x=40, y=144, width_px=340, height_px=120, size_px=44, count=2,
-                  label_1="Cuts", label_2="Lost"),
+        new_piece("slots", f"{prefix}slots", look=look.id, x=40, y=144, width_px=340, height_px=120, size_px=44,
+                  count=2, label_1="Cuts", label_2="Lost"),
         new_piece("bar", f"{prefix}bar", look=look.id, x=40, y=288, width_px=340, height_px=94, size_px=26,
                   label="Road", figure="64"),
         new_piece("ranking", f"{prefix}rows", look=look.id, x=420, y=144, width_px=300, height_px=238, size_px=25,

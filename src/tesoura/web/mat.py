@@ -6,7 +6,7 @@ import uuid
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache
-from typing import Any
+from typing import Any, TypeGuard
 
 from flask import Blueprint, abort, render_template, request
 from flask.typing import ResponseReturnValue
@@ -297,16 +297,15 @@ def boxes_for(overlay_id: int) -> Callable[[Overlay], Callable[[Piece], Any]]:
     return lambda draft: lambda piece: workshop.box(piece, draft, says.get(piece.id, ""))
 
 
+def _are_edits(given: object) -> TypeGuard[list[dict[str, Any]]]:
+    return isinstance(given, list) and 0 < len(given) <= MAX_AT_ONCE and all(isinstance(one, dict) for one in given)
+
+
 @blueprint.post("/<int:overlay_id>/edits")
 def edit(overlay_id: int) -> ResponseReturnValue:
     """Make edits, as one. What is wrong is told and changes nothing; what is right is kept."""
     sent = request.get_json(silent=True)
-    given = sent.get("edits") if isinstance(sent, dict) else None
-    if (
-        not isinstance(given, list)
-        or not 0 < len(given) <= MAX_AT_ONCE
-        or not all(isinstance(one, dict) for one in given)
-    ):
+    if not isinstance(sent, dict) or not _are_edits(given := sent.get("edits")):
         return {"wrong": {"": "This was not sent by the mat. Load the page again."}}, 400
     chosen, scene, shown_with = _asked()
     window, seen = str(sent.get("window", ""))[:40], sent.get("seen")

@@ -168,7 +168,7 @@ def _readable(overlay: Overlay, placed: Placed) -> Iterator[Finding]:
 
 def _in_the_overlay(overlay: Overlay, placed: Placed) -> Iterator[Finding]:
     room = placed.widest
-    whole = Box(0, 0, overlay.width_px, overlay.height_px)
+    whole, safe = Box(0, 0, overlay.width_px, overlay.height_px), safe_area(overlay)
     springy = placed.style["easing"] == "springy" and "grow" in (placed.style["entry"], placed.style["exit"])
     if springy and overlay.motion == "yes":
         room = room.grown(min(room.width, room.height) * OVERSHOOT / 2)
@@ -176,9 +176,9 @@ def _in_the_overlay(overlay: Overlay, placed: Placed) -> Iterator[Finding]:
         out = max(-room.x, -room.y, room.right - whole.right, room.bottom - whole.bottom)
         when = "" if not whole.contains(placed.box) else f"{_when(whole, placed)}, "
         words = f"{when}it sticks {math.ceil(out)} px out of the overlay, where nobody sees it."
-        yield _out(placed, "overlay", words, room, whole)
+        fits = safe and room.width <= safe.width and room.height <= safe.height
+        yield _out(placed, "overlay", words, room, safe if safe and fits and placed.says else whole)
         return
-    safe = safe_area(overlay)
     if safe and placed.says and not safe.contains(room, 1.5):
         out = max(safe.x - room.x, safe.y - room.y, room.right - safe.right, room.bottom - safe.bottom)
         words = f"{math.ceil(out)} px of it lie outside the safe area, where some screens cut."

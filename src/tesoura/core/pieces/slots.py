@@ -13,8 +13,8 @@ MOST = 12
 ARRANGED = (("row", "beside each other"), ("column", "under each other"), ("block", "in a block"))
 ICONS = (
     ("none", "none"), ("kite", "kite"), ("scissors", "scissors"), ("spool", "spool"), ("heart", "heart"),
-    ("star", "star"), ("flag", "flag"), ("clock", "clock"), ("bolt", "bolt"), ("cup", "cup"), ("people", "people"), ("note", "note"),
-    ("up", "arrow up"),
+    ("star", "star"), ("flag", "flag"), ("clock", "clock"), ("bolt", "bolt"), ("cup", "cup"), ("people", "people"),
+    ("note", "note"), ("up", "arrow up"),
 )  # fmt: skip
 LABEL_SCALE = 0.42
 ICON_SCALE, ICON_GAP = 0.8, 0.3
