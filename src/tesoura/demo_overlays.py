@@ -80,7 +80,8 @@ def _road() -> tuple[Piece, ...]:
 def _strip() -> tuple[Piece, ...]:
     return (
         new_piece("text", "score", name="Cup score", look="balloon",
-                  wording="Bobbin {score.bobbin} : {score.keel} Keel", nothing_yet="Bobbin 0 : 0 Keel", x=8, y=6, size_px=36, grow_digits=0, padding_px=18),
+                  wording="Bobbin {score.bobbin} : {score.keel} Keel",
+                  nothing_yet="Bobbin 0 : 0 Keel", x=8, y=6, size_px=36, grow_digits=0, padding_px=18),
     )  # fmt: skip
 
 

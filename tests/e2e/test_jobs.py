@@ -16,6 +16,8 @@ from tests.conftest import Running, until
 NEWER = (
     "signals/new", "signals/new/window", "signals/new/formula", "files/", "files/new", "files/ready", "log/", "log/1",
     "reports/", "reports/1", "recipes/", "recipes/channel",
+    "overlays/1/link", "overlays/1/versions", "looks/", "looks/ink",
+    "looks/style-sheets", "typefaces/",
 )  # fmt: skip
 
 
@@ -381,7 +383,21 @@ def test_axe_finds_nothing_serious(browser: Browser, running: Running, members: 
 
 @pytest.mark.parametrize(
     "path",
-    ["/", "/feeds/", "/feeds/new", "/feeds/reach", "/signals/", "/preferences/", "/log/", "/files/", "/reports/"],
+    [
+        "/",
+        "/feeds/",
+        "/feeds/new",
+        "/feeds/reach",
+        "/signals/",
+        "/preferences/",
+        "/log/",
+        "/files/",
+        "/reports/",
+        "/overlays/",
+        "/overlays/1",
+        "/overlays/1/link",
+        "/looks/",
+    ],
 )
 def test_nothing_sticks_out_on_a_phone(page: Page, running: Running, members: MembersService, path: str) -> None:
     running.add_feed(f"{members.address}/channels/mara_vane")

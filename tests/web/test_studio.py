@@ -312,12 +312,19 @@ def test_two_hundred_megabytes_are_refused_without_being_kept(running: Running) 
     headers["Content-Length"] = str(200_000_000 + len(start))
     try:
         answer = running.client.post("/media/picture", content=body(), headers=headers)
-        assert (answer.status_code, "at most 20 MB fit" in answer.text) == (422, True)
+        assert (answer.status_code, "at most 20 MB fit" in answer.text) == (413, True)
     except httpx.HTTPError:
         # The connection may be closed before all of it was sent; nothing is kept then either.
         pass
     assert not list((running.folder / "media").glob("*")) if (running.folder / "media").exists() else True
     assert running.client.get("/overlays/").status_code == 200
+
+
+def test_a_file_of_some_megabytes_is_taken(running: Running) -> None:
+    large = png(2_000, 1_500, kind="BMP")
+    assert len(large) > 8_000_000
+    assert "no picture" in upload(running, "/media/picture", large).json()["wrong"]
+    assert upload(running, "/looks/import", large).status_code == 413
 
 
 def test_an_unknown_file_and_an_unknown_kind_are_not_found(running: Running) -> None:

@@ -48,7 +48,7 @@ def _differences(draft: Overlay, on_air: Overlay) -> Iterator[Difference]:
         if before is None:
             yield Difference(f"{piece.name}: new", piece.id, "", piece.name)
         elif before != piece:
-            yield from _piece_differences(piece, before)
+            yield from _piece_differences(piece, before, {**on_air.looks, **draft.looks})
     for gone in on_air.pieces:
         if draft.piece(gone.id) is None:
             yield Difference(f"{gone.name}: taken away", gone.id, "", gone.name)
@@ -73,13 +73,15 @@ def _shared_order(pieces: Sequence[Piece], others: Sequence[Piece]) -> list[str]
     return [piece.id for piece in pieces if piece.id in ids]
 
 
-def _piece_differences(piece: Piece, before: Piece) -> Iterator[Difference]:
+def _piece_differences(piece: Piece, before: Piece, looks: Mapping[str, Look]) -> Iterator[Difference]:
     if piece.kind != before.kind:
         yield Difference(f"{piece.name}: another kind", piece.id, "", piece.name)
         return
-    fields = {**piece.kind_of.all_fields, "look": LOOK}
-    for name, field in fields.items():
-        old, new = (one.look if name == "look" else one[name] for one in (before, piece))
+    if piece.look != before.look:
+        old, new = (looks[one.look].name if one.look in looks else one.look for one in (before, piece))
+        yield Difference(f"{piece.name}: look “{old}” → “{new}”", piece.id, "look", piece.name)
+    for name, field in piece.kind_of.all_fields.items():
+        old, new = before[name], piece[name]
         if old != new:
             unit = f" {field.unit}" if field.unit else ""
             words = f"{piece.name}: {field.label.lower()} {field.brief(old)} → {field.brief(new)}{unit}"

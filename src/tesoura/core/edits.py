@@ -24,6 +24,7 @@ from tesoura.core.overlays import (
 )
 from tesoura.core.pieces import KINDS
 from tesoura.core.pieces.kind import MAX_SIDE_PX
+from tesoura.core.shipped_looks import FIRST
 
 Boxes = Callable[[Piece], Box]
 MAX_CSS = 20_000
@@ -228,7 +229,8 @@ def _add(overlay: Overlay, edit: Mapping[str, Any], tools: _Tools) -> Edited:
         raise NotAnEdit("There is no such kind of piece.")
     given = edit.get("set") if isinstance(edit.get("set"), dict) else {}
     place = _first_place(overlay, kind.size)
-    piece = new_piece(kind.name, tools.new_id(), **{**place, "name": _free_name(overlay, kind.title), **(given or {})})
+    first: dict[str, Any] = {"look": FIRST, **place, "name": _free_name(overlay, kind.title)}
+    piece = new_piece(kind.name, tools.new_id(), **{**first, **(given or {})})
     return Edited(overlay.with_piece(piece), f"“{piece.name}”: added", frozenset(), (piece.id,))
 
 

@@ -45,8 +45,8 @@ from tesoura.web.doors import EXTENSION, Doors
 from tesoura.web.drawing import HELPERS
 from tesoura.web.offers import Offers
 from tesoura.web.shown import add_filters
+from tesoura.web.uploads import SizedRequest
 
-MAX_FORM_BYTES = 1_000_000
 ROOMS = (
     api, desk, signing_in, feed_aids, feeds, picks, rules, incoming, hand, recipes, overlays, mat, scenes, versions,
     links, looks, typefaces, media, pages, preferences,
@@ -73,9 +73,9 @@ def _protect(response: Response) -> Response:
 def create_pages(runtime: Runtime, settings: Settings) -> Flask:
     """The Flask application, on a runtime that may be started later."""
     app = Flask(__name__, static_folder=None)
+    app.request_class = SizedRequest
     app.config.update(
         SECRET_KEY=runtime.store.secrets.derive("page signatures"),
-        MAX_CONTENT_LENGTH=MAX_FORM_BYTES,
         # Cookies know no ports: two that run side by side would take each other's away.
         SESSION_COOKIE_NAME=f"tesoura_{settings.port}",
         SESSION_COOKIE_SAMESITE="Strict",

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import json
+
 from flask import Flask, Response, jsonify, render_template, request
 from flask_wtf.csrf import CSRFError
 from werkzeug.exceptions import HTTPException
 
+from tesoura.adding.files import too_large
 from tesoura.store.errors import DataFolderError
+from tesoura.web.uploads import kind_sent
 
 PROBLEM = "application/problem+json"
 _SAID = {
@@ -51,6 +55,10 @@ def _http(error: HTTPException) -> Response:
     if error.code is None or error.code < 400:
         return Response(error.get_response().get_data(), error.code or 500, dict(error.get_headers()))
     title, detail = _SAID.get(error.code, (error.name, error.description or "Try again."))
+    if error.code == 413 and (kind := kind_sent(request.path)):
+        detail = too_large(kind, request.content_length or 0)
+        if request.path.startswith("/media/"):
+            return Response(json.dumps({"wrong": detail}), 413, mimetype="application/json")
     if error.code == 405 and request.path.startswith("/api/"):
         detail = f"{request.path} does not take {request.method}. See /api/openapi.json for what it takes."
     if error.code == 404 and request.path.startswith("/api/"):

@@ -244,8 +244,11 @@ def _marked(findings: Sequence[Finding], scene: str) -> list[dict[str, Any]]:
 
 @blueprint.get("/<int:overlay_id>/state")
 def state(overlay_id: int) -> ResponseReturnValue:
-    """The draft as it is now."""
-    return _state(overlay_id, *_asked())
+    """The draft as it is now, and what other windows did since this one last saw it."""
+    seen = request.args.get("seen", type=int)
+    row = store().read(lambda session: stored.get(session, overlay_id))
+    others = drafts.meanwhile(row, seen, request.args.get("window", "")) if row and seen is not None else ()
+    return _state(overlay_id, *_asked(), others=list(dict.fromkeys(words for words, _ in others)))
 
 
 @blueprint.get("/<int:overlay_id>/sights")

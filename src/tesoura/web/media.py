@@ -7,16 +7,13 @@ from functools import partial
 
 from flask import Blueprint, Response, abort, request, send_file
 from flask.typing import ResponseReturnValue
-from werkzeug.exceptions import RequestEntityTooLarge
 
-from tesoura.adding.files import MAX_BYTES, NotUsable, checked, too_large
+from tesoura.adding.files import NotUsable, checked
 from tesoura.store import media as stored
 from tesoura.store.tables import MediaRow
 from tesoura.web.doors import now, store, studio
 
 blueprint = Blueprint("media", __name__)
-FORM_ROOM = 100_000
-"""What a form needs beside its file."""
 
 
 @blueprint.get("/media/<name>")
@@ -35,11 +32,7 @@ def show(name: str) -> ResponseReturnValue:
 
 def take(kind: str) -> MediaRow:
     """Check and keep the file that was sent. Raises NotUsable."""
-    request.max_content_length = MAX_BYTES[kind] + FORM_ROOM
-    try:
-        sent = request.files.get("file")
-    except RequestEntityTooLarge:
-        raise NotUsable(too_large(kind, request.content_length or 0)) from None
+    sent = request.files.get("file")
     if sent is None or not sent.filename:
         raise NotUsable("Choose a file first.")
     title = " ".join(sent.filename.replace("\\", "/").rpartition("/")[2].split())[:80] or "a file"

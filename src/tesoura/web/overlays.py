@@ -8,7 +8,7 @@ from flask import Blueprint, Response, abort, flash, redirect, render_template, 
 from flask.typing import ResponseReturnValue
 from sqlmodel import Session
 
-from tesoura.adding.files import MAX_BYTES, NotUsable, too_large
+from tesoura.adding.files import NotUsable
 from tesoura.core.checks import InvalidField, line
 from tesoura.core.overlays import SIZES, NewerDocument, Overlay, Piece, new_piece, size_problem
 from tesoura.core.shipped_looks import FIRST
@@ -212,10 +212,7 @@ def _plain(name: str) -> str:
 @blueprint.post("/import")
 def bring_in() -> ResponseReturnValue:
     """Make an overlay of such a file."""
-    request.max_content_length = MAX_BYTES["overlay"] + media.FORM_ROOM
     try:
-        if (request.content_length or 0) > MAX_BYTES["overlay"] + media.FORM_ROOM:
-            raise NotUsable(too_large("overlay", request.content_length or 0))
         sent = request.files.get("file")
         if sent is None or not sent.filename:
             raise NotUsable("Choose a file first.")

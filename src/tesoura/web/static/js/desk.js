@@ -151,7 +151,7 @@ document.addEventListener("click", (event) => {
 function sift(field) {
   const words = field.value.toLowerCase().split(/\s+/).filter(Boolean);
   for (const one of document.querySelectorAll(field.dataset.sift)) {
-    const text = one.textContent.toLowerCase();
+    const text = (one.dataset.sifted ?? one.textContent).toLowerCase();
     one.hidden = !words.every((word) => text.includes(word));
   }
 }

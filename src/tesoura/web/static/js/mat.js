@@ -115,11 +115,12 @@ async function send() {
 addEventListener("pagehide", () => { if (waiting.length) request("/edits", { edits: waiting }, true); });
 
 async function post(path, body) {
+  const then = desk.chosen.join();
   try {
     const answer = await request(path, body);
     if (answer.status === 404 || answer.status === 400) { location.reload(); return true; }
     if (![200, 409, 422].includes(answer.status)) return false;
-    show(await answer.json(), (body.edits ?? []).flatMap((one) => Object.keys(one.set ?? {})));
+    show(await answer.json(), (body.edits ?? []).flatMap((one) => Object.keys(one.set ?? {})), then);
     return true;
   } catch {
     return false;
@@ -135,31 +136,37 @@ export async function step(way) {
 let asked = 0;
 export async function refresh() {
   const mine = ++asked;
-  const query = new URLSearchParams({ chosen: desk.chosen.join(), scene: desk.scene, with: desk.shownWith });
+  const then = desk.chosen.join();
+  const query = new URLSearchParams({ chosen: desk.chosen.join(), scene: desk.scene, with: desk.shownWith, window: desk.id, seen: desk.rev });
   const answer = await fetch(`${base}/state?${query}`).catch(() => null);
-  if (answer?.ok && mine === asked && !sending) show(await answer.json(), []);
+  if (answer?.ok && mine === asked && !sending && !waiting.length) show(await answer.json(), [], then);
 }
 
 // Showing what came back
 
 // What this page itself has set stays: what is unfolded, and what makes a piece reachable by keyboard.
 const OURS = ["open", "tabindex", "role"];
-const morph = (node, html) => window.Idiomorph.morph(node, html, { morphStyle: "innerHTML", ignoreActiveValue: true, callbacks: { beforeAttributeUpdated: (name, one) => !(OURS.includes(name) && (name !== "open" || one.tagName === "DETAILS")) } });
+const morph = (node, html, ignoreActiveValue = true) => window.Idiomorph.morph(node, html, { morphStyle: "innerHTML", ignoreActiveValue, callbacks: { beforeAttributeUpdated: (name, one) => !(OURS.includes(name) && (name !== "open" || one.tagName === "DETAILS")) } });
 
-function show(state, sent) {
+function show(state, sent, then) {
   const sized = state.width !== desk.width || state.height !== desk.height;
   for (const name of ["rev", "width", "height", "boxes", "marked", "guides", "safe", "sights"]) desk[name] = state[name];
-  const again = waiting.length || desk.moving;
+  // Something else may have been chosen since this was asked for; then it is asked for again.
+  const chosenSince = desk.chosen.join() !== then;
+  const again = waiting.length || desk.moving || chosenSince;
   if (!again) desk.chosen = state.chosen;
+  if (chosenSince) setTimeout(refresh);
   if (!desk.moving) {
     const focused = document.activeElement?.dataset?.piece;
-    morph(desk.stage, state.stage);
+    morph(desk.stage, state.stage, false);
     if (focused) desk.node(focused)?.focus({ preventScroll: true });
   }
-  morph($("pieces"), state.list);
-  if (!again) morph($("choices"), state.choices);
-  morph($("findings"), state.findings);
-  morph($("differs"), state.differs);
+  morph($("pieces"), state.list, false);
+  // What another window did is shown in the field one stands in, too; what one types oneself is left as it is.
+  if (!again) morph($("choices"), state.choices, !state.others?.length);
+  if (state.others?.length) $("told").textContent = `Another window did this: ${state.others.join("; ")}.`;
+  morph($("findings"), state.findings, false);
+  morph($("differs"), state.differs, false);
   $("put-on-air").disabled = !state.draft;
   for (const way of ["undo", "redo"]) { $(way).disabled = !state[way]; $(way).title = state[way]; }
   $("size-now").textContent = `${state.width} × ${state.height} px`;

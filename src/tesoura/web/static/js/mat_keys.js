@@ -44,13 +44,18 @@ export function bindKeys(desk, { choose, edit, act, step, change, zoom, goToScen
     }
   }
 
-  async function copy() {
-    if (!desk.chosen.length) return;
+  let copying = null;
+  async function copied() {
     const answer = await request("/copies", { pieces: desk.chosen }).catch(() => null);
     if (answer?.ok) localStorage.setItem(COPIES, JSON.stringify((await answer.json()).copies));
   }
 
-  const lay = () => edit({ do: "paste", copies: JSON.parse(localStorage.getItem(COPIES) || "[]") });
+  const copy = () => { if (desk.chosen.length) copying = copied(); };
+
+  async function lay() {
+    await copying;
+    edit({ do: "paste", copies: JSON.parse(localStorage.getItem(COPIES) || "[]") });
+  }
 
   function scenes() {
     const names = [...document.getElementById("scene").options].map((one) => one.value);
