@@ -9,7 +9,7 @@ from pathlib import Path
 
 import click
 
-from benchmarks import days, engine, feeding, intake, live, logs, start, windows
+from benchmarks import days, engine, feeding, intake, live, logs, start, studio, windows
 
 PARTS = {
     "engine": engine.measure,
@@ -20,6 +20,7 @@ PARTS = {
     "logs": logs.measure,
     "feeding": feeding.measure,
     "days": days.measure,
+    "studio": studio.measure,
 }
 
 

@@ -76,14 +76,14 @@ def ended(process: subprocess.Popen[bytes]) -> Iterator[subprocess.Popen[bytes]]
 
 
 @contextmanager
-def tesoura() -> Iterator[Served]:
-    """Tesoura with one overlay on air whose text is the last event's number."""
+def tesoura(overlay: Overlay | None = None) -> Iterator[Served]:
+    """Tesoura with one overlay on air; without one given, a text that is the last event's number."""
     with tempfile.TemporaryDirectory() as folder:
         store = open_store(Path(folder))
-        piece = new_piece("text", "n", wording="{kill.n}", nothing_yet="-1")
+        shown = overlay or Overlay(pieces=(new_piece("text", "n", wording="{kill.n}", nothing_yet="-1"),))
 
         def fill(session: object) -> tuple[str, str]:
-            row = overlays.new_overlay(session, "Bench", Overlay(pieces=(piece,)), wall_clock())  # type: ignore[arg-type]
+            row = overlays.new_overlay(session, "Bench", shown, wall_clock())  # type: ignore[arg-type]
             overlays.publish(session, row, wall_clock())  # type: ignore[arg-type]
             return row.token, keys.new_key(session, "bench", wall_clock())  # type: ignore[arg-type]
 

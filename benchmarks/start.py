@@ -27,7 +27,10 @@ def _bare_start_s() -> float:
 
 def _page_bytes(page: bytes) -> dict[str, int]:
     parts = {"page": page}
-    parts |= {name: (STATIC / name).read_bytes() for name in ("css/overlay.css", "js/overlay.js", "fonts/fonts.css")}
+    parts |= {
+        name: (STATIC / name).read_bytes()
+        for name in ("css/overlay.css", "js/overlay.js", "js/drawing.js", "fonts/fonts.css")
+    }
     return {name: len(gzip.compress(part)) for name, part in parts.items()}
 
 

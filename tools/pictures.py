@@ -53,10 +53,10 @@ def keep(page: Page, name: str) -> None:
 
 
 def of_the_demo(browser: Browser, address: str) -> None:
-    """The desk, feeds, signals, computed signals, text files, the log, a session, the mat, the overlay."""
+    """The desk, feeds, signals, computed signals, text files, the log, a session, the studio, overlays on air."""
     page = browser.new_page(viewport=DESK, base_url=address)
     page.goto("/")
-    token = (page.locator("[data-copy]").nth(1).get_attribute("data-copy") or "").split("/")[-1]
+    token = token_of(page, "Cup evening")
     stream = browser.new_page(viewport=STREAM, base_url=address)
     stream.goto(f"/o/{token}")
     expect(stream.locator('[data-piece="gift"]')).to_be_visible(timeout=60_000)
@@ -72,15 +72,62 @@ def of_the_demo(browser: Browser, address: str) -> None:
     page.goto("/signals/")
     keep(page, "signals")
     of_what_comes_from_outside(page)
-    page.goto("/overlays/1")
-    expect(page.locator(".reserve")).to_have_count(1)
-    page.get_by_label("Size").fill("72")
-    expect(page.locator("#differs")).to_contain_text("size 64 → 72 px")
-    page.wait_for_load_state("networkidle")
-    keep(page, "mat")
+    of_the_studio(page, stream)
     page.set_viewport_size(PHONE)
     page.goto("/")
     keep(page, "desk-phone")
+
+
+def token_of(page: Page, name: str) -> str:
+    """The private part of an overlay's link, from the desk."""
+    card = page.locator(".card-overlay", has=page.get_by_role("heading", name=name, exact=True))
+    return (card.locator("[data-copy]").get_attribute("data-copy") or "").split("/")[-1]
+
+
+def of_the_studio(page: Page, stream: Page) -> None:
+    """The mat with several chosen and one that does not fit, looks, the list, the link, overlays in their scenes."""
+    page.goto("/")
+    tokens = {name: token_of(page, name) for name in ("Road to 2,000", "Cup score", "Between matches", "On the phone")}
+    page.locator("#desk-scene").get_by_role("button", name="Talk").click()
+    expect(stream.locator('[data-piece="cuts"]')).to_be_hidden()
+    stream.wait_for_timeout(900)
+    keep(stream, "overlay-talk")
+    page.locator("#desk-scene").get_by_role("button", name="Play").click()
+    placed = "".join(
+        f'<iframe src="/o/{tokens[name]}?picture=1" style="position:absolute;border:0;left:{x}px;top:{y}px" '
+        f'width="{width}" height="{height}"></iframe>'
+        for name, x, y, width, height in (
+            ("Road to 2,000", 360, 920, 1200, 96), ("Cup score", 780, 60, 360, 96), ("Between matches", 96, 250, 640, 400),
+        )
+    )  # fmt: skip
+    scene = '<img src="/static/scenes/hall.svg" style="position:absolute;inset:0;width:1920px;height:1080px">'
+    stream.goto("/typefaces/")
+    stream.evaluate("html => { document.body.innerHTML = html; }", scene + placed)
+    expect(stream.frame_locator("iframe").last.locator('[data-piece="latest"] .t-row').first).to_be_visible()
+    stream.wait_for_timeout(1500)
+    keep(stream, "overlays-placed")
+    stream.set_viewport_size({"width": 1080, "height": 1920})
+    stream.goto(f"/o/{tokens['On the phone']}")
+    stream.add_style_tag(content="html{background:url(/static/scenes/lanterns.svg) center/cover !important}")
+    stream.wait_for_load_state("networkidle")
+    keep(stream, "overlay-vertical")
+    page.goto("/overlays/1?piece=top")
+    expect(page.locator("#mat[data-ready=yes]")).to_be_visible()
+    page.locator("#under").select_option("evening")
+    page.locator("#c-width_px").fill("420")
+    expect(page.locator("#findings")).to_contain_text("needs a box")
+    for name in ("count", "mark"):
+        page.locator(f'.pick[data-pick="{name}"]').click(modifiers=["Shift"])
+    expect(page.locator(".chosen-name")).to_contain_text("3 pieces")
+    page.set_viewport_size({"width": 1280, "height": 1000})
+    page.wait_for_load_state("networkidle")
+    keep(page, "mat")
+    page.set_viewport_size(DESK)
+    for path, name in (("/looks/", "looks"), ("/overlays/", "overlays"), ("/overlays/1/link", "link")):
+        page.goto(path)
+        page.wait_for_load_state("networkidle")
+        page.wait_for_timeout(600)
+        keep(page, name)
 
 
 def of_what_comes_from_outside(page: Page) -> None:
@@ -90,8 +137,6 @@ def of_what_comes_from_outside(page: Page) -> None:
     page.goto("/feeds/channel")
     expect(page.locator("#picks .trail").first).to_be_visible()
     keep(page, "feed")
-    page.goto("/recipes/channel")
-    keep(page, "recipe")
     page.goto("/signals/new/formula")
     page.get_by_label("Name").fill("cuts_per_minute_each")
     page.get_by_label("Formula").fill("round(cuts_lately.per_minute / max(1, gifts_session.names), 2)")
@@ -114,7 +159,6 @@ def of_an_empty_folder(browser: Browser, address: str, service: str) -> None:
     page.goto("/")
     keep(page, "first-run")
     page.get_by_role("link", name="Connect the first feed").click()
-    keep(page, "new-feed")
     page.get_by_role("link", name="A web address").click()
     page.get_by_label("Address").fill(f"{service}/channels/mara_vane")
     page.get_by_label("What to call it").fill("Reach")

@@ -155,7 +155,8 @@ def _fill(session: Session, store: Store, services: Services, feeds: tuple[_Feed
         stored_files.keep(session, None, {"name": name, "wording": wording, "nothing_yet": nothing_yet}, now)
     counts = services.members
     lost = state.SavedSignal(Signal("losses.value", 3, "lines", now, Freshness.HELD), "losses", None, None)
-    past = [_past("reach", "mara_vane", counts, now), _past("rival", "otto_knot", counts, now), lost]
+    play = state.SavedSignal(Signal("scene.present", "Play", "", now, Freshness.HELD), "scene", None, None)
+    past = [play, _past("reach", "mara_vane", counts, now), _past("rival", "otto_knot", counts, now), lost]
     state.save(session, past, 0, True)
     demo_overlays.put(session, store, now)
     for began in (timedelta(days=7, minutes=170), timedelta(days=1, minutes=40), timedelta(minutes=12)):

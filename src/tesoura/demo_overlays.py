@@ -55,7 +55,7 @@ def _evening(marks: dict[str, str]) -> tuple[Piece, ...]:
     )  # fmt: skip
     gift = new_piece(
         "text", "gift", name="Gift", wording="{gift.name} gives {gift.amount} {plural(gift.amount, 'spool', 'spools')}",
-        nothing_yet="", look="kite_paper", x=960, y=380, size_px=48, grow_toward="both", grow_digits=1,
+        nothing_yet="", look="kite_paper", x=960, y=430, size_px=48, grow_toward="both", grow_digits=1,
         appears="moment", moment_type="gift", moment_s=5,
     )  # fmt: skip
     mark = new_piece(
@@ -81,7 +81,7 @@ def _strip() -> tuple[Piece, ...]:
     return (
         new_piece("text", "score", name="Cup score", look="balloon",
                   wording="Bobbin {score.bobbin} : {score.keel} Keel",
-                  nothing_yet="Bobbin 0 : 0 Keel", x=8, y=6, size_px=36, grow_digits=0, padding_px=18),
+                  nothing_yet="Bobbin 0 : 0 Keel", x=8, y=6, size_px=28, grow_digits=0, padding_px=18),
     )  # fmt: skip
 
 
@@ -89,15 +89,15 @@ def _card() -> tuple[Piece, ...]:
     return (
         new_piece("backing", "card", name="Card", look="broadsheet", x=0, y=0, width_px=640, height_px=400),
         new_piece("text", "title", name="Title", look="broadsheet", wording="The Windy Ladder", x=40, y=28, size_px=48,
-                  backing="none", padding_px=0, grow_digits=0),
+                  backing="none", padding_px=0, edge_px=0, grow_digits=0),
         new_piece("latest", "latest", name="Latest gifts", look="broadsheet", type="gift", rows=3, x=40, y=104,
                   width_px=350, height_px=180, size_px=22, backing="none", padding_px=0),
-        new_piece("ring", "ring", name="Road", look="broadsheet", x=410, y=104, width_px=190, height_px=190, size_px=32,
+        new_piece("ring", "ring", name="Road", look="broadsheet", x=410, y=104, width_px=190, height_px=190, size_px=30,
                   value="reach.members", low="1000", high="2000", figure="{road.pct:.0f} %", backing="none",
                   padding_px=0),
         new_piece("chart", "growth", name="Growth", look="broadsheet", signal="reach.members", x=40, y=296,
                   width_px=560, height_px=84, size_px=24, label="Kite friends", figure="{reach.members:,}",
-                  backing="none", padding_px=0),
+                  backing="none", padding_px=0, edge_px=0),
     )  # fmt: skip
 
 

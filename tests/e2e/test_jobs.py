@@ -286,11 +286,11 @@ def test_after_an_upgrade_the_page_loads_itself_anew(
     viewers.evaluate("window.untouched = true")
     running.stop()
     for place in ("tesoura.runtime.build", "tesoura.web.build"):
-        monkeypatch.setattr(place, lambda: "0.2.0-upgraded")
+        monkeypatch.setattr(place, lambda: "0.3.0-upgraded")
     again = Running(running.folder, port=running.port)
     try:
-        expect(viewers.locator("html[data-build='0.2.0-upgraded']")).to_be_attached()
-        assert before != "0.2.0-upgraded"
+        expect(viewers.locator("html[data-build='0.3.0-upgraded']")).to_be_attached()
+        assert before != "0.3.0-upgraded"
         assert viewers.evaluate("window.untouched") is None
         expect(viewers.locator(".piece")).to_have_text("hello")
     finally:

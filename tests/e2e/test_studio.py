@@ -72,7 +72,7 @@ def test_a_text_is_enlarged_by_its_font_size_and_a_box_by_its_sides(page: Page, 
     assert box
     drag(page, corner, box["width"], box["height"])
     until(lambda: int(page.locator("#c-size_px").input_value()) > 120)
-    until(lambda: "resized" in page.locator("#undo").get_attribute("title"))
+    until(lambda: "resized" in (page.locator("#undo").get_attribute("title") or ""))
     page.get_by_role("button", name="Box backing").click()
     expect(page.locator("#c-width_px")).to_have_value("300")
     expect(page.locator(corner)).to_be_visible()
@@ -207,9 +207,8 @@ def test_a_piece_differs_by_scene_and_viewers_see_it_change_with_the_scene(
 def test_values_change_in_every_way_and_end_as_they_are(context: BrowserContext, running: Running) -> None:
     running.add_overlay("{kill.n:,}", nothing_yet="0", change="count", motion_ms=60)
     ways = ("plain", "roll", "flash", "slide")
-    added = [{"do": "add", "kind": "text", "set": {"wording": "{kill.n:,} cuts", "nothing_yet": "0", "name": way, "y": 300,
-                                                   "change": way, "motion_ms": 60}} for way in ways]  # fmt: skip
-    running.edit(1, *added)
+    same = {"wording": "{kill.n:,} cuts", "nothing_yet": "0", "y": 300, "motion_ms": 60}
+    running.edit(1, *({"do": "add", "kind": "text", "set": {**same, "name": way, "change": way}} for way in ways))
     running.publish(1)
     token = re.findall(r"/o/([\w-]{24})", running.client.get("/overlays/1/link").text)[0]
     viewers = overlay_page(context, token)
@@ -225,8 +224,9 @@ def test_pieces_come_and_go_in_every_way_and_motion_can_be_switched_off(
 ) -> None:
     token = running.add_overlay("{gift.name}", nothing_yet="", entry="wipe", exit="grow", motion_ms=80)
     ways = ("cut", "fade", "slide_left", "slide_down", "grow", "wipe")
-    running.edit(1, *({"do": "add", "kind": "text", "set": {"wording": "{gift.name}", "nothing_yet": "", "name": f"way {way}",
-                       "entry": way, "exit": way, "motion_ms": 80, "y": 300}} for way in ways))  # fmt: skip
+    same = {"wording": "{gift.name}", "nothing_yet": "", "y": 300, "motion_ms": 80}
+    kinds = ({**same, "name": f"way {way}", "entry": way, "exit": way} for way in ways)
+    running.edit(1, *({"do": "add", "kind": "text", "set": one} for one in kinds))
     running.publish(1)
     viewers = overlay_page(context, token)
     pieces = viewers.locator(".piece")

@@ -63,6 +63,11 @@ def _shown(look: Look, form: str) -> dict[str, Any]:
     }  # fmt: skip
 
 
+def _both(look: Look, first: str) -> list[dict[str, Any]]:
+    """A look in both forms, this one first."""
+    return [_shown(look, form) for form in (first, *(one for one in FORMS if one != first))]
+
+
 def _all() -> dict[str, Look]:
     return store().read(stored.all_looks)
 
@@ -107,7 +112,7 @@ def _editing(look: Look, form: str) -> dict[str, Any]:
         if field.plays(style):
             headings.setdefault(field.under, []).append((name, field, style[name]))
     return {
-        "look": look, "form": form, "headings": headings, "shown": [_shown(look, one) for one in FORMS],
+        "look": look, "form": form, "headings": headings, "shown": _both(look, form),
         "typefaces": studio().typefaces(), "weights": weights_of(studio().typefaces(), style["typeface"]),
         "weight_words": WEIGHT_WORDS, "colours": COLOURS, "wearers": _wearers(look.id), "shipped": look.id in SHIPPED,
         "changed": look.id in store().read(stored.changed), "face_rules": _face_rules(),
@@ -129,7 +134,7 @@ def change(look_id: str) -> ResponseReturnValue:
         changed = look.changed({name: raw for name, raw in sent["set"].items() if name not in wrong}, form)
     store().write(lambda session: stored.keep(session, changed, at))
     runtime().call(lambda self: self.touched("overlays", "looks"))
-    shown = render_template("looks/_samples.html", shown=[_shown(changed, one) for one in FORMS])
+    shown = render_template("looks/_samples.html", shown=_both(changed, form))
     panel = render_template("looks/_panel.html", **_editing(changed, form))
     return {"wrong": dict(wrong), "samples": shown, "panel": panel}, 422 if wrong else 200
 

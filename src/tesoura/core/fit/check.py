@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 
 from tesoura.core.fit import contrasting, covering, fitting
 from tesoura.core.fit.boxes import box_of
 from tesoura.core.fit.findings import Finding
-from tesoura.core.fit.placing import STATES, Placed, Surroundings
+from tesoura.core.fit.placing import STATES, Placed, Surroundings, laid_out
 from tesoura.core.overlays import Overlay
 
 
@@ -34,7 +35,7 @@ def _placed(
             continue
         known = memo.get(whole.id)
         if known and known[0].piece is piece:
-            yield Placed(piece, known[0].style, known[0].boxes, scene, order)
+            yield replace(known[0], scene=scene, order=order)
             continue
         style = piece.styled(around.looks, overlay.form)
         texts = around.texts.get(piece.id, {})
@@ -43,7 +44,7 @@ def _placed(
             for state, _ in STATES
             if state == "now" or state in texts
         }
-        yield Placed(piece, style, boxes, scene, order)
+        yield laid_out(piece, style, boxes, scene, order)
 
 
 def _alone(

@@ -10,9 +10,6 @@ from tesoura.core.fit.placing import Placed
 
 LEAST_SHARE = 0.02
 """How much of a piece must be covered to be worth telling."""
-TRAVEL_PX = 80
-"""How far a piece travels that slides in or out."""
-_WAYS = {"slide_left": (-1, 0), "slide_right": (1, 0), "slide_up": (0, -1), "slide_down": (0, 1)}
 
 
 def covered(placed: Placed, others: Sequence[Placed]) -> Iterator[Finding]:
@@ -23,7 +20,7 @@ def covered(placed: Placed, others: Sequence[Placed]) -> Iterator[Finding]:
     for other in others:
         if other.order <= placed.order or not _hides(other):
             continue
-        for area, when in ((other.widest, ""), (_travelled(other), "while it comes and goes")):
+        for area, when in ((other.widest, ""), (other.travelled, "while it comes and goes")):
             shared = area.shared(placed.box)
             share = shared.width * shared.height / max(placed.box.width * placed.box.height, 1) if shared else 0.0
             if shared and share > LEAST_SHARE:
@@ -42,12 +39,3 @@ def _finding(placed: Placed, other: Placed, shared: Box, share: float, when: str
 
 def _hides(other: Placed) -> bool:
     return other.backed or other.piece.kind in ("picture", "video") or other.says
-
-
-def _travelled(placed: Placed) -> Box:
-    """All the room a piece needs on its way in and out."""
-    room = placed.widest
-    for name in (placed.style["entry"], placed.style["exit"]):
-        across, down = _WAYS.get(name, (0, 0))
-        room = room.around(Box(room.x + across * TRAVEL_PX, room.y + down * TRAVEL_PX, room.width, room.height))
-    return room

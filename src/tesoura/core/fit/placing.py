@@ -16,6 +16,9 @@ SAFE_SHARE = 0.05
 FULL_SIDE_PX = 720
 READABLE_PX = 14
 """The smallest text, in px of a picture that is 720 px high, that viewers read at a glance."""
+TRAVEL_PX = 80
+"""How far a piece travels that slides in or out."""
+_WAYS = {"slide_left": (-1, 0), "slide_right": (1, 0), "slide_up": (0, -1), "slide_down": (0, 1)}
 STATES = (("now", "now"), ("grown", "with the digits it keeps room for"), ("longest", "at its longest"),
           ("last", "at its last word"))  # fmt: skip
 Texts = Mapping[str, Mapping[str, str]]
@@ -42,11 +45,16 @@ class Surroundings:
 
 @dataclass(frozen=True, slots=True)
 class Placed:
-    """A piece as it is in a scene: how it is styled, and where it lies at each of its texts."""
+    """A piece as it is in a scene: how it is styled, and where it lies at each of its texts.
+
+    `widest` is all the room that it may take, `travelled` that with its way in and out; `order` counts back to front.
+    """
 
     piece: Piece
     style: Mapping[str, Any]
     boxes: Mapping[str, Box]
+    widest: Box
+    travelled: Box
     scene: str
     order: int
 
@@ -54,11 +62,6 @@ class Placed:
     def box(self) -> Box:
         """Where it lies now."""
         return self.boxes["now"]
-
-    @property
-    def widest(self) -> Box:
-        """All the room that it may take."""
-        return hull(self.boxes.values())
 
     @property
     def says(self) -> bool:
@@ -69,6 +72,18 @@ class Placed:
     def backed(self) -> bool:
         """Whether it has a backing that hides what is behind."""
         return bool(self.style["backing"] != "none" and self.style["backing_opacity_pct"] > 0)
+
+
+def laid_out(piece: Piece, style: Mapping[str, Any], boxes: Mapping[str, Box], scene: str, order: int) -> Placed:
+    """A piece as it lies, with the room that it needs to stand, to come, and to go."""
+    widest = hull(boxes.values())
+    travelled = widest
+    for way in (style["entry"], style["exit"]):
+        across, down = _WAYS.get(way, (0, 0))
+        if across or down:
+            moved = Box(widest.x + across * TRAVEL_PX, widest.y + down * TRAVEL_PX, widest.width, widest.height)
+            travelled = travelled.around(moved)
+    return Placed(piece, style, boxes, widest, travelled, scene, order)
 
 
 def seen_at_720(overlay: Overlay) -> float:

@@ -2,15 +2,38 @@
 // Only transform and opacity move, so that the picture stays smooth.
 const number = /-?\d[\d.,\u00a0\u202f ]*\d|-?\d/;
 const style = (node, name) => getComputedStyle(node).getPropertyValue(name).trim();
-const find = (root, name, key) => root.querySelectorAll(`[data-${name}="${CSS.escape(key)}"]`);
+
+// What shows each value, found once for what a page holds now.
+function index(root) {
+  if (root.drawnNodes) return root.drawnNodes;
+  const found = { say: new Map(), level: new Map(), path: new Map(), piece: new Map() };
+  for (const kind of ["say", "level", "path", "piece"]) {
+    for (const node of root.querySelectorAll(`[data-${kind}]`)) {
+      const key = node.dataset[kind];
+      if (!found[kind].has(key)) found[kind].set(key, []);
+      found[kind].get(key).push(node);
+    }
+  }
+  root.drawnNodes = found;
+  return found;
+}
+export const forget = (root) => { root.drawnNodes = null; };
+
+// How a piece moves, read once until its scene or its version changes.
+function motion(piece) {
+  piece.motion ??= { change: style(piece, "--change"), ms: parseFloat(style(piece, "--ms")) || 400, ease: style(piece, "--ease") || "ease", exit: style(piece, "--exit") };
+  return piece.motion;
+}
 
 export function say(root, values, moving) {
+  const nodes = index(root);
   for (const [key, text] of Object.entries(values)) {
-    for (const node of find(root, "say", key)) words(node, text, moving);
-    for (const node of find(root, "level", key)) node.style.setProperty("--level", text || "0");
-    for (const node of find(root, "path", key)) node.setAttribute("d", text && node.dataset.close ? `${text}V100H0Z` : text);
-    const piece = key.includes(".") ? null : root.querySelector(`[data-piece="${CSS.escape(key)}"]`);
-    if (piece) { piece.dataset.says = text === "" ? "" : "1"; there(root, piece, moving); }
+    for (const node of nodes.say.get(key) ?? []) words(node, text, moving);
+    for (const node of nodes.level.get(key) ?? []) level(node, text || "0", moving);
+    for (const node of nodes.path.get(key) ?? []) node.setAttribute("d", text && node.dataset.close ? `${text}V100H0Z` : text);
+    const [piece] = nodes.piece.get(key) ?? [];
+    const says = text === "" ? "" : "1";
+    if (piece && (piece.dataset.says !== says || piece.going)) { piece.dataset.says = says; there(root, piece, moving); }
   }
 }
 
@@ -65,21 +88,34 @@ function go(piece, moving) {
 
 // A value changes
 
+function level(node, share, moving) {
+  node.piece ??= node.closest(".piece");
+  node.style.transition = moving && !tooOften(node, motion(node.piece).ms) ? "" : "none";
+  node.style.setProperty("--level", share);
+}
+
+// What changes faster than it could move is only written: nobody could follow, and everybody can read.
+function tooOften(node, ms) {
+  const [now, last] = [performance.now(), node.changed ?? -1e9];
+  node.changed = now;
+  return now - last < ms;
+}
+
 function words(node, text, moving) {
   const old = node.going ?? node.textContent;
   if (old === text) return;
   if (node.dataset.row !== undefined) node.closest(".t-row").toggleAttribute("data-empty", text === "");
   node.stop?.();
-  const piece = node.closest(".piece");
-  const way = moving && text !== "" && old !== "" && !piece.hidden ? style(piece, "--change") : "plain";
-  const duration = parseFloat(style(piece, "--ms")) || 400;
+  node.piece ??= node.closest(".piece");
+  if (!moving || node.piece.hidden || old === "") return plain(node, old, text);
+  const { change, ms, ease, exit } = motion(node.piece);
   // When a text goes, what it said leaves with the piece.
-  if (text === "" && node.dataset.say === piece.dataset.piece && moving && !piece.hidden && style(piece, "--exit") !== "cut") {
-    node.dataset.last = "";
-    setTimeout(() => { if (piece.dataset.says === "") node.textContent = ""; }, duration);
-    return;
+  if (text === "") {
+    if (node.dataset.say !== node.piece.dataset.piece || exit === "cut") return plain(node, old, text);
+    setTimeout(() => { if (node.piece.dataset.says === "") node.textContent = ""; }, ms);
+    return undefined;
   }
-  (CHANGES[way] || CHANGES.plain)(node, old, text, duration, style(piece, "--ease") || "ease");
+  return (tooOften(node, ms) ? plain : CHANGES[change] ?? plain)(node, old, text, ms, ease);
 }
 
 function plain(node, old, text) { node.textContent = text; }
@@ -150,6 +186,7 @@ export function setScene(root, scene, moving) {
   const pieces = [...root.querySelectorAll(".piece")];
   const before = new Map(pieces.filter((one) => !one.hidden).map((one) => [one, one.getBoundingClientRect()]));
   root.dataset.scene = scene;
+  for (const piece of pieces) piece.motion = null;
   for (const piece of pieces) there(root, piece, moving);
   if (!moving) return;
   for (const [piece, old] of before) {

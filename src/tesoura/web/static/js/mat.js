@@ -1,6 +1,6 @@
 // The mat: choosing, moving, measuring, and sending each edit to the draft. What pieces say, where they lie and what
 // does not fit come from Tesoura.
-import { say, setScene } from "./drawing.js";
+import { forget, say, setScene } from "./drawing.js";
 import { bindDragging } from "./mat_drag.js";
 import { bindKeys } from "./mat_keys.js";
 import { drawMarks, drawRulers } from "./mat_marks.js";
@@ -159,6 +159,8 @@ function show(state, sent, then) {
   if (!desk.moving) {
     const focused = document.activeElement?.dataset?.piece;
     morph(desk.stage, state.stage, false);
+    forget(desk.stage);
+    for (const piece of desk.stage.querySelectorAll(".piece")) piece.motion = null;
     if (focused) desk.node(focused)?.focus({ preventScroll: true });
   }
   morph($("pieces"), state.list, false);

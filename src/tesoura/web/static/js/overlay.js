@@ -1,5 +1,5 @@
 // The overlay's page: takes what Tesoura sends, has it drawn, and comes back by itself. It decides nothing.
-import { say, setScene } from "./drawing.js";
+import { forget, say, setScene } from "./drawing.js";
 
 const here = location.pathname.split("/").pop();
 const picture = new URLSearchParams(location.search).has("picture") ? "?picture=1" : "";
@@ -36,6 +36,7 @@ async function fetchAgain() {
   stage.dataset.motion = next.dataset.motion;
   stage.dataset.scene = next.dataset.scene;
   stage.replaceChildren(...next.childNodes);
+  forget(stage);
   rev = Number(next.dataset.rev);
   tell(newer, false);
 }
