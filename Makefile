@@ -18,7 +18,7 @@ test: $(STAMP)
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
-	$(BIN)/pytest $(ARGS)
+	$(BIN)/pytest -n 2 $(ARGS)
 
 lint: $(STAMP)
 	$(BIN)/ruff check --fix .

@@ -49,7 +49,7 @@ def keep(page: Page, name: str) -> None:
     """Keep a picture once the typefaces are there."""
     page.evaluate("document.fonts.ready")
     page.mouse.move(2, 2)
-    page.screenshot(path=SHOTS / f"{name}.png")
+    page.screenshot(path=SHOTS / f"{name}.png", animations="disabled")
 
 
 def of_the_demo(browser: Browser, address: str) -> None:
@@ -97,7 +97,8 @@ def of_the_studio(page: Page, stream: Page) -> None:
         f'<iframe src="/o/{tokens[name]}?picture=1" style="position:absolute;border:0;left:{x}px;top:{y}px" '
         f'width="{width}" height="{height}"></iframe>'
         for name, x, y, width, height in (
-            ("Road to 2,000", 360, 920, 1200, 96), ("Cup score", 780, 60, 360, 96), ("Between matches", 96, 250, 640, 400),
+            ("Road to 2,000", 360, 920, 1200, 96), ("Cup score", 780, 60, 360, 96),
+            ("Between matches", 96, 250, 640, 400),
         )
     )  # fmt: skip
     scene = '<img src="/static/scenes/hall.svg" style="position:absolute;inset:0;width:1920px;height:1080px">'
@@ -120,6 +121,7 @@ def of_the_studio(page: Page, stream: Page) -> None:
         page.locator(f'.pick[data-pick="{name}"]').click(modifiers=["Shift"])
     expect(page.locator(".chosen-name")).to_contain_text("3 pieces")
     page.set_viewport_size({"width": 1280, "height": 1000})
+    page.evaluate("scrollTo(0, 0)")
     page.wait_for_load_state("networkidle")
     keep(page, "mat")
     page.set_viewport_size(DESK)

@@ -93,7 +93,7 @@ def _card() -> tuple[Piece, ...]:
         new_piece("latest", "latest", name="Latest gifts", look="broadsheet", type="gift", rows=3, x=40, y=104,
                   width_px=350, height_px=180, size_px=22, backing="none", padding_px=0),
         new_piece("ring", "ring", name="Road", look="broadsheet", x=410, y=104, width_px=190, height_px=190, size_px=30,
-                  value="reach.members", low="1000", high="2000", figure="{road.pct:.0f} %", backing="none",
+                  value="reach.members", low="1000", high="2000", figure="{road.pct:.0f} %", backing="none", edge_px=0,
                   padding_px=0),
         new_piece("chart", "growth", name="Growth", look="broadsheet", signal="reach.members", x=40, y=296,
                   width_px=560, height_px=84, size_px=24, label="Kite friends", figure="{reach.members:,}",
