@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import asyncio
 import re
+import tempfile
 import threading
 import time
 from collections.abc import Callable, Iterator, Mapping
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -21,12 +23,13 @@ from tesoura.standins.members import MembersService
 from tesoura.store import feeds as stored_feeds
 from tesoura.store import keys
 from tesoura.store import overlays as stored_overlays
+from tesoura.store.database import FILE_NAME
 from tesoura.store.store import Store, open_store
 from tesoura.store.tables import SignalRow
 from tesoura.web.doors import EXTENSION, Doors
 
 
-def until(true: Callable[[], Any], for_s: float = 10.0) -> Any:
+def until(true: Callable[[], Any], for_s: float = 20.0) -> Any:
     """Wait until this is true, and give it; fail when it does not become so in time."""
     end = time.monotonic() + for_s
     while not (result := true()):
@@ -56,6 +59,21 @@ def members() -> Iterator[MembersService]:
     service.stop()
 
 
+@lru_cache(maxsize=1)
+def _empty_database() -> bytes:
+    """A database as a first start makes it, made once: what brings it up to date takes longer than most tests."""
+    with tempfile.TemporaryDirectory() as folder:
+        open_store(Path(folder)).close()
+        return (Path(folder) / FILE_NAME).read_bytes()
+
+
+def first_start(folder: Path) -> None:
+    """Make a data folder as a first start does, unless it is one."""
+    if not (folder / FILE_NAME).exists():
+        folder.mkdir(parents=True, exist_ok=True)
+        (folder / FILE_NAME).write_bytes(_empty_database())
+
+
 class Running:
     """A Tesoura that runs in a thread, and a client for its pages and its API."""
 
@@ -64,6 +82,7 @@ class Running:
         self._sockets = [listen("127.0.0.1", port)]
         self.port = self._sockets[0].getsockname()[1]
         self.settings = Settings(folder, port=self.port, **{"save_every_s": 0.2, **settings})
+        first_start(folder)
         self.store: Store = open_store(folder)
         ready = threading.Event()
         self._app = create_app(self.settings, self.store)

@@ -7,10 +7,12 @@ import shutil
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Browser, BrowserContext, Page, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_playwright
 
 from tests.conftest import Running
 
+# A busy machine is slow; what is right at last is right.
+expect.set_options(timeout=20_000)
 NAMES = ("chromium", "chromium-browser", "google-chrome")
 
 
@@ -36,7 +38,7 @@ def context(browser: Browser, running: Running) -> Iterator[BrowserContext]:
     """A fresh profile that may use the clipboard; no page of it may raise an error."""
     opened = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=running.address)
     opened.grant_permissions(["clipboard-read", "clipboard-write"])
-    opened.set_default_timeout(10_000)
+    opened.set_default_timeout(20_000)
     faults: list[str] = []
     opened.on("weberror", lambda error: faults.append(str(error.error)))
     yield opened

@@ -340,3 +340,76 @@ def test_an_overlay_is_exported_and_brought_in_again_from_the_list(
     page.goto("/overlays/")
     page.get_by_label("Find an overlay").fill("overlay 2")
     expect(page.locator(".card-overlay:visible")).to_have_count(1)
+
+
+RECORD = """() => new Promise((done) => {
+  const canvas = Object.assign(document.createElement("canvas"), { width: 160, height: 90 });
+  const paint = canvas.getContext("2d");
+  let step = 0;
+  const drawing = setInterval(() => {
+    paint.fillStyle = step++ % 2 ? "#C23A22" : "#2F6B5E";
+    paint.fillRect(0, 0, 160, 90);
+  }, 30);
+  const recorder = new MediaRecorder(canvas.captureStream(30), { mimeType: "video/webm;codecs=vp8" });
+  const parts = [];
+  recorder.ondataavailable = (event) => parts.push(event.data);
+  recorder.onstop = async () => {
+    clearInterval(drawing);
+    done([...new Uint8Array(await new Blob(parts).arrayBuffer())]);
+  };
+  recorder.start();
+  setTimeout(() => recorder.stop(), 600);
+})"""
+
+
+def test_a_video_is_added_and_plays_without_sound(
+    page: Page, context: BrowserContext, running: Running, tmp_path: Path
+) -> None:
+    token = lay(page, running, {"kind": "video", "name": "Film", "width_px": 160, "height_px": 90, "x": 900, "y": 600})
+    file = tmp_path / "film.webm"
+    file.write_bytes(bytes(page.evaluate(RECORD)))
+    page.get_by_role("button", name="Film video").click()
+    expect(page.locator(".chosen-name")).to_have_text("Film")
+    page.locator('[data-add="video"]').set_input_files(file)
+    expect(page.locator("#c-media")).to_have_value(re.compile(r"\.webm$"))
+    expect(page.locator("#c-media option:checked")).to_contain_text("160 × 90")
+    running.publish(1)
+    viewers = overlay_page(context, token)
+    film = viewers.locator("video")
+    until(lambda: film.evaluate("one => one.currentTime > 0 && one.muted && one.loop"))
+
+
+def test_a_frame_cut_from_a_picture_keeps_its_corners(page: Page, running: Running, tmp_path: Path) -> None:
+    lay(page, running, dict(BOX))
+    picture = tmp_path / "frame.png"
+    picture.write_bytes(png(90, 90))
+    page.get_by_role("button", name="Box backing").click()
+    expect(page.locator(".chosen-name")).to_have_text("Box")
+    page.locator('[data-add="picture"]').set_input_files(picture)
+    expect(page.locator(".stage .t-frame")).to_have_css("border-image-source", re.compile(r"/media/\w+\.png"))
+    page.locator("#c-slice_px").fill("30")
+    expect(page.locator(".stage .t-frame")).to_have_css("border-image-slice", "30 fill")
+
+
+def test_guides_are_dragged_out_snapped_to_and_a_frame_chooses_what_it_touches(page: Page, running: Running) -> None:
+    lay(page, running, dict(BOX))
+    scale = page.evaluate("document.querySelector('.cloth').clientWidth / 1920")
+    cloth = page.locator(".cloth").bounding_box()
+    assert cloth
+    page.mouse.move(cloth["x"] - 10, cloth["y"] + 300)
+    page.mouse.down()
+    page.mouse.move(cloth["x"] + 100, cloth["y"] + 300)
+    page.mouse.move(cloth["x"] + 700 * scale, cloth["y"] + 300)
+    page.mouse.up()
+    expect(page.locator("#marks-guides .guide")).to_have_count(1)
+    [[_, at]] = until(lambda: running.client.get("/overlays/1/state").json()["guides"])
+    assert abs(at - 700) <= 2
+    page.get_by_role("button", name="Text text").click()
+    drag(page, ".stage .name-text", (at - 200 + 3) * scale, 100 * scale)
+    expect(page.locator("#c-x")).to_have_value(str(at))
+    page.mouse.move(cloth["x"] + 20, cloth["y"] + 20)
+    page.mouse.down()
+    page.mouse.move(cloth["x"] + 300, cloth["y"] + 300)
+    page.mouse.move(cloth["x"] + 1300 * scale, cloth["y"] + 900 * scale)
+    page.mouse.up()
+    expect(page.locator(".chosen-name")).to_contain_text("2 pieces")

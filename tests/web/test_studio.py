@@ -397,7 +397,7 @@ def test_an_overlay_goes_out_as_one_file_and_comes_in_elsewhere_whole(running: R
     added = upload(running, "/media/picture", png()).json()
     upload(running, "/typefaces/", typeface(), "kite.ttf")
     running.press("/", "/looks/new", {"from": "gust"})
-    shown = {"media": added["name"], "width_px": 64, "height_px": 32}
+    shown = {"media": added["name"], "width_px": 64, "height_px": 32, "x": 900, "y": 600}
     running.edit(1, {"do": "add", "kind": "picture", "set": shown}, {**CHANGE, "set": {"typeface": "Paper Kite"}})
     out = running.client.get("/overlays/1/export")
     assert out.headers["content-disposition"] == 'attachment; filename="overlay.zip"'
