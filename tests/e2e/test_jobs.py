@@ -40,6 +40,7 @@ def test_from_an_empty_folder_to_a_number_on_air_in_three_minutes(
     page.get_by_label("Ask every").fill("1")
     page.get_by_role("button", name="Reach it").click()
     page.get_by_role("button", name="members 1284").click()
+    expect(page.locator("#proof")).to_contain_text("It works: 1,284")
     page.get_by_label("Unit, as viewers read it").fill("kite friends")
     expect(page.locator("#proof")).to_have_text("It works: 1,284 kite friends", use_inner_text=True)
     page.get_by_role("button", name="Keep it").click()
