@@ -184,6 +184,21 @@ def test_what_lies_over_words_is_told_and_brought_behind() -> None:
     assert [piece.id for piece in done.overlay.pieces] == ["b", "a"]
 
 
+def test_several_pieces_over_one_are_one_finding_and_it_is_brought_in_front_of_all() -> None:
+    over = [text(name, x=300, name=name.upper(), backing="solid") for name in ("b", "c")]
+    overlay = Overlay(pieces=(text(), *over))
+    says = {name: {"now": told} for name, told in (("a", "hello"), ("b", "hi"), ("c", "hihi"))}
+    [finding] = [one for one in found(overlay, says) if one.kind == "covered" and one.piece == "a"]
+    assert finding.words == "“C” covers 60 % of it, and 1 more lie over it."
+    done = apply(overlay, finding.mends[0].edit, lambda piece: Box(0, 0, 1, 1), str)
+    assert [piece.id for piece in done.overlay.pieces] == ["b", "c", "a"]
+
+
+def test_a_size_that_nobody_could_read_is_not_offered() -> None:
+    [finding] = found(Overlay(pieces=(text(width_px=60, size_px=30),)), {"a": {"now": "12345678"}})
+    assert [one.words for one in finding.mends] == ["Make it 120 px wide"]
+
+
 def test_what_only_passes_over_words_while_it_comes_is_told_too() -> None:
     other = text("b", x=460, name="Song", entry="slide_left", backing="solid")
     overlay = Overlay(pieces=(text(), other))

@@ -239,7 +239,8 @@ def _first_place(overlay: Overlay, size: tuple[int, int]) -> dict[str, Any]:
     place: dict[str, Any] = {"x": round(overlay.width_px * 0.05), "y": round(overlay.height_px * (0.09 + 0.12 * steps))}
     if size[0]:
         scale = min(1.0, overlay.width_px * 0.9 / size[0], overlay.height_px * 0.9 / size[1])
-        place |= {"width_px": round(size[0] * scale), "height_px": round(size[1] * scale)}
+        width, height = round(size[0] * scale), round(size[1] * scale)
+        place |= {"width_px": width, "height_px": height, "y": max(min(place["y"], overlay.height_px - height), 0)}
     return place
 
 

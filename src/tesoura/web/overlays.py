@@ -73,7 +73,9 @@ def _first_piece(signal: Signal | None, draft: Overlay) -> Piece:
     place = {"x": x, "y": y, "size_px": 72}
     if (draft.width_px, draft.height_px) != (1920, 1080):
         size = max(min(72, round(draft.height_px * 0.35)), 21)
-        place = {"x": round(draft.width_px * 0.05), "y": max(round(draft.height_px * 0.1), 4), "size_px": size}
+        padding = min(24, round(draft.height_px * 0.25))
+        place = {"x": round(draft.width_px * 0.05), "y": max(round(draft.height_px * 0.1), 4), "size_px": size,
+                 "padding_px": padding}  # fmt: skip
     piece = new_piece("text", new_id(), look=FIRST, **place)
     if signal is None:
         return piece

@@ -26,7 +26,7 @@ def alone(overlay: Overlay, around: Surroundings, placed: Placed) -> Iterator[Fi
     yield from _gone(around, placed)
     if placed.says:
         face = around.faces(placed.style["typeface"], placed.style["weight"])
-        yield from _in_its_box(around, placed, face)
+        yield from _in_its_box(overlay, around, placed, face)
         yield from _letters(around, placed, face)
         yield from _readable(overlay, placed)
     yield from _in_the_overlay(overlay, placed)
@@ -62,7 +62,7 @@ def _said(words: Words, texts: Mapping[str, str]) -> str:
     return words.fixed or texts.get(words.part, "")
 
 
-def _in_its_box(around: Surroundings, placed: Placed, face: Face) -> Iterator[Finding]:
+def _in_its_box(overlay: Overlay, around: Surroundings, placed: Placed, face: Face) -> Iterator[Finding]:
     piece, worst = placed.piece, None
     for state, when in STATES:
         texts = around.texts.get(piece.id, {}).get(state)
@@ -78,7 +78,8 @@ def _in_its_box(around: Surroundings, placed: Placed, face: Face) -> Iterator[Fi
     smaller = max(math.floor(size / ratio), 8)
     side = f"{wide:.0f} px wider" if wide > 0 else f"{high:.0f} px higher"
     words = f"{when}, “{_short(text)}” needs a box {side} than it has."
-    mends = [mend(f"Make its text {smaller} px", piece.id, placed.scene, size_px=smaller)] if smaller < size else []
+    readable = smaller * _least_scale(piece) * seen_at_720(overlay) >= READABLE_PX
+    mends = [mend(f"Make its text {smaller} px", piece.id, placed.scene, size_px=smaller)] if readable else []
     if wide > 0:
         width = math.ceil(piece["width_px"] + wide)
         mends.append(mend(f"Make it {width} px wide", piece.id, placed.scene, width_px=width))
@@ -152,9 +153,13 @@ def _letters(around: Surroundings, placed: Placed, face: Face) -> Iterator[Findi
         yield Finding("letters", piece.id, piece.name, words, placed.box, (), (placed.scene,))
 
 
+def _least_scale(piece: Piece) -> float:
+    return min(words.scale for words in piece.kind_of.words(piece.choices))
+
+
 def _readable(overlay: Overlay, placed: Placed) -> Iterator[Finding]:
     piece, seen = placed.piece, seen_at_720(overlay)
-    scale = min(words.scale for words in piece.kind_of.words(piece.choices))
+    scale = _least_scale(piece)
     shown = piece["size_px"] * scale * seen
     if shown < READABLE_PX - 0.01:
         size = math.ceil(READABLE_PX / seen / scale)
