@@ -9,9 +9,10 @@ from flask.typing import ResponseReturnValue
 from sqlmodel import Session
 
 from tesoura.core.fit.boxes import hull
+from tesoura.runtime import Runtime
 from tesoura.store import overlays as stored
 from tesoura.web.doors import now, runtime, settings, store, studio
-from tesoura.web.mat import laid
+from tesoura.web.laid import laid
 from tesoura.web.overlays import row_of
 from tesoura.web.shown import clock_time
 
@@ -81,7 +82,7 @@ def replace(overlay_id: int) -> ResponseReturnValue:
         abort(404)
     why = f"This link was replaced at {clock_time(at, seconds=False)}. Copy the new one in Tesoura."
 
-    def on_loop(self):  # type: ignore[no-untyped-def]
+    def on_loop(self: Runtime) -> None:
         self.airing.replace_link(overlay_id, token, why)
         self.touched("overlays")
 

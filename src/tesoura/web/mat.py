@@ -4,97 +4,30 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
-from functools import cache
 from typing import Any, TypeGuard
 
 from flask import Blueprint, abort, render_template, request
 from flask.typing import ResponseReturnValue
-from markupsafe import Markup
 from sqlmodel import Session
 
-from tesoura.adding.sheets import checked
 from tesoura.core import edits
-from tesoura.core.differences import Difference, differences
 from tesoura.core.fields import InvalidPiece
-from tesoura.core.fit.findings import Finding
-from tesoura.core.functions import FUNCTIONS
-from tesoura.core.names import closest
-from tesoura.core.numbers import NAMED
 from tesoura.core.overlays import SIZES, NewerDocument, Overlay, Piece
 from tesoura.core.pieces import KINDS
-from tesoura.core.typefaces import WEIGHT_WORDS
-from tesoura.core.values import Signal
-from tesoura.runtime import Runtime
-from tesoura.sights import SHOWN_WITH, Sight, Sights
+from tesoura.sights import SHOWN_WITH
 from tesoura.store import drafts
-from tesoura.store import feeds as stored_feeds
 from tesoura.store import overlays as stored
-from tesoura.store.overlays import OnAir
-from tesoura.store.tables import OverlayRow
-from tesoura.studio import shipped_scenes
-from tesoura.web import media
 from tesoura.web.doors import now, runtime, store, studio
-from tesoura.web.forms import panel, weights_of
+from tesoura.web.laid import draft_of, laid, sights_of
+from tesoura.web.mat_view import WITH_WORDS, boxes_of, marked, scenery, scenes_of, view
 
 blueprint = Blueprint("mat", __name__, url_prefix="/overlays")
 MAX_AT_ONCE = 50
 
 
-@dataclass(frozen=True, slots=True)
-class Laid:
-    """A draft as the mat shows it."""
-
-    row: OverlayRow
-    draft: Overlay
-    on_air: OnAir
-    steps: drafts.Steps
-    sights: Mapping[str, Sight]
-    findings: Sequence[Finding]
-    differences: Sequence[Difference]
-
-
 def new_id() -> str:
     """An id for a new piece."""
     return uuid.uuid4().hex[:10]
-
-
-def laid(overlay_id: int) -> Laid:
-    """An overlay's draft, what its pieces say, and what does not fit."""
-
-    def ask(session: Session) -> tuple[OverlayRow, Overlay, OnAir, drafts.Steps]:
-        row = stored.get(session, overlay_id)
-        if row is None:
-            raise LookupError
-        return row, stored.draft_of(session, row), stored.on_air(session, row), drafts.steps(session, row)
-
-    try:
-        row, draft, on_air, steps = store().read(ask)
-    except LookupError:
-        abort(404)
-    sights = sights_of(draft)
-    return Laid(row, draft, on_air, steps, sights, findings_of(draft, sights),
-                differences(draft, on_air.overlay if on_air.rev else None))  # fmt: skip
-
-
-def sights_of(draft: Overlay) -> dict[str, Sight]:
-    """What a draft's pieces would say."""
-
-    async def look(self: Runtime) -> dict[str, Sight]:
-        recent = await self.airing.recent(draft)
-        return Sights(self.engine, self.airing.drawn).of(draft, recent)
-
-    return runtime().call(look)
-
-
-def findings_of(draft: Overlay, sights: Mapping[str, Sight]) -> list[Finding]:
-    """What of a draft does not fit."""
-    names = {one.name for one in runtime().call(Runtime.signals)}
-    halves = store().read(stored_feeds.names_ever_used)
-    # A name of which nothing was ever heard may be an event that has not happened yet.
-    unheard = {name for sight in sights.values() for name in sight.reads if name.partition(".")[0] not in halves}
-    scenes = [*runtime().choices.scenes, *draft.scenes()]
-    return studio().findings(draft, sights, dict.fromkeys(scenes), names | unheard)
 
 
 # The page
@@ -113,79 +46,9 @@ def show(overlay_id: int) -> ResponseReturnValue:
         chosen = [there.draft.pieces[-1].id]
     return render_template(
         "mat/show.html",
-        **_view(there, chosen, "", "live"), kinds=KINDS, sizes=SIZES, with_words=WITH_WORDS, scenery=scenery(),
-        scenes=_scenes(there.draft), present=runtime().call(lambda self: self.airing.scene),
+        **view(there, chosen, "", "live"), kinds=KINDS, sizes=SIZES, with_words=WITH_WORDS, scenery=scenery(),
+        scenes=scenes_of(there.draft), present=runtime().call(lambda self: self.airing.scene),
     )  # fmt: skip
-
-
-WITH_WORDS = (
-    ("live", "live values"), ("made_up", "made-up values"), ("longest", "the longest plausible"),
-    ("empty", "nothing yet"), ("down", "feed down"),
-)  # fmt: skip
-
-
-def scenery() -> list[tuple[str, str, str]]:
-    """The scene pictures to lay overlays over: name, title, address."""
-    shipped = [(name, str(one["title"]), f"/static/scenes/{name}.svg") for name, one in shipped_scenes().items()]
-    return [*shipped, *((row.name, row.title, f"/media/{row.name}") for row in media.all_of("scenery"))]
-
-
-def _scenes(draft: Overlay) -> list[str]:
-    return list(dict.fromkeys([*runtime().choices.scenes, *draft.scenes()]))
-
-
-def _view(there: Laid, chosen: Sequence[str], scene: str, shown_with: str) -> dict[str, Any]:
-    pieces = [piece.in_scene(scene) for piece in there.draft.pieces]
-    picked = [piece for piece in pieces if piece.id in chosen]
-    return {
-        "row": there.row, "draft": there.draft, "pieces": pieces, "chosen": picked, "scene": scene,
-        "sights": there.sights, "shown_with": shown_with, "steps": there.steps, "on_air": there.on_air,
-        "findings": there.findings, "differences": there.differences,
-        "panel": panel(picked[0], there.draft, scene) if len(picked) == 1 else None,
-        "notes": notes(picked[0], there.sights[picked[0].id]) if len(picked) == 1 else [],
-        "audience": runtime().call(lambda self: self.hub.audience(there.on_air.overlay_id)),
-        "own_wrong": checked(there.draft.css).wrong,
-        **_offered(),
-    }  # fmt: skip
-
-
-def _offered() -> dict[str, Any]:
-    """What the panel offers, each looked up when it is shown."""
-    return {
-        "functions": FUNCTIONS, "formats": NAMED, "weight_words": WEIGHT_WORDS, "weights_of": weights_of,
-        "signals": cache(lambda: runtime().call(Runtime.signals)), "faces_there": cache(studio().typefaces),
-        "face_rules": lambda: Markup(studio().face_rules()),  # noqa: S704 - names and numbers that were checked
-        "files_of": media.all_of, "rankings": _rankings,
-    }  # fmt: skip
-
-
-def _rankings(signals: Sequence[Signal]) -> list[str]:
-    """The windows that rank, by name."""
-    ending = ".top_1_name"
-    return [one.name.removesuffix(ending) for one in signals if one.name.endswith(ending)]
-
-
-def notes(piece: Piece, sight: Sight) -> list[str]:
-    """What the user should know about what a piece says."""
-    names = [one.name for one in runtime().call(Runtime.signals)]
-    found = []
-    unknown = [name for name in sorted(sight.reads) if name not in names]
-    for name in unknown:
-        near = closest(name, names)
-        hint = f"Did you mean {near}?" if near else "“Signals, functions, formats” lists those there are."
-        where = f"Column {sight.reads[name]}: there" if piece.kind == "text" else "There"
-        found.append(f"{where} is no signal {name}. {hint}")
-    shown = sight.shown
-    if shown.missing and shown.missing not in unknown:
-        found.append(f"{shown.missing} has not come yet, so the “nothing yet” text is shown.")
-    if shown.problem:
-        instead = "The “nothing yet” text is shown instead." if shown.text else "The piece is hidden."
-        found.append(f"{shown.problem} {instead}")
-    if piece.is_moment:
-        kind = piece["moment_type"]
-        when = f"when “{kind}” happens" if kind else "once you say what must happen"
-        found.append(f"Viewers see it for {piece['moment_s']} s {when}, and nothing of it otherwise.")
-    return found
 
 
 # What the mat asks for
@@ -202,44 +65,22 @@ def _asked() -> tuple[list[str], str, str]:
 
 def _state(overlay_id: int, chosen: Sequence[str], scene: str, shown_with: str, **more: Any) -> dict[str, Any]:
     there = laid(overlay_id)
-    view = _view(there, chosen, scene, shown_with)
+    given = view(there, chosen, scene, shown_with)
     draft = there.draft
     return {
         "rev": there.row.draft_rev, "undo": there.steps.undo, "redo": there.steps.redo,
         "width": draft.width_px, "height": draft.height_px, "guides": draft.guides, "safe": draft.safe,
-        "scenery": draft.scenery, "chosen": [piece.id for piece in view["chosen"]],
-        "stage": render_template("mat/_stage.html", **view),
-        "list": render_template("mat/_list.html", **view),
-        "choices": render_template("mat/_choices.html", **view),
-        "findings": render_template("mat/_findings.html", **view),
-        "differs": render_template("mat/_differs.html", **view),
+        "scenery": draft.scenery, "chosen": [piece.id for piece in given["chosen"]],
+        "stage": render_template("mat/_stage.html", **given),
+        "list": render_template("mat/_list.html", **given),
+        "choices": render_template("mat/_choices.html", **given),
+        "findings": render_template("mat/_findings.html", **given),
+        "differs": render_template("mat/_differs.html", **given),
         "draft": bool(there.differences),
         "sights": {name: dict(sight.says) for name, sight in there.sights.items()},
-        "own_wrong": view["own_wrong"], "boxes": _boxes(there, scene), "marked": _marked(there.findings, scene),
+        "own_wrong": given["own_wrong"], "boxes": boxes_of(there, scene), "marked": marked(there.findings, scene),
         **more,
     }  # fmt: skip
-
-
-def _boxes(there: Laid, scene: str) -> dict[str, Any]:
-    """Where each piece lies now and with its reserve of digits used up, px."""
-    found = {}
-    for whole in there.draft.pieces:
-        piece, says = whole.in_scene(scene), there.sights[whole.id].says
-        now_, grown = (studio().box(piece, there.draft, says[state].get("", "")) for state in ("live", "grown"))
-        found[piece.id] = {
-            "x": now_.x, "y": now_.y, "width": now_.width, "height": now_.height, "pinned": piece["pinned"] == "yes",
-            "held": [piece["x"], piece["y"]], "sized": piece.kind_of.sized, "group": piece["group"], "name": piece.name,
-            "size": [piece["width_px"], piece["height_px"], piece.choices.get("size_px", 0)],
-            "reserve": [max(now_.x - grown.x, 0), max(grown.right - now_.right, 0)],
-        }  # fmt: skip
-    return found
-
-
-def _marked(findings: Sequence[Finding], scene: str) -> list[dict[str, Any]]:
-    return [
-        {"piece": one.piece, "box": [one.box.x, one.box.y, one.box.width, one.box.height]}
-        for one in findings if scene in one.scenes or one.scenes == ("",)
-    ]  # fmt: skip
 
 
 @blueprint.get("/<int:overlay_id>/state")
@@ -254,19 +95,8 @@ def state(overlay_id: int) -> ResponseReturnValue:
 @blueprint.get("/<int:overlay_id>/sights")
 def sights(overlay_id: int) -> ResponseReturnValue:
     """What the draft's pieces say now."""
-    draft = _draft(overlay_id)
+    draft = draft_of(overlay_id)
     return {name: dict(sight.says) for name, sight in sights_of(draft).items()}
-
-
-def _draft(overlay_id: int) -> Overlay:
-    def ask(session: Session) -> Overlay | None:
-        row = stored.get(session, overlay_id)
-        return stored.draft_of(session, row) if row else None
-
-    draft = store().read(ask)
-    if draft is None:
-        abort(404)
-    return draft
 
 
 # Edits
@@ -294,9 +124,15 @@ def change(
 
 
 def boxes_for(overlay_id: int) -> Callable[[Overlay], Callable[[Piece], Any]]:
-    """How large the pieces of a draft are, with what they say now."""
-    says = {name: sight.says["live"].get("", "") for name, sight in sights_of(_draft(overlay_id)).items()}
+    """How large the pieces of a draft are, with what they say now.
+
+    Each is measured once here, so that no typeface has to be read while the writer is held up.
+    """
+    present = draft_of(overlay_id)
+    says = {name: sight.says["live"].get("", "") for name, sight in sights_of(present).items()}
     workshop = studio()
+    for piece in present.pieces:
+        workshop.box(piece, present, says.get(piece.id, ""))
     return lambda draft: lambda piece: workshop.box(piece, draft, says.get(piece.id, ""))
 
 
@@ -363,5 +199,5 @@ def copies(overlay_id: int) -> ResponseReturnValue:
     sent = request.get_json(silent=True) or {}
     chosen = sent.get("pieces", [])
     return {
-        "copies": edits.copied(_draft(overlay_id), [str(one) for one in chosen] if isinstance(chosen, list) else [])
+        "copies": edits.copied(draft_of(overlay_id), [str(one) for one in chosen] if isinstance(chosen, list) else [])
     }

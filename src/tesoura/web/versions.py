@@ -16,7 +16,8 @@ from tesoura.store import overlays as stored
 from tesoura.store.overlays import OnAir
 from tesoura.store.tables import OverlayRow
 from tesoura.web.doors import now, runtime, store, studio
-from tesoura.web.mat import change, laid
+from tesoura.web.laid import laid
+from tesoura.web.mat import change
 from tesoura.web.overlays import put
 
 blueprint = Blueprint("versions", __name__, url_prefix="/overlays")

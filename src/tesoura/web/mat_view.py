@@ -1,0 +1,119 @@
+"""What the mat's templates and scripts are given: the draft as it lies, and what the panel offers."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import cache
+from typing import Any
+
+from markupsafe import Markup
+
+from tesoura.adding.sheets import checked
+from tesoura.core.fit.findings import Finding
+from tesoura.core.functions import FUNCTIONS
+from tesoura.core.names import closest
+from tesoura.core.numbers import NAMED
+from tesoura.core.overlays import Overlay, Piece
+from tesoura.core.typefaces import WEIGHT_WORDS
+from tesoura.core.values import Signal
+from tesoura.runtime import Runtime
+from tesoura.sights import Sight
+from tesoura.studio import shipped_scenes
+from tesoura.web import media
+from tesoura.web.doors import runtime, studio
+from tesoura.web.forms import panel, weights_of
+from tesoura.web.laid import Laid
+
+WITH_WORDS = (
+    ("live", "live values"), ("made_up", "made-up values"), ("longest", "the longest plausible"),
+    ("empty", "nothing yet"), ("down", "feed down"),
+)  # fmt: skip
+
+
+def scenery() -> list[tuple[str, str, str]]:
+    """The scene pictures to lay overlays over: name, title, address."""
+    shipped = [(name, str(one["title"]), f"/static/scenes/{name}.svg") for name, one in shipped_scenes().items()]
+    return [*shipped, *((row.name, row.title, f"/media/{row.name}") for row in media.all_of("scenery"))]
+
+
+def scenes_of(draft: Overlay) -> list[str]:
+    """The scenes to step through: those there are, and those in which something differs."""
+    return list(dict.fromkeys([*runtime().choices.scenes, *draft.scenes()]))
+
+
+def view(there: Laid, chosen: Sequence[str], scene: str, shown_with: str) -> dict[str, Any]:
+    """What the templates of the mat are given."""
+    pieces = [piece.in_scene(scene) for piece in there.draft.pieces]
+    picked = [piece for piece in pieces if piece.id in chosen]
+    return {
+        "row": there.row, "draft": there.draft, "pieces": pieces, "chosen": picked, "scene": scene,
+        "sights": there.sights, "shown_with": shown_with, "steps": there.steps, "on_air": there.on_air,
+        "findings": there.findings, "differences": there.differences,
+        "panel": panel(picked[0], there.draft, scene) if len(picked) == 1 else None,
+        "notes": notes(picked[0], there.sights[picked[0].id]) if len(picked) == 1 else [],
+        "audience": runtime().call(lambda self: self.hub.audience(there.on_air.overlay_id)),
+        "own_wrong": checked(there.draft.css).wrong,
+        **_offered(),
+    }  # fmt: skip
+
+
+def _offered() -> dict[str, Any]:
+    """What the panel offers, each looked up when it is shown."""
+    return {
+        "functions": FUNCTIONS, "formats": NAMED, "weight_words": WEIGHT_WORDS, "weights_of": weights_of,
+        "signals": cache(lambda: runtime().call(Runtime.signals)), "faces_there": cache(studio().typefaces),
+        "face_rules": lambda: Markup(studio().face_rules()),  # noqa: S704 - names and numbers that were checked
+        "files_of": media.all_of, "rankings": _rankings,
+    }  # fmt: skip
+
+
+def _rankings(signals: Sequence[Signal]) -> list[str]:
+    """The windows that rank, by name."""
+    ending = ".top_1_name"
+    return [one.name.removesuffix(ending) for one in signals if one.name.endswith(ending)]
+
+
+def notes(piece: Piece, sight: Sight) -> list[str]:
+    """What the user should know about what a piece says."""
+    names = [one.name for one in runtime().call(Runtime.signals)]
+    found = []
+    unknown = [name for name in sorted(sight.reads) if name not in names]
+    for name in unknown:
+        near = closest(name, names)
+        hint = f"Did you mean {near}?" if near else "“Signals, functions, formats” lists those there are."
+        where = f"Column {sight.reads[name]}: there" if piece.kind == "text" else "There"
+        found.append(f"{where} is no signal {name}. {hint}")
+    shown = sight.shown
+    if shown.missing and shown.missing not in unknown:
+        found.append(f"{shown.missing} has not come yet, so the “nothing yet” text is shown.")
+    if shown.problem:
+        instead = "The “nothing yet” text is shown instead." if shown.text else "The piece is hidden."
+        found.append(f"{shown.problem} {instead}")
+    if piece.is_moment:
+        kind = piece["moment_type"]
+        when = f"when “{kind}” happens" if kind else "once you say what must happen"
+        found.append(f"Viewers see it for {piece['moment_s']} s {when}, and nothing of it otherwise.")
+    return found
+
+
+def boxes_of(there: Laid, scene: str) -> dict[str, Any]:
+    """Where each piece lies now and with its reserve of digits used up, px."""
+    found = {}
+    for whole in there.draft.pieces:
+        piece, says = whole.in_scene(scene), there.sights[whole.id].says
+        now_, grown = (studio().box(piece, there.draft, says[state].get("", "")) for state in ("live", "grown"))
+        found[piece.id] = {
+            "x": now_.x, "y": now_.y, "width": now_.width, "height": now_.height, "pinned": piece["pinned"] == "yes",
+            "held": [piece["x"], piece["y"]], "sized": piece.kind_of.sized, "group": piece["group"], "name": piece.name,
+            "size": [piece["width_px"], piece["height_px"], piece.choices.get("size_px", 0)],
+            "reserve": [max(now_.x - grown.x, 0), max(grown.right - now_.right, 0)],
+        }  # fmt: skip
+    return found
+
+
+def marked(findings: Sequence[Finding], scene: str) -> list[dict[str, Any]]:
+    """What does not fit in a scene, to be marked on the mat."""
+    return [
+        {"piece": one.piece, "box": [one.box.x, one.box.y, one.box.width, one.box.height]}
+        for one in findings if scene in one.scenes or one.scenes == ("",)
+    ]  # fmt: skip
