@@ -120,6 +120,30 @@ def test_a_choice_that_cannot_be_used_is_passed_over_and_a_newer_document_refuse
         from_document({**document, "version": 3})
 
 
+@pytest.mark.parametrize(
+    "given",
+    [{"x": None}, {"wording": None}, {"look": None}, {"name": None, "align": None}, {"x": [1]}, {"size_px": {}}],
+)
+def test_nothing_is_no_value_for_a_choice_that_has_no_look_to_go_back_to(given: dict[str, object]) -> None:
+    piece = PIECE
+    try:
+        piece = PIECE.changed(given)
+    except InvalidPiece as error:
+        assert set(error.wrong) <= set(given)
+    assert piece.choices.keys() == PIECE.choices.keys()
+    assert all(value is not None for value in piece.choices.values())
+
+
+def test_ids_that_could_say_more_than_an_id_are_not_taken() -> None:
+    document = to_document(Overlay(pieces=(PIECE,)))
+    document["pieces"].append({**document["pieces"][0], "id": "x{}</style><script>"})
+    document["pieces"].append({**document["pieces"][0], "id": "b", "look": "x{} .p-a"})
+    document["looks"] = {"y{}</style>": {"name": "Bad"}, "ink": {"name": "Good"}}
+    overlay = from_document(document)
+    assert [(piece.id, piece.look) for piece in overlay.pieces] == [("a", "plain"), ("b", "plain")]
+    assert list(overlay.looks) == ["ink"]
+
+
 def said(found: list[Difference]) -> list[str]:
     return [one.words for one in found]
 

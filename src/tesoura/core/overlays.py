@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from types import MappingProxyType
@@ -19,6 +20,8 @@ MAX_PIECES = 100
 LEAST_SIDE_PX = 16
 DOCUMENT_VERSION = 2
 NOTHING: Mapping[str, Any] = MappingProxyType({})
+_ID = re.compile(r"[A-Za-z0-9_-]{1,60}")
+"""What a piece's or a look's id is made of: ids stand in style sheets, and must not end one."""
 SCENE_FIELDS = ("shown", "x", "y", "width_px", "height_px", "size_px", "look")
 """What can differ by scene."""
 PLACE_FIELDS = ("x", "y", "width_px", "height_px", "size_px")
@@ -100,7 +103,11 @@ class Piece:
         good, wrong = {}, {}
         for name, raw in given.items():
             try:
-                good[name] = raw if raw is None else self._field(name, scene).check(raw)
+                field = self._field(name, scene)
+                goes_back = raw is None and (bool(scene) or name in STYLE_FIELDS)
+                if not goes_back and not isinstance(raw, str | int | float):
+                    raise InvalidField("This is neither a number nor a text.")
+                good[name] = None if goes_back else field.check(raw)
             except InvalidField as error:
                 wrong[name] = str(error)
         if wrong:
@@ -127,7 +134,7 @@ class Piece:
 
 def _look_name(raw: object) -> str:
     typed = str(raw).strip()
-    if not typed or len(typed) > 60:
+    if not _ID.fullmatch(typed):
         raise InvalidField("Choose a look from the list.")
     return typed
 
@@ -259,16 +266,21 @@ def from_document(document: Mapping[str, Any]) -> Overlay:
         tuple((str(axis), int(at)) for axis, at in document.get("guides", ())),
         str(document.get("css", "")),
         str(document.get("scenery", plain.scenery)),
-        {name: look_rules.from_document(name, look) for name, look in document.get("looks", {}).items()},
+        {
+            name: look_rules.from_document(name, look)
+            for name, look in document.get("looks", {}).items()
+            if _ID.fullmatch(name)
+        },
     )
 
 
 def piece_from_document(stored: Mapping[str, Any]) -> Piece | None:
-    """The piece that was stored, or None when this version knows no such kind."""
+    """The piece that was stored, or None when this version knows no such kind, or its id is none."""
     kind = KINDS.get(str(stored.get("kind")))
-    if kind is None:
+    if kind is None or not _ID.fullmatch(str(stored["id"])):
         return None
-    bare = Piece(str(stored["id"]), kind.name, kind.defaults, str(stored.get("look") or PLAIN))
+    bare = Piece(str(stored["id"]), kind.name, kind.defaults)
+    bare = _as_far_as_usable(bare, {"look": stored.get("look") or PLAIN})
     style = {name: value for name, value in stored.get("style", {}).items() if name in STYLE_FIELDS}
     piece = _as_far_as_usable(bare, {**stored.get("choices", {}), **style})
     for scene, differs in stored.get("scenes", {}).items():
