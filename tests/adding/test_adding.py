@@ -263,6 +263,13 @@ def test_a_style_sheet_that_reaches_out_or_is_broken_is_switched_off(source: str
     assert any(words in one for one in sheet.wrong), sheet.wrong
 
 
+def test_a_style_sheet_cannot_end_its_element_by_an_escape() -> None:
+    sheet = sheets.checked('.a::after { content: "\\3c/style\\3e" }')
+    assert sheet.wrong == ()
+    assert sheet.css == '#overlay .a::after { content: "\\3c /style>" }'
+    assert "(width < 9px)" in sheets.checked("@media (width < 9px) { .a { top: 0 } }").css
+
+
 def test_a_zip_is_no_picture() -> None:
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as archive:

@@ -34,7 +34,8 @@ def checked(source: str) -> Sheet:
     if "</" in source or "<!--" in source:
         wrong.append("It holds “</” or “<!--”, with which a page would end it early. Leave that out.")
     rules = tinycss2.parse_stylesheet(source, skip_comments=True, skip_whitespace=True)
-    scoped = "\n".join(_rules(rules, wrong))
+    # What was written with an escape comes out plain, and must not end the element either.
+    scoped = "\n".join(_rules(rules, wrong)).replace("</", "\\3c /").replace("<!", "\\3c !")
     return Sheet("" if wrong else scoped, tuple(dict.fromkeys(wrong)))
 
 
