@@ -12,8 +12,15 @@ from typing import Any
 
 from tesoura.adding.files import MAX_BYTES, NotUsable
 from tesoura.core.checks import InvalidField, line
-from tesoura.core.fields import InvalidPiece
-from tesoura.core.overlays import DOCUMENT_VERSION, MAX_PIECES, Overlay, from_document, size_problem, to_document
+from tesoura.core.overlays import (
+    DOCUMENT_VERSION,
+    MAX_PIECES,
+    NewerDocument,
+    Overlay,
+    from_document,
+    size_problem,
+    to_document,
+)
 from tesoura.store import media
 from tesoura.store.tables import MediaRow
 
@@ -90,7 +97,9 @@ def _overlay(document: dict[str, Any]) -> Overlay:
         raise NotUsable(f"The overlay cannot be made: {problem}")
     try:
         overlay = from_document(document)
-    except (TypeError, AttributeError, KeyError, InvalidPiece, InvalidField) as error:
+    except NewerDocument:
+        raise
+    except (TypeError, AttributeError, KeyError, ValueError) as error:
         raise NotUsable(f"The overlay in the file is damaged ({type(error).__name__}). Export it again.") from None
     if len(overlay.pieces) > MAX_PIECES:
         raise NotUsable(f"The overlay has {len(overlay.pieces)} pieces; at most {MAX_PIECES} fit.")

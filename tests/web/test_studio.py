@@ -438,6 +438,8 @@ WITH_PICTURE = {"overlay": GOOD, "files": [{"kind": "picture", "name": "a.png"}]
         (packed({"overlay": {**GOOD, "version": 3}}), "newer Tesoura"),
         (packed({"overlay": {**GOOD, "width_px": 40_000}}), "no side of an overlay"),
         (packed({"overlay": {**GOOD, "pieces": [{"kind": "text"}]}}), "is damaged"),
+        (packed({"overlay": {**GOOD, "guides": [["x", "wide"]]}}), "is damaged"),
+        (packed({"overlay": {**GOOD, "width_px": "1e2"}}), "is damaged"),
         (packed(WITH_PICTURE), "is missing"),
         (packed(WITH_PICTURE, **{"pictures__a.png": b"x"}), "no picture"),
         (packed(WITH_PICTURE, **{"pictures__a.png": bytes(21_000_000)}), "unpack to more"),
