@@ -227,7 +227,13 @@ def test_a_full_disk_says_so_and_loses_nothing_that_was_taken(running: Running) 
     assert answer.status_code == 507
     assert "Is the disk full? Nothing was kept" in answer.json()["detail"]
     assert running.client.get("/log/").status_code == 200
-    running.store.write(lambda session: limit(session, 1_000_000))
-    assert running.client.post("/api/events", json=told, headers=running.auth).json()["accepted"] == 40
+
+    def room_again() -> int | None:
+        # The limit stands with one of several connections; the next to be used may be the one that still has it.
+        running.store.write(lambda session: limit(session, 1_000_000))
+        taken: int | None = running.client.post("/api/events", json=told, headers=running.auth).json().get("accepted")
+        return taken
+
+    assert until(room_again) == 40
     assert running.signal("gift.count_this_session")["value"] == 41
     assert running.runtime.call(Runtime.event_types) == ["gift"]
