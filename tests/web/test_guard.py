@@ -59,6 +59,9 @@ def test_on_the_network_a_password_is_asked_for_but_overlays_open_with_their_tok
         assert (wrong.status_code, "not the password" in wrong.text) == (403, True)
         assert running.client.get("/o/nobody").status_code == 404
         assert running.client.get("/api/signals").status_code == 401
+        assert running.client.get("/media/nobody.png").status_code == 404
+        adding = running.client.post("/media/picture", data={"csrf_token": token}, files={"file": ("a.png", b"x")})
+        assert (adding.status_code, adding.headers.get("location")) == (302, "/sign-in")
         running.client.post("/sign-in", data={"csrf_token": token, "password": "kite-string"})
         assert running.client.get("/").status_code == 200
     finally:

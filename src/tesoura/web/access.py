@@ -11,7 +11,11 @@ from tesoura.web.doors import settings
 
 # The API has keys of its own; a token is the only right that an overlay's page, a feed's private address or the way
 # back from a service needs.
-OPEN_PREFIXES = ("/api/", "/o/", "/media/", "/in/", "/feeds/signed-in", "/sign-in")
+OPEN_PREFIXES = ("/api/", "/o/", "/in/", "/feeds/signed-in", "/sign-in")
+
+
+# What overlays show is looked at by their pages, under names that nobody guesses; adding to it is another matter.
+LOOKED_AT_PREFIXES = ("/media/",)
 
 
 def register(app: Flask) -> None:
@@ -21,7 +25,8 @@ def register(app: Flask) -> None:
 
 
 def _check() -> ResponseReturnValue | None:
-    if settings().password is None or request.path.startswith(OPEN_PREFIXES) or session.get("signed_in"):
+    prefixes = OPEN_PREFIXES + (LOOKED_AT_PREFIXES if request.method in ("GET", "HEAD") else ())
+    if settings().password is None or request.path.startswith(prefixes) or session.get("signed_in"):
         return None
     return redirect(url_for("access.sign_in"))
 
