@@ -325,6 +325,16 @@ def test_a_replaced_link_stops_on_the_page_that_shows_it(page: Page, context: Br
     expect(viewers.locator(".piece")).to_have_count(0)
 
 
+def test_an_overlay_that_was_put_away_says_so_and_comes_back_by_itself(
+    page: Page, context: BrowserContext, running: Running
+) -> None:
+    viewers = overlay_page(context, lay(page, running))
+    running.press("/", "/overlays/1/remove")
+    expect(viewers.locator(".ended")).to_contain_text("“Overlay” was put away in Tesoura")
+    running.press("/", "/overlays/1/restore")
+    expect(viewers.locator(".piece")).to_have_text("hello")
+
+
 def test_an_overlay_is_exported_and_brought_in_again_from_the_list(
     page: Page, running: Running, tmp_path: Path
 ) -> None:

@@ -58,6 +58,7 @@ function end(why) {
 }
 
 function hear(message) {
+  if (ended && message.kind === "snapshot") return location.reload();
   if (message.kind === "end") return end(message.why);
   if (message.build && message.build !== build) return reloadOnce();
   if (message.rev !== undefined && message.rev !== rev) return void fetchAgain().catch(() => {});
@@ -88,7 +89,8 @@ function connect() {
   socket.onopen = () => { tries = 0; tellSize(); };
   socket.onmessage = (event) => hear(JSON.parse(event.data));
   socket.onclose = () => {
-    if (ended) return;
+    // An overlay that was put away may be brought back; a link that was replaced is not taken any more.
+    if (ended) return void setTimeout(connect, 4000);
     // The last frame stays. A quarter of a second at first, five seconds at most, never all pages at once.
     const wait = Math.min(250 * 2 ** tries++, 5000) * (0.75 + Math.random() / 2);
     setTimeout(connect, wait);
