@@ -392,6 +392,15 @@ def test_an_overlay_is_duplicated_put_away_and_brought_back(running: Running) ->
     assert ">hello<" in page(running, token)
 
 
+def test_the_list_shows_what_is_on_air_and_the_draft_of_what_never_was(running: Running) -> None:
+    token = running.add_overlay("hello")
+    running.press("/", "/overlays/1/duplicate")
+    listed = running.client.get("/overlays/").text
+    assert f'src="/o/{token}?picture=1"' in listed
+    assert 'src="/overlays/2/draft"' in listed
+    assert ">hello</span>" in running.client.get("/overlays/2/draft").text
+
+
 def test_an_overlay_goes_out_as_one_file_and_comes_in_elsewhere_whole(running: Running, tmp_path: Any) -> None:
     token = running.add_overlay("hello")
     added = upload(running, "/media/picture", png()).json()
