@@ -37,8 +37,8 @@ BOX = {"kind": "backing", "x": 900, "y": 600, "width_px": 300, "height_px": 200,
 
 
 def drag(page: Page, selector: str, dx: float, dy: float) -> None:
-    box = page.locator(selector).bounding_box()
-    assert box
+    # Marks are drawn anew with every change; the one that was found may just have been replaced.
+    box = until(lambda: page.locator(selector).bounding_box())
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
     page.mouse.move(x, y)
     page.mouse.down()
