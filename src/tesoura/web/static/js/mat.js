@@ -379,6 +379,9 @@ async function look() {
 document.body.addEventListener("tesoura:signals", look);
 document.body.addEventListener(`tesoura:draft:${mat.dataset.overlay}`, () => { if (!sending && !waiting.length && !desk.moving) refresh(); });
 
+// What was typed before this script was there is sent as well.
+for (const field of choices.querySelectorAll("input[name]:not([type=checkbox]), textarea[name]")) if (field.value !== field.defaultValue) change({ [field.name]: field.value });
+
 bindDragging(desk, { choose, edit, setGuides });
 bindKeys(desk, { choose, edit, act, step, change, zoom, goToScene, request, refresh });
 new ResizeObserver(fit).observe(desk.window);
