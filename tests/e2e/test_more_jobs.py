@@ -103,7 +103,7 @@ def test_ready_made_files_are_ticked_with_the_keyboard_and_written(page: Page, r
 def test_a_rude_moment_is_skipped_before_viewers_see_it_and_a_good_one_shown_again(
     page: Page, context: BrowserContext, running: Running
 ) -> None:
-    token = running.add_overlay("{gift.text}", nothing_yet="", appears="moment", moment_type="gift", moment_s=2)
+    token = running.add_overlay("{gift.text}", nothing_yet="", appears="moment", moment_type="gift", moment_s=6)
     viewers = context.new_page()
     viewers.goto(f"/o/{token}")
     until(lambda: running.runtime.hub.pages)
