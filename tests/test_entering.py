@@ -109,6 +109,10 @@ def test_places_go_on_after_a_log_was_let_go(store: Store) -> None:
 # The alarm
 
 
+async def nobody(now: datetime, by_s: float) -> None:
+    """The clock goes as it should."""
+
+
 def test_the_alarm_rings_when_something_is_due_and_not_before() -> None:
     rang: list[float] = []
 
@@ -120,7 +124,7 @@ def test_the_alarm_rings_when_something_is_due_and_not_before() -> None:
             rang.append(loop.time() - began)
             due.clear()
 
-        alarm = Alarm(lambda: SEVEN, lambda: due[0] if due else None, wake, lambda now: None)
+        alarm = Alarm(lambda: SEVEN, lambda: due[0] if due else None, wake, nobody)
         alarm.start()
         await soon(lambda: rang)
         alarm.stop()
@@ -133,18 +137,66 @@ def test_the_alarm_rings_when_something_is_due_and_not_before() -> None:
 @pytest.mark.parametrize(("by", "jumps"), [(timedelta(hours=-1), 1), (timedelta(hours=8), 1), (timedelta(), 0)])
 def test_a_clock_that_was_set_is_noticed(by: timedelta, jumps: int) -> None:
     clock = [SEVEN]
-    jumped: list[datetime] = []
+    jumped: list[tuple[datetime, float]] = []
+
+    async def right(now: datetime, by_s: float) -> None:
+        jumped.append((now, by_s))
 
     async def job() -> None:
-        alarm = Alarm(lambda: clock[0], lambda: None, lambda: None, jumped.append)
+        alarm = Alarm(lambda: clock[0], lambda: None, lambda: None, right)
         alarm.start()
         clock[0] += by
         alarm.watch()
+        await asyncio.sleep(0)
         alarm.watch()
+        await asyncio.sleep(0)
         alarm.stop()
 
     asyncio.run(job())
-    assert jumped == [SEVEN + by] * jumps
+    assert [at for at, _ in jumped] == [SEVEN + by] * jumps
+    assert all(by_s == pytest.approx(by.total_seconds(), abs=0.5) for _, by_s in jumped)
+
+
+def test_a_machine_that_slept_is_noticed_and_its_clock_was_not_set() -> None:
+    clock, awake, lasting = [SEVEN], [100.0], [100.0]
+    jumped: list[tuple[datetime, float]] = []
+
+    async def right(now: datetime, by_s: float) -> None:
+        jumped.append((now, by_s))
+
+    async def job() -> None:
+        alarm = Alarm(lambda: clock[0], lambda: None, lambda: None, right, lambda: awake[0], lambda: lasting[0])
+        alarm.start()
+        # It slept for an hour: the wall clock and the lasting one went on, the other stood still.
+        clock[0] += timedelta(hours=1)
+        lasting[0] += 3_600
+        alarm.watch()
+        await asyncio.sleep(0)
+        alarm.stop()
+
+    asyncio.run(job())
+    assert jumped == [(SEVEN + timedelta(hours=1), 0.0)]
+
+
+def test_nothing_wakes_before_what_a_set_clock_changes_is_right() -> None:
+    clock, order = [SEVEN], []
+    let = asyncio.Event()
+
+    async def right(now: datetime, by_s: float) -> None:
+        await let.wait()
+        order.append("right")
+
+    async def job() -> None:
+        alarm = Alarm(lambda: clock[0], lambda: SEVEN + timedelta(seconds=0.05), lambda: order.append("wake"), right)
+        alarm.start()
+        clock[0] += timedelta(hours=1)
+        await soon(lambda: alarm.righting)
+        let.set()
+        await soon(lambda: "wake" in order)
+        alarm.stop()
+
+    asyncio.run(job())
+    assert order[0] == "right"
 
 
 # Text files, topics, moments on pages

@@ -211,6 +211,13 @@ class Airing:
         values = {f"{feed}.{snake(key)}": scalar for key, scalar in scalars(event.data)}
         return self._texts.of_event(part, feed, values).text
 
+    def sound(self, instrument: str, sound: str) -> None:
+        """Let a sound be heard on every overlay that shows this instrument."""
+        source = f"/media/{sound}" if "." in sound else f"/static/sounds/{sound}.wav"
+        for overlay_id, on_air in self._on_air.items():
+            if any(reads(piece, instrument) for piece in _seen(on_air.overlay)):
+                self._hub.sound(overlay_id, source)
+
     def listed(self, event: Event) -> None:
         """An event came that lists may show."""
         for key, cells in self.drawn.happened(event):
@@ -274,6 +281,12 @@ class Airing:
 def _seen(overlay: Overlay) -> list[Piece]:
     """The pieces that are not hidden in the draft that was put on air."""
     return [piece for piece in overlay.pieces if piece["hidden"] != "yes"]
+
+
+def reads(piece: Piece, instrument: str) -> bool:
+    """Whether a piece says anything of an instrument."""
+    names = {name for part in piece.parts().values() if isinstance(part, Say) for name in part.wording.names}
+    return any(name.startswith(f"{instrument}.") for name in names)
 
 
 def _may_hide(piece: Piece) -> bool:

@@ -17,8 +17,10 @@ from tesoura.core.computed.counted import Window
 from tesoura.core.computed.definitions import build
 from tesoura.core.computed.derived import Change, DerivedState
 from tesoura.core.computed.happening import Happening, happening, micros
+from tesoura.core.computed.playing import Setup
 from tesoura.core.computed.window import WindowState
 from tesoura.core.engine import Engine
+from tesoura.core.instruments.kinds import KINDS as INSTRUMENTS
 from tesoura.core.scope import FormulaError
 from tesoura.core.values import Event, Scalar
 from tesoura.store import computed as stored
@@ -53,6 +55,8 @@ class Preview:
 
 def defined(row: ComputedRow) -> Definition | None:
     """The definition in a row; None when this version cannot read it."""
+    if row.kind in INSTRUMENTS:
+        return Setup(row.kind, row.name, row.choices)
     try:
         return build(row.kind, row.name, row.choices)
     except (FormulaError, KeyError, ValueError, TypeError):
@@ -273,7 +277,7 @@ class Reckoning:
         bases = []
         for key, definition in list(self._engine.computing):
             state = self._state(session, definition, standings.get(stored.BASE + key), until_seq, now)
-            if isinstance(definition, Window) and (saved := state.saved()) is not None:
+            if isinstance(definition, Window | Setup) and (saved := state.saved()) is not None:
                 bases.append(Standing(stored.BASE + key, until_seq, stands_for(definition, almanac), saved))
         stored.save_standings(session, bases)
         return event_log.prune(session, until_seq)

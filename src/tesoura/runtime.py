@@ -22,6 +22,7 @@ from tesoura.core.changes import Changes
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.engine import Engine
 from tesoura.core.moments import Moment
+from tesoura.core.numbers import plain
 from tesoura.core.values import Event, Reading, Scalar, Signal
 from tesoura.entering import Entering, nothing_more
 from tesoura.feeding import Feeding
@@ -29,6 +30,7 @@ from tesoura.feeds.kind import Item
 from tesoura.feeds.kinds import KINDS
 from tesoura.feeds.rules import Rule
 from tesoura.filing import Filing
+from tesoura.operating import Operating
 from tesoura.outputs.hub import Hub
 from tesoura.outputs.topics import Topics
 from tesoura.reckoning import Reckoning
@@ -73,6 +75,7 @@ class Runtime:
         self.feeding = Feeding(store, self._engine, self._clock, self._publish, self._feed_says)
         self.airing = Airing(store, self._engine, self.hub, self._clock)
         self.reckoning = Reckoning(store, self._engine, self._clock, self._publish)
+        self.operating = Operating(self._engine, self.airing, self._clock, self._log)
         self.filing = Filing(store, self._engine, self._clock, self.touched)
         self._entering = Entering(store, self._came, self._clock)
         self.saving = Saving(
@@ -161,6 +164,8 @@ class Runtime:
             # What is long past when it comes is no moment any more; the log can show it again.
             if now - one.event.time < MOMENT_FOR:
                 self._show(one.event, one.seq)
+            if scene := self.operating.effects(one.event, now):
+                self._in_the_background(self.set_scene(scene))
         self._plan()
         self.touched("log")
 
@@ -336,6 +341,7 @@ class Runtime:
         if changes.signals:
             self.touched("signals")
             self.airing.drawn.touched(changes.signals)
+            self.hub.tell_watchers(changes.signals, self._written)
             if self.choices.scene_signal in changes.signals:
                 self.airing.set_scene(self._present_scene())
                 self.touched("scene")
@@ -343,8 +349,14 @@ class Runtime:
             self.touched("feeds")
         self._plan()
 
+    def _written(self, name: str) -> str:
+        value = self._engine.values.get(name)
+        return "" if value is None else plain(value, self.choices.style())
+
     def _plan(self) -> None:
-        """Moments may begin, and something may be due sooner than before."""
+        """Moments may begin, instruments have fired, and something may be due sooner than before."""
+        if self._engine.computing.fired and self._loop is not None:
+            self._in_the_background(self._log(self.operating.fired()))
         if self.airing.step(self._clock()):
             self.touched("moments")
         self._alarm.plan()
@@ -359,7 +371,9 @@ class Runtime:
         if self._engine.computing.stale():
             self._in_the_background(self.reckoning.put_right())
 
-    def _jumped(self, now: datetime) -> None:
+    async def _jumped(self, now: datetime, by_s: float) -> None:
+        if by_s:
+            await self.operating.clock_was_set(by_s)
         self._publish(self._engine.settle(now))
         self._publish(self._engine.reconsider(now))
         self._tick()

@@ -43,7 +43,7 @@ class Sights:
         return {piece.id: self._of(piece, recent) for piece in overlay.pieces}
 
     def _of(self, piece: Piece, recent: Recent) -> Sight:
-        says: dict[str, dict[str, str]] = {state: {} for state in ("grown", *SHOWN_WITH)}
+        says: dict[str, dict[str, str]] = {state: {} for state in ("grown", "last", *SHOWN_WITH)}
         first = Shown(THERE)
         reads: dict[str, int] = {}
         for name, part in piece.parts().items():
@@ -71,6 +71,7 @@ class Sights:
             return shown
         ways: Mapping[str, Callable[[Say], Shown]] = {
             "longest": texts.longest, "empty": texts.empty, "made_up": texts.made_up, "down": texts.down,
+            "last": texts.last,
         }  # fmt: skip
         grown = piece.choices.get("grow_digits", 1)
         for state, told in says.items():

@@ -96,7 +96,7 @@ class Studio:
         rows = self._store.read(lambda session: media.all_media(session, "picture", "video"))
         texts = {
             name: {"now": sight.says["live"], "grown": sight.says["grown"], "longest": sight.says["longest"],
-                   "last": sight.says["empty"]}
+                   "empty": sight.says["empty"], "last": sight.says["last"]}
             for name, sight in sights.items()
         }  # fmt: skip
         return check(

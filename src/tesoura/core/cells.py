@@ -97,6 +97,8 @@ class Cells:
             return False
         cell.observed_at, cell.problem, cell.restored = observed_at, None, False
         self._values[name] = value
+        if cell.passing:
+            return True
         if value.__class__ is not str:
             cell.trail.add(observed_at, value)  # type: ignore[arg-type]
         self._unsaved.add(name)
@@ -105,8 +107,10 @@ class Cells:
     def _empty(self, name: str) -> None:
         """There is no value any more: it is "nothing yet" again."""
         self._values.pop(name, None)
-        self._cells[name].observed_at = None
-        self._unsaved.add(name)
+        cell = self._cells[name]
+        cell.observed_at = None
+        if not cell.passing:
+            self._unsaved.add(name)
 
     def _forget(self, name: str) -> None:
         cell = self._cells.pop(name, None)

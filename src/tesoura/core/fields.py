@@ -17,7 +17,8 @@ class Field:
 
     `check` turns what was typed into a value; it is all there is between what was typed and the page. `asked` is how
     a form asks: `line`, `wording`, `formula`, `number`, `choice`, `switch`, `colour`, `typeface`, `weight`, `look`, or
-    one of those that offer what there is: `signal`, `ranking`, `event`, `picture`, `video`. `under` is its heading.
+    one of those that offer what there is: `signal`, `ranking`, `event`, `picture`, `video`, `instrument` (`of` is its
+    kind). `under` is its heading.
     `only_if` names another field and the values of it with which this one plays a part.
     """
 
@@ -31,6 +32,7 @@ class Field:
     least: int | None = None
     most: int | None = None
     only_if: tuple[str, Sequence[str]] | None = None
+    of: str = ""
 
     def plays(self, values: Mapping[str, Any]) -> bool:
         """Whether this choice plays a part, with these values."""

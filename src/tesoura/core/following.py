@@ -10,6 +10,7 @@ from tesoura.core.changes import Changes
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.computing import Computing, Definition, State, key_of, make_state
 from tesoura.core.computed.derived import OWN, DerivedState
+from tesoura.core.computed.playing import Setup
 from tesoura.core.freshness import Cell
 from tesoura.core.numbers import ENGLISH, NumberStyle
 from tesoura.core.values import Scalar
@@ -21,6 +22,7 @@ class FollowedCells(Cells):
     def __init__(self, style: NumberStyle = ENGLISH) -> None:
         super().__init__(style)
         self.computing = Computing()
+        self.texts.extremes = self.computing.extremes
 
     def compute(self, definition: Definition, now: datetime, state: State | None = None) -> Changes:
         """Compute these signals from now on, from the beginning or from a state that was built or stored."""
@@ -30,11 +32,13 @@ class FollowedCells(Cells):
             self._forget(name)
         self.computing.put(definition, state or make_state(definition, self.computing.almanac, now))
         feed = OWN if isinstance(self._state(key), DerivedState) else key
+        plays = isinstance(definition, Setup)
         if feed not in self._feeds:
-            self.add_feed(feed, None)
+            self.add_feed(feed, None, lasting=plays)
         for name, unit in definition.outputs().items():
             self.add_signal(feed, name, unit)
             self._cells[name].reads = self._state(key).reads
+            self._cells[name].passing = isinstance(definition, Setup) and definition.kind_of.passing
         return self._done(sorted(gone), now, (), [key])
 
     def stop_computing(self, key: str, now: datetime) -> Changes:

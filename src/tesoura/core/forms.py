@@ -14,9 +14,10 @@ class FormField:
     """One field of a form.
 
     `kind` is `text`, `number`, `choice`, `several`, `area`, `wide`, `secret`, or one of those that offer what there is:
-    `signal`, `events`, `datum` (a field of events' data), `formula`, `instant`, `program`. `check` turns what was typed
+    `signal`, `events`, `datum` (a field of events' data), `formula`, `instant`, `program`, `sound`,
+    `scene`. `check` turns what was typed
     into a value or raises InvalidField. `only_if` names another field and the values of it with which this one is asked
-    for; `advanced` ones are folded away.
+    for; `advanced` ones are folded away. `group` is the heading it stands under.
     """
 
     name: str
@@ -30,6 +31,7 @@ class FormField:
     options: Sequence[tuple[str, str]] = ()
     only_if: tuple[str, Sequence[str]] | None = None
     advanced: bool = False
+    group: str = ""
 
     def asked(self, typed: Mapping[str, object]) -> bool:
         """Whether this field plays a part, with these choices."""
@@ -50,8 +52,9 @@ def fill(fields: Sequence[FormField], typed: Mapping[str, object], kept: Mapping
     choices: dict[str, Any] = {}
     secrets: dict[str, str] = {}
     wrong: dict[str, str] = {}
+    standing = {**{one.name: one.default for one in fields}, **typed}
     for one in fields:
-        if not one.asked(typed):
+        if not one.asked(standing):
             if one.kind == "secret":
                 secrets[one.name] = ""
             continue

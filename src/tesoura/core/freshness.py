@@ -50,7 +50,10 @@ class Feed:
 
 @dataclass(slots=True)
 class Cell:
-    """One signal's age and circumstances; its value lies elsewhere. `reads` are the signals it was computed from."""
+    """One signal's age and circumstances; its value lies elsewhere.
+
+    `reads` are the signals it was computed from. A `passing` value is not worth saving, nor its last minutes.
+    """
 
     feed: str
     unit: str = ""
@@ -59,6 +62,7 @@ class Cell:
     restored: bool = False
     fresh_for_s: float | None = None
     reads: tuple[str, ...] = ()
+    passing: bool = False
     trail: Trail = field(default_factory=Trail)
     shown: Freshness = Freshness.NEVER
 

@@ -12,8 +12,8 @@ from tesoura.core import looks as look_rules
 from tesoura.core.checks import InvalidField
 from tesoura.core.fields import Field, InvalidPiece
 from tesoura.core.looks import PLAIN, STYLE_FIELDS, Look
-from tesoura.core.pieces import KINDS
 from tesoura.core.pieces.kind import MAX_SIDE_PX, Kind, Part
+from tesoura.core.pieces.kinds import KINDS
 from tesoura.core.typefaces import weight_of
 
 MAX_PIECES = 100

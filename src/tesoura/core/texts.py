@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import NamedTuple
 
+from tesoura.core.extremes import Extremes
 from tesoura.core.functions import Undefined
 from tesoura.core.numbers import FormatError, NumberStyle
 from tesoura.core.scope import Missing, Scope
@@ -91,6 +92,7 @@ class Texts:
     def __init__(self, scope: Scope, observed_at: Callable[[str], datetime | None] = lambda name: None) -> None:
         self._scope, self._observed_at = scope, observed_at
         self.now: datetime | None = None
+        self.extremes: Callable[[str], Extremes | None] = lambda name: None
         self._aging: set[str] = set()
         self._stale: dict[str, str] = {}
         self._texts: dict[str, _Text] = {}
@@ -137,14 +139,12 @@ class Texts:
 
     def with_values(self, say: Say, values: Mapping[str, Scalar]) -> Shown:
         """What a text would say if these were all the values there are."""
-        rendered = say.wording.render(Scope(values, self._scope.style))
-        return Shown(say.nothing_yet if rendered.text is None else rendered.text, rendered.missing, rendered.problem)
+        return self._with(say, values)
 
     def of_event(self, say: Say, feed: str, values: Mapping[str, Scalar]) -> Shown:
         """What a text says of one event: its own values alone stand under its type's name, whatever came before it."""
         others = {name: value for name, value in self._scope.values.items() if not name.startswith(f"{feed}.")}
-        rendered = say.wording.render(Scope({**others, **values}, self._scope.style))
-        return Shown(say.nothing_yet if rendered.text is None else rendered.text, rendered.missing, rendered.problem)
+        return self._with(say, {**others, **values})
 
     def longest(self, say: Say, more_digits: int = 2) -> Shown:
         """What a text says when numbers have grown and names are long: the longest that is plausible."""
@@ -155,13 +155,26 @@ class Texts:
             else value
             for name, value in values.items()
         }
+        known = self._extremes(say)
+        long |= {name: one.widest for name, one in known.items()}
         rendered = say.wording.render(Scope({**self._scope.values, **long}, self._scope.style), more_digits)
+        return Shown(say.nothing_yet if rendered.text is None else rendered.text, rendered.missing, rendered.problem)
+
+    def _extremes(self, say: Say) -> dict[str, Extremes]:
+        return {name: one for name in say.wording.names if (one := self.extremes(name)) is not None}
+
+    def last(self, say: Say) -> Shown:
+        """What a text says at its last word: that of a countdown, say; where there is none, what it says now."""
+        last = {name: one.last for name, one in self._extremes(say).items()}
+        return self._with(say, {**self._scope.values, **last}) if last else self.preview(say)
+
+    def _with(self, say: Say, values: Mapping[str, Scalar]) -> Shown:
+        rendered = say.wording.render(Scope(values, self._scope.style))
         return Shown(say.nothing_yet if rendered.text is None else rendered.text, rendered.missing, rendered.problem)
 
     def empty(self, say: Say) -> Shown:
         """What a text says when nothing at all has come."""
-        rendered = say.wording.render(Scope({}, self._scope.style))
-        return Shown(say.nothing_yet if rendered.text is None else rendered.text, rendered.missing, rendered.problem)
+        return self._with(say, {})
 
     def down(self, say: Say) -> Shown:
         """What a text would say if the feed of its values were down."""
@@ -178,10 +191,7 @@ class Texts:
         """What a text says with values that are made up: numbers where numbers fit, names where they do not."""
         shown = Shown(say.nothing_yet)
         for values in _made_up(say.wording.names, self._scope.values):
-            rendered = say.wording.render(Scope(values, self._scope.style))
-            shown = Shown(
-                say.nothing_yet if rendered.text is None else rendered.text, rendered.missing, rendered.problem
-            )
+            shown = self._with(say, values)
             if shown.why is None:
                 break
         return shown

@@ -8,7 +8,7 @@ from __future__ import annotations
 import asyncio
 import json
 import logging
-from collections.abc import Awaitable, Callable, Mapping
+from collections.abc import Awaitable, Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -23,12 +23,19 @@ WriteFrame = Callable[[bytes], bool]
 class Page:
     """One connection. `preview` pages are Tesoura's own small pictures and are not counted as viewers' pages."""
 
-    __slots__ = ("_messages", "_send", "_sending", "_values", "_wake", "_write", "height_px", "preview", "width_px")
+    __slots__ = (
+        "_messages", "_send", "_sending", "_values", "_wake", "_write", "height_px", "preview", "silent", "watched",
+        "width_px",
+    )  # fmt: skip
 
     def __init__(self, send: Send, preview: bool = False, write: WriteFrame = lambda frame: False) -> None:
         self._send, self._write = send, write
         self.preview = preview
         self.width_px = self.height_px = 0
+        self.silent = False
+        """Whether its browser let it play no sound."""
+        self.watched: frozenset[str] = frozenset()
+        """For a desk: the signals whose values it shows and follows."""
         self._messages: list[str] = []
         self._values: dict[str, str] = {}
         self._sending = False
@@ -92,10 +99,11 @@ class Channel:
 
 @dataclass(frozen=True, slots=True)
 class Audience:
-    """Who shows an overlay: how many pages, and the sizes they report, in pixels."""
+    """Who shows an overlay: how many pages, the sizes they report, in pixels, and how many may play no sound."""
 
     pages: int = 0
     sizes: tuple[tuple[int, int], ...] = ()
+    silent: int = 0
 
 
 class Hub:
@@ -172,6 +180,14 @@ class Hub:
             if not page.show(message):
                 log.warning("A page was too far behind for a moment of overlay %d; it was dropped there", overlay_id)
 
+    def sound(self, overlay_id: int, source: str) -> None:
+        """Let an overlay's pages play a sound, once. Tesoura's own small pictures stay quiet."""
+        channel = self._channels.get(overlay_id)
+        message = json.dumps({"kind": "sound", "source": source})
+        for page in channel.pages if channel else ():
+            if not page.preview:
+                page.show(message)
+
     def channel(self, token: str) -> Channel | None:
         """The overlay behind a link's token."""
         return self._tokens.get(token)
@@ -181,7 +197,7 @@ class Hub:
         channel = self._channels.get(overlay_id)
         pages = [page for page in channel.pages if not page.preview] if channel else []
         sizes = {(page.width_px, page.height_px) for page in pages if page.width_px}
-        return Audience(len(pages), tuple(sorted(sizes)))
+        return Audience(len(pages), tuple(sorted(sizes)), sum(page.silent for page in pages))
 
     def join(self, channel: Channel, page: Page) -> None:
         """A page opens: it is told everything at once."""
@@ -210,6 +226,11 @@ class Hub:
         page.width_px, page.height_px = width_px, height_px
         self._audience_changed()
 
+    def was_silent(self, page: Page, silent: bool) -> None:
+        """A page says whether its browser let it play a sound."""
+        page.silent = silent
+        self._audience_changed()
+
     def _reload(self, channel: Channel) -> str:
         return json.dumps({"kind": "reload", "build": self.build, "rev": channel.rev})
 
@@ -223,6 +244,16 @@ class Hub:
     def leave_desk(self, page: Page) -> None:
         """A desk closes."""
         self._desks.discard(page)
+
+    def watch(self, page: Page, names: Iterable[str]) -> None:
+        """A desk wants to be told of these signals' values as they change."""
+        page.watched = frozenset(names)
+
+    def tell_watchers(self, names: Iterable[str], written: Callable[[str], str]) -> None:
+        """Signals changed; `written` gives the text of one."""
+        for page in self._desks:
+            if page.watched and (changed := page.watched.intersection(names)):
+                page.offer(b"", {name: written(name) for name in changed})
 
     def tell_desks(self, message: Mapping[str, Any]) -> None:
         """Tell every open desk."""

@@ -14,7 +14,8 @@ from tesoura.outputs.hub import Hub, Page, Send
 Scope = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
 SendMessage = Callable[[MutableMapping[str, Any]], Awaitable[None]]
-MAX_MESSAGE = 2_000
+MAX_MESSAGE = 8_000
+MAX_WATCHED = 100
 WRITE_FRAME = "tesoura.write_frame"
 """The extension by which a server offers to write a ready frame; without it each message is sent by itself."""
 
@@ -44,6 +45,9 @@ class OverlaySocket:
     def _heard(self, page: Page, text: str) -> None:
         with contextlib.suppress(ValueError, TypeError, KeyError):
             said = json.loads(text)
+            if "silent" in said:
+                self._hub.was_silent(page, bool(said["silent"]))
+                return
             width, height = int(said["width_px"]), int(said["height_px"])
             if 0 < width < 100_000 and 0 < height < 100_000:
                 self._hub.measured(page, width, height)
@@ -65,9 +69,13 @@ class DeskSocket:
         page = Page(_texts(send))
         self._hub.join_desk(page)
         try:
-            await _serve(page, receive, lambda: 0, lambda text: None)
+            await _serve(page, receive, lambda: 0, lambda text: self._heard(page, text))
         finally:
             self._hub.leave_desk(page)
+
+    def _heard(self, page: Page, text: str) -> None:
+        with contextlib.suppress(ValueError, TypeError, KeyError):
+            self._hub.watch(page, [str(name) for name in json.loads(text)["watch"]][:MAX_WATCHED])
 
 
 def _texts(send: SendMessage) -> Send:

@@ -13,7 +13,7 @@ from sqlmodel import Session
 from tesoura.core import edits
 from tesoura.core.fields import InvalidPiece
 from tesoura.core.overlays import SIZES, NewerDocument, Overlay, Piece
-from tesoura.core.pieces import KINDS
+from tesoura.core.pieces.kinds import KINDS
 from tesoura.sights import SHOWN_WITH
 from tesoura.store import drafts
 from tesoura.store import overlays as stored

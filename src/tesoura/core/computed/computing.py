@@ -13,11 +13,14 @@ from tesoura.core.computed.chain import Chain, ChainState
 from tesoura.core.computed.counted import Window
 from tesoura.core.computed.derived import OWN, Change, ChangeState, Derived, DerivedState, Goal, GoalState
 from tesoura.core.computed.happening import Happening
+from tesoura.core.computed.playing import Player, Setup
 from tesoura.core.computed.window import WindowState
+from tesoura.core.extremes import Extremes
+from tesoura.core.instruments.kind import Fired
 from tesoura.core.numbers import ENGLISH, NumberStyle
 from tesoura.core.values import Scalar
 
-Definition = Window | Chain | Derived | Goal | Change
+Definition = Window | Chain | Derived | Goal | Change | Setup
 
 
 class State(Protocol):
@@ -75,6 +78,8 @@ def key_of(definition: Definition) -> str:
 
 def make_state(definition: Definition, almanac: Almanac, now: datetime) -> State:
     """A computation at its beginning."""
+    if isinstance(definition, Setup):
+        return definition.begin(almanac, now)
     if isinstance(definition, Window):
         return WindowState(definition, almanac, now)
     if isinstance(definition, Chain):
@@ -88,6 +93,8 @@ def make_state(definition: Definition, almanac: Almanac, now: datetime) -> State
 
 def depends_on(definition: Definition, almanac: Almanac) -> str:
     """What of the almanac a stored state stands for; with another one it must be built anew."""
+    if isinstance(definition, Setup):
+        return definition.depends_on(almanac)
     began = almanac.session_began.isoformat() if almanac.session_began else ""
     if isinstance(definition, Window) and definition.span.kind in CALENDAR:
         return f"{almanac.zone}/{almanac.first_weekday}"
@@ -131,6 +138,8 @@ class Computing:
     def __init__(self) -> None:
         self.almanac = Almanac()
         self.style: NumberStyle = ENGLISH
+        self.fired: list[tuple[Setup, Fired]] = []
+        """What instruments have fired and nobody has logged yet; whoever logs it takes it off."""
         self._states: dict[str, State] = {}
         self._definitions: dict[str, Definition] = {}
         self._by_type: dict[str, list[str]] = {}
@@ -223,6 +232,16 @@ class Computing:
             found.append(key)
         return found
 
+    def player(self, name: str) -> Player | None:
+        """An instrument that runs."""
+        state = self._states.get(name)
+        return state if isinstance(state, Player) else None
+
+    def extremes(self, name: str) -> Extremes | None:
+        """What a signal's text may come to, where an instrument tells it."""
+        player = self.player(name.rpartition(".")[0])
+        return player.extremes().get(name) if player else None
+
     def stale(self) -> list[str]:
         """The computations that only the log can set right."""
         return [key for key, state in self._states.items() if state.stale]
@@ -256,7 +275,10 @@ class Computing:
             queued.discard(key)
             state = self._states[key]
             state.settle(now)
-            for name in write(key, state.read(now, values)):
+            told = state.read(now, values)
+            if isinstance(state, Player):
+                self.fired += [(state.definition, one) for one in state.fires(now)]
+            for name in write(key, told):
                 add(self._readers.get(name, ()), rank)
             self._expect(key, state.next_change(now))
 

@@ -9,8 +9,8 @@ from typing import Any
 from tesoura.core.edits.tools import Edited, NotAnEdit, Tools, chosen_of, names_of
 from tesoura.core.fields import InvalidPiece
 from tesoura.core.overlays import MAX_PIECES, Overlay, Piece, new_piece, piece_document, piece_from_document
-from tesoura.core.pieces import KINDS
 from tesoura.core.pieces.kind import MAX_SIDE_PX
+from tesoura.core.pieces.kinds import KINDS
 from tesoura.core.shipped_looks import FIRST
 
 

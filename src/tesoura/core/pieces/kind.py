@@ -70,7 +70,7 @@ class Kind:
     part named "" is the text of the piece itself, and a piece without one is there as long as it is not hidden.
     `words` gives the texts that the fit check measures. `sized` is `text` for a piece as large as its words unless it
     is given a width, and `box` for one whose width and height are chosen; `extra_em` is the height, in its size, that
-    such a one needs beside its lines.
+    such a one needs beside its lines. `template` draws it, where it is not in a folder of its name.
     """
 
     name: str
@@ -84,6 +84,12 @@ class Kind:
     style: Mapping[str, Any] = made(default_factory=dict)
     wants: str = ""
     extra_em: float = 0.0
+    template: str = ""
+
+    @property
+    def drawn_by(self) -> str:
+        """The template that draws it."""
+        return self.template or f"pieces/{self.name}/piece.html"
 
     @property
     def all_fields(self) -> Mapping[str, Field]:

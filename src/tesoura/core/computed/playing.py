@@ -1,0 +1,136 @@
+"""Instruments among the computed signals: a set-up as a definition, and an instrument as one state of it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from tesoura.core.checks import InvalidField
+from tesoura.core.computed.almanac import Almanac
+from tesoura.core.computed.happening import Happening, instant
+from tesoura.core.extremes import Extremes
+from tesoura.core.instruments.kind import Choices, Command, Fired, Instrument, InstrumentKind, Step
+from tesoura.core.instruments.kinds import KINDS
+from tesoura.core.values import Scalar
+
+COMMAND = "tesoura.command."
+"""How the type of an event begins that is a command to an instrument, whose name follows."""
+CLOCK_SET = "tesoura.clock_set"
+"""An event that tells that the machine's clock was set, `by_s` seconds forward."""
+
+
+@dataclass(frozen=True, slots=True)
+class Setup:
+    """An instrument as it was set up: its kind, the first half of its signals' names, and the checked choices."""
+
+    kind: str
+    name: str
+    choices: Choices
+
+    @property
+    def kind_of(self) -> InstrumentKind:
+        """Which kind of instrument it is."""
+        return KINDS[self.kind]
+
+    @property
+    def command_type(self) -> str:
+        """The type of the events that are commands to it."""
+        return COMMAND + self.name
+
+    def outputs(self) -> dict[str, str]:
+        """The signals it gives, each with its unit."""
+        return {f"{self.name}.{name}": unit for name, unit in self.kind_of.outputs(self.choices).items()}
+
+    def depends_on(self, almanac: Almanac) -> str:
+        """What of the almanac a stored state stands for."""
+        return self.kind_of.depends_on(self.choices, almanac)
+
+    def begin(self, almanac: Almanac, now: datetime) -> Player:
+        """It, at its beginning."""
+        return Player(self, almanac, now)
+
+
+class Player:
+    """An instrument that runs: it hears its events and commands, each once, and tells its signals."""
+
+    stale = False
+
+    def __init__(self, setup: Setup, almanac: Almanac, now: datetime) -> None:
+        self.definition, self._almanac = setup, almanac
+        kind = setup.kind_of
+        self.instrument: Instrument = kind.begin(setup.name, setup.choices, almanac, now)
+        self.reads = tuple(kind.reads(setup.choices))
+        self._types = (setup.command_type, CLOCK_SET, *kind.types(setup.name, setup.choices))
+        self._told: set[str] = set()
+
+    @property
+    def types(self) -> tuple[str, ...]:
+        """The events it takes."""
+        return self._types
+
+    def take(self, event: Happening, now: datetime) -> bool:
+        """Take one event; whether it counts."""
+        if event.type != self.definition.command_type:
+            before = self.instrument
+            self.instrument = before.hear(event, now)
+            return True
+        name = event.data.get("command")
+        try:
+            step = self.instrument.handle(Command(str(name), event.data, event.seq), instant(event.at))
+        except InvalidField:
+            # It made sense when it was given, and something came before it meanwhile.
+            return False
+        self.instrument = step.after
+        return True
+
+    def attempt(self, command: Command, now: datetime) -> Step:
+        """What a command would lead to. Raises InvalidField when it leads nowhere."""
+        return self.instrument.handle(command, now)
+
+    def why_not(self, event: Happening, now: datetime) -> str | None:
+        """Why an event does not count here, or None when it does."""
+        asked = getattr(self.instrument, "why_not", None)
+        return asked(event) if asked and event.type != self.definition.command_type else None
+
+    def correct(self, before: Happening, after: Happening) -> bool:
+        """An event that was corrected is taken from the log anew."""
+        return False
+
+    def settle(self, now: datetime) -> None:
+        """It is asked with `now`, and needs no settling."""
+
+    def next_change(self, now: datetime) -> datetime | None:
+        """When it changes by itself."""
+        return self.instrument.next_change(now)
+
+    def fires(self, now: datetime) -> Sequence[Fired]:
+        """What has happened by itself by now, each told once."""
+        found = [one for one in self.instrument.fires(now) if one.id not in self._told]
+        self._told.update(one.id for one in found)
+        return found
+
+    def extremes(self) -> dict[str, Extremes]:
+        """What its texts may come to, by signal."""
+        return {f"{self.definition.name}.{name}": one for name, one in self.instrument.extremes().items()}
+
+    def read(self, now: datetime, values: Mapping[str, Scalar]) -> dict[str, Scalar | None]:
+        """The present value of each of its signals, None where there is nothing to tell."""
+        if self.reads:
+            self.instrument = self.instrument.see(values, now)
+        name = self.definition.name
+        return {f"{name}.{part}": value for part, value in self.instrument.read(now).items()}
+
+    def saved(self) -> dict[str, Any] | None:
+        """How it stands, to be stored; None when the log tells it."""
+        return self.instrument.saved()
+
+    def restore(self, saved: Mapping[str, Any]) -> None:
+        """Go on from what was stored."""
+        setup = self.definition
+        self.instrument = setup.kind_of.restore(setup.name, setup.choices, self._almanac, saved)
+
+    def since(self, now: datetime) -> datetime | None:
+        """From when on the log must be read to build it anew; None for all of it."""
+        return self.definition.kind_of.since(self.definition.choices, self._almanac)

@@ -1,0 +1,1 @@
+"""Instruments: stateful computations of the job, one module or folder each. `kinds` finds them by itself."""

@@ -1,0 +1,87 @@
+"""Countdowns, counts up, and clocks: as many as wanted, exactly on time, changed while they run."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import datetime
+from typing import Any
+
+from tesoura.core.checks import text
+from tesoura.core.computed.almanac import Almanac
+from tesoura.core.forms import FormField
+from tesoura.core.instruments.countdown.counting import Countdown, mark_type, restored
+from tesoura.core.instruments.countdown.piece import PIECE
+from tesoura.core.instruments.countdown.plan import DOWN, FIELDS, UP, Mark, Plan, make, us_of
+from tesoura.core.instruments.kind import Choices, CommandKind, InstrumentKind
+from tesoura.core.values import INSTANT
+
+
+def _plan(name: str, choices: Choices, almanac: Almanac) -> Plan:
+    return make(name, choices, almanac.zone, almanac.session_began)
+
+
+def _begin(name: str, choices: Choices, almanac: Almanac, now: datetime) -> Countdown:
+    plan = _plan(name, choices, almanac)
+    target = plan.since if plan.counts in ("session", "since") else None
+    return Countdown(plan, target=target, set_at=target, length_us=plan.length_us)
+
+
+def _restore(name: str, choices: Choices, almanac: Almanac, saved: Mapping[str, Any]) -> Countdown:
+    return restored(_plan(name, choices, almanac), saved)
+
+
+def _outputs(choices: Choices) -> Mapping[str, str]:
+    if choices["counts"] == "clock":
+        return {"text": "", "state": ""}
+    if choices["counts"] in UP:
+        return {"text": "", "time": "", "gone_s": "s", "state": ""}
+    return {"text": "", "time": "", "left_s": "s", "share": "", "state": "", "ends_at": INSTANT}
+
+
+def _types(name: str, choices: Choices) -> list[str]:
+    """The events of its own marks, by which it knows that they are in the log."""
+    if choices["counts"] not in DOWN:
+        return []
+    marks = [Mark(0), *(Mark(us_of(choices[f"mark_{at}"])) for at in (1, 2, 3) if choices.get(f"mark_{at}"))]
+    return [mark_type(name, mark) for mark in marks]
+
+
+def _depends_on(choices: Choices, almanac: Almanac) -> str:
+    began = almanac.session_began.isoformat() if almanac.session_began else ""
+    return f"{almanac.zone} {began if choices['counts'] == 'session' else ''}"
+
+
+_given = text(40, empty=True)
+_LENGTH = FormField("length", "For", _given, placeholder="5 min")
+_TO = FormField("to", "Until", _given, placeholder="20:15")
+
+KIND = InstrumentKind(
+    name="countdown",
+    title="A countdown or a clock",
+    about="Down a length of time, to a time of day or a calendar event; up from a moment; or the date and time.",
+    example="kettle_break",
+    fields=FIELDS,
+    begin=_begin,
+    restore=_restore,
+    outputs=_outputs,
+    commands=(
+        CommandKind("start", "Start", "Let it run; for another length or until another time when given.",
+                    (_LENGTH, _TO)),
+        CommandKind("pause", "Pause", "Let it stand where it is."),
+        CommandKind("go_on", "Go on", "Let it run again from where it stands."),
+        CommandKind("stop", "Stop", "Back to before it started."),
+        CommandKind("restart", "Start again", "From its beginning, at once.", (_LENGTH, _TO)),
+        CommandKind("add", "Add or take time", "Without stopping; a minus takes.",
+                    (FormField("by", "By", _given, placeholder="3 min"),)),
+        CommandKind("set", "Set what is left", "Without stopping.", (_LENGTH, _TO)),
+        CommandKind("dismiss", "Dismiss the last words", "Viewers see nothing of it any more."),
+        CommandKind("show_end", "Show the end now", "Viewers see the last five seconds and the last words."),
+        CommandKind("undo", "Undo", "As it was before the last of these."),
+    ),
+    types=_types,
+    reads=lambda choices: (choices["signal"],) if choices["counts"] == "event" else (),
+    depends_on=_depends_on,
+    pieces=(PIECE,),
+    passing=True,
+    order=10,
+)  # fmt: skip

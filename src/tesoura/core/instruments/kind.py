@@ -1,0 +1,137 @@
+"""The one shape of all instruments: commands and events in, signals and moments out.
+
+An instrument is a value that knows how it stands. It reads no clock: whoever asks hands in `now`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any, Protocol
+
+from tesoura.core.checks import InvalidField
+from tesoura.core.computed.almanac import Almanac
+from tesoura.core.computed.happening import Happening
+from tesoura.core.extremes import Extremes
+from tesoura.core.forms import FormField
+from tesoura.core.pieces.kind import Kind
+from tesoura.core.values import Scalar
+
+Choices = Mapping[str, Any]
+Told = Mapping[str, Scalar | None]
+"""The present value of each signal, by the part of its name after the dot; None where there is nothing to tell."""
+
+
+class Refused(InvalidField):
+    """A command that makes no sense now; the message says why and what to do."""
+
+
+@dataclass(frozen=True, slots=True)
+class Command:
+    """A wish: its name, what was given with it, and its place in the log (0 while it is only being tried)."""
+
+    name: str
+    given: Mapping[str, Any] = field(default_factory=dict)
+    seq: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """What a command leads to: the instrument after it, and what is different then, in words (`20:14 → 20:16`).
+
+    `given` is what goes into the log: all that a later reading of the log needs to come to the same.
+    """
+
+    after: Instrument
+    effect: str
+    given: Mapping[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Fired:
+    """Something that happened by itself: an event for the log. The same `id` is logged once, whatever happens."""
+
+    id: str
+    type: str
+    at: datetime
+    data: Mapping[str, Any] = field(default_factory=dict)
+
+
+class Instrument(Protocol):
+    """One instrument as it stands. What it gives back is another value, or itself when it can only grow."""
+
+    def handle(self, command: Command, now: datetime) -> Step:
+        """What a command leads to. Raises InvalidField, or Refused, when it leads nowhere."""
+        ...
+
+    def hear(self, event: Happening, now: datetime) -> Instrument:
+        """The instrument after an event of one of its types."""
+        ...
+
+    def see(self, values: Mapping[str, Scalar], now: datetime) -> Instrument:
+        """The instrument once it knows these signals' values."""
+        ...
+
+    def read(self, now: datetime) -> Told:
+        """The present value of each of its signals."""
+        ...
+
+    def next_change(self, now: datetime) -> datetime | None:
+        """When a value changes, or something happens, by itself."""
+        ...
+
+    def fires(self, now: datetime) -> Sequence[Fired]:
+        """What has happened by itself by now and is not in the log yet."""
+        ...
+
+    def extremes(self) -> Mapping[str, Extremes]:
+        """What its texts may come to, by the part of the signal's name after the dot."""
+        ...
+
+    def saved(self) -> dict[str, Any] | None:
+        """How it stands, to be stored; None when the log tells it."""
+        ...
+
+
+@dataclass(frozen=True, slots=True)
+class CommandKind:
+    """A command as pages and scripts offer it: its name, its words, and what is given with it."""
+
+    name: str
+    label: str
+    about: str
+    fields: Sequence[FormField] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class InstrumentKind:
+    """One kind of instrument.
+
+    `fields` are what it is set up with. `begin` makes one from checked choices, under an almanac, and `restore` one
+    from what `saved` gave. `outputs` gives its signals, by the part after the dot, with their units; `types` the events
+    it takes; `reads` the signals it reads; `depends_on` what of the almanac a stored state stands for. `pieces` are the
+    kinds of piece that draw it. With `passing` its values are gone in a second: they get no line of their last minutes.
+    Kinds are offered by their `order`.
+    """
+
+    name: str
+    title: str
+    about: str
+    example: str
+    fields: Sequence[FormField]
+    begin: Callable[[str, Choices, Almanac, datetime], Instrument]
+    restore: Callable[[str, Choices, Almanac, Mapping[str, Any]], Instrument]
+    outputs: Callable[[Choices], Mapping[str, str]]
+    commands: Sequence[CommandKind] = ()
+    types: Callable[[str, Choices], Sequence[str]] = lambda name, choices: ()
+    reads: Callable[[Choices], Sequence[str]] = lambda choices: ()
+    since: Callable[[Choices, Almanac], datetime | None] = lambda choices, almanac: None
+    depends_on: Callable[[Choices, Almanac], str] = lambda choices, almanac: ""
+    pieces: Sequence[Kind] = ()
+    passing: bool = False
+    order: int = 50
+
+    def command(self, name: str) -> CommandKind | None:
+        """One of its commands."""
+        return next((one for one in self.commands if one.name == name), None)

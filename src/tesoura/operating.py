@@ -1,0 +1,85 @@
+"""Instruments operated: commands in, each in the log before it counts; what they fire out, each in the log once."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Awaitable, Callable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+from tesoura.airing import Airing
+from tesoura.core.computed.playing import CLOCK_SET, Player, Setup
+from tesoura.core.engine import Engine
+from tesoura.core.instruments.kind import Command, Instrument, Step
+from tesoura.core.values import Event, Scalar
+from tesoura.store.log import Logged
+
+Log = Callable[[Sequence[Event]], Awaitable[Sequence[Logged]]]
+SOURCE = "instrument:"
+"""How the source of an event begins that an instrument fired."""
+HEARD_FOR = timedelta(seconds=5)
+"""A sound or a scene that comes later than this after its moment comes no more."""
+
+
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """An instrument as it stands: its set-up, itself, and its signals' values by the part after the dot."""
+
+    setup: Setup
+    instrument: Instrument
+    values: Mapping[str, Scalar | None]
+
+
+class Operating:
+    """The way to the instruments that run, and from them."""
+
+    def __init__(self, engine: Engine, airing: Airing, clock: Callable[[], datetime], log: Log) -> None:
+        self._computing, self._airing, self._clock, self._log = engine.computing, airing, clock, log
+
+    def standing(self, name: str) -> Standing | None:
+        """How one instrument stands."""
+        player = self._computing.player(name)
+        return self._standing(player) if player else None
+
+    def all(self) -> list[Standing]:
+        """How all instruments stand, by name."""
+        players = [player for key, _ in sorted(self._computing) if (player := self._computing.player(key))]
+        return [self._standing(player) for player in players]
+
+    def _standing(self, player: Player) -> Standing:
+        return Standing(player.definition, player.instrument, player.instrument.read(self._clock()))
+
+    def attempt(self, name: str, command: str, given: Mapping[str, Any]) -> Step:
+        """What a command would lead to now. Raises LookupError, and InvalidField when it leads nowhere."""
+        player = self._computing.player(name)
+        if player is None:
+            raise LookupError(name)
+        return player.attempt(Command(command, given), self._clock())
+
+    async def command(self, name: str, command: str, given: Mapping[str, Any]) -> Step:
+        """Give a command: it is in the log before this ends. Raises LookupError, and InvalidField."""
+        now = self._clock()
+        step = self.attempt(name, command, given)
+        setup = self._computing.player(name).definition  # type: ignore[union-attr]
+        data = {"command": command, **step.given}
+        await self._log([Event(uuid.uuid4().hex, "tesoura", setup.command_type, now, data, name)])
+        return step
+
+    async def clock_was_set(self, by_s: float) -> None:
+        """The machine's clock was set: whoever counts a length of time must know."""
+        await self._log([Event(uuid.uuid4().hex, "tesoura", CLOCK_SET, self._clock(), {"by_s": by_s})])
+
+    def fired(self) -> list[Event]:
+        """What instruments have fired since this was last asked, for the log."""
+        fired, self._computing.fired = self._computing.fired, []
+        return [Event(one.id, SOURCE + setup.name, one.type, one.at, one.data, setup.name) for setup, one in fired]
+
+    def effects(self, event: Event, now: datetime) -> str | None:
+        """Let what an instrument fired be heard; the scene that it changes to, if it does."""
+        if not event.source.startswith(SOURCE) or now - event.time > HEARD_FOR:
+            return None
+        if isinstance(sound := event.data.get("sound"), str):
+            self._airing.sound(event.source.removeprefix(SOURCE), sound)
+        scene = event.data.get("scene")
+        return scene if isinstance(scene, str) and scene else None
