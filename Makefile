@@ -4,7 +4,7 @@ VENV ?= .venv
 BIN := $(VENV)/bin
 STAMP := $(VENV)/.installed
 
-.PHONY: demo serve test lint bench vendor scenes pictures requirements clean
+.PHONY: demo serve test lint bench vendor scenes sounds pictures requirements clean
 
 demo: $(STAMP)
 	$(BIN)/tesoura demo $(ARGS)
@@ -38,6 +38,10 @@ vendor:
 scenes: $(STAMP)
 	sh tools/ensure_browser.sh
 	$(BIN)/python tools/scenes.py
+
+# Makes the sounds that ship.
+sounds: $(STAMP)
+	$(BIN)/python tools/sounds.py
 
 # Draws every picture in docs/screenshots again, from demo data.
 pictures: $(STAMP)

@@ -14,7 +14,7 @@ from typing import Any
 import httpx
 from sqlmodel import Session
 
-from tesoura import demo_overlays
+from tesoura import demo_instruments, demo_overlays
 from tesoura.core.computed.definitions import COMPUTED as KINDS
 from tesoura.core.forms import fill
 from tesoura.core.values import Freshness, Signal
@@ -149,6 +149,7 @@ def _fill(session: Session, store: Store, services: Services, feeds: tuple[_Feed
     for kind, name, given in COMPUTED:
         filled = fill(KINDS[kind].fields, given)
         stored_computed.keep(session, None, kind, name, filled.choices, now)
+    demo_instruments.put(session, now)
     (store.folder / "texts").mkdir(parents=True, exist_ok=True)
     state.choose(session, FOLDER_CHOICE, str(store.folder / "texts"))
     for name, wording, nothing_yet in FILES:
@@ -183,6 +184,8 @@ class Story(threading.Thread):
 
     def run(self) -> None:
         """Tell the story until the program ends."""
+        for name, command, given in demo_instruments.COMMANDS:
+            self._send(f"/api/instruments/{name}/{command}", given)
         # The evenings before tonight's, so that there is something to look back on.
         for days, count, back_s in ((7, 900, 10_200), (1, 300, 2_400)):
             self._earlier(days, count, back_s)
@@ -210,8 +213,11 @@ class Story(threading.Thread):
         return {"type": beat.type, "source": self._source, "id": str(beat.number), "data": beat.data}
 
     def _post(self, events: list[dict[str, Any]]) -> None:
+        self._send("/api/events", events)
+
+    def _send(self, to: str, body: object) -> None:
         try:
-            self._client.post("/api/events", json=events)
+            self._client.post(to, json=body)
         except httpx.HTTPError:
             # Tesoura is stopping; the story ends with it.
             time.sleep(1)

@@ -62,12 +62,18 @@ def _evening(marks: dict[str, str]) -> tuple[Piece, ...]:
         "picture", "mark", name="Cordel Tea", media=marks["Cordel Tea"], says="Cordel Tea", x=820, y=892,
         width_px=280, height_px=100,
     )  # fmt: skip
+    kettle = new_piece(
+        "countdown", "kettle", name="Kettle break", look="lantern", countdown="kettle_break", x=96, y=420, width_px=620,
+        height_px=130, size_px=56, bar="empties", align="left",
+    )  # fmt: skip
+    kettle = kettle.changed({"shown": "no"}, "Play").changed({"x": 560, "y": 460, "width_px": 800, "height_px": 180,
+                                                              "size_px": 76}, "Break")  # fmt: skip
     cuts = cuts.changed({"shown": "no"}, "Talk").changed({"shown": "no"}, "Break")
     song = song.changed({"x": 1824, "y": 830, "size_px": 56}, "Talk").changed({"look": "lantern"}, "Break")
     count = count.changed({"x": 96, "y": 740, "size_px": 96}, "Talk")
     mark = mark.changed({"x": 96, "y": 912}, "Talk")
     top = top.changed({"width_px": 820, "height_px": 330, "size_px": 46}, "Break")
-    return count, mark, cuts, song, top, gift
+    return count, mark, cuts, song, top, gift, kettle
 
 
 def _road() -> tuple[Piece, ...]:

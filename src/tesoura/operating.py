@@ -34,8 +34,11 @@ class Standing:
 class Operating:
     """The way to the instruments that run, and from them."""
 
-    def __init__(self, engine: Engine, airing: Airing, clock: Callable[[], datetime], log: Log) -> None:
+    def __init__(
+        self, engine: Engine, airing: Airing, clock: Callable[[], datetime], log: Log, touched: Callable[[str], None]
+    ) -> None:
         self._computing, self._airing, self._clock, self._log = engine.computing, airing, clock, log
+        self._touched = touched
 
     def standing(self, name: str) -> Standing | None:
         """How one instrument stands."""
@@ -43,8 +46,8 @@ class Operating:
         return self._standing(player) if player else None
 
     def all(self) -> list[Standing]:
-        """How all instruments stand, by name."""
-        players = [player for key, _ in sorted(self._computing) if (player := self._computing.player(key))]
+        """How all instruments stand, in the order in which they were made."""
+        players = [player for key, _ in self._computing if (player := self._computing.player(key))]
         return [self._standing(player) for player in players]
 
     def _standing(self, player: Player) -> Standing:
@@ -52,18 +55,21 @@ class Operating:
 
     def attempt(self, name: str, command: str, given: Mapping[str, Any]) -> Step:
         """What a command would lead to now. Raises LookupError, and InvalidField when it leads nowhere."""
+        return self._player(name).attempt(Command(command, given), self._clock())
+
+    def _player(self, name: str) -> Player:
         player = self._computing.player(name)
         if player is None:
             raise LookupError(name)
-        return player.attempt(Command(command, given), self._clock())
+        return player
 
     async def command(self, name: str, command: str, given: Mapping[str, Any]) -> Step:
         """Give a command: it is in the log before this ends. Raises LookupError, and InvalidField."""
-        now = self._clock()
-        step = self.attempt(name, command, given)
-        setup = self._computing.player(name).definition  # type: ignore[union-attr]
+        now, player = self._clock(), self._player(name)
+        step = player.attempt(Command(command, given), now)
         data = {"command": command, **step.given}
-        await self._log([Event(uuid.uuid4().hex, "tesoura", setup.command_type, now, data, name)])
+        await self._log([Event(uuid.uuid4().hex, "tesoura", player.definition.command_type, now, data, name)])
+        self._touched("instruments")
         return step
 
     async def clock_was_set(self, by_s: float) -> None:
@@ -74,6 +80,14 @@ class Operating:
         """What instruments have fired since this was last asked, for the log."""
         fired, self._computing.fired = self._computing.fired, []
         return [Event(one.id, SOURCE + setup.name, one.type, one.at, one.data, setup.name) for setup, one in fired]
+
+    def panels_changed(self, signals: Sequence[str]) -> bool:
+        """Whether panels must be drawn again: an instrument is in another state, or is one that seldom changes."""
+        for name in signals:
+            player = self._computing.player(name.partition(".")[0])
+            if player and (name.endswith(".state") or not player.definition.kind_of.passing):
+                return True
+        return False
 
     def effects(self, event: Event, now: datetime) -> str | None:
         """Let what an instrument fired be heard; the scene that it changes to, if it does."""

@@ -75,7 +75,7 @@ class Runtime:
         self.feeding = Feeding(store, self._engine, self._clock, self._publish, self._feed_says)
         self.airing = Airing(store, self._engine, self.hub, self._clock)
         self.reckoning = Reckoning(store, self._engine, self._clock, self._publish)
-        self.operating = Operating(self._engine, self.airing, self._clock, self._log)
+        self.operating = Operating(self._engine, self.airing, self._clock, self._log, self.touched)
         self.filing = Filing(store, self._engine, self._clock, self.touched)
         self._entering = Entering(store, self._came, self._clock)
         self.saving = Saving(
@@ -294,7 +294,7 @@ class Runtime:
     async def refresh_computed(self, row_id: int) -> None:
         """Bring a computation to what the store says of it."""
         await self.reckoning.refresh(row_id)
-        self.touched("signals")
+        self.touched("signals", "instruments")
 
     # Stream sessions and choices
 
@@ -342,6 +342,8 @@ class Runtime:
             self.touched("signals")
             self.airing.drawn.touched(changes.signals)
             self.hub.tell_watchers(changes.signals, self._written)
+            if self.operating.panels_changed(changes.signals):
+                self.touched("instruments")
             if self.choices.scene_signal in changes.signals:
                 self.airing.set_scene(self._present_scene())
                 self.touched("scene")

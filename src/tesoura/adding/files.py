@@ -7,7 +7,8 @@ from dataclasses import dataclass, field
 from typing import Any
 
 MAX_BYTES: Mapping[str, int] = {
-    "picture": 20_000_000, "scenery": 20_000_000, "video": 80_000_000, "typeface": 10_000_000, "overlay": 150_000_000,
+    "picture": 20_000_000, "scenery": 20_000_000, "video": 80_000_000, "typeface": 10_000_000, "sound": 5_000_000,
+    "overlay": 150_000_000,
 }  # fmt: skip
 MAX_UPLOAD = max(MAX_BYTES.values())
 
@@ -44,9 +45,9 @@ def too_large(kind: str, size: int) -> str:
 
 
 def _checks() -> Mapping[str, Callable[[bytes], Added]]:
-    from tesoura.adding import pictures, typefaces, videos
+    from tesoura.adding import pictures, sounds, typefaces, videos
 
     return {
         "picture": pictures.check, "scenery": pictures.check_scenery, "video": videos.check,
-        "typeface": typefaces.check,
+        "typeface": typefaces.check, "sound": sounds.check,
     }  # fmt: skip

@@ -8,7 +8,7 @@ from typing import Any
 from tesoura.core.checks import InvalidField
 from tesoura.core.values import MAX_NUMBER, Scalar, ValueRefused, Wanted, as_scalar
 
-TAKEN_KEYS = frozenset("gdfsolprj/?")
+TAKEN_KEYS = frozenset("gdfsiolprj/?")
 """Keys that the pages use themselves."""
 
 

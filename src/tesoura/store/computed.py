@@ -35,6 +35,18 @@ def get(session: Session, row_id: int) -> ComputedRow | None:
     return row if row and row.removed_at is None else None
 
 
+def by_name(session: Session, name: str) -> ComputedRow | None:
+    """The computation of this name, unless it was removed."""
+    query = select(ComputedRow).where(col(ComputedRow.name) == name, col(ComputedRow.removed_at).is_(None))
+    return session.exec(query).first()
+
+
+def removed(session: Session) -> Sequence[ComputedRow]:
+    """The computations that were removed, the latest first."""
+    query = select(ComputedRow).where(col(ComputedRow.removed_at).is_not(None))
+    return session.exec(query.order_by(col(ComputedRow.removed_at).desc())).all()
+
+
 def keep(
     session: Session, row_id: int | None, kind: str, name: str, choices: Mapping[str, Any], now: datetime
 ) -> ComputedRow:

@@ -22,6 +22,7 @@ from tesoura.web import (
     files,
     hand,
     incoming,
+    instruments,
     links,
     log,
     looks,
@@ -50,7 +51,7 @@ from tesoura.web.uploads import SizedRequest
 ROOMS = (
     api, desk, signing_in, feed_aids, feeds, picks, rules, incoming, hand, recipes, overlays, mat, scenes, versions,
     links, looks, typefaces, media, pages, preferences,
-    signals, computed, files, wordings, log, reports,
+    signals, computed, instruments, files, wordings, log, reports,
 )  # fmt: skip
 
 

@@ -12,6 +12,7 @@ from tesoura.choices import SCENE_SIGNAL
 from tesoura.core.checks import InvalidField
 from tesoura.core.names import closest, is_signal_name
 from tesoura.core.values import Signal, ValueRefused, as_scalar
+from tesoura.operating import Standing
 from tesoura.runtime import SCRIPT_FEED, Runtime
 from tesoura.web.api_description import describe
 from tesoura.web.api_models import KeyRefused, Unreadable, parsed, read_value, whose
@@ -109,10 +110,46 @@ def put_by_hand(name: str) -> ResponseReturnValue:
     return _signal(signal)
 
 
+@blueprint.get("/instruments")
+def all_instruments() -> ResponseReturnValue:
+    """All instruments: their values, and the commands that each knows."""
+    return jsonify([_instrument(one) for one in runtime().call(lambda self: self.operating.all())])
+
+
+@blueprint.post("/instruments/<name>/<command>")
+def command(name: str, command: str) -> ResponseReturnValue:
+    """Give an instrument a command, with what belongs to it: `{"by": "3 min"}`. Nothing changes when it is refused."""
+    given = _body() if request.get_data() else {}
+    if not isinstance(given, dict):
+        return problem(422, "This could not be taken", 'Send what belongs to the command, as in {"by": "3 min"}.')
+    full = name.lower()
+    try:
+        step = runtime().call(lambda self: self.operating.command(full, command.lower(), given))
+    except LookupError:
+        names = ", ".join(one.setup.name for one in runtime().call(lambda self: self.operating.all())) or "none yet"
+        return problem(404, f"There is no instrument {name[:60]}", f"There are: {names}.")
+    except InvalidField as error:
+        return problem(422, "This could not be done", str(error))
+    standing = runtime().call(lambda self: self.operating.standing(full))
+    assert standing is not None
+    return {**_instrument(standing), "effect": step.effect}
+
+
 @blueprint.get("/openapi.json")
 def openapi() -> ResponseReturnValue:
     """The API, described."""
     return jsonify(describe())
+
+
+def _instrument(one: Standing) -> dict[str, Any]:
+    kind = one.setup.kind_of
+    return {
+        "name": one.setup.name,
+        "kind": kind.name,
+        "title": one.setup.choices["title"],
+        "values": dict(one.values),
+        "commands": {known.name: [field.name for field in known.fields] for known in kind.commands},
+    }
 
 
 def _signal(one: Signal) -> dict[str, Any]:

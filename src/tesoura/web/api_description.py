@@ -143,6 +143,28 @@ def describe() -> dict[str, Any]:
                     },
                 },
             },
+            "/api/instruments": {
+                "get": {
+                    "summary": "All instruments, their values, and the commands that each knows",
+                    "responses": {
+                        "200": {"description": "By name", **_json({"type": "array", "items": {"type": "object"}})},
+                        "401": refused["401"],
+                    },
+                }
+            },
+            "/api/instruments/{name}/{command}": {
+                "parameters": [_NAME, {**_NAME, "name": "command"}],
+                "post": {
+                    "summary": "Give an instrument a command, with what belongs to it",
+                    "requestBody": _json({"type": "object"}),
+                    "responses": {
+                        "200": {"description": "As it stands now, and what was done", **_json({"type": "object"})},
+                        "404": _problem("No such instrument"),
+                        "422": _problem("A command that makes no sense now, or what was given with it"),
+                        **refused,
+                    },
+                },
+            },
             "/healthz": {
                 "get": {
                     "summary": "Whether it runs, and how the feeds fare",

@@ -27,6 +27,7 @@ from tesoura.store.state import OutOfOrder
 from tesoura.store.tables import OverlayRow
 from tesoura.web.doors import now, runtime, store
 from tesoura.web.hand import controls
+from tesoura.web.panels import panels
 from tesoura.web.reports import out_of_order
 from tesoura.web.shown import clock_time, zone
 
@@ -115,13 +116,20 @@ def show() -> ResponseReturnValue:
     shown = cards()
     reports = runtime().call(lambda self: self.feeding.reports())
     happened = store().read(lambda session: event_log.latest(session, HAPPENED))
-    if not shown and not reports and not happened:
+    instruments = panels()
+    if not (shown or reports or happened or instruments):
         return render_template("desk/first.html")
     last = happened[0].event.time.astimezone(zone()) if happened else None
     started = runtime().session_started_at
     due = suggestion(started.astimezone(zone()) if started else None, last, now().astimezone(zone()))
     return render_template(
-        "desk/show.html", cards=shown, reports=reports, happened=happened, suggestion=due, hands=controls()
+        "desk/show.html",
+        cards=shown,
+        reports=reports,
+        happened=happened,
+        suggestion=due,
+        hands=controls(),
+        panels=instruments,
     )
 
 

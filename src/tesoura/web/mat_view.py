@@ -63,7 +63,7 @@ def _offered() -> dict[str, Any]:
         "functions": FUNCTIONS, "formats": NAMED, "weight_words": WEIGHT_WORDS, "weights_of": weights_of,
         "signals": cache(lambda: runtime().call(Runtime.signals)), "faces_there": cache(studio().typefaces),
         "face_rules": lambda: Markup(studio().face_rules()),  # noqa: S704 - names and numbers that were checked
-        "files_of": media.all_of, "rankings": _rankings,
+        "files_of": media.all_of, "rankings": _rankings, "instruments_of": _instruments_of,
     }  # fmt: skip
 
 
@@ -71,6 +71,12 @@ def _rankings(signals: Sequence[Signal]) -> list[str]:
     """The windows that rank, by name."""
     ending = ".top_1_name"
     return [one.name.removesuffix(ending) for one in signals if one.name.endswith(ending)]
+
+
+def _instruments_of(kind: str) -> list[tuple[str, str]]:
+    """The instruments of a kind: the name and the title of each."""
+    every = runtime().call(lambda self: self.operating.all())
+    return [(one.setup.name, str(one.setup.choices["title"])) for one in every if one.setup.kind == kind]
 
 
 def notes(piece: Piece, sight: Sight) -> list[str]:

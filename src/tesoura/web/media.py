@@ -65,8 +65,8 @@ def all_of(*kinds: str) -> Sequence[MediaRow]:
 
 @blueprint.post("/media/<kind>")
 def add(kind: str) -> ResponseReturnValue:
-    """Add a picture, a video or a scene picture from the mat; what it is called and shows, or why it cannot be used."""
-    if kind not in ("picture", "video", "scenery"):
+    """Add a picture, a video, a scene picture or a sound; what it is called and shows, or why it cannot be used."""
+    if kind not in ("picture", "video", "scenery", "sound"):
         abort(404)
     try:
         row = take(kind)

@@ -6,10 +6,12 @@ from functools import cached_property
 
 from tesoura.runtime import Runtime
 from tesoura.store import log as event_log
-from tesoura.store import log_search
+from tesoura.store import log_search, media
 from tesoura.web.doors import runtime, store
 
 MAX_TYPES = 40
+SOUNDS = (("bell", "Bell"), ("wood", "Wood block"), ("chimes", "Three chimes"), ("gong", "Low gong"))
+"""The sounds that ship: the name of each file, and its title."""
 
 
 class Offers:
@@ -25,6 +27,17 @@ class Offers:
         """The types of events that have come, each as it is kept and as it is shown."""
         known = store().read(log_search.types)
         return [(one, one) for one in known if not one.startswith("tesoura.")][:MAX_TYPES]
+
+    @cached_property
+    def sounds(self) -> list[tuple[str, str]]:
+        """The sounds that ship and those that were added: each one's name and title."""
+        added = store().read(lambda session: media.all_media(session, "sound"))
+        return [*SOUNDS, *((row.name, row.title) for row in added)]
+
+    @cached_property
+    def scenes(self) -> list[str]:
+        """The scenes there are."""
+        return list(runtime().choices.scenes)
 
     @cached_property
     def data(self) -> list[str]:

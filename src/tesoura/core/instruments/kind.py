@@ -104,15 +104,20 @@ class CommandKind:
     fields: Sequence[FormField] = ()
 
 
+Preview = Callable[[str, Choices, Almanac, datetime, Mapping[str, Any] | None], Any]
+
+
 @dataclass(frozen=True, slots=True)
 class InstrumentKind:
     """One kind of instrument.
 
-    `fields` are what it is set up with. `begin` makes one from checked choices, under an almanac, and `restore` one
-    from what `saved` gave. `outputs` gives its signals, by the part after the dot, with their units; `types` the events
-    it takes; `reads` the signals it reads; `depends_on` what of the almanac a stored state stands for. `pieces` are the
-    kinds of piece that draw it. With `passing` its values are gone in a second: they get no line of their last minutes.
-    Kinds are offered by their `order`.
+    `fields` are what it is set up with; one is `title`. `begin` makes one from its name, checked choices and an
+    almanac, and `restore` one from what `saved` gave. `outputs` gives its signals, by the part after the dot, with
+    their units; `types` the events it takes; `reads` the signals it reads; `depends_on` what of the almanac a stored
+    state stands for. `pieces` are the kinds of piece that draw it. `preview` gives the template `preview.html` what a
+    set-up would show, told its name, choices, the almanac, the present instant, and how the instrument of that name
+    stands. With `passing` its values are gone in a second: they get no line of their last minutes. Kinds are offered by
+    their `order`.
     """
 
     name: str
@@ -129,6 +134,7 @@ class InstrumentKind:
     since: Callable[[Choices, Almanac], datetime | None] = lambda choices, almanac: None
     depends_on: Callable[[Choices, Almanac], str] = lambda choices, almanac: ""
     pieces: Sequence[Kind] = ()
+    preview: Preview | None = None
     passing: bool = False
     order: int = 50
 

@@ -71,6 +71,7 @@ class Kind:
     `words` gives the texts that the fit check measures. `sized` is `text` for a piece as large as its words unless it
     is given a width, and `box` for one whose width and height are chosen; `extra_em` is the height, in its size, that
     such a one needs beside its lines. `template` draws it, where it is not in a folder of its name.
+    `overlay_size` is that of an overlay made for it alone.
     """
 
     name: str
@@ -85,6 +86,7 @@ class Kind:
     wants: str = ""
     extra_em: float = 0.0
     template: str = ""
+    overlay_size: tuple[int, int] = (1920, 1080)
 
     @property
     def drawn_by(self) -> str:

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import datetime
+from dataclasses import replace
+from datetime import datetime, timedelta
 from typing import Any
 
 from tesoura.core.checks import text
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms import FormField
-from tesoura.core.instruments.countdown.counting import Countdown, mark_type, restored
+from tesoura.core.instruments.countdown.counting import OVER, READY, Countdown, mark_type, restored, upcoming
 from tesoura.core.instruments.countdown.piece import PIECE
-from tesoura.core.instruments.countdown.plan import DOWN, FIELDS, UP, Mark, Plan, make, us_of
+from tesoura.core.instruments.countdown.plan import COMMANDED, DOWN, FIELDS, UP, Mark, Plan, make, us_of
+from tesoura.core.instruments.countdown.writing import DAY, HOUR, MINUTE, SECOND
 from tesoura.core.instruments.kind import Choices, CommandKind, InstrumentKind
 from tesoura.core.values import INSTANT
 
@@ -51,6 +53,29 @@ def _depends_on(choices: Choices, almanac: Almanac) -> str:
     return f"{almanac.zone} {began if choices['counts'] == 'session' else ''}"
 
 
+def _preview(
+    name: str, choices: Choices, almanac: Almanac, now: datetime, saved: Mapping[str, Any] | None
+) -> Mapping[str, Any]:
+    """What it says now and in its next ten changes, and around the times at which its form changes."""
+    plan = _plan(name, choices, almanac)
+    it = restored(plan, saved) if saved else _begin(name, choices, almanac, now)
+    if it.state(now) in (READY, OVER) and plan.counts in COMMANDED:
+        length = timedelta(microseconds=plan.length_us) or timedelta(minutes=5)
+        it = replace(_begin(name, choices, almanac, now), target=now if it.up else now + length, set_at=now)
+    turning = []
+    if plan.counts != "clock":
+        write = plan.writing.counting_up if it.up else plan.writing.counting_down
+        for words, us in _TURNS:
+            turning.append((words, write(us)))
+    last = it.extremes()["text"].last if plan.counts in DOWN else None
+    return {"now": it.text(now), "changes": upcoming(it, now, 10), "turning": turning, "last": last,
+            "widest": it.extremes()["text"].widest}  # fmt: skip
+
+
+_TURNS = (
+    ("a day", DAY + HOUR), ("an hour", HOUR), ("under an hour", HOUR - SECOND), ("a minute", MINUTE),
+    ("nine seconds", 9 * SECOND),
+)  # fmt: skip
 _given = text(40, empty=True)
 _LENGTH = FormField("length", "For", _given, placeholder="5 min")
 _TO = FormField("to", "Until", _given, placeholder="20:15")
@@ -82,6 +107,7 @@ KIND = InstrumentKind(
     reads=lambda choices: (choices["signal"],) if choices["counts"] == "event" else (),
     depends_on=_depends_on,
     pieces=(PIECE,),
+    preview=_preview,
     passing=True,
     order=10,
 )  # fmt: skip

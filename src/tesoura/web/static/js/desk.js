@@ -7,25 +7,46 @@ document.body.addEventListener("htmx:configRequest", (event) => {
 
 // The live link: the server says which topics changed, the parts of the page that show them ask again.
 let tries = 0;
+let socket;
 function connect() {
-  const socket = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/live/desk/${meta("desk")}`);
+  socket = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/live/desk/${meta("desk")}`);
   socket.onopen = () => {
-    if (tries) announce(["feeds", "overlays", "session", "signals", "log", "moments", "files"]);
+    if (tries) announce(["feeds", "overlays", "session", "signals", "instruments", "log", "moments", "files"]);
     tries = 0;
+    watched = "";
+    watch();
     document.body.classList.remove("cut-off");
   };
   socket.onmessage = (event) => {
     const message = JSON.parse(event.data);
     if (message.kind === "hello" && message.build !== meta("build")) location.reload();
     if (message.topics) announce(message.topics);
+    if (message.kind === "patch") follow(message.values);
   };
   socket.onclose = () => {
     document.body.classList.add("cut-off");
     setTimeout(connect, Math.min(300 * 2 ** tries++, 5000) * (0.75 + Math.random() / 2));
   };
 }
+// Values that stand on the page are told as they change, without asking for anything again.
+let watched = "";
+function watch() {
+  const names = [...new Set([...document.querySelectorAll("[data-signal]")].map((node) => node.dataset.signal))];
+  const wish = JSON.stringify({ watch: names });
+  if (wish === watched || socket?.readyState !== WebSocket.OPEN || (!names.length && !watched)) return;
+  watched = wish;
+  socket.send(wish);
+}
+function follow(values) {
+  for (const node of document.querySelectorAll("[data-signal]")) {
+    const text = values[node.dataset.signal];
+    if (text === undefined) continue;
+    if (node.dataset.as === "level") node.style.setProperty("--level", text);
+    else if (node.textContent !== text) node.textContent = text;
+  }
+}
 // What changes often is asked for again at most so often, but always once more after the last change.
-const spacing = { signals: 800, log: 500, files: 500 };
+const spacing = { instruments: 400, signals: 800, log: 500, files: 500 };
 const told = {};
 function announce(topics) {
   for (const topic of topics) {
@@ -56,6 +77,20 @@ function tick() {
 setInterval(tick, 250);
 tick();
 document.body.addEventListener("htmx:afterSwap", () => { tick(); cover(); });
+document.body.addEventListener("htmx:afterSettle", watch);
+// What is just being typed is not taken away by news of something else: it is put back into the panel's new form.
+const typed = new Map();
+document.body.addEventListener("htmx:beforeSwap", ({ detail }) => {
+  if (!detail.target.matches?.("[data-panel]")) return;
+  const sent = detail.requestConfig?.formData;
+  for (const field of detail.target.querySelectorAll("input[id]")) {
+    if (field.value !== field.defaultValue && sent?.get(field.name) !== field.value) typed.set(field.id, field.value);
+  }
+});
+document.body.addEventListener("htmx:afterSwap", () => {
+  for (const [id, value] of typed) { const field = document.getElementById(id); if (field) field.value = value; }
+  typed.clear();
+});
 
 // Copying: the button says that it has been done, and the words are read out.
 async function toClipboard(text) {
@@ -174,7 +209,7 @@ function byHand(key) {
 for (const input of document.querySelectorAll("[data-send-at-once]")) input.addEventListener("change", () => { if (input.files.length) input.form.submit(); });
 
 // Keys.
-const rooms = { d: "/", f: "/feeds/", s: "/signals/", o: "/overlays/", t: "/files/", l: "/log/", r: "/reports/", p: "/preferences/" };
+const rooms = { d: "/", f: "/feeds/", s: "/signals/", i: "/instruments/", o: "/overlays/", t: "/files/", l: "/log/", r: "/reports/", p: "/preferences/" };
 const dialog = document.getElementById("keys");
 let going = 0;
 document.querySelector("[data-keys-open]")?.addEventListener("click", () => dialog.showModal());

@@ -63,6 +63,7 @@ function hear(message) {
   if (message.build && message.build !== build) return reloadOnce();
   if (message.rev !== undefined && message.rev !== rev) return void fetchAgain().catch(() => {});
   if (message.kind === "moment") return show(message);
+  if (message.kind === "sound") return hearIt(message.source);
   if (message.values) {
     if (fetching) Object.assign(fetching, message.values);
     tell(message.values, moves() && message.kind !== "snapshot");
@@ -76,6 +77,12 @@ function show({ piece, text, for_s }) {
   if (fetching) fetching[piece] = text;
   tell({ [piece]: text });
   ends[piece] = setTimeout(() => tell({ [piece]: "" }), for_s * 1000 + 1500);
+}
+
+// A browser may forbid sound to a page that nobody has touched; Tesoura is told, so that the desk can say so.
+function hearIt(source) {
+  const tell = (silent) => socket.readyState === WebSocket.OPEN && socket.send(JSON.stringify({ silent }));
+  new Audio(source).play().then(() => tell(false), () => tell(true));
 }
 
 function tellSize() {

@@ -1,0 +1,30 @@
+"""The demo's instruments, and the commands with which its evening begins."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlmodel import Session
+
+from tesoura.core.forms import fill
+from tesoura.core.instruments.kinds import KINDS
+from tesoura.store import computed as stored
+
+INSTRUMENTS: tuple[tuple[str, str, dict[str, Any]], ...] = (
+    ("countdown", "kettle_break",
+     {"title": "Kettle break", "length": "8 min", "leading": "no", "before": "Back in ",
+      "last_minute": "Nearly there: {left}", "tenths": "yes", "end_words": "Kettle's on, in we go", "end_s": "12",
+      "end_sound": "chimes", "mark_1": "1 min", "sound_1": "wood"}),
+    ("countdown", "cup_clock", {"title": "Clock", "counts": "clock", "clock": "24"}),
+    ("countdown", "next_cup",
+     {"title": "Next cup evening", "counts": "event", "signal": "shows.starts_at", "before": "Next cup in ",
+      "end_words": "The cup is on"}),
+)  # fmt: skip
+COMMANDS: tuple[tuple[str, str, dict[str, Any]], ...] = (("kettle_break", "start", {}),)
+
+
+def put(session: Session, now: datetime) -> None:
+    """Set the demo's instruments up."""
+    for kind, name, given in INSTRUMENTS:
+        stored.keep(session, None, kind, name, fill(KINDS[kind].fields, given).choices, now)

@@ -1,0 +1,291 @@
+"""Instruments: setting one up, trying it, operating it. What differs by kind is its module and its template folder."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import datetime
+from typing import Any
+
+from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+from sqlmodel import Session
+
+from tesoura.core import edits
+from tesoura.core.checks import InvalidField
+from tesoura.core.computed.almanac import Almanac
+from tesoura.core.durations import Asks
+from tesoura.core.fields import InvalidPiece
+from tesoura.core.forms import FormField, fill
+from tesoura.core.instruments.kind import InstrumentKind
+from tesoura.core.instruments.kinds import KINDS
+from tesoura.core.names import snake, unused
+from tesoura.core.overlays import Overlay
+from tesoura.core.pieces.kind import Kind
+from tesoura.operating import Standing
+from tesoura.runtime import Runtime
+from tesoura.store import computed as stored
+from tesoura.store import feeds as stored_feeds
+from tesoura.store import overlays as stored_overlays
+from tesoura.store.overlays import OnAir
+from tesoura.store.tables import ComputedRow
+from tesoura.web import mat
+from tesoura.web.doors import now, runtime, store
+from tesoura.web.overlays import put
+from tesoura.web.panels import Effect, panel, panels
+from tesoura.web.shown import plain_choice, zone
+
+blueprint = Blueprint("instruments", __name__, url_prefix="/instruments")
+
+
+def _kind(name: str) -> InstrumentKind:
+    if name not in KINDS:
+        abort(404)
+    return KINDS[name]
+
+
+def row_of(name: str) -> ComputedRow:
+    """The stored set-up of an instrument, or the page that says that there is none."""
+    found = store().read(lambda session: stored.by_name(session, name))
+    if found is None or found.kind not in KINDS:
+        abort(404)
+    return found
+
+
+# Panels
+
+
+def _standing(name: str) -> Standing:
+    found = runtime().call(lambda self: self.operating.standing(name))
+    if found is None:
+        abort(404)
+    return found
+
+
+@blueprint.get("/<name>/panel")
+def panel_fragment(name: str) -> ResponseReturnValue:
+    """One panel."""
+    return render_template("instruments/_panel.html", p=panel(_standing(name)))
+
+
+def given_of(typed: Mapping[str, Any]) -> dict[str, Any]:
+    """What was given with a command, without what the page adds."""
+    return {key: value for key, value in typed.items() if key != "csrf_token" and value != ""}
+
+
+@blueprint.post("/<name>/do/<command>")
+def do(name: str, command: str) -> ResponseReturnValue:
+    """Give an instrument a command; its panel as it is then, which says what was done or why nothing was."""
+    _standing(name)
+    said, asks, status = None, None, 200
+    try:
+        step = runtime().call(lambda self: self.operating.command(name, command, given_of(request.form)))
+        said = Effect(step.effect)
+    except InvalidField as error:
+        said, status = Effect(str(error), True), 422
+        asks = error if isinstance(error, Asks) else None
+    if not request.headers.get("HX-Request"):
+        flash(said.words[:1].upper() + said.words[1:], "wrong" if said.wrong else "said")
+        return redirect(url_for("instruments.edit", name=name))
+    return render_template(
+        "instruments/_panel.html", p=panel(_standing(name), said, asks, command, request.form if said.wrong else {})
+    ), status
+
+
+@blueprint.get("/<name>/effect/<command>")
+def effect_fragment(name: str, command: str) -> ResponseReturnValue:
+    """What a command would do, told before."""
+    _standing(name)
+    found = panel(_standing(name))["effect"](command, **given_of(request.args))
+    return render_template("instruments/_effect.html", said=found)
+
+
+# Setting up
+
+
+@blueprint.get("/")
+def index() -> ResponseReturnValue:
+    """All instruments."""
+    gone = store().read(lambda session: [row for row in stored.removed(session) if row.kind in KINDS])
+    return render_template("instruments/index.html", panels=panels(), kinds=KINDS.values(), gone=gone[:6])
+
+
+@blueprint.get("/new")
+def choose() -> ResponseReturnValue:
+    """Which kind of instrument."""
+    return render_template("instruments/choose.html", kinds=KINDS.values())
+
+
+def _typed(kind: InstrumentKind) -> dict[str, Any]:
+    several = {field.name for field in kind.fields if field.kind in ("several", "events")}
+    typed: dict[str, Any] = {key: value for key, value in request.form.items() if key != "csrf_token"}
+    for name in several:
+        parts = [part.strip() for one in request.form.getlist(name) for part in one.split(",")]
+        typed[name] = [part for part in parts if part]
+    for field in kind.fields:
+        if field.kind == "instant" and typed.get(field.name):
+            typed[field.name] = _in_zone(str(typed[field.name]))
+    return typed
+
+
+def _in_zone(typed: str) -> str:
+    try:
+        at = datetime.fromisoformat(typed)
+    except ValueError:
+        return typed
+    return (at if at.tzinfo else at.replace(tzinfo=zone())).isoformat()
+
+
+def _as_typed(kind: InstrumentKind, choices: Mapping[str, Any]) -> dict[str, Any]:
+    typed = {key: plain_choice(value) for key, value in choices.items()}
+    for field in kind.fields:
+        if field.kind == "instant" and typed.get(field.name):
+            typed[field.name] = datetime.fromisoformat(typed[field.name]).astimezone(zone()).strftime("%Y-%m-%dT%H:%M")
+    return typed
+
+
+def grouped(fields: list[FormField]) -> list[tuple[str, list[FormField]]]:
+    """Fields under their headings."""
+    found: dict[str, list[FormField]] = {}
+    for field in fields:
+        found.setdefault(field.group, []).append(field)
+    return list(found.items())
+
+
+def _page(
+    kind: InstrumentKind, typed: Mapping[str, Any], wrong: Mapping[str, str], row: ComputedRow | None
+) -> dict[str, Any]:
+    standing = runtime().call(lambda self: self.operating.standing(row.name)) if row else None
+    overlays = store().read(lambda session: [(one.id, one.name) for one in stored_overlays.all_overlays(session)])
+    full = {**{field.name: field.default for field in kind.fields}, **typed}
+    return {
+        "kind": kind, "typed": full, "wrong": wrong, "row": row, "groups": grouped(list(kind.fields)),
+        "panel": panel(standing) if standing else None, "overlays": overlays,
+        "outputs": kind.outputs(row.choices) if row else {},
+    }  # fmt: skip
+
+
+def preview(kind: InstrumentKind, typed: Mapping[str, Any], name: str) -> dict[str, Any]:
+    """What a set-up would show, with the present state of the instrument of this name if there is one."""
+    filled = fill(kind.fields, typed)
+    if filled.wrong or kind.preview is None:
+        return {"wrong": filled.wrong, "shown": None}
+
+    def saved(self: Runtime) -> tuple[Almanac, Mapping[str, Any] | None]:
+        standing = self.operating.standing(name) if name else None
+        return self.engine.computing.almanac, standing.instrument.saved() if standing else None
+
+    almanac, state = runtime().call(saved)
+    shown = kind.preview(name or "it", filled.choices, almanac, now(), state)
+    return {"wrong": {}, "shown": shown}
+
+
+@blueprint.post("/try/<kind>")
+def attempt(kind: str) -> ResponseReturnValue:
+    """What a set-up would show."""
+    found = _kind(kind)
+    shown = preview(found, _typed(found), request.args.get("name", ""))
+    return render_template("instruments/_preview.html", kind=found, **shown)
+
+
+@blueprint.route("/new/<kind>", methods=["GET", "POST"])
+def new(kind: str) -> ResponseReturnValue:
+    """Set an instrument up."""
+    found = _kind(kind)
+    if request.method == "GET":
+        return render_template("instruments/edit.html", **_page(found, request.args.to_dict(), {}, None))
+    typed = _typed(found)
+    filled = fill(found.fields, typed)
+    if filled.wrong:
+        return render_template("instruments/edit.html", **_page(found, typed, filled.wrong, None)), 422
+    taken = runtime().call(Runtime.names_taken) | store().read(stored_feeds.names_taken) | {"own", "event"}
+    taken |= {row.name for row in store().read(stored.all_computed)}
+    name = unused(snake(str(filled.choices["title"]), found.example), taken)
+    _keep(None, found, name, filled.choices)
+    flash(f"“{filled.choices['title']}” is there. Its signals begin with {name}.", "said")
+    return redirect(url_for("instruments.edit", name=name))
+
+
+def _keep(row_id: int | None, kind: InstrumentKind, name: str, choices: Mapping[str, Any]) -> None:
+    at = now()
+    kept_id = store().write(lambda session: stored.keep(session, row_id, kind.name, name, choices, at).id)
+    runtime().call(Runtime.refresh_computed, kept_id or 0)
+
+
+@blueprint.route("/<name>", methods=["GET", "POST"])
+def edit(name: str) -> ResponseReturnValue:
+    """An instrument's own page: what it does now, and how it is set up. A change goes on from where it stands."""
+    row = row_of(name)
+    kind = KINDS[row.kind]
+    if request.method == "GET":
+        return render_template("instruments/edit.html", **_page(kind, _as_typed(kind, row.choices), {}, row))
+    typed = _typed(kind)
+    filled = fill(kind.fields, typed)
+    if filled.wrong:
+        return render_template("instruments/edit.html", **_page(kind, typed, filled.wrong, row)), 422
+    _keep(row.id, kind, name, filled.choices)
+    flash(f"“{filled.choices['title']}” was changed.", "said")
+    return redirect(url_for("instruments.edit", name=name))
+
+
+@blueprint.post("/<name>/remove")
+def remove(name: str) -> ResponseReturnValue:
+    """Put an instrument away; it can be brought back."""
+    row, at = row_of(name), now()
+    store().write(lambda session: stored.remove(session, row.id or 0, at))
+    runtime().call(Runtime.refresh_computed, row.id or 0)
+    flash(f"“{row.choices['title']}” was put away.", "undo:" + url_for("instruments.restore", row_id=row.id))
+    return redirect(url_for("instruments.index"))
+
+
+@blueprint.post("/restore/<int:row_id>")
+def restore(row_id: int) -> ResponseReturnValue:
+    """Bring an instrument back, as its commands in the log left it."""
+    row = store().write(lambda session: stored.remove(session, row_id, None))
+    if row is None or row.kind not in KINDS:
+        abort(404)
+    runtime().call(Runtime.refresh_computed, row_id)
+    flash(f"“{row.choices['title']}” is back.", "said")
+    return redirect(url_for("instruments.edit", name=row.name))
+
+
+# On an overlay
+
+
+def _field_for(piece: Kind, kind: InstrumentKind) -> str:
+    """The field of a piece that names its instrument."""
+    found = (name for name, one in piece.fields.items() if one.asked == "instrument" and one.of == kind.name)
+    return next(found, "")
+
+
+@blueprint.post("/<name>/place")
+def place(name: str) -> ResponseReturnValue:
+    """Lay a piece that draws the instrument on an overlay's draft, and go there."""
+    row = row_of(name)
+    kind, at = KINDS[row.kind], now()
+    piece = next((one for one in kind.pieces if one.name == request.form.get("piece")), None)
+    if piece is None:
+        abort(404)
+    overlay_id = request.form.get("overlay", type=int)
+    title = str(row.choices["title"])
+    if not overlay_id:
+        width, height = piece.overlay_size
+
+        def make(session: Session) -> OnAir:
+            return stored_overlays.on_air(
+                session, stored_overlays.new_overlay(session, title, Overlay(width, height), at)
+            )
+
+        on_air = store().write(make)
+        put(on_air)
+        overlay_id = on_air.overlay_id
+    edit = {"do": "add", "kind": piece.name, "set": {_field_for(piece, kind): name, "name": title[:60]}}
+    boxes = mat.boxes_for(overlay_id)
+    try:
+        done, _ = mat.change(
+            overlay_id, lambda draft: edits.apply_all(draft, [edit], boxes(draft), mat.new_id), "instruments"
+        )
+    except InvalidPiece as error:
+        flash("; ".join(error.wrong.values()), "wrong")
+        return redirect(url_for("instruments.edit", name=name))
+    chosen = ",".join(done.chosen or ())
+    return redirect(url_for("mat.show", overlay_id=overlay_id, piece=chosen))
