@@ -194,7 +194,7 @@ class Airing:
         count = 0
         for on_air in self._on_air.values():
             for piece in _seen(on_air.overlay):
-                if not piece.is_moment or piece["moment_type"] != event.type:
+                if not piece.is_moment or piece.moment_type != event.type:
                     continue
                 text = self._of_event(piece, event, feed)
                 key = f"{on_air.overlay_id}/{piece.id}"

@@ -166,6 +166,8 @@ class Runtime:
                 self._show(one.event, one.seq)
             if scene := self.operating.effects(one.event, now):
                 self._in_the_background(self.set_scene(scene))
+        if self._engine.computing.stale():
+            self._in_the_background(self.reckoning.put_right())
         self._plan()
         self.touched("log")
 

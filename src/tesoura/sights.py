@@ -64,7 +64,7 @@ class Sights:
     def _say(self, piece: Piece, name: str, part: Say, says: Mapping[str, dict[str, str]]) -> Shown:
         texts: Texts = self._engine.texts
         shown = texts.preview(part)
-        if name == "level":
+        if name.startswith("level"):
             levels = {"longest": "1.0000", "empty": "0.0000", "made_up": MADE_UP_LEVEL, "down": shown.text}
             for state, told in says.items():
                 told[name] = levels.get(state, shown.text)

@@ -70,6 +70,12 @@ class Piece:
         """Whether it appears as a moment."""
         return bool(self.choices["appears"] == "moment")
 
+    @property
+    def moment_type(self) -> str:
+        """The type of event for which it appears, when it does so as a moment."""
+        own = self.kind_of.moment_type
+        return own(self.choices) if own and not self.choices["moment_type"] else str(self.choices["moment_type"])
+
     def parts(self) -> Mapping[str, Part]:
         """What it says, ready to render, by the part's name."""
         return self.kind_of.parts(self.choices)

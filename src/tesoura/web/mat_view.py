@@ -96,7 +96,7 @@ def notes(piece: Piece, sight: Sight) -> list[str]:
         instead = "The “nothing yet” text is shown instead." if shown.text else "The piece is hidden."
         found.append(f"{shown.problem} {instead}")
     if piece.is_moment:
-        kind = piece["moment_type"]
+        kind = piece.moment_type
         when = f"when “{kind}” happens" if kind else "once you say what must happen"
         found.append(f"Viewers see it for {piece['moment_s']} s {when}, and nothing of it otherwise.")
     return found

@@ -27,7 +27,11 @@ class State(Protocol):
     """What every computation can do: take events, read signals, tell values, be kept and built again."""
 
     reads: tuple[str, ...]
-    stale: bool
+
+    @property
+    def stale(self) -> bool:
+        """Whether only the log can set it right."""
+        ...
 
     @property
     def types(self) -> tuple[str, ...]:

@@ -55,8 +55,6 @@ class Setup:
 class Player:
     """An instrument that runs: it hears its events and commands, each once, and tells its signals."""
 
-    stale = False
-
     def __init__(self, setup: Setup, almanac: Almanac, now: datetime) -> None:
         self.definition, self._almanac = setup, almanac
         kind = setup.kind_of
@@ -64,6 +62,11 @@ class Player:
         self.reads = tuple(kind.reads(setup.choices))
         self._types = (setup.command_type, CLOCK_SET, *kind.types(setup.name, setup.choices))
         self._told: set[str] = set()
+
+    @property
+    def stale(self) -> bool:
+        """Whether only the log can set it right."""
+        return bool(getattr(self.instrument, "stale", False))
 
     @property
     def types(self) -> tuple[str, ...]:

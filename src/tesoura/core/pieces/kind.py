@@ -71,7 +71,8 @@ class Kind:
     `words` gives the texts that the fit check measures. `sized` is `text` for a piece as large as its words unless it
     is given a width, and `box` for one whose width and height are chosen; `extra_em` is the height, in its size, that
     such a one needs beside its lines. `template` draws it, where it is not in a folder of its name.
-    `overlay_size` is that of an overlay made for it alone.
+    `overlay_size` is that of an overlay made for it alone. `first` are choices that a new one begins with beside the
+    defaults. `moment_type` tells which event it appears for when its choices do.
     """
 
     name: str
@@ -87,6 +88,8 @@ class Kind:
     extra_em: float = 0.0
     template: str = ""
     overlay_size: tuple[int, int] = (1920, 1080)
+    first: Mapping[str, Any] = made(default_factory=dict)
+    moment_type: Callable[[Choices], str] | None = None
 
     @property
     def drawn_by(self) -> str:
@@ -103,7 +106,7 @@ class Kind:
         """What a new piece of this kind begins with."""
         width, height = self.size
         own = {name: field.default for name, field in self.all_fields.items()}
-        return {**own, "name": self.title, "width_px": width, "height_px": height}
+        return {**own, "name": self.title, "width_px": width, "height_px": height, **self.first}
 
 
 def wording(raw: object) -> str:

@@ -1,0 +1,56 @@
+"""Game statistics: what a game's events come to by match, session, day and last matches; the match-end card."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import datetime
+from typing import Any
+
+from tesoura.core.checks import text
+from tesoura.core.computed.almanac import Almanac
+from tesoura.core.forms import FormField
+from tesoura.core.instruments.kind import Choices, CommandKind, InstrumentKind
+from tesoura.core.instruments.statistics.pieces import CARD, VITALS
+from tesoura.core.instruments.statistics.plan import FIELDS, HEARD, make, vitals_of
+from tesoura.core.instruments.statistics.statistics import Statistics
+from tesoura.core.instruments.statistics.table import outputs
+
+
+def _begin(name: str, choices: Choices, almanac: Almanac, now: datetime) -> Statistics:
+    return Statistics(make(name, choices), almanac)
+
+
+def _restore(name: str, choices: Choices, almanac: Almanac, saved: Mapping[str, Any]) -> Statistics:
+    return Statistics(make(name, choices), almanac).restore(saved)
+
+
+def _depends_on(choices: Choices, almanac: Almanac) -> str:
+    began = almanac.session_began.isoformat() if almanac.session_began else ""
+    return f"{almanac.zone} {began}"
+
+
+_given = text(40, empty=True)
+
+KIND = InstrumentKind(
+    name="statistics",
+    title="Game statistics",
+    about="Kills, deaths, streaks, results and rating from a game's events; vitals as bars; the card at a match's end.",
+    example="game",
+    fields=FIELDS,
+    begin=_begin,
+    restore=_restore,
+    outputs=lambda choices: outputs(vitals_of(choices["vitals"])),
+    commands=(
+        CommandKind("correct", "Correct", "Add a kill, a death or an assist, or take one away.",
+                    (FormField("what", "What", _given), FormField("by", "By", _given))),
+        CommandKind("reset", "Reset", "Count anew from now on: the session, the match, or one statistic.",
+                    (FormField("what", "What", _given),)),
+        CommandKind("undo", "Undo", "As it was before the last correction or reset."),
+        CommandKind("show_card", "Show the card now", "With the last match, or with 1, 2 or 30 made-up ones.",
+                    (FormField("of", "Of", _given),)),
+    ),
+    types=lambda name, choices: (*HEARD, f"{name}.match_ended"),
+    depends_on=_depends_on,
+    pieces=(CARD, VITALS),
+    order=20,
+)  # fmt: skip

@@ -1,0 +1,171 @@
+"""The pieces that draw game statistics: the match-end card, and vitals as bars."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from tesoura.core.checks import InvalidField, text
+from tesoura.core.fields import Field, number, one_of, switch
+from tesoura.core.instruments.statistics.plan import MAX_VITALS
+from tesoura.core.instruments.statistics.table import STATISTICS
+from tesoura.core.pieces.kind import SIZE, Choices, Kind, Part, Words, say
+
+SECTIONS = (("result", "Result"), ("rating", "Rating won or lost"), ("figures", "Figures"), ("row", "The last matches"),
+            ("line", "The rating over them"))  # fmt: skip
+FIGURES = 6
+RESULT_SCALE, RATING_SCALE, LABEL_SCALE = 1.7, 0.8, 0.46
+_SHOWN = [one for one in STATISTICS if "ended" in one.scopes and one.name not in ("deathless", "result")]
+_OPTIONS = (("none", "nothing"), *((one.name, one.label) for one in _SHOWN))
+_FIRST = ("kills", "deaths", "assists", "kd", "best_streak", "per_minute")
+_OF = {one.name: one for one in _SHOWN}
+
+
+def _sections(raw: object) -> str:
+    known = [name for name, _ in SECTIONS]
+    found = [part.strip() for part in str(raw).split(",") if part.strip()]
+    if strange := [part for part in found if part not in known]:
+        raise InvalidField(f"There is no section “{strange[0][:20]}”. There are {', '.join(known)}.")
+    if not found:
+        raise InvalidField("Leave at least one section on.")
+    return ",".join(dict.fromkeys(found))
+
+
+def sections_of(choices: Choices) -> list[str]:
+    """The sections that are on, in their order."""
+    return str(choices["sections"]).split(",")
+
+
+def figures_of(choices: Choices) -> list[str]:
+    """The statistics that the card shows."""
+    return [name for at in range(1, FIGURES + 1) if (name := choices[f"figure_{at}"]) != "none"]
+
+
+def label_of(name: str) -> str:
+    """What a statistic is called."""
+    return _OF[name].label
+
+
+def _card_parts(choices: Choices) -> Mapping[str, Part]:
+    name = choices["statistics"]
+    if not name:
+        return {}
+    result = f"{name}.card_result"
+    words = " else ".join(f"{choices[one]!r} if {result} == {one!r}" for one in ("won", "lost"))
+    parts: dict[str, Part] = {
+        "result": say(f"{{{words} else {choices['drawn']!r} if {result} == 'drawn' else ''}}", choices),
+        "opponent": say(f"{{{name}.card_opponent}}", choices),
+        "rating": say(f"{{{name}.card_rating:,.0f}}", choices),
+        "change": say(f"{{{name}.card_rating_change:signed}}", choices),
+        **{one: say(f"{{{name}.card_{one}}}", choices) for one in ("row_won", "row_lost", "row_drawn", "rating_line")},
+    }  # fmt: skip
+    for at, one in enumerate(figures_of(choices), 1):
+        spec = f":{_OF[one].format}" if _OF[one].format else ""
+        parts[f"figure_{at}"] = say(f"{{{name}.card_{one}{spec}}}", choices, "—")
+    return parts
+
+
+def _card_words(choices: Choices) -> Sequence[Words]:
+    found: list[Words] = []
+    line = 0
+    for section in sections_of(choices):
+        if section == "result":
+            found += [Words("result", RESULT_SCALE, "accent", line), Words("opponent", RATING_SCALE, "quiet", line + 1)]
+            line += 2
+        elif section == "rating":
+            found += [Words("rating", 1.0, "colour", line), Words("change", RATING_SCALE, "accent", line)]
+            line += 1
+        elif section == "figures":
+            shown = figures_of(choices)
+            for at, one in enumerate(shown):
+                place: dict[str, Any] = {"cell": at, "cells": max(len(shown), 1)}
+                found.append(Words("", LABEL_SCALE, "quiet", line, fixed=label_of(one), **place))
+                found.append(Words(f"figure_{at + 1}", 1.0, "colour", line + 1, **place))
+            line += 2
+    return found
+
+
+def _ended(choices: Choices) -> str:
+    return f"{choices['statistics']}.match_ended" if choices["statistics"] else ""
+
+
+CARD = Kind(
+    name="match_card",
+    title="Match-end card",
+    about="Shown once, when a match ends: its result, its figures, the last matches.",
+    fields={
+        "statistics": Field("Of", text(60, empty=True), "", "", "instrument", under="Values", of="statistics"),
+        "sections": Field("Sections, from the top", _sections, "", ",".join(name for name, _ in SECTIONS), "sections",
+                          SECTIONS, under="Sections"),
+        "won": Field("When it was won", text(40), "", "Won", under="Words"),
+        "lost": Field("When it was lost", text(40), "", "Lost", under="Words"),
+        "drawn": Field("When nobody won", text(40), "", "Drawn", under="Words"),
+        "places": number("Matches in the row", 1, 30, 12, under="Sections"),
+        **{f"figure_{at}": one_of(f"Figure {at}", _OPTIONS, _FIRST[at - 1], under="Figures")
+           for at in range(1, FIGURES + 1)},
+        "size_px": SIZE,
+    },
+    parts=_card_parts,
+    words=_card_words,
+    size=(1180, 640),
+    wants="Choose which game statistics it shows. Set them up under Instruments first.",
+    extra_em=3.2,
+    template="instruments/statistics/card.html",
+    first={"appears": "moment", "moment_s": 12},
+    moment_type=_ended,
+)  # fmt: skip
+
+
+# Vitals
+
+
+def _which(raw: object) -> str:
+    found = [part.strip().casefold() for part in str(raw).split(",") if part.strip()]
+    if not found or len(found) > MAX_VITALS or not all(part.isidentifier() for part in found):
+        raise InvalidField(f"Name one to {MAX_VITALS} vitals, as in health, shield.")
+    return ", ".join(dict.fromkeys(found))
+
+
+def which_of(choices: Choices) -> list[str]:
+    """The vitals that are drawn."""
+    return [part.strip() for part in str(choices["which"]).split(",")]
+
+
+def _vital_parts(choices: Choices) -> Mapping[str, Part]:
+    name = choices["statistics"]
+    parts: dict[str, Part] = {}
+    for at, one in enumerate(which_of(choices) if name else (), 1):
+        parts[f"level_{at}"] = say(f"{{{name}.vital_{one}_share:.4f}}", choices, "0")
+        if choices["figures"] == "yes":
+            parts[f"figure_{at}"] = say(f"{{{name}.vital_{one}:.0f}}", choices, "—")
+    return parts
+
+
+def _vital_words(choices: Choices) -> Sequence[Words]:
+    found: list[Words] = []
+    for at, one in enumerate(which_of(choices), 1):
+        if choices["labels"] == "yes":
+            found.append(Words("", 1.0, "quiet", at - 1, fixed=one.replace("_", " ").capitalize()))
+        if choices["figures"] == "yes":
+            found.append(Words(f"figure_{at}", 1.0, "colour", at - 1))
+    return found
+
+
+VITALS = Kind(
+    name="vitals",
+    title="Vitals",
+    about="Health and such, a bar each.",
+    fields={
+        "statistics": Field("Of", text(60, empty=True), "", "", "instrument", under="Values", of="statistics"),
+        "which": Field("Which", _which, "", "health, shield", under="Values"),
+        "labels": switch("Labels", under="Values"),
+        "figures": switch("Figures", under="Values"),
+        "size_px": SIZE,
+    },
+    parts=_vital_parts,
+    words=_vital_words,
+    size=(420, 150),
+    wants="Choose which game statistics tell them. Set them up under Instruments first.",
+    extra_em=0.8,
+    template="instruments/statistics/vitals.html",
+)

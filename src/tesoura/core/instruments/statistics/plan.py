@@ -1,0 +1,89 @@
+"""What game statistics are set up with."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from tesoura.core.checks import InvalidField, choice, line, text, whole
+from tesoura.core.forms import FormField
+from tesoura.core.instruments.statistics.rule import Rule, keys_of
+
+EVENTS = ("match.start", "match.pause", "match.resume", "match.end", "round.start", "round.end", "kill", "death",
+          "assist", "damage", "objective", "vitals", "position")  # fmt: skip
+"""The types of events of a game, in the order in which a page explains them."""
+HEARD = tuple(one for one in EVENTS if one not in ("objective", "position", "round.start"))
+MAX_VITALS = 6
+_YES_NO = (("no", "are left out"), ("yes", "count"))
+_DEATHS = (("death", "events of the type death"), ("kill", "kills whose target you are"))
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """The choices, ready for use. `vitals` maps each value to what it is full at."""
+
+    name: str
+    title: str
+    rule: Rule
+    deaths_by: str
+    within_us: int
+    last: int
+    vitals: Mapping[str, float]
+
+
+def make(name: str, choices: Mapping[str, Any]) -> Plan:
+    """The plan that checked choices come to."""
+    rule = Rule(
+        frozenset(keys_of(choices["player"].split(","))), frozenset(keys_of(choices["without_tags"])),
+        frozenset(keys_of(choices["without_means"])), choices["friendly"] == "yes", choices["warm_up"] == "yes",
+    )  # fmt: skip
+    within_us = choices["within_s"] * 1_000_000
+    return Plan(name, choices["title"], rule, choices["deaths_by"], within_us, choices["last"],
+                vitals_of(choices["vitals"]))  # fmt: skip
+
+
+def vitals_of(typed: str) -> dict[str, float]:
+    """`health 100, shield 50` as the values and what each is full at. Raises InvalidField."""
+    found: dict[str, float] = {}
+    for part in typed.split(","):
+        words = part.split()
+        if not words:
+            continue
+        name, full = words[0].casefold(), words[1] if len(words) > 1 else "100"
+        if not name.isidentifier() or len(words) > 2 or not full.isdecimal() or int(full) == 0:
+            raise InvalidField("Write each with what it is full at, as in health 100, shield 50.")
+        found[name] = float(full)
+    if len(found) > MAX_VITALS:
+        raise InvalidField(f"At most {MAX_VITALS} fit.")
+    return found
+
+
+def _vitals(raw: object) -> str:
+    typed = text(200, empty=True)(raw)
+    return ", ".join(f"{name} {full:g}" for name, full in vitals_of(typed).items())
+
+
+def _names(raw: object) -> list[str]:
+    parts = raw if isinstance(raw, list) else str(raw).split(",")
+    return [" ".join(str(part).split())[:60] for part in parts if str(part).strip()][:30]
+
+
+_WHOSE, _RULE, _MORE = "Whose", "Which kills count", "More"
+FIELDS: Sequence[FormField] = (
+    FormField("title", "Its name", line(60), default="Game statistics", group=_WHOSE),
+    FormField("player", "Your name in the game", text(120, empty=True), placeholder="mara_vane", kind="player",
+              help="Former names too, with commas. Left empty, every kill that is told is yours.", group=_WHOSE),
+    FormField("without_tags", "Leave out kills tagged", _names, kind="tags", default="",
+              help="Reward kills such as a gust bonus. Separate several with commas.", group=_RULE),
+    FormField("without_means", "Leave out kills by", _names, kind="means", default="", group=_RULE),
+    FormField("friendly", "Friendly fire", choice(["yes", "no"]), kind="choice", default="no", options=_YES_NO,
+              group=_RULE),
+    FormField("warm_up", "Kills in the warm-up", choice(["yes", "no"]), kind="choice", default="no", options=_YES_NO,
+              group=_RULE),
+    FormField("deaths_by", "Your deaths are", choice(["death", "kill"]), kind="choice", default="death",
+              options=_DEATHS, group=_RULE),
+    FormField("within_s", "A multi-kill: each within", whole(1, 60), kind="number", default="5", unit="s", group=_MORE),
+    FormField("last", "The last matches are", whole(1, 30), kind="number", default="12", unit="matches", group=_MORE),
+    FormField("vitals", "Vitals, and what each is full at", _vitals, default="health 100, shield 50", group=_MORE),
+)  # fmt: skip

@@ -1,0 +1,65 @@
+"""Which kills count, and whose they are: the rule that stands beside the number."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+from tesoura.core.computed.happening import name_key, name_of
+
+WARM_UP = frozenset({"warm-up", "warm up", "warmup"})
+FRIENDLY = frozenset({"friendly", "friendly fire", "team"})
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """Which kills count.
+
+    `players` are the names of the player, the present one and former ones, as keys; none means that every kill told is
+    the player's. Kills with one of these `tags` or `means` are left out, and friendly fire and warm-up unless wanted.
+    """
+
+    players: frozenset[str] = frozenset()
+    tags: frozenset[str] = frozenset()
+    means: frozenset[str] = frozenset()
+    friendly: bool = False
+    warm_up: bool = False
+
+    def is_me(self, name: str) -> bool:
+        """Whether a name is the player's."""
+        return name_key(name) in self.players
+
+    def left_out(self, data: Mapping[str, object]) -> str | None:
+        """Why a kill does not count, whoever's it is; None when it does."""
+        tags = tags_of(data)
+        if wrong := sorted(tags & self.tags):
+            return f"kills tagged {wrong[0]} are left out"
+        means = name_key(name_of(data.get("means")))
+        if means and means in self.means:
+            return f"kills by {means} are left out"
+        if not self.warm_up and (tags & WARM_UP or data.get("warm_up") is True):
+            return "the warm-up is left out"
+        actor, target = name_of(data.get("actor")), name_of(data.get("target"))
+        if actor and name_key(actor) == name_key(target):
+            return "nobody kills themselves"
+        if not self.friendly and (tags & FRIENDLY or data.get("friendly") is True):
+            return "friendly fire is left out"
+        return None
+
+    def words(self) -> str:
+        """The rule in a sentence."""
+        left = [f"tagged {tag}" for tag in sorted(self.tags)] + [f"by {means}" for means in sorted(self.means)]
+        left += [] if self.friendly else ["friendly fire"]
+        left += [] if self.warm_up else ["warm-up"]
+        return f"All kills but these: {', '.join(left)}." if left else "All kills count."
+
+
+def tags_of(data: Mapping[str, object]) -> set[str]:
+    """The tags of an event, as keys."""
+    raw = data.get("tags")
+    return keys_of(raw if isinstance(raw, list) else [raw])
+
+
+def keys_of(names: Iterable[object] | Sequence[object]) -> set[str]:
+    """Names as keys, without those that are empty."""
+    return {name_key(name) for one in names if (name := name_of(one))}
