@@ -74,16 +74,19 @@ def demo(port: int, data: Path | None, seed: int, speed: float) -> None:
         story = Story(settings.address, seed_folder(store, services, wall_clock()), seed, speed)
 
         def ready() -> None:
+            story.game.open()
             story.start()
             click.echo(f"The demo is ready: {settings.address}")
             click.echo(f"Its count service answers at {services.members.address}/channels/mara_vane")
             click.echo(f"Break it, or set a count, at {services.members.admin_address}/admin")
             click.echo(f"A channel to sign in to: {services.channel.address}, client id {CLIENT_ID}")
+            click.echo(f"Make things happen in the game at {story.game.address}")
             click.echo("Stop it with Ctrl+C.")
 
         try:
             _run(settings, store, ready)
         finally:
+            story.game.stop()
             services.stop()
 
 

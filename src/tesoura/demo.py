@@ -22,8 +22,10 @@ from tesoura.demo_services import Services
 from tesoura.examples import put
 from tesoura.filing import FOLDER_CHOICE
 from tesoura.standins.channel import CLIENT_ID
+from tesoura.standins.duelling import Duelling
 from tesoura.standins.evening import Beat, evening
 from tesoura.standins.members import DEFAULT_KEY, MembersService
+from tesoura.standins.ratings import DEFAULT_KEY as RATING_KEY
 from tesoura.store import computed as stored_computed
 from tesoura.store import feeds as stored_feeds
 from tesoura.store import keys, state
@@ -32,6 +34,10 @@ from tesoura.store.store import Store
 from tesoura.store.tables import FeedRow, SignalRow
 
 PREROLL = 110
+PLAYED_S = 1_500.0
+"""For so long the game was played before the demo opened."""
+OF_THE_GAME = frozenset({"match.start", "match.end", "kill", "death"})
+"""What the game tells by itself this evening."""
 KEY_NAME = "demo evening"
 
 
@@ -79,6 +85,10 @@ def _feeds(services: Services) -> tuple[_Feed, ...]:
         _Feed("match", "Match statistics", "file",
               {"path": str(services.game.stats), "form": "auto", "period_s": 1.0},
               (("kills", "kills", "cuts"), ("deaths", "deaths", ""), ("assists", "assists", ""))),
+        _Feed("otto", "Otto's statistics", "player",
+              {"address": services.ratings.address, "player": "otto_knot", "key_in": "header", "key_name": "X-Key",
+               "period_s": 20.0},
+              (("rating", "player.rating", ""),), {"key": RATING_KEY}),
         _Feed("match_log", "Match log", "follow",
               {"path": str(services.game.log), "pattern": LOG_PATTERN, "type": "line.cut"}),
         _Feed("shows", "Cup evenings", "calendar", {"where": f"{counts}/cup.ics", "period_s": 600.0},
@@ -149,7 +159,6 @@ def _fill(session: Session, store: Store, services: Services, feeds: tuple[_Feed
     for kind, name, given in COMPUTED:
         filled = fill(KINDS[kind].fields, given)
         stored_computed.keep(session, None, kind, name, filled.choices, now)
-    demo_instruments.put(session, now)
     (store.folder / "texts").mkdir(parents=True, exist_ok=True)
     state.choose(session, FOLDER_CHOICE, str(store.folder / "texts"))
     for name, wording, nothing_yet in FILES:
@@ -159,7 +168,9 @@ def _fill(session: Session, store: Store, services: Services, feeds: tuple[_Feed
     play = state.SavedSignal(Signal("scene.present", "Play", "", now, Freshness.HELD), "scene", None, None)
     past = [play, _past("reach", "mara_vane", counts, now), _past("rival", "otto_knot", counts, now), lost]
     state.save(session, past, 0, True)
-    demo_overlays.put(session, store, now)
+    marks = demo_overlays.keep_marks(session, store, now)
+    demo_overlays.put(session, marks, now)
+    demo_instruments.put(session, now, marks["The Windy Ladder"])
     for began in (timedelta(days=7, minutes=170), timedelta(days=1, minutes=40), timedelta(minutes=12)):
         state.start_session(session, now - began)
 
@@ -181,6 +192,7 @@ class Story(threading.Thread):
         self._speed = max(speed, 0.01)
         self._source = f"evening:{uuid.uuid4().hex[:8]}"
         self._client = httpx.Client(base_url=address, headers={"Authorization": f"Bearer {key}"}, trust_env=False)
+        self.game = Duelling(address, key, seed, speed)
 
     def run(self) -> None:
         """Tell the story until the program ends."""
@@ -194,11 +206,15 @@ class Story(threading.Thread):
         events = []
         for beat in past:
             at += timedelta(seconds=beat.after_s)
-            events.append({**self._event(beat), "time": at.isoformat()})
+            if beat.type not in OF_THE_GAME:
+                events.append({**self._event(beat), "time": at.isoformat()})
         self._post(events)
+        self.game.before(PLAYED_S)
+        self.game.start()
         for beat in self._beats:
             time.sleep(beat.after_s / self._speed)
-            self._post([self._event(beat)])
+            if beat.type not in OF_THE_GAME:
+                self._post([self._event(beat)])
 
     def _earlier(self, days: int, count: int, back_s: float) -> None:
         at = datetime.now(UTC) - timedelta(days=days, seconds=back_s)

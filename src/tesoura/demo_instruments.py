@@ -20,11 +20,15 @@ INSTRUMENTS: tuple[tuple[str, str, dict[str, Any]], ...] = (
     ("countdown", "next_cup",
      {"title": "Next cup evening", "counts": "event", "signal": "shows.starts_at", "before": "Next cup in ",
       "end_words": "The cup is on"}),
+    ("statistics", "game",
+     {"title": "Game statistics", "player": "mara_vane", "without_tags": "gust bonus", "last": "12"}),
+    ("map", "ladder_map", {"title": "Map", "player": "mara_vane", "b_x": "840", "b_y": "600"}),
 )  # fmt: skip
 COMMANDS: tuple[tuple[str, str, dict[str, Any]], ...] = (("kettle_break", "start", {}),)
 
 
-def put(session: Session, now: datetime) -> None:
-    """Set the demo's instruments up."""
+def put(session: Session, now: datetime, arena: str) -> None:
+    """Set the demo's instruments up; `arena` is the picture of the map."""
     for kind, name, given in INSTRUMENTS:
+        given = {**given, "picture": arena} if kind == "map" else given
         stored.keep(session, None, kind, name, fill(KINDS[kind].fields, given).choices, now)

@@ -14,7 +14,8 @@ from tesoura.store import overlays as stored
 from tesoura.store.store import Store
 from tesoura.store.tables import MediaRow
 
-MARKS = (("cordel_tea.svg", "Cordel Tea"), ("northshed.svg", "Northshed Bicycles"))
+MARKS = (("cordel_tea.svg", "Cordel Tea"), ("northshed.svg", "Northshed Bicycles"),
+         ("windy_ladder.svg", "The Windy Ladder"))  # fmt: skip
 FRIENDS = "{reach.members:,} kite friends"
 
 
@@ -120,15 +121,50 @@ def _vertical() -> tuple[Piece, ...]:
     )  # fmt: skip
 
 
-def put(session: Session, store: Store, now: datetime) -> None:
+def _game(picture: str) -> tuple[Piece, ...]:
+    stats = {"statistics": "game"}
+    block = new_piece(
+        "slots", "block", name="In a block", look="gust", x=96, y=64, width_px=430, height_px=250, size_px=46, count=4,
+        arranged="block", nothing_yet="—", **_slots(("Kills", "session_kills", "scissors"), ("Deaths", "session_deaths",
+        "kite"), ("K/D", "session_kd:.2f", "none"), ("Streak", "session_streak", "bolt")),
+    )  # fmt: skip
+    bar = new_piece(
+        "slots", "bar", name="In a bar", look="ink", x=400, y=940, width_px=1120, height_px=104, size_px=40, count=5,
+        nothing_yet="—", **_slots(("Cuts", "match_kills", "scissors"), ("Lost", "match_deaths", "kite"),
+        ("Tangles", "match_assists", "people"), ("A minute", "match_per_minute:.1f", "clock"),
+        ("Place", "match_rank", "flag")),
+    )  # fmt: skip
+    column = new_piece(
+        "slots", "column", name="In a column", look="lantern", x=1494, y=64, width_px=330, height_px=340, size_px=36,
+        count=5, arranged="column", nothing_yet="—", **_slots(("Wins", "session_wins", "cup"),
+        ("Losses", "session_losses", "none"), ("In a row", "session_win_run", "flag"),
+        ("Rating", "session_rating_change:signed", "up"), ("Win rate", "session_win_rate_pct:.0f", "none")),
+    )  # fmt: skip
+    vitals = new_piece("vitals", "vitals", name="Vitals", look="harbour", x=96, y=760, width_px=380, height_px=150,
+                       size_px=28, **stats)  # fmt: skip
+    place = new_piece("map", "map", name="Map", look="ink", map="ladder_map", media=picture, x=1494, y=700,
+                      width_px=330, height_px=236)  # fmt: skip
+    card = new_piece("match_card", "card", name="Match-end card", look="broadsheet", x=560, y=150, width_px=900,
+                     height_px=640, size_px=50, figure_6="none", **stats)  # fmt: skip
+    return block, bar, column, vitals, place, card
+
+
+def _slots(*slots: tuple[str, str, str]) -> dict[str, str]:
+    made: dict[str, str] = {}
+    for at, (label, value, icon) in enumerate(slots, 1):
+        made |= {f"label_{at}": label, f"value_{at}": f"{{game.{value}}}", f"icon_{at}": icon}
+    return made
+
+
+def put(session: Session, marks: dict[str, str], now: datetime) -> None:
     """Make the demo's overlays and put them on air."""
-    marks = keep_marks(session, store, now)
     made = (
         ("Cup evening", Overlay(pieces=_evening(marks))),
         ("Road to 2,000", Overlay(1200, 96, _road())),
         ("Cup score", Overlay(360, 96, _strip())),
         ("Between matches", Overlay(640, 400, _card(), form="light")),
         ("On the phone", Overlay(1080, 1920, _vertical(), scenery="lanterns")),
+        ("The match", Overlay(pieces=_game(marks["The Windy Ladder"]))),
     )
     for title, overlay in made:
         row = stored.new_overlay(session, title, overlay, now)

@@ -12,6 +12,7 @@ from tesoura.standins.channel import ChannelService
 from tesoura.standins.evening import SONGS, evening
 from tesoura.standins.game import GameFiles
 from tesoura.standins.members import MembersService
+from tesoura.standins.ratings import RatingService
 from tesoura.standins.streams import StreamService
 
 SONG_S, CHANNEL_S, SCORE_S = 25.0, 9.0, 7.0
@@ -26,12 +27,14 @@ class Services:
         self.streams = StreamService()
         self.broker = Broker()
         self.game = GameFiles(folder / "game")
+        self.ratings = RatingService(seed=seed, most=40)
         self._seed, self._speed = seed, max(speed, 0.01)
         self._stopped = threading.Event()
 
     def start(self) -> None:
         """Open them all."""
-        for service in (self.members, self.channel, self.streams, self.broker):
+        self.ratings.fill(9)
+        for service in (self.members, self.channel, self.streams, self.broker, self.ratings):
             service.start()
         for play in (self._play_songs, self._play_channel, self._play_game, self._play_score):
             threading.Thread(target=play, daemon=True).start()
@@ -39,7 +42,7 @@ class Services:
     def stop(self) -> None:
         """Close them all."""
         self._stopped.set()
-        for service in (self.members, self.channel, self.streams, self.broker):
+        for service in (self.members, self.channel, self.streams, self.broker, self.ratings):
             service.stop()
 
     def _wait(self, seconds: float) -> bool:

@@ -400,7 +400,7 @@ def test_the_card_keeps_the_match_that_ended_while_the_next_one_goes_on() -> Non
     game.tell(60, "match.end", result="lost", rating=1_400).tell(61, "match.start").kills(62)
     told = game.read(63)
     assert chosen(told, "card_kills", "card_result", "card_opponent", "card_rating") == [2, "lost", OTTO, 1_400]
-    assert told["card_row_lost"] == "M112.2 2.2l5.6 5.6M117.8 2.2l-5.6 5.6"
+    assert told["card_row_lost"] == "M292.2 2.2l5.6 5.6M297.8 2.2l-5.6 5.6"
 
 
 def test_the_card_is_shown_with_made_up_matches_until_a_real_one_ends() -> None:

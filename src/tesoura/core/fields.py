@@ -18,7 +18,7 @@ class Field:
     `check` turns what was typed into a value; it is all there is between what was typed and the page. `asked` is how
     a form asks: `line`, `wording`, `formula`, `number`, `choice`, `switch`, `colour`, `typeface`, `weight`, `look`, or
     one of those that offer what there is: `signal`, `ranking`, `event`, `picture`, `video`, `instrument` (`of` is its
-    kind). `under` is its heading.
+    kind); a `wording` that is `of` a `statistic` offers those. `under` is its heading.
     `only_if` names another field and the values of it with which this one plays a part.
     """
 

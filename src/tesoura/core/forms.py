@@ -14,8 +14,8 @@ class FormField:
     """One field of a form.
 
     `kind` is `text`, `number`, `choice`, `several`, `area`, `wide`, `secret`, or one of those that offer what there is:
-    `signal`, `events`, `datum` (a field of events' data), `formula`, `instant`, `program`, `sound`,
-    `scene`. `check` turns what was typed
+    `signal`, `events`, `datum` (a field of events' data), `formula`, `instant`, `program`, `sound`, `scene`,
+    `picture`, `tags`, `means`, `player`. `check` turns what was typed
     into a value or raises InvalidField. `only_if` names another field and the values of it with which this one is asked
     for; `advanced` ones are folded away. `group` is the heading it stands under.
     """

@@ -115,6 +115,41 @@ def game(folder: Path) -> None:
 
 
 @main.command()
+@click.option("--to", default="http://127.0.0.1:8765", show_default=True, help="Where Tesoura answers.")
+@click.option("--key", required=True, help="A key for its API, as `tesoura key new` prints it.")
+@click.option("--port", default=8774, show_default=True, help="Where the page is that makes things happen by hand.")
+@click.option("--seed", default=7, show_default=True, help="The same seed plays the same matches.")
+@click.option("--speed", default=1.0, show_default=True, help="How fast its time runs.")
+@click.option("--by-hand", is_flag=True, help="Wait for the page's buttons instead of playing.")
+def duels(to: str, key: str, port: int, seed: int, speed: float, by_hand: bool) -> None:
+    """A game that posts its matches as they are played: streaks, bad runs, a crash, late and double events."""
+    from tesoura.standins.duelling import Duelling
+
+    game = Duelling(to, key, seed, speed, port, plays=not by_hand)
+    game.open()
+    game.start()
+    click.echo(f"Make things happen by hand:  {game.address}")
+    _until_stopped(game.stop)
+
+
+@main.command()
+@click.option("--port", default=8775, show_default=True, help="Where it answers.")
+@click.option("--most", default=20, show_default=True, help="How many questions it allows within ten seconds.")
+def ratings(port: int, most: int) -> None:
+    """A remote statistics service: players by name, ratings, matches, and a limit on questions."""
+    from tesoura.standins.ratings import DEFAULT_KEY as KEY
+    from tesoura.standins.ratings import RatingService
+
+    service = RatingService(port, most=most)
+    service.fill(12)
+    service.start()
+    click.echo(f"The service's address:   {service.address}")
+    click.echo(f"A key, in X-Key:         {KEY}")
+    click.echo("Players:                 mara_vane, otto_knot, pip_gale, ...")
+    _until_stopped(service.stop)
+
+
+@main.command()
 @click.argument("address")
 @click.option("--secret", required=True, help="The signing secret, whsec_…")
 @click.option("--name", default="teacup_ana", show_default=True)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
@@ -56,6 +56,8 @@ class Card:
     differs: bool
     audience: Audience
     troubles: list[Trouble]
+    quiet: list[tuple[str, str]] = field(default_factory=list)
+    """Pieces on air that are empty until an instrument lets them appear: the name of each, and of its instrument."""
 
 
 def strip() -> Strip:
@@ -105,6 +107,11 @@ def cards() -> list[Card]:
                 bool(differences(draft, on_air.overlay if on_air.rev else None)),
                 audiences.get(on_air.overlay_id, Audience()),
                 [one for one in troubles if one.overlay_id == on_air.overlay_id],
+                [
+                    (piece.name, piece.moment_type.rpartition(".")[0])
+                    for piece in on_air.overlay.pieces
+                    if piece.is_moment and piece.kind_of.moment_type
+                ],
             )
         )
     return found

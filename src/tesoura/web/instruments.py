@@ -13,9 +13,10 @@ from sqlmodel import Session
 from tesoura.core import edits
 from tesoura.core.checks import InvalidField
 from tesoura.core.computed.almanac import Almanac
+from tesoura.core.computed.playing import Setup
 from tesoura.core.durations import Asks
 from tesoura.core.fields import InvalidPiece
-from tesoura.core.forms import FormField, fill
+from tesoura.core.forms import Filled, FormField, fill
 from tesoura.core.instruments.kind import InstrumentKind
 from tesoura.core.instruments.kinds import KINDS
 from tesoura.core.names import snake, unused
@@ -99,6 +100,15 @@ def effect_fragment(name: str, command: str) -> ResponseReturnValue:
     return render_template("instruments/_effect.html", said=found)
 
 
+@blueprint.get("/<name>/page")
+def page_fragment(name: str) -> ResponseReturnValue:
+    """The part of an instrument's own page that its kind draws."""
+    row, standing = row_of(name), _standing(name)
+    return render_template(
+        f"instruments/{row.kind}/page.html", row=row, kind=KINDS[row.kind], it=standing, now=standing.values
+    )
+
+
 # Setting up
 
 
@@ -159,16 +169,32 @@ def _page(
     full = {**{field.name: field.default for field in kind.fields}, **typed}
     return {
         "kind": kind, "typed": full, "wrong": wrong, "row": row, "groups": grouped(list(kind.fields)),
-        "panel": panel(standing) if standing else None, "overlays": overlays,
+        "panel": panel(standing) if standing else None, "it": standing,
+        "now": standing.values if standing else {}, "overlays": overlays,
         "outputs": kind.outputs(row.choices) if row else {},
     }  # fmt: skip
 
 
+def _filled(kind: InstrumentKind, typed: Mapping[str, Any]) -> Filled:
+    """The form as filled in, with what is wrong with its choices together."""
+    filled = fill(kind.fields, typed)
+    return filled if filled.wrong else Filled(filled.choices, {}, kind.check(filled.choices))
+
+
+def _from_log(kind: InstrumentKind, choices: Mapping[str, Any], name: str) -> dict[str, Any]:
+    """What the signals are now, and what the log would make of them with other choices."""
+    with_this = runtime().call(lambda self: self.reckoning.preview(Setup(kind.name, name, choices)))
+    then = {key.partition(".")[2]: one for key, one in with_this.values.items()}
+    return {"now": _standing(name).values, "then": then, "partly": with_this.partly}
+
+
 def preview(kind: InstrumentKind, typed: Mapping[str, Any], name: str) -> dict[str, Any]:
     """What a set-up would show, with the present state of the instrument of this name if there is one."""
-    filled = fill(kind.fields, typed)
-    if filled.wrong or kind.preview is None:
+    filled = _filled(kind, typed)
+    if filled.wrong:
         return {"wrong": filled.wrong, "shown": None}
+    if kind.preview is None:
+        return {"wrong": {}, "shown": _from_log(kind, filled.choices, name) if name else None}
 
     def saved(self: Runtime) -> tuple[Almanac, Mapping[str, Any] | None]:
         standing = self.operating.standing(name) if name else None
@@ -194,7 +220,7 @@ def new(kind: str) -> ResponseReturnValue:
     if request.method == "GET":
         return render_template("instruments/edit.html", **_page(found, request.args.to_dict(), {}, None))
     typed = _typed(found)
-    filled = fill(found.fields, typed)
+    filled = _filled(found, typed)
     if filled.wrong:
         return render_template("instruments/edit.html", **_page(found, typed, filled.wrong, None)), 422
     taken = runtime().call(Runtime.names_taken) | store().read(stored_feeds.names_taken) | {"own", "event"}
@@ -219,7 +245,7 @@ def edit(name: str) -> ResponseReturnValue:
     if request.method == "GET":
         return render_template("instruments/edit.html", **_page(kind, _as_typed(kind, row.choices), {}, row))
     typed = _typed(kind)
-    filled = fill(kind.fields, typed)
+    filled = _filled(kind, typed)
     if filled.wrong:
         return render_template("instruments/edit.html", **_page(kind, typed, filled.wrong, row)), 422
     _keep(row.id, kind, name, filled.choices)
@@ -278,7 +304,8 @@ def place(name: str) -> ResponseReturnValue:
         on_air = store().write(make)
         put(on_air)
         overlay_id = on_air.overlay_id
-    edit = {"do": "add", "kind": piece.name, "set": {_field_for(piece, kind): name, "name": title[:60]}}
+    lays = kind.lays(piece.name, row.choices)
+    edit = {"do": "add", "kind": piece.name, "set": {_field_for(piece, kind): name, "name": piece.title, **lays}}
     boxes = mat.boxes_for(overlay_id)
     try:
         done, _ = mat.change(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Sequence
 from functools import cache
 from typing import Any
@@ -64,6 +65,7 @@ def _offered() -> dict[str, Any]:
         "signals": cache(lambda: runtime().call(Runtime.signals)), "faces_there": cache(studio().typefaces),
         "face_rules": lambda: Markup(studio().face_rules()),  # noqa: S704 - names and numbers that were checked
         "files_of": media.all_of, "rankings": _rankings, "instruments_of": _instruments_of,
+        "statistics": cache(_statistics),
     }  # fmt: skip
 
 
@@ -77,6 +79,23 @@ def _instruments_of(kind: str) -> list[tuple[str, str]]:
     """The instruments of a kind: the name and the title of each."""
     every = runtime().call(lambda self: self.operating.all())
     return [(one.setup.name, str(one.setup.choices["title"])) for one in every if one.setup.kind == kind]
+
+
+def _statistics() -> list[tuple[str, list[tuple[str, str]]]]:
+    """What a slot may show of each instrument that has statistics: the words, and what the slot is given."""
+    found = []
+    for one in runtime().call(lambda self: self.operating.all()):
+        facts, name = one.setup.kind_of.facts, one.setup.name
+        told = []
+        for statistic in facts.get("statistics", ()):
+            for scope in statistic.scopes:
+                spec = f":{statistic.format}" if statistic.format else ""
+                given = {"label": statistic.label, "value": f"{{{name}.{scope}_{statistic.name}{spec}}}",
+                         "icon": statistic.icon}  # fmt: skip
+                told.append((f"{statistic.label}, {facts['scopes'][scope]}", json.dumps(given)))
+        if told:
+            found.append((str(one.setup.choices["title"]), told))
+    return found
 
 
 def notes(piece: Piece, sight: Sight) -> list[str]:

@@ -35,6 +35,19 @@ class Offers:
         return [*SOUNDS, *((row.name, row.title) for row in added)]
 
     @cached_property
+    def pictures(self) -> list[tuple[str, str]]:
+        """The pictures that were added."""
+        return [(row.name, row.title) for row in store().read(lambda session: media.all_media(session, "picture"))]
+
+    def seen(self, field: str) -> list[str]:
+        """What the newest kills told in a field."""
+        found: dict[str, None] = {}
+        for data in store().read(lambda session: event_log.recent_data(session, ["kill"], 200)):
+            told = data.get(field)
+            found |= {str(one): None for one in (told if isinstance(told, list) else [told]) if one}
+        return sorted(found)
+
+    @cached_property
     def scenes(self) -> list[str]:
         """The scenes there are."""
         return list(runtime().choices.scenes)

@@ -114,10 +114,13 @@ class InstrumentKind:
     `fields` are what it is set up with; one is `title`. `begin` makes one from its name, checked choices and an
     almanac, and `restore` one from what `saved` gave. `outputs` gives its signals, by the part after the dot, with
     their units; `types` the events it takes; `reads` the signals it reads; `depends_on` what of the almanac a stored
-    state stands for. `pieces` are the kinds of piece that draw it. `preview` gives the template `preview.html` what a
-    set-up would show, told its name, choices, the almanac, the present instant, and how the instrument of that name
-    stands. With `passing` its values are gone in a second: they get no line of their last minutes. Kinds are offered by
-    their `order`.
+    state stands for. `pieces` are the kinds of piece that draw it.
+
+    `preview` gives the template `preview.html` what a set-up would show, told its name, choices, the almanac, the
+    present instant, and how the instrument of that name stands; without one, the log tells. `check` tells what is wrong
+    with choices that are right one by one. `lays` gives what a piece begins with that is laid from its page; `facts`
+    are what its templates need to know. With `passing` its values are gone in a second: they get no line of their last
+    minutes. Kinds are offered by their `order`.
     """
 
     name: str
@@ -135,6 +138,9 @@ class InstrumentKind:
     depends_on: Callable[[Choices, Almanac], str] = lambda choices, almanac: ""
     pieces: Sequence[Kind] = ()
     preview: Preview | None = None
+    check: Callable[[Choices], Mapping[str, str]] = lambda choices: {}
+    lays: Callable[[str, Choices], Mapping[str, Any]] = lambda piece, choices: {}
+    facts: Mapping[str, Any] = field(default_factory=dict)
     passing: bool = False
     order: int = 50
 

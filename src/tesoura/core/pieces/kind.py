@@ -72,7 +72,8 @@ class Kind:
     is given a width, and `box` for one whose width and height are chosen; `extra_em` is the height, in its size, that
     such a one needs beside its lines. `template` draws it, where it is not in a folder of its name.
     `overlay_size` is that of an overlay made for it alone. `first` are choices that a new one begins with beside the
-    defaults. `moment_type` tells which event it appears for when its choices do.
+    defaults. `moment_type` tells which event it appears for when its choices do not.
+    `helpers` are what its template calls.
     """
 
     name: str
@@ -90,6 +91,7 @@ class Kind:
     overlay_size: tuple[int, int] = (1920, 1080)
     first: Mapping[str, Any] = made(default_factory=dict)
     moment_type: Callable[[Choices], str] | None = None
+    helpers: Mapping[str, Any] = made(default_factory=dict)
 
     @property
     def drawn_by(self) -> str:

@@ -29,9 +29,10 @@ def _slot_fields() -> dict[str, Field]:
         under = f"Slot {slot}"
         fields |= {
             f"label_{slot}": Field("Label", text(60, empty=True), "", label, under=under, only_if=there),
-            f"value_{slot}": Field("Value", wording_or_nothing, "", value, "wording", under=under, only_if=there),
+            f"value_{slot}": Field("Value", wording_or_nothing, "", value, "wording", under=under, only_if=there,
+                                    of="statistic"),
             f"icon_{slot}": one_of("Icon", ICONS, icon, under=under, only_if=there),
-        }
+        }  # fmt: skip
     return fields
 
 
@@ -50,9 +51,12 @@ def _words(choices: Choices) -> Sequence[Words]:
     found = []
     across = columns(choices)
     beside = choices["arranged"] == "column"
-    for slot in range(1, choices["count"] + 1):
+    slots = range(1, choices["count"] + 1)
+    iconed = [choices["icons"] == "yes" and choices[f"icon_{slot}"] != "none" for slot in slots]
+    for slot in slots:
         row, cell = divmod(slot - 1, across)
-        icon = choices["icons"] == "yes" and choices[f"icon_{slot}"] != "none"
+        # In a column the labels stand under each other, whether each has an icon or not.
+        icon = any(iconed) if beside else iconed[slot - 1]
         place: dict[str, Any] = {"cell": cell, "cells": across, "less_em": ICON_SCALE + ICON_GAP if icon else 0.0}
         line = row if beside else row * 2
         if choices["labels"] == "yes" and (label := choices[f"label_{slot}"]):

@@ -11,9 +11,10 @@ from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms import FormField
 from tesoura.core.instruments.kind import Choices, CommandKind, InstrumentKind
 from tesoura.core.instruments.statistics.pieces import CARD, VITALS
-from tesoura.core.instruments.statistics.plan import FIELDS, HEARD, make, vitals_of
+from tesoura.core.instruments.statistics.plan import EVENTS, FIELDS, HEARD, make, vitals_of
+from tesoura.core.instruments.statistics.scoped import GROUPS
 from tesoura.core.instruments.statistics.statistics import Statistics
-from tesoura.core.instruments.statistics.table import outputs
+from tesoura.core.instruments.statistics.table import SCOPES, STATISTICS, outputs
 
 
 def _begin(name: str, choices: Choices, almanac: Almanac, now: datetime) -> Statistics:
@@ -52,5 +53,6 @@ KIND = InstrumentKind(
     types=lambda name, choices: (*HEARD, f"{name}.match_ended"),
     depends_on=_depends_on,
     pieces=(CARD, VITALS),
+    facts={"statistics": STATISTICS, "scopes": SCOPES, "groups": GROUPS, "events": EVENTS},
     order=20,
 )  # fmt: skip

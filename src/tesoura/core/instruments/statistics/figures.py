@@ -65,14 +65,18 @@ def place(match: Match, players: frozenset[str]) -> dict[str, Scalar | None]:
 # Drawn
 
 
-def rows(results_: Sequence[str], places: int) -> dict[str, str]:
-    """The results as shapes beside each other, the newest last: kites won, crosses lost, bars drawn.
+PLACES = 30
+"""How many matches the row has room for."""
 
-    Each is a path in a picture of 10 × `places` by 10.
+
+def rows(results_: Sequence[str]) -> dict[str, str]:
+    """The results as shapes beside each other, the newest at the right: kites won, crosses lost, bars drawn.
+
+    Each is a path in a picture of 300 × 10.
     """
-    shown = list(results_)[-places:]
+    shown = list(results_)[-PLACES:]
     found = {"row_won": "", "row_lost": "", "row_drawn": ""}
-    for at, result in enumerate(shown, places - len(shown)):
+    for at, result in enumerate(shown, PLACES - len(shown)):
         x = 10 * at
         if result == WON:
             found["row_won"] += f"M{x + 5} .8L{x + 8.6:g} 4.4 {x + 5} 9.4 {x + 1.4:g} 4.4Z"

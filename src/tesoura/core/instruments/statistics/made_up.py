@@ -24,12 +24,12 @@ def matches(count: int) -> tuple[list[str], list[float]]:
     return results, ratings
 
 
-def drawn(results: Sequence[str], ratings: Sequence[float | None], places: int) -> dict[str, Scalar | None]:
+def drawn(results: Sequence[str], ratings: Sequence[float | None]) -> dict[str, Scalar | None]:
     """The last matches as a row and as a line."""
-    return {**figures.rows(results, places), "rating_line": figures.line([one for one in ratings if one is not None])}
+    return {**figures.rows(results), "rating_line": figures.line([one for one in ratings if one is not None])}
 
 
-def card(count: int, places: int) -> Mapping[str, Scalar | None]:
+def card(count: int, last: int) -> Mapping[str, Scalar | None]:
     """What a card shows with so many made-up matches."""
     results, ratings = matches(count)
     return {
@@ -37,5 +37,5 @@ def card(count: int, places: int) -> Mapping[str, Scalar | None]:
         "per_minute": 1.27, "minutes": 11.0, "streak": 3, "best_streak": 5, "multis": 3, "best_multi": 4,
         "damage": 2_840, "taken": 1_905, "accuracy_pct": 38.0, "rank": 2, "rivals": 9,
         "result": results[-1], "rating": ratings[-1], "rating_change": _CHANGES[results[-1]], "opponent": NAME_OF_30,
-        **drawn(results[-places:], ratings[-places:], places),
+        **drawn(results[-last:], ratings[-last:]),
     }  # fmt: skip

@@ -46,6 +46,11 @@ def label_of(name: str) -> str:
     return _OF[name].label
 
 
+def _plain(words: str) -> str:
+    """Words in which braces stand for themselves."""
+    return words.replace("{", "{{").replace("}", "}}")
+
+
 def _card_parts(choices: Choices) -> Mapping[str, Part]:
     name = choices["statistics"]
     if not name:
@@ -54,7 +59,7 @@ def _card_parts(choices: Choices) -> Mapping[str, Part]:
     words = " else ".join(f"{choices[one]!r} if {result} == {one!r}" for one in ("won", "lost"))
     parts: dict[str, Part] = {
         "result": say(f"{{{words} else {choices['drawn']!r} if {result} == 'drawn' else ''}}", choices),
-        "opponent": say(f"{{{name}.card_opponent}}", choices),
+        "opponent": say(f"{_plain(choices['against'])} {{{name}.card_opponent}}".strip(), choices),
         "rating": say(f"{{{name}.card_rating:,.0f}}", choices),
         "change": say(f"{{{name}.card_rating_change:signed}}", choices),
         **{one: say(f"{{{name}.card_{one}}}", choices) for one in ("row_won", "row_lost", "row_drawn", "rating_line")},
@@ -67,14 +72,20 @@ def _card_parts(choices: Choices) -> Mapping[str, Part]:
 
 def _card_words(choices: Choices) -> Sequence[Words]:
     found: list[Words] = []
-    line = 0
-    for section in sections_of(choices):
+    line, sections = 0, sections_of(choices)
+    # The result and the rating stand beside each other where one follows the other.
+    beside = "result,rating" in choices["sections"]
+    half = 0.5 if beside else 1.0
+    for section in sections:
         if section == "result":
-            found += [Words("result", RESULT_SCALE, "accent", line), Words("opponent", RATING_SCALE, "quiet", line + 1)]
+            found += [Words("result", RESULT_SCALE, "accent", line, share=half),
+                      Words("opponent", RATING_SCALE, "quiet", line + 1, share=half)]  # fmt: skip
             line += 2
         elif section == "rating":
-            found += [Words("rating", 1.0, "colour", line), Words("change", RATING_SCALE, "accent", line)]
-            line += 1
+            line -= 2 * beside
+            found += [Words("change", RESULT_SCALE, "accent", line, 1, share=half),
+                      Words("rating", 1.0, "colour", line + 1, 1, share=half)]  # fmt: skip
+            line += 2
         elif section == "figures":
             shown = figures_of(choices)
             for at, one in enumerate(shown):
@@ -100,6 +111,7 @@ CARD = Kind(
         "won": Field("When it was won", text(40), "", "Won", under="Words"),
         "lost": Field("When it was lost", text(40), "", "Lost", under="Words"),
         "drawn": Field("When nobody won", text(40), "", "Drawn", under="Words"),
+        "against": Field("Before the opponent", text(40, empty=True), "", "against", under="Words"),
         "places": number("Matches in the row", 1, 30, 12, under="Sections"),
         **{f"figure_{at}": one_of(f"Figure {at}", _OPTIONS, _FIRST[at - 1], under="Figures")
            for at in range(1, FIGURES + 1)},
@@ -113,6 +125,7 @@ CARD = Kind(
     template="instruments/statistics/card.html",
     first={"appears": "moment", "moment_s": 12},
     moment_type=_ended,
+    helpers={"sections": sections_of, "figures": figures_of, "label": label_of},
 )  # fmt: skip
 
 
@@ -168,4 +181,5 @@ VITALS = Kind(
     wants="Choose which game statistics tell them. Set them up under Instruments first.",
     extra_em=0.8,
     template="instruments/statistics/vitals.html",
+    helpers={"which": which_of},
 )

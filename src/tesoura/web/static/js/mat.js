@@ -1,5 +1,6 @@
 // The mat: choosing, moving, measuring, and sending each edit to the draft. What pieces say, where they lie and what
 // does not fit come from Tesoura.
+import { furnish } from "./mat_panel.js";
 import { forget, say, setScene } from "./drawing.js";
 import { bindDragging } from "./mat_drag.js";
 import { bindKeys } from "./mat_keys.js";
@@ -219,6 +220,7 @@ choices.addEventListener("input", ({ target }) => {
   change({ [target.name]: target.value }, target.tagName === "SELECT" ? 0 : 140);
 });
 choices.addEventListener("submit", (event) => event.preventDefault());
+furnish(choices, change);
 
 // When a text is held by another side than before, its numbers change and the text stays where it is.
 function heldBy(toward) {

@@ -1,0 +1,204 @@
+"""A map: where the player is, on a picture of the arena, with a trail behind."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+from typing import Any
+
+from tesoura.core.by_hand import number
+from tesoura.core.checks import line, text, whole
+from tesoura.core.computed.almanac import Almanac
+from tesoura.core.computed.happening import Happening, amount_of, name_key, name_of
+from tesoura.core.computed.happening import number as of_millionths
+from tesoura.core.extremes import Extremes
+from tesoura.core.fields import Field, switch
+from tesoura.core.forms import FormField
+from tesoura.core.instruments.kind import Choices, Command, CommandKind, Fired, InstrumentKind, Refused, Step, Told
+from tesoura.core.pieces.kind import Kind, Part, media, say
+from tesoura.core.values import Scalar
+
+MAX_TRAIL = 120
+_POINTS, _WHERE = "Two points that you know", "Whose, and on which picture"
+
+
+@dataclass(frozen=True, slots=True)
+class Way:
+    """How one of the game's coordinates lies on the picture: `at` stands at the share `share`, and so on straight."""
+
+    at: float
+    share: float
+    per_unit: float
+
+    def on_picture(self, value: float) -> float:
+        """The share of the picture's width or height at which a coordinate lies."""
+        return self.share + (value - self.at) * self.per_unit
+
+
+@dataclass(frozen=True, slots=True)
+class Map:
+    """Where the player is, and was. `strange` is why the last position could not be used."""
+
+    across: Way
+    down: Way
+    player: str
+    length: int
+    place: tuple[float, float] | None = None
+    trail: tuple[tuple[float, float], ...] = ()
+    strange: str = ""
+
+    def handle(self, command: Command, now: datetime) -> Step:
+        """`clear` takes the trail away. Raises Refused."""
+        if command.name != "clear":
+            raise Refused(f"A map knows no “{command.name[:30]}”. It knows clear.")
+        return Step(replace(self, trail=self.trail[-1:]), "the trail goes")
+
+    def hear(self, event: Happening, now: datetime) -> Map:
+        """The player is elsewhere; or a match begins, and with it a trail."""
+        if event.type == "match.start":
+            return replace(self, trail=())
+        if event.type != "position" or (self.player and name_key(name_of(event.data.get("actor"))) != self.player):
+            return self
+        found = [amount_of(event.data.get(name)) for name in ("x", "y")]
+        if found[0] is None or found[1] is None:
+            return replace(self, strange="A position came without the numbers x and y.")
+        place = (float(of_millionths(found[0])), float(of_millionths(found[1])))
+        return replace(self, place=place, trail=(*self.trail, place)[-self.length :], strange="")
+
+    def see(self, values: Mapping[str, Scalar], now: datetime) -> Map:
+        """It reads no signals."""
+        return self
+
+    def _shown(self, place: tuple[float, float]) -> tuple[float, float]:
+        return self.across.on_picture(place[0]), self.down.on_picture(place[1])
+
+    def read(self, now: datetime) -> Told:
+        """The place as shares of the picture, kept within it; whether it lies outside; the trail as a path."""
+        if self.place is None:
+            return dict.fromkeys(("across", "down", "outside", "path", "x", "y"))
+        across, down = self._shown(self.place)
+        inside = 0 <= across <= 1 and 0 <= down <= 1
+        shown = [self._shown(one) for one in self.trail]
+        path = "M" + "L".join(f"{_within(x) * 100:.1f} {_within(y) * 100:.1f}" for x, y in shown) if shown else ""
+        return {"across": round(_within(across), 4), "down": round(_within(down), 4), "outside": not inside,
+                "path": path, "x": self.place[0], "y": self.place[1]}  # fmt: skip
+
+    def next_change(self, now: datetime) -> datetime | None:
+        """It changes with its events alone."""
+        return None
+
+    def fires(self, now: datetime) -> Sequence[Fired]:
+        """Nothing happens by itself."""
+        return ()
+
+    def extremes(self) -> Mapping[str, Extremes]:
+        """It has no words."""
+        return {}
+
+    def saved(self) -> dict[str, Any]:
+        """How it stands, to be stored."""
+        return {"place": self.place, "trail": list(self.trail), "strange": self.strange}
+
+
+def _within(share: float) -> float:
+    return min(max(share, 0.0), 1.0)
+
+
+def _made(choices: Choices) -> Map:
+    ways = []
+    for axis, side in (("x", "across"), ("y", "down")):
+        a, b = float(choices[f"a_{axis}"]), float(choices[f"b_{axis}"])
+        at, to = choices[f"a_{side}_pct"] / 100, choices[f"b_{side}_pct"] / 100
+        ways.append(Way(a, at, (to - at) / (b - a)))
+    return Map(ways[0], ways[1], name_key(choices["player"]), choices["trail"])
+
+
+def _begin(name: str, choices: Choices, almanac: Almanac, now: datetime) -> Map:
+    return _made(choices)
+
+
+def _restore(name: str, choices: Choices, almanac: Almanac, saved: Mapping[str, Any]) -> Map:
+    it = _made(choices)
+    place = saved["place"]
+    trail = tuple((x, y) for x, y in saved["trail"])[-it.length :]
+    return replace(it, place=(place[0], place[1]) if place else None, trail=trail, strange=saved["strange"])
+
+
+def _check(choices: Choices) -> Mapping[str, str]:
+    wrong = {}
+    for axis, side, word in (("x", "across", "beside"), ("y", "down", "above")):
+        if choices[f"a_{axis}"] == choices[f"b_{axis}"] or choices[f"a_{side}_pct"] == choices[f"b_{side}_pct"]:
+            wrong[f"b_{axis}"] = f"Choose two points of which one is not straight {word} the other."
+    return wrong
+
+
+def _point(which: str, x: str, y: str, across: str, down: str) -> tuple[FormField, ...]:
+    words = {"a": "First", "b": "Second"}[which]
+    return (
+        FormField(f"{which}_x", f"{words}: x in the game", number, kind="number", default=x, group=_POINTS),
+        FormField(f"{which}_y", "y in the game", number, kind="number", default=y, group=_POINTS),
+        FormField(f"{which}_across_pct", "lies across at", whole(0, 100), kind="number", default=across, unit="%",
+                  group=_POINTS),
+        FormField(f"{which}_down_pct", "and down at", whole(0, 100), kind="number", default=down, unit="%",
+                  group=_POINTS),
+    )  # fmt: skip
+
+
+# The piece
+
+
+def _parts(choices: Choices) -> Mapping[str, Part]:
+    name = choices["map"]
+    if not name:
+        return {}
+    parts: dict[str, Part] = {
+        "level_across": say(f"{{{name}.across:.4f}}", choices, "0.5"),
+        "level_down": say(f"{{{name}.down:.4f}}", choices, "0.5"),
+    }
+    if choices["trail"] == "yes":
+        parts["path"] = say(f"{{{name}.path}}", choices)
+    return parts
+
+
+PIECE = Kind(
+    name="map",
+    title="Map",
+    about="Where the player is on a picture, with a trail.",
+    fields={
+        "map": Field("Which one", text(60, empty=True), "", "", "instrument", under="Values", of="map"),
+        "media": Field("Picture", media, "", "", "picture", under="Values"),
+        "trail": switch("Trail", under="Values"),
+    },
+    parts=_parts,
+    size=(420, 300),
+    wants="Choose which map it shows. Make one under Instruments first.",
+    template="instruments/map/piece.html",
+)
+
+KIND = InstrumentKind(
+    name="map",
+    title="A map",
+    about="Where the player is on a picture of the arena, from position events; two points that you know set it.",
+    example="map",
+    fields=(
+        FormField("title", "Its name", line(60), default="Map", group=_WHERE),
+        FormField("player", "Whose place", text(60, empty=True), placeholder="mara_vane", kind="player",
+                  help="Left empty, every position that is told counts.", group=_WHERE),
+        FormField("picture", "Picture of the arena", media, kind="picture", group=_WHERE),
+        FormField("trail", "The trail has", whole(1, MAX_TRAIL), kind="number", default="40", unit="places",
+                  group=_WHERE),
+        *_point("a", "0", "0", "0", "0"),
+        *_point("b", "1000", "600", "100", "100"),
+    ),
+    begin=_begin,
+    restore=_restore,
+    check=_check,
+    outputs=lambda choices: dict.fromkeys(("across", "down", "outside", "path", "x", "y"), ""),
+    commands=(CommandKind("clear", "Clear the trail", "It begins where the player is."),),
+    types=lambda name, choices: ("position", "match.start"),
+    pieces=(PIECE,),
+    lays=lambda piece, choices: {"media": choices["picture"]},
+    passing=True,
+    order=30,
+)  # fmt: skip

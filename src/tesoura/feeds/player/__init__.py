@@ -1,0 +1,47 @@
+"""A remote statistics service that knows a player by name: rating, and each match once."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from tesoura.core.checks import line
+from tesoura.core.forms import FormField
+from tesoura.feeds.fields import KEY_FIELDS, seconds
+from tesoura.feeds.http.address import checked_address, place
+from tesoura.feeds.kind import Asking, Came, FeedKind, Suggested
+
+
+async def fetch(asking: Asking) -> Came:
+    """The player and the matches. What asks is loaded the first time."""
+    from tesoura.feeds.player.ask import fetch as ask
+
+    return await ask(asking)
+
+
+def _place(choices: Mapping[str, Any]) -> str:
+    return place(str(choices.get("address", "")))
+
+
+def _suggested(choices: Mapping[str, Any]) -> Sequence[Suggested]:
+    return (Suggested("rating", "player.rating"),)
+
+
+KIND = FeedKind(
+    name="player",
+    title="A statistics service",
+    about="A service that knows players: it is asked for one by name, and tells the rating and each match.",
+    fields=(
+        FormField("address", "The service's address", checked_address, placeholder="https://statistics.example",
+                  help="Without /players; it is asked for players and for matches."),
+        FormField("player", "Player", line(60), placeholder="mara_vane",
+                  help="As the service knows you. It is looked up at once; case does not decide."),
+        *KEY_FIELDS,
+        FormField("period_s", "Ask every", seconds(2, 3_600), kind="number", default="20", unit="seconds",
+                  help="Services allow only so many questions; one that says to wait is waited for."),
+    ),
+    fetch=fetch,
+    place=_place,
+    suggested=_suggested,
+    called="Statistics service",
+)  # fmt: skip
