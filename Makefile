@@ -4,7 +4,7 @@ VENV ?= .venv
 BIN := $(VENV)/bin
 STAMP := $(VENV)/.installed
 
-.PHONY: demo serve test lint bench vendor scenes sounds pictures requirements clean
+.PHONY: demo serve test lint bench vendor scenes sounds docs pictures requirements clean
 
 demo: $(STAMP)
 	$(BIN)/tesoura demo $(ARGS)
@@ -42,6 +42,10 @@ scenes: $(STAMP)
 # Makes the sounds that ship.
 sounds: $(STAMP)
 	$(BIN)/python tools/sounds.py
+
+# Writes docs/game-events.md from the schema.
+docs: $(STAMP)
+	$(BIN)/python tools/game_events.py
 
 # Draws every picture in docs/screenshots again, from demo data.
 pictures: $(STAMP)

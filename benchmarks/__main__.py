@@ -9,7 +9,7 @@ from pathlib import Path
 
 import click
 
-from benchmarks import days, engine, feeding, intake, live, logs, start, studio, windows
+from benchmarks import days, engine, feeding, instruments, intake, live, logs, start, studio, windows
 
 PARTS = {
     "engine": engine.measure,
@@ -21,6 +21,7 @@ PARTS = {
     "feeding": feeding.measure,
     "days": days.measure,
     "studio": studio.measure,
+    "instruments": instruments.measure,
 }
 
 

@@ -6,13 +6,14 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
 import httpx
 import psutil
+from sqlmodel import Session
 
 from tesoura.core.overlays import Overlay, new_piece
 from tesoura.server import listen
@@ -76,7 +77,9 @@ def ended(process: subprocess.Popen[bytes]) -> Iterator[subprocess.Popen[bytes]]
 
 
 @contextmanager
-def tesoura(overlay: Overlay | None = None) -> Iterator[Served]:
+def tesoura(
+    overlay: Overlay | None = None, prepare: Callable[[Session], None] = lambda session: None
+) -> Iterator[Served]:
     """Tesoura with one overlay on air; without one given, a text that is the last event's number."""
     with tempfile.TemporaryDirectory() as folder:
         store = open_store(Path(folder))
@@ -85,6 +88,7 @@ def tesoura(overlay: Overlay | None = None) -> Iterator[Served]:
         def fill(session: object) -> tuple[str, str]:
             row = overlays.new_overlay(session, "Bench", shown, wall_clock())  # type: ignore[arg-type]
             overlays.publish(session, row, wall_clock())  # type: ignore[arg-type]
+            prepare(session)  # type: ignore[arg-type]
             return row.token, keys.new_key(session, "bench", wall_clock())  # type: ignore[arg-type]
 
         token, key = store.write(fill)

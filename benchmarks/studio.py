@@ -175,11 +175,15 @@ def _mat(browser: Browser, served: Served) -> dict[str, Any]:
     return {"pieces": PIECES, "drag": ours, "floor_bare_box": floor}
 
 
+def chromium() -> str | None:
+    """The Chromium to measure with."""
+    return shutil.which("chromium") or shutil.which("chromium-browser") or shutil.which("google-chrome")
+
+
 def measure() -> dict[str, Any]:
     """The fit check's time, frames and paint of an overlay of thirty pieces, and the latency of dragging."""
-    chromium = shutil.which("chromium") or shutil.which("chromium-browser") or shutil.which("google-chrome")
     with sync_playwright() as playwright, tesoura(_overlay()) as served:
-        browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox", "--disable-gpu"])
+        browser = playwright.chromium.launch(executable_path=chromium(), args=["--no-sandbox", "--disable-gpu"])
         overlay, mat = _overlay_page(browser, served), _mat(browser, served)
         browser.close()
     return {"fit_check": _fit(), "overlay_page": overlay, "mat": mat}

@@ -5,13 +5,18 @@ from __future__ import annotations
 import ast
 import json
 import re
+import runpy
 import sys
+from datetime import UTC, datetime
 from pathlib import Path
 
 import pytest
 from click.testing import CliRunner
 
 from tesoura.cli import main
+from tesoura.core.computed.almanac import Almanac
+from tesoura.core.forms import fill
+from tesoura.core.instruments.kinds import KINDS as INSTRUMENTS
 from tesoura.core.typefaces import TYPEFACES
 from tesoura.locales import OFFERED, machine_locale, number_style, offered
 from tesoura.settings import STATIC
@@ -131,3 +136,16 @@ def test_plurals_follow_the_locale() -> None:
 def test_the_locales_offered_can_all_be_used() -> None:
     assert {name for name, _ in offered()} == set(OFFERED)
     assert machine_locale() in OFFERED
+
+
+def test_the_page_of_game_events_is_the_schema() -> None:
+    made = runpy.run_path(str(ROOT / "tools" / "game_events.py"))
+    assert made["PAGE"].read_text("utf-8") == made["page"](), "run `make docs`"
+
+
+def test_every_statistic_that_is_told_stands_in_the_table() -> None:
+    choices = fill(INSTRUMENTS["statistics"].fields, {}).choices
+    outputs = set(INSTRUMENTS["statistics"].outputs(choices))
+    now = datetime(2026, 11, 26, tzinfo=UTC)
+    told = INSTRUMENTS["statistics"].begin("game", choices, Almanac(), now).read(now)
+    assert set(told) <= outputs

@@ -84,8 +84,10 @@ class Operating:
     def panels_changed(self, signals: Sequence[str]) -> bool:
         """Whether panels must be drawn again: an instrument is in another state, or is one that seldom changes."""
         for name in signals:
-            player = self._computing.player(name.partition(".")[0])
-            if player and (name.endswith(".state") or not player.definition.kind_of.passing):
+            first, _, part = name.partition(".")
+            player = self._computing.player(first)
+            kind = player.definition.kind_of if player else None
+            if kind and (not kind.passing or part in kind.panel_follows):
                 return True
         return False
 

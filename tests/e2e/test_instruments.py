@@ -6,6 +6,8 @@ import re
 
 from playwright.sync_api import BrowserContext, Page, expect
 
+from tesoura.core.overlays import Overlay, new_piece
+from tesoura.settings import wall_clock
 from tesoura.store import overlays as stored_overlays
 from tests.conftest import Running
 
@@ -90,3 +92,112 @@ def test_what_is_being_typed_is_not_taken_away_by_news(page: Page, running: Runn
     running.client.post("/api/instruments/break_/start", headers=running.auth)
     expect(panel.locator("output")).to_have_text(re.compile("^04:5"))
     expect(panel.get_by_label("For", exact=True)).to_have_value("7 m")
+
+
+def _play(running: Running, *kinds: str) -> None:
+    data = {
+        "kill": {"actor": "mara_vane", "target": "tuck"}, "gust": {"actor": "mara_vane", "tags": ["gust bonus"]},
+        "death": {"actor": "tuck", "target": "mara_vane"}, "match.start": {"opponent": "tuck", "rating": 1412},
+        "match.end": {"result": "won", "rating": 1430},
+    }  # fmt: skip
+    for kind in kinds:
+        running.event(type="kill" if kind == "gust" else kind, data=data[kind])
+
+
+def test_a_games_figures_follow_the_rule_beside_them_and_a_reset_is_undone(page: Page, running: Running) -> None:
+    _play(running, "match.start", "kill", "gust", "death")
+    page.goto("/instruments/new")
+    page.get_by_role("link", name="Game statistics").click()
+    page.get_by_label("Your name in the game").fill("mara_vane")
+    page.get_by_role("button", name="Make it").click()
+    kills = page.locator(".statistics tbody tr").first.locator("td").nth(1)
+    expect(kills).to_have_text("2")
+    page.get_by_label("Leave out kills tagged").fill("gust bonus")
+    expect(page.locator("#preview .differs").first).to_have_text(re.compile(r"Kills\s*2\s*1"))
+    page.get_by_role("button", name="Change it").click()
+    expect(page.locator(".rule-line")).to_contain_text("All kills but these: tagged gust bonus")
+    expect(kills).to_have_text("1")
+
+    panel = page.get_by_role("region", name="Game statistics")
+    session = panel.locator("tbody tr").nth(1).locator("td").first
+    panel.get_by_role("button", name="Reset this session").hover()
+    expect(panel.locator(".effect")).to_contain_text("1 kills, 1 deaths → 0 kills, 0 deaths")
+    panel.get_by_role("button", name="Reset this session").click()
+    expect(session).to_have_text("0")
+    _play(running, "kill")
+    expect(session).to_have_text("1")
+    panel.get_by_role("button", name="Undo").focus()
+    page.keyboard.press("Enter")
+    expect(session).to_have_text("2")
+    panel.get_by_role("button", name=re.compile("^Take a kill")).click()
+    expect(session).to_have_text("1")
+
+
+def test_a_match_end_card_is_laid_its_sections_ordered_and_shown_now(
+    context: BrowserContext, page: Page, running: Running
+) -> None:
+    running.press("/", "/instruments/new/statistics", {"title": "Game", "player": "mara_vane"})
+    page.goto("/instruments/game")
+    page.get_by_label("As", exact=True).select_option("match_card")
+    page.get_by_label("On", exact=True).select_option("")
+    page.get_by_role("button", name="Lay it there").click()
+    page.wait_for_url(re.compile(r"/overlays/\d+"))
+    overlay_id = int(re.findall(r"/overlays/(\d+)", page.url)[0])
+    order = page.locator("[data-sections] li")
+    page.get_by_role("button", name="Figures: up").focus()
+    page.keyboard.press("Enter")
+    page.keyboard.press("Enter")
+    expect(order.first).to_contain_text("Figures")
+    order.nth(4).drag_to(order.nth(1), target_position={"x": 20, "y": 2})
+    page.get_by_role("checkbox", name="The last matches").uncheck()
+    expect(page.locator(".t-card > :first-child")).to_have_class(re.compile("t-card-figures"))
+    expect(page.locator(".t-card-row")).to_have_count(0)
+    expect(page.locator("#saved")).to_contain_text("Kept in the draft")
+
+    running.publish(overlay_id)
+    row = running.store.read(lambda session: stored_overlays.get(session, overlay_id))
+    assert row
+    viewers = context.new_page()
+    viewers.goto(f"/o/{row.token}")
+    card = viewers.locator(".piece-match_card")
+    expect(card).to_be_hidden()
+    page.goto("/")
+    expect(page.locator(".card-overlay")).to_contain_text("is empty until a match ends")
+    page.get_by_role("button", name="Show it now, with made-up matches").click()
+    expect(card).to_be_visible()
+    expect(card).to_contain_text("against Bartholomew Quillfeather")
+    _play(running, "match.start", "kill", "match.end")
+    expect(card.locator("[data-say$='.opponent']")).to_have_text("against tuck")
+
+
+def test_a_statistic_is_put_into_a_slot_from_the_list(page: Page, running: Running) -> None:
+    running.press("/", "/instruments/new/statistics", {"title": "Game", "player": "mara_vane"})
+    _play(running, "kill", "kill", "death")
+    row = running.store.write(
+        lambda session: stored_overlays.new_overlay(
+            session, "Slots", Overlay(pieces=(new_piece("slots", "slots", look="ink"),)), wall_clock()
+        )
+    )
+    page.goto(f"/overlays/{row.id}")
+    page.get_by_label("A statistic for slot 2").select_option(label="K/D, this stream session")
+    expect(page.locator("[data-say='slots.value_2']")).to_have_text("2.00")
+    expect(page.locator(".t-slot").nth(1).locator(".t-label")).to_have_text("K/D")
+
+
+def test_a_map_is_set_by_two_clicks_and_follows_the_player(page: Page, running: Running) -> None:
+    page.goto("/instruments/new/map")
+    page.get_by_label("Its name").fill("Ladder")
+    board = page.locator("[data-board]")
+    box = board.bounding_box()
+    assert box
+    board.click(position={"x": box["width"] * 0.25, "y": box["height"] * 0.5})
+    page.get_by_label("Second point").check()
+    board.click(position={"x": box["width"] * 0.75, "y": box["height"] * 0.9})
+    expect(page.locator("[name=a_across_pct]")).to_have_value("25")
+    expect(page.locator("[name=b_down_pct]")).to_have_value("90")
+    page.get_by_role("button", name="Make it").click()
+    running.event(type="position", data={"x": 500, "y": 300})
+    expect(page.get_by_role("region", name="Ladder")).to_contain_text("At 500")
+    assert running.signal("ladder.across")["value"] == 0.5
+    running.event(type="position", data={"x": 5_000, "y": 300})
+    expect(page.get_by_role("region", name="Ladder")).to_contain_text("outside the picture")

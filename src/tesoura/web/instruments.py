@@ -172,6 +172,7 @@ def _page(
         "panel": panel(standing) if standing else None, "it": standing,
         "now": standing.values if standing else {}, "overlays": overlays,
         "outputs": kind.outputs(row.choices) if row else {},
+        "fires": [one for one in kind.types(row.name, row.choices) if one.startswith(f"{row.name}.")] if row else [],
     }  # fmt: skip
 
 

@@ -120,7 +120,7 @@ class InstrumentKind:
     present instant, and how the instrument of that name stands; without one, the log tells. `check` tells what is wrong
     with choices that are right one by one. `lays` gives what a piece begins with that is laid from its page; `facts`
     are what its templates need to know. With `passing` its values are gone in a second: they get no line of their last
-    minutes. Kinds are offered by their `order`.
+    minutes, and its panel is drawn again only when one of `panel_follows` changes. Kinds are offered by their `order`.
     """
 
     name: str
@@ -142,6 +142,7 @@ class InstrumentKind:
     lays: Callable[[str, Choices], Mapping[str, Any]] = lambda piece, choices: {}
     facts: Mapping[str, Any] = field(default_factory=dict)
     passing: bool = False
+    panel_follows: Sequence[str] = ("state",)
     order: int = 50
 
     def command(self, name: str) -> CommandKind | None:

@@ -200,5 +200,6 @@ KIND = InstrumentKind(
     pieces=(PIECE,),
     lays=lambda piece, choices: {"media": choices["picture"]},
     passing=True,
+    panel_follows=("outside",),
     order=30,
 )  # fmt: skip

@@ -11,7 +11,9 @@ from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms import FormField
 from tesoura.core.instruments.kind import Choices, CommandKind, InstrumentKind
 from tesoura.core.instruments.statistics.pieces import CARD, VITALS
-from tesoura.core.instruments.statistics.plan import EVENTS, FIELDS, HEARD, make, vitals_of
+from tesoura.core.instruments.statistics.plan import FIELDS, HEARD, make, vitals_of
+from tesoura.core.instruments.statistics.schema import FIELDS as EVENT_FIELDS
+from tesoura.core.instruments.statistics.schema import GAME_EVENTS
 from tesoura.core.instruments.statistics.scoped import GROUPS
 from tesoura.core.instruments.statistics.statistics import Statistics
 from tesoura.core.instruments.statistics.table import SCOPES, STATISTICS, outputs
@@ -53,6 +55,6 @@ KIND = InstrumentKind(
     types=lambda name, choices: (*HEARD, f"{name}.match_ended"),
     depends_on=_depends_on,
     pieces=(CARD, VITALS),
-    facts={"statistics": STATISTICS, "scopes": SCOPES, "groups": GROUPS, "events": EVENTS},
+    facts={"statistics": STATISTICS, "scopes": SCOPES, "groups": GROUPS, "events": GAME_EVENTS, "fields": EVENT_FIELDS},
     order=20,
 )  # fmt: skip

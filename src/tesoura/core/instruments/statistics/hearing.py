@@ -63,7 +63,8 @@ class Hearing:
         self.acts: list[Act] = []
         self.vitals: dict[str, float] = {}
         self.odd: deque[Odd] = deque(maxlen=MAX_ODD)
-        self.told: set[int] = set()
+        self.told: set[str] = set()
+        """The ends, by their ids, that are in the log."""
         self.card = (LAST_SHOWN, 0, 0)
         """What the card shows: the last match or how many made-up ones; since when; by which place in the log."""
         self._kept: dict[str, tuple[Any, Any]] = {}
@@ -80,8 +81,8 @@ class Hearing:
         taken = _HEARD.get(event.type)
         if taken is not None:
             taken(self, event)
-        elif event.type == f"{self.plan.name}.match_ended" and isinstance(event.data.get("number"), int):
-            self.told.add(int(str(event.data["number"])))
+        elif event.type == f"{self.plan.name}.match_ended":
+            self.told.add(str(event.data.get("of")))
         return self
 
     def see(self, values: Mapping[str, Scalar], now: datetime) -> Self:

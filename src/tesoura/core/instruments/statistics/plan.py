@@ -10,10 +10,9 @@ from tesoura.core.checks import InvalidField, choice, line, text, whole
 from tesoura.core.forms import FormField
 from tesoura.core.instruments.statistics.rule import Rule, keys_of
 
-EVENTS = ("match.start", "match.pause", "match.resume", "match.end", "round.start", "round.end", "kill", "death",
-          "assist", "damage", "objective", "vitals", "position")  # fmt: skip
-"""The types of events of a game, in the order in which a page explains them."""
-HEARD = tuple(one for one in EVENTS if one not in ("objective", "position", "round.start"))
+HEARD = ("match.start", "match.pause", "match.resume", "match.end", "round.end", "kill", "death", "assist", "damage",
+         "vitals")  # fmt: skip
+"""The types of events that are taken."""
 MAX_VITALS = 6
 _YES_NO = (("no", "are left out"), ("yes", "count"))
 _DEATHS = (("death", "events of the type death"), ("kill", "kills whose target you are"))

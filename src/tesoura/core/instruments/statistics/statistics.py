@@ -140,9 +140,10 @@ class Statistics(Scoped):
         kind = f"{self.plan.name}.match_ended"
         for match in self.course.matches[-3:]:
             ended = match.ended or 0
-            if match.finished and match.number not in self.told and now_us - ended < FIRED_FOR_US:
-                data = {"number": match.number, "result": match.result, "match": match.id}
-                found.append(Fired(f"{match.number}:{match.began}", kind, instant(ended), data))
+            id = f"match:{match.began}"
+            if match.finished and id not in self.told and now_us - ended < FIRED_FOR_US:
+                data = {"of": id, "result": match.result, "match": match.id}
+                found.append(Fired(id, kind, instant(ended), data))
         of, at, seq = self.card
         if seq and now_us - at < FIRED_FOR_US:
             found.append(Fired(f"card:{seq}", kind, instant(at), {"trial": of != LAST_SHOWN, "by_hand": True}))

@@ -1,0 +1,83 @@
+"""A map: two known points, a place, a trail."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+import pytest
+
+from tesoura.core.checks import InvalidField
+from tesoura.core.computed.almanac import Almanac
+from tesoura.core.computed.happening import Happening
+from tesoura.core.forms import fill
+from tesoura.core.instruments.kind import Command
+from tesoura.core.instruments.map import KIND, Map
+
+T = datetime(2026, 11, 26, 20, 0, tzinfo=UTC)
+POINTS = {"a_x": "-100", "a_y": "400", "a_across_pct": "10", "a_down_pct": "20",
+          "b_x": "300", "b_y": "0", "b_across_pct": "90", "b_down_pct": "60"}  # fmt: skip
+
+
+def made(**typed: str) -> Map:
+    filled = fill(KIND.fields, {**POINTS, **typed})
+    assert not filled.wrong
+    it = KIND.begin("map", filled.choices, Almanac(), T)
+    assert isinstance(it, Map)
+    return it
+
+
+def at(it: Map, x: Any, y: Any, actor: str = "mara_vane") -> Map:
+    return it.hear(Happening(0, 1, "position", {"actor": actor, "x": x, "y": y}), T)
+
+
+def test_two_known_points_tell_where_every_other_one_lies() -> None:
+    it = at(made(), 100, 200)
+    # Half way between both points, along and up: the game's y grows upward, the picture's downward.
+    assert (it.read(T)["across"], it.read(T)["down"]) == (0.5, 0.4)
+    assert at(it, -100, 400).read(T)["across"] == 0.1
+    assert it.read(T)["path"] == "M50.0 40.0"
+
+
+def test_a_place_outside_the_picture_is_shown_at_its_edge_and_said() -> None:
+    told = at(made(), 5_000, 200).read(T)
+    assert (told["across"], told["down"], told["outside"]) == (1.0, 0.4, True)
+
+
+def test_the_trail_keeps_so_many_places_and_begins_anew_with_a_match() -> None:
+    it = made(trail="2")
+    for x in (-100, 100, 300):
+        it = at(it, x, 400)
+    assert it.read(T)["path"] == "M50.0 20.0L90.0 20.0"
+    assert it.handle(Command("clear"), T).after.read(T)["path"] == "M90.0 20.0"
+    assert it.hear(Happening(0, 2, "match.start", {}), T).read(T)["path"] == ""
+
+
+def test_the_place_of_others_and_one_without_numbers_change_nothing() -> None:
+    it = at(made(player="mara_vane"), 100, 200)
+    assert at(it, 0, 0, "otto_knot") == it
+    strange = at(it, "left", None)
+    assert (strange.read(T)["x"], strange.strange) == (100, "A position came without the numbers x and y.")
+
+
+def test_nothing_is_told_before_the_first_place() -> None:
+    assert made().read(T) == dict.fromkeys(("across", "down", "outside", "path", "x", "y"))
+
+
+def test_two_points_on_one_line_are_refused() -> None:
+    wrong = KIND.check(fill(KIND.fields, {**POINTS, "b_x": "-100", "b_down_pct": "20"}).choices)
+    assert wrong == {
+        "b_x": "Choose two points of which one is not straight beside the other.",
+        "b_y": "Choose two points of which one is not straight above the other.",
+    }
+
+
+def test_it_goes_on_after_a_restart() -> None:
+    it = at(at(made(), 1, 2), 3, 4)
+    choices = fill(KIND.fields, POINTS).choices
+    assert KIND.restore("map", choices, Almanac(), it.saved()) == it
+
+
+def test_other_commands_are_refused() -> None:
+    with pytest.raises(InvalidField, match="It knows clear"):
+        made().handle(Command("fly"), T)

@@ -1,0 +1,153 @@
+"""The shape of all instruments: a toy of one module and one template folder gets everything else by itself."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import pytest
+from jinja2 import ChoiceLoader, DictLoader
+
+from tesoura.core.checks import line, text, whole
+from tesoura.core.computed.happening import Happening
+from tesoura.core.extremes import Extremes
+from tesoura.core.fields import Field
+from tesoura.core.forms import FormField
+from tesoura.core.instruments import kinds as instrument_kinds
+from tesoura.core.instruments.kind import Command, CommandKind, Fired, InstrumentKind, Refused, Step, Told
+from tesoura.core.pieces import kinds as piece_kinds
+from tesoura.core.pieces.kind import SIZE, Kind, Words, say
+from tesoura.core.values import Scalar
+from tests.conftest import Running, until
+
+TEMPLATES = {
+    "instruments/lamps/panel.html": "{% from 'instruments/_control.html' import control with context %}"
+    "<output data-signal='{{ name }}.lit'>{{ it['values']['lit'] }}</output>"
+    "{{ control(name, 'light', 'Light one', effect) }}",
+    "instruments/lamps/preview.html": "<p>{{ shown.then['lit'] }} would be lit</p>",
+    "instruments/lamps/piece.html": "<b class='t-words' data-say='{{ piece.id }}'>{{ says[''] }}</b>",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Lamps:
+    """Lamps that are lit one by one; once all are, it is evening."""
+
+    name: str
+    of: int
+    lit: int = 0
+    evening: bool = False
+
+    def handle(self, command: Command, now: datetime) -> Step:
+        if command.name != "light":
+            raise Refused("Lamps know light.")
+        if self.lit == self.of:
+            raise Refused("All lamps are lit.")
+        return Step(replace(self, lit=self.lit + 1), f"{self.lit} lit → {self.lit + 1} lit")
+
+    def hear(self, event: Happening, now: datetime) -> Lamps:
+        if event.type == f"{self.name}.evening":
+            return replace(self, evening=True)
+        return replace(self, lit=0) if event.type == "wind" else self
+
+    def see(self, values: Mapping[str, Scalar], now: datetime) -> Lamps:
+        return self
+
+    def read(self, now: datetime) -> Told:
+        return {"lit": self.lit}
+
+    def next_change(self, now: datetime) -> datetime | None:
+        return None
+
+    def fires(self, now: datetime) -> Sequence[Fired]:
+        if self.lit == self.of and not self.evening:
+            return [Fired("evening", f"{self.name}.evening", now, {"lamps": self.of})]
+        return []
+
+    def extremes(self) -> Mapping[str, Extremes]:
+        return {"lit": Extremes("88888888888888888888", "all of them")}
+
+    def saved(self) -> dict[str, Any]:
+        return {"lit": self.lit, "evening": self.evening}
+
+
+PIECE = Kind(
+    "lamps", "Lamps", "How many lamps are lit.",
+    {"lamps": Field("Which", text(60, empty=True), asked="instrument", of="lamps"), "size_px": SIZE},
+    lambda choices: {"": say(f"{{{choices['lamps']}.lit}} lit", choices)} if choices["lamps"] else {},
+    lambda choices: (Words(""),), size=(300, 90), template="instruments/lamps/piece.html",
+)  # fmt: skip
+KIND = InstrumentKind(
+    "lamps", "Lamps", "Lamps that are lit one by one.", "lamps",
+    (FormField("title", "Its name", line(60)), FormField("of", "How many", whole(1, 9), default="3")),
+    begin=lambda name, choices, almanac, now: Lamps(name, choices["of"]),
+    restore=lambda name, choices, almanac, saved: Lamps(name, choices["of"], **saved),
+    outputs=lambda choices: {"lit": "lamps"},
+    commands=(CommandKind("light", "Light one", "Light one more."),),
+    types=lambda name, choices: ("wind", f"{name}.evening"),
+    pieces=(PIECE,),
+)  # fmt: skip
+
+
+@pytest.fixture
+def there(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setitem(instrument_kinds.KINDS, "lamps", KIND)
+    monkeypatch.setitem(piece_kinds.KINDS, "lamps", PIECE)  # type: ignore[arg-type]
+
+
+@pytest.fixture
+def shaped(there: None, running: Running, monkeypatch: pytest.MonkeyPatch) -> Running:
+    _draw(running, monkeypatch)
+    return running
+
+
+def _draw(running: Running, monkeypatch: pytest.MonkeyPatch) -> None:
+    app = running._app.routes[-1].app.app.wsgi_app.__self__  # type: ignore[attr-defined]
+    monkeypatch.setattr(app.jinja_env, "loader", ChoiceLoader([DictLoader(TEMPLATES), app.jinja_env.loader]))
+
+
+def light(running: Running) -> dict[str, Any]:
+    return dict(running.client.post("/api/instruments/lamps/light", headers=running.auth).json())
+
+
+def test_a_new_kind_is_set_up_shown_commanded_and_scripted(shaped: Running) -> None:
+    assert "Lamps that are lit one by one." in shaped.client.get("/instruments/new").text
+    assert shaped.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "12"}).status_code == 422
+    shaped.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "2"})
+    assert "0 lit → 1 lit" in shaped.client.get("/instruments/lamps/effect/light").text
+    assert "Light one" in shaped.client.get("/").text
+    assert light(shaped)["effect"] == "0 lit → 1 lit"
+    assert shaped.signal("lamps.lit")["value"] == 1
+    assert shaped.client.get("/instruments/lamps").status_code == 200
+
+
+def test_its_events_its_moment_and_its_refusal_are_its_own(shaped: Running) -> None:
+    shaped.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "2"})
+    light(shaped)
+    light(shaped)
+    until(lambda: shaped.signal("lamps_evening.count_this_session").get("value") == 1)
+    assert light(shaped)["detail"] == "All lamps are lit."
+    shaped.event(type="wind", data={})
+    assert shaped.signal("lamps.lit")["value"] == 0
+
+
+def test_its_piece_is_laid_on_an_overlay_and_measured_at_its_widest(shaped: Running) -> None:
+    shaped.press("/", "/instruments/new/lamps", {"title": "Lamps"})
+    went = shaped.press("/", "/instruments/lamps/place", {"piece": "lamps", "overlay": ""})
+    page = shaped.client.get(went.headers["location"]).text
+    assert "0 lit" in page
+    assert "88888888888888888888 lit" in page
+
+
+def test_it_goes_on_after_a_crash(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setitem(instrument_kinds.KINDS, "lamps", KIND)
+    running = Running(tmp_path / "data")
+    running.press("/", "/instruments/new/lamps", {"title": "Lamps"})
+    light(running)
+    running.kill()
+    again = Running(tmp_path / "data")
+    assert again.signal("lamps.lit")["value"] == 1
+    again.stop()
