@@ -10,9 +10,9 @@ from tesoura.core.instruments.statistics.table import SCOPES, STATISTICS
 PAGE = Path(__file__).parent.parent / "docs/game-events.md"
 INTRO = """# What a game sends, and what is made of it
 
-Any program can tell Tesoura what happens in a game: by `POST /api/events`, in a log that is followed, or as a statistics
-service. Each event is CloudEvents JSON or plain JSON: a `type`, `data`, and if possible `time`, `source` and `id`, which
-make a repeat harmless and a late event right.
+Any program can tell Tesoura what happens in a game: by `POST /api/events`, in a log that is followed, or as a
+statistics service. Each event is CloudEvents JSON or plain JSON: a `type`, `data`, and if possible `time`, `source` and
+`id`, which make a repeat harmless and a late event right.
 
 ```json
 {"type": "kill", "source": "my-game", "id": "4711", "time": "2026-11-26T20:04:30Z",
@@ -30,11 +30,13 @@ def page() -> str:
     lines += ["", "## Fields", "", "| field | what stands in it |", "|---|---|"]
     lines += [f"| `{name}` | {words} |" for name, words in FIELDS.items()]
     lines += ["", "## Statistics", "", "A signal's name is the instrument's, a dot, the scope and the statistic:"]
-    lines += [f"`game.session_kills`. The scopes are {', '.join(f'`{name}` ({words})' for name, words in SCOPES.items())}."]
+    lines += [
+        f"`game.session_kills`. The scopes are {', '.join(f'`{name}` ({what})' for name, what in SCOPES.items())}."
+    ]
     lines += ["", "| statistic | formula | edge cases | scopes |", "|---|---|---|---|"]
-    for one in STATISTICS:
-        scopes = ", ".join(one.scopes) if len(one.scopes) < len(SCOPES) else "all"
-        lines.append(f"| `{one.name}` {one.label} | {one.formula} | {one.edges} | {scopes} |")
+    for told in STATISTICS:
+        scopes = ", ".join(told.scopes) if len(told.scopes) < len(SCOPES) else "all"
+        lines.append(f"| `{told.name}` {told.label} | {told.formula} | {told.edges} | {scopes} |")
     return "\n".join(lines) + "\n"
 
 

@@ -95,7 +95,7 @@ KIND = InstrumentKind(
 @pytest.fixture
 def there(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setitem(instrument_kinds.KINDS, "lamps", KIND)
-    monkeypatch.setitem(piece_kinds.KINDS, "lamps", PIECE)  # type: ignore[arg-type]
+    monkeypatch.setitem(piece_kinds.KINDS, "lamps", PIECE)
 
 
 @pytest.fixture

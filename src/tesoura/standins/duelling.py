@@ -71,6 +71,8 @@ class Duelling:
         """Close it."""
         self._stopped.set()
         self._host.close()
+        with self._lock:
+            self._client.close()
 
     def event(self, told: Told, at: datetime) -> dict[str, Any]:
         """An event as it is posted."""
@@ -111,6 +113,8 @@ class Duelling:
 
     def _post(self, events: list[dict[str, Any]]) -> None:
         with self._lock:
+            if self._client.is_closed:
+                return
             try:
                 answer = self._client.post("/api/events", json=events)
                 self.said = f"{events[-1]['type']}: {answer.status_code}"

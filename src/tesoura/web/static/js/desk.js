@@ -12,6 +12,8 @@ function connect() {
   socket = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/live/desk/${meta("desk")}`);
   socket.onopen = () => {
     if (tries) announce(["feeds", "overlays", "session", "signals", "instruments", "log", "moments", "files"]);
+    // What changed between the drawing of the page and now was told to nobody.
+    else if (document.querySelector("[data-panel]")) announce(["instruments"]);
     tries = 0;
     watched = "";
     watch();
