@@ -27,12 +27,12 @@ from tesoura.core.shipped_looks import SHIPPED
 from tesoura.core.values import Event
 from tesoura.reckoning import feed_from_log
 from tesoura.settings import wall_clock
-from tesoura.standins.duels import Duels
 from tesoura.store import computed, log
 from tesoura.store.store import open_store
 
 COUNTDOWNS, SLOTS, SECONDS = 200, 12, 20
 KILLS, MORE = 100_000, 2_000
+Told = tuple[str, datetime, dict[str, Any]]
 BEGAN = datetime(2026, 11, 26, 19, 0, tzinfo=UTC)
 WATCH = """targets => {
   window.drifts = [];
@@ -104,16 +104,20 @@ def _statistics() -> Setup:
     return Setup("statistics", "game", filled.choices)
 
 
-def _played(kills: int) -> list[tuple[str, datetime, dict[str, Any]]]:
-    """Match after match until there are so many kills of the player."""
-    duels, found, at, count = Duels(7, faults=False), [], BEGAN, 0
-    while count < kills:
-        for told in duels.match():
-            at += timedelta(seconds=told.after_s)
-            if told.type == "position":
-                continue
-            found.append((told.type, at, told.data))
-            count += told.type == "kill" and told.data["actor"] == "mara_vane"
+def _played(kills: int) -> list[Told]:
+    """Match after match of 25 kills of the player, 20 of others and 10 deaths, until there are so many kills."""
+    found: list[Told] = []
+    at = BEGAN
+    for match in range(kills // 25):
+        rating = 1_400 + match % 50
+        found.append(("match.start", at, {"opponent": "tuck", "rating": rating}))
+        for n in range(55):
+            at += timedelta(seconds=2)
+            mine = {"actor": "mara_vane", "target": "tuck", "tags": ["gust bonus"] if n == 13 else []}
+            data: dict[str, Any] = mine if n % 11 < 5 else {"actor": "tuck", "target": "otto_knot"}
+            found.append(("kill", at, data) if n % 11 < 9 else ("death", at, {"actor": "tuck", "target": "mara_vane"}))
+        found.append(("match.end", at, {"result": ("won", "lost")[match % 2], "rating": rating + 7}))
+        at += timedelta(seconds=20)
     return found
 
 
@@ -155,7 +159,7 @@ def _kills() -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _from_log(played: list[tuple[str, datetime, dict[str, Any]]]) -> float:
+def _from_log(played: list[Told]) -> float:
     with tempfile.TemporaryDirectory() as folder:
         store = open_store(Path(folder))
         last = 0

@@ -17,7 +17,7 @@ from tesoura.core.computed.counted import Window
 from tesoura.core.computed.definitions import build
 from tesoura.core.computed.derived import Change, DerivedState
 from tesoura.core.computed.happening import Happening, happening, micros
-from tesoura.core.computed.playing import Setup
+from tesoura.core.computed.playing import Player, Setup
 from tesoura.core.computed.window import WindowState
 from tesoura.core.engine import Engine
 from tesoura.core.instruments.kinds import KINDS as INSTRUMENTS
@@ -319,7 +319,7 @@ def feed_from_log(session: Session, state: State, until_seq: int, after_seq: int
     if isinstance(state, WindowState) and state.definition.span.kind == "events":
         return _last_events(session, state, until_seq, now)
     since = state.since(now)
-    for one in event_log.happenings(session, state.types, since, until_seq, after_seq):
+    for one in event_log.happenings(session, state.types, since, until_seq, after_seq, isinstance(state, Player)):
         state.take(one, now)
         count += 1
     return count

@@ -81,7 +81,7 @@ class Runtime:
         self.saving = Saving(
             store, self._engine, self.reckoning, settings, lambda: self.choices.keep_days, lambda: self._alarm.watch()
         )
-        self._alarm = Alarm(self._clock, self._due, self._tick, self._jumped)
+        self._alarm = Alarm(self._clock, self._due, self._tick, self._jumped, lasting_s=settings.lasting_s)
         self._loop: asyncio.AbstractEventLoop | None = None
         self._jobs: set[asyncio.Task[Any]] = set()
         self.session_started_at: datetime | None = None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
@@ -21,6 +22,11 @@ def wall_clock() -> datetime:
     return datetime.now(UTC)
 
 
+def lasting_s() -> float:
+    """Seconds on a clock that nobody sets and that goes on while the machine sleeps, where it has one."""
+    return time.clock_gettime(time.CLOCK_BOOTTIME) if hasattr(time, "CLOCK_BOOTTIME") else time.monotonic()
+
+
 @dataclass(frozen=True, slots=True)
 class Settings:
     """One start's settings. `password` must be set to listen anywhere but on this machine."""
@@ -31,6 +37,7 @@ class Settings:
     password: str | None = None
     clock: Callable[[], datetime] = field(default=wall_clock)
     save_every_s: float = 2.0
+    lasting_s: Callable[[], float] = field(default=lasting_s)
 
     @property
     def address(self) -> str:

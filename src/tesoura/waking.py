@@ -8,14 +8,11 @@ import time
 from collections.abc import Awaitable, Callable
 from datetime import datetime
 
+from tesoura.settings import lasting_s
+
 LEAST_WAIT_S = 0.001
 JUMP_S = 1.0
 log = logging.getLogger(__name__)
-
-
-def lasting_s() -> float:
-    """Seconds on a clock that nobody sets and that goes on while the machine sleeps, where it has one."""
-    return time.clock_gettime(time.CLOCK_BOOTTIME) if hasattr(time, "CLOCK_BOOTTIME") else time.monotonic()
 
 
 class Alarm:

@@ -16,6 +16,7 @@ from tesoura.standins.duelling import BY_HAND, Duelling
 from tesoura.store import overlays as stored_overlays
 from tests.conftest import Running, until
 
+NAMES = ("kills", "deaths", "kd", "minutes", "best_streak", "multis", "rating_change")
 FORM = {"title": "Game", "player": "mara_vane"}
 
 
@@ -203,3 +204,8 @@ def test_an_evening_with_a_crash_late_and_double_events_counts_each_kill_once(ru
         running.client.post("/api/events", json=events[first : first + 400], headers=running.auth)
     assert told(running, "session_kills") == kills > 20
     assert told(running, "match_number") == 8
+    # Counted again from the log, everything comes to the same.
+    names = [f"{scope}_{name}" for scope in ("session", "last", "ended") for name in NAMES]
+    live = [told(running, name) for name in names]
+    running.press("/", "/instruments/game", {**FORM, "title": "Counted again"})
+    assert [told(running, name) for name in names] == live

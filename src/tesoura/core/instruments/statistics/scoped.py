@@ -117,12 +117,9 @@ class Scoped(Hearing):
 
     def _of_ended(self, now_us: int) -> Mapping[str, Mapping[str, Scalar | None]]:
         tried = self.card[0] != LAST_SHOWN and now_us - self.card[1] < FIRED_FOR_US
-        key = (self.course.version, self.card, tried, self._late_marks())
+        key = (self.course.version, self.card, tried)
         found: Mapping[str, Mapping[str, Scalar | None]] = self._once("ended", key, lambda: self._ended(now_us, tried))
         return found
-
-    def _late_marks(self) -> int:
-        return len(self.course.stretches[-1].marks or ()) if self.course.stretches and not self.course.open else 0
 
     def _ended(self, now_us: int, tried: bool) -> Mapping[str, Mapping[str, Scalar | None]]:
         matches = self.course.finished()
