@@ -290,4 +290,5 @@ def reads(piece: Piece, instrument: str) -> bool:
 
 
 def _may_hide(piece: Piece) -> bool:
-    return "" not in piece.parts() and not piece.is_moment and "hide" in (piece["when_late"], piece["when_down"])
+    # Asked for every text of every event: what says what is made last.
+    return "hide" in (piece["when_late"], piece["when_down"]) and not piece.is_moment and "" not in piece.parts()

@@ -152,6 +152,7 @@ class Computing:
         self._due: list[tuple[datetime, int, str]] = []
         self._due_at: dict[str, datetime] = {}
         self._turn = itertools.count()
+        self._stale: set[str] = set()
 
     def __bool__(self) -> bool:
         return bool(self._states)
@@ -215,7 +216,13 @@ class Computing:
 
     def event(self, event: Happening, now: datetime) -> list[str]:
         """Let the computations that take this event have it; which of them it changed."""
-        return [key for key in self._by_type.get(event.type, ()) if self._states[key].take(event, now)]
+        changed = []
+        for key in self._by_type.get(event.type, ()):
+            state = self._states[key]
+            if state.take(event, now):
+                changed.append(key)
+            self._see_whether_stale(key, state)
+        return changed
 
     def takers(self, kind: str) -> Sequence[str]:
         """The computations that take events of this type."""
@@ -248,7 +255,12 @@ class Computing:
 
     def stale(self) -> list[str]:
         """The computations that only the log can set right."""
-        return [key for key, state in self._states.items() if state.stale]
+        self._stale = {key for key in self._stale if key in self._states and self._states[key].stale}
+        return sorted(self._stale)
+
+    def _see_whether_stale(self, key: str, state: State) -> None:
+        if state.stale:
+            self._stale.add(key)
 
     def follow(
         self,
@@ -279,6 +291,7 @@ class Computing:
             queued.discard(key)
             state = self._states[key]
             state.settle(now)
+            self._see_whether_stale(key, state)
             told = state.read(now, values)
             if isinstance(state, Player):
                 self.fired += [(state.definition, one) for one in state.fires(now)]

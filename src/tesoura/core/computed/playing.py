@@ -11,7 +11,7 @@ from tesoura.core.checks import InvalidField
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.happening import Happening, instant
 from tesoura.core.extremes import Extremes
-from tesoura.core.instruments.kind import Choices, Command, Fired, Instrument, InstrumentKind, Step
+from tesoura.core.instruments.kind import Choices, Command, Fired, Instrument, InstrumentKind, Step, Told
 from tesoura.core.instruments.kinds import KINDS
 from tesoura.core.values import Scalar
 
@@ -62,6 +62,8 @@ class Player:
         self.reads = tuple(kind.reads(setup.choices))
         self._types = (setup.command_type, CLOCK_SET, *kind.types(setup.name, setup.choices))
         self._told: set[str] = set()
+        self._last: Told = {}
+        self._names = {name.partition(".")[2]: name for name in setup.outputs()}
 
     @property
     def stale(self) -> bool:
@@ -119,11 +121,18 @@ class Player:
         return {f"{self.definition.name}.{name}": one for name, one in self.instrument.extremes().items()}
 
     def read(self, now: datetime, values: Mapping[str, Scalar]) -> dict[str, Scalar | None]:
-        """The present value of each of its signals, None where there is nothing to tell."""
+        """The value of each of its signals that is another than when it was last read; None for nothing to tell.
+
+        One that reads signals is as old as they are, so all of it is told each time.
+        """
         if self.reads:
             self.instrument = self.instrument.see(values, now)
-        name = self.definition.name
-        return {f"{name}.{part}": value for part, value in self.instrument.read(now).items()}
+            self._last = {}
+        told, last = self.instrument.read(now), self._last
+        self._last = told
+        return {
+            self._names[part]: value for part, value in told.items() if part not in last or not _same(value, last[part])
+        }
 
     def saved(self) -> dict[str, Any] | None:
         """How it stands, to be stored; None when the log tells it."""
@@ -137,3 +146,8 @@ class Player:
     def since(self, now: datetime) -> datetime | None:
         """From when on the log must be read to build it anew; None for all of it."""
         return self.definition.kind_of.since(self.definition.choices, self._almanac)
+
+
+def _same(one: Scalar | None, other: Scalar | None) -> bool:
+    # 1 and True are equal, and are not the same to a reader.
+    return one is other or (one == other and one.__class__ is other.__class__)

@@ -60,6 +60,11 @@ class Days:
             self._from, self._to = (self._midnight(day + timedelta(days=more)) for more in (0, 1))
         return self._from
 
+    def ends(self, at: int) -> int:
+        """The first instant of the day after, µs."""
+        self.began(at)
+        return self._to
+
     def _midnight(self, day: Any) -> int:
         return micros(datetime.combine(day, time(), self._zone).astimezone(EPOCH.tzinfo))
 

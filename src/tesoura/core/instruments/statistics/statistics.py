@@ -130,7 +130,7 @@ class Statistics(Scoped):
     def next_change(self, now: datetime) -> datetime | None:
         """While a match goes on, its time does; and a day ends."""
         now_us = micros(now)
-        midnight = self.course.days.began(self.course.days.began(now_us) + 30 * 3_600_000_000)
+        midnight = self.course.days.ends(now_us)
         ticks = self.course.stretches and self.course.stretches[-1].tally.on_at is not None
         return instant(min((now_us // EVERY_US + 1) * EVERY_US, midnight) if ticks else midnight)
 
