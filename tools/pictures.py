@@ -53,7 +53,7 @@ def keep(page: Page, name: str) -> None:
 
 
 def of_the_demo(browser: Browser, address: str) -> None:
-    """The desk, feeds, signals, computed signals, text files, the log, a session, the studio, overlays on air."""
+    """The desk, feeds, signals, the log, the studio, instruments, overlays on air."""
     page = browser.new_page(viewport=DESK, base_url=address)
     page.goto("/")
     token = token_of(page, "Cup evening")
@@ -73,6 +73,7 @@ def of_the_demo(browser: Browser, address: str) -> None:
     keep(page, "signals")
     of_what_comes_from_outside(page)
     of_the_studio(page, stream)
+    of_instruments(page, stream)
     page.set_viewport_size(PHONE)
     page.goto("/")
     keep(page, "desk-phone")
@@ -85,33 +86,13 @@ def token_of(page: Page, name: str) -> str:
 
 
 def of_the_studio(page: Page, stream: Page) -> None:
-    """The mat with several chosen and one that does not fit, looks, the list, the link, overlays in their scenes."""
+    """The mat with several chosen and one that does not fit, looks, the list, the link, an overlay in two scenes."""
     page.goto("/")
-    tokens = {name: token_of(page, name) for name in ("Road to 2,000", "Cup score", "Between matches", "On the phone")}
     page.locator("#desk-scene").get_by_role("button", name="Talk").click()
     expect(stream.locator('[data-piece="cuts"]')).to_be_hidden()
     stream.wait_for_timeout(900)
     keep(stream, "overlay-talk")
     page.locator("#desk-scene").get_by_role("button", name="Play").click()
-    placed = "".join(
-        f'<iframe src="/o/{tokens[name]}?picture=1" style="position:absolute;border:0;left:{x}px;top:{y}px" '
-        f'width="{width}" height="{height}"></iframe>'
-        for name, x, y, width, height in (
-            ("Road to 2,000", 360, 920, 1200, 96), ("Cup score", 780, 60, 360, 96),
-            ("Between matches", 96, 250, 640, 400),
-        )
-    )  # fmt: skip
-    scene = '<img src="/static/scenes/hall.svg" style="position:absolute;inset:0;width:1920px;height:1080px">'
-    stream.goto("/typefaces/")
-    stream.evaluate("html => { document.body.innerHTML = html; }", scene + placed)
-    expect(stream.frame_locator("iframe").last.locator('[data-piece="latest"] .t-row').first).to_be_visible()
-    stream.wait_for_timeout(1500)
-    keep(stream, "overlays-placed")
-    stream.set_viewport_size({"width": 1080, "height": 1920})
-    stream.goto(f"/o/{tokens['On the phone']}")
-    stream.add_style_tag(content="html{background:url(/static/scenes/lanterns.svg) center/cover !important}")
-    stream.wait_for_load_state("networkidle")
-    keep(stream, "overlay-vertical")
     page.goto("/overlays/1?piece=top")
     expect(page.locator("#mat[data-ready=yes]")).to_be_visible()
     page.locator("#under").select_option("evening")
@@ -132,34 +113,53 @@ def of_the_studio(page: Page, stream: Page) -> None:
         keep(page, name)
 
 
+def of_instruments(page: Page, stream: Page) -> None:
+    """A countdown set up, the desk with two of them, statistics with their rule, a map, the match and its card."""
+    page.set_viewport_size({"width": 1280, "height": 960})
+    page.goto("/instruments/kettle_break")
+    expect(page.locator("#preview .changes").first.locator("tr")).to_have_count(11)
+    keep(page, "countdown")
+    page.goto("/instruments/game")
+    expect(page.locator("#preview .changes")).to_be_visible()
+    keep(page, "statistics")
+    page.goto("/instruments/ladder_map")
+    expect(page.locator(".map-now")).to_be_visible()
+    expect(page.locator(".map-board img")).to_be_visible()
+    keep(page, "map")
+    page.set_viewport_size(DESK)
+    page.goto("/")
+    token = token_of(page, "The match")
+    page.evaluate("document.fonts.ready")
+    panels = page.locator("section", has=page.locator("#instruments-title")).last
+    panels.screenshot(path=SHOTS / "desk-instruments.png", animations="disabled")
+    stream.set_viewport_size(STREAM)
+    stream.goto(f"/o/{token}")
+    stream.add_style_tag(content="html{background:url(/static/scenes/evening.svg) center/cover !important}")
+    card = stream.locator(".piece-match_card")
+    for of, name in (("30", "card"), ("1", "card-one")):
+        expect(card).to_be_hidden(timeout=60_000)
+        if name == "card":
+            stream.wait_for_timeout(800)
+            keep(stream, "overlay-match")
+        page.goto("/instruments/game")
+        page.get_by_role("button", name={"30": "30, and a long name", "1": "1 made-up match"}[of]).click()
+        expect(card).to_be_visible(timeout=60_000)
+        stream.wait_for_timeout(800)
+        keep(stream, name)
+
+
 def of_what_comes_from_outside(page: Page) -> None:
-    """Feeds of mixed health, one of them, a recipe, a formula, text files, the log, a session."""
+    """Feeds of mixed health, the log."""
     page.goto("/feeds/")
     keep(page, "feeds")
-    page.goto("/feeds/channel")
-    expect(page.locator("#picks .trail").first).to_be_visible()
-    keep(page, "feed")
-    page.goto("/signals/new/formula")
-    page.get_by_label("Name").fill("cuts_per_minute_each")
-    page.get_by_label("Formula").fill("round(cuts_lately.per_minute / max(1, gifts_session.names), 2)")
-    expect(page.locator("#preview .told")).to_be_visible()
-    page.get_by_label("Unit, as viewers read it").fill("cuts a minute")
-    expect(page.locator("#preview .told")).to_contain_text("cuts a minute")
-    keep(page, "formula")
-    page.goto("/files/")
-    expect(page.locator("#files tbody tr")).to_have_count(7)
-    keep(page, "text-files")
     page.goto("/log/")
     keep(page, "log")
-    page.goto("/reports/1")
-    keep(page, "session")
 
 
 def of_an_empty_folder(browser: Browser, address: str, service: str) -> None:
-    """The first page, and setting up a feed."""
+    """Setting up a feed."""
     page = browser.new_page(viewport=DESK, base_url=address)
     page.goto("/")
-    keep(page, "first-run")
     page.get_by_role("link", name="Connect the first feed").click()
     page.get_by_role("link", name="A web address").click()
     page.get_by_label("Address").fill(f"{service}/channels/mara_vane")

@@ -198,7 +198,9 @@ class Airing:
                     continue
                 text = self._of_event(piece, event, feed)
                 key = f"{on_air.overlay_id}/{piece.id}"
-                if text and self.moments.add(key, text, piece["moment_s"], seq, event.type):
+                # What an instrument tells is its present state: an earlier one would only be shown twice.
+                alone = piece.kind_of.moment_type is not None
+                if text and self.moments.add(key, text, piece["moment_s"], seq, event.type, alone):
                     count += 1
                 elif text:
                     log.warning("Too many moments wait for %s; one of event %d was dropped", piece.name, seq)

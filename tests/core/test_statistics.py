@@ -324,10 +324,10 @@ def test_vitals_are_shares_of_what_they_are_full_at() -> None:
 
 def test_a_reset_counts_anew_and_can_be_taken_back_with_what_came_since() -> None:
     game = Game().tell(0, "match.start").kills(10, 20).dies(30)
-    assert game.do(40, "reset", what="session") == "this session: 2 kills, 1 deaths → 0 kills, 0 deaths"
+    assert game.do(40, "reset", what="session") == "this session: 2 kills, 1 death → 0 kills, 0 deaths"
     game.kills(50)
     assert chosen(game.read(60), "session_kills", "match_kills", "day_kills") == [1, 3, 3]
-    assert game.do(60, "undo") == "this stream session: 1 kills, 0 deaths → 3 kills, 1 deaths"
+    assert game.do(60, "undo") == "this stream session: 1 kill, 0 deaths → 3 kills, 1 death"
     assert chosen(game.read(60), "session_kills", "session_streak", "session_minutes") == [3, 1, 1.0]
 
 

@@ -121,7 +121,7 @@ def test_a_games_figures_follow_the_rule_beside_them_and_a_reset_is_undone(page:
     panel = page.get_by_role("region", name="Game statistics")
     session = panel.locator("tbody tr").nth(1).locator("td").first
     panel.get_by_role("button", name="Reset this session").hover()
-    expect(panel.locator(".effect")).to_contain_text("1 kills, 1 deaths → 0 kills, 0 deaths")
+    expect(panel.locator(".effect")).to_contain_text("1 kill, 1 death → 0 kills, 0 deaths")
     panel.get_by_role("button", name="Reset this session").click()
     expect(session).to_have_text("0")
     _play(running, "kill")

@@ -209,3 +209,17 @@ def test_an_evening_with_a_crash_late_and_double_events_counts_each_kill_once(ru
     live = [told(running, name) for name in names]
     running.press("/", "/instruments/game", {**FORM, "title": "Counted again"})
     assert [told(running, name) for name in names] == live
+
+
+def test_two_matches_that_end_at_once_are_one_card_which_the_desk_names(running: Running) -> None:
+    make(running)
+    _card_overlay(running)
+    for number in range(3):
+        running.event(type="match.end", data={"match": f"m{number}", "result": "won"})
+    shown = until(lambda: running.client.get("/log/moments").text if waits(running) else "")
+    assert waits(running) == 1
+    assert '<b dir="auto">Match-end card</b> <span class="soft">on Card</span>' in shown
+
+
+def waits(running: Running) -> int:
+    return len(running.runtime.call(lambda self: self.airing.moments.waiting()))

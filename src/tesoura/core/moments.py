@@ -37,9 +37,11 @@ class Moments:
         self._stages: dict[str, _Stage] = {}
         self._number = 0
 
-    def add(self, key: str, text: str, for_s: float, seq: int, kind: str) -> Moment | None:
-        """Let a moment wait for its turn; None when too many wait already."""
+    def add(self, key: str, text: str, for_s: float, seq: int, kind: str, alone: bool = False) -> Moment | None:
+        """Let a moment wait for its turn; None when too many wait already. One that is `alone` takes the others' place."""
         stage = self._stages.setdefault(key, _Stage([]))
+        if alone:
+            stage.waiting.clear()
         if len(stage.waiting) >= MAX_WAITING:
             return None
         self._number += 1

@@ -11,6 +11,7 @@ from typing import Any
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from tesoura.airing import THERE
 from tesoura.core.by_hand import number
 from tesoura.core.checks import InvalidField
 from tesoura.core.computed.happening import micros
@@ -111,7 +112,7 @@ def _moments() -> dict[str, Any]:
         )
 
     waiting, showing = runtime().call(gather)
-    return {"waiting": waiting, "showing": showing}
+    return {"waiting": waiting, "showing": showing, "there": THERE}
 
 
 @blueprint.get("/moments")

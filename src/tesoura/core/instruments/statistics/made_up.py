@@ -8,7 +8,7 @@ from tesoura.core.instruments.statistics import figures
 from tesoura.core.values import Scalar
 
 COUNTS = ("1", "2", "30")
-NAME_OF_30 = "Bartholomew Quillfeather Junior"[:30]
+NAME_OF_30 = "Bartholomew von Quillfeather I"
 _RESULTS = ("won", "won", "lost", "won", "drawn", "lost", "lost", "won", "won", "won", "lost", "won")
 _CHANGES = {"won": 18, "lost": -15, "drawn": 1}
 FIRST_RATING = 1_394.0

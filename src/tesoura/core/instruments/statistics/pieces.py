@@ -78,14 +78,14 @@ def _card_words(choices: Choices) -> Sequence[Words]:
     half = 0.5 if beside else 1.0
     for section in sections:
         if section == "result":
-            found += [Words("result", RESULT_SCALE, "accent", line, share=half),
-                      Words("opponent", RATING_SCALE, "quiet", line + 1, share=half)]  # fmt: skip
+            found.append(Words("result", RESULT_SCALE, "accent", line, share=half))
+            found.append(Words("opponent", RATING_SCALE, "quiet", line + 1))
             line += 2
         elif section == "rating":
             line -= 2 * beside
-            found += [Words("change", RESULT_SCALE, "accent", line, 1, share=half),
-                      Words("rating", 1.0, "colour", line + 1, 1, share=half)]  # fmt: skip
-            line += 2
+            found.append(Words("rating", 1.0, "colour", line, 1, share=half))
+            found.append(Words("change", RESULT_SCALE, "accent", line, 1, share=half))
+            line += 2 if beside else 1
         elif section == "figures":
             shown = figures_of(choices)
             for at, one in enumerate(shown):

@@ -60,7 +60,7 @@ class Statistics(Scoped):
     def _brief(self, what: str, now: datetime) -> str:
         told = self.read(now)
         if what in ("session", "match"):
-            return f"{told[f'{what}_kills']} kills, {told[f'{what}_deaths']} deaths"
+            return f"{_many(told[f'{what}_kills'], 'kill')}, {_many(told[f'{what}_deaths'], 'death')}"
         shown = told[f"session_{GROUPS[what][1][0]}"]
         return "—" if shown is None else str(shown)
 
@@ -179,3 +179,7 @@ _ACTS: Mapping[str, Callable[[Statistics, Command, datetime], tuple[str, Mapping
     "reset": Statistics._reset, "correct": Statistics._correct, "undo": Statistics._undo,
     "show_card": Statistics._show_card,
 }  # fmt: skip
+
+
+def _many(count: object, one: str) -> str:
+    return f"{count} {one}" if count == 1 else f"{count} {one}s"
