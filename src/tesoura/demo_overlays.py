@@ -41,10 +41,10 @@ def _evening(marks: dict[str, str]) -> tuple[Piece, ...]:
         x=96, y=912, size_px=58, grow_digits=1,
     )  # fmt: skip
     cuts = new_piece(
-        "slots", "cuts", name="Cuts and losses", look="gust", x=1184, y=64, width_px=640, height_px=148, size_px=58,
-        count=3, label_1="Cuts", value_1="{kill.count_this_session}", icon_1="scissors",
-        label_2="Lost", value_2="{death.count_this_session}", icon_2="kite",
-        label_3="A line", value_3="{own.cuts_per_loss:.1f}", icon_3="none", nothing_yet="0",
+        "slots", "cuts", name="Cuts and losses", look="gust", x=1124, y=64, width_px=700, height_px=148, size_px=58,
+        count=3, label_1="Cuts", value_1="{game.session_kills}", icon_1="scissors",
+        label_2="Lost", value_2="{game.session_deaths}", icon_2="kite",
+        label_3="A line", value_3="{game.session_kd:.1f}", icon_3="none", nothing_yet="0",
     )  # fmt: skip
     song = new_piece(
         "text", "song", name="Song", wording="{music.title}\n{music.artist}", nothing_yet="", look="paper_tag",
@@ -56,7 +56,7 @@ def _evening(marks: dict[str, str]) -> tuple[Piece, ...]:
     )  # fmt: skip
     gift = new_piece(
         "text", "gift", name="Gift", wording="{gift.name} gives {gift.amount} {plural(gift.amount, 'spool', 'spools')}",
-        nothing_yet="", look="kite_paper", x=960, y=430, size_px=48, grow_toward="both", grow_digits=1,
+        nothing_yet="", look="kite_paper", x=960, y=290, size_px=48, grow_toward="both", grow_digits=1,
         appears="moment", moment_type="gift", moment_s=5,
     )  # fmt: skip
     mark = new_piece(
@@ -67,14 +67,15 @@ def _evening(marks: dict[str, str]) -> tuple[Piece, ...]:
         "countdown", "kettle", name="Kettle break", look="lantern", countdown="kettle_break", x=96, y=420, width_px=620,
         height_px=130, size_px=56, bar="empties", align="left",
     )  # fmt: skip
-    kettle = kettle.changed({"shown": "no"}, "Play").changed({"x": 560, "y": 460, "width_px": 800, "height_px": 180,
+    kettle = kettle.changed({"shown": "no"}, "Play").changed({"x": 545, "y": 460, "width_px": 830, "height_px": 180,
                                                               "size_px": 76}, "Break")  # fmt: skip
+    gift = gift.changed({"y": 700}, "Break")
     cuts = cuts.changed({"shown": "no"}, "Talk").changed({"shown": "no"}, "Break")
     song = song.changed({"x": 1824, "y": 830, "size_px": 56}, "Talk").changed({"look": "lantern"}, "Break")
     count = count.changed({"x": 96, "y": 740, "size_px": 96}, "Talk")
     mark = mark.changed({"x": 96, "y": 912}, "Talk")
     top = top.changed({"width_px": 820, "height_px": 330, "size_px": 46}, "Break")
-    return count, mark, cuts, song, top, gift, kettle
+    return count, mark, cuts, song, top, kettle, gift
 
 
 def _road() -> tuple[Piece, ...]:
@@ -115,8 +116,8 @@ def _vertical() -> tuple[Piece, ...]:
         new_piece("text", "friends", name="Kite friends", look="lantern", wording=FRIENDS, x=540, y=1500, size_px=62,
                   grow_toward="both"),
         new_piece("slots", "block", name="Tonight", look="lantern", x=100, y=1620, width_px=880, height_px=190,
-                  size_px=70, count=3, label_1="Cuts", value_1="{kill.count_this_session}", label_2="Lost",
-                  value_2="{death.count_this_session}", label_3="Spools", value_3="{gifts_session.sum}", icon_3="spool",
+                  size_px=70, count=3, label_1="Cuts", value_1="{game.session_kills}", label_2="Lost",
+                  value_2="{game.session_deaths}", label_3="Spools", value_3="{gifts_session.sum}", icon_3="spool",
                   nothing_yet="0"),
     )  # fmt: skip
 
@@ -124,28 +125,28 @@ def _vertical() -> tuple[Piece, ...]:
 def _game(picture: str) -> tuple[Piece, ...]:
     stats = {"statistics": "game"}
     block = new_piece(
-        "slots", "block", name="In a block", look="gust", x=96, y=64, width_px=430, height_px=250, size_px=46, count=4,
+        "slots", "block", name="In a block", look="gust", x=96, y=64, width_px=450, height_px=270, size_px=50, count=4,
         arranged="block", nothing_yet="—", **_slots(("Kills", "session_kills", "scissors"), ("Deaths", "session_deaths",
         "kite"), ("K/D", "session_kd:.2f", "none"), ("Streak", "session_streak", "bolt")),
     )  # fmt: skip
     bar = new_piece(
-        "slots", "bar", name="In a bar", look="ink", x=400, y=940, width_px=1120, height_px=104, size_px=40, count=5,
+        "slots", "bar", name="In a bar", look="ink", x=340, y=900, width_px=1140, height_px=120, size_px=50, count=5,
         nothing_yet="—", **_slots(("Cuts", "match_kills", "scissors"), ("Lost", "match_deaths", "kite"),
         ("Tangles", "match_assists", "people"), ("A minute", "match_per_minute:.1f", "clock"),
         ("Place", "match_rank", "flag")),
     )  # fmt: skip
     column = new_piece(
-        "slots", "column", name="In a column", look="lantern", x=1494, y=64, width_px=330, height_px=340, size_px=36,
+        "slots", "column", name="In a column", look="lantern", x=1424, y=64, width_px=400, height_px=400, size_px=50,
         count=5, arranged="column", nothing_yet="—", **_slots(("Wins", "session_wins", "cup"),
         ("Losses", "session_losses", "none"), ("In a row", "session_win_run", "flag"),
         ("Rating", "session_rating_change:signed", "up"), ("Win rate", "session_win_rate_pct:.0f", "none")),
     )  # fmt: skip
-    vitals = new_piece("vitals", "vitals", name="Vitals", look="harbour", x=96, y=760, width_px=380, height_px=150,
+    vitals = new_piece("vitals", "vitals", name="Vitals", look="harbour", x=96, y=720, width_px=380, height_px=150,
                        size_px=28, **stats)  # fmt: skip
     place = new_piece("map", "map", name="Map", look="ink", map="ladder_map", media=picture, x=1494, y=700,
                       width_px=330, height_px=236)  # fmt: skip
-    card = new_piece("match_card", "card", name="Match-end card", look="broadsheet", x=560, y=150, width_px=900,
-                     height_px=640, size_px=50, figure_6="none", **stats)  # fmt: skip
+    card = new_piece("match_card", "card", name="Match-end card", look="broadsheet", x=566, y=110, width_px=838,
+                     height_px=680, size_px=50, figure_6="none", figure_5="none", **stats)  # fmt: skip
     return block, bar, column, vitals, place, card
 
 

@@ -38,7 +38,10 @@ class Moments:
         self._number = 0
 
     def add(self, key: str, text: str, for_s: float, seq: int, kind: str, alone: bool = False) -> Moment | None:
-        """Let a moment wait for its turn; None when too many wait already. One that is `alone` takes the others' place."""
+        """Let a moment wait for its turn; None when too many wait already.
+
+        One that is `alone` takes the place of those that wait for the same piece.
+        """
         stage = self._stages.setdefault(key, _Stage([]))
         if alone:
             stage.waiting.clear()

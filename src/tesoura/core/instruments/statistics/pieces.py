@@ -75,16 +75,15 @@ def _card_words(choices: Choices) -> Sequence[Words]:
     line, sections = 0, sections_of(choices)
     # The result and the rating stand beside each other where one follows the other.
     beside = "result,rating" in choices["sections"]
-    half = 0.5 if beside else 1.0
     for section in sections:
         if section == "result":
-            found.append(Words("result", RESULT_SCALE, "accent", line, share=half))
+            found.append(Words("result", RESULT_SCALE, "accent", line))
             found.append(Words("opponent", RATING_SCALE, "quiet", line + 1))
             line += 2
         elif section == "rating":
             line -= 2 * beside
-            found.append(Words("rating", 1.0, "colour", line, 1, share=half))
-            found.append(Words("change", RESULT_SCALE, "accent", line, 1, share=half))
+            found.append(Words("rating", 1.0, "colour", line))
+            found.append(Words("change", RESULT_SCALE, "accent", line))
             line += 2 if beside else 1
         elif section == "figures":
             shown = figures_of(choices)
