@@ -1,3 +1,3 @@
 """Tesoura: outside data, cut to fit, on your stream's overlays."""
 
-__version__ = "0.3.0"
+__version__ = "0.4.0"

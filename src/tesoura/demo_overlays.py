@@ -56,7 +56,7 @@ def _evening(marks: dict[str, str]) -> tuple[Piece, ...]:
     )  # fmt: skip
     gift = new_piece(
         "text", "gift", name="Gift", wording="{gift.name} gives {gift.amount} {plural(gift.amount, 'spool', 'spools')}",
-        nothing_yet="", look="kite_paper", x=960, y=290, size_px=48, grow_toward="both", grow_digits=1,
+        nothing_yet="", look="kite_paper", x=960, y=316, size_px=48, grow_toward="both", grow_digits=1,
         appears="moment", moment_type="gift", moment_s=5,
     )  # fmt: skip
     mark = new_piece(

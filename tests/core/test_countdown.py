@@ -16,7 +16,8 @@ from tesoura.core.computed.happening import Happening, micros
 from tesoura.core.durations import Asks, duration, signed, time_to_come
 from tesoura.core.forms import fill
 from tesoura.core.instruments.countdown import KIND
-from tesoura.core.instruments.countdown.counting import Countdown, upcoming
+from tesoura.core.instruments.countdown.commanding import Countdown
+from tesoura.core.instruments.countdown.counting import upcoming
 from tesoura.core.instruments.countdown.writing import HOUR, MINUTE, SECOND, Writing, time_of_day
 from tesoura.core.instruments.kind import Command, Refused
 

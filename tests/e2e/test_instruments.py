@@ -201,3 +201,32 @@ def test_a_map_is_set_by_two_clicks_and_follows_the_player(page: Page, running: 
     assert running.signal("ladder.across")["value"] == 0.5
     running.event(type="position", data={"x": 5_000, "y": 300})
     expect(page.get_by_role("region", name="Ladder")).to_contain_text("outside the picture")
+
+
+def test_the_end_is_heard_on_the_overlay_and_the_desk_says_when_a_page_may_play_no_sound(
+    context: BrowserContext, page: Page, running: Running
+) -> None:
+    running.press("/", "/instruments/new/countdown", {"title": "Break", "length": "5 min", "end_sound": "bell"})
+    piece = new_piece("countdown", "cd", look="ink", countdown="break_")
+    row = running.store.write(
+        lambda session: stored_overlays.new_overlay(session, "Break", Overlay(pieces=(piece,)), wall_clock())
+    )
+    running.publish(row.id)
+    viewers = context.new_page()
+    # Whether a browser lets a page play is its own choice: here it is said to be allowed, then not.
+    viewers.add_init_script(
+        "window.heard = []; window.Audio = class { constructor(source) { heard.push(source); }"
+        " play() { return window.mute ? Promise.reject(new Error('not allowed')) : Promise.resolve(); } }"
+    )
+    viewers.goto(f"/o/{row.token}")
+    expect(viewers.locator(".t-words")).to_have_text("05:00")
+    page.goto("/")
+    panel = page.get_by_role("region", name="Break").first
+    panel.get_by_role("button", name="Show the end now").click()
+    viewers.wait_for_function("heard.length === 1")
+    assert viewers.evaluate("heard[0]") == "/static/sounds/bell.wav"
+    expect(page.locator(".card-overlay")).not_to_contain_text("not allowed to play a sound")
+    viewers.evaluate("window.mute = true")
+    panel.get_by_role("button", name="Show the end now").click()
+    viewers.wait_for_function("heard.length === 2")
+    expect(page.locator(".card-overlay")).to_contain_text("not allowed to play a sound")

@@ -353,6 +353,14 @@ def test_a_key_is_covered_until_asked_for_and_covered_again(page: Page, members:
     expect(page.locator(".secret-shown")).to_have_text("••••••••••••")
 
 
+def _add_instruments(running: Running) -> None:
+    running.press("/", "/instruments/new/countdown", {"title": "Kettle break"})
+    running.press("/", "/instruments/new/statistics", {"title": "Game"})
+    running.press("/", "/instruments/new/map", {"title": "Ladder"})
+    running.client.post("/api/instruments/kettle_break/start", headers=running.auth)
+    running.event(type="match.end", data={"result": "flawless"})
+
+
 @pytest.mark.parametrize("scheme", ["light", "dark"])
 def test_axe_finds_nothing_serious(browser: Browser, running: Running, members: MembersService, scheme: Any) -> None:
     context = browser.new_context(
@@ -378,8 +386,10 @@ def test_axe_finds_nothing_serious(browser: Browser, running: Running, members: 
     running.press("/", "/session/start")
     running.event(type="kill", data={"target": "tuck", "amount": 2})
     until(lambda: running.signal("reach.members").get("value"))
+    _add_instruments(running)
     for path in ("", "feeds/", "feeds/new", "feeds/new/channel", "feeds/reach", "signals/", "overlays/",
-                 "overlays/new", "overlays/1", *NEWER):  # fmt: skip
+                 "overlays/new", "overlays/1", "instruments/", "instruments/new", "instruments/new/map",
+                 "instruments/kettle_break", "instruments/game", *NEWER):  # fmt: skip
         look(f"/{path}")
     look("/preferences/")
     look("/nothing")
@@ -403,11 +413,16 @@ def test_axe_finds_nothing_serious(browser: Browser, running: Running, members: 
         "/overlays/1",
         "/overlays/1/link",
         "/looks/",
+        "/instruments/",
+        "/instruments/kettle_break",
+        "/instruments/game",
+        "/instruments/ladder",
     ],
 )
 def test_nothing_sticks_out_on_a_phone(page: Page, running: Running, members: MembersService, path: str) -> None:
     running.add_feed(f"{members.address}/channels/mara_vane")
     running.add_overlay("hello")
+    _add_instruments(running)
     page.set_viewport_size({"width": 390, "height": 844})
     page.goto(path)
     assert page.evaluate("document.documentElement.scrollWidth") <= 390

@@ -10,7 +10,8 @@ from typing import Any
 from tesoura.core.checks import text
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms import FormField
-from tesoura.core.instruments.countdown.counting import OVER, READY, Countdown, mark_type, restored, upcoming
+from tesoura.core.instruments.countdown.commanding import Countdown, restored
+from tesoura.core.instruments.countdown.counting import OVER, READY, mark_type, upcoming
 from tesoura.core.instruments.countdown.piece import PIECE
 from tesoura.core.instruments.countdown.plan import COMMANDED, DOWN, FIELDS, UP, Mark, Plan, make, us_of
 from tesoura.core.instruments.countdown.writing import DAY, HOUR, MINUTE, SECOND
