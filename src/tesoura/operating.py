@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import uuid
 from collections.abc import Awaitable, Callable, Mapping, Sequence
 from dataclasses import dataclass
@@ -15,6 +16,7 @@ from tesoura.core.instruments.kind import Command, Instrument, Step
 from tesoura.core.values import Event, Scalar
 from tesoura.store.log import Logged
 
+log = logging.getLogger(__name__)
 Log = Callable[[Sequence[Event]], Awaitable[Sequence[Logged]]]
 SOURCE = "instrument:"
 """How the source of an event begins that an instrument fired."""
@@ -29,6 +31,11 @@ class Standing:
     setup: Setup
     instrument: Instrument
     values: Mapping[str, Scalar | None]
+
+
+def topic(name: str) -> str:
+    """What desks are told when an instrument's panel must be drawn again."""
+    return f"instrument-{name}"
 
 
 class Operating:
@@ -69,27 +76,32 @@ class Operating:
         step = player.attempt(Command(command, given), now)
         data = {"command": command, **step.given}
         await self._log([Event(uuid.uuid4().hex, "tesoura", player.definition.command_type, now, data, name)])
-        self._touched("instruments")
+        self._touched(topic(name))
         return step
 
     async def clock_was_set(self, by_s: float) -> None:
         """The machine's clock was set: whoever counts a length of time must know."""
         await self._log([Event(uuid.uuid4().hex, "tesoura", CLOCK_SET, self._clock(), {"by_s": by_s})])
 
-    def fired(self) -> list[Event]:
-        """What instruments have fired since this was last asked, for the log."""
+    async def log_fired(self) -> None:
+        """Put into the log what instruments have fired since this was last done."""
         fired, self._computing.fired = self._computing.fired, []
-        return [Event(one.id, SOURCE + setup.name, one.type, one.at, one.data, setup.name) for setup, one in fired]
+        events = [Event(one.id, SOURCE + setup.name, one.type, one.at, one.data, setup.name) for setup, one in fired]
+        try:
+            await self._log(events)
+        except Exception:
+            log.exception("What %s fired could not be put into the log", ", ".join({one.source for one in events}))
 
-    def panels_changed(self, signals: Sequence[str]) -> bool:
-        """Whether panels must be drawn again: an instrument is in another state, or is one that seldom changes."""
+    def panels_changed(self, signals: Sequence[str]) -> list[str]:
+        """The topics of the panels that must be drawn again: in another state, or of a kind that seldom changes."""
+        found: dict[str, None] = {}
         for name in signals:
             first, _, part = name.partition(".")
             player = self._computing.player(first)
             kind = player.definition.kind_of if player else None
             if kind and (not kind.passing or part in kind.panel_follows):
-                return True
-        return False
+                found[topic(first)] = None
+        return list(found)
 
     def effects(self, event: Event, now: datetime) -> str | None:
         """Let what an instrument fired be heard; the scene that it changes to, if it does."""

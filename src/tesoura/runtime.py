@@ -20,7 +20,7 @@ from tesoura.airing import Airing
 from tesoura.choices import Choices, read_choices
 from tesoura.core.changes import Changes
 from tesoura.core.computed.almanac import Almanac
-from tesoura.core.engine import Engine
+from tesoura.core.engine import OWN_TYPES, Engine
 from tesoura.core.moments import Moment
 from tesoura.core.numbers import plain
 from tesoura.core.values import Event, Reading, Scalar, Signal
@@ -174,7 +174,10 @@ class Runtime:
     async def _feed_says(self, items: Sequence[Item], source: str, also: Callable[[Session], None]) -> Sequence[Event]:
         now = self._clock()
         events = [
-            Event(item.id or uuid.uuid4().hex, source, item.type[:120], item.time or now, item.data) for item in items
+            Event(item.id or uuid.uuid4().hex, source, item.type[:120], item.time or now, item.data)
+            for item in items
+            # What tells of Tesoura itself comes from nowhere else.
+            if not item.type.startswith(OWN_TYPES)
         ]
         return [one.event for one in await self._log(events, also)]
 
@@ -296,7 +299,7 @@ class Runtime:
     async def refresh_computed(self, row_id: int) -> None:
         """Bring a computation to what the store says of it."""
         await self.reckoning.refresh(row_id)
-        self.touched("signals", "instruments")
+        self.touched("signals")
 
     # Stream sessions and choices
 
@@ -344,8 +347,7 @@ class Runtime:
             self.touched("signals")
             self.airing.drawn.touched(changes.signals)
             self.hub.tell_watchers(changes.signals, self._written)
-            if self.operating.panels_changed(changes.signals):
-                self.touched("instruments")
+            self.touched(*self.operating.panels_changed(changes.signals))
             if self.choices.scene_signal in changes.signals:
                 self.airing.set_scene(self._present_scene())
                 self.touched("scene")
@@ -360,7 +362,7 @@ class Runtime:
     def _plan(self) -> None:
         """Moments may begin, instruments have fired, and something may be due sooner than before."""
         if self._engine.computing.fired and self._loop is not None:
-            self._in_the_background(self._log(self.operating.fired()))
+            self._in_the_background(self.operating.log_fired())
         if self.airing.step(self._clock()):
             self.touched("moments")
         self._alarm.plan()

@@ -58,6 +58,6 @@ def build() -> str:
     for path in sorted(STATIC.rglob("*")):
         if path.suffix in (".js", ".css"):
             digest.update(path.read_bytes())
-    for path in sorted((STATIC.parent / "templates").rglob("*.html")):
+    for path in sorted((STATIC.parent / "templates").rglob("*.*")):
         digest.update(path.read_bytes())
     return f"{tesoura.__version__}-{digest.hexdigest()[:10]}"

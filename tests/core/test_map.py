@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import pytest
@@ -79,5 +79,19 @@ def test_it_goes_on_after_a_restart() -> None:
 
 
 def test_other_commands_are_refused() -> None:
-    with pytest.raises(InvalidField, match="It knows clear"):
+    with pytest.raises(InvalidField, match="It knows clear and try_it"):
         made().handle(Command("fly"), T)
+
+
+def test_it_is_tried_with_a_made_up_round_and_then_is_where_it_was() -> None:
+    it = at(made(), 100, 200)
+    after = it.handle(Command("try_it"), T).after
+    assert isinstance(after, Map)
+    it = after
+    told = it.read(T + timedelta(seconds=2))
+    # A quarter of the round: straight below the middle.
+    assert (told["across"], told["down"], told["x"]) == (0.5, 0.85, None)
+    assert it.next_change(T + timedelta(seconds=2)) == T + timedelta(seconds=2.2)
+    over = T + timedelta(seconds=8)
+    assert (it.read(over)["across"], it.next_change(over)) == (0.5, None)
+    assert it.read(over)["x"] == 100

@@ -229,6 +229,12 @@ def test_the_place_among_rivals_of_a_match() -> None:
     assert Game(player="").tell(0, "match.start").kills(5).read()["match_rank"] is None
 
 
+def test_the_matches_of_others_are_not_the_players() -> None:
+    game = Game().tell(10, "match.end", actor=OTTO, result="lost", rating=900)
+    game.tell(20, "match.end", actor="Mara_Vane", result="won", rating=1_412)
+    assert chosen(game.read(), "session_wins", "session_losses", "rating") == [1, 0, 1_412]
+
+
 def test_a_match_of_which_only_the_sums_were_told_counts_with_them() -> None:
     game = Game().tell(600, "match.end", match="m7", result="won", kills=9, deaths=3, assists=2, duration_s=300)
     told = game.read(700)

@@ -9,7 +9,7 @@ from playwright.sync_api import BrowserContext, Page, expect
 from tesoura.core.overlays import Overlay, new_piece
 from tesoura.settings import wall_clock
 from tesoura.store import overlays as stored_overlays
-from tests.conftest import Running
+from tests.conftest import Running, until
 
 
 def test_a_break_is_set_up_laid_on_an_overlay_and_lengthened_while_it_runs(
@@ -165,7 +165,7 @@ def test_a_match_end_card_is_laid_its_sections_ordered_and_shown_now(
     expect(page.locator(".card-overlay")).to_contain_text("is empty until a match ends")
     page.get_by_role("button", name="Show it now, with made-up matches").click()
     expect(card).to_be_visible()
-    expect(card).to_contain_text("against Bartholomew Quillfeather")
+    expect(card).to_contain_text("against Bartholomew von Quillfeather I")
     _play(running, "match.start", "kill", "match.end")
     expect(card.locator("[data-say$='.opponent']")).to_have_text("against tuck")
 
@@ -223,10 +223,10 @@ def test_the_end_is_heard_on_the_overlay_and_the_desk_says_when_a_page_may_play_
     page.goto("/")
     panel = page.get_by_role("region", name="Break").first
     panel.get_by_role("button", name="Show the end now").click()
-    viewers.wait_for_function("heard.length === 1")
+    until(lambda: viewers.evaluate("heard.length") == 1)
     assert viewers.evaluate("heard[0]") == "/static/sounds/bell.wav"
     expect(page.locator(".card-overlay")).not_to_contain_text("not allowed to play a sound")
     viewers.evaluate("window.mute = true")
     panel.get_by_role("button", name="Show the end now").click()
-    viewers.wait_for_function("heard.length === 2")
+    until(lambda: viewers.evaluate("heard.length") == 2)
     expect(page.locator(".card-overlay")).to_contain_text("not allowed to play a sound")

@@ -41,6 +41,11 @@ def by_name(session: Session, name: str) -> ComputedRow | None:
     return session.exec(query).first()
 
 
+def names_ever_used(session: Session) -> set[str]:
+    """The names of all computations, those that were put away and may come back included."""
+    return set(session.exec(select(ComputedRow.name)))
+
+
 def removed(session: Session) -> Sequence[ComputedRow]:
     """The computations that were removed, the latest first."""
     query = select(ComputedRow).where(col(ComputedRow.removed_at).is_not(None))

@@ -10,6 +10,7 @@ from typing import Any
 from markupsafe import Markup
 
 from tesoura.adding.sheets import checked
+from tesoura.core.instruments.kinds import KINDS as INSTRUMENTS
 from tesoura.core.looks import Look
 from tesoura.core.overlays import Overlay, Piece
 from tesoura.core.pieces.slots import columns
@@ -198,5 +199,5 @@ def says_of(values: Mapping[str, str], piece: Piece) -> dict[str, str]:
 
 HELPERS = {
     "overlay_sheet": sheet, "own_sheet": own_sheet, "name_class": name_class, "away_in": away_in, "there": there,
-    "says_of": says_of, "slot_columns": columns, "object_fit": _FITS,
+    "instrument_kinds": INSTRUMENTS, "says_of": says_of, "slot_columns": columns, "object_fit": _FITS,
 }  # fmt: skip

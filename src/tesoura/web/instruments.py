@@ -36,6 +36,8 @@ from tesoura.web.panels import Effect, panel, panels
 from tesoura.web.shown import plain_choice, zone
 
 blueprint = Blueprint("instruments", __name__, url_prefix="/instruments")
+RESERVED = {"new", "try", "restore"}
+"""Names that would stand where these pages do."""
 
 
 def _kind(name: str) -> InstrumentKind:
@@ -225,7 +227,7 @@ def new(kind: str) -> ResponseReturnValue:
     if filled.wrong:
         return render_template("instruments/edit.html", **_page(found, typed, filled.wrong, None)), 422
     taken = runtime().call(Runtime.names_taken) | store().read(stored_feeds.names_taken) | {"own", "event"}
-    taken |= {row.name for row in store().read(stored.all_computed)}
+    taken |= RESERVED | store().read(stored.names_ever_used)
     name = unused(snake(str(filled.choices["title"]), found.example), taken)
     _keep(None, found, name, filled.choices)
     flash(f"“{filled.choices['title']}” is there. Its signals begin with {name}.", "said")

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 from tesoura.core.by_hand import number
@@ -20,6 +21,8 @@ from tesoura.core.pieces.kind import Kind, Part, media, say
 from tesoura.core.values import Scalar
 
 MAX_TRAIL = 120
+ROUND = timedelta(seconds=8)
+"""How long a made-up round takes."""
 _POINTS, _WHERE = "Two points that you know", "Whose, and on which picture"
 
 
@@ -47,11 +50,14 @@ class Map:
     place: tuple[float, float] | None = None
     trail: tuple[tuple[float, float], ...] = ()
     strange: str = ""
+    tried_at: datetime | None = None
 
     def handle(self, command: Command, now: datetime) -> Step:
-        """`clear` takes the trail away. Raises Refused."""
+        """`clear` takes the trail away, `try_it` lets the mark go round once. Raises Refused."""
+        if command.name == "try_it":
+            return Step(replace(self, tried_at=now), "viewers see the mark go round once, made up")
         if command.name != "clear":
-            raise Refused(f"A map knows no “{command.name[:30]}”. It knows clear.")
+            raise Refused(f"A map knows no “{command.name[:30]}”. It knows clear and try_it.")
         return Step(replace(self, trail=self.trail[-1:]), "the trail goes")
 
     def hear(self, event: Happening, now: datetime) -> Map:
@@ -75,6 +81,8 @@ class Map:
 
     def read(self, now: datetime) -> Told:
         """The place as shares of the picture, kept within it; whether it lies outside; the trail as a path."""
+        if (tried := self._tried(now)) is not None:
+            return tried
         if self.place is None:
             return dict.fromkeys(("across", "down", "outside", "path", "x", "y"))
         across, down = self._shown(self.place)
@@ -84,9 +92,20 @@ class Map:
         return {"across": round(_within(across), 4), "down": round(_within(down), 4), "outside": not inside,
                 "path": path, "x": self.place[0], "y": self.place[1]}  # fmt: skip
 
+    def _tried(self, now: datetime) -> Told | None:
+        """A made-up round, while one is shown: an oval about the middle of the picture."""
+        turn = (now - self.tried_at) / ROUND if self.tried_at else 1.0
+        if not 0 <= turn < 1:
+            return None
+        steps = [at / 40 for at in range(int(turn * 40) + 1)]
+        shown = [(0.5 + 0.35 * math.cos(math.tau * one), 0.5 + 0.35 * math.sin(math.tau * one)) for one in steps]
+        path = "M" + "L".join(f"{x * 100:.1f} {y * 100:.1f}" for x, y in shown)
+        return {"across": round(shown[-1][0], 4), "down": round(shown[-1][1], 4), "outside": False, "path": path,
+                "x": None, "y": None}  # fmt: skip
+
     def next_change(self, now: datetime) -> datetime | None:
-        """It changes with its events alone."""
-        return None
+        """It changes with its events alone, but for a made-up round."""
+        return now + ROUND / 40 if self._tried(now) is not None else None
 
     def fires(self, now: datetime) -> Sequence[Fired]:
         """Nothing happens by itself."""
@@ -195,7 +214,10 @@ KIND = InstrumentKind(
     restore=_restore,
     check=_check,
     outputs=lambda choices: dict.fromkeys(("across", "down", "outside", "path", "x", "y"), ""),
-    commands=(CommandKind("clear", "Clear the trail", "It begins where the player is."),),
+    commands=(
+        CommandKind("clear", "Clear the trail", "It begins where the player is."),
+        CommandKind("try_it", "Try it", "The mark goes round once, made up, wherever the map is shown."),
+    ),
     types=lambda name, choices: ("position", "match.start"),
     pieces=(PIECE,),
     lays=lambda piece, choices: {"media": choices["picture"]},

@@ -80,7 +80,8 @@ class Hearing:
         """Take an event of the game, or of its own."""
         taken = _HEARD.get(event.type)
         if taken is not None:
-            taken(self, event)
+            if not (event.type.startswith("match.") and self._of_others(event)):
+                taken(self, event)
         elif event.type == f"{self.plan.name}.match_ended":
             self.told.add(str(event.data.get("of")))
         return self
@@ -106,6 +107,10 @@ class Hearing:
     def _mine(self, data: Mapping[str, object], role: str) -> bool:
         rule = self.plan.rule
         return not rule.players or rule.is_me(name_of(data.get(role)))
+
+    def _of_others(self, event: Happening) -> bool:
+        """Whether a match is told to be somebody else's: a service may tell of several players."""
+        return bool(name_of(event.data.get("actor"))) and not self._mine(event.data, "actor")
 
     def _mark(self, event: Happening, what: int, amount: float = 1, of: float = 0) -> None:
         self.course.add(Mark(event.at, event.seq, what, amount, of), self._match_of(event))

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 FIELDS: Mapping[str, str] = {
     "match": "which match, a text of your own; without one, the match that goes on",
-    "actor": "who did it, a name",
+    "actor": "who did it, a name; of a match, whose it is, where several players are told of",
     "target": "whom it was done to, a name",
     "means": "with what, a text",
     "tags": "a list of texts, such as gust bonus, friendly, warm-up",
@@ -44,7 +44,7 @@ class GameEvent:
 
 GAME_EVENTS: Sequence[GameEvent] = (
     GameEvent("match.start", "A match begins. One that still goes on is over, without a result.", (),
-              ("match", "opponent", "arena", "rating")),
+              ("match", "actor", "opponent", "arena", "rating")),
     GameEvent("match.pause", "Match time stands still.", (), ("match",)),
     GameEvent("match.resume", "Match time goes on.", (), ("match",)),
     GameEvent("round.start", "A round begins.", (), ("match", "round")),
@@ -59,6 +59,6 @@ GAME_EVENTS: Sequence[GameEvent] = (
     GameEvent("vitals", "How the player fares.", ("health",), ("actor", "match")),
     GameEvent("position", "Where the player is.", ("x", "y"), ("actor", "match")),
     GameEvent("match.end", "A match ends.", ("result",),
-              ("match", "rating", "rating_before", "opponent", "kills", "deaths", "assists", "shots", "hits",
+              ("match", "actor", "rating", "rating_before", "opponent", "kills", "deaths", "assists", "shots", "hits",
                "duration_s")),
 )  # fmt: skip

@@ -84,7 +84,9 @@ class Tally:
     def _chain(self, at: int, within_us: int) -> None:
         if self.chain and at - self.chain_at <= within_us:
             if self.chain > 1:
-                self.multis[self.chain] -= 1
+                # Only lengths that occurred are kept: a run that grows must not leave one behind for each step.
+                left = self.multis.pop(self.chain) - 1
+                self.multis |= {self.chain: left} if left else {}
             self.chain += 1
             self.multis[self.chain] = self.multis.get(self.chain, 0) + 1
         else:

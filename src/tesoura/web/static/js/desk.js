@@ -11,9 +11,9 @@ let socket;
 function connect() {
   socket = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/live/desk/${meta("desk")}`);
   socket.onopen = () => {
-    if (tries) announce(["feeds", "overlays", "session", "signals", "instruments", "log", "moments", "files"]);
+    if (tries) announce(["feeds", "overlays", "session", "signals", "log", "moments", "files"]);
     // What changed between the drawing of the page and now was told to nobody.
-    else if (document.querySelector("[data-panel]")) announce(["instruments"]);
+    announce(panels());
     tries = 0;
     watched = "";
     watch();
@@ -48,13 +48,14 @@ function follow(values) {
   }
 }
 // What changes often is asked for again at most so often, but always once more after the last change.
-const spacing = { instruments: 400, signals: 800, log: 500, files: 500 };
+const panels = () => [...document.querySelectorAll("[data-panel]")].map((one) => `instrument-${one.dataset.panel}`);
+const spacing = { signals: 800, log: 500, files: 500 };
 const told = {};
 function announce(topics) {
   for (const topic of topics) {
     const state = (told[topic] ??= { at: 0, timer: 0 });
     if (state.timer) continue;
-    const wait = Math.max(0, (spacing[topic] ?? 0) - (Date.now() - state.at));
+    const wait = Math.max(0, (spacing[topic] ?? (topic.startsWith("instrument-") ? 400 : 0)) - (Date.now() - state.at));
     state.timer = setTimeout(() => {
       Object.assign(state, { at: Date.now(), timer: 0 });
       document.body.dispatchEvent(new CustomEvent(`tesoura:${topic}`));
