@@ -9,10 +9,12 @@ from pathlib import Path
 import httpx
 import pytest
 
+from tesoura.core.instruments.statistics.schema import GAME_EVENTS
 from tesoura.demo import seed_folder
 from tesoura.demo_services import Services
 from tesoura.feeds.kinds import KINDS
 from tesoura.settings import wall_clock
+from tesoura.standins.duels import Duels, Told
 from tesoura.standins.evening import evening
 from tesoura.standins.growth import Growth
 from tesoura.standins.members import CHANNELS, MembersService
@@ -94,3 +96,28 @@ def test_the_demo_fills_an_empty_folder_once_and_then_only_points_it_at_its_serv
     assert set(CHANNELS) >= {"mara_vane", "otto_knot"}
     services.members.stop()
     store.close()
+
+
+def _played(seed: int, count: int) -> list[Told]:
+    duels = Duels(seed)
+    return [told for _ in range(count) for told in duels.match()]
+
+
+def test_the_same_seed_plays_the_same_matches_and_tells_all_types_of_the_schema() -> None:
+    assert _played(7, 12) == _played(7, 12)
+    assert _played(7, 12) != _played(8, 12)
+    known = {one.type for one in GAME_EVENTS}
+    told = {one.type for one in _played(7, 40)}
+    assert told == known - {"objective"}
+
+
+def test_an_evening_has_a_crash_late_and_double_events_and_good_and_bad_runs() -> None:
+    duels = Duels(7)
+    matches = [list(duels.match()) for _ in range(60)]
+    whole = [match for match in matches if match[-1].type == "match.end"]
+    assert 0 < len(matches) - len(whole) < 20
+    assert any(told.late_s for match in matches for told in match)
+    assert any(told.again_s for match in matches for told in match)
+    results = "".join(match[-1].data["result"][0] for match in whole)
+    assert "www" in results
+    assert "lll" in results

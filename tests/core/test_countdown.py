@@ -220,6 +220,24 @@ def test_a_command_that_makes_no_sense_says_why() -> None:
         after(it, "start", T).handle(Command("start"), at(1))
 
 
+@pytest.mark.parametrize(
+    ("given_", "why"),
+    [
+        ({"until": "9999-12-31T23:59:59-12:00"}, "more than 366 days off"),
+        ({"until": "2026-11-26T20:00:00+00:00"}, "That is over"),
+        ({"until": 7}, "Give `until` as a date and time"),
+        ({"to": "9999-12-31 23:59"}, "more than 366 days off"),
+        ({"length": {"a": 1}}, "is not a length of time"),
+        ({"by_s": float("nan")}, "Give the seconds as a number"),
+        ({"by_s": "1"}, "Give the seconds as a number"),
+    ],
+)
+def test_what_a_script_gives_wrongly_is_refused(given_: dict[str, Any], why: str) -> None:
+    it = after(made(Almanac(ZoneInfo("America/Lima")), length="5 min"), "start", T)
+    with pytest.raises(InvalidField, match=why):
+        it.handle(Command("add" if "by_s" in given_ else "set", given_), T)
+
+
 def test_words_before_and_after_and_in_the_last_minute() -> None:
     it = after(made(length="2 min", before="Back in ", after=" or so", last_minute="{left} to go"), "start", T)
     assert it.text(at(59)) == "Back in 01:01 or so"
@@ -338,6 +356,7 @@ def test_its_widest_text_is_twice_as_long_and_its_last_word_is_known() -> None:
     extremes = made(length="8 min", end_words="Kettle's on, in we go", before="Back in ", leading="no").extremes()
     assert extremes["text"].widest == "Back in 88:88"
     assert extremes["text"].last == "Kettle's on, in we go"
+    assert extremes["text"].sample == "Back in 4:32"
     assert made(length="45 min", leading="no").extremes()["text"].widest == "8:88:88"
     assert (
         made(counts="clock", clock="24", date="weekday").extremes()["text"].widest == "Wednesday 27 September · 20:58"

@@ -126,6 +126,14 @@ def test_the_card_appears_when_a_match_ends_and_is_empty_otherwise(running: Runn
     assert (shown["card.rating"], shown["card.change"], shown["card.figure_1"]) == ("1,430", "+18", "1")
 
 
+def test_the_mat_tries_the_card_with_made_up_matches_before_any_has_ended(running: Running) -> None:
+    make(running)
+    overlay_id, _ = _card_overlay(running)
+    sight = running.client.get(f"/overlays/{overlay_id}/sights").json()["card"]
+    assert (sight["live"]["result"], sight["made_up"]["result"], sight["made_up"]["change"]) == ("", "Won", "+18")
+    assert sight["longest"]["opponent"] == "against Bartholomew von Quillfeather I"
+
+
 def test_the_overlays_list_says_that_a_card_is_empty_until_a_match_ends(running: Running) -> None:
     make(running)
     _card_overlay(running)

@@ -156,7 +156,7 @@ class Texts:
             for name, value in values.items()
         }
         known = self._extremes(say)
-        long |= {name: one.widest for name, one in known.items()}
+        long |= {name: one.widest for name, one in known.items() if one.widest is not None}
         rendered = say.wording.render(Scope({**self._scope.values, **long}, self._scope.style), more_digits)
         return Shown(say.nothing_yet if rendered.text is None else rendered.text, rendered.missing, rendered.problem)
 
@@ -165,7 +165,7 @@ class Texts:
 
     def last(self, say: Say) -> Shown:
         """What a text says at its last word: that of a countdown, say; where there is none, what it says now."""
-        last = {name: one.last for name, one in self._extremes(say).items()}
+        last = {name: one.last for name, one in self._extremes(say).items() if one.last is not None}
         return self._with(say, {**self._scope.values, **last}) if last else self.preview(say)
 
     def _with(self, say: Say, values: Mapping[str, Scalar]) -> Shown:
@@ -190,8 +190,9 @@ class Texts:
     def made_up(self, say: Say) -> Shown:
         """What a text says with values that are made up: numbers where numbers fit, names where they do not."""
         shown = Shown(say.nothing_yet)
+        samples = {name: one.sample for name, one in self._extremes(say).items() if one.sample is not None}
         for values in _made_up(say.wording.names, self._scope.values):
-            shown = self._with(say, values)
+            shown = self._with(say, {**values, **samples})
             if shown.why is None:
                 break
         return shown

@@ -63,21 +63,25 @@ class Countdown(Counting):
 
     def _until(self, given: Mapping[str, Any], now: datetime) -> datetime:
         """The instant that was asked for: `until`, `length` or `to`; without any, that of the plan."""
+        try:
+            until = self._asked(given, now)
+        except OverflowError:
+            until = None
+        if until is None or not now < until <= now + LONGEST:
+            raise InvalidField("That is over, or more than 366 days off. Give a time to come.")
+        return until
+
+    def _asked(self, given: Mapping[str, Any], now: datetime) -> datetime:
         if given.get("until"):
             try:
                 until = datetime.fromisoformat(str(given["until"]))
             except ValueError:
                 raise InvalidField("Give `until` as a date and time with its zone.") from None
-            until = (until if until.tzinfo else until.replace(tzinfo=self.plan.zone)).astimezone(UTC)
-            if not now < until <= now + LONGEST:
-                raise InvalidField("That is over, or more than 366 days off. Give a time to come.")
-            return until
+            return (until if until.tzinfo else until.replace(tzinfo=self.plan.zone)).astimezone(UTC)
         if given.get("length"):
             return now + duration(given["length"])
-        if given.get("to"):
-            return time_to_come(given["to"], now, self.plan.zone)
-        if self.plan.counts == "time":
-            return time_to_come(self.plan.to, now, self.plan.zone)
+        if given.get("to") or self.plan.counts == "time":
+            return time_to_come(given.get("to") or self.plan.to, now, self.plan.zone)
         return now + timedelta(microseconds=self.plan.length_us)
 
     def _pause(self, given: Mapping[str, Any], now: datetime) -> Step:

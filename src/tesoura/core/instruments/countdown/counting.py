@@ -19,6 +19,7 @@ from tesoura.core.values import Scalar
 
 READY, RUNNING, PAUSED, ENDED, OVER = "ready", "running", "paused", "ended", "over"
 TRIAL_US, TRIAL_END_US = 5 * SECOND, 8 * SECOND
+SAMPLE_US = 272 * SECOND
 CLOCK_SET = "tesoura.clock_set"
 
 
@@ -199,17 +200,21 @@ class Counting:
         if plan.counts == "clock":
             longest = datetime(2028, 9, 27, 20, 58, 58, tzinfo=UTC)
             shown = writing.before + time_of_day(longest, plan.clock, plan.date, writing.leading) + writing.after
-            return {"text": Extremes(shown, shown)}
+            return {"text": Extremes(shown, shown, shown)}
         if self.up:
             length = max(10 * HOUR - SECOND, 2 * self.length_us)
             widest = _wide(writing.counting_up(length))
             clock = _wide(writing.time(length))
-            return {"text": Extremes(widest, widest), "time": Extremes(clock, clock)}
+            return {"text": Extremes(widest, widest, writing.counting_up(SAMPLE_US)), "time": Extremes(clock, clock)}
         length = 2 * max(self.length_us, plan.length_us) or 24 * HOUR - SECOND
         times = (length, length // 2, LAST_TEN - TENTH, MINUTE - SECOND)
         widest = max((_wide(writing.counting_down(us)) for us in times), key=len)
         clock = max((_wide(writing.left(us)) for us in times), key=len)
-        return {"text": Extremes(widest, self._last()), "time": Extremes(clock, writing.left(0))}
+        return {
+            "text": Extremes(widest, self._last(), writing.counting_down(SAMPLE_US)),
+            "time": Extremes(clock, writing.left(0), writing.left(SAMPLE_US)),
+            "share": Extremes(sample=0.4),
+        }
 
     def saved(self) -> dict[str, Any]:
         """How it stands, to be stored."""

@@ -30,6 +30,8 @@ from tesoura.core.instruments.statistics.tally import (
 from tesoura.core.values import Scalar
 
 MAX_ODD = 20
+LONGEST_MATCH_S = 86_400.0
+"""No match is taken to have been longer."""
 LAST_SHOWN = "last"
 
 
@@ -220,7 +222,8 @@ class Hearing:
         if match is None:
             self._strange(event, "no match had started; how long it was is not known")
             long_s = self._amount(event, "duration_s") or 0
-            match = course.start_match(event.at - round(max(long_s, 0) * 1_000_000), name_of(event.data.get("match")),
+            long_us = round(min(max(long_s, 0), LONGEST_MATCH_S) * 1_000_000)
+            match = course.start_match(event.at - long_us, name_of(event.data.get("match")),
                                        started=False)  # fmt: skip
             match.before = course.rating
         self._aim(event)
