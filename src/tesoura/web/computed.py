@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import datetime
 from typing import Any
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
@@ -20,7 +19,7 @@ from tesoura.store import computed as stored
 from tesoura.store import feeds as stored_feeds
 from tesoura.store.tables import ComputedRow
 from tesoura.web.doors import now, runtime, store
-from tesoura.web.shown import plain_choice, zone
+from tesoura.web.typed import as_typed, in_zone
 
 blueprint = Blueprint("computed", __name__, url_prefix="/signals")
 
@@ -41,32 +40,11 @@ def _typed() -> dict[str, Any]:
     return typed
 
 
-def _in_zone(kind: ComputedKind, typed: Mapping[str, Any]) -> dict[str, Any]:
-    """Dates as they were typed are of the user's zone; kept, they say so."""
-    out = dict(typed)
-    for field in kind.fields:
-        if field.kind == "instant" and out.get(field.name):
-            try:
-                at = datetime.fromisoformat(str(out[field.name]))
-            except ValueError:
-                continue
-            out[field.name] = (at if at.tzinfo else at.replace(tzinfo=zone())).isoformat()
-    return out
-
-
-def _as_typed(kind: ComputedKind, choices: Mapping[str, Any]) -> dict[str, Any]:
-    typed = {key: plain_choice(value) for key, value in choices.items()}
-    for field in kind.fields:
-        if field.kind == "instant" and typed.get(field.name):
-            typed[field.name] = datetime.fromisoformat(typed[field.name]).astimezone(zone()).strftime("%Y-%m-%dT%H:%M")
-    return typed
-
-
 def _made(
     kind: ComputedKind, typed: Mapping[str, Any], name: str
 ) -> tuple[Definition | None, dict[str, Any], dict[str, str]]:
     """The definition, its choices, and what is wrong."""
-    filled = fill(kind.fields, _in_zone(kind, typed))
+    filled = fill(kind.fields, in_zone(kind.fields, typed))
     if filled.wrong:
         return None, dict(filled.choices), dict(filled.wrong)
     definition = build(kind.name, name, filled.choices)
@@ -154,7 +132,7 @@ def edit(row_id: int) -> ResponseReturnValue:
     row = _row(row_id)
     kind = COMPUTED[row.kind]
     if request.method == "GET":
-        return _page(kind, _as_typed(kind, row.choices), {}, row)
+        return _page(kind, as_typed(kind.fields, row.choices), {}, row)
     typed = _typed()
     definition, choices, wrong = _made(kind, typed, row.name)
     if definition is None:

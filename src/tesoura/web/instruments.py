@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import datetime
 from typing import Any
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
@@ -33,7 +32,7 @@ from tesoura.web import mat
 from tesoura.web.doors import now, runtime, store
 from tesoura.web.overlays import put
 from tesoura.web.panels import Effect, panel, panels
-from tesoura.web.shown import plain_choice, zone
+from tesoura.web.typed import as_typed, in_zone
 
 blueprint = Blueprint("instruments", __name__, url_prefix="/instruments")
 RESERVED = {"new", "try", "restore"}
@@ -133,26 +132,7 @@ def _typed(kind: InstrumentKind) -> dict[str, Any]:
     for name in several:
         parts = [part.strip() for one in request.form.getlist(name) for part in one.split(",")]
         typed[name] = [part for part in parts if part]
-    for field in kind.fields:
-        if field.kind == "instant" and typed.get(field.name):
-            typed[field.name] = _in_zone(str(typed[field.name]))
-    return typed
-
-
-def _in_zone(typed: str) -> str:
-    try:
-        at = datetime.fromisoformat(typed)
-    except ValueError:
-        return typed
-    return (at if at.tzinfo else at.replace(tzinfo=zone())).isoformat()
-
-
-def _as_typed(kind: InstrumentKind, choices: Mapping[str, Any]) -> dict[str, Any]:
-    typed = {key: plain_choice(value) for key, value in choices.items()}
-    for field in kind.fields:
-        if field.kind == "instant" and typed.get(field.name):
-            typed[field.name] = datetime.fromisoformat(typed[field.name]).astimezone(zone()).strftime("%Y-%m-%dT%H:%M")
-    return typed
+    return in_zone(kind.fields, typed)
 
 
 def grouped(fields: list[FormField]) -> list[tuple[str, list[FormField]]]:
@@ -246,7 +226,7 @@ def edit(name: str) -> ResponseReturnValue:
     row = row_of(name)
     kind = KINDS[row.kind]
     if request.method == "GET":
-        return render_template("instruments/edit.html", **_page(kind, _as_typed(kind, row.choices), {}, row))
+        return render_template("instruments/edit.html", **_page(kind, as_typed(kind.fields, row.choices), {}, row))
     typed = _typed(kind)
     filled = _filled(kind, typed)
     if filled.wrong:
