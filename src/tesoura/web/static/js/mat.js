@@ -12,12 +12,15 @@ const base = `/overlays/${mat.dataset.overlay}`;
 const csrf = document.querySelector('meta[name="csrf"]').content;
 const kept = (name, fallback) => sessionStorage.getItem(`mat:${base}:${name}`) ?? fallback;
 
+let measured;
 export const desk = {
   mat, stage: $("overlay"), cloth: mat.querySelector(".cloth"), window: mat.querySelector(".window"),
   width: Number(mat.dataset.width), height: Number(mat.dataset.height), rev: Number(mat.dataset.rev),
   chosen: mat.dataset.chosen.split(",").filter(Boolean), boxes: {}, marked: [], guides: [], safe: "yes", sights: {},
   scale: 1, zoom: Number(kept("zoom", "0")), scene: "", shownWith: kept("with", "live"), moving: false,
   id: Math.random().toString(36).slice(2),
+  // Once it is known where pieces lie; what is pressed before that waits.
+  measured: new Promise((done) => { measured = done; }),
   node: (id) => $("overlay").querySelector(`[data-piece="${CSS.escape(id)}"]`),
 };
 
@@ -140,7 +143,9 @@ export async function refresh() {
   const then = desk.chosen.join();
   const query = new URLSearchParams({ chosen: desk.chosen.join(), scene: desk.scene, with: desk.shownWith, window: desk.id, seen: desk.rev });
   const answer = await fetch(`${base}/state?${query}`).catch(() => null);
-  if (answer?.ok && mine === asked && !sending && !waiting.length) show(await answer.json(), [], then);
+  const state = answer?.ok ? await answer.json() : null;
+  // What was done meanwhile is told anew by the answer to it.
+  if (state && mine === asked && !sending && !waiting.length && !desk.moving) show(state, [], then);
 }
 
 // Showing what came back
@@ -151,7 +156,10 @@ const morph = (node, html, ignoreActiveValue = true) => window.Idiomorph.morph(n
 
 function show(state, sent, then) {
   const sized = state.width !== desk.width || state.height !== desk.height;
-  for (const name of ["rev", "width", "height", "boxes", "marked", "guides", "safe", "sights"]) desk[name] = state[name];
+  for (const name of ["rev", "width", "height", "marked", "guides", "safe", "sights"]) desk[name] = state[name];
+  // Where a piece has been moved to since, the answer to an earlier move does not know.
+  if (!waiting.length) desk.boxes = state.boxes;
+  measured();
   // Something else may have been chosen since this was asked for; then it is asked for again.
   const chosenSince = desk.chosen.join() !== then;
   const again = waiting.length || desk.moving || chosenSince;

@@ -16,7 +16,8 @@ export function bindKeys(desk, { choose, edit, act, step, change, zoom, goToScen
   });
   desk.cloth.addEventListener("focusout", () => document.getElementById("marks-chosen").classList.remove("focused"));
 
-  function nudge(dx, dy) {
+  async function nudge(dx, dy) {
+    await desk.measured;
     const free = desk.chosen.filter((id) => desk.boxes[id] && !desk.boxes[id].pinned);
     if (!free.length) return;
     const places = {};
@@ -32,7 +33,8 @@ export function bindKeys(desk, { choose, edit, act, step, change, zoom, goToScen
     if (free.length === 1) change(places[free[0]], 140, free); else edit({ do: "place", places, scene: desk.scene }, 140);
   }
 
-  function resize(dx, dy) {
+  async function resize(dx, dy) {
+    await desk.measured;
     for (const id of desk.chosen) {
       const box = desk.boxes[id];
       if (!box || box.pinned) continue;
