@@ -22,6 +22,7 @@ def test_a_break_is_set_up_laid_on_an_overlay_and_lengthened_while_it_runs(
     page.get_by_label("Words before").fill("Back in ")
     page.get_by_label("Leading zeros").select_option("no")
     page.get_by_label("At the end", exact=True).fill("Kettle's on, in we go")
+    page.get_by_label("These stay for").fill("2")
     expect(page.locator("#preview .changes").first.locator("tr")).to_have_count(11)
     expect(page.locator("#preview")).to_contain_text("Back in 7:50")
     page.get_by_role("button", name="Make it").click()
@@ -206,7 +207,9 @@ def test_a_map_is_set_by_two_clicks_and_follows_the_player(page: Page, running: 
 def test_the_end_is_heard_on_the_overlay_and_the_desk_says_when_a_page_may_play_no_sound(
     context: BrowserContext, page: Page, running: Running
 ) -> None:
-    running.press("/", "/instruments/new/countdown", {"title": "Break", "length": "5 min", "end_sound": "bell"})
+    running.press(
+        "/", "/instruments/new/countdown", {"title": "Break", "length": "5 min", "end_sound": "bell", "end_s": "1"}
+    )
     piece = new_piece("countdown", "cd", look="ink", countdown="break_")
     row = running.store.write(
         lambda session: stored_overlays.new_overlay(session, "Break", Overlay(pieces=(piece,)), wall_clock())

@@ -165,7 +165,7 @@ def test_two_windows_on_one_draft_see_each_other_and_are_told(context: BrowserCo
     # While the second is away from the news, both change the same field.
     two.evaluate("document.body.addEventListener('tesoura:draft:1', (event) => event.stopImmediatePropagation(), true)")
     one.locator("#c-y").fill("401")
-    expect(one.locator("#saved")).to_contain_text("Kept")
+    expect(one.locator("#differs")).to_contain_text("401")
     two.locator("#c-y").fill("402")
     expect(two.locator("#told")).to_contain_text("Another window did this meanwhile: “Text”: down. Yours is kept")
     expect(one.locator("#c-y")).to_have_value("402")
