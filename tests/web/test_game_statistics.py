@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from functools import partial
@@ -132,6 +133,21 @@ def test_the_mat_tries_the_card_with_made_up_matches_before_any_has_ended(runnin
     sight = running.client.get(f"/overlays/{overlay_id}/sights").json()["card"]
     assert (sight["live"]["result"], sight["made_up"]["result"], sight["made_up"]["change"]) == ("", "Won", "+18")
     assert sight["longest"]["opponent"] == "against Bartholomew von Quillfeather I"
+
+
+def test_before_any_match_has_ended_the_panel_shows_the_card_with_made_up_ones(running: Running) -> None:
+    make(running)
+    panel = running.client.get("/instruments/game/panel").text
+    assert re.search(r'do/show_card"[^>]*>.*?name="of" value="2"', panel, re.DOTALL)
+    running.event(type="match.end", data={"result": "won"})
+    panel = running.client.get("/instruments/game/panel").text
+    assert re.search(r'do/show_card"[^>]*>.*?name="of" value="last"', panel, re.DOTALL)
+
+
+def test_what_the_log_would_come_to_is_shown_before_it_is_made(running: Running) -> None:
+    kill(running)
+    shown = running.press("/", "/instruments/try/statistics", FORM).text
+    assert '<th scope="row">Kills</th><td>—</td><td>1</td>' in shown
 
 
 def test_the_overlays_list_says_that_a_card_is_empty_until_a_match_ends(running: Running) -> None:

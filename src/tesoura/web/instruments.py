@@ -166,18 +166,19 @@ def _filled(kind: InstrumentKind, typed: Mapping[str, Any]) -> Filled:
 
 def _from_log(kind: InstrumentKind, choices: Mapping[str, Any], name: str) -> dict[str, Any]:
     """What the signals are now, and what the log would make of them with other choices."""
-    with_this = runtime().call(lambda self: self.reckoning.preview(Setup(kind.name, name, choices)))
+    with_this = runtime().call(lambda self: self.reckoning.preview(Setup(kind.name, name or "it", choices)))
     then = {key.partition(".")[2]: one for key, one in with_this.values.items()}
-    return {"now": _standing(name).values, "then": then, "partly": with_this.partly}
+    return {"now": _standing(name).values if name else {}, "then": then, "partly": with_this.partly}
 
 
 def preview(kind: InstrumentKind, typed: Mapping[str, Any], name: str) -> dict[str, Any]:
     """What a set-up would show, with the present state of the instrument of this name if there is one."""
-    filled = _filled(kind, typed)
+    # Without a name it would show the same; that one is missing is said once it is to be made.
+    filled = _filled(kind, {**typed, "title": str(typed.get("title", "")).strip() or kind.title})
     if filled.wrong:
         return {"wrong": filled.wrong, "shown": None}
     if kind.preview is None:
-        return {"wrong": {}, "shown": _from_log(kind, filled.choices, name) if name else None}
+        return {"wrong": {}, "shown": _from_log(kind, filled.choices, name)}
 
     def saved(self: Runtime) -> tuple[Almanac, Mapping[str, Any] | None]:
         standing = self.operating.standing(name) if name else None
