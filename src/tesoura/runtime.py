@@ -17,11 +17,11 @@ from typing import Any, Concatenate, ParamSpec, TypeVar, overload
 from sqlmodel import Session
 
 from tesoura.airing import Airing
+from tesoura.amending import Amending
 from tesoura.choices import Choices, read_choices
 from tesoura.core.changes import Changes
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.engine import OWN_TYPES, Engine
-from tesoura.core.moments import Moment
 from tesoura.core.numbers import plain
 from tesoura.core.values import Event, Reading, Scalar, Signal
 from tesoura.entering import Entering, nothing_more
@@ -39,7 +39,7 @@ from tesoura.settings import Settings, build
 from tesoura.store import feeds as stored_feeds
 from tesoura.store import log as event_log
 from tesoura.store import state
-from tesoura.store.log import CORRECTION, Logged
+from tesoura.store.log import Logged
 from tesoura.store.store import Store
 from tesoura.waking import Alarm
 
@@ -47,7 +47,7 @@ P = ParamSpec("P")
 T = TypeVar("T")
 SCRIPT_FEED = "script"
 SCENE_FEED = "scene"
-SHOWN_AGAIN, SKIPPED, BY_HAND = "tesoura.shown_again", "tesoura.skipped", "tesoura.set_by_hand"
+BY_HAND = "tesoura.set_by_hand"
 SCENE_SET = "tesoura.scene"
 MOMENT_FOR = timedelta(minutes=2)
 _BEGINNING = datetime(1970, 1, 1, tzinfo=UTC)
@@ -76,6 +76,7 @@ class Runtime:
         self.airing = Airing(store, self._engine, self.hub, self._clock)
         self.reckoning = Reckoning(store, self._engine, self._clock, self._publish)
         self.operating = Operating(self._engine, self.airing, self._clock, self._log, self.touched)
+        self.amending = Amending(store, self._engine, self.airing, self.reckoning, self._tell_of, self._plan)
         self.filing = Filing(store, self._engine, self._clock, self.touched)
         self._entering = Entering(store, self._came, self._clock)
         self.saving = Saving(
@@ -163,7 +164,7 @@ class Runtime:
             self.airing.listed(one.event)
             # What is long past when it comes is no moment any more; the log can show it again.
             if now - one.event.time < MOMENT_FOR:
-                self._show(one.event, one.seq)
+                self.amending.show(one.event, one.seq)
             if scene := self.operating.effects(one.event, now):
                 self._in_the_background(self.set_scene(scene))
         if self._engine.computing.stale():
@@ -192,41 +193,6 @@ class Runtime:
         """Log what was done with Tesoura itself."""
         event = Event(uuid.uuid4().hex, "tesoura", kind, self._clock(), data, subject)
         return (await self._log([event]))[0]
-
-    async def correct(self, seq: int, field: str, value: Scalar) -> bool:
-        """Correct an amount of an event by a further event; False when there is no such event or field."""
-        found = await asyncio.to_thread(self.store.read, lambda session: event_log.with_corrections(session, seq))
-        if found is None or field not in found.event.data:
-            return False
-        data = {"seq": seq, "field": field, "was": found.event.data[field], "now": value}
-        await self._tell_of(CORRECTION, data, str(seq))
-        after = event_log.with_data(found.event, {field: value})
-        await self.reckoning.correct(found.event, after, seq, found.accepted_at)
-        return True
-
-    async def show_again(self, seq: int) -> int:
-        """Let the moments of an event be shown once more; how many wait for that now."""
-        found = await asyncio.to_thread(self.store.read, lambda session: event_log.with_corrections(session, seq))
-        if found is None:
-            return 0
-        count = self._show(found.event, seq)
-        if count:
-            await self._tell_of(SHOWN_AGAIN, {"seq": seq, "type": found.event.type}, str(seq))
-        self._plan()
-        return count
-
-    def _show(self, event: Event, seq: int) -> int:
-        feed = self._engine.event_feed(event.type)
-        return self.airing.happened(event, seq, feed) if feed else 0
-
-    async def skip(self, number: int) -> Moment | None:
-        """Take a moment that still waits out of the line; None when it does not wait any more."""
-        moment = self.airing.moments.skip(number)
-        if moment is not None:
-            overlay, piece = self.airing.placed(moment.key)
-            data = {"seq": moment.seq, "type": moment.type, "overlay": overlay, "piece": piece, "text": moment.text}
-            await self._tell_of(SKIPPED, data, str(moment.seq))
-        return moment
 
     async def put_signal(self, name: str, value: Scalar, unit: str | None, fresh_for_s: float | None) -> Signal:
         """Set a signal of the script feed, and have it saved before answering."""

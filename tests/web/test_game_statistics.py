@@ -83,7 +83,7 @@ def test_a_kill_that_the_log_corrected_is_counted_as_corrected(running: Running)
     make(running)
     running.event(type="damage", data={"actor": "mara_vane", "amount": 40})
     seq = running.runtime.saving.applied
-    running.runtime.call(lambda self: self.correct(seq, "amount", 90))
+    running.runtime.call(lambda self: self.amending.correct(seq, "amount", 90))
     assert until(lambda: told(running, "session_damage") == 90)
 
 

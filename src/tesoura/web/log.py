@@ -156,7 +156,7 @@ def show(seq: int) -> ResponseReturnValue:
 @blueprint.post("/<int:seq>/again")
 def again(seq: int) -> ResponseReturnValue:
     """Show the moments of an event once more."""
-    count = runtime().call(Runtime.show_again, seq)
+    count = runtime().call(lambda self: self.amending.show_again(seq))
     if count:
         flash(f"It is shown again on {count} {'piece' if count == 1 else 'pieces'}, in its turn.", "said")
     else:
@@ -171,7 +171,7 @@ def again(seq: int) -> ResponseReturnValue:
 @blueprint.post("/moments/<int:moment>/skip")
 def skip(moment: int) -> ResponseReturnValue:
     """Take a moment that waits out of the line, before it shows."""
-    skipped = runtime().call(Runtime.skip, moment)
+    skipped = runtime().call(lambda self: self.amending.skip(moment))
     if skipped is None:
         flash("It does not wait any more: it is being shown, or was.", "wrong")
     else:
@@ -188,7 +188,7 @@ def correct(seq: int) -> ResponseReturnValue:
     except InvalidField as error:
         flash(str(error), "wrong")
         return redirect(url_for("log.show", seq=seq))
-    if not runtime().call(Runtime.correct, seq, field, value):
+    if not runtime().call(lambda self: self.amending.correct(seq, field, value)):
         abort(404)
     flash("Corrected, and logged as a correction. All that counts it has followed.", "said")
     return redirect(url_for("log.show", seq=seq))
