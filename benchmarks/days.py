@@ -10,7 +10,7 @@ import psutil
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.definitions import build
-from tesoura.core.engine import Engine
+from tesoura.core.signals.engine import Engine
 from tesoura.core.values import Event, Reading
 
 DAYS, EVENTS_A_DAY, SIGNALS, WINDOWS, NAMES = 10, 12_000, 50, 40, 3_000

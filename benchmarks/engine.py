@@ -7,10 +7,10 @@ from datetime import UTC, datetime, timedelta
 from statistics import median
 from typing import Any
 
-from tesoura.core.engine import Engine
-from tesoura.core.texts import Say
+from tesoura.core.language.wording import compile_wording
+from tesoura.core.signals.engine import Engine
+from tesoura.core.signals.texts import Say
 from tesoura.core.values import Event, Reading
-from tesoura.core.wording import compile_wording
 
 EVENTS = 20_000
 RUNS = 5

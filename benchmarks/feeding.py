@@ -15,13 +15,13 @@ from typing import Any
 import psutil
 
 from benchmarks.processes import answered, ended, free_port
-from tesoura.runtime import Runtime
-from tesoura.server import Server, create_app, listen
+from tesoura.app import Server, create_app, listen
+from tesoura.runtime.facade import Runtime
 from tesoura.settings import Settings, wall_clock
 from tesoura.store import feeds
 from tesoura.store.store import Store, open_store
 from tesoura.store.tables import SignalRow
-from tesoura.web.doors import EXTENSION
+from tesoura.web.shared.doors import EXTENSION
 
 FEEDS, SECONDS, PROBE_S = 50, 30.0, 0.005
 NAMES = ("mara_vane", "otto_knot", "pip_gale", "june_spool", "wren_bobbin")
@@ -77,7 +77,7 @@ def _measured(count: int, port: int) -> dict[str, float]:
         before = sum(process.cpu_times()[:2])
         late = sorted(asyncio.run_coroutine_threadsafe(_late(runtime), runtime._loop).result(SECONDS * 2))
         spent = sum(process.cpu_times()[:2]) - before
-        live = sum(report.state.freshness.value == "live" for report in runtime.call(lambda s: s.feeding.reports()))
+        live = sum(report.state.freshness.value == "live" for report in runtime.call(lambda s: s.feeds.reports()))
     return {
         "live_feeds": live,
         "loop_delay_p50_ms": round(late[len(late) // 2] * 1000, 2),

@@ -16,16 +16,16 @@ from playwright.sync_api import sync_playwright
 from benchmarks.processes import Served, tesoura
 from benchmarks.studio import chromium
 from tesoura.core.computed.almanac import Almanac
-from tesoura.core.computed.computing import State, make_state
-from tesoura.core.computed.happening import Happening, happening, micros
-from tesoura.core.computed.playing import Setup
-from tesoura.core.engine import Engine
-from tesoura.core.forms import fill
-from tesoura.core.instruments.kinds import KINDS
-from tesoura.core.overlays import Overlay, new_piece
-from tesoura.core.shipped_looks import SHIPPED
+from tesoura.core.computed.graph import State, make_state
+from tesoura.core.computed.occurrence import Occurrence, micros, occurrence
+from tesoura.core.forms.form import fill
+from tesoura.core.instruments.registry import KINDS
+from tesoura.core.instruments.runner import Setup
+from tesoura.core.overlays.document import Overlay, new_piece
+from tesoura.core.overlays.shipped_looks import SHIPPED
+from tesoura.core.signals.engine import Engine
 from tesoura.core.values import Event
-from tesoura.reckoning import feed_from_log
+from tesoura.runtime.computations import feed_from_log
 from tesoura.settings import wall_clock
 from tesoura.store import computed, log
 from tesoura.store.store import open_store
@@ -126,7 +126,7 @@ def _one_more(state: State, at: datetime, first: int, count: int) -> float:
     took = []
     for number in range(count):
         at += timedelta(seconds=1)
-        event = Happening(micros(at), first + number, "kill", {"actor": "mara_vane", "target": "tuck", "tags": []})
+        event = Occurrence(micros(at), first + number, "kill", {"actor": "mara_vane", "target": "tuck", "tags": []})
         began = time.perf_counter()
         state.take(event, at)
         values = state.read(at, {})
@@ -142,7 +142,7 @@ def _kills() -> dict[str, Any]:
         state = make_state(_statistics(), Almanac(UTC, 0, BEGAN), BEGAN)
         began = time.perf_counter()
         for seq, (kind, at, data) in enumerate(played, 1):
-            state.take(Happening(micros(at), seq, kind, data), at)
+            state.take(Occurrence(micros(at), seq, kind, data), at)
         built_s = time.perf_counter() - began
         costs[size] = _one_more(state, played[-1][1], len(played) + 1, MORE)
         figures = {"events": len(played), "recomputed_in_memory_s": round(built_s, 2)}
@@ -192,7 +192,7 @@ def _matches() -> dict[str, Any]:
     bare = make_state(_statistics(), Almanac(UTC, 0, BEGAN), BEGAN)
     began = time.perf_counter()
     for seq, (kind, at, data) in enumerate(played, 1):
-        bare.take(happening(Event(str(seq), "bench", kind, at, data), seq, at), at)
+        bare.take(occurrence(Event(str(seq), "bench", kind, at, data), seq, at), at)
     floor = time.perf_counter() - began
     return {"matches": matches, "events": len(played), "matches_a_second": round(matches / took),
             "share_of_a_core_at_20_a_second": round(20 * took / matches, 3),

@@ -14,7 +14,7 @@ import psutil
 
 from benchmarks.processes import answered, ended, free_port, started
 from tesoura.core.computed.definitions import COMPUTED
-from tesoura.core.forms import fill
+from tesoura.core.forms.form import fill
 from tesoura.settings import wall_clock
 from tesoura.store import computed, keys
 from tesoura.store.store import open_store

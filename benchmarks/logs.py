@@ -15,10 +15,10 @@ import httpx
 
 from benchmarks.processes import ended, free_port, started
 from tesoura.core.computed.almanac import Almanac
-from tesoura.core.computed.computing import make_state
 from tesoura.core.computed.definitions import build
-from tesoura.core.computed.happening import micros
-from tesoura.reckoning import feed_from_log
+from tesoura.core.computed.graph import make_state
+from tesoura.core.computed.occurrence import micros
+from tesoura.runtime.computations import feed_from_log
 from tesoura.store import log, log_search
 from tesoura.store.log import AT_ONCE, index_words
 from tesoura.store.log_search import Search

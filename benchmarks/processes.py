@@ -15,8 +15,8 @@ import httpx
 import psutil
 from sqlmodel import Session
 
-from tesoura.core.overlays import Overlay, new_piece
-from tesoura.server import listen
+from tesoura.app import listen
+from tesoura.core.overlays.document import Overlay, new_piece
 from tesoura.settings import wall_clock
 from tesoura.store import keys, overlays
 from tesoura.store.store import open_store

@@ -13,11 +13,11 @@ import httpx
 from playwright.sync_api import Browser, Page, sync_playwright
 
 from benchmarks.processes import Served, tesoura
-from tesoura.core.fit.check import check
-from tesoura.core.fit.placing import Surroundings
-from tesoura.core.overlays import Overlay, Piece, new_piece
-from tesoura.core.shipped_looks import SHIPPED
-from tesoura.type_tables import Faces, read_cut
+from tesoura.core.overlays.document import Overlay, Piece, new_piece
+from tesoura.core.overlays.fit.check import check
+from tesoura.core.overlays.fit.placement import Surroundings
+from tesoura.core.overlays.shipped_looks import SHIPPED
+from tesoura.studio.font_metrics import Faces, read_cut
 
 PIECES, SCENES = 30, ("Play", "Talk", "Break", "Draw", "End")
 CHANGES_A_SECOND, SECONDS = 20, 10

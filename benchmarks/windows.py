@@ -8,9 +8,9 @@ from statistics import median
 from typing import Any
 
 from tesoura.core.computed.almanac import Almanac
-from tesoura.core.computed.computing import make_state
 from tesoura.core.computed.definitions import build
-from tesoura.core.computed.happening import Happening, micros
+from tesoura.core.computed.graph import make_state
+from tesoura.core.computed.occurrence import Occurrence, micros
 
 BEGAN = datetime(2026, 11, 26, 19, 0, tzinfo=UTC)
 SIZES = (1_000, 100_000, 1_000_000)
@@ -19,10 +19,10 @@ STATS = ["count", "sum", "mean", "latest", "first", "largest", "fastest", "top"]
 NAMES = 5_000
 
 
-def _events(first: int, count: int, step_us: int) -> list[Happening]:
+def _events(first: int, count: int, step_us: int) -> list[Occurrence]:
     start = micros(BEGAN)
     return [
-        Happening(start + n * step_us, n + 1, "gift",
+        Occurrence(start + n * step_us, n + 1, "gift",
                   {"name": f"viewer_{n * 7919 % NAMES}", "amount": n * 31 % 500})
         for n in range(first, first + count)
     ]  # fmt: skip

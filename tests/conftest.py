@@ -15,9 +15,9 @@ from typing import Any
 import httpx
 import pytest
 
-from tesoura.core.overlays import Overlay, new_piece
-from tesoura.runtime import Runtime
-from tesoura.server import Server, create_app, listen
+from tesoura.app import Server, create_app, listen
+from tesoura.core.overlays.document import Overlay, new_piece
+from tesoura.runtime.facade import Runtime
 from tesoura.settings import Settings, wall_clock
 from tesoura.standins.members import MembersService
 from tesoura.store import feeds as stored_feeds
@@ -26,7 +26,7 @@ from tesoura.store import overlays as stored_overlays
 from tesoura.store.database import FILE_NAME
 from tesoura.store.store import Store, open_store
 from tesoura.store.tables import SignalRow
-from tesoura.web.doors import EXTENSION, Doors
+from tesoura.web.shared.doors import EXTENSION, Doors
 
 
 def until(true: Callable[[], Any], for_s: float = 20.0) -> Any:
@@ -110,7 +110,7 @@ class Running:
         async def nothing(trails: bool) -> None:
             return None
 
-        self.runtime.saving.save = nothing  # type: ignore[method-assign]
+        self.runtime.persistence.save = nothing  # type: ignore[method-assign]
         self.stop()
 
     @property

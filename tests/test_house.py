@@ -15,12 +15,12 @@ from click.testing import CliRunner
 
 from tesoura.cli import main
 from tesoura.core.computed.almanac import Almanac
-from tesoura.core.forms import fill
-from tesoura.core.instruments.kinds import KINDS as INSTRUMENTS
-from tesoura.core.typefaces import TYPEFACES
-from tesoura.locales import OFFERED, machine_locale, number_style, offered
+from tesoura.core.forms.form import fill
+from tesoura.core.instruments.registry import KINDS as INSTRUMENTS
+from tesoura.core.overlays.typefaces import TYPEFACES
+from tesoura.runtime.locales import OFFERED, machine_locale, number_style, offered
 from tesoura.settings import STATIC
-from tesoura.web.api_description import describe
+from tesoura.web.api.description import describe
 
 ROOT = Path(__file__).parent.parent
 SOURCE = ROOT / "src" / "tesoura"
@@ -36,10 +36,11 @@ def imports(path: Path) -> set[str]:
     return found
 
 
-def test_the_core_imports_only_the_standard_library_and_itself() -> None:
+def test_the_core_imports_only_the_standard_library_itself_and_the_errors() -> None:
     for path in (SOURCE / "core").rglob("*.py"):
         for name in imports(path):
-            assert name.split(".")[0] in sys.stdlib_module_names or name.startswith("tesoura.core"), (path, name)
+            top = name.split(".")[0]
+            assert top in sys.stdlib_module_names or name.startswith(("tesoura.core", "tesoura.errors")), (path, name)
 
 
 def test_the_core_reads_no_clock_and_no_file() -> None:
@@ -55,7 +56,7 @@ def test_the_wall_clock_is_read_in_one_place() -> None:
         for path in SOURCE.rglob("*.py")
         if re.search(r"datetime\.now\(", path.read_text("utf-8")) and "standins" not in path.parts
     ]
-    assert sorted(readers) == ["demo.py", "feeds/http/ask.py", "settings.py"]
+    assert sorted(readers) == ["demo/evening.py", "feeds/http/ask.py", "settings.py"]
 
 
 def test_the_typefaces_offered_are_the_ones_that_ship() -> None:
@@ -121,7 +122,7 @@ def test_the_readmes_table_of_the_api_is_the_api() -> None:
      ("en_IN", "12,34,567.5", "1.3K"), ("nowhere", "1,234,567.5", "1.3K")],
 )  # fmt: skip
 def test_locales_come_from_babel(locale: str, number: str, short: str) -> None:
-    from tesoura.core.numbers import compact
+    from tesoura.core.language.numbers import compact
 
     style = number_style(locale)
     assert style.localise("1,234,567.5") == number

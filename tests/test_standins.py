@@ -10,9 +10,9 @@ import httpx
 import pytest
 
 from tesoura.core.instruments.statistics.schema import GAME_EVENTS
-from tesoura.demo import seed_folder
-from tesoura.demo_services import Services
-from tesoura.feeds.kinds import KINDS
+from tesoura.demo.evening import seed_folder
+from tesoura.demo.services import Services
+from tesoura.feeds.registry import KINDS
 from tesoura.settings import wall_clock
 from tesoura.standins.duels import Duels, Told
 from tesoura.standins.evening import evening

@@ -16,7 +16,7 @@ from pathlib import Path
 
 from playwright.sync_api import Browser, Page, ViewportSize, expect, sync_playwright
 
-from tesoura.server import listen
+from tesoura.app import listen
 
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
 DESK: ViewportSize = {"width": 1280, "height": 800}

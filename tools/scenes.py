@@ -14,7 +14,7 @@ from pathlib import Path
 from PIL import Image
 from playwright.sync_api import sync_playwright
 
-from tesoura.adding.pictures import extremes
+from tesoura.uploads.pictures import extremes
 
 FOLDER = Path(__file__).parent.parent / "src/tesoura/web/static/scenes"
 TITLES = {

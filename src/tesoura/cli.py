@@ -62,8 +62,8 @@ def serve(host: str, port: int, data: Path | None, on_network: bool) -> None:
 def demo(port: int, data: Path | None, seed: int, speed: float) -> None:
     """Run Tesoura with a made-up show and its outside services, in a fresh temporary folder unless told."""
     with _loading():
-        from tesoura.demo import Story, seed_folder
-        from tesoura.demo_services import Services
+        from tesoura.demo.evening import Story, seed_folder
+        from tesoura.demo.services import Services
         from tesoura.standins.channel import CLIENT_ID
 
     with tempfile.TemporaryDirectory(prefix="tesoura-demo-", ignore_cleanup_errors=True) as temporary:
@@ -133,7 +133,7 @@ def _loading() -> Iterator[None]:
 
 def _open(folder: Path) -> Store:
     with _loading():
-        from tesoura.store.errors import DataFolderError
+        from tesoura.errors import DataFolderError
         from tesoura.store.store import open_store
 
     try:
@@ -144,7 +144,8 @@ def _open(folder: Path) -> Store:
 
 def _run(settings: Settings, store: Store, ready: Callable[[], None]) -> None:
     with _loading():
-        from tesoura.server import PortInUse, Server, create_app, listen
+        from tesoura.app import Server, create_app, listen
+        from tesoura.errors import PortInUse
 
     try:
         listening = listen(settings.host, settings.port)

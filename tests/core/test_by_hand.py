@@ -8,9 +8,9 @@ from typing import Any
 import pytest
 import tomli_w
 
-from tesoura.core.by_hand import checked, key, number, stepped
-from tesoura.core.checks import InvalidField
-from tesoura.core.recipes import Recipe, document_of, read
+from tesoura.bundles.recipes import Recipe, document_of, read
+from tesoura.core.signals.by_hand import checked, key, number, stepped
+from tesoura.errors import InvalidField
 
 COUNT: dict[str, Any] = {"what": "number", "start": "3", "step": 2, "low": 0, "high": 10}
 

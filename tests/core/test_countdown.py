@@ -10,16 +10,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tesoura.core.checks import InvalidField
 from tesoura.core.computed.almanac import Almanac
-from tesoura.core.computed.happening import Happening, micros
-from tesoura.core.durations import Asks, duration, signed, time_to_come
-from tesoura.core.forms import fill
+from tesoura.core.computed.occurrence import Occurrence, micros
+from tesoura.core.forms.durations import duration, signed, time_to_come
+from tesoura.core.forms.form import fill
+from tesoura.core.instruments.base import Command
 from tesoura.core.instruments.countdown import KIND
-from tesoura.core.instruments.countdown.commanding import Countdown
-from tesoura.core.instruments.countdown.counting import upcoming
-from tesoura.core.instruments.countdown.writing import HOUR, MINUTE, SECOND, Writing, time_of_day
-from tesoura.core.instruments.kind import Command, Refused
+from tesoura.core.instruments.countdown.commands import Countdown
+from tesoura.core.instruments.countdown.state import upcoming
+from tesoura.core.instruments.countdown.time_text import HOUR, MINUTE, SECOND, Writing, time_of_day
+from tesoura.errors import Ambiguous, CommandRefused, InvalidField
 
 T = datetime(2026, 11, 26, 20, 4, 30, tzinfo=UTC)
 LISBON = ZoneInfo("Europe/Lisbon")
@@ -79,7 +79,7 @@ def test_a_minus_takes_time_away() -> None:
 
 def test_a_time_of_day_that_is_over_asks_for_tomorrow() -> None:
     assert time_to_come("20:15", T, UTC) == datetime(2026, 11, 26, 20, 15, tzinfo=UTC)
-    with pytest.raises(Asks, match=r"Today's 19:00 is over. Tomorrow's\?") as asked:
+    with pytest.raises(Ambiguous, match=r"Today's 19:00 is over. Tomorrow's\?") as asked:
         time_to_come("19:00", T, UTC)
     assert asked.value.offers == [("Tomorrow's 19:00", {"to": "tomorrow 19:00"})]
     assert time_to_come("tomorrow 19:00", T, UTC) == datetime(2026, 11, 27, 19, tzinfo=UTC)
@@ -178,7 +178,7 @@ def test_minutes_are_added_and_taken_while_it_runs_and_the_effect_is_told_before
     assert step.effect == "ends at 20:14:30 → 20:16:30"
     assert step.after.read(at(60))["text"] == "11:00"
     assert it.handle(Command("add", {"by": "-9 min"}), at(30)).after.read(at(30))["text"] == "00:30"
-    with pytest.raises(Refused, match="Only 09:30 is there to take from"):
+    with pytest.raises(CommandRefused, match="Only 09:30 is there to take from"):
         it.handle(Command("add", {"by": "-10 min"}), at(30))
 
 
@@ -214,9 +214,9 @@ def test_a_command_that_makes_no_sense_says_why() -> None:
     for command, why in [("pause", "nothing to pause"), ("go_on", "not paused"), ("stop", "does not run"),
                          ("add", "Start it first"), ("dismiss", "has not ended"), ("undo", "nothing to take back"),
                          ("fly", "knows no “fly”")]:  # fmt: skip
-        with pytest.raises(Refused, match=why):
+        with pytest.raises(CommandRefused, match=why):
             it.handle(Command(command, {"by": "1 min"}), T)
-    with pytest.raises(Refused, match="It runs already"):
+    with pytest.raises(CommandRefused, match="It runs already"):
         after(it, "start", T).handle(Command("start"), at(1))
 
 
@@ -262,7 +262,7 @@ def test_the_next_ten_changes_are_foretold() -> None:
 def test_one_to_a_time_of_day_and_one_that_is_started_too_late() -> None:
     it = made(counts="time", to="20:15")
     assert after(it, "start", T).text(T) == "10:30"
-    with pytest.raises(Asks, match="Today's 20:15 is over"):
+    with pytest.raises(Ambiguous, match="Today's 20:15 is over"):
         it.handle(Command("start"), at(3_600))
     assert after(it, "start", at(3_600), to="tomorrow 20:15").text(at(3_600)) == "23:10:30"
 
@@ -278,7 +278,7 @@ def test_one_to_a_calendar_event_follows_the_calendar() -> None:
     it = it.see({"shows.starts_at": at(86_400).timestamp()}, at(901))
     assert it.text(at(901)) == "Here we are"
     assert it.see({"shows.starts_at": at(86_400).timestamp()}, at(931)).text(at(931)) == "23:44:29"
-    with pytest.raises(Refused, match="goes by itself"):
+    with pytest.raises(CommandRefused, match="goes by itself"):
         it.handle(Command("add", {"by": "1 min"}), T)
 
 
@@ -303,7 +303,7 @@ def test_a_clock_shows_the_users_time_and_changes_on_the_minute() -> None:
 
 
 def test_a_clock_that_was_set_moves_a_length_and_leaves_a_time_of_day() -> None:
-    event = Happening(micros(at(60)), 9, "tesoura.clock_set", {"by_s": 3_600.0})
+    event = Occurrence(micros(at(60)), 9, "tesoura.clock_set", {"by_s": 3_600.0})
     length = after(made(length="10 min"), "start", T).hear(event, at(3_660))
     assert length.text(at(3_660)) == "09:00"
     time = after(made(counts="time", to="23:00"), "start", T).hear(event, at(3_660))
@@ -323,7 +323,7 @@ def test_marks_and_the_end_are_fired_once_each() -> None:
         60,
         "wood",
     )
-    it = it.hear(Happening(micros(at(60)), 5, mark.type, mark.data), at(60))
+    it = it.hear(Occurrence(micros(at(60)), 5, mark.type, mark.data), at(60))
     assert it.fires(at(61)) == []
     [end] = it.fires(at(120))
     assert end.type == "kettle_break.ended"
@@ -333,7 +333,7 @@ def test_marks_and_the_end_are_fired_once_each() -> None:
 def test_a_mark_that_was_passed_comes_again_when_time_is_added() -> None:
     it = after(made(length="2 min", mark_1="1 min"), "start", T)
     [mark] = it.fires(at(60))
-    it = after(it.hear(Happening(0, 5, mark.type, mark.data), at(60)), "add", at(90), by="5 min")
+    it = after(it.hear(Occurrence(0, 5, mark.type, mark.data), at(60)), "add", at(90), by="5 min")
     assert [one.type for one in it.fires(at(360))] == ["kettle_break.at_1_min"]
 
 

@@ -6,11 +6,11 @@ from typing import Any
 
 import pytest
 
-from tesoura.core import edits
-from tesoura.core.edits import Edited, Gone, NotAnEdit
-from tesoura.core.fields import InvalidPiece
-from tesoura.core.fit.boxes import Box
-from tesoura.core.overlays import MAX_PIECES, Overlay, Piece, new_piece
+from tesoura.core.overlays import edits
+from tesoura.core.overlays.document import MAX_PIECES, Overlay, Piece, new_piece
+from tesoura.core.overlays.edits import Edited
+from tesoura.core.overlays.fit.boxes import Box
+from tesoura.errors import Gone, InvalidPiece, NotAnEdit
 
 
 def block(id: str, x: int, y: int, width: int = 100, height: int = 50, **choices: Any) -> Piece:

@@ -5,11 +5,11 @@ from typing import Any
 
 import pytest
 
-from tesoura.core.engine import Engine
-from tesoura.core.numbers import NumberStyle
-from tesoura.core.texts import Say, Shown
+from tesoura.core.language.numbers import NumberStyle
+from tesoura.core.language.wording import compile_wording
+from tesoura.core.signals.engine import Engine
+from tesoura.core.signals.texts import Say, Shown
 from tesoura.core.values import Event, Freshness, Reading, Signal
-from tesoura.core.wording import compile_wording
 
 NOON = datetime(2026, 11, 26, 12, 0, tzinfo=UTC)
 

@@ -5,15 +5,15 @@ from typing import Any
 
 import pytest
 
-from tesoura.core.edits import apply
-from tesoura.core.fit.boxes import Box, box_of, hull
-from tesoura.core.fit.check import check
-from tesoura.core.fit.faces import Cut, Face, Pairs, Source
-from tesoura.core.fit.findings import Finding
-from tesoura.core.fit.placing import Surroundings, safe_area, seen_at_720
-from tesoura.core.fit.scenery import Scenery
-from tesoura.core.looks import Look
-from tesoura.core.overlays import Overlay, Piece, new_piece
+from tesoura.core.overlays.document import Overlay, Piece, new_piece
+from tesoura.core.overlays.edits import apply
+from tesoura.core.overlays.fit.boxes import Box, box_of, hull
+from tesoura.core.overlays.fit.check import check
+from tesoura.core.overlays.fit.faces import Cut, Face, Pairs, Source
+from tesoura.core.overlays.fit.findings import Finding
+from tesoura.core.overlays.fit.placement import Surroundings, safe_area, seen_at_720
+from tesoura.core.overlays.fit.scenery import Scenery
+from tesoura.core.overlays.looks import Look
 
 LETTERS = dict.fromkeys(range(32, 127), 500.0)
 FACE = Face([Source(((0, 0x10FFFF),), lambda: Cut(1000, LETTERS))])

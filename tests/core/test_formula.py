@@ -4,11 +4,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tesoura.core.formula import compile_formula
-from tesoura.core.functions import Undefined
-from tesoura.core.numbers import ENGLISH, NumberStyle
-from tesoura.core.scope import FormulaError, Missing, Scope
+from tesoura.core.language.formula import compile_formula
+from tesoura.core.language.functions import Undefined
+from tesoura.core.language.numbers import ENGLISH, NumberStyle
+from tesoura.core.language.scope import Missing, Scope
 from tesoura.core.values import Scalar
+from tesoura.errors import FormulaError
 
 VALUES: dict[str, Scalar] = {
     "match.kills": 7,

@@ -5,11 +5,11 @@ from typing import Any
 
 import pytest
 
-from tesoura.core.fields import InvalidPiece
-from tesoura.core.fit.colours import contrast, luminance, mixed, rgb
-from tesoura.core.looks import DEFAULTS, Look, from_document, to_document
-from tesoura.core.shipped_looks import SHIPPED
-from tesoura.core.tokens import NotTokens, from_tokens, to_tokens
+from tesoura.core.overlays.design_tokens import from_tokens, to_tokens
+from tesoura.core.overlays.fit.colours import contrast, luminance, mixed, rgb
+from tesoura.core.overlays.looks import DEFAULTS, Look, from_document, to_document
+from tesoura.core.overlays.shipped_looks import SHIPPED
+from tesoura.errors import InvalidPiece, NotTokens
 
 INK = SHIPPED["ink"]
 

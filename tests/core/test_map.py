@@ -7,12 +7,12 @@ from typing import Any
 
 import pytest
 
-from tesoura.core.checks import InvalidField
 from tesoura.core.computed.almanac import Almanac
-from tesoura.core.computed.happening import Happening
-from tesoura.core.forms import fill
-from tesoura.core.instruments.kind import Command
+from tesoura.core.computed.occurrence import Occurrence
+from tesoura.core.forms.form import fill
+from tesoura.core.instruments.base import Command
 from tesoura.core.instruments.map import KIND, Map
+from tesoura.errors import InvalidField
 
 T = datetime(2026, 11, 26, 20, 0, tzinfo=UTC)
 POINTS = {"a_x": "-100", "a_y": "400", "a_across_pct": "10", "a_down_pct": "20",
@@ -28,7 +28,7 @@ def made(**typed: str) -> Map:
 
 
 def at(it: Map, x: Any, y: Any, actor: str = "mara_vane") -> Map:
-    return it.hear(Happening(0, 1, "position", {"actor": actor, "x": x, "y": y}), T)
+    return it.hear(Occurrence(0, 1, "position", {"actor": actor, "x": x, "y": y}), T)
 
 
 def test_two_known_points_tell_where_every_other_one_lies() -> None:
@@ -50,7 +50,7 @@ def test_the_trail_keeps_so_many_places_and_begins_anew_with_a_match() -> None:
         it = at(it, x, 400)
     assert it.read(T)["path"] == "M50.0 20.0L90.0 20.0"
     assert it.handle(Command("clear"), T).after.read(T)["path"] == "M90.0 20.0"
-    assert it.hear(Happening(0, 2, "match.start", {}), T).read(T)["path"] == ""
+    assert it.hear(Occurrence(0, 2, "match.start", {}), T).read(T)["path"] == ""
 
 
 def test_the_place_of_others_and_one_without_numbers_change_nothing() -> None:

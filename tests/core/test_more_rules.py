@@ -9,15 +9,15 @@ from zoneinfo import ZoneInfo
 import pytest
 
 from tesoura.core.computed.definitions import COMPUTED
-from tesoura.core.engine import Engine
-from tesoura.core.forms import fill
-from tesoura.core.moments import GAP, MAX_WAITING, Moments
-from tesoura.core.numbers import ENGLISH
-from tesoura.core.overlays import from_document
-from tesoura.core.scope import Scope
-from tesoura.core.texts import Say
+from tesoura.core.forms.form import fill
+from tesoura.core.language.numbers import ENGLISH
+from tesoura.core.language.scope import Scope
+from tesoura.core.language.wording import compile_wording
+from tesoura.core.overlays.document import from_document
+from tesoura.core.overlays.moments import GAP, MAX_WAITING, Moments
+from tesoura.core.signals.engine import Engine
+from tesoura.core.signals.texts import Say
 from tesoura.core.values import Event, Reading, Scalar
-from tesoura.core.wording import compile_wording
 
 SEVEN = datetime(2026, 11, 26, 19, 0, tzinfo=UTC)
 VALUES: dict[str, Scalar] = {

@@ -2,11 +2,11 @@
 
 import pytest
 
-from tesoura.core.differences import Difference, differences, sent_straight
-from tesoura.core.fields import InvalidPiece
-from tesoura.core.looks import Look
-from tesoura.core.overlays import NewerDocument, Overlay, from_document, new_piece, size_problem, to_document
-from tesoura.core.shipped_looks import SHIPPED
+from tesoura.core.overlays.differences import Difference, differences, sent_straight
+from tesoura.core.overlays.document import Overlay, from_document, new_piece, size_problem, to_document
+from tesoura.core.overlays.looks import Look
+from tesoura.core.overlays.shipped_looks import SHIPPED
+from tesoura.errors import InvalidPiece, NewerDocument
 
 PIECE = new_piece("text", "a", name="Kite friends", wording="{reach.members:,} kite friends", size_px=72)
 

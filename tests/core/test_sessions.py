@@ -4,7 +4,7 @@ from datetime import UTC, datetime
 
 import pytest
 
-from tesoura.core.sessions import suggestion
+from tesoura.core.signals.sessions import suggestion
 
 
 def at(day: int, hour: int, minute: int = 0) -> datetime:

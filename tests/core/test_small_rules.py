@@ -7,11 +7,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tesoura.core.backoff import next_delay_s
-from tesoura.core.checks import InvalidField, time_before
+from tesoura.core.forms.checks import time_before
 from tesoura.core.names import closest, is_part, is_signal_name, snake, unused
-from tesoura.core.payload import TreeNode, suggested_name, tree
-from tesoura.core.trail import Trail
-from tesoura.core.values import ValueRefused, Wanted, as_scalar
+from tesoura.core.signals.payload import TreeNode, suggested_name, tree
+from tesoura.core.signals.trails import Trail
+from tesoura.core.values import Wanted, as_scalar
+from tesoura.errors import InvalidField, ValueRefused
 
 NOON = datetime(2026, 11, 26, 12, 0, tzinfo=UTC)
 

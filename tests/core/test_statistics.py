@@ -11,14 +11,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tesoura.core.checks import InvalidField
 from tesoura.core.computed.almanac import Almanac
-from tesoura.core.computed.happening import Happening, micros
-from tesoura.core.forms import fill
-from tesoura.core.instruments.kind import Command, Refused
+from tesoura.core.computed.occurrence import Occurrence, micros
+from tesoura.core.forms.form import fill
+from tesoura.core.instruments.base import Command
 from tesoura.core.instruments.statistics import KIND
 from tesoura.core.instruments.statistics.statistics import Statistics
-from tesoura.core.instruments.statistics.tally import KILL, Mark, Tally, counted
+from tesoura.core.instruments.statistics.tally import KILL, Tally, TallyMark, counted
+from tesoura.errors import CommandRefused, InvalidField
 
 T = datetime(2026, 11, 26, 20, 0, tzinfo=UTC)
 ME, OTTO, PIP = "mara_vane", "otto_knot", "pip_gale"
@@ -43,7 +43,7 @@ class Game:
 
     def tell(self, seconds: float, kind: str, **data: Any) -> Game:
         self.seq += 1
-        self.it.hear(Happening(micros(at(seconds)), self.seq, kind, data), at(seconds))
+        self.it.hear(Occurrence(micros(at(seconds)), self.seq, kind, data), at(seconds))
         return self
 
     def kills(self, *seconds: float, **data: Any) -> Game:
@@ -142,7 +142,7 @@ def test_reward_kills_can_be_left_out_by_tag_and_others_by_means() -> None:
     game = Game(without_tags="Gust Bonus", without_means="tail snap")
     game.kills(1, tags=["gust bonus"]).kills(2, tags=["opening"]).kills(3, means="Tail Snap").kills(4)
     assert game.read()["session_kills"] == 2
-    [event] = [Happening(0, 9, "kill", {"actor": ME, "target": OTTO, "tags": ["GUST BONUS"]})]
+    [event] = [Occurrence(0, 9, "kill", {"actor": ME, "target": OTTO, "tags": ["GUST BONUS"]})]
     assert game.it.why_not(event) == "kills tagged gust bonus are left out"
 
 
@@ -359,7 +359,7 @@ def test_a_kill_is_added_and_taken_by_hand_and_streaks_follow() -> None:
     assert chosen(game.read(), "match_best_streak", "session_kills") == [1, 1]
     game.do(33, "undo")
     assert game.read()["session_kills"] == 2
-    with pytest.raises(Refused, match="no deaths to take away"):
+    with pytest.raises(CommandRefused, match="no deaths to take away"):
         game.do(34, "correct", what="deaths", by="-1")
 
 
@@ -441,14 +441,14 @@ def test_the_order_in_which_a_matchs_events_come_does_not_matter(
         for seq, (second, what) in sequence:
             kind = {"k": "kill", "d": "death", "a": "assist"}[what]
             data = {"actor": ME, "target": OTTO} if what != "d" else {"target": ME}
-            game.it.hear(Happening(micros(at(second)), seq + 10, kind, data), at(second))
+            game.it.hear(Occurrence(micros(at(second)), seq + 10, kind, data), at(second))
         told.append(game.read(301))
     assert told[0] == told[1]
 
 
 @given(st.lists(st.sampled_from([0, 1, 2]), max_size=30), st.integers(0, 30))
 def test_two_stretches_put_together_are_the_whole(whats: list[int], cut: int) -> None:
-    marks = [Mark(1_000_000_000 * n, n, what) for n, what in enumerate(whats)]
+    marks = [TallyMark(1_000_000_000 * n, n, what) for n, what in enumerate(whats)]
     whole, parts = counted(marks, 5), counted(marks[:cut], 5).then(counted(marks[cut:], 5))
     for name in ("kills", "deaths", "assists", "before", "run", "best"):
         assert getattr(parts, name) == getattr(whole, name)
@@ -486,5 +486,5 @@ def test_memory_does_not_grow_with_the_matches_of_days_gone_by() -> None:
 def test_one_mark_more_counts_without_looking_at_the_others() -> None:
     tally = Tally()
     for n in range(3):
-        tally.add(Mark(n, n, KILL), 5)
+        tally.add(TallyMark(n, n, KILL), 5)
     assert (tally.kills, tally.multi(2), tally.longest_multi()) == (3, 1, 3)

@@ -13,16 +13,16 @@ from hypothesis import strategies as st
 
 from tesoura.core.computed.almanac import Almanac, Span
 from tesoura.core.computed.chain import Chain, ChainState
-from tesoura.core.computed.computing import find_cycle
-from tesoura.core.computed.counted import STATS, Window
 from tesoura.core.computed.definitions import build
 from tesoura.core.computed.derived import Change, ChangeState, Goal, GoalState
-from tesoura.core.computed.happening import Happening, happening, micros
+from tesoura.core.computed.graph import find_cycle
+from tesoura.core.computed.occurrence import Occurrence, micros, occurrence
 from tesoura.core.computed.window import WindowState
-from tesoura.core.engine import Engine
-from tesoura.core.texts import Say
+from tesoura.core.computed.window_definition import STATS, Window
+from tesoura.core.language.wording import compile_wording
+from tesoura.core.signals.engine import Engine
+from tesoura.core.signals.texts import Say
 from tesoura.core.values import Event, Freshness, Reading
-from tesoura.core.wording import compile_wording
 
 SEVEN = datetime(2026, 11, 26, 19, 0, tzinfo=UTC)
 LISBON = ZoneInfo("Europe/Lisbon")
@@ -33,9 +33,9 @@ def minutes(count: float) -> datetime:
     return SEVEN + timedelta(minutes=count)
 
 
-def gift(seq: int, at: datetime, name: object = "teacup_ana", spools: object = 1, **more: Any) -> Happening:
+def gift(seq: int, at: datetime, name: object = "teacup_ana", spools: object = 1, **more: Any) -> Occurrence:
     data = {"name": name, "spools": spools, **more}
-    return happening(Event(str(seq), "test", "gift", at, data), seq, at)
+    return occurrence(Event(str(seq), "test", "gift", at, data), seq, at)
 
 
 def window(over: str = "session", length: int = 0, **more: Any) -> Window:
@@ -171,7 +171,7 @@ def test_a_clock_set_back_over_midnight_asks_for_the_log() -> None:
 
 
 def test_an_event_from_the_future_happened_when_it_came() -> None:
-    one = happening(Event("1", "test", "gift", minutes(90), {}), 1, minutes(2))
+    one = occurrence(Event("1", "test", "gift", minutes(90), {}), 1, minutes(2))
     assert one.at == micros(minutes(2))
 
 
@@ -240,9 +240,9 @@ def chain(within_s: float = 10) -> ChainState:
     return ChainState(definition, Almanac(session_began=SEVEN), SEVEN)  # type: ignore[arg-type]
 
 
-def kill(seq: int, second: float, actor: str = "mara_vane") -> Happening:
+def kill(seq: int, second: float, actor: str = "mara_vane") -> Occurrence:
     at = SEVEN + timedelta(seconds=second)
-    return happening(Event(str(seq), "game", "kill", at, {"actor": actor}), seq, at)
+    return occurrence(Event(str(seq), "game", "kill", at, {"actor": actor}), seq, at)
 
 
 def linked(of: ChainState, second: float) -> dict[str, Any]:

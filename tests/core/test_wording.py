@@ -2,10 +2,11 @@
 
 import pytest
 
-from tesoura.core.numbers import ENGLISH, CompactStep, FormatError, NumberStyle, compact, formatter
-from tesoura.core.scope import FormulaError, Scope
+from tesoura.core.language.numbers import ENGLISH, CompactStep, NumberStyle, compact, formatter
+from tesoura.core.language.scope import Scope
+from tesoura.core.language.wording import compile_wording
 from tesoura.core.values import Scalar
-from tesoura.core.wording import compile_wording
+from tesoura.errors import FormatError, FormulaError
 
 VALUES: dict[str, Scalar] = {
     "reach.members": 1284,

@@ -6,7 +6,7 @@ import re
 
 from playwright.sync_api import BrowserContext, Page, expect
 
-from tesoura.core.overlays import Overlay, new_piece
+from tesoura.core.overlays.document import Overlay, new_piece
 from tesoura.settings import wall_clock
 from tesoura.store import overlays as stored_overlays
 from tests.conftest import Running, until

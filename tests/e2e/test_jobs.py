@@ -286,7 +286,7 @@ def test_after_an_upgrade_the_page_loads_itself_anew(
     before = viewers.evaluate("document.documentElement.dataset.build")
     viewers.evaluate("window.untouched = true")
     running.stop()
-    for place in ("tesoura.runtime.build", "tesoura.web.build"):
+    for place in ("tesoura.runtime.facade.build", "tesoura.web.build"):
         monkeypatch.setattr(place, lambda: "0.3.0-upgraded")
     again = Running(running.folder, port=running.port)
     try:

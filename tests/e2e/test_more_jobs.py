@@ -175,7 +175,7 @@ def test_a_lists_entries_are_made_events_by_a_click(page: Page, running: Running
     page.get_by_role("button", name="Make them").click()
     expect(page.get_by_text("From now on it makes events of type follower.")).to_be_visible()
     time_is_up = time.monotonic() + 10
-    while not running.runtime.call(lambda self: self.feeding._running["reach"].rules[0].primed):
+    while not running.runtime.call(lambda self: self.feeds._running["reach"].rules[0].primed):
         assert time.monotonic() < time_is_up
         page.wait_for_function("true")
     members.follow("teacup_ana")

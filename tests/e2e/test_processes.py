@@ -17,7 +17,7 @@ import httpx
 import pytest
 from playwright.sync_api import Browser, expect
 
-from tesoura.server import listen
+from tesoura.app import listen
 from tests.conftest import until
 
 

@@ -7,9 +7,9 @@ from pathlib import Path
 
 from playwright.sync_api import BrowserContext, Page, expect
 
-from tests.adding.test_adding import png, typeface
 from tests.conftest import Running, until
 from tests.e2e.test_jobs import overlay_page
+from tests.uploads.test_uploads import png, typeface
 
 
 def lay(page: Page, running: Running, *pieces: dict[str, object]) -> str:

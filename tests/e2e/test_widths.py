@@ -5,8 +5,8 @@ from __future__ import annotations
 import pytest
 from playwright.sync_api import Page
 
-from tesoura.core.typefaces import CARRIED, TYPEFACES
-from tesoura.type_tables import Faces
+from tesoura.core.overlays.typefaces import CARRIED, TYPEFACES
+from tesoura.studio.font_metrics import Faces
 from tests.conftest import Running
 
 NAMES = (

@@ -11,17 +11,17 @@ from typing import Any
 import httpx
 import pytest
 
-from tesoura.feeds.errors import SourceError
-from tesoura.feeds.kind import NOTHING, Asking, Came, FeedKind, Folders
+from tesoura.errors import SourceError
+from tesoura.feeds.api import NOTHING, FeedKind, FetchContext, Fetched, Folders
 from tesoura.settings import wall_clock
 
 
-async def asking(
+async def context(
     client: httpx.AsyncClient, choices: Mapping[str, Any], folder: Path | None = None, **more: Any
-) -> Asking:
+) -> FetchContext:
     """What a feed is given, with one folder to read from and to run programs from."""
     folders = Folders((folder,), folder) if folder else Folders()
-    return Asking(client, more.pop("clock", wall_clock), choices, folders=folders, **more)
+    return FetchContext(client, more.pop("clock", wall_clock), choices, folders=folders, **more)
 
 
 def gather(
@@ -29,17 +29,17 @@ def gather(
     choices: Mapping[str, Any],
     count: int = 1,
     folder: Path | None = None,
-    after: Callable[[int, Came], object] = lambda number, came: None,
+    after: Callable[[int, Fetched], object] = lambda number, came: None,
     for_s: float = 15.0,
     **more: Any,
-) -> list[Came]:
+) -> list[Fetched]:
     """The first few payloads or items that a feed gives; `after` is called with each, notes included, from 1 on."""
     follow, fetch = kind.follow, kind.fetch
 
-    async def run() -> list[Came]:
-        found: list[Came] = []
+    async def run() -> list[Fetched]:
+        found: list[Fetched] = []
         async with httpx.AsyncClient(trust_env=False) as client, asyncio.timeout(for_s):
-            given = await asking(client, choices, folder, **more)
+            given = await context(client, choices, folder, **more)
             if fetch is not None:
                 for _ in range(count):
                     found.append(await fetch(given))

@@ -10,13 +10,12 @@ from typing import Any
 
 import pytest
 
-from tesoura.core.checks import InvalidField
-from tesoura.examples import programs, put
-from tesoura.feeds.errors import ResponseNotUnderstood, SourceUnavailable
+from tesoura.bundles.examples import programs, put
+from tesoura.errors import InvalidField, ResponseNotUnderstood, SourceUnavailable
+from tesoura.feeds.api import Folders
 from tesoura.feeds.file import KIND as FILE
 from tesoura.feeds.follow import KIND as FOLLOW
 from tesoura.feeds.follow.tail import Finder
-from tesoura.feeds.kind import Folders
 from tesoura.feeds.paths import FolderNotNamed, allowed, checked_path
 from tesoura.feeds.script import KIND as SCRIPT
 from tesoura.feeds.script.words import checked_words, environment

@@ -9,15 +9,21 @@ from typing import Any
 import httpx
 import pytest
 
-from tesoura.core.checks import InvalidField
-from tesoura.core.forms import fill
+from tesoura.core.forms.form import fill
 from tesoura.core.values import Wanted
-from tesoura.feeds.errors import CredentialsRejected, ResponseNotUnderstood, SourceError, SourceUnavailable
+from tesoura.errors import (
+    CredentialsRejected,
+    InvalidField,
+    NothingPicked,
+    ResponseNotUnderstood,
+    SourceError,
+    SourceUnavailable,
+)
+from tesoura.feeds.api import FetchContext, Fetched
 from tesoura.feeds.http import KIND
 from tesoura.feeds.http.address import checked_address, place
 from tesoura.feeds.http.ask import fetch
-from tesoura.feeds.kind import Asking, Came
-from tesoura.feeds.picking import NothingPicked, Pick, pick, pick_value
+from tesoura.feeds.picks import Pick, pick, pick_value
 from tesoura.feeds.poller import Poller
 from tesoura.settings import wall_clock
 from tesoura.standins.members import DEFAULT_KEY, MembersService
@@ -25,10 +31,10 @@ from tesoura.standins.members import DEFAULT_KEY, MembersService
 PAYLOAD = {"channel": {"name": "mara_vane", "members": 1284, "tags": ["kites"], "count": "1,284"}}
 
 
-def ask(address: str, secrets: dict[str, str] | None = None, **choices: Any) -> Came:
-    async def once() -> Came:
+def ask(address: str, secrets: dict[str, str] | None = None, **choices: Any) -> Fetched:
+    async def once() -> Fetched:
         async with httpx.AsyncClient(trust_env=False) as client:
-            return await fetch(Asking(client, wall_clock, {"address": address, **choices}, secrets or {}))
+            return await fetch(FetchContext(client, wall_clock, {"address": address, **choices}, secrets or {}))
 
     return asyncio.run(once())
 
@@ -110,7 +116,7 @@ def answering(respond: Any) -> SourceError:
     async def once() -> SourceError:
         async with httpx.AsyncClient(transport=httpx.MockTransport(respond)) as client:
             with pytest.raises(SourceError) as caught:
-                await fetch(Asking(client, wall_clock, {"address": "http://counts.example/x?private=1"}))
+                await fetch(FetchContext(client, wall_clock, {"address": "http://counts.example/x?private=1"}))
             return caught.value
 
     return asyncio.run(once())
@@ -203,7 +209,7 @@ def test_an_outage_is_logged_once_and_backs_off(members: MembersService, caplog:
     async def run() -> list[float]:
         async with httpx.AsyncClient(trust_env=False) as client:
             choices = {"address": f"{members.address}/channels/mara_vane", "period_s": 5.0}
-            poller = Poller("reach", KIND, Asking(client, wall_clock, choices), report, lambda: 0.5)
+            poller = Poller("reach", KIND, FetchContext(client, wall_clock, choices), report, lambda: 0.5)
             delays = [await poller.ask() for _ in range(3)]
             members.fail(None)
             return [*delays, await poller.ask()]
@@ -211,7 +217,7 @@ def test_an_outage_is_logged_once_and_backs_off(members: MembersService, caplog:
     with caplog.at_level(logging.INFO, logger="tesoura.feeds.poller"):
         assert asyncio.run(run()) == [10.0, 20.0, 40.0, 5.0]
     assert [record.levelname for record in caplog.records] == ["WARNING", "INFO"]
-    assert isinstance(reports[-1], Came)
+    assert isinstance(reports[-1], Fetched)
 
 
 def test_a_payload_that_cannot_be_taken_in_does_not_end_the_feed(
@@ -223,7 +229,7 @@ def test_a_payload_that_cannot_be_taken_in_does_not_end_the_feed(
     async def run() -> float:
         async with httpx.AsyncClient(trust_env=False) as client:
             choices = {"address": f"{members.address}/channels/mara_vane", "period_s": 5.0}
-            return await Poller("reach", KIND, Asking(client, wall_clock, choices), report, lambda: 0.5).ask()
+            return await Poller("reach", KIND, FetchContext(client, wall_clock, choices), report, lambda: 0.5).ask()
 
     assert asyncio.run(run()) == 5.0
     assert "could not be taken in" in caplog.text
@@ -240,8 +246,8 @@ def test_a_fault_of_ours_does_not_end_the_feed(caplog: pytest.LogCaptureFixture)
 
     async def run() -> float:
         async with httpx.AsyncClient() as client:
-            asking = Asking(client, wall_clock, {"period_s": 5.0})
-            return await Poller("reach", Broken(), asking, report, lambda: 0.5).ask()  # type: ignore[arg-type]
+            context = FetchContext(client, wall_clock, {"period_s": 5.0})
+            return await Poller("reach", Broken(), context, report, lambda: 0.5).ask()  # type: ignore[arg-type]
 
     assert asyncio.run(run()) == 10.0
     assert "Tesoura itself failed" in str(reports[0])

@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 
-from tesoura.feeds.errors import CredentialsRejected, ResponseNotUnderstood, SourceUnavailable
+from tesoura.errors import CredentialsRejected, ResponseNotUnderstood, SourceUnavailable
 from tesoura.feeds.player import KIND
 from tesoura.standins.ratings import DEFAULT_KEY, RatingService
 from tests.feeds.following import failure, gather

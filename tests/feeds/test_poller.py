@@ -9,40 +9,40 @@ from typing import Any
 import httpx
 import pytest
 
-from tesoura.feeds.errors import SourceError, SourceUnavailable
-from tesoura.feeds.kind import Asking, Came, FeedKind
+from tesoura.errors import SourceError, SourceUnavailable
+from tesoura.feeds.api import FeedKind, FetchContext, Fetched
 from tesoura.feeds.poller import Poller
-from tesoura.feeds.trying import try_once
+from tesoura.feeds.probe import try_once
 from tesoura.settings import wall_clock
 from tests.conftest import soon
 
-Follow = Callable[[Asking], AsyncIterator[Came]]
+Follow = Callable[[FetchContext], AsyncIterator[Fetched]]
 
 
 def kind(follow: Follow) -> FeedKind:
     return FeedKind("x", "X", "", (), lambda choices: "", follow=follow)
 
 
-def run(job: Callable[[Asking], Awaitable[Any]]) -> Any:
+def run(job: Callable[[FetchContext], Awaitable[Any]]) -> Any:
     async def inside() -> Any:
         async with httpx.AsyncClient() as client, asyncio.timeout(10):
-            return await job(Asking(client, wall_clock, {}))
+            return await job(FetchContext(client, wall_clock, {}))
 
     return asyncio.run(inside())
 
 
 def test_a_stream_that_breaks_is_opened_again_later_each_time() -> None:
-    async def follow(asking: Asking) -> AsyncIterator[Came]:
+    async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
         raise SourceUnavailable("gone")
-        yield Came()
+        yield Fetched()
 
     reports: list[Any] = []
 
     async def report(outcome: Any) -> None:
         reports.append(outcome)
 
-    async def job(asking: Asking) -> list[float]:
-        poller = Poller("x", kind(follow), asking, report, lambda: 0.5)
+    async def job(context: FetchContext) -> list[float]:
+        poller = Poller("x", kind(follow), context, report, lambda: 0.5)
         return [await poller.follow() for _ in range(4)]
 
     assert run(job) == [1.0, 2.0, 4.0, 8.0]
@@ -52,16 +52,16 @@ def test_a_stream_that_breaks_is_opened_again_later_each_time() -> None:
 def test_a_stream_that_tells_something_begins_anew_with_its_waits() -> None:
     breaks = iter([False, False, True, False])
 
-    async def follow(asking: Asking) -> AsyncIterator[Came]:
+    async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
         if next(breaks):
-            yield Came({"n": 1})
+            yield Fetched({"n": 1})
         raise SourceUnavailable("gone")
 
     async def report(outcome: Any) -> None:
         return None
 
-    async def job(asking: Asking) -> list[float]:
-        poller = Poller("x", kind(follow), asking, report, lambda: 0.5)
+    async def job(context: FetchContext) -> list[float]:
+        poller = Poller("x", kind(follow), context, report, lambda: 0.5)
         return [await poller.follow() for _ in range(4)]
 
     assert run(job) == [1.0, 2.0, 1.0, 2.0]
@@ -70,20 +70,20 @@ def test_a_stream_that_tells_something_begins_anew_with_its_waits() -> None:
 def test_what_could_not_be_kept_is_taken_again_from_where_it_was(caplog: pytest.LogCaptureFixture) -> None:
     started_from: list[Any] = []
 
-    async def follow(asking: Asking) -> AsyncIterator[Came]:
-        started_from.append(asking.memory.get("at"))
+    async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
+        started_from.append(context.memory.get("at"))
         for at in (1, 2, 3):
-            yield Came({"n": at}, memory={"at": at})
+            yield Fetched({"n": at}, memory={"at": at})
 
     async def report(outcome: Any) -> None:
-        if isinstance(outcome, Came) and outcome.memory == {"at": 2} and len(started_from) == 1:
+        if isinstance(outcome, Fetched) and outcome.memory == {"at": 2} and len(started_from) == 1:
             raise OSError("disk full")
 
-    async def job(asking: Asking) -> Asking:
-        poller = Poller("x", kind(follow), asking, report, lambda: 0.5)
+    async def job(context: FetchContext) -> FetchContext:
+        poller = Poller("x", kind(follow), context, report, lambda: 0.5)
         for _ in range(2):
             await poller.follow()
-        return asking
+        return context
 
     assert run(job).memory == {"at": 3}
     assert started_from == [None, 1]
@@ -94,10 +94,10 @@ def test_asking_now_opens_a_stream_anew_at_once_and_the_end_ends_it() -> None:
     opened: list[int] = []
     closed: list[int] = []
 
-    async def follow(asking: Asking) -> AsyncIterator[Came]:
+    async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
         opened.append(1)
         try:
-            yield Came({"n": 1})
+            yield Fetched({"n": 1})
             await asyncio.Event().wait()
         finally:
             closed.append(1)
@@ -105,8 +105,8 @@ def test_asking_now_opens_a_stream_anew_at_once_and_the_end_ends_it() -> None:
     async def report(outcome: Any) -> None:
         return None
 
-    async def job(asking: Asking) -> None:
-        poller = Poller("x", kind(follow), asking, report, lambda: 0.5)
+    async def job(context: FetchContext) -> None:
+        poller = Poller("x", kind(follow), context, report, lambda: 0.5)
         task = asyncio.create_task(poller.run())
         await soon(lambda: len(opened) == 1)
         poller.ask_now()
@@ -121,29 +121,29 @@ def test_asking_now_opens_a_stream_anew_at_once_and_the_end_ends_it() -> None:
 
 @pytest.mark.parametrize(("count", "words"), [(0, "ended before anything came"), (1, "")])
 def test_trying_a_stream_takes_the_first_that_comes(count: int, words: str) -> None:
-    async def follow(asking: Asking) -> AsyncIterator[Came]:
+    async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
         for n in range(count):
-            yield Came({"n": n})
+            yield Fetched({"n": n})
 
     if words:
         with pytest.raises(SourceError, match=words):
-            run(lambda asking: try_once(kind(follow), asking))
+            run(lambda context: try_once(kind(follow), context))
     else:
-        assert run(lambda asking: try_once(kind(follow), asking)).payload == {"n": 0}
+        assert run(lambda context: try_once(kind(follow), context)).payload == {"n": 0}
 
 
 def test_trying_a_stream_that_says_nothing_tells_that_it_is_connected(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("tesoura.feeds.trying.SILENCE_S", 0.05)
-    monkeypatch.setattr("tesoura.feeds.trying.ANSWER_S", 0.05)
+    monkeypatch.setattr("tesoura.feeds.probe.SILENCE_S", 0.05)
+    monkeypatch.setattr("tesoura.feeds.probe.ANSWER_S", 0.05)
 
-    async def connected(asking: Asking) -> AsyncIterator[Came]:
-        yield Came(note="Connected.")
+    async def connected(context: FetchContext) -> AsyncIterator[Fetched]:
+        yield Fetched(note="Connected.")
         await asyncio.Event().wait()
 
-    async def silent(asking: Asking) -> AsyncIterator[Came]:
+    async def silent(context: FetchContext) -> AsyncIterator[Fetched]:
         await asyncio.Event().wait()
-        yield Came()
+        yield Fetched()
 
-    assert "It is connected" in run(lambda asking: try_once(kind(connected), asking)).note
+    assert "It is connected" in run(lambda context: try_once(kind(connected), context)).note
     with pytest.raises(SourceError, match="Nothing came in"):
-        run(lambda asking: try_once(kind(silent), asking))
+        run(lambda context: try_once(kind(silent), context))

@@ -6,11 +6,11 @@ from datetime import UTC, datetime
 
 import pytest
 
-from tesoura.feeds.errors import ResponseNotUnderstood
+from tesoura.errors import ResponseNotUnderstood
 from tesoura.feeds.formats import numbers_in, read
 from tesoura.feeds.http import KIND as HTTP
 from tesoura.feeds.http.ask import matches
-from tesoura.feeds.rules import Rule, as_time, check, make_items, news
+from tesoura.feeds.rules import EventRule, as_time, check, make_items, news
 from tesoura.standins.members import MembersService
 from tests.feeds.following import failure, gather
 
@@ -94,7 +94,7 @@ def test_a_name_is_looked_up_and_its_id_goes_into_the_address(members: MembersSe
 # Events out of payloads
 
 FOLLOWERS = {"followers": [{"id": 2, "user": {"name": "tuck"}, "at": 1795719720}, {"id": 1, "user": {"name": "Ana"}}]}
-RULE = Rule(7, "follow", "followers", "id", "at", {"name": "user.name"})
+RULE = EventRule(7, "follow", "followers", "id", "at", {"name": "user.name"})
 
 
 def test_each_new_entry_of_a_list_makes_one_event() -> None:
@@ -102,7 +102,7 @@ def test_each_new_entry_of_a_list_makes_one_event() -> None:
     new, keys, first = news([RULE], FOLLOWERS, False, seen)
     assert (new, keys, first) == ([], ["7:2", "7:1"], [7])
     seen |= set(keys)
-    primed = Rule(7, "follow", "followers", "id", "at", {"name": "user.name"}, primed=True)
+    primed = EventRule(7, "follow", "followers", "id", "at", {"name": "user.name"}, primed=True)
     grown = {"followers": [{"id": 3, "user": {"name": "Bolt"}, "at": "2026-11-26T19:02:00Z"}, *FOLLOWERS["followers"]]}
     new, keys, first = news([primed], grown, False, seen)
     assert [(one.id, one.data, one.time) for one in new] == [
@@ -112,14 +112,14 @@ def test_each_new_entry_of_a_list_makes_one_event() -> None:
 
 
 def test_without_an_id_an_entry_is_known_by_all_that_it_says() -> None:
-    rule = Rule(1, "song", "songs", primed=True)
+    rule = EventRule(1, "song", "songs", primed=True)
     a, b = make_items(rule, {"songs": [{"title": "Paper Weather"}, {"title": "Rope Trick at Noon"}]}, False)
     assert a.id != b.id
     assert make_items(rule, {"songs": [{"title": "Paper Weather"}]}, False)[0].id == a.id
 
 
 def test_each_streamed_message_is_news() -> None:
-    rule = Rule(1, "gift")
+    rule = EventRule(1, "gift")
     [one] = make_items(rule, {"name": "Ana", "spools": 5}, True)
     assert (one.id, one.data) == (None, {"name": "Ana", "spools": 5})
     assert make_items(rule, {"name": "Ana"}, True, "msg_1")[0].id == "msg_1:0"
@@ -127,9 +127,9 @@ def test_each_streamed_message_is_news() -> None:
 
 
 def test_a_rule_that_cannot_be_read_says_why() -> None:
-    assert "does not read as a JMESPath" in (check(Rule(1, "x", "a..b"), FOLLOWERS) or "")
+    assert "does not read as a JMESPath" in (check(EventRule(1, "x", "a..b"), FOLLOWERS) or "")
     assert check(RULE, FOLLOWERS) is None
-    assert news([Rule(1, "x", "a..b")], FOLLOWERS, False, set()) == ([], [], [1])
+    assert news([EventRule(1, "x", "a..b")], FOLLOWERS, False, set()) == ([], [], [1])
 
 
 @pytest.mark.parametrize(

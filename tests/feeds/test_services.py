@@ -16,15 +16,15 @@ from zoneinfo import ZoneInfo
 import httpx
 import pytest
 
+from tesoura.errors import CredentialsRejected, ResponseNotUnderstood
 from tesoura.feeds.calendar import KIND as CALENDAR
-from tesoura.feeds.calendar.reading import payload_at, read
+from tesoura.feeds.calendar.read import payload_at, read
 from tesoura.feeds.channel import KIND as CHANNEL
-from tesoura.feeds.errors import CredentialsRejected, ResponseNotUnderstood
 from tesoura.settings import wall_clock
 from tesoura.standins.channel import CLIENT_ID, ChannelService
 from tesoura.standins.members import CALENDAR as CUP
 from tesoura.standins.members import MembersService
-from tests.feeds.following import asking, failure, gather
+from tests.feeds.following import context, failure, gather
 
 LISBON = ZoneInfo("Europe/Lisbon")
 HEAD, FOOT = "BEGIN:VCALENDAR\nVERSION:2.0\nPRODID:x\n", "END:VCALENDAR\n"
@@ -116,7 +116,7 @@ def signed_in(service: ChannelService, allow: bool = True, **more: Any) -> dict[
         sign_in = CHANNEL.sign_in
         assert sign_in
         async with httpx.AsyncClient(trust_env=False) as client:
-            given = await asking(client, choices(service, **more))
+            given = await context(client, choices(service, **more))
             verifier = secrets.token_urlsafe(48)
             address = await sign_in.begin(given, BACK, "state-1", verifier)
             assert "Allow" in (await client.get(address)).text

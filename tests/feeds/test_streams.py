@@ -8,13 +8,12 @@ from datetime import UTC, datetime
 
 import pytest
 
-from tesoura.core.checks import InvalidField
-from tesoura.feeds.errors import CredentialsRejected, SourceUnavailable
+from tesoura.errors import CredentialsRejected, InvalidField, SignatureRefused, SourceUnavailable
 from tesoura.feeds.mqtt import KIND as MQTT
 from tesoura.feeds.socket import KIND as SOCKET
 from tesoura.feeds.socket import checked_socket_address
 from tesoura.feeds.sse import KIND as SSE
-from tesoura.feeds.webhook.signature import Refused, secret_bytes, sign, verify
+from tesoura.feeds.webhook.signature import secret_bytes, sign, verify
 from tesoura.standins.broker import Broker
 from tesoura.standins.streams import KEY, StreamService
 from tests.conftest import until
@@ -161,7 +160,7 @@ def test_a_message_signed_as_the_standard_says_is_taken() -> None:
 )
 def test_messages_that_are_refused(heads: dict[str, str], body: bytes, minutes: int, words: str) -> None:
     now = datetime.fromtimestamp(1614265330 + 60 * minutes, UTC)
-    with pytest.raises(Refused, match=words):
+    with pytest.raises(SignatureRefused, match=words):
         verify({**SIGNED, **heads}, body, SECRET, now)
 
 

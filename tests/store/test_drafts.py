@@ -8,8 +8,8 @@ from pathlib import Path
 
 import pytest
 
-from tesoura.core.overlays import Overlay, new_piece
-from tesoura.core.shipped_looks import SHIPPED
+from tesoura.core.overlays.document import Overlay, new_piece
+from tesoura.core.overlays.shipped_looks import SHIPPED
 from tesoura.store import drafts, looks, media, overlays
 from tesoura.store.store import Store, open_store
 from tesoura.store.tables import MediaRow, OverlayRow

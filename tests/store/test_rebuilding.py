@@ -11,11 +11,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tesoura.core.computed.almanac import Almanac
-from tesoura.core.computed.computing import make_state
 from tesoura.core.computed.definitions import build
-from tesoura.core.engine import Engine
+from tesoura.core.computed.graph import make_state
+from tesoura.core.signals.engine import Engine
 from tesoura.core.values import Event
-from tesoura.reckoning import feed_from_log
+from tesoura.runtime.computations import feed_from_log
 from tesoura.store import log
 from tesoura.store.store import open_store
 
@@ -75,7 +75,7 @@ def test_the_log_tells_the_same_as_counting_did(
             hard |= set(engine.correct(found.event, after, seq, NOW, NOW))
         last = store.read(log.last_seq)
         for definition in definitions():
-            counted = engine.computing.state(definition.name)
+            counted = engine.graph.state(definition.name)
             assert counted is not None
             anew = make_state(definition, almanac, NOW)
             store.read(lambda session, anew=anew: feed_from_log(session, anew, last, 0, NOW))  # type: ignore[misc]

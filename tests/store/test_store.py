@@ -17,10 +17,10 @@ from alembic.script import ScriptDirectory
 from sqlalchemy import create_engine
 from sqlmodel import Session, SQLModel
 
-from tesoura.core.overlays import Overlay, new_piece
+from tesoura.core.overlays.document import Overlay, new_piece
 from tesoura.core.values import Event, Freshness, Signal
+from tesoura.errors import DataFolderError
 from tesoura.store import database, feeds, keys, log, overlays, state
-from tesoura.store.errors import DataFolderError
 from tesoura.store.store import Store, open_store
 
 NOON = datetime(2026, 11, 26, 12, 0, 0, 123456, tzinfo=UTC)

@@ -9,7 +9,7 @@ from alembic import command
 from alembic.config import Config
 from sqlalchemy import create_engine, text
 
-from tesoura.core.overlays import from_document
+from tesoura.core.overlays.document import from_document
 from tesoura.store import log, log_search, overlays
 from tesoura.store.database import _MIGRATIONS, FILE_NAME
 from tesoura.store.log_search import Search

@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 
-from tesoura.core.engine import Engine
+from tesoura.core.signals.engine import Engine
 from tesoura.core.values import Event
 from tests.conftest import Running, until
 

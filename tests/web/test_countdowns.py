@@ -11,7 +11,7 @@ from typing import Any
 
 import pytest
 
-from tesoura.core.overlays import Overlay, new_piece
+from tesoura.core.overlays.document import Overlay, new_piece
 from tesoura.outputs.hub import Page
 from tesoura.settings import wall_clock
 from tesoura.store import computed
@@ -125,7 +125,7 @@ def test_changing_its_form_while_it_runs_leaves_its_end(still: Running) -> None:
 def test_a_clock_set_by_the_system_does_not_shorten_a_break(running: Running) -> None:
     make(running, title="Break")
     do(running, "start", "break_")
-    moved = running.runtime.call(lambda self: self.operating.clock_was_set(3_600.0))
+    moved = running.runtime.call(lambda self: self.instruments.clock_was_set(3_600.0))
     assert moved is None
     left = running.signal("break_.left_s")["value"]
     assert 3_880 <= left <= 3_900
@@ -226,7 +226,7 @@ def test_a_sound_is_heard_on_the_overlays_that_show_it_and_on_no_other(still: Ru
         for name, token in tokens.items():
             channel = self.hub.channel(token)
             channel.pages.add(Ear(heard[name]))
-        self.airing.sound("kettle_break", "bell")
+        self.stage.sound("kettle_break", "bell")
         for token in tokens.values():
             self.hub.channel(token).pages.clear()
 

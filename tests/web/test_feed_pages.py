@@ -10,8 +10,8 @@ from typing import Any
 
 import pytest
 
-from tesoura.feeds.kinds import KINDS
-from tesoura.runtime import Runtime
+from tesoura.feeds.registry import KINDS
+from tesoura.runtime.facade import Runtime
 from tesoura.standins.channel import CLIENT_ID, ChannelService
 from tesoura.standins.members import MembersService
 from tesoura.standins.sender import new_secret, send
@@ -76,7 +76,7 @@ def test_a_lists_new_entries_become_events_once_even_over_a_restart(running: Run
     assert "tuck" in tried
     running.press("/", "/feeds/reach/rules/", rule)
     until(lambda: running.store.read(lambda s: stored.by_name(s, "reach")) and running.runtime.call(
-        lambda self: self.feeding._running["reach"].rules[0].primed))  # fmt: skip
+        lambda self: self.feeds._running["reach"].rules[0].primed))  # fmt: skip
     members.follow("teacup_ana")
     until(lambda: [one.data for one in events(running, "follow")] == [{"name": "teacup_ana"}])
     running.kill()

@@ -11,7 +11,7 @@ from typing import Any
 
 import pytest
 
-from tesoura.core.overlays import Overlay, new_piece
+from tesoura.core.overlays.document import Overlay, new_piece
 from tesoura.settings import wall_clock
 from tesoura.standins.duelling import BY_HAND, Duelling
 from tesoura.store import overlays as stored_overlays
@@ -82,8 +82,8 @@ def test_a_correction_is_in_the_log_and_outlives_a_crash(tmp_path: Path) -> None
 def test_a_kill_that_the_log_corrected_is_counted_as_corrected(running: Running) -> None:
     make(running)
     running.event(type="damage", data={"actor": "mara_vane", "amount": 40})
-    seq = running.runtime.saving.applied
-    running.runtime.call(lambda self: self.amending.correct(seq, "amount", 90))
+    seq = running.runtime.persistence.applied
+    running.runtime.call(lambda self: self.corrections.correct(seq, "amount", 90))
     assert until(lambda: told(running, "session_damage") == 90)
 
 
@@ -109,7 +109,7 @@ def _card_overlay(running: Running, *more: Any) -> tuple[int, str]:
 
 
 def says(running: Running, token: str) -> dict[str, str]:
-    frame = running.runtime.call(lambda self: self.airing.frame(token))
+    frame = running.runtime.call(lambda self: self.stage.frame(token))
     assert frame is not None
     return dict(frame.values)
 
@@ -246,4 +246,4 @@ def test_two_matches_that_end_at_once_are_one_card_which_the_desk_names(running:
 
 
 def waits(running: Running) -> int:
-    return len(running.runtime.call(lambda self: self.airing.moments.waiting()))
+    return len(running.runtime.call(lambda self: self.stage.moments.waiting()))

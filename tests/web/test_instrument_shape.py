@@ -11,16 +11,17 @@ from typing import Any
 import pytest
 from jinja2 import ChoiceLoader, DictLoader
 
-from tesoura.core.checks import line, text, whole
-from tesoura.core.computed.happening import Happening
-from tesoura.core.extremes import Extremes
-from tesoura.core.fields import Field
-from tesoura.core.forms import FormField
-from tesoura.core.instruments import kinds as instrument_kinds
-from tesoura.core.instruments.kind import Command, CommandKind, Fired, InstrumentKind, Refused, Step, Told
-from tesoura.core.pieces import kinds as piece_kinds
-from tesoura.core.pieces.kind import SIZE, Kind, Words, say
+from tesoura.core.computed.occurrence import Occurrence
+from tesoura.core.forms.checks import line, text, whole
+from tesoura.core.forms.fields import Field
+from tesoura.core.forms.form import FormField
+from tesoura.core.instruments import registry as instrument_kinds
+from tesoura.core.instruments.base import Command, CommandKind, Fired, InstrumentKind, Step, Told
+from tesoura.core.overlays.pieces import registry as piece_kinds
+from tesoura.core.overlays.pieces.kind import SIZE, PieceKind, PieceText, say
+from tesoura.core.signals.extremes import Extremes
 from tesoura.core.values import Scalar
+from tesoura.errors import CommandRefused
 from tests.conftest import Running, until
 
 TEMPLATES = {
@@ -43,12 +44,12 @@ class Lamps:
 
     def handle(self, command: Command, now: datetime) -> Step:
         if command.name != "light":
-            raise Refused("Lamps know light.")
+            raise CommandRefused("Lamps know light.")
         if self.lit == self.of:
-            raise Refused("All lamps are lit.")
+            raise CommandRefused("All lamps are lit.")
         return Step(replace(self, lit=self.lit + 1), f"{self.lit} lit → {self.lit + 1} lit")
 
-    def hear(self, event: Happening, now: datetime) -> Lamps:
+    def hear(self, event: Occurrence, now: datetime) -> Lamps:
         if event.type == f"{self.name}.evening":
             return replace(self, evening=True)
         return replace(self, lit=0) if event.type == "wind" else self
@@ -74,11 +75,11 @@ class Lamps:
         return {"lit": self.lit, "evening": self.evening}
 
 
-PIECE = Kind(
+PIECE = PieceKind(
     "lamps", "Lamps", "How many lamps are lit.",
     {"lamps": Field("Which", text(60, empty=True), asked="instrument", of="lamps"), "size_px": SIZE},
     lambda choices: {"": say(f"{{{choices['lamps']}.lit}} lit", choices)} if choices["lamps"] else {},
-    lambda choices: (Words(""),), size=(300, 90), template="instruments/lamps/piece.html",
+    lambda choices: (PieceText(""),), size=(300, 90), template="instruments/lamps/piece.html",
 )  # fmt: skip
 KIND = InstrumentKind(
     "lamps", "Lamps", "Lamps that are lit one by one.", "lamps",

@@ -10,7 +10,7 @@ from typing import Any
 
 import pytest
 
-from tesoura.runtime import Runtime
+from tesoura.runtime.facade import Runtime
 from tesoura.settings import wall_clock
 from tesoura.store import log as event_log
 from tesoura.store import log_search
@@ -124,7 +124,7 @@ def test_types_of_our_own_are_not_taken_from_outside(running: Running) -> None:
 
 
 def waiting(running: Running) -> list[str]:
-    return [one.text for one in running.runtime.call(lambda self: self.airing.moments.waiting())]
+    return [one.text for one in running.runtime.call(lambda self: self.stage.moments.waiting())]
 
 
 def test_moments_wait_their_turn_can_be_skipped_and_shown_again(running: Running) -> None:
@@ -163,7 +163,7 @@ def test_a_moment_says_its_own_events_values_only(running: Running) -> None:
     running.add_overlay("{gift.name} {gift.amount}", nothing_yet="", appears="moment", moment_type="gift")
     running.event(type="gift", data={"name": "Ana", "amount": 500})
     running.event(type="gift", data={"name": "Bolt"})
-    until(lambda: running.runtime.call(lambda self: self.airing.moments.showing()))
+    until(lambda: running.runtime.call(lambda self: self.stage.moments.showing()))
     assert waiting(running) == []
 
 

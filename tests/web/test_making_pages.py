@@ -9,9 +9,10 @@ from typing import Any
 
 import pytest
 
-from tesoura.core.ready_made import Words, definitions, files, with_needed
-from tesoura.core.recipes import RecipeRefused, read
-from tesoura.feeds.kinds import KINDS
+from tesoura.bundles.ready_made import ReadyMadeWords, definitions, files, with_needed
+from tesoura.bundles.recipes import read
+from tesoura.errors import RecipeRefused
+from tesoura.feeds.registry import KINDS
 from tesoura.outputs.text_files import replace_file, sweep
 from tesoura.standins.members import MembersService
 from tests.conftest import Running, until
@@ -171,7 +172,7 @@ def test_a_reader_never_sees_half_a_file(tmp_path: Path) -> None:
 
 
 def test_forty_ready_made_files_and_what_they_read() -> None:
-    words = Words(gift="tip", gift_amount="cents", unit="cents")
+    words = ReadyMadeWords(gift="tip", gift_amount="cents", unit="cents")
     known = definitions(words)
     made = files(words)
     assert len(made) >= 40

@@ -11,7 +11,7 @@ from typing import Any
 import pytest
 from websockets.sync.client import connect
 
-from tesoura.choices import machine_zone as zone
+from tesoura.runtime.preferences import machine_zone as zone
 from tesoura.settings import STATIC
 from tesoura.standins.members import DEFAULT_KEY, MembersService
 from tests.conftest import Running, until

@@ -10,12 +10,12 @@ from typing import Any
 import pytest
 from flask import Flask
 
-from tesoura.choices import Choices
-from tesoura.core.overlays import new_piece
+from tesoura.core.overlays.document import new_piece
+from tesoura.runtime.preferences import Preferences
 from tesoura.settings import Settings
-from tesoura.web import shown
-from tesoura.web.doors import EXTENSION, Doors
-from tesoura.web.drawing import piece_rules
+from tesoura.web.overlays.css import piece_rules
+from tesoura.web.shared import shown
+from tesoura.web.shared.doors import EXTENSION, Doors
 
 NOW = datetime(2026, 11, 26, 19, 30, 5, tzinfo=UTC)
 
@@ -23,7 +23,7 @@ NOW = datetime(2026, 11, 26, 19, 30, 5, tzinfo=UTC)
 @pytest.fixture(autouse=True)
 def _pages() -> Iterator[None]:
     class German:
-        choices = Choices("de", UTC, 0, (), None)
+        preferences = Preferences("de", UTC, 0, (), None)
 
     app = Flask("shown")
     runtime: Any = German()

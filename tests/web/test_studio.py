@@ -13,8 +13,8 @@ import pytest
 from sqlalchemy import text as sql
 from websockets.sync.client import connect
 
-from tests.adding.test_adding import png, typeface
 from tests.conftest import Running, until
+from tests.uploads.test_uploads import png, typeface
 
 CHANGE = {"do": "change", "pieces": ["text"]}
 

@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from datetime import datetime
 from enum import StrEnum
 
+from tesoura.errors import ValueRefused
+
 Scalar = int | float | str | bool
 
 MAX_TEXT = 2_000
@@ -49,10 +51,6 @@ class Wanted(StrEnum):
 
     NUMBER = "number"
     TEXT = "text"
-
-
-class ValueRefused(ValueError):
-    """A value cannot be a signal's; the message says why and what to do."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from tesoura.core.checks import InvalidField, choice, text
-from tesoura.core.forms import FormField
+from tesoura.core.forms.checks import choice, text
+from tesoura.core.forms.form import FormField
+from tesoura.errors import InvalidField
 
 
 def period(raw: object) -> float:

@@ -10,7 +10,7 @@ import tomllib
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from tesoura.feeds.errors import ResponseNotUnderstood
+from tesoura.errors import ResponseNotUnderstood
 
 MAX_ROWS = 2_000
 MAX_LINES = 500

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from tesoura.core.checks import InvalidField
-from tesoura.feeds.errors import SourceUnavailable
-from tesoura.feeds.kind import Folders
+from tesoura.errors import InvalidField, SourceUnavailable
+from tesoura.feeds.api import Folders
 
 
 class FolderNotNamed(SourceUnavailable):

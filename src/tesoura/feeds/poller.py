@@ -8,12 +8,12 @@ import logging
 from collections.abc import AsyncIterator, Awaitable, Callable
 
 from tesoura.core.backoff import next_delay_s
-from tesoura.feeds.errors import SourceError, SourceUnavailable
-from tesoura.feeds.kind import Asking, Came, FeedKind
+from tesoura.errors import SourceError, SourceUnavailable
+from tesoura.feeds.api import FeedKind, FetchContext, Fetched
 
 log = logging.getLogger(__name__)
 
-Report = Callable[["Came | SourceError"], Awaitable[None]]
+Report = Callable[["Fetched | SourceError"], Awaitable[None]]
 RECONNECT_S = 1.0
 
 
@@ -23,8 +23,10 @@ class Poller:
     `chance` gives a random number from 0 to 1, for the jitter.
     """
 
-    def __init__(self, name: str, kind: FeedKind, asking: Asking, report: Report, chance: Callable[[], float]) -> None:
-        self._name, self._kind, self._asking, self._report, self._chance = name, kind, asking, report, chance
+    def __init__(
+        self, name: str, kind: FeedKind, context: FetchContext, report: Report, chance: Callable[[], float]
+    ) -> None:
+        self._name, self._kind, self._context, self._report, self._chance = name, kind, context, report, chance
         self._failures = 0
         self._now = asyncio.Event()
         self._stream: asyncio.Task[None] | None = None
@@ -52,7 +54,7 @@ class Poller:
         assert self._kind.fetch is not None
         retry_after_s = None
         try:
-            outcome: Came | SourceError = await self._kind.fetch(self._asking)
+            outcome: Fetched | SourceError = await self._kind.fetch(self._context)
         except SourceError as error:
             outcome = error
         except Exception as error:
@@ -60,13 +62,13 @@ class Poller:
         if isinstance(outcome, SourceError):
             retry_after_s = getattr(outcome, "retry_after_s", None)
         await self._tell(outcome)
-        period_s = float(self._asking.choices.get("period_s", 5.0))
+        period_s = float(self._context.choices.get("period_s", 5.0))
         return next_delay_s(period_s, self._failures, self._chance(), retry_after_s)
 
     async def follow(self) -> float:
         """Follow the stream until it breaks, and give the seconds to wait before it is opened again."""
         assert self._kind.follow is not None
-        self._stream = asyncio.ensure_future(self._pass_on(self._kind.follow(self._asking)))
+        self._stream = asyncio.ensure_future(self._pass_on(self._kind.follow(self._context)))
         outcome: SourceError
         try:
             await self._stream
@@ -87,7 +89,7 @@ class Poller:
         retry_after_s = getattr(outcome, "retry_after_s", None)
         return next_delay_s(RECONNECT_S, self._failures - 1, self._chance(), retry_after_s)
 
-    async def _pass_on(self, stream: AsyncIterator[Came]) -> None:
+    async def _pass_on(self, stream: AsyncIterator[Fetched]) -> None:
         try:
             async for came in stream:
                 if not await self._tell(came):
@@ -101,7 +103,7 @@ class Poller:
         log.error("Feed %s: a fault in Tesoura", self._name, exc_info=error)
         return SourceUnavailable(f"Tesoura itself failed here ({type(error).__name__}). It is tried again.")
 
-    async def _tell(self, outcome: Came | SourceError) -> bool:
+    async def _tell(self, outcome: Fetched | SourceError) -> bool:
         """Report what came; whether it was taken in."""
         if isinstance(outcome, SourceError):
             self._failures += 1
@@ -116,7 +118,7 @@ class Poller:
         except Exception:
             log.exception("Feed %s: what came could not be taken in", self._name)
             return False
-        if isinstance(outcome, Came):
+        if isinstance(outcome, Fetched):
             # Only what was taken in counts as brought: else it is asked for again from where it was before.
-            self._asking.keep(outcome)
+            self._context.keep(outcome)
         return True

@@ -10,8 +10,9 @@ from datetime import UTC, datetime
 from typing import Any
 
 from tesoura.core.values import MAX_NUMBER
-from tesoura.feeds.kind import Item
-from tesoura.feeds.picking import NothingPicked, search
+from tesoura.errors import NothingPicked
+from tesoura.feeds.api import Item
+from tesoura.feeds.picks import search
 
 MAX_ITEMS = 500
 MAX_FIELDS = 40
@@ -19,7 +20,7 @@ MAX_DATA_CHARACTERS = 60_000
 
 
 @dataclass(frozen=True, slots=True)
-class Rule:
+class EventRule:
     """Makes an event of each of the items at `items` (of the whole message when that is empty).
 
     The paths are JMESPaths; `id_path`, `time_path` and `fields` start at the item. Without fields, the event has all of
@@ -35,7 +36,7 @@ class Rule:
     primed: bool = False
 
 
-def check(rule: Rule, message: object) -> str | None:
+def check(rule: EventRule, message: object) -> str | None:
     """What is wrong with a rule for this message, in a sentence, or None."""
     try:
         items = _items(rule, message)
@@ -47,7 +48,7 @@ def check(rule: Rule, message: object) -> str | None:
     return None
 
 
-def make_items(rule: Rule, message: object, streamed: bool, message_id: str | None = None) -> list[Item]:
+def make_items(rule: EventRule, message: object, streamed: bool, message_id: str | None = None) -> list[Item]:
     """The items that a message makes, oldest first. One that is told again and again is known by its id.
 
     Without a chosen id, an item of a list is known by all that it says; a streamed message is news each time.
@@ -59,14 +60,14 @@ def make_items(rule: Rule, message: object, streamed: bool, message_id: str | No
     return [_item(rule, one, at, streamed, message_id) for at, one in enumerate(found[:MAX_ITEMS])]
 
 
-def _items(rule: Rule, message: object) -> list[Any]:
+def _items(rule: EventRule, message: object) -> list[Any]:
     found = search(message, rule.items) if rule.items.strip() else message
     if found is None:
         return []
     return found if isinstance(found, list) else [found]
 
 
-def _item(rule: Rule, one: Any, at: int, streamed: bool, message_id: str | None) -> Item:
+def _item(rule: EventRule, one: Any, at: int, streamed: bool, message_id: str | None) -> Item:
     known = _text(_reached(one, rule.id_path)) if rule.id_path else ""
     if not known and message_id:
         known = f"{message_id}:{at}"
@@ -76,7 +77,7 @@ def _item(rule: Rule, one: Any, at: int, streamed: bool, message_id: str | None)
     return Item(rule.type, _data(rule, one), known[:160] or None, time)
 
 
-def _data(rule: Rule, one: Any) -> dict[str, Any]:
+def _data(rule: EventRule, one: Any) -> dict[str, Any]:
     if rule.fields:
         data = {name: _reached(one, path) for name, path in rule.fields.items()}
     elif isinstance(one, dict):
@@ -116,13 +117,13 @@ def as_time(value: object) -> datetime | None:
     return None
 
 
-def known_as(rule: Rule, item: Item) -> str:
+def known_as(rule: EventRule, item: Item) -> str:
     """Under which key an item is remembered."""
     return f"{rule.number}:{item.id}"
 
 
 def news(
-    rules: Sequence[Rule], message: object, streamed: bool, seen: set[str], message_id: str | None = None
+    rules: Sequence[EventRule], message: object, streamed: bool, seen: set[str], message_id: str | None = None
 ) -> tuple[list[Item], list[str], list[int]]:
     """What a message brings that was not there before.
 

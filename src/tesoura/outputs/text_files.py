@@ -52,7 +52,7 @@ def sweep(folder: Path) -> None:
             left.unlink(missing_ok=True)
 
 
-class TextFiles:
+class FileWriter:
     """Writes the latest text of each file, beside the loop; texts that were overtaken are never written."""
 
     def __init__(self, clock: Callable[[], datetime], written: Callable[[], None] = lambda: None) -> None:

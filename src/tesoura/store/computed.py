@@ -14,7 +14,7 @@ from tesoura.store.tables import ComputedRow, ComputedStateRow
 
 
 @dataclass(frozen=True, slots=True)
-class Standing:
+class SavedState:
     """How a computation stood: at which place in the log, under which definition and calendar, and its state."""
 
     key: str
@@ -74,17 +74,17 @@ def remove(session: Session, row_id: int, now: datetime | None) -> ComputedRow |
     return row
 
 
-def standings(session: Session) -> dict[str, Standing]:
+def standings(session: Session) -> dict[str, SavedState]:
     """How each computation stood when it was last saved, by key."""
     rows = session.exec(select(ComputedStateRow))
-    return {row.key: Standing(row.key, row.seq, row.stands_for, row.state) for row in rows}
+    return {row.key: SavedState(row.key, row.seq, row.stands_for, row.state) for row in rows}
 
 
 BASE = "base:"
 """Before a key: how a computation stood where the log now begins, for what came before is not kept any more."""
 
 
-def save_standings(session: Session, standing: Sequence[Standing]) -> None:
+def save_standings(session: Session, standing: Sequence[SavedState]) -> None:
     """Save how computations stand."""
     for one in standing:
         values = {"seq": one.seq, "stands_for": one.stands_for, "state": dict(one.state)}

@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy import Engine, create_engine, event, exc, inspect, text
 
-from tesoura.store.errors import DataFolderError
+from tesoura.errors import DataFolderError
 
 FILE_NAME = "tesoura.db"
 HEAD = "0003"

@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlmodel import Session, col, delete, select
 
-from tesoura.core.overlays import Overlay, to_document
+from tesoura.core.overlays.document import Overlay, to_document
 from tesoura.store.tables import EditRow, OverlayRow
 
 MAX_EDITS = 200

@@ -11,10 +11,10 @@ from typing import Any
 from sqlalchemy import func, text
 from sqlmodel import Session, col, select
 
-from tesoura.core.computed.happening import Happening, micros
+from tesoura.core.computed.occurrence import Occurrence, micros
 from tesoura.core.values import Event
+from tesoura.store.search_words import words_of
 from tesoura.store.tables import EventRow, PositionRow
-from tesoura.store.words import words_of
 
 CORRECTION = "tesoura.correction"
 """The type of an event that corrects an amount of an earlier one: `seq`, `field`, `was`, `now`."""
@@ -110,7 +110,7 @@ def after(session: Session, seq: int) -> list[Logged]:
 def happenings(
     session: Session, types: Sequence[str], since: datetime | None, until_seq: int, after_seq: int = 0,
     in_order: bool = False,
-) -> Iterator[Happening]:  # fmt: skip
+) -> Iterator[Occurrence]:  # fmt: skip
     """The events of these types as computations take them, amounts as they were corrected since.
 
     They come in no order, unless `in_order` of the log is asked for, which costs a little more.
@@ -130,7 +130,7 @@ def happenings(
             data = json.loads(raw)
             if changed := corrected.get(seq):
                 data = {**data, **changed}
-            yield Happening(min(at, accepted_at), seq, kind, data)
+            yield Occurrence(min(at, accepted_at), seq, kind, data)
     finally:
         cursor.close()
 

@@ -10,8 +10,8 @@ from sqlalchemy import ColumnElement, text
 from sqlmodel import Session, col, select
 
 from tesoura.store.log import CHUNK, Logged, logged_of, words_of_event
+from tesoura.store.search_words import exactly, query
 from tesoura.store.tables import EventRow
-from tesoura.store.words import exactly, query
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,8 +7,8 @@ from datetime import datetime
 
 from sqlmodel import Session, col, select
 
-from tesoura.core.looks import Look, from_document, to_document
-from tesoura.core.shipped_looks import SHIPPED
+from tesoura.core.overlays.looks import Look, from_document, to_document
+from tesoura.core.overlays.shipped_looks import SHIPPED
 from tesoura.store.tables import LookRow
 
 

@@ -9,7 +9,7 @@ from datetime import datetime
 
 from sqlmodel import Session, col, select
 
-from tesoura.core.overlays import Overlay, from_document, to_document
+from tesoura.core.overlays.document import Overlay, from_document, to_document
 from tesoura.store import looks
 from tesoura.store.tables import OldLinkRow, OverlayRow, VersionRow
 

@@ -10,7 +10,7 @@ from cryptography.fernet import Fernet, InvalidToken
 from cryptography.hazmat.primitives.hashes import SHA256
 from cryptography.hazmat.primitives.kdf.hkdf import HKDF
 
-from tesoura.store.errors import DataFolderError
+from tesoura.errors import DataFolderError
 
 FILE_NAME = "secret.key"
 

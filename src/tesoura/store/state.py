@@ -10,8 +10,9 @@ from typing import Any
 
 from sqlmodel import Session, col, select
 
-from tesoura.core.computed.happening import micros
+from tesoura.core.computed.occurrence import micros
 from tesoura.core.values import Freshness, Signal
+from tesoura.errors import SessionsOutOfOrder
 from tesoura.store.tables import ChoiceRow, PositionRow, SavedSignalRow, SessionRow
 
 # For the driver itself: hundreds of signals are saved every two seconds, while events wait to be written.
@@ -108,18 +109,10 @@ def all_sessions(session: Session) -> list[StreamSession]:
     return found
 
 
-class OutOfOrder(ValueError):
-    """A session would begin before the one before it or after the one behind it; `between` are those two."""
-
-    def __init__(self, between: tuple[datetime | None, datetime | None]) -> None:
-        super().__init__("Sessions follow one another.")
-        self.between = between
-
-
 def correct_start(session: Session, at: datetime, session_id: int | None = None) -> datetime | None:
     """Let a session, the present one unless told, have begun then; when it began according to what was kept before.
 
-    Raises OutOfOrder.
+    Raises SessionsOutOfOrder.
     """
     every = all_sessions(session)
     index = next((i for i, one in enumerate(every) if session_id is None or one.id == session_id), None)
@@ -127,7 +120,7 @@ def correct_start(session: Session, at: datetime, session_id: int | None = None)
         return None
     this, earlier = every[index], every[index + 1].started_at if index + 1 < len(every) else None
     if (earlier is not None and at <= earlier) or (this.ended_at is not None and at >= this.ended_at):
-        raise OutOfOrder((earlier, this.ended_at))
+        raise SessionsOutOfOrder((earlier, this.ended_at))
     row = session.get(SessionRow, this.id)
     assert row is not None
     row.started_at = at

@@ -14,7 +14,7 @@ from typing import Any, TypeVar
 from sqlalchemy import Engine, exc
 from sqlmodel import Session
 
-from tesoura.store.errors import DataFolderError
+from tesoura.errors import DataFolderError
 
 T = TypeVar("T")
 MAX_BATCH = 400

@@ -7,46 +7,37 @@ from datetime import timedelta
 from flask import Flask, Response
 from flask_wtf import CSRFProtect
 
-from tesoura.runtime import Runtime
+from tesoura.runtime.facade import Runtime
 from tesoura.settings import Settings, build
 from tesoura.store.store import Store
-from tesoura.studio import Studio
-from tesoura.web import (
-    access,
-    api,
-    computed,
-    desk,
-    errors,
-    feed_aids,
-    feeds,
-    files,
-    hand,
-    incoming,
-    instruments,
-    links,
-    log,
-    looks,
-    mat,
-    media,
-    overlays,
-    pages,
-    picks,
-    preferences,
-    recipes,
-    reports,
-    rules,
-    scenes,
-    signals,
-    signing_in,
-    typefaces,
-    versions,
-    wordings,
-)
-from tesoura.web.doors import EXTENSION, Doors
-from tesoura.web.drawing import HELPERS
-from tesoura.web.offers import Offers
-from tesoura.web.shown import add_filters
-from tesoura.web.uploads import SizedRequest
+from tesoura.studio.workshop import Studio
+from tesoura.web.access import views as access
+from tesoura.web.api import views as api
+from tesoura.web.desk import hand, scenes
+from tesoura.web.desk import views as desk
+from tesoura.web.feeds import aids as feed_aids
+from tesoura.web.feeds import incoming, picks, rules
+from tesoura.web.feeds import sign_in as signing_in
+from tesoura.web.feeds import views as feeds
+from tesoura.web.files import views as files
+from tesoura.web.instruments import views as instruments
+from tesoura.web.log import views as log
+from tesoura.web.looks import media, typefaces
+from tesoura.web.looks import views as looks
+from tesoura.web.mat import views as mat
+from tesoura.web.overlays import links, pages, versions
+from tesoura.web.overlays import views as overlays
+from tesoura.web.overlays.css import HELPERS
+from tesoura.web.preferences import views as preferences
+from tesoura.web.recipes import views as recipes
+from tesoura.web.reports import views as reports
+from tesoura.web.shared import errors
+from tesoura.web.shared.doors import EXTENSION, Doors
+from tesoura.web.shared.offers import Offers
+from tesoura.web.shared.shown import add_filters
+from tesoura.web.shared.sized_request import SizedRequest
+from tesoura.web.signals import computed, wordings
+from tesoura.web.signals import views as signals
 
 ROOMS = (
     api, desk, signing_in, feed_aids, feeds, picks, rules, incoming, hand, recipes, overlays, mat, scenes, versions,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta, tzinfo
 
-from tesoura.core.computed.happening import MICRO, micros
+from tesoura.core.computed.occurrence import MICRO, micros
 
 CALENDAR = ("today", "week", "month", "year")
 SPANS = ("session", *CALENDAR, "all", "minutes", "events")

@@ -9,7 +9,7 @@ from datetime import datetime
 from typing import Any
 
 from tesoura.core.computed.almanac import Almanac
-from tesoura.core.computed.happening import MICRO, Happening, field_of, instant, micros, name_key, name_of
+from tesoura.core.computed.occurrence import MICRO, Occurrence, field_of, instant, micros, name_key, name_of
 from tesoura.core.computed.ranking import Place
 from tesoura.core.values import Scalar
 
@@ -77,7 +77,7 @@ class ChainState:
         """The events it takes."""
         return self.definition.types
 
-    def take(self, event: Happening, now: datetime) -> bool:
+    def take(self, event: Occurrence, now: datetime) -> bool:
         """Add one event; whether it counts."""
         if event.at < self.start:
             return False
@@ -118,11 +118,11 @@ class ChainState:
         following.length += 1
         return following
 
-    def why_not(self, event: Happening, now: datetime) -> str | None:
+    def why_not(self, event: Occurrence, now: datetime) -> str | None:
         """Why an event does not count here, or None when it does."""
         return "it was before this stream session" if event.at < self.start else None
 
-    def correct(self, before: Happening, after: Happening) -> bool:
+    def correct(self, before: Occurrence, after: Occurrence) -> bool:
         """Amounts play no part in a chain."""
         return True
 

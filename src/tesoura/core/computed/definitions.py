@@ -7,17 +7,17 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from tesoura.core.checks import InvalidField, choice, whole
 from tesoura.core.computed.almanac import MAX_EVENTS, MAX_MINUTES, SPAN_WORDS, SPANS, Span
 from tesoura.core.computed.chain import Chain
-from tesoura.core.computed.computing import Definition
-from tesoura.core.computed.counted import ANONYMOUS, MAX_TOP, STATS, Window
 from tesoura.core.computed.derived import Change, Derived, Goal
-from tesoura.core.forms import FormField
-from tesoura.core.formula import compile_formula
+from tesoura.core.computed.graph import Definition
+from tesoura.core.computed.window_definition import ANONYMOUS, MAX_TOP, STATS, Window
+from tesoura.core.forms.checks import choice, whole
+from tesoura.core.forms.form import FormField
+from tesoura.core.language.formula import compile_formula
 from tesoura.core.names import is_signal_name
-from tesoura.core.scope import FormulaError
 from tesoura.core.values import MAX_NUMBER
+from tesoura.errors import FormulaError, InvalidField
 
 MAX_TYPES = 20
 

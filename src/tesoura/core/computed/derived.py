@@ -9,11 +9,11 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from tesoura.core.computed.almanac import Almanac
-from tesoura.core.computed.happening import MICRO, Happening, instant, micros
-from tesoura.core.formula import Formula
-from tesoura.core.functions import Undefined
-from tesoura.core.numbers import ENGLISH, NumberStyle
-from tesoura.core.scope import Missing, Scope
+from tesoura.core.computed.occurrence import MICRO, Occurrence, instant, micros
+from tesoura.core.language.formula import Formula
+from tesoura.core.language.functions import Undefined
+from tesoura.core.language.numbers import ENGLISH, NumberStyle
+from tesoura.core.language.scope import Missing, Scope
 from tesoura.core.values import INSTANT, Scalar
 
 OWN = "own"
@@ -29,15 +29,15 @@ class _OfSignals:
     types: tuple[str, ...] = ()
     stale = False
 
-    def take(self, event: Happening, now: datetime) -> bool:
+    def take(self, event: Occurrence, now: datetime) -> bool:
         """Events play no part."""
         return False
 
-    def why_not(self, event: Happening, now: datetime) -> str | None:
+    def why_not(self, event: Occurrence, now: datetime) -> str | None:
         """Events play no part."""
         return "it counts no events"
 
-    def correct(self, before: Happening, after: Happening) -> bool:
+    def correct(self, before: Occurrence, after: Occurrence) -> bool:
         """Events play no part."""
         return True
 

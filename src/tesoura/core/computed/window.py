@@ -10,10 +10,9 @@ from itertools import zip_longest
 from typing import Any, NamedTuple
 
 from tesoura.core.computed.almanac import CALENDAR, Almanac
-from tesoura.core.computed.counted import Window, passes
-from tesoura.core.computed.happening import (
+from tesoura.core.computed.occurrence import (
     MICRO,
-    Happening,
+    Occurrence,
     amount_of,
     field_of,
     instant,
@@ -23,6 +22,7 @@ from tesoura.core.computed.happening import (
     number,
 )
 from tesoura.core.computed.ranking import Place, Ranking
+from tesoura.core.computed.window_definition import Window, passes
 from tesoura.core.values import Scalar
 
 PER_MINUTE_EVERY = timedelta(seconds=5)
@@ -75,7 +75,7 @@ class WindowState:
 
     # Events
 
-    def take(self, event: Happening, now: datetime) -> bool:
+    def take(self, event: Occurrence, now: datetime) -> bool:
         """Count one event; whether it counts."""
         one = self._one(event)
         if one is None:
@@ -92,11 +92,11 @@ class WindowState:
         self._expire(now)
         return True
 
-    def fits(self, event: Happening) -> bool:
+    def fits(self, event: Occurrence) -> bool:
         """Whether the rule lets an event in, whenever it was."""
         return self._one(event) is not None
 
-    def why_not(self, event: Happening, now: datetime) -> str | None:
+    def why_not(self, event: Occurrence, now: datetime) -> str | None:
         """Why an event does not count here, or None when it does."""
         one = self._one(event)
         if one is None:
@@ -107,7 +107,7 @@ class WindowState:
             return f"it was not in {self.definition.span.words}"
         return None
 
-    def _lacks_amount(self, event: Happening) -> bool:
+    def _lacks_amount(self, event: Occurrence) -> bool:
         return bool(self.definition.amount) and amount_of(field_of(event.data, self.definition.amount)) is None
 
     def _rolling_start(self, now: datetime) -> int:
@@ -117,7 +117,7 @@ class WindowState:
             return self._held[0].at
         return 0
 
-    def _one(self, event: Happening) -> _One | None:
+    def _one(self, event: Occurrence) -> _One | None:
         window = self.definition
         amount = amount_of(field_of(event.data, window.amount)) if window.amount else MICRO
         if amount is None:
@@ -142,7 +142,7 @@ class WindowState:
         if self._fastest is None or (one.amount, place) < (self._fastest.amount, self._fastest.place):
             self._fastest = one
 
-    def correct(self, before: Happening, after: Happening) -> bool:
+    def correct(self, before: Occurrence, after: Occurrence) -> bool:
         """Put another amount in the place of one that was counted; False when only the log can tell what is right."""
         old, new = self._one(before), self._one(after)
         if old == new:

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import AsyncIterator, Mapping, Sequence
 from typing import Any
 
-from tesoura.core.checks import InvalidField
-from tesoura.core.forms import FormField
+from tesoura.core.forms.form import FormField
 from tesoura.core.values import INSTANT
+from tesoura.errors import InvalidField
+from tesoura.feeds.api import FeedKind, FetchContext, Fetched, Suggested
 from tesoura.feeds.fields import seconds
 from tesoura.feeds.http.address import checked_address, place
-from tesoura.feeds.kind import Asking, Came, FeedKind, Suggested
 from tesoura.feeds.paths import checked_path, short
 
 
@@ -33,11 +33,11 @@ def _place(choices: Mapping[str, Any]) -> str:
     return place(where) if "://" in where else short(where)
 
 
-async def follow(asking: Asking) -> AsyncIterator[Came]:
+async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
     """The calendar now, and again whenever that changes. What reads it is loaded with the first one."""
-    from tesoura.feeds.calendar.reading import follow as read
+    from tesoura.feeds.calendar.read import follow as read
 
-    async for came in read(asking):
+    async for came in read(context):
         yield came
 
 

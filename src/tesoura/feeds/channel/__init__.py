@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import AsyncIterator, Mapping, Sequence
 from typing import Any
 
-from tesoura.core.checks import text
-from tesoura.core.forms import FormField
+from tesoura.core.forms.checks import text
+from tesoura.core.forms.form import FormField
+from tesoura.feeds.api import FeedKind, FetchContext, Fetched, SignIn, Suggested
 from tesoura.feeds.fields import optional_secret, seconds
 from tesoura.feeds.http.address import checked_address, place
-from tesoura.feeds.kind import Asking, Came, FeedKind, SignIn, Suggested
 
 
 def _optional_address(raw: object) -> str:
@@ -20,26 +20,26 @@ def _client_id(raw: object) -> str:
     return text(300)(raw).strip()
 
 
-async def follow(asking: Asking) -> AsyncIterator[Came]:
+async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
     """The channel's counts and events. What connects is loaded when the first one is opened."""
     from tesoura.feeds.channel.listen import listen
 
-    async for came in listen(asking):
+    async for came in listen(context):
         yield came
 
 
-async def begin(asking: Asking, back_to: str, state: str, verifier: str) -> str:
+async def begin(context: FetchContext, back_to: str, state: str, verifier: str) -> str:
     """Where to send the user to sign in."""
     from tesoura.feeds.channel.tokens import begin as go
 
-    return await go(asking, back_to, state, verifier)
+    return await go(context, back_to, state, verifier)
 
 
-async def finish(asking: Asking, back_to: str, code: str, verifier: str) -> Mapping[str, str]:
+async def finish(context: FetchContext, back_to: str, code: str, verifier: str) -> Mapping[str, str]:
     """What to keep once the user has signed in."""
     from tesoura.feeds.channel.tokens import finish as go
 
-    return await go(asking, back_to, code, verifier)
+    return await go(context, back_to, code, verifier)
 
 
 def _place(choices: Mapping[str, Any]) -> str:

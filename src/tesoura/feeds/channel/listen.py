@@ -7,28 +7,28 @@ import json
 from collections.abc import AsyncIterator, Mapping
 from typing import Any
 
+from tesoura.errors import CredentialsRejected, ResponseNotUnderstood, SourceError, SourceUnavailable
+from tesoura.feeds.api import FetchContext, Fetched, Item
 from tesoura.feeds.channel.tokens import SIGN_IN_AGAIN, is_due, places, renewed, tokens
-from tesoura.feeds.errors import CredentialsRejected, ResponseNotUnderstood, SourceError, SourceUnavailable
 from tesoura.feeds.formats import line_payload
 from tesoura.feeds.http.address import host
 from tesoura.feeds.http.ask import get
-from tesoura.feeds.kind import Asking, Came, Item
 from tesoura.feeds.rules import as_time
 from tesoura.feeds.sse.listen import events
 
 SILENCE_S = 60.0
 
 
-async def listen(asking: Asking) -> AsyncIterator[Came]:
+async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
     """Counts and events until one of them fails. Raises SourceError."""
-    if is_due(asking):
-        yield Came(secrets=await renewed(asking))
-    where = await places(asking)
-    yield await _counts(asking, where)
-    if asking.trying:
+    if is_due(context):
+        yield Fetched(secrets=await renewed(context))
+    where = await places(context)
+    yield await _counts(context, where)
+    if context.trying:
         return
-    queue: asyncio.Queue[Came | SourceError] = asyncio.Queue(500)
-    asked, heard = asyncio.ensure_future(_ask(asking, where, queue)), _heard(asking, where, queue)
+    queue: asyncio.Queue[Fetched | SourceError] = asyncio.Queue(500)
+    asked, heard = asyncio.ensure_future(_ask(context, where, queue)), _heard(context, where, queue)
     try:
         while True:
             came = await queue.get()
@@ -38,24 +38,26 @@ async def listen(asking: Asking) -> AsyncIterator[Came]:
             if came.secrets:
                 # The events go on with the new permission: they are opened anew.
                 heard.cancel()
-                heard = _heard(asking, where, queue)
+                heard = _heard(context, where, queue)
     finally:
         for task in (asked, heard):
             task.cancel()
         await asyncio.gather(asked, heard, return_exceptions=True)
 
 
-def _heard(asking: Asking, where: Mapping[str, Any], queue: asyncio.Queue[Came | SourceError]) -> asyncio.Future[None]:
-    return asyncio.ensure_future(_hear(asking, where, queue))
+def _heard(
+    context: FetchContext, where: Mapping[str, Any], queue: asyncio.Queue[Fetched | SourceError]
+) -> asyncio.Future[None]:
+    return asyncio.ensure_future(_hear(context, where, queue))
 
 
-def _bearer(asking: Asking) -> dict[str, str]:
-    return {"Authorization": f"Bearer {tokens(asking)['access']}"}
+def _bearer(context: FetchContext) -> dict[str, str]:
+    return {"Authorization": f"Bearer {tokens(context)['access']}"}
 
 
-async def _counts(asking: Asking, where: Mapping[str, Any]) -> Came:
+async def _counts(context: FetchContext, where: Mapping[str, Any]) -> Fetched:
     try:
-        _, body = await get(asking, where["data"], _bearer(asking))
+        _, body = await get(context, where["data"], _bearer(context))
         payload = json.loads(body)
     except CredentialsRejected:
         raise CredentialsRejected(
@@ -63,29 +65,29 @@ async def _counts(asking: Asking, where: Mapping[str, Any]) -> Came:
         ) from None
     except ValueError:
         raise ResponseNotUnderstood(f"{host(where['data'])} sent something that is not JSON.", "") from None
-    return Came(payload, len(body))
+    return Fetched(payload, len(body))
 
 
-async def _ask(asking: Asking, where: Mapping[str, Any], queue: asyncio.Queue[Came | SourceError]) -> None:
+async def _ask(context: FetchContext, where: Mapping[str, Any], queue: asyncio.Queue[Fetched | SourceError]) -> None:
     try:
         while True:
-            await asyncio.sleep(float(asking.choices.get("period_s", 10.0)))
-            if is_due(asking):
-                await queue.put(Came(secrets=await renewed(asking)))
+            await asyncio.sleep(float(context.choices.get("period_s", 10.0)))
+            if is_due(context):
+                await queue.put(Fetched(secrets=await renewed(context)))
                 continue
-            await queue.put(await _counts(asking, where))
+            await queue.put(await _counts(context, where))
     except SourceError as error:
         await queue.put(error)
 
 
-async def _hear(asking: Asking, where: Mapping[str, Any], queue: asyncio.Queue[Came | SourceError]) -> None:
+async def _hear(context: FetchContext, where: Mapping[str, Any], queue: asyncio.Queue[Fetched | SourceError]) -> None:
     if not where["events"]:
         return
     try:
-        async for event in events(asking, where["events"], _bearer(asking), SILENCE_S):
+        async for event in events(context, where["events"], _bearer(context), SILENCE_S):
             if event is not None:
                 memory = {"last_id": event.id} if event.id else None
-                await queue.put(Came(items=(_item(event),), memory=memory))
+                await queue.put(Fetched(items=(_item(event),), memory=memory))
         await queue.put(SourceUnavailable(f"{host(where['events'])} ended its stream of events. It is opened again."))
     except CredentialsRejected:
         await queue.put(CredentialsRejected(f"{host(where['events'])} does not let us hear events. {SIGN_IN_AGAIN}"))

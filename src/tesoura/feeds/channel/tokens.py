@@ -12,10 +12,10 @@ import httpx
 from authlib.deprecate import AuthlibDeprecationWarning
 from authlib.integrations.base_client import OAuthError
 
-from tesoura.feeds.errors import CredentialsRejected, ResponseNotUnderstood, SourceUnavailable
+from tesoura.errors import CredentialsRejected, ResponseNotUnderstood, SourceUnavailable
+from tesoura.feeds.api import FetchContext
 from tesoura.feeds.http.address import host
 from tesoura.feeds.http.ask import get, no_connection
-from tesoura.feeds.kind import Asking
 
 WELL_KNOWN = "/.well-known/oauth-authorization-server"
 EARLY_S = 90
@@ -24,73 +24,73 @@ TIMEOUT_S = 8.0
 SIGN_IN_AGAIN = "Press “Sign in again” on this feed's page."
 
 
-async def places(asking: Asking) -> Mapping[str, Any]:
+async def places(context: FetchContext) -> Mapping[str, Any]:
     """Where the service does what, as it tells; asked once a run. Raises SourceError."""
-    known: Mapping[str, Any] | None = asking.scratch.get("places")
+    known: Mapping[str, Any] | None = context.scratch.get("places")
     if known is None:
-        address = str(asking.choices["address"]).rstrip("/")
-        _, body = await get(asking, address + WELL_KNOWN, {})
+        address = str(context.choices["address"]).rstrip("/")
+        _, body = await get(context, address + WELL_KNOWN, {})
         try:
             told = json.loads(body)
             known = {
                 "authorize": told["authorization_endpoint"],
                 "token": told["token_endpoint"],
-                "data": asking.choices.get("data_address") or told.get("channel_endpoint", ""),
-                "events": asking.choices.get("events_address") or told.get("events_endpoint", ""),
+                "data": context.choices.get("data_address") or told.get("channel_endpoint", ""),
+                "events": context.choices.get("events_address") or told.get("events_endpoint", ""),
             }
         except (ValueError, KeyError, TypeError):
             raise ResponseNotUnderstood(
                 f"{host(address)} does not tell where to sign in ({WELL_KNOWN}). Is this the service's bare address?",
                 body[:300].decode(errors="replace"),
             ) from None
-        asking.scratch["places"] = known
+        context.scratch["places"] = known
     return known
 
 
-def _client(asking: Asking, back_to: str | None = None) -> Any:
+def _client(context: FetchContext, back_to: str | None = None) -> Any:
     # The library announces another client for a later version; nobody who runs Tesoura can do anything about that.
     warnings.simplefilter("ignore", AuthlibDeprecationWarning)
     from authlib.integrations.httpx_client import AsyncOAuth2Client
 
-    secret = asking.secrets.get("client_secret") or None
+    secret = context.secrets.get("client_secret") or None
     return AsyncOAuth2Client(
-        client_id=str(asking.choices["client_id"]), client_secret=secret, redirect_uri=back_to,
-        scope=str(asking.choices.get("scope", "")) or None, code_challenge_method="S256", trust_env=False,
+        client_id=str(context.choices["client_id"]), client_secret=secret, redirect_uri=back_to,
+        scope=str(context.choices.get("scope", "")) or None, code_challenge_method="S256", trust_env=False,
         token_endpoint_auth_method="client_secret_post" if secret else "none", timeout=TIMEOUT_S,
     )  # fmt: skip
 
 
-async def begin(asking: Asking, back_to: str, state: str, verifier: str) -> str:
+async def begin(context: FetchContext, back_to: str, state: str, verifier: str) -> str:
     """The address to send the user to. Raises SourceError."""
-    where = await places(asking)
-    async with _client(asking, back_to) as client:
+    where = await places(context)
+    async with _client(context, back_to) as client:
         address, _ = client.create_authorization_url(where["authorize"], state=state, code_verifier=verifier)
     return str(address)
 
 
-async def finish(asking: Asking, back_to: str, code: str, verifier: str) -> Mapping[str, str]:
+async def finish(context: FetchContext, back_to: str, code: str, verifier: str) -> Mapping[str, str]:
     """The tokens that a code gives, to be kept as a secret. Raises SourceError."""
-    where = await places(asking)
-    async with _client(asking, back_to) as client:
+    where = await places(context)
+    async with _client(context, back_to) as client:
         token = await _asked(
             client.fetch_token(where["token"], grant_type="authorization_code", code=code, code_verifier=verifier),
             host(where["token"]),
         )
-    return {"tokens": json.dumps(_kept(token, asking, {}))}
+    return {"tokens": json.dumps(_kept(token, context, {}))}
 
 
-def _kept(token: Mapping[str, Any], asking: Asking, before: Mapping[str, Any]) -> dict[str, Any]:
+def _kept(token: Mapping[str, Any], context: FetchContext, before: Mapping[str, Any]) -> dict[str, Any]:
     lasts_s = float(token.get("expires_in") or 3_600)
     return {
         "access": token["access_token"],
         "refresh": token.get("refresh_token") or before.get("refresh"),
-        "until": asking.clock().timestamp() + lasts_s,
+        "until": context.clock().timestamp() + lasts_s,
     }
 
 
-async def _asked(asking: Any, where: str) -> Mapping[str, Any]:
+async def _asked(context: Any, where: str) -> Mapping[str, Any]:
     try:
-        token: Mapping[str, Any] = await asyncio.wait_for(asking, TIMEOUT_S)
+        token: Mapping[str, Any] = await asyncio.wait_for(context, TIMEOUT_S)
         if not token.get("access_token"):
             raise KeyError
     except OAuthError as error:
@@ -111,27 +111,27 @@ async def _asked(asking: Any, where: str) -> Mapping[str, Any]:
     return token
 
 
-def tokens(asking: Asking) -> Mapping[str, Any]:
+def tokens(context: FetchContext) -> Mapping[str, Any]:
     """The tokens that are kept. Raises CredentialsRejected when nobody has signed in."""
     try:
-        kept: Mapping[str, Any] = json.loads(asking.secrets.get("tokens", ""))
+        kept: Mapping[str, Any] = json.loads(context.secrets.get("tokens", ""))
     except ValueError:
         raise CredentialsRejected("Nobody has signed in yet. Press “Sign in” on this feed's page.") from None
     return kept
 
 
-def is_due(asking: Asking) -> bool:
+def is_due(context: FetchContext) -> bool:
     """Whether the token ends soon."""
-    return asking.clock().timestamp() > float(tokens(asking)["until"]) - EARLY_S
+    return context.clock().timestamp() > float(tokens(context)["until"]) - EARLY_S
 
 
-async def renewed(asking: Asking) -> Mapping[str, str]:
+async def renewed(context: FetchContext) -> Mapping[str, str]:
     """New tokens in the place of those that end. Raises SourceError."""
-    where, before = await places(asking), tokens(asking)
+    where, before = await places(context), tokens(context)
     if not before.get("refresh"):
         raise CredentialsRejected(f"The permission has ended, and the service renews none. {SIGN_IN_AGAIN}")
-    async with _client(asking) as client:
+    async with _client(context) as client:
         token = await _asked(
             client.refresh_token(where["token"], refresh_token=before["refresh"]), host(where["token"])
         )
-    return {"tokens": json.dumps(_kept(token, asking, before))}
+    return {"tokens": json.dumps(_kept(token, context, before))}

@@ -6,11 +6,11 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from tesoura.core.checks import choice
-from tesoura.core.forms import FormField
+from tesoura.core.forms.checks import choice
+from tesoura.core.forms.form import FormField
+from tesoura.feeds.api import FeedKind, FetchContext, Fetched
 from tesoura.feeds.fields import PERIOD
 from tesoura.feeds.file.watch import look
-from tesoura.feeds.kind import Asking, Came, FeedKind
 from tesoura.feeds.paths import checked_path, short
 
 BY_ENDING = {".json": "json", ".toml": "toml", ".csv": "csv", ".tsv": "csv"}
@@ -20,10 +20,10 @@ def _place(choices: Mapping[str, Any]) -> str:
     return short(str(choices.get("path", "")))
 
 
-async def fetch(asking: Asking) -> Came:
+async def fetch(context: FetchContext) -> Fetched:
     """Look at the file, and read it when it has changed."""
-    path, form = str(asking.choices["path"]), str(asking.choices.get("form", "auto"))
-    return await look(asking, path, BY_ENDING.get(Path(path).suffix.lower(), "text") if form == "auto" else form)
+    path, form = str(context.choices["path"]), str(context.choices.get("form", "auto"))
+    return await look(context, path, BY_ENDING.get(Path(path).suffix.lower(), "text") if form == "auto" else form)
 
 
 KIND = FeedKind(

@@ -7,9 +7,9 @@ import os
 import time
 from pathlib import Path
 
-from tesoura.feeds.errors import ResponseNotUnderstood, SourceUnavailable
+from tesoura.errors import ResponseNotUnderstood, SourceUnavailable
+from tesoura.feeds.api import FetchContext, Fetched
 from tesoura.feeds.formats import read
-from tesoura.feeds.kind import Asking, Came
 from tesoura.feeds.paths import allowed, unreadable
 
 MAX_BYTES = 5_000_000
@@ -18,18 +18,18 @@ PATIENCE_S = 2.0
 Stamp = tuple[int, int, int]
 
 
-async def look(asking: Asking, typed: str, form: str) -> Came:
+async def look(context: FetchContext, typed: str, form: str) -> Fetched:
     """What the file holds; unchanged when it is as it was. Raises SourceError.
 
     A file is read once it has lain untouched for a quarter of a second, and again when it was touched meanwhile. One
     that does not read well while it is still fresh is taken as half written: what it held before stands.
     """
-    path = await asyncio.to_thread(allowed, typed, asking.folders)
+    path = await asyncio.to_thread(allowed, typed, context.folders)
     end = time.monotonic() + PATIENCE_S
     while True:
         stamp, age_s = await _stamp(path)
-        if stamp == asking.scratch.get("stamp"):
-            return Came(unchanged=True)
+        if stamp == context.scratch.get("stamp"):
+            return Fetched(unchanged=True)
         if age_s >= SETTLED_S:
             text = await read_text(path)
             if (await _stamp(path))[0] == stamp:
@@ -38,13 +38,13 @@ async def look(asking: Asking, typed: str, form: str) -> Came:
                 except ResponseNotUnderstood:
                     if age_s > PATIENCE_S or time.monotonic() > end:
                         raise
-                    if "stamp" in asking.scratch:
-                        return Came(unchanged=True)
+                    if "stamp" in context.scratch:
+                        return Fetched(unchanged=True)
                 else:
-                    asking.scratch["stamp"] = stamp
-                    return Came(payload, len(text))
-        elif time.monotonic() > end and "stamp" in asking.scratch:
-            return Came(unchanged=True)
+                    context.scratch["stamp"] = stamp
+                    return Fetched(payload, len(text))
+        elif time.monotonic() > end and "stamp" in context.scratch:
+            return Fetched(unchanged=True)
         await asyncio.sleep(SETTLED_S / 2)
 
 

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import AsyncIterator, Mapping
 from typing import Any
 
-from tesoura.core.checks import InvalidField, line, text
-from tesoura.core.forms import FormField
-from tesoura.feeds.kind import Asking, Came, FeedKind
+from tesoura.core.forms.checks import line, text
+from tesoura.core.forms.form import FormField
+from tesoura.errors import InvalidField
+from tesoura.feeds.api import FeedKind, FetchContext, Fetched
 from tesoura.feeds.paths import checked_path, short
 
 
@@ -24,11 +25,11 @@ def _pattern(raw: object) -> str:
     return source
 
 
-async def follow(asking: Asking) -> AsyncIterator[Came]:
+async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
     """What the log tells. What finds its lines is loaded with the first one."""
     from tesoura.feeds.follow.tail import follow as read
 
-    async for came in read(asking):
+    async for came in read(context):
         yield came
 
 

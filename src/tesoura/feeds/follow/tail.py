@@ -12,8 +12,8 @@ from typing import IO, Any
 
 import regex
 
-from tesoura.feeds.errors import SourceUnavailable
-from tesoura.feeds.kind import NOTHING, Asking, Came, Item
+from tesoura.errors import SourceUnavailable
+from tesoura.feeds.api import NOTHING, FetchContext, Fetched, Item
 from tesoura.feeds.paths import allowed, unreadable
 from tesoura.feeds.rules import as_time
 
@@ -25,24 +25,24 @@ HEAD = 256
 SEARCH_S = 0.05
 
 
-async def follow(asking: Asking) -> AsyncIterator[Came]:
+async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
     """What the log tells, until it cannot be read. Before the feed is kept, what its last lines would have told."""
-    path = await asyncio.to_thread(allowed, str(asking.choices["path"]), asking.folders)
-    finder = Finder(str(asking.choices["pattern"]), str(asking.choices.get("type", "line")))
-    if asking.trying:
+    path = await asyncio.to_thread(allowed, str(context.choices["path"]), context.folders)
+    finder = Finder(str(context.choices["pattern"]), str(context.choices.get("type", "line")))
+    if context.trying:
         yield await asyncio.to_thread(_tried, path, finder)
         return
-    tail = Tail(path, asking.memory)
+    tail = Tail(path, context.memory)
     try:
         note = await asyncio.to_thread(_quietly, path, tail.open)
-        yield Came(memory=tail.memory(), note=note)
+        yield Fetched(memory=tail.memory(), note=note)
         while True:
             lines, note = await asyncio.to_thread(_quietly, path, tail.read)
             if lines or note:
                 items = tuple(item for item in map(finder.item, lines) if item)
                 last = items[-1].data if items else None
                 payload = {"last": last, "line": lines[-1]} if last else NOTHING
-                yield Came(payload, items=items, memory=tail.memory(), note=note or finder.problem)
+                yield Fetched(payload, items=items, memory=tail.memory(), note=note or finder.problem)
             if not lines:
                 await asyncio.sleep(LOOK_EVERY_S)
     finally:
@@ -56,7 +56,7 @@ def _quietly(path: Path, job: Any) -> Any:
         raise unreadable(path, error) from None
 
 
-def _tried(path: Path, finder: Finder) -> Came:
+def _tried(path: Path, finder: Finder) -> Fetched:
     try:
         with path.open("rb") as file:
             file.seek(max(file.seek(0, os.SEEK_END) - TRY_BYTES, 0))
@@ -65,7 +65,7 @@ def _tried(path: Path, finder: Finder) -> Came:
         raise unreadable(path, error) from None
     found = [dict(item.data) for item in map(finder.item, lines) if item]
     note = f"{len(found)} of the last {len(lines)} lines fit the pattern."
-    return Came({"last": found[-1] if found else None, "found": found[-10:], "lines": lines[-10:]}, note=note)
+    return Fetched({"last": found[-1] if found else None, "found": found[-10:], "lines": lines[-10:]}, note=note)
 
 
 class Finder:

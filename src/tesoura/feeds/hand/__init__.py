@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from tesoura.core.by_hand import checked, key, number
-from tesoura.core.checks import InvalidField, choice, text
-from tesoura.core.forms import FormField
-from tesoura.feeds.kind import FeedKind, Suggested
+from tesoura.core.forms.checks import choice, text
+from tesoura.core.forms.form import FormField
+from tesoura.core.signals.by_hand import checked, key, number
+from tesoura.errors import InvalidField
+from tesoura.feeds.api import FeedKind, Suggested
 
 _NUMBER = ("what", ("number",))
 

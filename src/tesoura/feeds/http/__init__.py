@@ -5,29 +5,30 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from tesoura.core.checks import InvalidField, choice, text
-from tesoura.core.forms import FormField
+from tesoura.core.forms.checks import choice, text
+from tesoura.core.forms.form import FormField
+from tesoura.errors import InvalidField
+from tesoura.feeds.api import FeedKind, FetchContext, Fetched, NameMatch
 from tesoura.feeds.fields import KEY_FIELDS, PERIOD
 from tesoura.feeds.http.address import checked_address, place
-from tesoura.feeds.kind import Asking, Came, FeedKind, Match
 
 
 def _place(choices: Mapping[str, Any]) -> str:
     return place(str(choices.get("address", "")))
 
 
-async def fetch(asking: Asking) -> Came:
+async def fetch(context: FetchContext) -> Fetched:
     """Ask once. What asks is loaded the first time, so that a start without feeds does not wait for it."""
     from tesoura.feeds.http.ask import fetch as ask
 
-    return await ask(asking)
+    return await ask(context)
 
 
-async def look_up(asking: Asking, name: str) -> list[Match]:
+async def look_up(context: FetchContext, name: str) -> list[NameMatch]:
     """What the service has under a name."""
     from tesoura.feeds.http.ask import look_up as ask
 
-    return await ask(asking, name)
+    return await ask(context, name)
 
 
 def _look_up_address(raw: object) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from urllib.parse import urlsplit
 
-from tesoura.core.checks import InvalidField
+from tesoura.errors import InvalidField
 
 _EXAMPLE = "such as https://counts.example/channels/mara_vane"
 

@@ -12,10 +12,10 @@ from urllib.parse import quote, urlsplit, urlunsplit
 
 import httpx
 
-from tesoura.feeds.errors import CredentialsRejected, ResponseNotUnderstood, SourceUnavailable
+from tesoura.errors import CredentialsRejected, ResponseNotUnderstood, SourceUnavailable
+from tesoura.feeds.api import FetchContext, Fetched, NameMatch
 from tesoura.feeds.formats import read
 from tesoura.feeds.http.address import host
-from tesoura.feeds.kind import Asking, Came, Match
 
 TIMEOUT_S = 5.0
 MAX_BYTES = 2_000_000
@@ -25,19 +25,19 @@ ID_FIELDS = ("id", "name", "login", "key")
 NAME_FIELDS = ("name", "display_name", "title", "login", "id")
 
 
-async def fetch(asking: Asking) -> Came:
+async def fetch(context: FetchContext) -> Fetched:
     """Ask once. Raises SourceError, whose message holds neither the key nor the address's parameters."""
-    choices = asking.choices
+    choices = context.choices
     address = named(str(choices["address"]), str(choices.get("id", "")))
     started = time.monotonic()
-    response, body = await get(asking, address, asking.scratch.get("if_changed", {}))
+    response, body = await get(context, address, context.scratch.get("if_changed", {}))
     took_ms = (time.monotonic() - started) * 1000
     if response.status_code == 304:
-        return Came(unchanged=True, took_ms=took_ms)
+        return Fetched(unchanged=True, took_ms=took_ms)
     form = str(choices.get("form", "json"))
     payload = read(body.decode("utf-8", "replace"), form, host(address), str(choices.get("selector", "")))
-    asking.scratch["if_changed"] = _if_changed(response)
-    return Came(payload, len(body), took_ms)
+    context.scratch["if_changed"] = _if_changed(response)
+    return Fetched(payload, len(body), took_ms)
 
 
 def named(address: str, known: str) -> str:
@@ -51,13 +51,13 @@ def _if_changed(response: httpx.Response) -> dict[str, str]:
     return {asked: response.headers[name] for asked, name in answered.items() if name in response.headers}
 
 
-async def get(asking: Asking, address: str, headers: Mapping[str, str]) -> tuple[httpx.Response, bytes]:
+async def get(context: FetchContext, address: str, headers: Mapping[str, str]) -> tuple[httpx.Response, bytes]:
     """Ask an address with the feed's key; its answer, which is a good one or 304. Raises SourceError."""
     where = host(address)
-    keyed, address = with_key(address, asking.choices, asking.secrets)
+    keyed, address = with_key(address, context.choices, context.secrets)
     try:
         async with asyncio.timeout(TIMEOUT_S):
-            response, body = await _ask(asking.client, address, {**keyed, **headers}, where)
+            response, body = await _ask(context.client, address, {**keyed, **headers}, where)
     except TimeoutError:
         raise SourceUnavailable(
             f"No answer from {where} in {TIMEOUT_S:.0f} s. Is it busy, or the address another?"
@@ -71,18 +71,18 @@ async def get(asking: Asking, address: str, headers: Mapping[str, str]) -> tuple
     except (httpx.InvalidURL, UnicodeError, ValueError):
         raise SourceUnavailable("The address cannot be used as it is. Paste it again, whole.") from None
     if response.status_code != 304:
-        check_status(response, where, keyed=bool(asking.secrets.get("key")))
+        check_status(response, where, keyed=bool(context.secrets.get("key")))
     return response, body
 
 
-async def look_up(asking: Asking, name: str) -> list[Match]:
+async def look_up(context: FetchContext, name: str) -> list[NameMatch]:
     """What the service offers for a name. Raises SourceError."""
-    address = str(asking.choices["look_up"]).replace("{name}", quote(name, safe=""))
-    _, body = await get(asking, address, {})
+    address = str(context.choices["look_up"]).replace("{name}", quote(name, safe=""))
+    _, body = await get(context, address, {})
     return matches(read(body.decode("utf-8", "replace"), "json", host(address)))
 
 
-def matches(payload: object) -> list[Match]:
+def matches(payload: object) -> list[NameMatch]:
     """The things with a name in an answer: the first list of groups in it, or the one group that it is."""
     groups = _first_list(payload, 0)
     found = []
@@ -91,7 +91,7 @@ def matches(payload: object) -> list[Match]:
         shown = next((group[key] for key in NAME_FIELDS if _plain(group.get(key))), known)
         if known is not None:
             rest = [str(value) for key, value in group.items() if _plain(value) and value not in (known, shown)]
-            found.append(Match(str(known), str(shown), " · ".join(rest[:3])[:120]))
+            found.append(NameMatch(str(known), str(shown), " · ".join(rest[:3])[:120]))
     return found
 
 

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import AsyncIterator, Mapping
 from typing import Any
 
-from tesoura.core.checks import InvalidField, choice, text, whole
-from tesoura.core.forms import FormField
+from tesoura.core.forms.checks import choice, text, whole
+from tesoura.core.forms.form import FormField
+from tesoura.errors import InvalidField
+from tesoura.feeds.api import FeedKind, FetchContext, Fetched
 from tesoura.feeds.fields import optional_secret
-from tesoura.feeds.kind import Asking, Came, FeedKind
 
 
 def _host(raw: object) -> str:
@@ -26,11 +27,11 @@ def _topic(raw: object) -> str:
     return topic
 
 
-async def follow(asking: Asking) -> AsyncIterator[Came]:
+async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
     """What the broker passes on. What connects is loaded when the first one is opened."""
     from tesoura.feeds.mqtt.listen import listen
 
-    async for came in listen(asking):
+    async for came in listen(context):
         yield came
 
 

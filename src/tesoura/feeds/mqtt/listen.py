@@ -9,9 +9,9 @@ from typing import Any
 import paho.mqtt.client as mqtt
 from paho.mqtt.enums import CallbackAPIVersion
 
-from tesoura.feeds.errors import CredentialsRejected, SourceError, SourceUnavailable
+from tesoura.errors import CredentialsRejected, SourceError, SourceUnavailable
+from tesoura.feeds.api import FetchContext, Fetched
 from tesoura.feeds.formats import line_payload
-from tesoura.feeds.kind import Asking, Came
 
 OPEN_S = 5.0
 KEEPALIVE_S = 20
@@ -27,9 +27,9 @@ class _Ended:
         self.error = error
 
 
-async def listen(asking: Asking) -> AsyncIterator[Came]:
+async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
     """What the broker passes on, until the connection ends. Raises SourceError."""
-    choices = asking.choices
+    choices = context.choices
     where = f"{choices['host']}:{choices['port']}"
     loop = asyncio.get_running_loop()
     queue: asyncio.Queue[Any] = asyncio.Queue(MAX_WAITING)
@@ -43,7 +43,7 @@ async def listen(asking: Asking) -> AsyncIterator[Came]:
         if not loop.is_closed():
             loop.call_soon_threadsafe(put, what)
 
-    client = _client(asking, where, hand_over)
+    client = _client(context, where, hand_over)
     try:
         try:
             async with asyncio.timeout(OPEN_S):
@@ -58,7 +58,7 @@ async def listen(asking: Asking) -> AsyncIterator[Came]:
             if isinstance(got, _Ended):
                 raise got.error
             if isinstance(got, str):
-                yield Came(note=got)
+                yield Fetched(note=got)
                 continue
             topic, payload, size, kept = got
             topics.pop(topic, None)
@@ -67,7 +67,7 @@ async def listen(asking: Asking) -> AsyncIterator[Came]:
                 topics.pop(next(iter(topics)))
             last = {"topic": topic, "payload": payload}
             # What the broker kept from before is a value, and no news.
-            yield Came({"last": last, "topics": dict(topics)}, size, message=last, quiet=kept)
+            yield Fetched({"last": last, "topics": dict(topics)}, size, message=last, quiet=kept)
     finally:
         await asyncio.to_thread(_close, client)
 
@@ -78,11 +78,11 @@ def _close(client: mqtt.Client) -> None:
     client.loop_stop()
 
 
-def _client(asking: Asking, where: str, hand_over: Any) -> mqtt.Client:
-    choices = asking.choices
+def _client(context: FetchContext, where: str, hand_over: Any) -> mqtt.Client:
+    choices = context.choices
     client = mqtt.Client(CallbackAPIVersion.VERSION2, protocol=mqtt.MQTTv311, reconnect_on_failure=False)
     if user := str(choices.get("user", "")):
-        client.username_pw_set(user, asking.secrets.get("password") or None)
+        client.username_pw_set(user, context.secrets.get("password") or None)
     if choices.get("tls") == "yes":
         client.tls_set()
 

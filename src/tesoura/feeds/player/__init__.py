@@ -5,18 +5,18 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from tesoura.core.checks import line
-from tesoura.core.forms import FormField
+from tesoura.core.forms.checks import line
+from tesoura.core.forms.form import FormField
+from tesoura.feeds.api import FeedKind, FetchContext, Fetched, Suggested
 from tesoura.feeds.fields import KEY_FIELDS, seconds
 from tesoura.feeds.http.address import checked_address, place
-from tesoura.feeds.kind import Asking, Came, FeedKind, Suggested
 
 
-async def fetch(asking: Asking) -> Came:
+async def fetch(context: FetchContext) -> Fetched:
     """The player and the matches. What asks is loaded the first time."""
     from tesoura.feeds.player.ask import fetch as ask
 
-    return await ask(asking)
+    return await ask(context)
 
 
 def _place(choices: Mapping[str, Any]) -> str:

@@ -9,35 +9,35 @@ from datetime import datetime
 from typing import Any
 from urllib.parse import quote
 
-from tesoura.feeds.errors import ResponseNotUnderstood, SourceUnavailable
+from tesoura.errors import ResponseNotUnderstood, SourceUnavailable
+from tesoura.feeds.api import FetchContext, Fetched, Item
 from tesoura.feeds.http.address import host
 from tesoura.feeds.http.ask import get
-from tesoura.feeds.kind import Asking, Came, Item
 
 MATCH_FIELDS = ("result", "rating", "rating_before", "kills", "deaths", "assists", "shots", "hits", "duration_s",
                 "opponent", "arena")  # fmt: skip
 
 
-async def fetch(asking: Asking) -> Came:
+async def fetch(context: FetchContext) -> Fetched:
     """Ask once. Raises SourceError."""
-    base, name = str(asking.choices["address"]).rstrip("/"), str(asking.choices["player"])
+    base, name = str(context.choices["address"]).rstrip("/"), str(context.choices["player"])
     started = time.monotonic()
-    found = await _json(asking, f"{base}/players?name={quote(name, safe='')}")
+    found = await _json(context, f"{base}/players?name={quote(name, safe='')}")
     player = _player(found, name, host(base))
-    since = str(asking.memory.get("after", ""))
+    since = str(context.memory.get("after", ""))
     asked = f"{base}/players/{quote(str(player['id']), safe='')}/matches"
-    told = await _json(asking, f"{asked}?after={quote(since, safe='')}" if since else asked)
+    told = await _json(context, f"{asked}?after={quote(since, safe='')}" if since else asked)
     matches = told.get("matches")
     if not isinstance(matches, list):
         raise _strange(host(base), told)
     items = tuple(_item(one, str(player["name"])) for one in matches if isinstance(one, dict) and "id" in one)
     after = items[-1].id if items else since
     took_ms = (time.monotonic() - started) * 1000
-    return Came({"player": player}, took_ms=took_ms, items=items, memory={"after": after}, note=_note(player, name))
+    return Fetched({"player": player}, took_ms=took_ms, items=items, memory={"after": after}, note=_note(player, name))
 
 
-async def _json(asking: Asking, address: str) -> dict[str, Any]:
-    _, body = await get(asking, address, {})
+async def _json(context: FetchContext, address: str) -> dict[str, Any]:
+    _, body = await get(context, address, {})
     try:
         told = json.loads(body)
     except ValueError:

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import AsyncIterator, Mapping
 from typing import Any
 
-from tesoura.core.checks import InvalidField, choice
-from tesoura.core.forms import FormField
+from tesoura.core.forms.checks import choice
+from tesoura.core.forms.form import FormField
+from tesoura.errors import InvalidField
+from tesoura.feeds.api import FeedKind, FetchContext, Fetched
 from tesoura.feeds.fields import optional_secret, seconds
-from tesoura.feeds.kind import Asking, Came, FeedKind
 from tesoura.feeds.script.run import kept_running, run_again
 from tesoura.feeds.script.words import checked_words
 
@@ -33,10 +34,10 @@ def _variable(raw: object) -> str:
     return name
 
 
-async def follow(asking: Asking) -> AsyncIterator[Came]:
+async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
     """What the program says."""
-    run = kept_running if asking.choices.get("mode") == "kept" else run_again
-    async for came in run(asking):
+    run = kept_running if context.choices.get("mode") == "kept" else run_again
+    async for came in run(context):
         yield came
 
 

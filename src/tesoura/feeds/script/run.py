@@ -11,9 +11,9 @@ from asyncio.subprocess import PIPE, Process
 from collections.abc import AsyncIterator
 
 from tesoura.core.values import MAX_TEXT
-from tesoura.feeds.errors import ResponseNotUnderstood, SourceUnavailable
+from tesoura.errors import ResponseNotUnderstood, SourceUnavailable
+from tesoura.feeds.api import FetchContext, Fetched
 from tesoura.feeds.formats import line_payload, numbers_in, read
-from tesoura.feeds.kind import Asking, Came
 from tesoura.feeds.script.words import command, environment
 
 MAX_BYTES = 1_000_000
@@ -22,15 +22,15 @@ MAX_ERRORS = 4_000
 LINES_AT_ONCE = 200
 
 
-async def _start(asking: Asking) -> Process:
-    choices = asking.choices
+async def _start(context: FetchContext) -> Process:
+    choices = context.choices
     program = str(choices["program"])
-    words = command(asking.folders.scripts, program, str(choices.get("words", "")))
-    env = environment(os.environ, str(choices.get("variable", "")), asking.secrets.get("secret", ""))
+    words = command(context.folders.scripts, program, str(choices.get("words", "")))
+    env = environment(os.environ, str(choices.get("variable", "")), context.secrets.get("secret", ""))
     try:
         return await asyncio.create_subprocess_exec(
             *words, stdin=asyncio.subprocess.DEVNULL, stdout=PIPE, stderr=PIPE, env=env,
-            cwd=asking.folders.scripts, limit=MAX_LINE, start_new_session=os.name == "posix",
+            cwd=context.folders.scripts, limit=MAX_LINE, start_new_session=os.name == "posix",
         )  # fmt: skip
     except OSError as error:
         raise SourceUnavailable(f"{program} could not be started ({error.strerror or error}).") from None
@@ -78,20 +78,20 @@ class Errors:
         self._task.cancel()
 
 
-async def run_again(asking: Asking) -> AsyncIterator[Came]:
+async def run_again(context: FetchContext) -> AsyncIterator[Fetched]:
     """What each run gave, the next one after a while, until one fails."""
     while True:
-        yield await run_once(asking)
-        if asking.trying:
+        yield await run_once(context)
+        if context.trying:
             return
-        await asyncio.sleep(float(asking.choices.get("period_s", 30.0)))
+        await asyncio.sleep(float(context.choices.get("period_s", 30.0)))
 
 
-async def run_once(asking: Asking) -> Came:
+async def run_once(context: FetchContext) -> Fetched:
     """One run from start to end. Raises SourceError."""
-    program, limit_s = str(asking.choices["program"]), float(asking.choices.get("limit_s", 10.0))
+    program, limit_s = str(context.choices["program"]), float(context.choices.get("limit_s", 10.0))
     began = time.monotonic()
-    process = await _start(asking)
+    process = await _start(context)
     errors = Errors(process)
     assert process.stdout is not None
     said = bytearray()
@@ -115,7 +115,7 @@ async def run_once(asking: Asking) -> Came:
     if code != 0:
         raise _failed(f"{program} ended with exit code {code}.", wrote)
     payload = _payload(said.decode("utf-8", "replace"), program, wrote)
-    return Came(payload, len(said), (time.monotonic() - began) * 1000, note=_wrote(wrote))
+    return Fetched(payload, len(said), (time.monotonic() - began) * 1000, note=_wrote(wrote))
 
 
 def _failed(message: str, wrote: str) -> SourceUnavailable:
@@ -151,14 +151,14 @@ def _strict(line: str) -> object:
     return payload
 
 
-async def kept_running(asking: Asking) -> AsyncIterator[Came]:
+async def kept_running(context: FetchContext) -> AsyncIterator[Fetched]:
     """What each line said, until the program ends. Raises SourceError then."""
-    program = str(asking.choices["program"])
-    process = await _start(asking)
+    program = str(context.choices["program"])
+    process = await _start(context)
     errors = Errors(process)
     assert process.stdout is not None
     try:
-        yield Came(note="It runs. It is shown here what it says.")
+        yield Fetched(note="It runs. It is shown here what it says.")
         while True:
             try:
                 line = await process.stdout.readline()
@@ -171,7 +171,7 @@ async def kept_running(asking: Asking) -> AsyncIterator[Came]:
             text = line.decode("utf-8", "replace").strip()
             if text:
                 payload = line_payload(text)
-                yield Came(payload, len(line), message=payload, note=_wrote(errors.now()))
+                yield Fetched(payload, len(line), message=payload, note=_wrote(errors.now()))
         code = await process.wait()
         raise _failed(f"{program} ended with exit code {code}. It is started again.", await errors.text())
     finally:

@@ -8,8 +8,7 @@ import sys
 from collections.abc import Mapping
 from pathlib import Path
 
-from tesoura.core.checks import InvalidField
-from tesoura.feeds.errors import SourceUnavailable
+from tesoura.errors import InvalidField, SourceUnavailable
 
 KEPT = ("PATH", "HOME", "LANG", "LC_ALL", "TZ", "TMPDIR", "SYSTEMROOT", "TEMP", "USERPROFILE", "APPDATA")
 """The variables that a program gets from Tesoura's own environment; everything else stays away from it."""

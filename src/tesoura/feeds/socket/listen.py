@@ -10,32 +10,32 @@ from urllib.parse import quote, urlsplit, urlunsplit
 from websockets.asyncio.client import connect
 from websockets.exceptions import ConnectionClosed, InvalidHandshake, InvalidStatus, InvalidURI, PayloadTooBig
 
-from tesoura.feeds.errors import CredentialsRejected, ResponseNotUnderstood, SourceUnavailable
+from tesoura.errors import CredentialsRejected, ResponseNotUnderstood, SourceUnavailable
+from tesoura.feeds.api import FetchContext, Fetched
 from tesoura.feeds.formats import line_payload
-from tesoura.feeds.kind import Asking, Came
 
 OPEN_S = 5.0
 MAX_BYTES = 1_000_000
 
 
-async def listen(asking: Asking) -> AsyncIterator[Came]:
+async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
     """What the socket tells, until it breaks. Raises SourceError, whose message holds no key."""
-    address, headers = _with_key(asking)
+    address, headers = _with_key(context)
     where = urlsplit(address).netloc
-    ping_s = float(asking.choices.get("ping_s", 20.0))
+    ping_s = float(context.choices.get("ping_s", 20.0))
     try:
         async with connect(
             address, additional_headers=headers, open_timeout=OPEN_S, ping_interval=ping_s, ping_timeout=ping_s,
             max_size=MAX_BYTES, proxy=None, close_timeout=1,
         ) as socket:  # fmt: skip
-            for line in str(asking.choices.get("subscribe", "")).splitlines():
+            for line in str(context.choices.get("subscribe", "")).splitlines():
                 if line.strip():
                     await socket.send(line)
-            yield Came(note="Connected. It is shown here what comes.")
+            yield Fetched(note="Connected. It is shown here what comes.")
             async for message in socket:
                 text = message if isinstance(message, str) else message.decode("utf-8", "replace")
                 payload = line_payload(text)
-                yield Came(payload, len(message), message=payload)
+                yield Fetched(payload, len(message), message=payload)
     except InvalidStatus as error:
         raise _refused(where, error.response.status_code) from None
     except TimeoutError:
@@ -72,9 +72,9 @@ def _refused(where: str, status: int) -> SourceUnavailable | CredentialsRejected
     return SourceUnavailable(f"{where} did not open the socket ({status}). Give it a little time.")
 
 
-def _with_key(asking: Asking) -> tuple[str, Mapping[str, str]]:
-    choices: Mapping[str, Any] = asking.choices
-    address, key, name = str(choices["address"]), asking.secrets.get("key", ""), str(choices.get("key_name", ""))
+def _with_key(context: FetchContext) -> tuple[str, Mapping[str, str]]:
+    choices: Mapping[str, Any] = context.choices
+    address, key, name = str(choices["address"]), context.secrets.get("key", ""), str(choices.get("key_name", ""))
     if key and choices.get("key_in") == "header":
         return address, {name: key}
     if key and choices.get("key_in") == "query":

@@ -5,22 +5,22 @@ from __future__ import annotations
 from collections.abc import AsyncIterator, Mapping
 from typing import Any
 
-from tesoura.core.checks import text
-from tesoura.core.forms import FormField
+from tesoura.core.forms.checks import text
+from tesoura.core.forms.form import FormField
+from tesoura.feeds.api import FeedKind, FetchContext, Fetched
 from tesoura.feeds.fields import KEY_FIELDS, seconds
 from tesoura.feeds.http.address import checked_address, place
-from tesoura.feeds.kind import Asking, Came, FeedKind
 
 
 def _place(choices: Mapping[str, Any]) -> str:
     return place(str(choices.get("address", "")))
 
 
-async def follow(asking: Asking) -> AsyncIterator[Came]:
+async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
     """What the address tells. What connects is loaded when the first one is opened."""
     from tesoura.feeds.sse.listen import listen
 
-    async for came in listen(asking):
+    async for came in listen(context):
         yield came
 
 

@@ -8,41 +8,41 @@ from typing import Any
 import httpx
 from httpx_sse import SSEError, aconnect_sse
 
-from tesoura.feeds.errors import SourceUnavailable
+from tesoura.errors import SourceUnavailable
+from tesoura.feeds.api import FetchContext, Fetched
 from tesoura.feeds.formats import line_payload
 from tesoura.feeds.http.address import host
 from tesoura.feeds.http.ask import check_status, no_connection, with_key
-from tesoura.feeds.kind import Asking, Came
 
 OPEN_S = 5.0
 MAX_DATA = 1_000_000
 
 
-async def listen(asking: Asking) -> AsyncIterator[Came]:
+async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
     """What the stream tells, until it breaks. Raises SourceError, whose message holds no key."""
-    headers, address = with_key(str(asking.choices["address"]), asking.choices, asking.secrets)
-    only = {name.strip() for name in str(asking.choices.get("only", "")).split(",") if name.strip()}
-    async for event in events(asking, address, headers, float(asking.choices.get("silence_s", 90.0))):
+    headers, address = with_key(str(context.choices["address"]), context.choices, context.secrets)
+    only = {name.strip() for name in str(context.choices.get("only", "")).split(",") if name.strip()}
+    async for event in events(context, address, headers, float(context.choices.get("silence_s", 90.0))):
         if event is None:
-            yield Came(note="Connected. It is shown here what comes.")
+            yield Fetched(note="Connected. It is shown here what comes.")
         elif not only or event.event in only:
             payload = line_payload(event.data)
             message: Any = {"event": event.event, "data": payload}
             # Kept with what it brought, so that neither a break nor a crash loses or repeats one.
             memory = {"last_id": event.id} if event.id else None
-            yield Came(message, len(event.data), message=message, message_id=event.id or None, memory=memory)
+            yield Fetched(message, len(event.data), message=message, message_id=event.id or None, memory=memory)
 
 
-async def events(asking: Asking, address: str, headers: dict[str, str], silence_s: float) -> AsyncIterator[Any]:
+async def events(context: FetchContext, address: str, headers: dict[str, str], silence_s: float) -> AsyncIterator[Any]:
     """None once it is open, then each event as it comes."""
     where = host(address)
     headers = {**headers, "Accept": "text/event-stream"}
-    if last := asking.memory.get("last_id"):
+    if last := context.memory.get("last_id"):
         headers["Last-Event-ID"] = str(last)
     timeout = httpx.Timeout(OPEN_S, read=silence_s)
     try:
-        async with aconnect_sse(asking.client, "GET", address, headers=headers, timeout=timeout) as source:
-            check_status(source.response, where, keyed=bool(asking.secrets.get("key")))
+        async with aconnect_sse(context.client, "GET", address, headers=headers, timeout=timeout) as source:
+            check_status(source.response, where, keyed=bool(context.secrets.get("key")))
             yield None
             async for event in source.aiter_sse():
                 if len(event.data) > MAX_DATA:

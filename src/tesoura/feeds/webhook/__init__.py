@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from tesoura.core.checks import InvalidField, choice
-from tesoura.core.forms import FormField
-from tesoura.feeds.errors import CredentialsRejected
+from tesoura.core.forms.checks import choice
+from tesoura.core.forms.form import FormField
+from tesoura.errors import CredentialsRejected, InvalidField, SignatureRefused
+from tesoura.feeds.api import FeedKind, FetchContext, Fetched
 from tesoura.feeds.formats import read
-from tesoura.feeds.kind import Asking, Came, FeedKind
-from tesoura.feeds.webhook.signature import Refused, secret_bytes, verify
+from tesoura.feeds.webhook.signature import secret_bytes, verify
 
 
 def _secret(raw: object) -> str:
@@ -23,16 +23,16 @@ def _secret(raw: object) -> str:
     return secret
 
 
-def receive(asking: Asking, headers: Mapping[str, str], body: bytes) -> Came:
+def receive(context: FetchContext, headers: Mapping[str, str], body: bytes) -> Fetched:
     """Take one message. Raises SourceError when it is not signed as it should be, or does not read as JSON."""
     message_id = headers.get("webhook-id", "")[:160] or None
-    if asking.choices.get("signed") == "yes":
+    if context.choices.get("signed") == "yes":
         try:
-            verify(headers, body, asking.secrets.get("secret", ""), asking.clock())
-        except Refused as error:
+            verify(headers, body, context.secrets.get("secret", ""), context.clock())
+        except SignatureRefused as error:
             raise CredentialsRejected(str(error)) from None
     payload = read(body.decode("utf-8", "replace"), "json", "The sender")
-    return Came(payload, len(body), message=payload, message_id=message_id)
+    return Fetched(payload, len(body), message=payload, message_id=message_id)
 
 
 KIND = FeedKind(

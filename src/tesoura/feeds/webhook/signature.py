@@ -12,12 +12,10 @@ import hmac
 from collections.abc import Mapping
 from datetime import datetime
 
+from tesoura.errors import SignatureRefused
+
 MAX_AGE_S = 300
 PREFIX = "whsec_"
-
-
-class Refused(ValueError):
-    """A message is not taken; the message says why and what to do."""
 
 
 def secret_bytes(secret: str) -> bytes:
@@ -41,21 +39,25 @@ def sign(secret: str, message_id: str, timestamp: int, body: bytes) -> str:
 
 
 def verify(headers: Mapping[str, str], body: bytes, secret: str, now: datetime) -> None:
-    """See that a message is from who it says and not old. Raises Refused."""
+    """See that a message is from who it says and not old. Raises SignatureRefused."""
     message_id, stamped = headers.get("webhook-id", ""), headers.get("webhook-timestamp", "")
     given = headers.get("webhook-signature", "")
     if not (message_id and stamped and given):
-        raise Refused("The message has no signature: webhook-id, webhook-timestamp and webhook-signature are needed.")
+        raise SignatureRefused(
+            "The message has no signature: webhook-id, webhook-timestamp and webhook-signature are needed."
+        )
     if not stamped.isdecimal() or len(stamped) > 12:
-        raise Refused("webhook-timestamp is not a number of seconds since 1970.")
+        raise SignatureRefused("webhook-timestamp is not a number of seconds since 1970.")
     age_s = now.timestamp() - int(stamped)
     if age_s > MAX_AGE_S:
-        raise Refused(f"The message is {age_s / 60:.0f} minutes old; after 5 it is refused. Is a clock wrong?")
+        raise SignatureRefused(f"The message is {age_s / 60:.0f} minutes old; after 5 it is refused. Is a clock wrong?")
     if age_s < -MAX_AGE_S:
-        raise Refused("The message claims to be from the future. Is the sender's clock, or this machine's, wrong?")
+        raise SignatureRefused(
+            "The message claims to be from the future. Is the sender's clock, or this machine's, wrong?"
+        )
     try:
         right = sign(secret, message_id, int(stamped), body)
     except ValueError as error:
-        raise Refused(str(error)) from None
+        raise SignatureRefused(str(error)) from None
     if not any(hmac.compare_digest(one, right) for one in given.split(" ")[:10]):
-        raise Refused("The signature is not right. Is the signing secret here the one that the sender has?")
+        raise SignatureRefused("The signature is not right. Is the signing secret here the one that the sender has?")

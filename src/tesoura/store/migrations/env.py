@@ -3,8 +3,6 @@
 from alembic import context
 from sqlmodel import SQLModel
 
-from tesoura.store import tables  # noqa: F401 - fills SQLModel.metadata
-
 context.configure(
     connection=context.config.attributes["connection"],
     target_metadata=SQLModel.metadata,

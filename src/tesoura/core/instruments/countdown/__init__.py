@@ -7,33 +7,42 @@ from dataclasses import replace
 from datetime import datetime, timedelta
 from typing import Any
 
-from tesoura.core.checks import text
 from tesoura.core.computed.almanac import Almanac
-from tesoura.core.forms import FormField
-from tesoura.core.instruments.countdown.commanding import Countdown, restored
-from tesoura.core.instruments.countdown.counting import OVER, READY, mark_type, upcoming
+from tesoura.core.forms.checks import text
+from tesoura.core.forms.form import FormField
+from tesoura.core.instruments.base import CommandKind, InstrumentKind, Preferences
+from tesoura.core.instruments.countdown.commands import Countdown, restored
 from tesoura.core.instruments.countdown.piece import PIECE
-from tesoura.core.instruments.countdown.plan import COMMANDED, DOWN, FIELDS, UP, Mark, Plan, make, us_of
-from tesoura.core.instruments.countdown.writing import DAY, HOUR, MINUTE, SECOND
-from tesoura.core.instruments.kind import Choices, CommandKind, InstrumentKind
+from tesoura.core.instruments.countdown.plan import (
+    COMMANDED,
+    DOWN,
+    FIELDS,
+    UP,
+    CountdownMark,
+    CountdownPlan,
+    make,
+    us_of,
+)
+from tesoura.core.instruments.countdown.state import OVER, READY, mark_type, upcoming
+from tesoura.core.instruments.countdown.time_text import DAY, HOUR, MINUTE, SECOND
 from tesoura.core.values import INSTANT
 
 
-def _plan(name: str, choices: Choices, almanac: Almanac) -> Plan:
+def _plan(name: str, choices: Preferences, almanac: Almanac) -> CountdownPlan:
     return make(name, choices, almanac.zone, almanac.session_began)
 
 
-def _begin(name: str, choices: Choices, almanac: Almanac, now: datetime) -> Countdown:
+def _begin(name: str, choices: Preferences, almanac: Almanac, now: datetime) -> Countdown:
     plan = _plan(name, choices, almanac)
     target = plan.since if plan.counts in ("session", "since") else None
     return Countdown(plan, target=target, set_at=target, length_us=plan.length_us)
 
 
-def _restore(name: str, choices: Choices, almanac: Almanac, saved: Mapping[str, Any]) -> Countdown:
+def _restore(name: str, choices: Preferences, almanac: Almanac, saved: Mapping[str, Any]) -> Countdown:
     return restored(_plan(name, choices, almanac), saved)
 
 
-def _outputs(choices: Choices) -> Mapping[str, str]:
+def _outputs(choices: Preferences) -> Mapping[str, str]:
     if choices["counts"] == "clock":
         return {"text": "", "state": ""}
     if choices["counts"] in UP:
@@ -41,21 +50,24 @@ def _outputs(choices: Choices) -> Mapping[str, str]:
     return {"text": "", "time": "", "left_s": "s", "share": "", "state": "", "ends_at": INSTANT}
 
 
-def _types(name: str, choices: Choices) -> list[str]:
+def _types(name: str, choices: Preferences) -> list[str]:
     """The events of its own marks, by which it knows that they are in the log."""
     if choices["counts"] not in DOWN:
         return []
-    marks = [Mark(0), *(Mark(us_of(choices[f"mark_{at}"])) for at in (1, 2, 3) if choices.get(f"mark_{at}"))]
+    marks = [
+        CountdownMark(0),
+        *(CountdownMark(us_of(choices[f"mark_{at}"])) for at in (1, 2, 3) if choices.get(f"mark_{at}")),
+    ]
     return [mark_type(name, mark) for mark in marks]
 
 
-def _depends_on(choices: Choices, almanac: Almanac) -> str:
+def _depends_on(choices: Preferences, almanac: Almanac) -> str:
     began = almanac.session_began.isoformat() if almanac.session_began else ""
     return f"{almanac.zone} {began if choices['counts'] == 'session' else ''}"
 
 
 def _preview(
-    name: str, choices: Choices, almanac: Almanac, now: datetime, saved: Mapping[str, Any] | None
+    name: str, choices: Preferences, almanac: Almanac, now: datetime, saved: Mapping[str, Any] | None
 ) -> Mapping[str, Any]:
     """What it says now and in its next ten changes, and around the times at which its form changes."""
     plan = _plan(name, choices, almanac)
@@ -110,5 +122,4 @@ KIND = InstrumentKind(
     pieces=(PIECE,),
     preview=_preview,
     passing=True,
-    order=10,
 )  # fmt: skip

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from tesoura.core.checks import text
-from tesoura.core.fields import Field, one_of
-from tesoura.core.pieces.kind import ALIGNMENTS, SIZE, Choices, Kind, Part, Words, say
+from tesoura.core.forms.checks import text
+from tesoura.core.forms.fields import Field, one_of
+from tesoura.core.overlays.pieces.kind import ALIGNMENTS, SIZE, Choices, Part, PieceKind, PieceText, say
 
 SHARES = (("none", "nothing"), ("empties", "a bar that empties"), ("fills", "a bar that fills"))
 
@@ -22,11 +22,11 @@ def _parts(choices: Choices) -> Mapping[str, Part]:
     return parts
 
 
-def _words(choices: Choices) -> Sequence[Words]:
-    return (Words(""),)
+def _words(choices: Choices) -> Sequence[PieceText]:
+    return (PieceText(""),)
 
 
-PIECE = Kind(
+PIECE = PieceKind(
     name="countdown",
     title="Countdown or clock",
     about="What a countdown says, on the second.",

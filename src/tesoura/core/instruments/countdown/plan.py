@@ -8,10 +8,11 @@ from dataclasses import dataclass
 from datetime import UTC, datetime, tzinfo
 from typing import Any
 
-from tesoura.core.checks import InvalidField, choice, line, text, whole
-from tesoura.core.durations import Asks, brief, duration, time_to_come
-from tesoura.core.forms import FormField
-from tesoura.core.instruments.countdown.writing import CLOCKS, DATES, LEFT, SECOND, Writing
+from tesoura.core.forms.checks import choice, line, text, whole
+from tesoura.core.forms.durations import brief, duration, time_to_come
+from tesoura.core.forms.form import FormField
+from tesoura.core.instruments.countdown.time_text import CLOCKS, DATES, LEFT, SECOND, Writing
+from tesoura.errors import Ambiguous, InvalidField
 
 COUNTS = (
     ("duration", "down a length of time"), ("time", "down to a time of day"), ("event", "down to a calendar event"),
@@ -30,7 +31,7 @@ _YES_NO = (("yes", "yes"), ("no", "no"))
 
 
 @dataclass(frozen=True, slots=True)
-class Mark:
+class CountdownMark:
     """A moment before the end, `left_us` before it, at which something is heard or the scene changes."""
 
     left_us: int
@@ -39,7 +40,7 @@ class Mark:
 
 
 @dataclass(frozen=True, slots=True)
-class Plan:
+class CountdownPlan:
     """A countdown's choices, ready for use. `to` is a time as it was typed, `zone` that in which it is meant."""
 
     name: str
@@ -56,7 +57,7 @@ class Plan:
     end_words: str = ""
     end_us: int = 0
     ready: str = "length"
-    marks: Sequence[Mark] = ()
+    marks: Sequence[CountdownMark] = ()
 
 
 def us_of(raw: str) -> int:
@@ -64,16 +65,18 @@ def us_of(raw: str) -> int:
     return round(duration(raw).total_seconds() * SECOND)
 
 
-def make(name: str, choices: Mapping[str, Any], zone: tzinfo, session_began: datetime | None) -> Plan:
+def make(name: str, choices: Mapping[str, Any], zone: tzinfo, session_began: datetime | None) -> CountdownPlan:
     """The plan that checked choices come to. What was not asked for stands at its default."""
     choices = {**_UNASKED, **choices}
     counts = choices["counts"]
     since = session_began if counts == "session" else _instant(choices.get("since"))
-    marks = [Mark(0, _sound(choices["end_sound"]), choices["end_scene"])]
+    marks = [CountdownMark(0, _sound(choices["end_sound"]), choices["end_scene"])]
     for at in range(1, MARKS + 1):
         if choices.get(f"mark_{at}"):
-            marks.append(Mark(us_of(choices[f"mark_{at}"]), _sound(choices[f"sound_{at}"]), choices[f"scene_{at}"]))
-    return Plan(
+            marks.append(
+                CountdownMark(us_of(choices[f"mark_{at}"]), _sound(choices[f"sound_{at}"]), choices[f"scene_{at}"])
+            )
+    return CountdownPlan(
         name, choices["title"], counts,
         Writing(
             choices["form"], choices["leading"] == "yes", choices["empty"], choices["hours_from_min"],
@@ -109,7 +112,7 @@ def _mark(raw: object) -> str:
 
 def _time(raw: object) -> str:
     typed = " ".join(str(raw).split())
-    with suppress(Asks):
+    with suppress(Ambiguous):
         time_to_come(typed, datetime(2000, 1, 1, tzinfo=UTC), UTC)
     return typed
 

@@ -8,17 +8,18 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
 
-from tesoura.core.by_hand import number
-from tesoura.core.checks import line, text, whole
 from tesoura.core.computed.almanac import Almanac
-from tesoura.core.computed.happening import Happening, amount_of, name_key, name_of
-from tesoura.core.computed.happening import number as of_millionths
-from tesoura.core.extremes import Extremes
-from tesoura.core.fields import Field, switch
-from tesoura.core.forms import FormField
-from tesoura.core.instruments.kind import Choices, Command, CommandKind, Fired, InstrumentKind, Refused, Step, Told
-from tesoura.core.pieces.kind import Kind, Part, media, say
+from tesoura.core.computed.occurrence import Occurrence, amount_of, name_key, name_of
+from tesoura.core.computed.occurrence import number as of_millionths
+from tesoura.core.forms.checks import line, text, whole
+from tesoura.core.forms.fields import Field, switch
+from tesoura.core.forms.form import FormField
+from tesoura.core.instruments.base import Command, CommandKind, Fired, InstrumentKind, Preferences, Step, Told
+from tesoura.core.overlays.pieces.kind import Part, PieceKind, media, say
+from tesoura.core.signals.by_hand import number
+from tesoura.core.signals.extremes import Extremes
 from tesoura.core.values import Scalar
+from tesoura.errors import CommandRefused
 
 MAX_TRAIL = 120
 ROUND = timedelta(seconds=8)
@@ -53,14 +54,14 @@ class Map:
     tried_at: datetime | None = None
 
     def handle(self, command: Command, now: datetime) -> Step:
-        """`clear` takes the trail away, `try_it` lets the mark go round once. Raises Refused."""
+        """`clear` takes the trail away, `try_it` lets the mark go round once. Raises CommandRefused."""
         if command.name == "try_it":
             return Step(replace(self, tried_at=now), "viewers see the mark go round once, made up")
         if command.name != "clear":
-            raise Refused(f"A map knows no “{command.name[:30]}”. It knows clear and try_it.")
+            raise CommandRefused(f"A map knows no “{command.name[:30]}”. It knows clear and try_it.")
         return Step(replace(self, trail=self.trail[-1:]), "the trail goes")
 
-    def hear(self, event: Happening, now: datetime) -> Map:
+    def hear(self, event: Occurrence, now: datetime) -> Map:
         """The player is elsewhere; or a match begins, and with it a trail."""
         if event.type == "match.start":
             return replace(self, trail=())
@@ -124,7 +125,7 @@ def _within(share: float) -> float:
     return min(max(share, 0.0), 1.0)
 
 
-def _made(choices: Choices) -> Map:
+def _made(choices: Preferences) -> Map:
     ways = []
     for axis, side in (("x", "across"), ("y", "down")):
         a, b = float(choices[f"a_{axis}"]), float(choices[f"b_{axis}"])
@@ -133,18 +134,18 @@ def _made(choices: Choices) -> Map:
     return Map(ways[0], ways[1], name_key(choices["player"]), choices["trail"])
 
 
-def _begin(name: str, choices: Choices, almanac: Almanac, now: datetime) -> Map:
+def _begin(name: str, choices: Preferences, almanac: Almanac, now: datetime) -> Map:
     return _made(choices)
 
 
-def _restore(name: str, choices: Choices, almanac: Almanac, saved: Mapping[str, Any]) -> Map:
+def _restore(name: str, choices: Preferences, almanac: Almanac, saved: Mapping[str, Any]) -> Map:
     it = _made(choices)
     place = saved["place"]
     trail = tuple((x, y) for x, y in saved["trail"])[-it.length :]
     return replace(it, place=(place[0], place[1]) if place else None, trail=trail, strange=saved["strange"])
 
 
-def _check(choices: Choices) -> Mapping[str, str]:
+def _check(choices: Preferences) -> Mapping[str, str]:
     wrong = {}
     for axis, side, word in (("x", "across", "beside"), ("y", "down", "above")):
         if choices[f"a_{axis}"] == choices[f"b_{axis}"] or choices[f"a_{side}_pct"] == choices[f"b_{side}_pct"]:
@@ -167,7 +168,7 @@ def _point(which: str, x: str, y: str, across: str, down: str) -> tuple[FormFiel
 # The piece
 
 
-def _parts(choices: Choices) -> Mapping[str, Part]:
+def _parts(choices: Preferences) -> Mapping[str, Part]:
     name = choices["map"]
     if not name:
         return {}
@@ -180,7 +181,7 @@ def _parts(choices: Choices) -> Mapping[str, Part]:
     return parts
 
 
-PIECE = Kind(
+PIECE = PieceKind(
     name="map",
     title="Map",
     about="Where the player is on a picture, with a trail.",
@@ -223,5 +224,4 @@ KIND = InstrumentKind(
     lays=lambda piece, choices: {"media": choices["picture"]},
     passing=True,
     panel_follows=("outside",),
-    order=30,
 )  # fmt: skip

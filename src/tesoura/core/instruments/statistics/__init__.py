@@ -6,10 +6,10 @@ from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
 
-from tesoura.core.checks import text
 from tesoura.core.computed.almanac import Almanac
-from tesoura.core.forms import FormField
-from tesoura.core.instruments.kind import Choices, CommandKind, InstrumentKind
+from tesoura.core.forms.checks import text
+from tesoura.core.forms.form import FormField
+from tesoura.core.instruments.base import CommandKind, InstrumentKind, Preferences
 from tesoura.core.instruments.statistics.pieces import CARD, VITALS
 from tesoura.core.instruments.statistics.plan import FIELDS, HEARD, make, vitals_of
 from tesoura.core.instruments.statistics.schema import FIELDS as EVENT_FIELDS
@@ -19,15 +19,15 @@ from tesoura.core.instruments.statistics.statistics import Statistics
 from tesoura.core.instruments.statistics.table import SCOPES, STATISTICS, outputs
 
 
-def _begin(name: str, choices: Choices, almanac: Almanac, now: datetime) -> Statistics:
+def _begin(name: str, choices: Preferences, almanac: Almanac, now: datetime) -> Statistics:
     return Statistics(make(name, choices), almanac)
 
 
-def _restore(name: str, choices: Choices, almanac: Almanac, saved: Mapping[str, Any]) -> Statistics:
+def _restore(name: str, choices: Preferences, almanac: Almanac, saved: Mapping[str, Any]) -> Statistics:
     return Statistics(make(name, choices), almanac).restore(saved)
 
 
-def _depends_on(choices: Choices, almanac: Almanac) -> str:
+def _depends_on(choices: Preferences, almanac: Almanac) -> str:
     began = almanac.session_began.isoformat() if almanac.session_began else ""
     return f"{almanac.zone} {began}"
 
@@ -56,5 +56,4 @@ KIND = InstrumentKind(
     depends_on=_depends_on,
     pieces=(CARD, VITALS),
     facts={"statistics": STATISTICS, "scopes": SCOPES, "groups": GROUPS, "events": GAME_EVENTS, "fields": EVENT_FIELDS},
-    order=20,
 )  # fmt: skip

@@ -8,8 +8,8 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime, time, timedelta, tzinfo
 from typing import Any
 
-from tesoura.core.computed.happening import EPOCH, instant, micros
-from tesoura.core.instruments.statistics.tally import CLOCK_OFF, CLOCK_ON, Mark, Stretch, Tally
+from tesoura.core.computed.occurrence import EPOCH, instant, micros
+from tesoura.core.instruments.statistics.tally import CLOCK_OFF, CLOCK_ON, Stretch, Tally, TallyMark
 
 KEPT_MATCHES = 30
 """Matches kept beside those of the session and the day: as many as a card can show."""
@@ -110,13 +110,13 @@ class Course:
         self.matches.append(match)
         self.open = match
         self.border(at, and_at=True)
-        self.add(Mark(at, 0, CLOCK_ON), match)
+        self.add(TallyMark(at, 0, CLOCK_ON), match)
         return match
 
     def end_match(self, match: Match, at: int, finished: bool) -> None:
         """A match ends."""
         match.ended, match.finished = at, finished
-        self.add(Mark(at, _LAST, CLOCK_OFF), match)
+        self.add(TallyMark(at, _LAST, CLOCK_OFF), match)
         if self.open is match:
             self.open = None
             self.border(at)
@@ -141,7 +141,7 @@ class Course:
 
     # Marks
 
-    def add(self, mark: Mark, match: Match | None = None) -> None:
+    def add(self, mark: TallyMark, match: Match | None = None) -> None:
         """Count something: in its match when it is told, else where it lies in time."""
         if not self.stretches:
             self.stretches.append(Stretch.new(self._floor(mark.at), self.open.number if self.open else None))
@@ -179,10 +179,10 @@ class Course:
         last = self.stretches[-1]
         ticks = last.tally.on_at is not None
         if ticks:
-            last.add(Mark(at, _LAST, CLOCK_OFF), self.within_us)
+            last.add(TallyMark(at, _LAST, CLOCK_OFF), self.within_us)
         self.border(at)
         if ticks:
-            self.stretches[-1].add(Mark(at, 0, CLOCK_ON), self.within_us)
+            self.stretches[-1].add(TallyMark(at, 0, CLOCK_ON), self.within_us)
 
     def cut(self, at: int) -> None:
         """Let a new stretch begin now, within whatever goes on."""

@@ -62,7 +62,7 @@ def place(match: Match, players: frozenset[str]) -> dict[str, Scalar | None]:
     return {"rank": 1 + sum(kills > mine for kills in others), "rivals": len(others)}
 
 
-# Drawn
+# Drawings
 
 
 PLACES = 30

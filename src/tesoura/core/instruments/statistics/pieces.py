@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from tesoura.core.checks import InvalidField, text
-from tesoura.core.fields import Field, number, one_of, switch
+from tesoura.core.forms.checks import text
+from tesoura.core.forms.fields import Field, number, one_of, switch
 from tesoura.core.instruments.statistics.plan import MAX_VITALS
 from tesoura.core.instruments.statistics.table import STATISTICS
-from tesoura.core.pieces.kind import SIZE, Choices, Kind, Part, Words, say
+from tesoura.core.overlays.pieces.kind import SIZE, Choices, Part, PieceKind, PieceText, say
+from tesoura.errors import InvalidField
 
 SECTIONS = (("result", "Result"), ("rating", "Rating won or lost"), ("figures", "Figures"), ("row", "The last matches"),
             ("line", "The rating over them"))  # fmt: skip
@@ -70,27 +71,27 @@ def _card_parts(choices: Choices) -> Mapping[str, Part]:
     return parts
 
 
-def _card_words(choices: Choices) -> Sequence[Words]:
-    found: list[Words] = []
+def _card_words(choices: Choices) -> Sequence[PieceText]:
+    found: list[PieceText] = []
     line, sections = 0, sections_of(choices)
     # The result and the rating stand beside each other where one follows the other.
     beside = "result,rating" in choices["sections"]
     for section in sections:
         if section == "result":
-            found.append(Words("result", RESULT_SCALE, "accent", line))
-            found.append(Words("opponent", RATING_SCALE, "quiet", line + 1))
+            found.append(PieceText("result", RESULT_SCALE, "accent", line))
+            found.append(PieceText("opponent", RATING_SCALE, "quiet", line + 1))
             line += 2
         elif section == "rating":
             line -= 2 * beside
-            found.append(Words("rating", 1.0, "colour", line))
-            found.append(Words("change", RESULT_SCALE, "accent", line))
+            found.append(PieceText("rating", 1.0, "colour", line))
+            found.append(PieceText("change", RESULT_SCALE, "accent", line))
             line += 2 if beside else 1
         elif section == "figures":
             shown = figures_of(choices)
             for at, one in enumerate(shown):
                 place: dict[str, Any] = {"cell": at, "cells": max(len(shown), 1)}
-                found.append(Words("", LABEL_SCALE, "quiet", line, fixed=label_of(one), **place))
-                found.append(Words(f"figure_{at + 1}", 1.0, "colour", line + 1, **place))
+                found.append(PieceText("", LABEL_SCALE, "quiet", line, fixed=label_of(one), **place))
+                found.append(PieceText(f"figure_{at + 1}", 1.0, "colour", line + 1, **place))
             line += 2
     return found
 
@@ -99,7 +100,7 @@ def _ended(choices: Choices) -> str:
     return f"{choices['statistics']}.match_ended" if choices["statistics"] else ""
 
 
-CARD = Kind(
+CARD = PieceKind(
     name="match_card",
     title="Match-end card",
     about="Shown once, when a match ends: its result, its figures, the last matches.",
@@ -153,17 +154,17 @@ def _vital_parts(choices: Choices) -> Mapping[str, Part]:
     return parts
 
 
-def _vital_words(choices: Choices) -> Sequence[Words]:
-    found: list[Words] = []
+def _vital_words(choices: Choices) -> Sequence[PieceText]:
+    found: list[PieceText] = []
     for at, one in enumerate(which_of(choices), 1):
         if choices["labels"] == "yes":
-            found.append(Words("", 1.0, "quiet", at - 1, fixed=one.replace("_", " ").capitalize()))
+            found.append(PieceText("", 1.0, "quiet", at - 1, fixed=one.replace("_", " ").capitalize()))
         if choices["figures"] == "yes":
-            found.append(Words(f"figure_{at}", 1.0, "colour", at - 1))
+            found.append(PieceText(f"figure_{at}", 1.0, "colour", at - 1))
     return found
 
 
-VITALS = Kind(
+VITALS = PieceKind(
     name="vitals",
     title="Vitals",
     about="Health and such, a bar each.",

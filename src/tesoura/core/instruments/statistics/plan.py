@@ -6,9 +6,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from tesoura.core.checks import InvalidField, choice, line, text, whole
-from tesoura.core.forms import FormField
-from tesoura.core.instruments.statistics.rule import Rule, keys_of
+from tesoura.core.forms.checks import choice, line, text, whole
+from tesoura.core.forms.form import FormField
+from tesoura.core.instruments.statistics.rule import KillRule, keys_of
+from tesoura.errors import InvalidField
 
 HEARD = ("match.start", "match.pause", "match.resume", "match.end", "round.end", "kill", "death", "assist", "damage",
          "vitals")  # fmt: skip
@@ -19,26 +20,26 @@ _DEATHS = (("death", "events of the type death"), ("kill", "kills whose target y
 
 
 @dataclass(frozen=True, slots=True)
-class Plan:
+class StatisticsPlan:
     """The choices, ready for use. `vitals` maps each value to what it is full at."""
 
     name: str
     title: str
-    rule: Rule
+    rule: KillRule
     deaths_by: str
     within_us: int
     last: int
     vitals: Mapping[str, float]
 
 
-def make(name: str, choices: Mapping[str, Any]) -> Plan:
+def make(name: str, choices: Mapping[str, Any]) -> StatisticsPlan:
     """The plan that checked choices come to."""
-    rule = Rule(
+    rule = KillRule(
         frozenset(keys_of(choices["player"].split(","))), frozenset(keys_of(choices["without_tags"])),
         frozenset(keys_of(choices["without_means"])), choices["friendly"] == "yes", choices["warm_up"] == "yes",
     )  # fmt: skip
     within_us = choices["within_s"] * 1_000_000
-    return Plan(name, choices["title"], rule, choices["deaths_by"], within_us, choices["last"],
+    return StatisticsPlan(name, choices["title"], rule, choices["deaths_by"], within_us, choices["last"],
                 vitals_of(choices["vitals"]))  # fmt: skip
 
 

@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from tesoura.core.computed.happening import name_key, name_of
+from tesoura.core.computed.occurrence import name_key, name_of
 
 WARM_UP = frozenset({"warm-up", "warm up", "warmup"})
 FRIENDLY = frozenset({"friendly", "friendly fire", "team"})
 
 
 @dataclass(frozen=True, slots=True)
-class Rule:
+class KillRule:
     """Which kills count.
 
     `players` are the names of the player, the present one and former ones, as keys; none means that every kill told is

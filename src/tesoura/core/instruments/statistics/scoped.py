@@ -6,11 +6,11 @@ from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
-from tesoura.core.computed.happening import micros
-from tesoura.core.instruments.kind import Told
+from tesoura.core.computed.occurrence import micros
+from tesoura.core.instruments.base import Told
 from tesoura.core.instruments.statistics import figures, made_up
 from tesoura.core.instruments.statistics.course import Match
-from tesoura.core.instruments.statistics.hearing import LAST_SHOWN, Hearing
+from tesoura.core.instruments.statistics.events import LAST_SHOWN, Hearing
 from tesoura.core.instruments.statistics.tally import Tally
 from tesoura.core.values import Scalar
 

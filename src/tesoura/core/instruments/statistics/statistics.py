@@ -7,15 +7,15 @@ from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
-from tesoura.core.checks import InvalidField
-from tesoura.core.computed.happening import instant, micros
-from tesoura.core.extremes import Extremes
-from tesoura.core.instruments.kind import Command, Fired, Refused, Step
+from tesoura.core.computed.occurrence import instant, micros
+from tesoura.core.instruments.base import Command, Fired, Step
 from tesoura.core.instruments.statistics import made_up
-from tesoura.core.instruments.statistics.hearing import LAST_SHOWN, Act, Odd
+from tesoura.core.instruments.statistics.events import LAST_SHOWN, Act, Odd
 from tesoura.core.instruments.statistics.scoped import FIRED_FOR_US, GROUPS, Scoped
 from tesoura.core.instruments.statistics.table import SCOPES
-from tesoura.core.instruments.statistics.tally import ASSIST, DEATH, KILL, Mark
+from tesoura.core.instruments.statistics.tally import ASSIST, DEATH, KILL, TallyMark
+from tesoura.core.signals.extremes import Extremes
+from tesoura.errors import CommandRefused, InvalidField
 
 EVERY_US = 5_000_000
 """While a match goes on, what depends on its time is told anew so often."""
@@ -28,10 +28,12 @@ class Statistics(Scoped):
     # Commands
 
     def handle(self, command: Command, now: datetime) -> Step:
-        """What a command leads to. Raises InvalidField or Refused."""
+        """What a command leads to. Raises InvalidField or CommandRefused."""
         act = _ACTS.get(command.name)
         if act is None:
-            raise Refused(f"Game statistics know no “{command.name[:30]}”. They know {', '.join(sorted(_ACTS))}.")
+            raise CommandRefused(
+                f"Game statistics know no “{command.name[:30]}”. They know {', '.join(sorted(_ACTS))}."
+            )
         after = self._copy()
         effect, given = act(after, command, now)
         return Step(after, effect, given)
@@ -76,7 +78,7 @@ class Statistics(Scoped):
         if by == "-1":
             self._take_back(command, CORRECTED[what], what)
         else:
-            mark = Mark(micros(now), command.seq, CORRECTED[what])
+            mark = TallyMark(micros(now), command.seq, CORRECTED[what])
             self.course.add(mark)
             self.acts.append(Act(command.seq, what, mark=mark, added=True))
         after = self.read(now)[f"{scope}_{what}"]
@@ -93,11 +95,11 @@ class Statistics(Scoped):
                 self.course.own(index).take_away(mark.seq, self.plan.within_us)
                 self.acts.append(Act(command.seq, what, mark=mark))
                 return
-        raise Refused(f"There are no {what} to take away.")
+        raise CommandRefused(f"There are no {what} to take away.")
 
     def _undo(self, command: Command, now: datetime) -> tuple[str, Mapping[str, Any]]:
         if not self.acts:
-            raise Refused("There is nothing to take back.")
+            raise CommandRefused("There is nothing to take back.")
         act = self.acts.pop()
         scope = "match" if act.what == "match" or (act.mark and self.course.open) else "session"
         before = self._brief(scope, now)
@@ -119,7 +121,7 @@ class Statistics(Scoped):
         if of not in (LAST_SHOWN, *made_up.COUNTS):
             raise InvalidField(f"Show the last match, or {', '.join(made_up.COUNTS)} made-up ones.")
         if of == LAST_SHOWN and not self.course.finished():
-            raise Refused("No match has ended yet. Show it with made-up ones.")
+            raise CommandRefused("No match has ended yet. Show it with made-up ones.")
         self.card = (of, micros(now), command.seq)
         matches = "match" if of == "1" else "matches"
         shown = "the last match" if of == LAST_SHOWN else f"{of} made-up {matches}"
@@ -173,7 +175,8 @@ class Statistics(Scoped):
         self.card = (of, at, seq)
         self.odd.extend(Odd(*one) for one in saved["odd"])
         self.acts = [
-            Act(seq, what, was, Mark(*mark) if mark else None, added) for seq, what, was, mark, added in saved["acts"]
+            Act(seq, what, was, TallyMark(*mark) if mark else None, added)
+            for seq, what, was, mark, added in saved["acts"]
         ]
         return self
 

@@ -11,7 +11,7 @@ KILL, DEATH, ASSIST, DEALT, TAKEN, AIM, CLOCK_ON, CLOCK_OFF, TOTAL_KILLS, TOTAL_
 """What a mark can be. The clock is the match's; totals are told at a match's end and belong to no run."""
 
 
-class Mark(NamedTuple):
+class TallyMark(NamedTuple):
     """One thing that counts: when it happened (µs since 1970), its place in the log, what it was, and how much."""
 
     at: int
@@ -46,7 +46,7 @@ class Tally:
     played_us: int = 0
     on_at: int | None = None
 
-    def add(self, mark: Mark, within_us: int) -> None:
+    def add(self, mark: TallyMark, within_us: int) -> None:
         """Count what happened after all that was counted before; kills within so many µs are one run."""
         what = mark.what
         if what == KILL:
@@ -145,14 +145,14 @@ class Stretch:
     began: int
     match: int | None
     tally: Tally
-    marks: list[Mark] | None
+    marks: list[TallyMark] | None
 
     @classmethod
     def new(cls, began: int, match: int | None) -> Stretch:
         """One in which nothing has happened yet."""
         return cls(began, match, Tally(), [])
 
-    def add(self, mark: Mark, within_us: int) -> bool:
+    def add(self, mark: TallyMark, within_us: int) -> bool:
         """Count a mark, in its place in time; False when this stretch can only be counted again from the log."""
         marks = self.marks
         if marks is None:
@@ -191,11 +191,11 @@ class Stretch:
     @classmethod
     def restored(cls, saved: Mapping[str, Any]) -> Stretch:
         """As it was stored."""
-        marks = None if saved["marks"] is None else [Mark(*one) for one in saved["marks"]]
+        marks = None if saved["marks"] is None else [TallyMark(*one) for one in saved["marks"]]
         return cls(saved["began"], saved["match"], Tally.restored(saved["tally"]), marks)
 
 
-def counted(marks: Iterable[Mark], within_us: int) -> Tally:
+def counted(marks: Iterable[TallyMark], within_us: int) -> Tally:
     """The tally of marks in the order of time."""
     tally = Tally()
     for mark in marks:

@@ -1,0 +1,128 @@
+"""The server: one ASGI application out of the sockets, the static files, health, and Flask's pages."""
+
+from __future__ import annotations
+
+import contextlib
+import socket
+from collections.abc import AsyncIterator, Callable
+
+import uvicorn
+from a2wsgi import WSGIMiddleware
+from starlette.applications import Starlette
+from starlette.middleware import Middleware
+from starlette.requests import Request
+from starlette.responses import JSONResponse, Response
+from starlette.routing import Mount, Route, WebSocketRoute
+from starlette.staticfiles import StaticFiles
+from starlette.types import ASGIApp, Receive, Scope, Send
+
+import tesoura
+from tesoura.errors import PortInUse
+from tesoura.outputs.frames import FrameWriter
+from tesoura.outputs.sockets import DeskSocket, OverlaySocket
+from tesoura.runtime.facade import Runtime
+from tesoura.settings import STATIC, Settings
+from tesoura.store.store import Store
+from tesoura.web import create_pages, desk_ticket
+from tesoura.web.api.intake import EVENTS, EventsDoor
+from tesoura.web.guard import Guard
+
+WORKER_THREADS = 16
+
+
+class _Static(StaticFiles):
+    """Static files. Their addresses carry the build's name, so a browser may keep them for good."""
+
+    async def get_response(self, path: str, scope: Scope) -> Response:
+        """The file, with how long to keep it."""
+        response = await super().get_response(path, scope)
+        keep = b"v=" in scope.get("query_string", b"") or path.endswith(".woff2")
+        response.headers["Cache-Control"] = "public, max-age=31536000, immutable" if keep else "no-cache"
+        return response
+
+
+def create_app(settings: Settings, store: Store) -> Starlette:
+    """The whole application for one open data folder."""
+    runtime = Runtime(store, settings)
+
+    @contextlib.asynccontextmanager
+    async def lifespan(_: Starlette) -> AsyncIterator[None]:
+        await runtime.start()
+        yield
+        await runtime.stop()
+
+    async def health(_: Request) -> JSONResponse:
+        feeds = {report.name: report.state.freshness.value for report in runtime.feeds.reports()}
+        return JSONResponse(
+            {"status": "ok", "version": tesoura.__version__, "feeds": feeds, "pages": runtime.hub.pages}
+        )
+
+    return Starlette(
+        routes=[
+            Route("/healthz", health),
+            WebSocketRoute("/live/desk/{ticket}", DeskSocket(runtime.hub, desk_ticket(store))),
+            WebSocketRoute("/live/{token}", OverlaySocket(runtime.hub)),
+            Mount("/static", _Static(directory=STATIC)),
+            Mount("/", WSGIMiddleware(create_pages(runtime, settings), workers=WORKER_THREADS)),  # type: ignore[arg-type]
+        ],
+        middleware=[Middleware(Guard, settings), Middleware(Shortcut, EVENTS, EventsDoor(runtime))],
+        lifespan=lifespan,
+    )
+
+
+def listen(host: str, port: int) -> socket.socket:
+    """A socket that listens there. Raises PortInUse."""
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
+    listening = socket.socket(family, socket.SOCK_STREAM)
+    if hasattr(socket, "SO_EXCLUSIVEADDRUSE"):
+        listening.setsockopt(socket.SOL_SOCKET, socket.SO_EXCLUSIVEADDRUSE, 1)
+    else:
+        listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        listening.bind((host, port))
+        listening.listen(512)
+    except (OSError, OverflowError) as error:
+        listening.close()
+        raise PortInUse(
+            f"Nothing can listen on {host}:{port} ({getattr(error, 'strerror', None) or error}). "
+            "Perhaps Tesoura is running already; else give another port with --port."
+        ) from error
+    return listening
+
+
+class Shortcut:
+    """Leads one address straight to its door, past all that finds the others."""
+
+    def __init__(self, app: ASGIApp, path: str, door: ASGIApp) -> None:
+        self._app, self._path, self._door = app, path, door
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Serve one request or connection."""
+        straight = scope["type"] == "http" and scope["path"] == self._path
+        await (self._door if straight else self._app)(scope, receive, send)
+
+
+class Server(uvicorn.Server):
+    """uvicorn, telling when it is ready."""
+
+    def __init__(self, app: Starlette, ready: Callable[[], None]) -> None:
+        super().__init__(
+            uvicorn.Config(
+                app,
+                log_level="warning",
+                access_log=False,
+                ws=FrameWriter,
+                ws_per_message_deflate=False,
+                ws_max_size=64_000,
+                timeout_graceful_shutdown=3,
+                server_header=False,
+                proxy_headers=False,
+            )
+        )
+        self._ready = ready
+
+    async def startup(self, sockets: list[socket.socket] | None = None) -> None:
+        """Start, then say so."""
+        await super().startup(sockets)
+        if self.started:
+            self._ready()

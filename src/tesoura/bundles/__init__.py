@@ -1,0 +1,1 @@
+"""What goes out and comes in as one file: overlays, recipes; and what of these ships."""

@@ -1,0 +1,151 @@
+"""Ready-made text files: wordings that many streams want, and the computed signals that they read."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+SPANS = {
+    "session": "this stream session",
+    "today": "today",
+    "week": "this week",
+    "month": "this month",
+    "year": "this year",
+    "all": "of all time",
+}
+ALL_STATS = ["count", "sum", "latest", "first", "largest", "top"]
+
+
+@dataclass(frozen=True, slots=True)
+class ReadyMadeWords:
+    """How the user's events are called: for each family the type, the field with the name, the field with the amount,
+    and the amount's unit."""
+
+    gift: str = "gift"
+    gift_name: str = "name"
+    gift_amount: str = "amount"
+    unit: str = "spools"
+    follow: str = "follow"
+    follow_name: str = "name"
+    subscription: str = "subscription"
+    subscription_name: str = "name"
+    cut: str = "kill"
+    cut_name: str = "target"
+
+
+@dataclass(frozen=True, slots=True)
+class ReadyMade:
+    """One file: its name, what it is, its group, its wording, what stands for nothing yet, what must be computed."""
+
+    file: str
+    title: str
+    group: str
+    wording: str
+    nothing_yet: str
+    needs: tuple[str, ...] = field(default=())
+
+
+def definitions(words: ReadyMadeWords) -> dict[str, tuple[str, dict[str, Any]]]:
+    """The computed signals that ready-made files read: by name the kind and the choices."""
+    found: dict[str, tuple[str, dict[str, Any]]] = {}
+    for span in SPANS:
+        found[f"gifts_{span}"] = _window(words.gift, words.gift_name, span, words.gift_amount, words.unit)
+        found[f"follows_{span}"] = _window(words.follow, words.follow_name, span)
+        found[f"subscriptions_{span}"] = _window(words.subscription, words.subscription_name, span)
+        found[f"cuts_{span}"] = _window(words.cut, words.cut_name, span)
+    lately = {"over": "minutes", "length": "10", "stats": ["count", "sum", "per_minute"]}
+    found["gifts_lately"] = (
+        "window",
+        {"types": [words.gift], "amount": words.gift_amount, "by": words.gift_name, "unit": words.unit, **lately},
+    )
+    found["cuts_lately"] = ("window", {"types": [words.cut], **lately})
+    found["gift_chain"] = ("chain", {"types": [words.gift], "within_s": "60", "by": words.gift_name})
+    found["cut_chain"] = ("chain", {"types": [words.cut], "within_s": "10", "by": words.cut_name})
+    found["gift_goal"] = (
+        "goal",
+        {"signal": "gifts_session.sum", "start": "0", "target": "100", "unit": words.unit, "began": "", "by": ""},
+    )
+    found["follow_goal"] = (
+        "goal",
+        {"signal": "follows_session.count", "start": "0", "target": "20", "unit": "follows", "began": "", "by": ""},
+    )
+    return found
+
+
+def _window(kind: str, name: str, span: str, amount: str = "", unit: str = "") -> tuple[str, dict[str, Any]]:
+    return "window", {
+        "types": [kind], "amount": amount, "by": name, "over": span, "stats": ALL_STATS, "top": "5", "unit": unit,
+    }  # fmt: skip
+
+
+def with_needed(names: set[str], words: ReadyMadeWords) -> list[str]:
+    """These computed signals and those which they read, in an order in which they can be made."""
+    known = definitions(words)
+    read = {str(known[name][1]["signal"]).partition(".")[0] for name in names if "signal" in known[name][1]}
+    return sorted(read) + sorted(names - read)
+
+
+def files(words: ReadyMadeWords) -> list[ReadyMade]:
+    """All ready-made files."""
+    unit = words.unit
+    found = [
+        ReadyMade("latest_gift.txt", "The latest gift", "Latest",
+                  f"{{gifts_all.latest_name}} · {{gifts_all.latest_amount:,}} {unit}", "no gift yet", ("gifts_all",)),
+        ReadyMade("latest_giver.txt", "Who gave last", "Latest", "{gifts_all.latest_name}", "", ("gifts_all",)),
+        ReadyMade("latest_follow.txt", "Who followed last", "Latest", "{follows_all.latest_name}", "",
+                  ("follows_all",)),
+        ReadyMade("latest_subscription.txt", "Who subscribed last", "Latest", "{subscriptions_all.latest_name}", "",
+                  ("subscriptions_all",)),
+        ReadyMade("latest_cut.txt", "Who was cut last", "Latest", "{cuts_all.latest_name}", "", ("cuts_all",)),
+        ReadyMade("first_gift_of_session.txt", "The first gift of this session", "Latest",
+                  f"{{gifts_session.first_name}} · {{gifts_session.first_amount:,}} {unit}", "", ("gifts_session",)),
+    ]  # fmt: skip
+    for span, when in SPANS.items():
+        window = f"gifts_{span}"
+        found += [
+            ReadyMade(f"top_giver_{span}.txt", f"Who gave most {when}", "Top",
+                      f"{{{window}.top_1_name}} · {{{window}.top_1_amount:,}} {unit}", "", (window,)),
+            ReadyMade(f"top_3_givers_{span}.txt", f"The three who gave most {when}", "Top",
+                      f"{{names({window}.leaders, 3)}}", "", (window,)),
+            ReadyMade(f"total_gifts_{span}.txt", f"Gifts in all {when}", "Totals",
+                      f"{{{window}.sum:,}} {unit}", f"0 {unit}", (window,)),
+        ]  # fmt: skip
+    found += [
+        ReadyMade(f"largest_gift_{span}.txt", f"The largest gift {SPANS[span]}", "Top",
+                  f"{{gifts_{span}.largest_name}} · {{gifts_{span}.largest_amount:,}} {unit}", "", (f"gifts_{span}",))
+        for span in ("session", "all")
+    ]  # fmt: skip
+    found += [
+        ReadyMade(f"total_{family}_{span}.txt", f"{title} {SPANS[span]}", "Totals", f"{{{family}_{span}.count:,}}", "0",
+                  (f"{family}_{span}",))
+        for family, title, spans in (
+            ("follows", "Follows", ("session", "today", "week", "month")),
+            ("subscriptions", "Subscriptions", ("session", "month")),
+            ("cuts", "Cuts", ("session", "today", "all")),
+        )
+        for span in spans
+    ]  # fmt: skip
+    found += [
+        ReadyMade("gift_chain.txt", "The chain of gifts now", "Chains",
+                  "{gift_chain.length} in a row", "", ("gift_chain",)),
+        ReadyMade("gift_chain_left.txt", "Seconds until the chain of gifts breaks", "Chains",
+                  "{gift_chain.left_s}", "", ("gift_chain",)),
+        ReadyMade("gift_chain_who.txt", "Who is in the chain of gifts", "Chains",
+                  "{names(gift_chain.who, 3)}", "", ("gift_chain",)),
+        ReadyMade("longest_gift_chain.txt", "The longest chain of gifts", "Chains",
+                  "{gift_chain.longest}", "0", ("gift_chain",)),
+        ReadyMade("cut_chain.txt", "The chain of cuts now", "Chains", "{cut_chain.length}", "0", ("cut_chain",)),
+        ReadyMade("longest_cut_chain.txt", "The longest chain of cuts", "Chains",
+                  "{cut_chain.longest}", "0", ("cut_chain",)),
+        ReadyMade("gift_goal.txt", "The gift goal", "Goals",
+                  f"{{gift_goal.done:,}} of {{gift_goal.target:,}} {unit}", f"0 {unit}", ("gift_goal",)),
+        ReadyMade("gift_goal_percent.txt", "The gift goal in percent", "Goals",
+                  "{gift_goal.pct:.0f} %", "0 %", ("gift_goal",)),
+        ReadyMade("follow_goal.txt", "The follow goal", "Goals",
+                  "{follow_goal.done:,} of {follow_goal.target:,} follows", "0 follows", ("follow_goal",)),
+        ReadyMade("gifts_last_10_minutes.txt", "Gifts in the last ten minutes", "Lately",
+                  f"{{gifts_lately.sum:,}} {unit}", f"0 {unit}", ("gifts_lately",)),
+        ReadyMade("cuts_per_minute.txt", "Cuts a minute, over the last ten", "Lately",
+                  "{cuts_lately.per_minute:.1f}", "0", ("cuts_lately",)),
+    ]  # fmt: skip
+    return found

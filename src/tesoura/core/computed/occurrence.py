@@ -1,0 +1,82 @@
+"""An event as computations take it: where it lies in time, and in the log."""
+
+from __future__ import annotations
+
+import unicodedata
+from collections.abc import Mapping
+from datetime import UTC, datetime, timedelta
+from typing import NamedTuple
+
+from tesoura.core.values import Event
+
+EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+MICRO = 1_000_000
+MAX_NAME = 200
+
+
+class Occurrence(NamedTuple):
+    """One event: when it happened (µs since 1970, never later than it was accepted), its place in the log, its data."""
+
+    at: int
+    seq: int
+    type: str
+    data: Mapping[str, object]
+
+
+def micros(instant: datetime) -> int:
+    """An aware instant as whole microseconds since 1970."""
+    return (instant - EPOCH) // timedelta(microseconds=1)
+
+
+def instant(at: int) -> datetime:
+    """The aware instant so many microseconds after 1970."""
+    return EPOCH + timedelta(microseconds=at)
+
+
+def occurrence(event: Event, seq: int, accepted_at: datetime) -> Occurrence:
+    """An event from the log. One that claims to be of the future happened when it was accepted."""
+    return Occurrence(micros(min(event.time, accepted_at)), seq, event.type, event.data)
+
+
+def field_of(data: Mapping[str, object], path: str) -> object:
+    """What a plain or dotted path reaches in an event's data; None when there is nothing."""
+    found: object = data.get(path)
+    if found is None and "." in path:
+        found = data
+        for part in path.split("."):
+            found = found.get(part) if isinstance(found, Mapping) else None
+    return found
+
+
+def amount_of(raw: object) -> int | None:
+    """A number, or a text that is plainly one, in whole millionths, so that sums are exact in any order."""
+    if isinstance(raw, str):
+        try:
+            raw = float(raw[:40]) if not raw.strip().lstrip("+-").isdecimal() else int(raw[:40])
+        except ValueError:
+            return None
+    if isinstance(raw, int):
+        return raw * MICRO if -(10**30) < raw < 10**30 else None
+    if isinstance(raw, float) and -1e30 < raw < 1e30:
+        return round(raw * MICRO)
+    return None
+
+
+def number(millionths: int) -> int | float:
+    """Whole millionths as a number, whole where it is whole."""
+    whole, rest = divmod(millionths, MICRO)
+    return millionths / MICRO if rest else whole
+
+
+def name_of(raw: object) -> str:
+    """A name as it is shown: one line without what cannot be seen, at most 200 characters; empty for none."""
+    if raw is None or isinstance(raw, Mapping | list):
+        return ""
+    text = "".join(char for char in str(raw)[: 4 * MAX_NAME] if char >= " " and char != "\x7f")
+    text = " ".join(text.split())
+    return text if len(text) <= MAX_NAME else text[: MAX_NAME - 1] + "…"
+
+
+def name_key(name: str) -> str:
+    """What two ways of writing one name share: case and accents' encoding do not count."""
+    return unicodedata.normalize("NFKC", name).casefold()

@@ -1,0 +1,1 @@
+"""What people type: fields, their checks, and forms made of them."""

@@ -1,0 +1,99 @@
+"""Checks of what people type. Each gives the value, or says in one sentence what would be right."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Sequence
+from datetime import datetime, timedelta
+
+from tesoura.errors import InvalidField
+
+
+def whole(low: int, high: int) -> Callable[[object], int]:
+    """A check for a whole number from `low` to `high`."""
+
+    def check(raw: object) -> int:
+        typed = str(raw).strip()
+        try:
+            number = float(typed)
+        except ValueError:
+            what = f"“{typed[:20]}” is not a number" if typed else "This is empty"
+            raise InvalidField(f"{what}. Give a number from {low} to {high}.") from None
+        if number != number or not low <= number <= high:
+            raise InvalidField(f"{typed[:20]} is outside what fits. Give a number from {low} to {high}.")
+        return round(number)
+
+    return check
+
+
+def choice(options: Sequence[str]) -> Callable[[object], str]:
+    """A check for one of the options; case does not decide."""
+
+    def check(raw: object) -> str:
+        typed = str(raw).strip()
+        for option in options:
+            if option.casefold() == typed.casefold():
+                return option
+        raise InvalidField(f"“{typed[:40]}” is not one of these: {', '.join(options)}.")
+
+    return check
+
+
+def text(longest: int, empty: bool = False) -> Callable[[object], str]:
+    """A check for a text of at most `longest` characters; its lines end in a plain line feed."""
+
+    def check(raw: object) -> str:
+        typed = str(raw).replace("\r\n", "\n").replace("\r", "\n")
+        if len(typed) > longest:
+            raise InvalidField(f"This has {len(typed):,} characters; at most {longest:,} fit.")
+        if not empty and not typed.strip():
+            raise InvalidField("This is empty. Write what viewers should read.")
+        return typed
+
+    return check
+
+
+def line(longest: int) -> Callable[[object], str]:
+    """A check for one line that is not empty."""
+
+    def check(raw: object) -> str:
+        typed = " ".join(str(raw).split())
+        if not typed:
+            raise InvalidField("This needs a name.")
+        if len(typed) > longest:
+            raise InvalidField(f"This has {len(typed)} characters; at most {longest} fit.")
+        return typed
+
+    return check
+
+
+_TIME = re.compile(r"(\d{1,2})[:.h](\d{2})(?:[:.](\d{2}))?")
+
+
+def time_before(now: datetime) -> Callable[[object], datetime]:
+    """A check for a time of day, `19:02` or `19:02:30`, in the zone of `now`: the last one that is not after `now`."""
+
+    def check(raw: object) -> datetime:
+        typed = str(raw).strip()
+        found = _TIME.fullmatch(typed)
+        parts = [int(part or 0) for part in found.groups()] if found else []
+        if not parts or parts[0] > 23 or max(parts[1:]) > 59:
+            raise InvalidField(f"“{typed[:20]}” is not a time of day. Write it as 19:02 or 19:02:30.")
+        hour, minute, second = parts
+        at = now.replace(hour=hour, minute=minute, second=second, microsecond=0)
+        return at if at <= now else at - timedelta(days=1)
+
+    return check
+
+
+_COLOUR = re.compile(r"#?([0-9a-fA-F]{3}|[0-9a-fA-F]{6})")
+
+
+def colour(raw: object) -> str:
+    """A colour as `#RRGGBB` in capitals; `#RGB` is widened."""
+    typed = str(raw).strip()
+    found = _COLOUR.fullmatch(typed)
+    if not found:
+        raise InvalidField(f"“{typed[:20]}” is not a colour. Write six digits or letters a to f, such as #C23A22.")
+    digits = found[1].upper()
+    return "#" + (digits if len(digits) == 6 else "".join(digit * 2 for digit in digits))

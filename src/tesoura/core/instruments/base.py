@@ -1,0 +1,144 @@
+"""The one shape of all instruments: commands and events in, signals and moments out.
+
+An instrument is a value that knows how it stands. It reads no clock: whoever asks hands in `now`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any, Protocol
+
+from tesoura.core.computed.almanac import Almanac
+from tesoura.core.computed.occurrence import Occurrence
+from tesoura.core.forms.form import FormField
+from tesoura.core.overlays.pieces.kind import PieceKind
+from tesoura.core.signals.extremes import Extremes
+from tesoura.core.values import Scalar
+
+Preferences = Mapping[str, Any]
+Told = Mapping[str, Scalar | None]
+"""The present value of each signal, by the part of its name after the dot; None where there is nothing to tell."""
+
+
+@dataclass(frozen=True, slots=True)
+class Command:
+    """A wish: its name, what was given with it, and its place in the log (0 while it is only being tried)."""
+
+    name: str
+    given: Mapping[str, Any] = field(default_factory=dict)
+    seq: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """What a command leads to: the instrument after it, and what is different then, in words (`20:14 → 20:16`).
+
+    `given` is what goes into the log: all that a later reading of the log needs to come to the same.
+    """
+
+    after: Instrument
+    effect: str
+    given: Mapping[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Fired:
+    """Something that happened by itself: an event for the log. The same `id` is logged once, whatever happens."""
+
+    id: str
+    type: str
+    at: datetime
+    data: Mapping[str, Any] = field(default_factory=dict)
+
+
+class Instrument(Protocol):
+    """One instrument as it stands. What it gives back is another value, or itself when it can only grow."""
+
+    def handle(self, command: Command, now: datetime) -> Step:
+        """What a command leads to. Raises InvalidField, or CommandRefused, when it leads nowhere."""
+        ...
+
+    def hear(self, event: Occurrence, now: datetime) -> Instrument:
+        """The instrument after an event of one of its types."""
+        ...
+
+    def see(self, values: Mapping[str, Scalar], now: datetime) -> Instrument:
+        """The instrument once it knows these signals' values."""
+        ...
+
+    def read(self, now: datetime) -> Told:
+        """The present value of each of its signals."""
+        ...
+
+    def next_change(self, now: datetime) -> datetime | None:
+        """When a value changes, or something happens, by itself."""
+        ...
+
+    def fires(self, now: datetime) -> Sequence[Fired]:
+        """What has happened by itself by now and is not in the log yet."""
+        ...
+
+    def extremes(self) -> Mapping[str, Extremes]:
+        """What its texts may come to, by the part of the signal's name after the dot."""
+        ...
+
+    def saved(self) -> dict[str, Any] | None:
+        """How it stands, to be stored; None when the log tells it."""
+        ...
+
+
+@dataclass(frozen=True, slots=True)
+class CommandKind:
+    """A command as pages and scripts offer it: its name, its words, and what is given with it."""
+
+    name: str
+    label: str
+    about: str
+    fields: Sequence[FormField] = ()
+
+
+Preview = Callable[[str, Preferences, Almanac, datetime, Mapping[str, Any] | None], Any]
+
+
+@dataclass(frozen=True, slots=True)
+class InstrumentKind:
+    """One kind of instrument.
+
+    `fields` are what it is set up with; one is `title`. `begin` makes one from its name, checked choices and an
+    almanac, and `restore` one from what `saved` gave. `outputs` gives its signals, by the part after the dot, with
+    their units; `types` the events it takes; `reads` the signals it reads; `depends_on` what of the almanac a stored
+    state stands for. `pieces` are the kinds of piece that draw it.
+
+    `preview` gives the template `preview.html` what a set-up would show, told its name, choices, the almanac, the
+    present instant, and how the instrument of that name stands; without one, the log tells. `check` tells what is wrong
+    with choices that are right one by one. `lays` gives what a piece begins with that is laid from its page; `facts`
+    are what its templates need to know. With `passing` its values are gone in a second: they get no line of their last
+    minutes, and its panel is drawn again only when one of `panel_follows` changes.
+    """
+
+    name: str
+    title: str
+    about: str
+    example: str
+    fields: Sequence[FormField]
+    begin: Callable[[str, Preferences, Almanac, datetime], Instrument]
+    restore: Callable[[str, Preferences, Almanac, Mapping[str, Any]], Instrument]
+    outputs: Callable[[Preferences], Mapping[str, str]]
+    commands: Sequence[CommandKind] = ()
+    types: Callable[[str, Preferences], Sequence[str]] = lambda name, choices: ()
+    reads: Callable[[Preferences], Sequence[str]] = lambda choices: ()
+    since: Callable[[Preferences, Almanac], datetime | None] = lambda choices, almanac: None
+    depends_on: Callable[[Preferences, Almanac], str] = lambda choices, almanac: ""
+    pieces: Sequence[PieceKind] = ()
+    preview: Preview | None = None
+    check: Callable[[Preferences], Mapping[str, str]] = lambda choices: {}
+    lays: Callable[[str, Preferences], Mapping[str, Any]] = lambda piece, choices: {}
+    facts: Mapping[str, Any] = field(default_factory=dict)
+    passing: bool = False
+    panel_follows: Sequence[str] = ("state",)
+
+    def command(self, name: str) -> CommandKind | None:
+        """One of its commands."""
+        return next((one for one in self.commands if one.name == name), None)

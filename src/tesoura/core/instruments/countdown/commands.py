@@ -1,0 +1,197 @@
+"""Commands to a countdown: each gives another one, and says before what would be different."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+from tesoura.core.computed.occurrence import micros
+from tesoura.core.forms.durations import LONGEST, duration, signed, time_to_come
+from tesoura.core.instruments.base import Command, Step
+from tesoura.core.instruments.countdown.plan import COMMANDED, CountdownPlan
+from tesoura.core.instruments.countdown.state import ENDED, PAUSED, READY, RUNNING, TRIAL_US, Counting, seconds
+from tesoura.core.instruments.countdown.time_text import SECOND, time_of_day
+from tesoura.errors import CommandRefused, InvalidField
+
+
+@dataclass(frozen=True, slots=True)
+class Countdown(Counting):
+    """A countdown, a count up, or a clock, that takes commands."""
+
+    def handle(self, command: Command, now: datetime) -> Step:
+        """What a command leads to. Raises InvalidField or CommandRefused."""
+        act = _ACTS.get(command.name)
+        if act is None:
+            raise CommandRefused(f"A countdown knows no “{command.name[:30]}”. It knows {', '.join(sorted(_ACTS))}.")
+        if self.plan.counts not in COMMANDED and command.name not in ("dismiss", "show_end"):
+            raise CommandRefused("This one goes by itself. Change what it counts on its page.")
+        step = act(self, command.given, now)
+        after = step.after
+        assert isinstance(after, Countdown)
+        if command.name not in ("undo", "show_end"):
+            after = replace(after, undone_to=replace(self, undone_to=None, trial=None))
+        return Step(after, step.effect, step.given)
+
+    def _start(self, given: Mapping[str, Any], now: datetime) -> Step:
+        if self.state(now) in (RUNNING, PAUSED):
+            raise CommandRefused("It runs already. Start it again, or set another time.")
+        return self._begin(given, now)
+
+    def _restart(self, given: Mapping[str, Any], now: datetime) -> Step:
+        return self._begin(given, now)
+
+    def _begin(self, given: Mapping[str, Any], now: datetime) -> Step:
+        if self.up:
+            after = replace(self._fresh(), target=now, set_at=now)
+            return Step(after, f"counts from {self._clock(now, now)} on")
+        until = self._until(given, now)
+        after = replace(self._fresh(), target=until, set_at=now, length_us=micros(until) - micros(now))
+        return Step(after, self._ends(now, after), {"until": until.isoformat()})
+
+    def _fresh(self) -> Countdown:
+        return Countdown(self.plan, length_us=self.plan.length_us)
+
+    def _until(self, given: Mapping[str, Any], now: datetime) -> datetime:
+        """The instant that was asked for: `until`, `length` or `to`; without any, that of the plan."""
+        try:
+            until = self._asked(given, now)
+        except OverflowError:
+            until = None
+        if until is None or not now < until <= now + LONGEST:
+            raise InvalidField("That is over, or more than 366 days off. Give a time to come.")
+        return until
+
+    def _asked(self, given: Mapping[str, Any], now: datetime) -> datetime:
+        if given.get("until"):
+            try:
+                until = datetime.fromisoformat(str(given["until"]))
+            except ValueError:
+                raise InvalidField("Give `until` as a date and time with its zone.") from None
+            return (until if until.tzinfo else until.replace(tzinfo=self.plan.zone)).astimezone(UTC)
+        if given.get("length"):
+            return now + duration(given["length"])
+        if given.get("to") or self.plan.counts == "time":
+            return time_to_come(given.get("to") or self.plan.to, now, self.plan.zone)
+        return now + timedelta(microseconds=self.plan.length_us)
+
+    def _pause(self, given: Mapping[str, Any], now: datetime) -> Step:
+        self._must(now, RUNNING, "It does not run, so there is nothing to pause.")
+        held = self._us(now)
+        after = replace(self, target=None, set_at=None, held_us=held)
+        return Step(after, f"stays at {self._plain(held)} until it goes on")
+
+    def _go_on(self, given: Mapping[str, Any], now: datetime) -> Step:
+        self._must(now, PAUSED, "It is not paused, so it cannot go on.")
+        away = timedelta(microseconds=self.held_us or 0)
+        after = replace(self, target=now - away if self.up else now + away, set_at=now, held_us=None)
+        return Step(after, "counts on" if self.up else self._ends(now, after))
+
+    def _stop(self, given: Mapping[str, Any], now: datetime) -> Step:
+        if self.state(now) == READY:
+            raise CommandRefused("It does not run.")
+        after = self._fresh()
+        return Step(after, f"viewers see {self._seen(after, now)}")
+
+    def _add(self, given: Mapping[str, Any], now: datetime) -> Step:
+        by = timedelta(seconds=seconds(given["by_s"])) if "by_s" in given else signed(given.get("by", ""))
+        by_us = round(by.total_seconds() * SECOND)
+        state = self.state(now)
+        if state not in (RUNNING, PAUSED):
+            raise CommandRefused("It does not run. Start it first.")
+        us = self._us(now) + by_us
+        if us <= 0:
+            raise CommandRefused(f"Only {self._plain(self._us(now))} is there to take from. Take less, or stop it.")
+        if us > LONGEST.total_seconds() * SECOND:
+            raise CommandRefused("That would be more than 366 days.")
+        given = {"by_s": by.total_seconds()}
+        length = max(self.length_us + by_us, us)
+        if state == PAUSED:
+            after = replace(self, held_us=us, length_us=length)
+            return Step(after, f"{self._plain(self._us(now))} → {self._plain(us)}", given)
+        assert self.target is not None
+        after = replace(self, target=self.target - by if self.up else self.target + by, set_at=now, length_us=length)
+        return Step(after, self._change(now, after), given)
+
+    def _set(self, given: Mapping[str, Any], now: datetime) -> Step:
+        state = self.state(now)
+        if state not in (RUNNING, PAUSED):
+            raise CommandRefused("It does not run. Start it with this time instead.")
+        if self.up:
+            raise CommandRefused("One that counts up has no end to set. Add or take time.")
+        if not any(given.get(name) for name in ("until", "length", "to")):
+            raise InvalidField("Say how long it should still go, or until when.")
+        until = self._until(given, now)
+        left = micros(until) - micros(now)
+        given = {"until": until.isoformat()}
+        if state == PAUSED:
+            after = replace(self, held_us=left, length_us=max(left, self.length_us))
+            return Step(after, f"{self._plain(self._us(now))} → {self._plain(left)}", given)
+        after = replace(self, target=until, set_at=now, length_us=max(left, self.length_us))
+        return Step(after, self._change(now, after), given)
+
+    def _dismiss(self, given: Mapping[str, Any], now: datetime) -> Step:
+        self._must(now, ENDED, "There is nothing to dismiss: it has not ended.")
+        return Step(replace(self, dismissed=True), f"“{self._last()}” goes")
+
+    def _show_end(self, given: Mapping[str, Any], now: datetime) -> Step:
+        if self.up or self.plan.counts == "clock":
+            raise CommandRefused("This one has no end.")
+        after = replace(self, trial=now + timedelta(microseconds=TRIAL_US))
+        return Step(after, f"viewers see its last five seconds and “{self._last()}”; what it counts goes on beneath")
+
+    def _undo(self, given: Mapping[str, Any], now: datetime) -> Step:
+        if self.undone_to is None:
+            raise CommandRefused("There is nothing to take back.")
+        return Step(self.undone_to, f"viewers see {self._seen(self.undone_to, now)}")
+
+    def _must(self, now: datetime, state: str, why_not: str) -> None:
+        if self.state(now) != state:
+            raise CommandRefused(why_not)
+
+    # In words
+
+    def _clock(self, at: datetime, now: datetime) -> str:
+        local, today = at.astimezone(self.plan.zone), now.astimezone(self.plan.zone)
+        date = "none" if local.date() == today.date() else "short"
+        return time_of_day(local, "24s", date, True).replace(" · ", " ")
+
+    def _ends(self, now: datetime, after: Countdown) -> str:
+        assert after.target is not None
+        return f"ends at {self._clock(after.target, now)}"
+
+    def _change(self, now: datetime, after: Countdown) -> str:
+        if self.up:
+            return f"{self._plain(self._us(now))} → {self._plain(after._us(now))}"
+        assert self.target is not None
+        assert after.target is not None
+        return f"ends at {self._clock(self.target, now)} → {self._clock(after.target, now)}"
+
+    def _plain(self, us: int) -> str:
+        writing = self.plan.writing
+        return writing.time(us) if self.up else writing.left(us)
+
+    def _seen(self, after: Countdown, now: datetime) -> str:
+        text = after.text(now)
+        return f"“{text}”" if text else "nothing"
+
+
+def restored(plan: CountdownPlan, saved: Mapping[str, Any]) -> Countdown:
+    """A countdown as it was stored."""
+    return Countdown(
+        plan, _when(saved["target"]), _when(saved["set_at"]), saved["held_us"], saved["length_us"],
+        saved["dismissed"], _when(saved["trial"]), frozenset(saved["fired"]),
+        restored(plan, saved["undone_to"]) if saved["undone_to"] else None,
+    )  # fmt: skip
+
+
+def _when(raw: str | None) -> datetime | None:
+    return datetime.fromisoformat(raw) if raw else None
+
+
+_ACTS: Mapping[str, Callable[[Countdown, Mapping[str, Any], datetime], Step]] = {
+    "start": Countdown._start, "pause": Countdown._pause, "go_on": Countdown._go_on, "stop": Countdown._stop,
+    "restart": Countdown._restart, "add": Countdown._add, "set": Countdown._set, "dismiss": Countdown._dismiss,
+    "show_end": Countdown._show_end, "undo": Countdown._undo,
+}  # fmt: skip

@@ -1,0 +1,259 @@
+"""What a countdown shows and when it changes: by its target, never by ticks added up."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime, timedelta
+from typing import Any, Self
+
+from tesoura.core.computed.occurrence import Occurrence, instant, micros
+from tesoura.core.forms.durations import brief
+from tesoura.core.instruments.base import Fired, Told
+from tesoura.core.instruments.countdown.plan import UP, CountdownMark, CountdownPlan
+from tesoura.core.instruments.countdown.time_text import HOUR, LAST_TEN, MINUTE, SECOND, TENTH, time_of_day
+from tesoura.core.signals.extremes import Extremes
+from tesoura.core.values import Scalar
+from tesoura.errors import InvalidField
+
+READY, RUNNING, PAUSED, ENDED, OVER = "ready", "running", "paused", "ended", "over"
+TRIAL_US, TRIAL_END_US = 5 * SECOND, 8 * SECOND
+SAMPLE_US = 272 * SECOND
+CLOCK_SET = "tesoura.clock_set"
+
+
+@dataclass(frozen=True, slots=True)
+class Counting:
+    """A countdown, a count up, or a clock, as far as it goes by itself.
+
+    While it runs, `target` is the instant at which it ends, or for one that counts up began, and `set_at` when that was
+    set. While it is paused, `held_us` is what is left, or has gone. `length_us` is what its share is of. `trial` is the
+    instant of an end that is only shown. `fired` are the marks of this target that are in the log.
+    """
+
+    plan: CountdownPlan
+    target: datetime | None = None
+    set_at: datetime | None = None
+    held_us: int | None = None
+    length_us: int = 0
+    dismissed: bool = False
+    trial: datetime | None = None
+    fired: frozenset[str] = frozenset()
+    undone_to: Self | None = None
+
+    @property
+    def up(self) -> bool:
+        """Whether it counts up."""
+        return self.plan.counts in UP
+
+    def state(self, now: datetime) -> str:
+        """Whether it is ready, running, paused, ended (its last words are shown) or over."""
+        if self.plan.counts == "clock":
+            return RUNNING
+        if self.held_us is not None:
+            return PAUSED
+        if self.target is None:
+            return READY
+        if self.up or now < self.target:
+            return RUNNING
+        if self.dismissed:
+            return OVER
+        return ENDED if not self.plan.end_us or now < self._gone_at(self.target) else OVER
+
+    def _gone_at(self, target: datetime) -> datetime:
+        return target + timedelta(microseconds=self.plan.end_us)
+
+    def _last(self) -> str:
+        return self.plan.end_words or self.plan.writing.counting_down(0)
+
+    # Events and signals
+
+    def hear(self, event: Occurrence, now: datetime) -> Self:
+        """A mark of its own is in the log; or the machine's clock was set, which a length of time does not mind."""
+        if event.type == CLOCK_SET:
+            by = timedelta(seconds=seconds(event.data.get("by_s")))
+            if self.plan.counts in ("duration", "up") and self.target is not None and self.set_at is not None:
+                return replace(self, target=self.target + by, set_at=self.set_at + by)
+            return self
+        id = str(event.data.get("of", ""))
+        return replace(self, fired=self.fired | {id}) if id else self
+
+    def see(self, values: Mapping[str, Scalar], now: datetime) -> Self:
+        """The calendar's event begins at another time. One that has just ended keeps its last words."""
+        value = values.get(self.plan.signal)
+        target = None if isinstance(value, str | bool) or value is None else instant(round(value * SECOND))
+        if target == self.target or (self.target is not None and self.state(now) == ENDED):
+            return self
+        length = micros(target) - micros(now) if target else 0
+        return replace(self, target=target, set_at=now, length_us=length, dismissed=False, fired=frozenset())
+
+    def _us(self, now: datetime) -> int:
+        """What is left, or for one that counts up has gone."""
+        if self.held_us is not None:
+            return self.held_us
+        if self.target is None:
+            return 0 if self.up else self.plan.length_us
+        gone = micros(now) - micros(self.target)
+        return max(gone if self.up else -gone, 0)
+
+    def text(self, now: datetime) -> str | None:
+        """What viewers see now; empty for nothing, None while it is not known what to count to."""
+        plan = self.plan
+        if self.trial is not None and (tried := self._trial_text(self.trial, now)) is not None:
+            return tried
+        if plan.counts == "clock":
+            shown = time_of_day(now.astimezone(plan.zone), plan.clock, plan.date, plan.writing.leading)
+            return plan.writing.before + shown + plan.writing.after
+        state = self.state(now)
+        if state == OVER:
+            return ""
+        if state == ENDED:
+            return self._last()
+        if state == READY and plan.counts in ("event", "session", "since"):
+            return None
+        if state == READY and (plan.ready == "nothing" or plan.counts == "time"):
+            return ""
+        us = self._us(now)
+        return plan.writing.counting_up(us) if self.up else plan.writing.counting_down(us)
+
+    def _trial_text(self, trial: datetime, now: datetime) -> str | None:
+        left = micros(trial) - micros(now)
+        if left > 0:
+            return self.plan.writing.counting_down(left)
+        return self._last() if -left < min(self.plan.end_us or TRIAL_END_US, TRIAL_END_US) else None
+
+    def read(self, now: datetime) -> Told:
+        """Its text, the time alone, the seconds, the share that has gone, its state, and when it ends."""
+        plan, text = self.plan, self.text(now)
+        if plan.counts == "clock":
+            return {"text": text, "state": RUNNING}
+        us, state = self._us(now), self.state(now)
+        known = text is not None
+        if self.up:
+            return {"text": text, "time": plan.writing.time(us) if known else None,
+                    "gone_s": us // SECOND if known else None, "state": state}  # fmt: skip
+        shown = plan.writing.shown_us(us)
+        share = 1 - min(shown / self.length_us, 1) if self.length_us else float(state in (ENDED, OVER))
+        return {
+            "text": text,
+            "time": plan.writing.left(us) if known else None,
+            "left_s": -(-shown // SECOND) if known else None,
+            "share": round(share, 4) if known else None,
+            "state": state,
+            "ends_at": round(self.target.timestamp(), 3) if self.target else None,
+        }
+
+    def next_change(self, now: datetime) -> datetime | None:
+        """When the text changes next."""
+        due = [at for at in (self._own_change(now), self._trial_change(now)) if at is not None]
+        return min(due, default=None)
+
+    def _own_change(self, now: datetime) -> datetime | None:
+        plan, state = self.plan, self.state(now)
+        if plan.counts == "clock":
+            size = SECOND if plan.clock.endswith("s") else MINUTE
+            return instant((micros(now) // size + 1) * size)
+        if state == RUNNING:
+            assert self.target is not None
+            us = self._us(now)
+            if self.up:
+                return self.target + timedelta(microseconds=(us // SECOND + 1) * SECOND)
+            return self.target - timedelta(microseconds=plan.writing.step_us(us))
+        return self._gone_at(self.target) if state == ENDED and plan.end_us and self.target else None
+
+    def _trial_change(self, now: datetime) -> datetime | None:
+        if self.trial is None:
+            return None
+        left = micros(self.trial) - micros(now)
+        if left > 0:
+            return self.trial - timedelta(microseconds=self.plan.writing.step_us(left))
+        over = self.trial + timedelta(microseconds=min(self.plan.end_us or TRIAL_END_US, TRIAL_END_US))
+        return over if over > now else None
+
+    # Marks
+
+    def fires(self, now: datetime) -> Sequence[Fired]:
+        """The marks that were passed by now and are not in the log yet."""
+        found = list(self._passed(self.target, self.set_at, now, False))
+        if self.trial is not None:
+            found += self._passed(self.trial, self.trial - timedelta(seconds=5), now, True)
+        return found
+
+    def _passed(self, target: datetime | None, since: datetime | None, now: datetime, trial: bool) -> Iterator[Fired]:
+        if target is None or since is None:
+            return
+        for mark in self.plan.marks:
+            at = target - timedelta(microseconds=mark.left_us)
+            id = f"{target.isoformat()}:{mark.left_us // SECOND}" + (":trial" if trial else "")
+            if since < at <= now and id not in self.fired:
+                data: dict[str, Any] = {"countdown": self.plan.title, "left_s": mark.left_us // SECOND, "of": id}
+                data |= {"sound": mark.sound} if mark.sound else {}
+                data |= {"trial": True} if trial else {"scene": mark.scene} if mark.scene else {}
+                yield Fired(id, mark_type(self.plan.name, mark), at, data)
+
+    # The fit check, and a restart
+
+    def extremes(self) -> Mapping[str, Extremes]:
+        """The widest text, as if it had become twice as long; and its last word."""
+        plan, writing = self.plan, self.plan.writing
+        if plan.counts == "clock":
+            longest = datetime(2028, 9, 27, 20, 58, 58, tzinfo=UTC)
+            shown = writing.before + time_of_day(longest, plan.clock, plan.date, writing.leading) + writing.after
+            return {"text": Extremes(shown, shown, shown)}
+        if self.up:
+            length = max(10 * HOUR - SECOND, 2 * self.length_us)
+            widest = _wide(writing.counting_up(length))
+            clock = _wide(writing.time(length))
+            return {"text": Extremes(widest, widest, writing.counting_up(SAMPLE_US)), "time": Extremes(clock, clock)}
+        length = 2 * max(self.length_us, plan.length_us) or 24 * HOUR - SECOND
+        times = (length, length // 2, LAST_TEN - TENTH, MINUTE - SECOND)
+        widest = max((_wide(writing.counting_down(us)) for us in times), key=len)
+        clock = max((_wide(writing.left(us)) for us in times), key=len)
+        return {
+            "text": Extremes(widest, self._last(), writing.counting_down(SAMPLE_US)),
+            "time": Extremes(clock, writing.left(0), writing.left(SAMPLE_US)),
+            "share": Extremes(sample=0.4),
+        }
+
+    def saved(self) -> dict[str, Any]:
+        """How it stands, to be stored."""
+        return {
+            "target": _text(self.target), "set_at": _text(self.set_at), "held_us": self.held_us,
+            "length_us": self.length_us, "dismissed": self.dismissed, "trial": _text(self.trial),
+            "fired": sorted(self.fired), "undone_to": self.undone_to.saved() if self.undone_to else None,
+        }  # fmt: skip
+
+
+def upcoming(countdown: Counting, now: datetime, count: int) -> list[tuple[datetime, str]]:
+    """The next changes of the text: when, and to what."""
+    found: list[tuple[datetime, str]] = []
+    text, at = countdown.text(now), countdown.next_change(now)
+    while at is not None and len(found) < count:
+        if (new := countdown.text(at)) != text:
+            found.append((at, new or ""))
+            text = new
+        at = countdown.next_change(at)
+    return found
+
+
+def mark_type(name: str, mark: CountdownMark) -> str:
+    """The type of the event that a mark is in the log."""
+    if not mark.left_us:
+        return f"{name}.ended"
+    return f"{name}.at_{brief(timedelta(microseconds=mark.left_us)).replace(' ', '_')}"
+
+
+def _wide(text: str) -> str:
+    return re.sub(r"\d", "8", text)
+
+
+def seconds(raw: object) -> float:
+    """A check for so many seconds, before zero too."""
+    if isinstance(raw, bool) or not isinstance(raw, int | float) or not abs(raw) < 1e9:
+        raise InvalidField("Give the seconds as a number.")
+    return float(raw)
+
+
+def _text(at: datetime | None) -> str | None:
+    return at.isoformat() if at else None

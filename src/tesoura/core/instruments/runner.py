@@ -1,0 +1,153 @@
+"""Instruments among the computed signals: a set-up as a definition, and an instrument as one state of it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from tesoura.core.computed.almanac import Almanac
+from tesoura.core.computed.occurrence import Occurrence, instant
+from tesoura.core.instruments.base import Command, Fired, Instrument, InstrumentKind, Preferences, Step, Told
+from tesoura.core.instruments.registry import KINDS
+from tesoura.core.signals.extremes import Extremes
+from tesoura.core.values import Scalar
+from tesoura.errors import InvalidField
+
+COMMAND = "tesoura.command."
+"""How the type of an event begins that is a command to an instrument, whose name follows."""
+CLOCK_SET = "tesoura.clock_set"
+"""An event that tells that the machine's clock was set, `by_s` seconds forward."""
+
+
+@dataclass(frozen=True, slots=True)
+class Setup:
+    """An instrument as it was set up: its kind, the first half of its signals' names, and the checked choices."""
+
+    kind: str
+    name: str
+    choices: Preferences
+
+    @property
+    def kind_of(self) -> InstrumentKind:
+        """Which kind of instrument it is."""
+        return KINDS[self.kind]
+
+    @property
+    def command_type(self) -> str:
+        """The type of the events that are commands to it."""
+        return COMMAND + self.name
+
+    def outputs(self) -> dict[str, str]:
+        """The signals it gives, each with its unit."""
+        return {f"{self.name}.{name}": unit for name, unit in self.kind_of.outputs(self.choices).items()}
+
+    def depends_on(self, almanac: Almanac) -> str:
+        """What of the almanac a stored state stands for."""
+        return self.kind_of.depends_on(self.choices, almanac)
+
+    def begin(self, almanac: Almanac, now: datetime) -> Runner:
+        """It, at its beginning."""
+        return Runner(self, almanac, now)
+
+
+class Runner:
+    """An instrument that runs: it hears its events and commands, each once, and tells its signals."""
+
+    def __init__(self, setup: Setup, almanac: Almanac, now: datetime) -> None:
+        self.definition, self._almanac = setup, almanac
+        kind = setup.kind_of
+        self.instrument: Instrument = kind.begin(setup.name, setup.choices, almanac, now)
+        self.reads = tuple(kind.reads(setup.choices))
+        self._types = (setup.command_type, CLOCK_SET, *kind.types(setup.name, setup.choices))
+        self._told: set[str] = set()
+        self._last: Told = {}
+        self._names = {name.partition(".")[2]: name for name in setup.outputs()}
+
+    @property
+    def stale(self) -> bool:
+        """Whether only the log can set it right."""
+        return bool(getattr(self.instrument, "stale", False))
+
+    @property
+    def types(self) -> tuple[str, ...]:
+        """The events it takes."""
+        return self._types
+
+    def take(self, event: Occurrence, now: datetime) -> bool:
+        """Take one event; whether it counts."""
+        if event.type != self.definition.command_type:
+            before = self.instrument
+            self.instrument = before.hear(event, now)
+            return True
+        name = event.data.get("command")
+        try:
+            step = self.instrument.handle(Command(str(name), event.data, event.seq), instant(event.at))
+        except InvalidField:
+            # It made sense when it was given, and something came before it meanwhile.
+            return False
+        self.instrument = step.after
+        return True
+
+    def attempt(self, command: Command, now: datetime) -> Step:
+        """What a command would lead to. Raises InvalidField when it leads nowhere."""
+        return self.instrument.handle(command, now)
+
+    def why_not(self, event: Occurrence, now: datetime) -> str | None:
+        """Why an event does not count here, or None when it does."""
+        asked = getattr(self.instrument, "why_not", None)
+        return asked(event) if asked and event.type != self.definition.command_type else None
+
+    def correct(self, before: Occurrence, after: Occurrence) -> bool:
+        """An event that was corrected is taken from the log anew."""
+        return False
+
+    def settle(self, now: datetime) -> None:
+        """It is asked with `now`, and needs no settling."""
+
+    def next_change(self, now: datetime) -> datetime | None:
+        """When it changes by itself."""
+        return self.instrument.next_change(now)
+
+    def fires(self, now: datetime) -> Sequence[Fired]:
+        """What has happened by itself by now, each told once."""
+        found = [one for one in self.instrument.fires(now) if one.id not in self._told]
+        self._told.update(one.id for one in found)
+        return found
+
+    def extremes(self) -> dict[str, Extremes]:
+        """What its texts may come to, by signal."""
+        return {f"{self.definition.name}.{name}": one for name, one in self.instrument.extremes().items()}
+
+    def read(self, now: datetime, values: Mapping[str, Scalar]) -> dict[str, Scalar | None]:
+        """The value of each of its signals that is another than when it was last read; None for nothing to tell.
+
+        One that reads signals is as old as they are, so all of it is told each time.
+        """
+        if self.reads:
+            self.instrument = self.instrument.see(values, now)
+            self._last = {}
+        told, last = self.instrument.read(now), self._last
+        self._last = told
+        return {
+            self._names[part]: value for part, value in told.items() if part not in last or not _same(value, last[part])
+        }
+
+    def saved(self) -> dict[str, Any] | None:
+        """How it stands, to be stored; None when the log tells it."""
+        return self.instrument.saved()
+
+    def restore(self, saved: Mapping[str, Any]) -> None:
+        """Go on from what was stored."""
+        setup = self.definition
+        self.instrument = setup.kind_of.restore(setup.name, setup.choices, self._almanac, saved)
+
+    def since(self, now: datetime) -> datetime | None:
+        """From when on the log must be read to build it anew; None for all of it."""
+        return self.definition.kind_of.since(self.definition.choices, self._almanac)
+
+
+def _same(one: Scalar | None, other: Scalar | None) -> bool:
+    # 1 and True are equal, and are not the same to a reader.
+    return one is other or (one == other and one.__class__ is other.__class__)

@@ -1,0 +1,1 @@
+"""Formulas and wordings: small expressions over signals, and text with them in braces."""

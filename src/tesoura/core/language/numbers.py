@@ -1,0 +1,206 @@
+"""Numbers as people read them: Python's format specs and a few named formats, in the user's locale.
+
+The core knows no locale data. `NumberStyle` is the table it needs, filled at the edge.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from datetime import UTC, datetime, tzinfo
+from functools import lru_cache
+from typing import cast
+
+from tesoura.core.values import Scalar
+from tesoura.errors import FormatError
+
+MAX_WIDTH = 100
+MAX_DECIMALS = 12
+
+
+def english_plural(number: float) -> str:
+    """The CLDR plural category of English: `one` for exactly 1, else `other`."""
+    return "one" if number == 1 else "other"
+
+
+def english_ordinal(number: float) -> str:
+    """What English writes behind a rank: `st`, `nd`, `rd` or `th`."""
+    last = abs(int(number)) % 100
+    return "th" if 10 < last < 20 else {1: "st", 2: "nd", 3: "rd"}.get(last % 10, "th")
+
+
+@dataclass(frozen=True, slots=True)
+class CompactStep:
+    """From `at_least` on, a number is divided by `divisor` and written between `prefix` and `suffix`."""
+
+    at_least: int
+    divisor: int
+    prefix: str
+    suffix: str
+
+
+@dataclass(frozen=True, slots=True)
+class NumberStyle:
+    """How a locale writes numbers, and in which zone times are told.
+
+    `groups` are the sizes of the last and of the further digit groups. `conjunction` and `more` stand in a list that is
+    cut short: Ana, Bolt and 3 more.
+    """
+
+    decimal: str = "."
+    group: str = ","
+    groups: tuple[int, int] = (3, 3)
+    compact: tuple[CompactStep, ...] = (
+        CompactStep(1_000, 1_000, "", "K"),
+        CompactStep(1_000_000, 1_000_000, "", "M"),
+        CompactStep(1_000_000_000, 1_000_000_000, "", "B"),
+    )
+    plural_category: Callable[[float], str] = field(default=english_plural)
+    ordinal_ending: Callable[[float], str] = field(default=english_ordinal)
+    zone: tzinfo = UTC
+    conjunction: str = "and"
+    more: str = "more"
+
+    def localise(self, text: str) -> str:
+        """Put this locale's marks where Python wrote `,` and `.`."""
+        if self.group == "," and self.decimal == "." and self.groups == (3, 3):
+            return text
+        if self.groups != (3, 3) and "," in text:
+            text = re.sub(r"\d[\d,]*", lambda digits: self._regroup(digits.group()), text, count=1)
+        return text.translate({ord(","): self.group, ord("."): self.decimal})
+
+    def _regroup(self, grouped: str) -> str:
+        digits = grouped.replace(",", "")
+        last, further = self.groups
+        head, parts = digits[:-last], [digits[-last:]]
+        while head:
+            parts.insert(0, head[-further:])
+            head = head[:-further]
+        return ",".join(parts)
+
+
+ENGLISH = NumberStyle()
+
+Formatter = Callable[[Scalar, NumberStyle], str]
+
+
+def plain(value: Scalar, style: NumberStyle = ENGLISH) -> str:
+    """A value without any format: whole numbers whole, others with at most two decimals, yes and no for flags."""
+    if isinstance(value, str):
+        return value
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, int) or value.is_integer():
+        return str(int(value))
+    return style.localise(f"{value:.2f}".rstrip("0").rstrip("."))
+
+
+def compact(value: Scalar, style: NumberStyle) -> str:
+    """`1284` as `1.3K`: one decimal below ten of a unit, none from there on."""
+    number = _number(value, "compact")
+    size = abs(number)
+    steps = (CompactStep(0, 1, "", ""), *style.compact)
+    at = max(index for index, step in enumerate(steps) if step.at_least <= size)
+    if at + 1 < len(steps) and _rounded(size, steps[at]) * steps[at].divisor >= steps[at + 1].at_least:
+        at += 1
+    step, shown = steps[at], _rounded(size, steps[at])
+    digits = f"{shown:,.1f}".removesuffix(".0") if step.divisor > 1 else plain(shown)
+    return f"{'-' if number < 0 else ''}{step.prefix}{style.localise(digits)}{step.suffix}"
+
+
+def _rounded(size: float, step: CompactStep) -> float:
+    scaled = size / step.divisor
+    return round(scaled, 1 if scaled < 9.95 or step.divisor == 1 else 0)
+
+
+def clock(value: Scalar, style: NumberStyle = ENGLISH) -> str:
+    """Seconds as `4:05`, from an hour on as `1:04:05`; seconds and inner minutes always have two digits."""
+    total = _number(value, "clock")
+    minutes, seconds = divmod(int(abs(total)), 60)
+    hours, minutes = divmod(minutes, 60)
+    sign = "-" if total <= -1 else ""
+    return f"{sign}{hours}:{minutes:02}:{seconds:02}" if hours else f"{sign}{minutes}:{seconds:02}"
+
+
+def signed(value: Scalar, style: NumberStyle) -> str:
+    """A number with its sign always shown, grouped: `+1,284`, `-3`, and a plain `0`."""
+    number = _number(value, "signed")
+    text = f"{number:+,}" if isinstance(number, int) else f"{number:+,.2f}".rstrip("0").rstrip(".")
+    return "0" if number == 0 else style.localise(text)
+
+
+def duration(value: Scalar, style: NumberStyle = ENGLISH) -> str:
+    """Seconds in their two largest units: `2 d 4 h`, `1 h 4 min`, `4 min 5 s`, `12 s`."""
+    total = int(abs(_number(value, "duration")))
+    sizes = [(total // 86_400, "d"), (total // 3_600 % 24, "h"), (total // 60 % 60, "min"), (total % 60, "s")]
+    first = next((at for at, (count, _) in enumerate(sizes) if count), 3)
+    return " ".join(f"{count} {unit}" for count, unit in sizes[first : first + 2] if count) or "0 s"
+
+
+def _instant(value: Scalar, name: str, style: NumberStyle, pattern: str) -> str:
+    seconds = _number(value, name)
+    if not -6e10 < seconds < 2.5e11:
+        raise FormatError(f"“{name}” writes an instant, in seconds since 1970, and this number is none")
+    return datetime.fromtimestamp(seconds, UTC).astimezone(style.zone).strftime(pattern)
+
+
+def _number(value: Scalar, name: str) -> int | float:
+    if isinstance(value, (str, bool)):
+        raise FormatError(f"“{name}” writes numbers, and this is {'text' if isinstance(value, str) else 'yes or no'}")
+    return value
+
+
+NAMED: Mapping[str, tuple[Formatter, str]] = {
+    "compact": (compact, "1284 → 1.3K"),
+    "clock": (clock, "245 → 4:05"),
+    "signed": (signed, "12 → +12"),
+    "duration": (duration, "3840 → 1 h 4 min"),
+    "time": (lambda value, style: _instant(value, "time", style, "%H:%M"), "1795723200 → 20:00"),
+    "date": (lambda value, style: _instant(value, "date", style, "%Y-%m-%d"), "1795723200 → 2026-11-26"),
+    "weekday": (lambda value, style: _instant(value, "weekday", style, "%A"), "1795723200 → Thursday"),
+    "upper": (lambda value, style: plain(value, style).upper(), "mara → MARA"),
+    "lower": (lambda value, style: plain(value, style).lower(), "Mara → mara"),
+}
+"""The formats with a name, each with an example."""
+
+_SPEC = re.compile(
+    r"(?:(?P<fill>[^{},.])?(?P<align>[<>^=]))?(?P<sign>[-+ ])?(?P<zero>0)?(?P<width>\d+)?"
+    r"(?P<group>[,_])?(?:\.(?P<decimals>\d+))?(?P<type>[dfgGeE%s])?"
+)
+
+
+@lru_cache(maxsize=1024)
+def formatter(spec: str) -> Formatter:
+    """The function that writes a value by this spec: a Python format spec, or one of the named formats.
+
+    Raises FormatError for a spec that is neither, is wider than 100 or has more than 12 decimals.
+    """
+    spec = spec.strip(" ") if spec.strip() in NAMED else spec
+    if not spec:
+        return plain
+    if spec in NAMED:
+        return NAMED[spec][0]
+    found = _SPEC.fullmatch(spec)
+    if not found:
+        raise FormatError(f"“{spec}” is no format. Use , or .1f or 0>4 as in Python, or one of: {', '.join(NAMED)}")
+    if int(found["width"] or 0) > MAX_WIDTH or int(found["decimals"] or 0) > MAX_DECIMALS:
+        raise FormatError(f"At most {MAX_WIDTH} wide and {MAX_DECIMALS} decimals")
+    return _by_spec(spec, whole=found["type"] == "d", bare=not found["type"] and not found["decimals"])
+
+
+def _by_spec(spec: str, whole: bool, bare: bool) -> Formatter:
+    def write(value: Scalar, style: NumberStyle) -> str:
+        kind = value.__class__
+        if kind is bool:
+            value = plain(value)
+        elif kind is float and (whole or bare):
+            value = round(cast("float", value), None if whole or float(value).is_integer() else 2)
+        try:
+            text = format(value, spec)
+        except ValueError:
+            what = "text" if isinstance(value, str) else "a number"
+            raise FormatError(f"The format “{spec}” does not go with {what}") from None
+        return style.localise(text) if kind is int or kind is float else text
+
+    return write

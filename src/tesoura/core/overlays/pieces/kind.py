@@ -1,0 +1,184 @@
+"""What a kind of piece is: its choices, what it says, and which texts the fit check measures."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from dataclasses import field as made
+from typing import Any
+
+from tesoura.core.forms.checks import line, text, whole
+from tesoura.core.forms.fields import Field, number, one_of, switch
+from tesoura.core.language.formula import compile_formula
+from tesoura.core.language.wording import MAX_WORDING, compile_wording
+from tesoura.core.signals.texts import Say
+from tesoura.errors import FormulaError, InvalidField
+
+MAX_SIDE_PX = 8_192
+THERE = "1"
+"""What a piece without a text of its own says while it is there."""
+Choices = Mapping[str, Any]
+WHEN_STALE = (("keep", "keep the last"), ("with_age", "the last, with its age"), ("nothing_yet", "say nothing yet"),
+              ("hide", "hide the piece"))  # fmt: skip
+APPEARS = (("always", "always"), ("moment", "as a moment"))
+FORMS = (("overlay", "as the overlay"), ("light", "light"), ("dark", "dark"))
+
+
+@dataclass(frozen=True, slots=True)
+class ChartLine:
+    """A part that draws a signal's last minutes as a line."""
+
+    signal: str
+    minutes: int
+
+
+@dataclass(frozen=True, slots=True)
+class Latest:
+    """A part that lists the latest events of a type: one column each wording, read with the event's own values."""
+
+    type: str
+    rows: int
+    columns: tuple[Say, ...]
+
+
+Part = Say | ChartLine | Latest
+
+
+@dataclass(frozen=True, slots=True)
+class PieceText:
+    """One text that a piece draws: the part that says it, or `fixed` words; its size as a share of the piece's.
+
+    `colour` names the style choice that colours it. A piece is `cells` wide; texts of one `cell` and `line` stand in a
+    row and share its width, less `less_em` (in the piece's size) for what else stands there. `share` is how much of the
+    width there is at all.
+    """
+
+    part: str
+    scale: float = 1.0
+    colour: str = "colour"
+    line: int = 0
+    cell: int = 0
+    cells: int = 1
+    fixed: str = ""
+    less_em: float = 0.0
+    share: float = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class PieceKind:
+    """One kind of piece.
+
+    `fields` are its own choices beside those that all pieces have. `parts` gives what it says, by the part's name; the
+    part named "" is the text of the piece itself, and a piece without one is there as long as it is not hidden.
+    `words` gives the texts that the fit check measures. `sized` is `text` for a piece as large as its words unless it
+    is given a width, and `box` for one whose width and height are chosen; `extra_em` is the height, in its size, that
+    such a one needs beside its lines. `template` draws it, where it is not in a folder of its name.
+    `overlay_size` is that of an overlay made for it alone. `first` are choices that a new one begins with beside the
+    defaults. `moment_type` tells which event it appears for when its choices do not.
+    `helpers` are what its template calls.
+    """
+
+    name: str
+    title: str
+    about: str
+    fields: Mapping[str, Field]
+    parts: Callable[[Choices], Mapping[str, Part]]
+    words: Callable[[Choices], Sequence[PieceText]] = lambda choices: ()
+    sized: str = "box"
+    size: tuple[int, int] = (480, 120)
+    style: Mapping[str, Any] = made(default_factory=dict)
+    wants: str = ""
+    extra_em: float = 0.0
+    template: str = ""
+    overlay_size: tuple[int, int] = (1920, 1080)
+    first: Mapping[str, Any] = made(default_factory=dict)
+    moment_type: Callable[[Choices], str] | None = None
+    helpers: Mapping[str, Any] = made(default_factory=dict)
+
+    @property
+    def drawn_by(self) -> str:
+        """The template that draws it."""
+        return self.template or f"pieces/{self.name}/piece.html"
+
+    @property
+    def all_fields(self) -> Mapping[str, Field]:
+        """The choices of this kind and those of all pieces."""
+        return {**self.fields, **COMMON_FIELDS}
+
+    @property
+    def defaults(self) -> dict[str, Any]:
+        """What a new piece of this kind begins with."""
+        width, height = self.size
+        own = {name: field.default for name, field in self.all_fields.items()}
+        return {**own, "name": self.title, "width_px": width, "height_px": height, **self.first}
+
+
+def wording(raw: object) -> str:
+    """A check for a wording."""
+    return _compiles(text(MAX_WORDING)(raw))
+
+
+def wording_or_nothing(raw: object) -> str:
+    """A check for a wording that may be empty."""
+    return _compiles(text(MAX_WORDING, empty=True)(raw))
+
+
+def _compiles(source: str) -> str:
+    try:
+        compile_wording(source)
+    except FormulaError as error:
+        raise InvalidField(str(error)) from None
+    return source
+
+
+def formula(raw: object) -> str:
+    """A check for a formula."""
+    source = text(400)(raw).strip()
+    try:
+        compile_formula(source)
+    except FormulaError as error:
+        raise InvalidField(str(error)) from None
+    return source
+
+
+def media(raw: object) -> str:
+    """A check for the name of a file that was added: its fingerprint and ending, or nothing."""
+    typed = str(raw).strip()
+    if typed and not (len(typed) <= 80 and typed.replace(".", "", 1).isalnum()):
+        raise InvalidField("Choose one of the files that were added.")
+    return typed
+
+
+COMMON_FIELDS: Mapping[str, Field] = {
+    "appears": one_of("Appears", APPEARS, "always", under="When"),
+    "when_late": one_of("When late", WHEN_STALE, "keep", under="When", only_if=("appears", ("always",))),
+    "when_down": one_of("When down", WHEN_STALE, "keep", under="When", only_if=("appears", ("always",))),
+    "moment_type": Field("When this happens", text(120, empty=True), asked="event", under="When",
+                         only_if=("appears", ("moment",))),
+    "moment_s": number("For", 1, 120, 6, "s", under="When", only_if=("appears", ("moment",))),
+    "x": number("Across", -MAX_SIDE_PX, MAX_SIDE_PX, 96, "px", under="Place"),
+    "y": number("Down", -MAX_SIDE_PX, MAX_SIDE_PX, 96, "px", under="Place"),
+    "width_px": Field("Width", whole(0, MAX_SIDE_PX), "px", 0, "number", under="Place", least=0, most=MAX_SIDE_PX),
+    "height_px": Field("Height", whole(0, MAX_SIDE_PX), "px", 0, "number", under="Place", least=0, most=MAX_SIDE_PX),
+    "form": one_of("Form", FORMS, "overlay", under="Look"),
+    "opacity_pct": number("Opacity of the piece", 0, 100, 100, "%", under="Look"),
+    "name": Field("Its name, for you alone", line(60), under="Piece"),
+    "pinned": switch("Pinned", "no", under="Piece"),
+    "hidden": switch("Hidden in the draft", "no", under="Piece"),
+    "group": Field("Group", lambda raw: " ".join(str(raw).split())[:40], under="Piece"),
+}  # fmt: skip
+
+
+def say(source: str, choices: Choices, nothing_yet: str = "") -> Say:
+    """A part that says a wording, with what this piece does about late and missing values."""
+    return Say(compile_wording(source), nothing_yet, choices["when_late"], choices["when_down"])
+
+
+def share(value: str, low: str, high: str, choices: Choices) -> Say:
+    """A part that says how far a value is on its way from one to another, from 0 to 1."""
+    way = f"(({value}) - ({low})) / (({high}) - ({low}))"
+    return say(f"{{max(0, min(1, {way})):.4f}}", choices, "0")
+
+
+SIZE = number("Size", 8, 1_000, 48, "px", under="Place")
+ALIGNMENTS = (("left", "left"), ("centre", "centre"), ("right", "right"))

@@ -1,0 +1,1 @@
+"""Signals: present values with their age and freshness, the engine that keeps them, the texts made of them."""

@@ -1,0 +1,183 @@
+"""Every signal's present value, age and freshness, and the texts that are redrawn when one changes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from datetime import datetime
+
+from tesoura.core.language.numbers import ENGLISH, NumberStyle
+from tesoura.core.language.scope import Scope
+from tesoura.core.signals.changes import Changes, FeedState
+from tesoura.core.signals.freshness import Cell, Deadlines, Feed, patience
+from tesoura.core.signals.texts import Texts
+from tesoura.core.signals.trails import Trail
+from tesoura.core.signals.unsaved import Unsaved
+from tesoura.core.values import Freshness, Reading, Scalar, Signal
+
+STALE = (Freshness.LATE, Freshness.DOWN)
+_WORST_FIRST = (Freshness.DOWN, Freshness.LATE, Freshness.LIVE, Freshness.HELD)
+
+
+class Cells:
+    """What the engine keeps of feeds and signals, and how one is written."""
+
+    def __init__(self, style: NumberStyle = ENGLISH) -> None:
+        self._values: dict[str, Scalar] = {}
+        self._cells: dict[str, Cell] = {}
+        self._feeds: dict[str, Feed] = {}
+        self._deadlines = Deadlines()
+        self._unsaved = Unsaved()
+        self.texts = Texts(Scope(self._values, style), self._age)
+
+    def add_feed(self, feed: str, period_s: float | None, paused: bool = False, lasting: bool = False) -> None:
+        """Make a feed known, or change its period. Without a period its values are held until the next comes.
+
+        With `lasting`, what came stays live however old it is, for as long as the feed works.
+        """
+        known = self._feeds.setdefault(feed, Feed(period_s))
+        known.period_s, known.paused, known.lasting = period_s, paused, lasting
+
+    def add_signal(self, feed: str, name: str, unit: str = "") -> None:
+        """Make a feed's signal known, or change its unit."""
+        cell = self._cells.setdefault(name, Cell(feed))
+        cell.unit = unit
+        self._feeds[feed].names.add(name)
+
+    # Reading
+
+    @property
+    def values(self) -> Mapping[str, Scalar]:
+        """All present values, by signal."""
+        return self._values
+
+    def signals(self, now: datetime, trails: bool = False) -> list[Signal]:
+        """All signals by name; with `trails`, each with its last ten minutes."""
+        return [self._signal(name, cell, now, trails) for name, cell in sorted(self._cells.items())]
+
+    def signal(self, name: str, now: datetime) -> Signal | None:
+        """One signal with its last ten minutes."""
+        cell = self._cells.get(name)
+        return self._signal(name, cell, now, True) if cell else None
+
+    def feed_state(self, feed: str, now: datetime) -> FeedState:
+        """How a feed fares now."""
+        known = self._feeds[feed]
+        return FeedState(known.freshness(now), known.last_ok_at, known.problem, known.failures)
+
+    def feed_names(self) -> set[str]:
+        """The first halves of all signals' names that are taken."""
+        return set(self._feeds)
+
+    def _signal(self, name: str, cell: Cell, now: datetime, trails: bool) -> Signal:
+        return Signal(
+            name,
+            self._values.get(name),
+            cell.unit,
+            cell.observed_at,
+            self._freshness(name, cell, now),
+            cell.problem,
+            cell.trail.points() if trails else (),
+        )
+
+    def _age(self, name: str) -> datetime | None:
+        cell = self._cells.get(name)
+        return cell.observed_at if cell else None
+
+    # Writing
+
+    def _fill(self, readings: Sequence[Reading], problems: Mapping[str, str]) -> list[str]:
+        for name, problem in problems.items():
+            if name in self._cells:
+                self._cells[name].problem = problem
+        return [one.name for one in readings if self._take(one.name, one.value, one.observed_at)]
+
+    def _take(self, name: str, value: Scalar, observed_at: datetime) -> bool:
+        cell = self._cells.get(name)
+        if cell is None:
+            return False
+        cell.observed_at, cell.problem, cell.restored = observed_at, None, False
+        self._values[name] = value
+        if cell.passing:
+            return True
+        if value.__class__ is not str:
+            cell.trail.add(observed_at, value)  # type: ignore[arg-type]
+        self._unsaved.add(name)
+        return True
+
+    def _empty(self, name: str) -> None:
+        """There is no value any more: it is "nothing yet" again."""
+        self._values.pop(name, None)
+        cell = self._cells[name]
+        cell.observed_at = None
+        if not cell.passing:
+            self._unsaved.add(name)
+
+    def _forget(self, name: str) -> None:
+        cell = self._cells.pop(name, None)
+        if cell is not None and cell.feed in self._feeds:
+            self._feeds[cell.feed].names.discard(name)
+        self._values.pop(name, None)
+        self.texts.mark(name, None)
+
+    def _newest(self, name: str, at: datetime, now: datetime) -> bool:
+        # A late arrival does not replace what happened after it. A value from the future, left by a clock since
+        # set right, is replaced by anything.
+        present = self._cells[name].observed_at
+        return present is None or at >= present or present > now
+
+    # Freshness
+
+    def _feed_changed(self, feed: str, known: Feed, now: datetime) -> tuple[str, ...]:
+        fresh = known.freshness(now)
+        if fresh is Freshness.LIVE and known.period_s and known.last_ok_at:
+            self._deadlines.expect(feed, known.last_ok_at + patience(known.period_s))
+        before, known.shown = known.shown, fresh
+        return (feed,) if before is not fresh else ()
+
+    def _states_changed(self, names: Iterable[str], touched: Sequence[str], now: datetime) -> list[str]:
+        changed = dict.fromkeys(touched)
+        for name in names:
+            cell = self._cells[name]
+            fresh = self._freshness(name, cell, now)
+            limit = cell.limit(self._feeds[cell.feed])
+            if fresh is Freshness.LIVE and limit and cell.observed_at:
+                self._deadlines.expect(name, cell.observed_at + limit)
+            if fresh is not cell.shown:
+                cell.shown = fresh
+                changed[name] = None
+                self.texts.mark(name, fresh.value if fresh in STALE else None)
+        return list(changed)
+
+    def _freshness(self, name: str, cell: Cell, now: datetime) -> Freshness:
+        if name not in self._values:
+            return Freshness.NEVER
+        if cell.reads:
+            return self._worst(cell.reads, now)
+        return cell.freshness(self._feeds[cell.feed], now)
+
+    def _worst(self, names: Iterable[str], now: datetime) -> Freshness:
+        """What is computed is no fresher than the least fresh of what it was computed from."""
+        states = {self._freshness(name, self._cells[name], now) for name in names if name in self._cells}
+        return next((fresh for fresh in _WORST_FIRST if fresh in states), Freshness.HELD)
+
+    # Keeping it over a restart
+
+    def _restore(self, feed: str, signal: Signal, fresh_for_s: float | None) -> None:
+        self.add_signal(feed, signal.name, signal.unit)
+        cell = self._cells[signal.name]
+        cell.observed_at, cell.fresh_for_s, cell.restored = signal.observed_at, fresh_for_s, True
+        cell.trail = Trail(signal.trail)
+        if signal.value is not None:
+            self._values[signal.name] = signal.value
+        known = self._feeds[feed]
+        known.restored = True
+        if signal.observed_at and (known.last_ok_at is None or known.last_ok_at < signal.observed_at):
+            known.last_ok_at = signal.observed_at
+
+    def save_again(self, names: Iterable[str]) -> None:
+        """These could not be saved."""
+        self._unsaved.again(names)
+
+    def _changes(self, names: Iterable[str], feeds: tuple[str, ...] = ()) -> Changes:
+        told = tuple(names)
+        return Changes(told, feeds, self.texts.redraw(told))

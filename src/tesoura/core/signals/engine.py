@@ -1,0 +1,295 @@
+"""The engine: readings, events and feeds' fortunes in; changed signals and changed texts out.
+
+It owns every signal's present value and every wording that viewers see, and recomputes just what reads what changed.
+It knows no clock, no file and no network: whoever calls it hands in `now`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from datetime import datetime
+
+from tesoura.core.computed.occurrence import occurrence
+from tesoura.core.language.numbers import ENGLISH, NumberStyle
+from tesoura.core.names import snake
+from tesoura.core.signals.changes import Changes
+from tesoura.core.signals.event_names import EventNames
+from tesoura.core.signals.followers import FollowedCells
+from tesoura.core.values import Event, Reading, Scalar, Signal, as_scalar
+from tesoura.errors import ValueRefused
+
+MAX_EVENT_FIELDS = 48
+MAX_EVENT_SIGNALS = 200
+"""The most signals that one type of event can have; further fields stay in the log alone."""
+COUNT = "count_this_session"
+
+
+OWN_TYPES = "tesoura."
+"""How the types of events begin that tell what was done with Tesoura itself; they become no signals."""
+
+
+def scalars(data: Mapping[str, object]) -> Iterator[tuple[str, Scalar]]:
+    """The fields of an event's data that a signal can hold."""
+    for key, value in data.items():
+        try:
+            yield key, as_scalar(value)
+        except ValueRefused:
+            continue
+
+
+class Engine(FollowedCells):
+    """All present values and texts. One loop owns it; nothing in it waits."""
+
+    def __init__(self, style: NumberStyle = ENGLISH) -> None:
+        super().__init__(style)
+        self._event_names = EventNames()
+        self._session_began: datetime | None = None
+        self.faults: list[tuple[int, Exception]] = []
+        """Events, by their place in the log, that could not be applied, and why; whoever looks takes them off."""
+
+    # Feeds and their signals
+
+    def remove_signal(self, name: str, now: datetime) -> Changes:
+        """Forget a signal; texts that read it say "nothing yet"."""
+        if name not in self._cells:
+            return Changes()
+        self._forget(name)
+        return self._done([name], now)
+
+    def remove_feed(self, feed: str, now: datetime) -> Changes:
+        """Forget a feed and its signals."""
+        known = self._feeds.pop(feed, None)
+        names = sorted(known.names) if known else []
+        for name in names:
+            self._forget(name)
+        return self._done(names, now, (feed,))
+
+    def pause_feed(self, feed: str, paused: bool, now: datetime) -> Changes:
+        """Hold a feed's values on purpose, or let it go on."""
+        self._feeds[feed].paused = paused
+        return self._reconsider(feed, now)
+
+    def feed_ok(self, feed: str, readings: Sequence[Reading], problems: Mapping[str, str], now: datetime) -> Changes:
+        """A try of a feed gave these readings; `problems` tells of signals it could not fill, by name."""
+        known = self._feeds.get(feed)
+        if known is None:
+            return Changes()
+        known.last_ok_at, known.problem, known.failures, known.restored = now, None, 0, False
+        touched = self._fill(readings, problems)
+        feeds = self._feed_changed(feed, known, now)
+        again = touched if not feeds and not problems else known.names
+        return self._done(self._states_changed(again, touched, now), now, feeds)
+
+    def feed_unchanged(self, feed: str, now: datetime) -> Changes:
+        """A try of a feed found that nothing has changed: what came before is as good as new."""
+        known = self._feeds.get(feed)
+        names = [name for name in known.names if name in self._values] if known else []
+        return self.feed_ok(feed, [Reading(name, self._values[name], now) for name in names], {}, now)
+
+    def picked_again(self, readings: Sequence[Reading], problems: Mapping[str, str], now: datetime) -> Changes:
+        """Other values were picked from what a feed gave before. They are as old as it is, and so is its state."""
+        touched = self._fill(readings, problems)
+        return self._done(self._states_changed([*touched, *problems], touched, now), now)
+
+    def feed_failed(self, feed: str, problem: str, now: datetime) -> Changes:
+        """A try of a feed failed."""
+        known = self._feeds.get(feed)
+        if known is None:
+            return Changes()
+        known.problem, known.failures = problem, known.failures + 1
+        return self._reconsider(feed, now)
+
+    # Values from elsewhere
+
+    def set_value(
+        self, reading: Reading, feed: str, unit: str | None, fresh_for_s: float | None, now: datetime
+    ) -> Changes:
+        """Set one signal of a feed that is not asked but told, making the signal when it is new."""
+        if feed not in self._feeds:
+            self.add_feed(feed, None)
+        cell = self._cells.get(reading.name)
+        if cell is None:
+            self.add_signal(feed, reading.name)
+            cell = self._cells[reading.name]
+        cell.unit = cell.unit if unit is None else unit
+        cell.fresh_for_s = fresh_for_s
+        self._feeds[feed].last_ok_at = now
+        self._take(reading.name, reading.value, reading.observed_at)
+        return self._done(self._states_changed([reading.name], [reading.name], now), now)
+
+    # Events
+
+    def apply_event(self, event: Event, now: datetime, seq: int = 0) -> Changes:
+        """Take one event in that was accepted now, with its place in the log."""
+        return self.apply_events([(event, seq, now)], now)
+
+    def apply_events(self, events: Iterable[tuple[Event, int, datetime]], now: datetime) -> Changes:
+        """Take events in, each with its place in the log and when it was accepted.
+
+        Each plain value in an event's data becomes a signal of the event's type, the event is counted, and the windows
+        that take it have it. What follows from all of them is computed once.
+        """
+        touched: dict[str, None] = {}
+        fresh: list[str] = []
+        feeds: list[str] = []
+        windows: set[str] = set()
+        for event, seq, accepted_at in events:
+            try:
+                if self.graph.takers(event.type):
+                    windows.update(self.graph.event(occurrence(event, seq, accepted_at), now))
+                self._arrive(event, now, touched, fresh, feeds)
+            except Exception as error:
+                # It is in the log for good. A fault of ours with one event must not keep the next ones away.
+                self.faults.append((seq, error))
+        if fresh:
+            self._states_changed(fresh, (), now)
+        return self._done(list(touched), now, tuple(dict.fromkeys(feeds)), windows)
+
+    def _arrive(
+        self, event: Event, now: datetime, touched: dict[str, None], fresh: list[str], feeds: list[str]
+    ) -> None:
+        feed = self._event_feed(event.type)
+        if feed is None:
+            return
+        known = self._feeds[feed]
+        known.last_ok_at = now
+        observed_at = min(event.time, now)
+        counter = f"{feed}.{COUNT}"
+        if counter not in self._cells:
+            self.add_signal(feed, counter)
+            fresh.append(counter)
+            feeds += self._feed_changed(feed, known, now)
+        count = self._values.get(counter, 0)
+        counted_at = self._cells[counter].observed_at
+        one = 1 if self._session_began is None or event.time >= self._session_began else 0
+        self._take(
+            counter,
+            count + one if isinstance(count, int) else one,
+            observed_at if counted_at is None or counted_at <= observed_at else now,
+        )
+        touched[counter] = None
+        taken = 1
+        for key, scalar in scalars(event.data):
+            name = f"{feed}.{snake(key)}"
+            if taken >= MAX_EVENT_FIELDS or name == counter:
+                continue
+            if name not in self._cells:
+                if len(known.names) >= MAX_EVENT_SIGNALS:
+                    continue
+                self.add_signal(feed, name)
+                fresh.append(name)
+            if self._newest(name, event.time, now) and self._take(name, scalar, observed_at):
+                touched[name] = None
+                taken += 1
+
+    def correct(self, before: Event, after: Event, seq: int, accepted_at: datetime, now: datetime) -> list[str]:
+        """Put an event's corrected amounts in the place of its first ones.
+
+        Gives the computations that only the log can set right.
+        """
+        old, new = occurrence(before, seq, accepted_at), occurrence(after, seq, accepted_at)
+        takers = list(self.graph.takers(before.type))
+        return [key for key in takers if not self._state(key).correct(old, new)]
+
+    def corrected(self, before: Event, after: Event, now: datetime) -> Changes:
+        """Tell what a correction changed, the event's own signals included when no later one came."""
+        feed = self._event_feed(before.type)
+        touched = []
+        for key, value in after.data.items():
+            name = f"{feed}.{snake(key)}"
+            cell = self._cells.get(name)
+            if value != before.data.get(key) and cell is not None and cell.observed_at == min(before.time, now):
+                self._take(name, as_scalar(value), cell.observed_at)
+                touched.append(name)
+        return self._done(touched, now, (), self.graph.takers(before.type))
+
+    def count_events(self, counts: Mapping[str, int], began: datetime | None, now: datetime) -> Changes:
+        """Set how many events of each type there were since the session began; types not named have had none."""
+        self._session_began = began
+        touched: list[str] = []
+        for kind in counts:
+            self._event_feed(kind)
+        for kind, feed in self._event_names:
+            name = f"{feed}.{COUNT}"
+            self.add_signal(feed, name)
+            if self._take(name, counts.get(kind, 0), now):
+                touched.append(name)
+        return self._done(self._states_changed(touched, touched, now), now)
+
+    def event_types(self) -> list[str]:
+        """The types of events that have come, in the order in which they first did."""
+        return [kind for kind, _ in self._event_names]
+
+    def event_feed(self, kind: str) -> str | None:
+        """Under which first half of a name the signals of this type of event stand."""
+        return self._event_feed(kind)
+
+    def _event_feed(self, kind: str) -> str | None:
+        if kind.startswith(OWN_TYPES):
+            return None
+        feed = self._event_names.of(kind, self._feeds.keys())
+        if feed is not None and feed not in self._feeds:
+            self.add_feed(feed, None)
+        return feed
+
+    def restyle(self, style: NumberStyle) -> Changes:
+        """Write all numbers in another style from now on."""
+        self.graph.restyle(style)
+        return Changes(texts=self.texts.restyle(style))
+
+    # Time
+
+    def next_change(self) -> datetime | None:
+        """The earliest instant at which a value may become late or a computation changes, or None."""
+        due = (self._deadlines.next(), self.graph.next_change(), self.texts.next_change())
+        return min((at for at in due if at is not None), default=None)
+
+    def tick(self, now: datetime) -> Changes:
+        """Notice what has become late, and what has changed by itself, by now."""
+        names: list[str] = []
+        feeds: list[str] = []
+        for name in self._deadlines.passed(now):
+            if name in self._cells:
+                names += self._states_changed([name], (), now)
+            elif name in self._feeds:
+                feeds += self._feed_changed(name, self._feeds[name], now)
+        changes = self._done(names, now, tuple(feeds), self.graph.passed(now))
+        return Changes(changes.signals, changes.feeds, {**changes.texts, **self.texts.aged()})
+
+    def settle(self, now: datetime) -> Changes:
+        """Bring every computation to now, wherever the clock was set to."""
+        return self._done([], now, (), [key for key, _ in self.graph])
+
+    def reconsider(self, now: datetime) -> Changes:
+        """Look at every signal, once all that was saved is back and the feeds are known."""
+        return self._done(self._states_changed(list(self._cells), (), now), now)
+
+    def _reconsider(self, feed: str, now: datetime) -> Changes:
+        known = self._feeds[feed]
+        changed = self._states_changed(known.names, (), now)
+        return self._done(changed, now, self._feed_changed(feed, known, now))
+
+    # Keeping it over a restart
+
+    def restore(
+        self, feed: str, signal: Signal, fresh_for_s: float | None = None, event_type: str | None = None
+    ) -> None:
+        """Put back a signal as it was saved. It is late until its feed speaks again."""
+        if event_type is not None:
+            self._event_names.keep(event_type, feed)
+        if feed not in self._feeds:
+            self.add_feed(feed, None)
+        self._restore(feed, signal, fresh_for_s)
+
+    def unsaved(self, now: datetime, trails: bool) -> list[tuple[Signal, str, float | None, str | None]]:
+        """What changed since this was last asked: signal, its feed, how long it stays fresh, its event type.
+
+        With `trails`, what changed since they were last asked for too.
+        """
+        kinds = {feed: kind for kind, feed in self._event_names}
+        saved = []
+        for name in self._unsaved.take(trails):
+            if cell := self._cells.get(name):
+                signal = self._signal(name, cell, now, trails)
+                saved.append((signal, cell.feed, cell.fresh_for_s, kinds.get(cell.feed)))
+        return saved

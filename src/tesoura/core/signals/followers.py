@@ -1,0 +1,114 @@
+"""Signals whose changes are followed by what is computed from them, in order, before anything is redrawn."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from datetime import datetime
+
+from tesoura.core.computed.almanac import Almanac
+from tesoura.core.computed.derived import OWN, DerivedState
+from tesoura.core.computed.graph import Definition, Graph, State, key_of, make_state
+from tesoura.core.instruments.runner import Setup
+from tesoura.core.language.numbers import ENGLISH, NumberStyle
+from tesoura.core.signals.cells import Cells
+from tesoura.core.signals.changes import Changes
+from tesoura.core.signals.freshness import Cell
+from tesoura.core.values import Scalar
+
+
+class FollowedCells(Cells):
+    """The cells, and the computations that read them."""
+
+    def __init__(self, style: NumberStyle = ENGLISH) -> None:
+        super().__init__(style)
+        self.graph = Graph()
+        self.texts.extremes = self.graph.extremes
+
+    def compute(self, definition: Definition, now: datetime, state: State | None = None) -> Changes:
+        """Compute these signals from now on, from the beginning or from a state that was built or stored."""
+        key = key_of(definition)
+        gone = self._outputs(key) - set(definition.outputs())
+        for name in gone:
+            self._forget(name)
+        self.graph.put(definition, state or make_state(definition, self.graph.almanac, now))
+        feed = OWN if isinstance(self._state(key), DerivedState) else key
+        plays = isinstance(definition, Setup)
+        if feed not in self._feeds:
+            self.add_feed(feed, None, lasting=plays)
+        for name, unit in definition.outputs().items():
+            self.add_signal(feed, name, unit)
+            self._cells[name].reads = self._state(key).reads
+            self._cells[name].passing = isinstance(definition, Setup) and definition.kind_of.passing
+        return self._done(sorted(gone), now, (), [key])
+
+    def stop_computing(self, key: str, now: datetime) -> Changes:
+        """Forget computed signals."""
+        names = sorted(self._outputs(key))
+        self.graph.remove(key)
+        for name in names:
+            self._forget(name)
+        if key in self._feeds and not self._feeds[key].names:
+            del self._feeds[key]
+        return self._done(names, now)
+
+    def _outputs(self, key: str) -> set[str]:
+        definition = self.graph.definition(key)
+        return set(definition.outputs()) if definition else set()
+
+    def set_almanac(self, almanac: Almanac) -> None:
+        """Another zone, first weekday or session start. Whoever sets it builds the computations anew."""
+        self.graph.almanac = almanac
+
+    def _done(
+        self, names: Sequence[str], now: datetime, feeds: tuple[str, ...] = (), computed: Iterable[str] = ()
+    ) -> Changes:
+        """These have changed, states included: compute what follows from them, and redraw."""
+        self.texts.now = now
+        if not self.graph:
+            return self._changes(names, feeds)
+        changed = dict.fromkeys(names)
+
+        def write(key: str, values: Mapping[str, Scalar | None]) -> list[str]:
+            written = self._write(key, values, now)
+            changed.update(dict.fromkeys(written))
+            return written
+
+        self.graph.follow(computed, names, now, self._values, write)
+        return self._changes(changed, feeds)
+
+    def _write(self, key: str, values: Mapping[str, Scalar | None], now: datetime) -> list[str]:
+        touched: list[str] = []
+        state = self.graph.state(key)
+        for name, value in values.items():
+            cell = self._cells.get(name)
+            if cell is None:
+                continue
+            before = self._values.get(name)
+            if value is None:
+                if before is not None:
+                    self._empty(name)
+                    touched.append(name)
+            else:
+                if value != before or value.__class__ is not before.__class__:
+                    touched.append(name)
+                    self._take(name, value, self._oldest(cell, now))
+                elif cell.reads:
+                    self._take(name, value, self._oldest(cell, now))
+        if state is None or not state.reads:
+            return self._states_changed(touched, touched, now)
+        if isinstance(state, DerivedState):
+            for name in values:
+                self._cells[name].problem = state.problem
+        return self._states_changed([name for name in values if name in self._cells], touched, now)
+
+    def _oldest(self, cell: Cell, now: datetime) -> datetime:
+        """What is computed is as old as the oldest value it was computed from."""
+        if not cell.reads:
+            return now
+        ages = [at for name in cell.reads if (at := self._age(name))]
+        return min(ages, default=now)
+
+    def _state(self, key: str) -> State:
+        state = self.graph.state(key)
+        assert state is not None
+        return state

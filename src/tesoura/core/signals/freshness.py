@@ -1,0 +1,116 @@
+"""How fresh feeds and signals are, and when that changes by itself."""
+
+from __future__ import annotations
+
+import heapq
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+
+from tesoura.core.signals.trails import Trail
+from tesoura.core.values import Freshness
+
+
+def patience(period_s: float) -> timedelta:
+    """How old a value may be and still be live: two periods and a second."""
+    return timedelta(seconds=2 * period_s + 1)
+
+
+@dataclass(slots=True)
+class Feed:
+    """One feed's fortunes. Without a period nobody asks it, and its values are held until the next comes.
+
+    A `lasting` one tells of every change, so what it told last is live for as long as it works.
+    """
+
+    period_s: float | None
+    paused: bool = False
+    last_ok_at: datetime | None = None
+    problem: str | None = None
+    failures: int = 0
+    restored: bool = False
+    lasting: bool = False
+    names: set[str] = field(default_factory=set)
+    shown: Freshness = Freshness.NEVER
+
+    def freshness(self, now: datetime) -> Freshness:
+        """How the feed fares now."""
+        if self.paused:
+            return Freshness.HELD
+        if self.failures:
+            return Freshness.DOWN
+        if self.last_ok_at is None:
+            return Freshness.NEVER
+        if self.lasting:
+            return Freshness.LATE if self.restored else Freshness.LIVE
+        if self.period_s is None:
+            return Freshness.HELD
+        return _by_age(now - self.last_ok_at, patience(self.period_s), self.restored)
+
+
+@dataclass(slots=True)
+class Cell:
+    """One signal's age and circumstances; its value lies elsewhere.
+
+    `reads` are the signals it was computed from. A `passing` value is not worth saving, nor its last minutes.
+    """
+
+    feed: str
+    unit: str = ""
+    observed_at: datetime | None = None
+    problem: str | None = None
+    restored: bool = False
+    fresh_for_s: float | None = None
+    reads: tuple[str, ...] = ()
+    passing: bool = False
+    trail: Trail = field(default_factory=Trail)
+    shown: Freshness = Freshness.NEVER
+
+    def limit(self, feed: Feed) -> timedelta | None:
+        """How old the value may be and still be live; None when it is held however old."""
+        if self.fresh_for_s is not None:
+            return timedelta(seconds=self.fresh_for_s)
+        return None if feed.period_s is None else patience(feed.period_s)
+
+    def freshness(self, feed: Feed, now: datetime) -> Freshness:
+        """How fresh the signal is now, given that it has a value."""
+        if self.observed_at is None:
+            return Freshness.NEVER
+        if feed.paused:
+            return Freshness.HELD
+        if feed.failures or self.problem:
+            return Freshness.DOWN
+        limit = self.limit(feed)
+        if limit is None and feed.lasting:
+            return Freshness.LATE if self.restored else Freshness.LIVE
+        return Freshness.HELD if limit is None else _by_age(now - self.observed_at, limit, self.restored)
+
+
+def _by_age(age: timedelta, limit: timedelta, restored: bool) -> Freshness:
+    # Far in the future is as untrue as far in the past: the clock was set back.
+    return Freshness.LIVE if -limit < age < limit and not restored else Freshness.LATE
+
+
+class Deadlines:
+    """When names may become late: one entry a name, entered anew when it comes up and the name is fresh again."""
+
+    def __init__(self) -> None:
+        self._heap: list[tuple[datetime, str]] = []
+        self._waiting: set[str] = set()
+
+    def expect(self, name: str, at: datetime) -> None:
+        """Look at this name again then, unless a look at it is due already."""
+        if name not in self._waiting:
+            self._waiting.add(name)
+            heapq.heappush(self._heap, (at, name))
+
+    def next(self) -> datetime | None:
+        """The earliest instant at which a look is due."""
+        return self._heap[0][0] if self._heap else None
+
+    def passed(self, now: datetime) -> Iterator[str]:
+        """The names whose look is due; each is taken off before it is given."""
+        while self._heap and self._heap[0][0] <= now:
+            name = heapq.heappop(self._heap)[1]
+            self._waiting.discard(name)
+            yield name

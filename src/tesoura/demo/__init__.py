@@ -1,0 +1,1 @@
+"""The made-up evening, with its overlays, instruments and stand-ins."""

@@ -1,0 +1,34 @@
+"""The demo's instruments, and the commands with which its evening begins."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlmodel import Session
+
+from tesoura.core.forms.form import fill
+from tesoura.core.instruments.registry import KINDS
+from tesoura.store import computed as stored
+
+INSTRUMENTS: tuple[tuple[str, str, dict[str, Any]], ...] = (
+    ("countdown", "kettle_break",
+     {"title": "Kettle break", "length": "8 min", "leading": "no", "before": "Back in ",
+      "last_minute": "Nearly there: {left}", "tenths": "yes", "end_words": "Kettle's on, in we go", "end_s": "12",
+      "end_sound": "chimes", "mark_1": "1 min", "sound_1": "wood"}),
+    ("countdown", "cup_clock", {"title": "Clock", "counts": "clock", "clock": "24"}),
+    ("countdown", "next_cup",
+     {"title": "Next cup evening", "counts": "event", "signal": "shows.starts_at", "before": "Next cup in ",
+      "end_words": "The cup is on"}),
+    ("statistics", "game",
+     {"title": "Game statistics", "player": "mara_vane", "without_tags": "gust bonus", "last": "12"}),
+    ("map", "ladder_map", {"title": "Map", "player": "mara_vane", "b_x": "840", "b_y": "600"}),
+)  # fmt: skip
+COMMANDS: tuple[tuple[str, str, dict[str, Any]], ...] = (("kettle_break", "start", {}),)
+
+
+def put(session: Session, now: datetime, arena: str) -> None:
+    """Set the demo's instruments up; `arena` is the picture of the map."""
+    for kind, name, given in INSTRUMENTS:
+        given = {**given, "picture": arena} if kind == "map" else given
+        stored.keep(session, None, kind, name, fill(KINDS[kind].fields, given).choices, now)

@@ -1,0 +1,179 @@
+"""What a kind of feed is: a form, and one fetch or one stream."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator, Awaitable, Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import UTC, datetime, tzinfo
+from functools import lru_cache
+from importlib import resources
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from tesoura.core.forms.form import FormField
+
+if TYPE_CHECKING:
+    import httpx
+
+
+class _Nothing:
+    """No payload came with this; what came before stands."""
+
+    def __repr__(self) -> str:
+        return "NOTHING"
+
+
+NOTHING = _Nothing()
+
+
+@dataclass(frozen=True, slots=True)
+class Item:
+    """Something that happened, as a feed tells it. With an `id` it makes an event once, however often it is told."""
+
+    type: str
+    data: Mapping[str, Any]
+    id: str | None = None
+    time: datetime | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Fetched:
+    """What one try of a feed, or one message of a stream, gave.
+
+    `payload` is what signals are picked from. `message` is what a stream has just told, which is news by itself;
+    without one, rules look for what is new in the payload. With `quiet` they do not look at all. `items` are events
+    ready made. `unchanged` says that what came before still holds. `memory` is what the feed must be told after a
+    restart, `secrets` what has taken the place of its secrets, `note` what the user should see beside.
+    """
+
+    payload: object = NOTHING
+    size_bytes: int = 0
+    took_ms: float = 0.0
+    unchanged: bool = False
+    message: object = NOTHING
+    message_id: str | None = None
+    quiet: bool = False
+    items: tuple[Item, ...] = ()
+    memory: Mapping[str, Any] | None = None
+    secrets: Mapping[str, str] | None = None
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Folders:
+    """Which folders a feed may touch: those the user named for files, and the one for scripts."""
+
+    files: tuple[Path, ...] = ()
+    scripts: Path = Path("scripts")
+
+
+@dataclass(slots=True)
+class FetchContext:
+    """What a try is given. `memory` and `secrets` are brought up to date with what each `Came` carried."""
+
+    client: httpx.AsyncClient
+    clock: Callable[[], datetime]
+    choices: Mapping[str, Any]
+    secrets: Mapping[str, str] = field(default_factory=dict)
+    memory: Mapping[str, Any] = field(default_factory=dict)
+    folders: Folders = Folders()
+    zone: tzinfo = UTC
+    scratch: dict[str, Any] = field(default_factory=dict)
+    """What is good for this run alone, such as how to ask for what is new."""
+    trying: bool = False
+    """Whether this is the one try before a feed is kept, which must leave nothing behind."""
+
+    def keep(self, came: Fetched) -> None:
+        """Go on from what came."""
+        if came.memory is not None:
+            self.memory = came.memory
+        if came.secrets is not None:
+            self.secrets = {**self.secrets, **came.secrets}
+
+
+Receive = Callable[[FetchContext, Mapping[str, str], bytes], Fetched]
+Fetch = Callable[[FetchContext], Awaitable[Fetched]]
+Follow = Callable[[FetchContext], AsyncIterator[Fetched]]
+
+
+@dataclass(frozen=True, slots=True)
+class NameMatch:
+    """One thing that a service has under a name: what to ask for it by, how it is called, what else it says."""
+
+    id: str
+    name: str
+    about: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class SignIn:
+    """How to sign in at a service. `begin` gives the address to send the user to; `finish` the secrets to keep.
+
+    `begin` takes a feed, the address to come back to, a `state` and a code verifier; `finish` takes a feed, the address
+    that was come back to, the code that it brought, and the verifier. Both raise SourceError.
+    """
+
+    begin: Callable[[FetchContext, str, str, str], Awaitable[str]]
+    finish: Callable[[FetchContext, str, str, str], Awaitable[Mapping[str, str]]]
+
+
+LookUp = Callable[[FetchContext, str], Awaitable[list[NameMatch]]]
+
+
+@dataclass(frozen=True, slots=True)
+class Suggested:
+    """A signal that is picked without context when a feed of the kind is made."""
+
+    field: str
+    path: str
+    unit: str = ""
+    wanted: str = "number"
+
+
+@dataclass(frozen=True, slots=True)
+class FeedKind:
+    """A kind of feed.
+
+    One that is asked has `fetch` and a choice `period_s`; one that tells by itself has `follow`, which yields until it
+    breaks; one that is sent to has `receive`, given headers in lower case and a body; one that is set by hand has none
+    of them. All raise SourceError. `lasting` is a stream that tells of every change, so
+    that its last values are live for as long as it works.
+    """
+
+    name: str
+    title: str
+    about: str
+    fields: Sequence[FormField]
+    place: Callable[[Mapping[str, Any]], str]
+    """Where the data comes from, short and without anything private."""
+    fetch: Fetch | None = None
+    follow: Follow | None = None
+    receive: Receive | None = None
+    lasting: bool = False
+    suggested: Callable[[Mapping[str, Any]], Sequence[Suggested]] = lambda choices: ()
+    look_up: LookUp | None = None
+    """Finds what there is under a name; the form then has the fields `look_up`, the address, and `id`."""
+    sign_in: SignIn | None = None
+    check: Callable[[Mapping[str, Any]], Mapping[str, str]] = lambda choices: {}
+    """What is wrong with choices that are right one by one, by field."""
+    called: str = "Feed"
+    """What one is called when the user gives no name."""
+
+    @property
+    def asked(self) -> bool:
+        """Whether it is asked again and again."""
+        return self.fetch is not None
+
+    @property
+    def tried(self) -> bool:
+        """Whether it can be tried before it is kept."""
+        return self.fetch is not None or self.follow is not None
+
+    def help(self) -> str:
+        """Its page of help, as HTML."""
+        return _help(self.name)
+
+
+@lru_cache(maxsize=32)
+def _help(name: str) -> str:
+    return resources.files(f"tesoura.feeds.{name}").joinpath("help.html").read_text("utf-8")

@@ -1,0 +1,75 @@
+"""Picking signals' values out of a payload, by JMESPath."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from functools import lru_cache
+from typing import Any
+
+import jmespath
+from jmespath.exceptions import JMESPathError
+
+from tesoura.core.values import Reading, Scalar, Wanted, as_scalar
+from tesoura.errors import NothingPicked, ValueRefused
+
+MAX_PATH = 500
+
+
+@dataclass(frozen=True, slots=True)
+class Pick:
+    """Where in the payload a signal's value is."""
+
+    name: str
+    path: str
+    wanted: Wanted
+    unit: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Picked:
+    """The readings that a payload gave, and why others are missing, by signal."""
+
+    readings: tuple[Reading, ...] = ()
+    problems: dict[str, str] = field(default_factory=dict)
+
+
+@lru_cache(maxsize=512)
+def _compiled(path: str) -> Any:
+    return jmespath.compile(path)
+
+
+def search(payload: object, path: str) -> Any:
+    """What a JMESPath reaches, None when that is nothing. Raises NothingPicked when it is no JMESPath."""
+    if len(path) > MAX_PATH or not path.strip():
+        raise NothingPicked("Give a path of at most 500 characters, or click a value in the payload.")
+    try:
+        return _compiled(path).search(payload)
+    except (JMESPathError, RecursionError) as error:
+        brief = str(error).split("\n", 1)[0][:160]
+        raise NothingPicked(
+            f"This does not read as a JMESPath: {brief}. Click a value in the payload to see one."
+        ) from None
+
+
+def pick_value(payload: object, path: str, wanted: Wanted | None) -> Scalar:
+    """The value that a path reaches. Raises NothingPicked."""
+    found = search(payload, path)
+    if found is None:
+        raise NothingPicked(f"“{path}” reaches nothing in what came. Click the value wanted in the payload.")
+    try:
+        return as_scalar(found, wanted)
+    except ValueRefused as error:
+        raise NothingPicked(f"At “{path}”: {error}") from None
+
+
+def pick(payload: object, picks: Sequence[Pick], now: datetime) -> Picked:
+    """All signals' values from one payload; one that cannot be had does not keep the others away."""
+    readings, problems = [], {}
+    for one in picks:
+        try:
+            readings.append(Reading(one.name, pick_value(payload, one.path, one.wanted), now))
+        except NothingPicked as error:
+            problems[one.name] = str(error)
+    return Picked(tuple(readings), problems)

@@ -1,0 +1,1 @@
+"""What runs: one loop that owns the engine, the feeds, the stage, the log's way in, and what is computed."""

@@ -1,0 +1,339 @@
+"""Computed signals that run: brought back after a restart, built from the log when only it can tell, saved."""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+
+from sqlmodel import Session
+
+from tesoura.core.computed.almanac import Almanac
+from tesoura.core.computed.definitions import build
+from tesoura.core.computed.derived import Change, DerivedState
+from tesoura.core.computed.graph import Definition, State, depends_on, find_cycle, key_of, make_state
+from tesoura.core.computed.occurrence import Occurrence, micros, occurrence
+from tesoura.core.computed.window import WindowState
+from tesoura.core.computed.window_definition import Window
+from tesoura.core.instruments.registry import KINDS as INSTRUMENTS
+from tesoura.core.instruments.runner import Runner, Setup
+from tesoura.core.signals.changes import Changes
+from tesoura.core.signals.engine import Engine
+from tesoura.core.values import Event, Scalar
+from tesoura.errors import FormulaError
+from tesoura.store import computed as stored
+from tesoura.store import log as event_log
+from tesoura.store.computed import SavedState
+from tesoura.store.store import Store
+from tesoura.store.tables import ComputedRow
+
+log = logging.getLogger(__name__)
+PREVIEWED = 20_000
+"""A preview looks at so many places of the log, the newest."""
+
+
+@dataclass(frozen=True, slots=True)
+class Counted:
+    """What an event did to one computation: whether it counts there, and why not when it does not."""
+
+    key: str
+    why_not: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Preview:
+    """What a definition would tell: its signals' values and units, what is wrong, and from how much it was found."""
+
+    values: Mapping[str, Scalar | None]
+    units: Mapping[str, str]
+    problem: str | None
+    events: int
+    partly: bool
+
+
+def defined(row: ComputedRow) -> Definition | None:
+    """The definition in a row; None when this version cannot read it."""
+    if row.kind in INSTRUMENTS:
+        return Setup(row.kind, row.name, row.choices)
+    try:
+        return build(row.kind, row.name, row.choices)
+    except (FormulaError, KeyError, ValueError, TypeError):
+        log.exception("The computation %s cannot be read", row.name)
+        return None
+
+
+class Computations:
+    """The bridge between the stored computations, the log, and the engine."""
+
+    def __init__(
+        self, store: Store, engine: Engine, clock: Callable[[], datetime], publish: Callable[[Changes], None]
+    ) -> None:
+        self._store, self._engine, self._clock, self._publish = store, engine, clock, publish
+        self._building = asyncio.Lock()
+        self._meanwhile: list[Occurrence] | None = None
+        self.applied = 0
+        """Up to which place in the log events have been applied."""
+
+    def restore(self, almanac: Almanac, until_seq: int, now: datetime) -> None:
+        """Bring all computations to this place in the log, from what was saved or from the log itself."""
+        self._engine.set_almanac(almanac)
+        self.applied = until_seq
+        rows = self._store.read(lambda session: list(stored.all_computed(session)))
+        definitions = [definition for row in rows if (definition := defined(row)) is not None]
+        made = self._store.read(lambda session: self._made(session, definitions, until_seq, now, anew=False))
+        for definition in definitions:
+            self._engine.compute(definition, now, made[key_of(definition)])
+
+    def _made(
+        self, session: Session, definitions: Sequence[Definition], until_seq: int, now: datetime, anew: bool = True
+    ) -> dict[str, State]:
+        standings = stored.standings(session)
+        corrected = [] if anew else event_log.corrected_seqs(session)
+        states: dict[str, State] = {}
+        for definition in definitions:
+            key = key_of(definition)
+            # What a later correction has overtaken is good for nothing.
+            late = standings.get(key) if not anew else None
+            if late and any(by > late.seq >= of for by, of in corrected):
+                late = None
+            states[key] = self._state(session, definition, late or standings.get(stored.BASE + key), until_seq, now)
+        return states
+
+    def _state(
+        self, session: Session, definition: Definition, standing: SavedState | None, until_seq: int, now: datetime
+    ) -> State:
+        almanac = self._engine.graph.almanac
+        state, after_seq = make_state(definition, almanac, now), 0
+        if standing is not None and standing.stands_for == stands_for(definition, almanac):
+            try:
+                state.restore(standing.state)
+                after_seq = standing.seq
+            except (KeyError, TypeError, ValueError):
+                log.warning("What was saved of %s cannot be read; it is built from the log", key_of(definition))
+                state = make_state(definition, almanac, now)
+        feed_from_log(session, state, until_seq, after_seq, now)
+        return state
+
+    # Changing what is computed
+
+    async def refresh(self, row_id: int) -> None:
+        """Bring one computation to what the store says of it: new, changed or gone."""
+        row = await asyncio.to_thread(self._store.read, lambda session: session.get(ComputedRow, row_id))
+        definition = defined(row) if row is not None else None
+        if row is None or definition is None:
+            return
+        if row.removed_at is not None:
+            self._publish(self._engine.stop_computing(key_of(definition), self._clock()))
+        else:
+            await self._build([definition])
+
+    async def rebuild(self, keys: Iterable[str] | None = None) -> None:
+        """Build these computations from the log anew; without keys, all that the log or the calendar decides."""
+        wanted = set(keys) if keys is not None else None
+        definitions = [
+            one for key, one in self._engine.graph if (wanted is None and _of_the_log(one)) or key in (wanted or ())
+        ]
+        if definitions:
+            await self._build(definitions)
+
+    async def set_almanac(self, almanac: Almanac) -> None:
+        """Another zone, first weekday or session: what depends on it is built anew."""
+        before, now = self._engine.graph.almanac, self._clock()
+        self._engine.set_almanac(almanac)
+        for key, one in list(self._engine.graph):
+            if isinstance(one, Change) and (state := self._engine.graph.state(key)):
+                again = make_state(one, almanac, now)
+                again.restore(state.saved() or {})
+                self._publish(self._engine.compute(one, now, again))
+        await self.rebuild(
+            key for key, one in self._engine.graph if depends_on(one, before) != depends_on(one, almanac)
+        )
+
+    async def _build(self, definitions: Sequence[Definition]) -> None:
+        """Build while events go on coming: those that come meanwhile are applied to what was built at its end."""
+        async with self._building:
+            until_seq, now = self.applied, self._clock()
+            self._meanwhile = []
+            try:
+                made = await asyncio.to_thread(
+                    self._store.read, lambda session: self._made(session, definitions, until_seq, now)
+                )
+                for definition in definitions:
+                    state = made[key_of(definition)]
+                    for one in self._meanwhile:
+                        if one.type in state.types:
+                            state.take(one, self._clock())
+                    self._publish(self._engine.compute(definition, self._clock(), state))
+            finally:
+                self._meanwhile = None
+
+    # Events
+
+    def passed(self, events: Iterable[tuple[Event, int, datetime]]) -> None:
+        """These events have been applied to the computations that run."""
+        for event, seq, accepted_at in events:
+            self.applied = max(self.applied, seq)
+            if self._meanwhile is not None:
+                self._meanwhile.append(occurrence(event, seq, accepted_at))
+
+    async def correct(self, before: Event, after: Event, seq: int, accepted_at: datetime) -> None:
+        """An event's amounts were corrected: put it right everywhere."""
+        now = self._clock()
+        async with self._building:
+            hard = self._engine.correct(before, after, seq, accepted_at, now)
+        self._publish(self._engine.corrected(before, after, now))
+        await self.rebuild(hard)
+
+    async def put_right(self) -> None:
+        """Build anew what only the log can set right: after the clock was set back, say."""
+        stale = self._engine.graph.stale()
+        if stale:
+            await self.rebuild(stale)
+
+    def counted(self, event: Event, seq: int, accepted_at: datetime) -> list[Counted]:
+        """What an event did to the computations that take its type."""
+        one, now = occurrence(event, seq, accepted_at), self._clock()
+        found = []
+        for key in self._engine.graph.takers(event.type):
+            state = self._engine.graph.state(key)
+            if state is not None:
+                found.append(Counted(key, state.why_not(one, now)))
+        return found
+
+    async def preview(self, definition: Definition) -> Preview:
+        """What a definition would tell now, without keeping it; a window from the newest part of the log alone."""
+        now, until_seq = self._clock(), self.applied
+        state = make_state(definition, self._engine.graph.almanac, now)
+        count = 0
+        if state.types:
+            after_seq = max(until_seq - PREVIEWED, 0)
+            count = await asyncio.to_thread(
+                self._store.read, lambda session: feed_from_log(session, state, until_seq, after_seq, now)
+            )
+        if isinstance(state, DerivedState):
+            state.style = self._engine.graph.style
+        state.settle(now)
+        values = state.read(now, self._engine.values)
+        problem = state.problem if isinstance(state, DerivedState) else None
+        return Preview(values, definition.outputs(), problem, count, until_seq > PREVIEWED)
+
+    async def preview_all(self, definitions: Sequence[Definition]) -> dict[str, Scalar]:
+        """What all of these would tell now, found in one walk through the newest part of the log."""
+        now, until_seq = self._clock(), self.applied
+        almanac = self._engine.graph.almanac
+        states = [make_state(definition, almanac, now) for definition in definitions]
+        types = sorted({kind for state in states for kind in state.types})
+        after_seq = max(until_seq - PREVIEWED, 0)
+
+        def job(session: Session) -> None:
+            for one in event_log.happenings(session, types, None, until_seq, after_seq):
+                for state in states:
+                    if one.type in state.types:
+                        state.take(one, now)
+
+        await asyncio.to_thread(self._store.read, job)
+        values: dict[str, Scalar] = dict(self._engine.values)
+        for state in states:
+            state.settle(now)
+            told = state.read(now, values)
+            values |= {name: value for name, value in told.items() if value is not None}
+        return values
+
+    async def of_session(self, start: datetime, until: datetime) -> list[Preview]:
+        """What the windows and chains of a session told at the end of this one."""
+        almanac = replace(self._engine.graph.almanac, session_began=start)
+        definitions = [one for _, one in self._engine.graph if depends_on(one, almanac) == start.isoformat()]
+        until_seq, end = self.applied, micros(until)
+
+        def job(session: Session) -> list[Preview]:
+            told = []
+            for definition in definitions:
+                state, count = make_state(definition, almanac, until), 0
+                for one in event_log.happenings(session, state.types, start, until_seq):
+                    if one.at < end:
+                        state.take(one, until)
+                        count += 1
+                told.append(Preview(state.read(until, {}), definition.outputs(), None, count, False))
+            return told
+
+        return await asyncio.to_thread(self._store.read, job)
+
+    def cycle(self, definition: Definition) -> list[str] | None:
+        """The way by which a definition would read itself, or None."""
+        key = key_of(definition)
+        others = [one for other, one in self._engine.graph if other != key]
+        return find_cycle([definition, *others], self._engine.graph.almanac, self._clock())
+
+    # Keeping
+
+    def let_go(self, session: Session, before: datetime, now: datetime) -> int:
+        """Let go of the log's beginning that is older than this instant, and keep what the windows had of it."""
+        until_seq = event_log.prunable(session, before)
+        if until_seq is None or until_seq > self.applied:
+            return 0
+        standings, almanac = stored.standings(session), self._engine.graph.almanac
+        bases = []
+        for key, definition in list(self._engine.graph):
+            state = self._state(session, definition, standings.get(stored.BASE + key), until_seq, now)
+            if isinstance(definition, Window | Setup) and (saved := state.saved()) is not None:
+                bases.append(SavedState(stored.BASE + key, until_seq, stands_for(definition, almanac), saved))
+        stored.save_standings(session, bases)
+        return event_log.prune(session, until_seq)
+
+    def standings(self) -> list[SavedState]:
+        """How all computations stand that are worth saving."""
+        almanac, seq = self._engine.graph.almanac, self.applied
+        found = []
+        for key, definition in self._engine.graph:
+            state = self._engine.graph.state(key)
+            saved = state.saved() if state is not None else None
+            if saved is not None:
+                found.append(SavedState(key, seq, stands_for(definition, almanac), saved))
+        return found
+
+
+def _of_the_log(definition: Definition) -> bool:
+    return hasattr(definition, "types")
+
+
+def stands_for(definition: Definition, almanac: Almanac) -> str:
+    """What a stored state stands for: this very definition, under what of the calendar it depends on."""
+    return f"{_told(definition)} {depends_on(definition, almanac)}"
+
+
+def _told(definition: Definition) -> str:
+    rule = getattr(definition, "only_if", None)
+    plain = [
+        f"{name}={getattr(definition, name)!r}" for name in definition.__slots__ if name not in ("only_if", "formula")
+    ]
+    return " ".join([type(definition).__name__, *plain, f"only_if={rule.source if rule else ''}"])
+
+
+def feed_from_log(session: Session, state: State, until_seq: int, after_seq: int, now: datetime) -> int:
+    """Let a state have the log's events from one place to another; how many there were."""
+    count = 0
+    if not state.types:
+        return count
+    if isinstance(state, WindowState) and state.definition.span.kind == "events":
+        return _last_events(session, state, until_seq, now)
+    since = state.since(now)
+    for one in event_log.happenings(session, state.types, since, until_seq, after_seq, isinstance(state, Runner)):
+        state.take(one, now)
+        count += 1
+    return count
+
+
+def _last_events(session: Session, state: WindowState, until_seq: int, now: datetime) -> int:
+    # The last few are found from the end, however long the log is.
+    found: list[Occurrence] = []
+    for logged in event_log.backwards(session, state.types, until_seq):
+        one = occurrence(logged.event, logged.seq, logged.accepted_at)
+        if state.fits(one):
+            found.append(one)
+        if len(found) >= state.definition.span.length:
+            break
+    for one in reversed(found):
+        state.take(one, now)
+    return len(found)

@@ -1,0 +1,342 @@
+"""The feeds that run: one poller each, what came of its last try, and what it makes of that."""
+
+from __future__ import annotations
+
+import asyncio
+import importlib
+import random
+from collections.abc import Awaitable, Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime, timedelta, tzinfo
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from sqlmodel import Session
+
+import tesoura
+from tesoura.core.signals.changes import Changes
+from tesoura.core.signals.engine import Engine
+from tesoura.core.signals.payload import tree
+from tesoura.core.values import Event, Reading, Scalar, Signal, Wanted
+from tesoura.errors import CredentialsRejected, NothingPicked, SourceError
+from tesoura.feeds.api import NOTHING, FeedKind, FetchContext, Fetched, Folders, Item, NameMatch
+from tesoura.feeds.picks import Pick, pick, pick_value
+from tesoura.feeds.poller import Poller
+from tesoura.feeds.probe import try_once
+from tesoura.feeds.registry import KINDS
+from tesoura.feeds.rules import EventRule, check, make_items, news
+from tesoura.runtime.feed_reports import FeedReport, Proof, failed
+from tesoura.runtime.stored_feeds import load_feed
+from tesoura.store import feeds as stored
+from tesoura.store import rules as stored_rules
+from tesoura.store.store import Store
+
+if TYPE_CHECKING:
+    import httpx
+
+Accept = Callable[[Sequence[Item], str, Callable[[Session], None]], Awaitable[Sequence[Event]]]
+"""Logs what a feed says has happened, and does the rest of the job in the same transaction; what was new."""
+ON_LIST = 20
+
+
+@dataclass(slots=True)
+class _Running:
+    feed_id: int
+    title: str
+    kind: FeedKind
+    choices: Mapping[str, Any]
+    picks: Sequence[Pick]
+    rules: Sequence[EventRule]
+    seen: set[str]
+    context: FetchContext
+    paused: bool = False
+    poller: Poller | None = None
+    task: asyncio.Task[None] | None = None
+    payload: object = NOTHING
+    message: object = NOTHING
+    came_at: datetime | None = None
+    proof: Proof = field(default_factory=Proof)
+    tried_at: datetime | None = None
+
+
+class Feeds:
+    """All feeds of the data folder, started, changed and stopped as the store says."""
+
+    def __init__(
+        self, store: Store, engine: Engine, clock: Callable[[], datetime], publish: Callable[[Changes], None],
+        accept: Accept,
+    ) -> None:  # fmt: skip
+        self._store, self._engine, self._clock, self._publish, self._accept = store, engine, clock, publish, accept
+        self._running: dict[str, _Running] = {}
+        self._by_token: dict[str, str] = {}
+        self._refreshing = asyncio.Lock()
+        self._made_client: httpx.AsyncClient | None = None
+        self.folders = Folders()
+        self.zone: tzinfo = UTC
+
+    async def _client(self) -> httpx.AsyncClient:
+        # Made when the first feed asks, and loaded beside the loop: it would take a quarter of a second off the start.
+        if self._made_client is None:
+            library = await asyncio.to_thread(importlib.import_module, "httpx")
+            self._made_client = self._made_client or library.AsyncClient(
+                follow_redirects=False,
+                trust_env=False,
+                timeout=library.Timeout(10.0, connect=4.0),
+                limits=library.Limits(max_connections=None, max_keepalive_connections=100),
+                headers={"User-Agent": f"Tesoura/{tesoura.__version__}"},
+            )
+        return self._made_client
+
+    async def _context(self, choices: Mapping[str, Any], secrets: Mapping[str, str], **more: Any) -> FetchContext:
+        client = await self._client()
+        return FetchContext(client, self._clock, choices, secrets, folders=self.folders, zone=self.zone, **more)
+
+    async def start(self) -> None:
+        """Start every feed that was not paused."""
+        for row in await asyncio.to_thread(self._store.read, stored.all_feeds):
+            await self.refresh(row.name)
+
+    async def stop(self) -> None:
+        """Stop all feeds."""
+        for name in list(self._running):
+            await self._halt(name)
+        if self._made_client is not None:
+            await self._made_client.aclose()
+
+    async def refresh(self, name: str) -> None:
+        """Bring one feed to what the store says of it: new, changed, paused, or gone."""
+        async with self._refreshing:
+            await self._refresh(name)
+
+    async def _refresh(self, name: str) -> None:
+        loaded = await asyncio.to_thread(
+            self._store.read, lambda session: load_feed(session, name, self._store.secrets)
+        )
+        before = await self._halt(name)
+        now, row = self._clock(), loaded.row
+        if row is None or row.kind not in KINDS:
+            self._publish(self._engine.remove_feed(name, now))
+            return
+        kind = KINDS[row.kind]
+        context = await self._context(row.choices, loaded.secrets, memory=loaded.memory)
+        running = self._running[name] = _Running(
+            row.id, row.title, kind, row.choices, loaded.picks, loaded.rules, loaded.seen, context, row.paused
+        )
+        if row.token:
+            self._by_token[row.token] = name
+        if before:
+            self._go_on(running, before, now)
+        period_s = float(row.choices.get("period_s", 5.0)) if kind.asked else None
+        self._engine.add_feed(name, period_s, row.paused, kind.lasting)
+        for one in running.picks:
+            self._engine.add_signal(name, one.name, one.unit)
+        if row.paused:
+            self._publish(self._engine.pause_feed(name, True, now))
+            return
+        if running.came_at:
+            picked = pick(running.payload, running.picks, running.came_at)
+            self._publish(self._engine.picked_again(picked.readings, picked.problems, now))
+        if kind.tried:
+            running.poller = Poller(name, kind, context, lambda outcome: self._came(name, running, outcome),
+                                    random.random)  # fmt: skip
+            running.task = asyncio.create_task(running.poller.run(), name=f"feed {name}")
+        else:
+            self._publish(self._engine.pause_feed(name, False, now))
+
+    def _go_on(self, running: _Running, before: _Running, now: datetime) -> None:
+        if before.choices == running.choices:
+            running.payload, running.came_at, running.proof = before.payload, before.came_at, before.proof
+            running.message = before.message
+        for gone in {one.name for one in before.picks} - {one.name for one in running.picks}:
+            self._publish(self._engine.remove_signal(gone, now))
+
+    async def _halt(self, name: str) -> _Running | None:
+        running = self._running.pop(name, None)
+        if running and running.task:
+            running.task.cancel()
+            await asyncio.gather(running.task, return_exceptions=True)
+        self._by_token = {token: owner for token, owner in self._by_token.items() if owner != name}
+        return running
+
+    # What comes
+
+    async def _came(self, name: str, running: _Running, outcome: Fetched | SourceError) -> None:
+        now = self._clock()
+        running.tried_at = now
+        if isinstance(outcome, SourceError):
+            running.proof = failed(outcome)
+            self._publish(self._engine.feed_failed(name, str(outcome), now))
+            return
+        await self._take_in(name, running, outcome, now)
+        running.proof = Proof(
+            took_ms=outcome.took_ms, size_bytes=outcome.size_bytes, note=outcome.note or running.proof.note
+        )
+        if outcome.unchanged:
+            self._publish(self._engine.feed_unchanged(name, now))
+        elif outcome.payload is NOTHING:
+            self._publish(self._engine.feed_ok(name, (), {}, now))
+        else:
+            running.payload, running.came_at = outcome.payload, now
+            if outcome.message is not NOTHING:
+                running.message = outcome.message
+            picked = pick(outcome.payload, running.picks, now)
+            self._publish(self._engine.feed_ok(name, picked.readings, picked.problems, now))
+
+    async def _take_in(self, name: str, running: _Running, came: Fetched, now: datetime) -> Sequence[Event]:
+        """Log what happened, together with what must not be lost or repeated with it; the events that were new."""
+        streamed = came.message is not NOTHING
+        looked_at = came.message if streamed else came.payload
+        items: list[Item] = list(came.items)
+        keys: list[str] = []
+        first: list[int] = []
+        if running.rules and looked_at is not NOTHING and not came.quiet:
+            new, keys, first = news(running.rules, looked_at, streamed, running.seen, came.message_id)
+            items += new
+        if not (items or first or came.memory is not None or came.secrets):
+            return ()
+        unseen = [key for key in keys if key not in running.seen]
+        secrets, feed_id = self._store.secrets, running.feed_id
+
+        def also(session: Session) -> None:
+            stored_rules.keep_seen(session, feed_id, keys if unseen else (), now)
+            stored_rules.primed(session, first)
+            if came.memory is not None:
+                stored_rules.keep_memory(session, feed_id, came.memory)
+            if came.secrets:
+                stored.keep_secrets(session, feed_id, came.secrets, secrets)
+
+        accepted = await self._accept(items, f"feed:{name}", also)
+        running.seen.update(keys)
+        running.rules = [replace(one, primed=one.primed or one.number in first) for one in running.rules]
+        return accepted
+
+    async def receive(self, token: str, headers: Mapping[str, str], body: bytes) -> tuple[int, str] | None:
+        """Take what was sent to a feed's private address: an HTTP status and what to say; None for no such address."""
+        name = self._by_token.get(token)
+        running = self._running.get(name) if name else None
+        if name is None or running is None or running.kind.receive is None:
+            return None
+        if running.paused:
+            return 503, "This feed is paused. Send it again later."
+        try:
+            came = running.kind.receive(running.context, headers, body)
+        except SourceError as error:
+            running.proof = failed(error)
+            return (401 if isinstance(error, CredentialsRejected) else 400), str(error)
+        now = self._clock()
+        if came.message_id is not None:
+            seen_as = f"message:{came.message_id}"
+            if seen_as in running.seen:
+                return 409, "This message came before; nothing was changed."
+            await self._accept((), f"feed:{name}", lambda session: stored_rules.keep_seen(
+                session, running.feed_id, (seen_as,), now))  # fmt: skip
+            running.seen.add(seen_as)
+        await self._came(name, running, came)
+        return 202, "Taken."
+
+    # Trying, signing in, looking up
+
+    async def probe(self, kind: str, choices: Mapping[str, Any], secrets: Mapping[str, str]) -> Proof:
+        """Try a feed once, before it is kept."""
+        try:
+            came = await try_once(KINDS[kind], await self._context(choices, secrets, trying=True))
+        except SourceError as error:
+            return failed(error)
+        shown = None if came.payload is NOTHING else tree(came.payload)
+        return Proof(shown, took_ms=came.took_ms, size_bytes=came.size_bytes, note=came.note)
+
+    async def look_up(
+        self, kind: str, choices: Mapping[str, Any], secrets: Mapping[str, str], name: str
+    ) -> list[NameMatch] | str:
+        """What a service has under a name, or what is wrong."""
+        ask = KINDS[kind].look_up
+        try:
+            return await ask(await self._context(choices, secrets, trying=True), name) if ask else []
+        except SourceError as error:
+            return str(error)
+
+    async def begin_sign_in(self, name: str, back_to: str, state: str, verifier: str) -> str:
+        """Where to send the user to sign in for a feed. Raises SourceError, a RuntimeError."""
+        running = self._running[name]
+        assert running.kind.sign_in is not None
+        return await running.kind.sign_in.begin(running.context, back_to, state, verifier)
+
+    async def finish_sign_in(self, name: str, back_to: str, code: str, verifier: str) -> Mapping[str, str]:
+        """The secrets to keep once the user has signed in. Raises SourceError."""
+        running = self._running[name]
+        assert running.kind.sign_in is not None
+        return await running.kind.sign_in.finish(running.context, back_to, code, verifier)
+
+    # Showing
+
+    def proof(self, name: str) -> Proof | None:
+        """What a running feed's last try showed, with the tree of the last payload that came."""
+        running = self._running.get(name)
+        if running is None:
+            return None
+        return replace(running.proof, tree=tree(running.payload) if running.came_at else None)
+
+    def pick(self, name: str, path: str, wanted: Wanted | None) -> Scalar:
+        """What a path reaches in a feed's last payload. Raises NothingPicked."""
+        running = self._running.get(name)
+        if running is None or running.came_at is None:
+            raise NothingPicked("Nothing has come from this feed yet. Ask it again first.")
+        return pick_value(running.payload, path, wanted)
+
+    def try_rule(self, name: str, rule: EventRule) -> tuple[list[Item], str | None, object]:
+        """What a rule makes of what came last: the items, what is wrong, and what it looked at."""
+        running = self._running.get(name)
+        if running is None or running.came_at is None:
+            return [], check(rule, {}), None
+        streamed = running.message is not NOTHING
+        looked_at = running.message if streamed else running.payload
+        wrong = check(rule, looked_at)
+        return ([] if wrong else make_items(rule, looked_at, streamed)[:ON_LIST]), wrong, looked_at
+
+    def ask_now(self, name: str) -> None:
+        """Ask a feed without waiting for its period or backoff."""
+        running = self._running.get(name)
+        if running and running.poller:
+            running.poller.ask_now()
+
+    def hand_choices(self, name: str) -> Mapping[str, Any] | None:
+        """The choices of a feed that is set by hand; None for any other."""
+        running = self._running.get(name)
+        return running.choices if running and running.kind.name == "hand" else None
+
+    def set_by_hand(self, name: str, value: Scalar) -> Signal | None:
+        """Set a value by hand; the signal as it stands then."""
+        running, now = self._running[name], self._clock()
+        for one in running.picks:
+            self._publish(self._engine.feed_ok(name, (Reading(one.name, value, now),), {}, now))
+            return self._engine.signal(one.name, now)
+        return None
+
+    def reports(self) -> list[FeedReport]:
+        """All feeds, in the order in which they were made."""
+        return [self.report(name) for name in self._running]
+
+    def report(self, name: str) -> FeedReport:
+        """One feed. Raises KeyError when there is none of that name."""
+        running = self._running[name]
+        kind = running.kind
+        wait = running.poller.next_try_in_s if running.poller else None
+        period_s = float(running.choices.get("period_s", 5.0)) if kind.asked else None
+        manner = "asked" if kind.asked else "tells" if kind.follow else "sent" if kind.receive else "hand"
+        return FeedReport(
+            name,
+            running.title,
+            kind.title,
+            kind.place(running.choices),
+            period_s,
+            self._engine.feed_state(name, self._clock()),
+            running.tried_at + timedelta(seconds=wait) if running.tried_at and wait else None,
+            len(running.picks),
+            manner,
+        )
+
+    def follow_choices(self, files: Sequence[Path], scripts: Path, zone: tzinfo) -> None:
+        """Which folders feeds may touch from now on, and which zone is the user's."""
+        self.folders, self.zone = Folders(tuple(files), scripts), zone
+        for running in self._running.values():
+            running.context.folders, running.context.zone = self.folders, zone

@@ -1,0 +1,113 @@
+"""Instruments operated: commands in, each in the log before it counts; what they fire out, each in the log once."""
+
+from __future__ import annotations
+
+import logging
+import uuid
+from collections.abc import Awaitable, Callable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+from tesoura.core.instruments.base import Command, Instrument, Step
+from tesoura.core.instruments.runner import CLOCK_SET, Runner, Setup
+from tesoura.core.signals.engine import Engine
+from tesoura.core.values import Event, Scalar
+from tesoura.runtime.stage import Stage
+from tesoura.store.log import Logged
+
+log = logging.getLogger(__name__)
+Log = Callable[[Sequence[Event]], Awaitable[Sequence[Logged]]]
+SOURCE = "instrument:"
+"""How the source of an event begins that an instrument fired."""
+HEARD_FOR = timedelta(seconds=5)
+"""A sound or a scene that comes later than this after its moment comes no more."""
+
+
+@dataclass(frozen=True, slots=True)
+class InstrumentState:
+    """An instrument as it stands: its set-up, itself, and its signals' values by the part after the dot."""
+
+    setup: Setup
+    instrument: Instrument
+    values: Mapping[str, Scalar | None]
+
+
+def topic(name: str) -> str:
+    """What desks are told when an instrument's panel must be drawn again."""
+    return f"instrument-{name}"
+
+
+class Instruments:
+    """The way to the instruments that run, and from them."""
+
+    def __init__(
+        self, engine: Engine, stage: Stage, clock: Callable[[], datetime], log: Log, touched: Callable[[str], None]
+    ) -> None:
+        self._graph, self._stage, self._clock, self._log = engine.graph, stage, clock, log
+        self._touched = touched
+
+    def standing(self, name: str) -> InstrumentState | None:
+        """How one instrument stands."""
+        player = self._graph.player(name)
+        return self._standing(player) if player else None
+
+    def all(self) -> list[InstrumentState]:
+        """How all instruments stand, in the order in which they were made."""
+        players = [player for key, _ in self._graph if (player := self._graph.player(key))]
+        return [self._standing(player) for player in players]
+
+    def _standing(self, player: Runner) -> InstrumentState:
+        return InstrumentState(player.definition, player.instrument, player.instrument.read(self._clock()))
+
+    def attempt(self, name: str, command: str, given: Mapping[str, Any]) -> Step:
+        """What a command would lead to now. Raises LookupError, and InvalidField when it leads nowhere."""
+        return self._player(name).attempt(Command(command, given), self._clock())
+
+    def _player(self, name: str) -> Runner:
+        player = self._graph.player(name)
+        if player is None:
+            raise LookupError(name)
+        return player
+
+    async def command(self, name: str, command: str, given: Mapping[str, Any]) -> Step:
+        """Give a command: it is in the log before this ends. Raises LookupError, and InvalidField."""
+        now, player = self._clock(), self._player(name)
+        step = player.attempt(Command(command, given), now)
+        data = {"command": command, **step.given}
+        await self._log([Event(uuid.uuid4().hex, "tesoura", player.definition.command_type, now, data, name)])
+        self._touched(topic(name))
+        return step
+
+    async def clock_was_set(self, by_s: float) -> None:
+        """The machine's clock was set: whoever counts a length of time must know."""
+        await self._log([Event(uuid.uuid4().hex, "tesoura", CLOCK_SET, self._clock(), {"by_s": by_s})])
+
+    async def log_fired(self) -> None:
+        """Put into the log what instruments have fired since this was last done."""
+        fired, self._graph.fired = self._graph.fired, []
+        events = [Event(one.id, SOURCE + setup.name, one.type, one.at, one.data, setup.name) for setup, one in fired]
+        try:
+            await self._log(events)
+        except Exception:
+            log.exception("What %s fired could not be put into the log", ", ".join({one.source for one in events}))
+
+    def panels_changed(self, signals: Sequence[str]) -> list[str]:
+        """The topics of the panels that must be drawn again: in another state, or of a kind that seldom changes."""
+        found: dict[str, None] = {}
+        for name in signals:
+            first, _, part = name.partition(".")
+            player = self._graph.player(first)
+            kind = player.definition.kind_of if player else None
+            if kind and (not kind.passing or part in kind.panel_follows):
+                found[topic(first)] = None
+        return list(found)
+
+    def effects(self, event: Event, now: datetime) -> str | None:
+        """Let what an instrument fired be heard; the scene that it changes to, if it does."""
+        if not event.source.startswith(SOURCE) or now - event.time > HEARD_FOR:
+            return None
+        if isinstance(sound := event.data.get("sound"), str):
+            self._stage.sound(event.source.removeprefix(SOURCE), sound)
+        scene = event.data.get("scene")
+        return scene if isinstance(scene, str) and scene else None

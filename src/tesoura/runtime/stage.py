@@ -1,0 +1,294 @@
+"""What is on air: each overlay's published pieces, what they say kept up to date, their pages told."""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from datetime import datetime
+
+from tesoura.core.names import snake
+from tesoura.core.overlays.document import Overlay, Piece
+from tesoura.core.overlays.moments import Moments
+from tesoura.core.overlays.pieces.kind import THERE, ChartLine, Latest
+from tesoura.core.signals.engine import Engine, scalars
+from tesoura.core.signals.texts import Say, Shown
+from tesoura.core.values import Event
+from tesoura.errors import NewerDocument
+from tesoura.outputs.hub import Audience, Hub
+from tesoura.store import log as event_log
+from tesoura.store import overlays as stored
+from tesoura.store.overlays import OnAir
+from tesoura.store.store import Store
+from tesoura.studio.drawings import Drawings, Recent
+
+log = logging.getLogger(__name__)
+SCENE = "@scene"
+"""The key under which pages are told which scene it is."""
+
+
+@dataclass(frozen=True, slots=True)
+class Frame:
+    """An overlay as a page first shows it: its version and what each piece says, by `piece` or `piece.part`."""
+
+    overlay_id: int
+    name: str
+    rev: int
+    seq: int
+    overlay: Overlay
+    values: Mapping[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class Trouble:
+    """A piece on air that cannot say what it should, why, and whether viewers see nothing of it."""
+
+    overlay_id: int
+    overlay: str
+    piece: str
+    why: str
+    hidden: bool
+
+
+class Stage:
+    """The bridge between the store's published overlays, the engine's texts and the hub's pages."""
+
+    def __init__(self, store: Store, engine: Engine, hub: Hub, clock: Callable[[], datetime]) -> None:
+        self._store, self._texts, self._hub, self._engine = store, engine.texts, hub, engine
+        self._on_air: dict[int, OnAir] = {}
+        self.moments = Moments()
+        self.drawings = Drawings(engine, clock)
+        self.scene = ""
+
+    async def start(self, scene: str) -> None:
+        """Put everything on air that was."""
+        self.scene = scene
+
+        def load(session: object) -> list[OnAir]:
+            found = []
+            for row in stored.all_overlays(session):  # type: ignore[arg-type]
+                try:
+                    found.append(stored.on_air(session, row))  # type: ignore[arg-type]
+                except NewerDocument as error:
+                    log.warning("%s is not on air: %s", row.name, error)
+            return found
+
+        for on_air in await asyncio.to_thread(self._store.read, load):
+            await self.put(on_air)
+
+    async def put(self, on_air: OnAir) -> None:
+        """Put this version of an overlay on air, unless a later one already is."""
+        present = self._on_air.get(on_air.overlay_id)
+        if present is None or present.rev <= on_air.rev:
+            self._put(on_air, await self.recent(on_air.overlay))
+
+    async def recent(self, overlay: Overlay) -> Recent:
+        """The latest events of each type that an overlay lists, the newest first."""
+        wanted = {
+            part.type: part.rows
+            for piece in overlay.pieces
+            for part in piece.parts().values()
+            if isinstance(part, Latest)
+        }
+
+        def read(session: object) -> Recent:
+            return {
+                kind: event_log.recent_data(session, [kind], rows)  # type: ignore[arg-type]
+                for kind, rows in wanted.items()
+            }
+
+        return await asyncio.to_thread(self._store.read, read) if wanted else {}
+
+    def take_off(self, overlay_id: int, why: str = "") -> None:
+        """An overlay was put away; its pages are told why they show nothing."""
+        on_air = self._on_air.get(overlay_id)
+        self.moments.forget([f"{overlay_id}/{piece.id}" for piece in on_air.overlay.pieces] if on_air else ())
+        self._hide(overlay_id)
+        self._hub.take_off(overlay_id, why)
+
+    def replace_link(self, overlay_id: int, token: str, why: str) -> None:
+        """An overlay has another link; pages of the old one stop and say why."""
+        if on_air := self._on_air.get(overlay_id):
+            self._on_air[overlay_id] = replace(on_air, token=token)
+        self._hub.replace_link(overlay_id, token, why)
+
+    def _put(self, on_air: OnAir, recent: Recent) -> None:
+        self._hide(on_air.overlay_id)
+        self._on_air[on_air.overlay_id] = on_air
+        values = {SCENE: self.scene}
+        for piece in _seen(on_air.overlay):
+            values |= self._show(on_air.overlay_id, piece, recent)
+        self.moments.forget(
+            [f"{on_air.overlay_id}/{piece.id}" for piece in on_air.overlay.pieces if not piece.is_moment]
+        )
+        for moment in self.moments.showing():
+            if (piece_id := moment.key.removeprefix(f"{on_air.overlay_id}/")) in values:
+                values[piece_id] = moment.text
+        self._hub.put_on_air(on_air.overlay_id, on_air.token, on_air.rev, values)
+
+    def _show(self, overlay_id: int, piece: Piece, recent: Recent) -> dict[str, str]:
+        key, values = f"{overlay_id}/{piece.id}", {}
+        for name, part in piece.parts().items():
+            own = f"{piece.id}.{name}" if name else piece.id
+            place = f"{overlay_id}/{own}"
+            if isinstance(part, ChartLine):
+                values[own] = self.drawings.show_chart(place, part)
+            elif isinstance(part, Latest):
+                cells = self.drawings.show_list(place, part, recent.get(part.type, []))
+                values |= {f"{own}_{cell}": text for cell, text in cells.items()}
+            elif name or not piece.is_moment:
+                values[own] = self._texts.show(place, part).text
+        if piece.is_moment:
+            values[piece.id] = ""
+        elif piece.id not in values:
+            values[piece.id] = self._presence(key, piece)
+        return values
+
+    def _presence(self, key: str, piece: Piece) -> str:
+        """Whether a piece without a text of its own is there: it hides when one of its values is as stale as that."""
+        for name, part in piece.parts().items():
+            if isinstance(part, Say) and "hide" in (part.when_late, part.when_down):
+                shown = self._texts.shown(f"{key}.{name}")
+                if shown and shown.problem and not shown.text:
+                    return ""
+        return THERE
+
+    def _hide(self, overlay_id: int) -> None:
+        before = self._on_air.pop(overlay_id, None)
+        self.drawings.hide(f"{overlay_id}/")
+        for piece in before.overlay.pieces if before else ():
+            for name in piece.parts():
+                self._texts.hide(f"{overlay_id}/{piece.id}.{name}" if name else f"{overlay_id}/{piece.id}")
+
+    def tell(self, texts: Mapping[str, Shown]) -> None:
+        """Tell the pages of texts that changed; keys are `overlay/piece` or `overlay/piece.part`."""
+        by_overlay: dict[int, dict[str, str]] = {}
+        for key, shown in texts.items():
+            overlay, _, own = key.partition("/")
+            if not overlay.isdecimal():
+                continue
+            values = by_overlay.setdefault(int(overlay), {})
+            values[own] = shown.text
+            piece_id, _, part = own.partition(".")
+            if part and (piece := self._piece(int(overlay), piece_id)) and _may_hide(piece):
+                values[piece_id] = self._presence(f"{overlay}/{piece_id}", piece)
+        for overlay_id, values in by_overlay.items():
+            self._hub.change(overlay_id, values)
+
+    def _piece(self, overlay_id: int, piece_id: str) -> Piece | None:
+        on_air = self._on_air.get(overlay_id)
+        return on_air.overlay.piece(piece_id) if on_air else None
+
+    def set_scene(self, scene: str) -> None:
+        """The scene has changed: all pages are told."""
+        if scene != self.scene:
+            self.scene = scene
+            for overlay_id in self._on_air:
+                self._hub.change(overlay_id, {SCENE: scene})
+
+    def happened(self, event: Event, seq: int, feed: str) -> int:
+        """Let the pieces that show events of this type wait for their turn with it; how many do."""
+        count = 0
+        for on_air in self._on_air.values():
+            for piece in _seen(on_air.overlay):
+                if not piece.is_moment or piece.moment_type != event.type:
+                    continue
+                text = self._of_event(piece, event, feed)
+                key = f"{on_air.overlay_id}/{piece.id}"
+                # What an instrument tells is its present state: an earlier one would only be shown twice.
+                alone = piece.kind_of.moment_type is not None
+                if text and self.moments.add(key, text, piece["moment_s"], seq, event.type, alone):
+                    count += 1
+                elif text:
+                    log.warning("Too many moments wait for %s; one of event %d was dropped", piece.name, seq)
+        return count
+
+    def _of_event(self, piece: Piece, event: Event, feed: str) -> str:
+        part = piece.parts().get("")
+        if not isinstance(part, Say):
+            return THERE
+        values = {f"{feed}.{snake(key)}": scalar for key, scalar in scalars(event.data)}
+        return self._texts.of_event(part, feed, values).text
+
+    def sound(self, instrument: str, sound: str) -> None:
+        """Let a sound be heard on every overlay that shows this instrument."""
+        source = f"/media/{sound}" if "." in sound else f"/static/sounds/{sound}.wav"
+        for overlay_id, on_air in self._on_air.items():
+            if any(reads(piece, instrument) for piece in _seen(on_air.overlay)):
+                self._hub.sound(overlay_id, source)
+
+    def listed(self, event: Event) -> None:
+        """An event came that lists may show."""
+        for key, cells in self.drawings.happened(event):
+            overlay, _, own = key.partition("/")
+            self._hub.change(int(overlay), {f"{own}_{cell}": text for cell, text in cells.items()})
+
+    def step(self, now: datetime) -> bool:
+        """Begin and end the moments whose time it is, and draw what is due; whether any moment did."""
+        changed = False
+        for key, moment in list(self.moments.step(now)):
+            overlay, _, piece_id = key.partition("/")
+            changed = True
+            if moment is None:
+                self._hub.change(int(overlay), {piece_id: ""})
+            else:
+                self._hub.moment(int(overlay), piece_id, moment.text, moment.for_s)
+        for key, path in self.drawings.step(now):
+            overlay, _, own = key.partition("/")
+            self._hub.change(int(overlay), {own: path})
+        return changed
+
+    def next_change(self) -> datetime | None:
+        """When a moment begins or ends, or a chart moves on, by itself."""
+        due = (self.moments.next_change(), self.drawings.next_change())
+        return min((at for at in due if at is not None), default=None)
+
+    def placed(self, key: str) -> tuple[str, str]:
+        """The names of the overlay and the piece behind a key."""
+        overlay, _, piece_id = key.partition("/")
+        on_air = self._on_air.get(int(overlay))
+        piece = on_air.overlay.piece(piece_id) if on_air else None
+        return (on_air.name if on_air else "?", piece.name if piece else "?")
+
+    def frame(self, token: str) -> Frame | None:
+        """The present frame of the overlay behind a link."""
+        channel = self._hub.channel(token)
+        if channel is None:
+            return None
+        on_air = self._on_air[channel.overlay_id]
+        return Frame(channel.overlay_id, on_air.name, channel.rev, channel.seq, on_air.overlay, dict(channel.values))
+
+    def audiences(self) -> dict[int, Audience]:
+        """Who shows each overlay."""
+        return {overlay_id: self._hub.audience(overlay_id) for overlay_id in self._on_air}
+
+    def troubles(self) -> list[Trouble]:
+        """The pieces on air that show their "nothing yet" text, and why."""
+        found = []
+        for on_air in self._on_air.values():
+            for piece in on_air.overlay.pieces:
+                for name in piece.parts():
+                    key = f"{on_air.overlay_id}/{piece.id}"
+                    shown = self._texts.shown(f"{key}.{name}" if name else key)
+                    if shown and (shown.problem or shown.missing):
+                        why = shown.problem or f"{shown.missing} has not come yet."
+                        found.append(Trouble(on_air.overlay_id, on_air.name, piece.name, why, not shown.text))
+                        break
+        return found
+
+
+def _seen(overlay: Overlay) -> list[Piece]:
+    """The pieces that are not hidden in the draft that was put on air."""
+    return [piece for piece in overlay.pieces if piece["hidden"] != "yes"]
+
+
+def reads(piece: Piece, instrument: str) -> bool:
+    """Whether a piece says anything of an instrument."""
+    names = {name for part in piece.parts().values() if isinstance(part, Say) for name in part.wording.names}
+    return any(name.startswith(f"{instrument}.") for name in names)
+
+
+def _may_hide(piece: Piece) -> bool:
+    # Asked for every text of every event: what says what is made last.
+    return "hide" in (piece["when_late"], piece["when_down"]) and not piece.is_moment and "" not in piece.parts()

@@ -1,0 +1,86 @@
+"""Typefaces that are added: TTF, OTF and WOFF2, read whole before they are kept, and kept as WOFF2."""
+
+from __future__ import annotations
+
+import io
+import logging
+from typing import Any
+
+from tesoura.errors import FileRefused
+from tesoura.uploads.files import Added
+
+RESTRICTED, PREVIEW, EDITABLE = 0x0002, 0x0004, 0x0008
+NO_SUBSETTING, BITMAPS_ONLY = 0x0100, 0x0200
+STARTS = (b"\x00\x01\x00\x00", b"OTTO", b"true", b"wOF2", b"wOFF")
+WEIGHT_STEP = 100
+
+
+def check(data: bytes) -> Added:
+    """A typeface. Raises FileRefused, also when its own licence flag forbids that pages carry it."""
+    if data[:4] == b"ttcf":
+        raise FileRefused("This is a collection of typefaces. Add one of them by itself, as TTF, OTF or WOFF2.")
+    if not data.startswith(STARTS):
+        raise FileRefused("This is no typeface, whatever its name says. Add a TTF, OTF or WOFF2.")
+    from fontTools.ttLib import TTFont
+
+    logging.getLogger("fontTools").setLevel(logging.ERROR)
+    try:
+        font = TTFont(io.BytesIO(data), lazy=False)
+        facts = _facts(font)
+        kept = _as_woff2(font)
+    except FileRefused:
+        raise
+    except Exception as error:
+        why = str(error)[:120] or type(error).__name__
+        raise FileRefused(f"The typeface is damaged and cannot be read ({why}). Get it anew and add it.") from None
+    return Added(kept, "woff2", "font/woff2", facts=facts)
+
+
+def _as_woff2(font: Any) -> bytes:
+    out = io.BytesIO()
+    font.flavor = "woff2"
+    font.save(out)
+    return out.getvalue()
+
+
+def _facts(font: Any) -> dict[str, Any]:
+    for table in ("cmap", "head", "hhea", "hmtx", "maxp", "name"):
+        if table not in font:
+            raise FileRefused(f"The typeface has no table “{table}”, without which no browser shows it.")
+    if "glyf" not in font and "CFF " not in font and "CFF2" not in font:
+        raise FileRefused("The typeface has no outlines, only pictures of letters; those cannot be enlarged.")
+    letters = font.getBestCmap() or {}
+    if not letters:
+        raise FileRefused("The typeface has no letters.")
+    flags = font["OS/2"].fsType if "OS/2" in font else 0
+    told = _embedding(flags)
+    names = font["name"]
+    given = names.getBestFamilyName() or ""
+    plain = "".join(char if char.isalnum() or char in " -." else " " for char in given)
+    family = " ".join(plain.split())[:50] or "Typeface of my own"
+    weight = min(max(int(font["OS/2"].usWeightClass if "OS/2" in font else 400), 1), 1000)
+    weights = [max(round(weight / WEIGHT_STEP), 1) * WEIGHT_STEP]
+    if "fvar" in font and (axes := [axis for axis in font["fvar"].axes if axis.axisTag == "wght"]):
+        low, high = (round(end / WEIGHT_STEP) * WEIGHT_STEP for end in (axes[0].minValue, axes[0].maxValue))
+        weights = list(range(max(low, 100), min(high, 900) + 1, 100)) or weights
+    licence = names.getDebugName(13) or names.getDebugName(0) or ""
+    return {
+        "family": family, "weights": weights, "letters": len(letters), "embedding": told,
+        "licence": " ".join(licence.split())[:300],
+    }  # fmt: skip
+
+
+def _embedding(flags: int) -> str:
+    """What the typeface's embedding flag (OS/2 `fsType`) says, for who adds it. Raises FileRefused."""
+    if flags & BITMAPS_ONLY:
+        raise FileRefused(
+            "The typeface's maker allows only pictures of its letters to be embedded, so no page may carry it."
+        )
+    if flags & RESTRICTED and not flags & (PREVIEW | EDITABLE):
+        raise FileRefused(
+            "The typeface's maker does not allow it to be embedded (its flag says “restricted licence”), and every "
+            "overlay carries its typefaces. Ask the maker for a web licence, or choose another one."
+        )
+    if flags & PREVIEW and not flags & EDITABLE:
+        return "Its maker allows it in pages that are looked at, which an overlay is."
+    return "Its maker allows it to be embedded."

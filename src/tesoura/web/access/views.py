@@ -1,0 +1,44 @@
+"""Signing in, which is asked for only when Tesoura listens on the network."""
+
+from __future__ import annotations
+
+import hmac
+
+from flask import Flask, redirect, render_template, request, session, url_for
+from flask.typing import ResponseReturnValue
+
+from tesoura.web.shared.doors import settings
+
+# The API has keys of its own; a token is the only right that an overlay's page, a feed's private address or the way
+# back from a service needs.
+OPEN_PREFIXES = ("/api/", "/o/", "/in/", "/feeds/signed-in", "/sign-in")
+
+
+# What overlays show is looked at by their pages, under names that nobody guesses; adding to it is another matter.
+LOOKED_AT_PREFIXES = ("/media/",)
+
+
+def register(app: Flask) -> None:
+    """Ask for the password before anything that operates Tesoura."""
+    app.before_request(_check)
+    app.add_url_rule("/sign-in", "access.sign_in", _sign_in, methods=["GET", "POST"])
+
+
+def _check() -> ResponseReturnValue | None:
+    prefixes = OPEN_PREFIXES + (LOOKED_AT_PREFIXES if request.method in ("GET", "HEAD") else ())
+    if settings().password is None or request.path.startswith(prefixes) or session.get("signed_in"):
+        return None
+    return redirect(url_for("access.sign_in"))
+
+
+def _sign_in() -> ResponseReturnValue:
+    password = settings().password
+    if password is None:
+        return redirect(url_for("desk.show"))
+    wrong = False
+    if request.method == "POST":
+        if hmac.compare_digest(request.form.get("password", "").encode(), password.encode()):
+            session["signed_in"] = session.permanent = True
+            return redirect(url_for("desk.show"))
+        wrong = True
+    return render_template("access/sign_in.html", wrong=wrong), 403 if wrong else 200

@@ -1,0 +1,1 @@
+"""The outside API."""

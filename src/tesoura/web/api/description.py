@@ -1,0 +1,180 @@
+"""The API described as OpenAPI 3.1, from the very models that check what is sent."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any
+
+from pydantic.json_schema import models_json_schema
+
+import tesoura
+from tesoura.core.values import Freshness
+from tesoura.web.api.models import MAX_EVENTS, CloudEvent, PlainEvent, SignalValue
+
+_REF = "#/components/schemas/{model}"
+
+
+def _json(schema: dict[str, Any]) -> dict[str, Any]:
+    return {"content": {"application/json": {"schema": schema}}}
+
+
+def _ref(name: str) -> dict[str, str]:
+    return {"$ref": _REF.format(model=name)}
+
+
+def _problem(description: str) -> dict[str, Any]:
+    return {"description": description, "content": {"application/problem+json": {"schema": _ref("Problem")}}}
+
+
+def _signal_schema() -> dict[str, Any]:
+    return {
+        "type": "object",
+        "required": ["name", "value", "unit", "observed_at", "freshness"],
+        "properties": {
+            "name": {"type": "string", "examples": ["reach.members"]},
+            "value": {"type": ["number", "string", "boolean", "null"]},
+            "unit": {"type": "string"},
+            "observed_at": {"type": ["string", "null"], "format": "date-time"},
+            "freshness": {"enum": [state.value for state in Freshness]},
+        },
+    }
+
+
+_PROBLEM = {
+    "type": "object",
+    "required": ["title", "status", "detail"],
+    "properties": {
+        "type": {"type": "string"},
+        "title": {"type": "string"},
+        "status": {"type": "integer"},
+        "detail": {"type": "string"},
+        "errors": {"type": "array", "items": {"type": "object"}},
+    },
+}
+_COUNTS = {
+    "type": "object",
+    "required": ["accepted", "duplicates"],
+    "properties": {"accepted": {"type": "integer"}, "duplicates": {"type": "integer"}},
+}
+_NAME = {"name": "name", "in": "path", "required": True, "schema": {"type": "string"}}
+
+
+@lru_cache(maxsize=1)
+def describe() -> dict[str, Any]:
+    """The whole description."""
+    models = [(model, "validation") for model in (PlainEvent, CloudEvent, SignalValue)]
+    _, schemas = models_json_schema(models, ref_template=_REF)  # type: ignore[arg-type]
+    event = {"oneOf": [_ref("PlainEvent"), _ref("CloudEvent")]}
+    refused = {"401": _problem("No key, or one that does not work"), "413": _problem("Over 1 MB")}
+    return {
+        "openapi": "3.1.0",
+        "info": {
+            "title": "Tesoura",
+            "version": tesoura.__version__,
+            "description": "Events in, signals in and out. Every error is a problem+json that says what to do.",
+        },
+        "security": [{"key": []}],
+        "paths": {
+            "/api/events": {
+                "post": {
+                    "summary": "Say that something happened",
+                    "description": f"One event or a list of at most {MAX_EVENTS:,}; answered once they are on disk.",
+                    "requestBody": _json({"oneOf": [event, {"type": "array", "items": event}]}),
+                    "responses": {
+                        "202": {"description": "Taken", **_json(_COUNTS)},
+                        "400": _problem("Not JSON"),
+                        "422": _problem("An event that cannot be taken; then none is"),
+                        **refused,
+                    },
+                }
+            },
+            "/api/signals": {
+                "get": {
+                    "summary": "All signals",
+                    "responses": {
+                        "200": {"description": "By name", **_json({"type": "array", "items": _ref("Signal")})},
+                        "401": refused["401"],
+                    },
+                }
+            },
+            "/api/signals/{name}": {
+                "parameters": [_NAME],
+                "get": {
+                    "summary": "One signal",
+                    "responses": {
+                        "200": {"description": "As it stands", **_json(_ref("Signal"))},
+                        "404": _problem("No such signal"),
+                        "401": refused["401"],
+                    },
+                },
+                "put": {
+                    "summary": "Set a signal of the script feed",
+                    "requestBody": _json(_ref("SignalValue")),
+                    "responses": {
+                        "200": {"description": "As it stands now", **_json(_ref("Signal"))},
+                        "400": _problem("Not JSON"),
+                        "409": _problem("A signal that is not a script's"),
+                        "422": _problem("A value or a name that cannot be taken"),
+                        **refused,
+                    },
+                },
+            },
+            "/api/hand/{name}": {
+                "parameters": [_NAME],
+                "put": {
+                    "summary": "Set a value that is set by hand, or take a step",
+                    "requestBody": _json(
+                        {
+                            "oneOf": [
+                                {"type": "object", "required": ["value"], "properties": {"value": {}}},
+                                {
+                                    "type": "object",
+                                    "required": ["step"],
+                                    "properties": {"step": {"type": "integer", "description": "1 is up, -1 is down"}},
+                                },
+                            ]
+                        }
+                    ),
+                    "responses": {
+                        "200": {"description": "As it stands now", **_json(_ref("Signal"))},
+                        "404": _problem("Nothing is set by hand under this name"),
+                        "422": _problem("A value outside what was set for it"),
+                        **refused,
+                    },
+                },
+            },
+            "/api/instruments": {
+                "get": {
+                    "summary": "All instruments, their values, and the commands that each knows",
+                    "responses": {
+                        "200": {"description": "By name", **_json({"type": "array", "items": {"type": "object"}})},
+                        "401": refused["401"],
+                    },
+                }
+            },
+            "/api/instruments/{name}/{command}": {
+                "parameters": [_NAME, {**_NAME, "name": "command"}],
+                "post": {
+                    "summary": "Give an instrument a command, with what belongs to it",
+                    "requestBody": _json({"type": "object"}),
+                    "responses": {
+                        "200": {"description": "As it stands now, and what was done", **_json({"type": "object"})},
+                        "404": _problem("No such instrument"),
+                        "422": _problem("A command that makes no sense now, or what was given with it"),
+                        **refused,
+                    },
+                },
+            },
+            "/healthz": {
+                "get": {
+                    "summary": "Whether it runs, and how the feeds fare",
+                    "security": [],
+                    "responses": {"200": {"description": "It runs"}},
+                }
+            },
+        },
+        "components": {
+            "securitySchemes": {"key": {"type": "http", "scheme": "bearer"}},
+            "schemas": {**schemas["$defs"], "Signal": _signal_schema(), "Problem": _PROBLEM},
+        },
+    }

@@ -1,0 +1,91 @@
+"""`POST /api/events`, the door that a thousand events a second come through: straight on the loop, without Flask."""
+
+from __future__ import annotations
+
+import json
+import logging
+from collections.abc import Awaitable, Callable, MutableMapping
+from typing import Any
+
+from tesoura.errors import DataFolderError, KeyRefused, Unreadable
+from tesoura.runtime.facade import Runtime
+from tesoura.web.api.models import parsed, read_events, whose
+from tesoura.web.shared.errors import PROBLEM, problem_document
+
+log = logging.getLogger(__name__)
+EVENTS = "/api/events"
+MAX_BYTES = 1_000_000
+Scope = MutableMapping[str, Any]
+Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
+Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]
+
+
+class _Refused(Exception):
+    """What was sent is not taken: the answer's status and document, and further heads."""
+
+    def __init__(self, status: int, title: str, detail: str, heads: tuple[tuple[bytes, bytes], ...] = (), **more: Any):
+        super().__init__(title)
+        self.status, self.heads = status, heads
+        self.document = problem_document(status, title, detail, **more)
+
+
+class EventsDoor:
+    """Takes one event or a list; answered once they are safe on disk."""
+
+    def __init__(self, runtime: Runtime) -> None:
+        self._runtime = runtime
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Serve one request."""
+        try:
+            done = await self._take(scope, receive)
+        except _Refused as error:
+            await _answer(send, error.status, PROBLEM, error.document, error.heads)
+            return
+        await _answer(send, 202, "application/json", done)
+
+    async def _take(self, scope: Scope, receive: Receive) -> dict[str, int]:
+        if scope["method"] != "POST":
+            detail = f"{EVENTS} does not take {scope['method']}. See /api/openapi.json for what it takes."
+            raise _Refused(405, "This address does not take that", detail, ((b"allow", b"POST"),))
+        heads: dict[bytes, bytes] = dict(scope["headers"])
+        try:
+            key = whose(heads.get(b"authorization", b"").decode("latin-1"), self._runtime.store.key_name)
+            body = parsed(await _body(receive))
+            events = read_events(body, f"api:{key}", self._runtime.settings.clock())
+            done = await self._runtime.accept(events)
+        except KeyRefused as error:
+            raise _Refused(401, error.title, error.detail, ((b"www-authenticate", b"Bearer"),)) from None
+        except Unreadable as error:
+            status = 422 if error.wrong else 400
+            raise _Refused(status, "This could not be taken", error.detail, errors=error.wrong) from None
+        except DataFolderError as error:
+            raise _Refused(507, "This could not be saved", str(error)) from None
+        except _Refused:
+            raise
+        except Exception:
+            log.exception("Events could not be taken")
+            detail = "Nothing of this was kept. Try again; the log in the terminal tells more."
+            raise _Refused(500, "Something failed inside Tesoura", detail) from None
+        return {"accepted": done.accepted, "duplicates": done.duplicates}
+
+
+async def _body(receive: Receive) -> bytes:
+    body = bytearray()
+    while True:
+        message = await receive()
+        body += message.get("body", b"")
+        if len(body) > MAX_BYTES:
+            raise _Refused(413, "This is too large", "At most 1 MB can be sent at once. Send it in parts.")
+        if not message.get("more_body", False):
+            return bytes(body)
+
+
+async def _answer(
+    send: Send, status: int, kind: str, document: object, heads: tuple[tuple[bytes, bytes], ...] = ()
+) -> None:
+    body = json.dumps(document).encode()
+    known = [(b"content-type", kind.encode()), (b"content-length", str(len(body)).encode()),
+             (b"x-content-type-options", b"nosniff"), *heads]  # fmt: skip
+    await send({"type": "http.response.start", "status": status, "headers": known})
+    await send({"type": "http.response.body", "body": body})

@@ -1,0 +1,179 @@
+"""What the API takes, as Pydantic models, and how their errors are put into words."""
+
+from __future__ import annotations
+
+import json
+import uuid
+from collections.abc import Callable
+from datetime import datetime
+from typing import Annotated, Any, Literal
+
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, StringConstraints, ValidationError, field_validator
+from pydantic_core import ErrorDetails
+
+from tesoura.core.signals.engine import OWN_TYPES
+from tesoura.core.values import Event
+from tesoura.errors import KeyRefused, Unreadable
+
+MAX_EVENTS = 1_000
+MAX_DATA_BYTES = 64_000
+
+Kind = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True)]
+Short = Annotated[str, StringConstraints(min_length=1, max_length=200)]
+
+
+def _checked_data(data: object) -> dict[str, Any]:
+    if data is None:
+        return {}
+    if not isinstance(data, dict):
+        data = {"value": data}
+    if len(json.dumps(data)) > MAX_DATA_BYTES:
+        raise ValueError(f"data has more than {MAX_DATA_BYTES // 1000} kB; send only what is needed")
+    return data
+
+
+def _checked_time(time: datetime | None) -> datetime | None:
+    if time is not None and not 1971 <= time.year <= 2999:
+        raise ValueError("time is outside the years 1971 to 2999; is it in seconds where it should be a date?")
+    return time
+
+
+class PlainEvent(BaseModel):
+    """An event in plain JSON. Without `id` it gets one; without `time` it happened now."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    type: Kind = Field(description="What happened, such as kill or match.end")
+    source: Short | None = Field(default=None, description="Who says so; the key's name when left out")
+    id: Short | None = Field(default=None, description="With source, makes a repeat harmless")
+    time: AwareDatetime | None = Field(default=None, description="When, with its zone; now when left out")
+    subject: Short | None = Field(default=None, description="Whom or what it is about")
+    data: dict[str, Any] = Field(default_factory=dict, description="What else there is to say")
+
+    _data = field_validator("data", mode="before")(_checked_data)
+    _time = field_validator("time")(_checked_time)
+
+
+class CloudEvent(BaseModel):
+    """An event in CloudEvents' JSON format, version 1.0. Extension attributes are accepted and passed over."""
+
+    model_config = ConfigDict(extra="allow")
+
+    specversion: Literal["1.0"]
+    id: Short
+    source: Short
+    type: Kind
+    time: AwareDatetime | None = None
+    subject: Short | None = None
+    data: dict[str, Any] = Field(default_factory=dict)
+
+    _data = field_validator("data", mode="before")(_checked_data)
+    _time = field_validator("time")(_checked_time)
+
+
+class SignalValue(BaseModel):
+    """A value that a script sets."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    value: bool | int | float | str = Field(description="A number, a text, or true or false")
+    unit: Annotated[str, StringConstraints(max_length=60)] | None = Field(default=None, description="Such as points")
+    fresh_for_s: Annotated[float, Field(gt=0, le=86_400)] | None = Field(
+        default=None, description="After so many seconds the value is late; held for good when left out"
+    )
+
+
+def parsed(body: bytes) -> object:
+    """What a request's body holds. Raises Unreadable."""
+    try:
+        return json.loads(body, parse_constant=_refuse)
+    except (ValueError, RecursionError) as error:
+        place = f" (line {error.lineno}, column {error.colno})" if isinstance(error, json.JSONDecodeError) else ""
+        raise Unreadable(f"The body is not JSON: {getattr(error, 'msg', error)}{place}. Nothing was taken.") from None
+
+
+def _refuse(name: str) -> float:
+    raise ValueError(f"{name} is not a number in JSON")
+
+
+def whose(authorization: str, name_of: Callable[[str], str | None]) -> str:
+    """Whose key a request brings in its header `Authorization`. Raises KeyRefused."""
+    scheme, _, given = authorization.partition(" ")
+    if scheme.lower() != "bearer" or not given:
+        raise KeyRefused(
+            "Send a key", "Send the header “Authorization: Bearer KEY”. Make a key with: tesoura key new NAME"
+        )
+    name = name_of(given.strip())
+    if name is None:
+        raise KeyRefused(
+            "This key does not work", "It is misspelled or was revoked. Make another with: tesoura key new NAME"
+        )
+    return name
+
+
+def read_events(body: object, source: str, now: datetime) -> list[Event]:
+    """The events in a request's body. Raises Unreadable; then none of them is taken."""
+    items = body if isinstance(body, list) else [body]
+    if len(items) > MAX_EVENTS:
+        raise Unreadable(f"{len(items):,} events came at once. Send at most {MAX_EVENTS:,} in one request.")
+    wrong: list[dict[str, str]] = []
+    events = []
+    for index, item in enumerate(items):
+        at = f"[{index}]" if isinstance(body, list) else ""
+        try:
+            events.append(_event(item, source, now))
+        except ValidationError as error:
+            wrong += [_worded(one, at) for one in error.errors()[:20]]
+    for index, event in enumerate(events):
+        if event.type.startswith(OWN_TYPES):
+            at = f"[{index}].type" if isinstance(body, list) else "type"
+            wrong.append({"at": at, "problem": f"begins with {OWN_TYPES}, which is for Tesoura itself; choose another"})
+    if wrong:
+        raise Unreadable(_summary(wrong, "no event was taken"), wrong)
+    return events
+
+
+def _event(item: object, source: str, now: datetime) -> Event:
+    if isinstance(item, dict) and "specversion" in item:
+        cloud = CloudEvent.model_validate(item)
+        return Event(cloud.id, cloud.source, cloud.type, cloud.time or now, cloud.data, cloud.subject)
+    plain = PlainEvent.model_validate(item)
+    event_id = plain.id or uuid.uuid4().hex
+    return Event(event_id, plain.source or source, plain.type, plain.time or now, plain.data, plain.subject)
+
+
+def read_value(body: object) -> SignalValue:
+    """The value in a request's body. Raises Unreadable."""
+    try:
+        return SignalValue.model_validate(body, strict=True)
+    except ValidationError as error:
+        wrong = [_worded(one, "") for one in error.errors()[:20] if one["type"] != "bool_type"]
+        raise Unreadable(_summary(wrong, "the signal keeps its value"), wrong) from None
+
+
+_SAY = {
+    "missing": "is missing",
+    "extra_forbidden": "is not known here; leave it out, or put it into data",
+    "timezone_aware": "has no zone; write it as 2026-11-24T19:02:00Z",
+    **dict.fromkeys(
+        ("datetime_from_date_parsing", "datetime_parsing", "datetime_type"),
+        "is no date with a time; write it as 2026-11-24T19:02:00Z",
+    ),
+    "dict_type": 'must be an object, such as {"actor": "mara_vane"}',
+    "model_type": 'must be an object with a type, such as {"type": "kill"}',
+    "model_attributes_type": 'must be an object with a type, such as {"type": "kill"}',
+    "string_too_short": "is empty",
+}
+
+
+def _worded(error: ErrorDetails, at: str) -> dict[str, str]:
+    place = ".".join(str(part) for part in error["loc"])
+    where = f"{at}{'.' if at and place else ''}{place}" or "the body"
+    said = _SAY.get(error["type"], error["msg"].removeprefix("Value error, "))
+    return {"at": where, "problem": said}
+
+
+def _summary(wrong: list[dict[str, str]], so: str) -> str:
+    first = "; ".join(f"{one['at']} {one['problem']}" for one in wrong[:3])
+    more = f"; and {len(wrong) - 3} more" if len(wrong) > 3 else ""
+    return f"{first}{more}. Put that right and send it again; {so}."

@@ -1,0 +1,162 @@
+"""The outside API: signals in and out; events come in by `intake.py`. Its keys are made under Preferences."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+from flask import Blueprint, Response, jsonify, request
+from flask.typing import ResponseReturnValue
+
+from tesoura.core.names import closest, is_signal_name
+from tesoura.core.values import Signal, as_scalar
+from tesoura.errors import InvalidField, KeyRefused, Unreadable, ValueRefused
+from tesoura.runtime.facade import SCRIPT_FEED, Runtime
+from tesoura.runtime.instruments import InstrumentState
+from tesoura.runtime.preferences import SCENE_SIGNAL
+from tesoura.web.api.description import describe
+from tesoura.web.api.models import parsed, read_value, whose
+from tesoura.web.desk.hand import change, controls
+from tesoura.web.shared.doors import runtime, store
+from tesoura.web.shared.errors import problem
+
+blueprint = Blueprint("api", __name__, url_prefix="/api")
+WITHOUT_KEY = ("api.openapi",)
+
+
+@blueprint.before_request
+def check_key() -> Response | None:
+    """Let only those in who bring a key that works."""
+    if request.endpoint in WITHOUT_KEY:
+        return None
+    try:
+        whose(request.headers.get("Authorization", ""), store().key_name)
+    except KeyRefused as error:
+        response = problem(401, error.title, error.detail)
+        response.headers["WWW-Authenticate"] = "Bearer"
+        return response
+    return None
+
+
+def _body() -> object:
+    return parsed(request.get_data())
+
+
+@blueprint.errorhandler(Unreadable)
+def unreadable(error: Unreadable) -> Response:
+    """What was sent cannot be taken."""
+    status = 422 if error.wrong else 400
+    return problem(status, "This could not be taken", error.detail, errors=error.wrong)
+
+
+@blueprint.get("/signals")
+def signals() -> ResponseReturnValue:
+    """All signals."""
+    return jsonify([_signal(one) for one in runtime().call(Runtime.signals)])
+
+
+@blueprint.get("/signals/<name>")
+def signal(name: str) -> ResponseReturnValue:
+    """One signal."""
+    found = runtime().call(Runtime.signal, name.lower())
+    if found is None:
+        near = closest(name.lower(), [one.name for one in runtime().call(Runtime.signals)])
+        hint = f"Did you mean {near}?" if near else "GET /api/signals lists all there are."
+        return problem(404, f"There is no signal {name[:100]}", hint)
+    return _signal(found)
+
+
+@blueprint.put("/signals/<name>")
+def put_signal(name: str) -> ResponseReturnValue:
+    """Set a signal of the script feed, or the present scene; `lamp` is short for `script.lamp`."""
+    full = name.lower() if "." in name else f"{SCRIPT_FEED}.{name.lower()}"
+    if not is_signal_name(full):
+        return problem(
+            422, f"{name[:60]} is not a signal's name", "Use lower case letters, digits and _: script.lamp_on"
+        )
+    if full == runtime().preferences.scene_signal == SCENE_SIGNAL:
+        scene = " ".join(str(read_value(_body()).value).split())[:60]
+        runtime().call(Runtime.set_scene, scene)
+        signal = runtime().call(Runtime.signal, full)
+        assert signal is not None
+        return _signal(signal)
+    if not full.startswith(f"{SCRIPT_FEED}."):
+        own = f"{SCRIPT_FEED}.{full.partition('.')[2]}"
+        detail = f"It belongs to a feed or an event. A script sets signals of its own, such as {own}"
+        return problem(409, f"{full} cannot be set", detail)
+    given = read_value(_body())
+    if isinstance(given.value, float) and not math.isfinite(given.value):
+        return problem(422, "This could not be taken", "value must be a finite number.")
+    try:
+        value = as_scalar(given.value)
+    except ValueRefused as error:
+        return problem(422, "This could not be taken", str(error))
+    return _signal(runtime().call(Runtime.put_signal, full, value, given.unit, given.fresh_for_s))
+
+
+@blueprint.put("/hand/<name>")
+def put_by_hand(name: str) -> ResponseReturnValue:
+    """Set a value that is set by hand, or take a step: `{"value": 3}` or `{"step": 1}`."""
+    wish = _body()
+    if not isinstance(wish, dict) or set(wish) not in ({"value"}, {"step"}):
+        return problem(422, "This could not be taken", 'Send {"value": 3}, or {"step": 1} for one step up.')
+    try:
+        signal = change(name.lower(), wish)
+    except InvalidField as error:
+        return problem(422, "This could not be taken", str(error))
+    if signal is None:
+        names = ", ".join(one["name"] for one in controls()) or "none yet; make one under Feeds"
+        return problem(404, f"Nothing is set by hand under {name[:60]}", f"There are: {names}.")
+    return _signal(signal)
+
+
+@blueprint.get("/instruments")
+def all_instruments() -> ResponseReturnValue:
+    """All instruments: their values, and the commands that each knows."""
+    return jsonify([_instrument(one) for one in runtime().call(lambda self: self.instruments.all())])
+
+
+@blueprint.post("/instruments/<name>/<command>")
+def command(name: str, command: str) -> ResponseReturnValue:
+    """Give an instrument a command, with what belongs to it: `{"by": "3 min"}`. Nothing changes when it is refused."""
+    given = _body() if request.get_data() else {}
+    if not isinstance(given, dict):
+        return problem(422, "This could not be taken", 'Send what belongs to the command, as in {"by": "3 min"}.')
+    full = name.lower()
+    try:
+        step = runtime().call(lambda self: self.instruments.command(full, command.lower(), given))
+    except LookupError:
+        names = ", ".join(one.setup.name for one in runtime().call(lambda self: self.instruments.all())) or "none yet"
+        return problem(404, f"There is no instrument {name[:60]}", f"There are: {names}.")
+    except InvalidField as error:
+        return problem(422, "This could not be done", str(error))
+    standing = runtime().call(lambda self: self.instruments.standing(full))
+    assert standing is not None
+    return {**_instrument(standing), "effect": step.effect}
+
+
+@blueprint.get("/openapi.json")
+def openapi() -> ResponseReturnValue:
+    """The API, described."""
+    return jsonify(describe())
+
+
+def _instrument(one: InstrumentState) -> dict[str, Any]:
+    kind = one.setup.kind_of
+    return {
+        "name": one.setup.name,
+        "kind": kind.name,
+        "title": one.setup.choices["title"],
+        "values": dict(one.values),
+        "commands": {known.name: [field.name for field in known.fields] for known in kind.commands},
+    }
+
+
+def _signal(one: Signal) -> dict[str, Any]:
+    return {
+        "name": one.name,
+        "value": one.value,
+        "unit": one.unit,
+        "observed_at": one.observed_at.isoformat() if one.observed_at else None,
+        "freshness": one.freshness.value,
+    }

@@ -1,0 +1,1 @@
+"""The desk: what is operated while live."""

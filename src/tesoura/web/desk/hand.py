@@ -1,0 +1,82 @@
+"""Values set by hand: from the desk, with keys, and by programs."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from flask import Blueprint, abort, render_template, request
+from flask.typing import ResponseReturnValue
+
+from tesoura.core.signals.by_hand import checked, stepped
+from tesoura.core.values import Scalar, Signal
+from tesoura.errors import InvalidField
+from tesoura.runtime.facade import Runtime
+from tesoura.store import feeds as stored
+from tesoura.web.shared.doors import runtime, store
+
+blueprint = Blueprint("hand", __name__, url_prefix="/hand")
+
+
+def controls() -> list[dict[str, Any]]:
+    """All values that are set by hand, as the desk shows them."""
+    rows = [row for row in store().read(stored.all_feeds) if row.kind == "hand"]
+    signals = {one.name: one for one in runtime().call(Runtime.signals)} if rows else {}
+    return [
+        {"name": row.name, "title": row.title, "choices": row.choices, "signal": signals.get(f"{row.name}.value")}
+        for row in rows
+    ]
+
+
+def change(name: str, wish: Mapping[str, Any]) -> Signal | None:
+    """Set a value, or take a step: `{"value": …}` or `{"step": 1}`. Raises InvalidField; None for no such value."""
+    choices = runtime().call(lambda self: self.feeds.hand_choices(name))
+    if choices is None:
+        return None
+    if "step" in wish:
+        try:
+            steps = int(wish["step"])
+        except (TypeError, ValueError):
+            raise InvalidField("step is a whole number: 1 is up, -1 is down.") from None
+        if not 0 < abs(steps) <= 1000:
+            raise InvalidField("step is a whole number: 1 is up, -1 is down.")
+        return _step(name, choices, steps)
+    return runtime().call(Runtime.set_by_hand, name, checked(choices, wish.get("value", "")))
+
+
+def _step(name: str, choices: Mapping[str, Any], steps: int) -> Signal | None:
+    async def job(self: Runtime) -> Signal | None:
+        # Read and set on the loop in one go, so that two presses at once are two steps.
+        present = self.signal(f"{name}.value")
+        value: Scalar | None = present.value if present else None
+        for _ in range(abs(steps) if choices.get("what") == "number" else 1):
+            value = stepped(choices, value, 1 if steps > 0 else -1)
+        assert value is not None
+        return await self.set_by_hand(name, value)
+
+    return runtime().call(job)
+
+
+@blueprint.post("/<name>")
+def press(name: str) -> ResponseReturnValue:
+    """Set a value from a page; its control as it is then."""
+    wrong = None
+    try:
+        if change(name, request.form) is None:
+            abort(404)
+    except InvalidField as error:
+        wrong = str(error)
+    return _control(name, wrong)
+
+
+@blueprint.get("/<name>")
+def control(name: str) -> ResponseReturnValue:
+    """One value's control."""
+    return _control(name, None)
+
+
+def _control(name: str, wrong: str | None) -> ResponseReturnValue:
+    found = next((one for one in controls() if one["name"] == name), None)
+    if found is None:
+        abort(404)
+    return render_template("hand/_control.html", hand=found, wrong=wrong), 422 if wrong else 200

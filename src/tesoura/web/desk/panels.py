@@ -1,0 +1,41 @@
+"""Panels of instruments: on the desk, on the list, and on an instrument's own page."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from tesoura.errors import Ambiguous, InvalidField
+from tesoura.runtime.instruments import InstrumentState
+from tesoura.web.shared.doors import runtime
+
+
+@dataclass(frozen=True, slots=True)
+class Effect:
+    """What a control would do, in words, or why it can do nothing now."""
+
+    words: str
+    wrong: bool = False
+
+
+def panel(
+    standing: InstrumentState, said: Effect | None = None, asks: Ambiguous | None = None, at: str = "",
+    typed: Mapping[str, Any] | None = None,
+) -> dict[str, Any]:  # fmt: skip
+    """What the panel of an instrument is given. `effect` tells what a command would do now."""
+    name = standing.setup.name
+
+    def effect(command: str, **given: Any) -> Effect:
+        try:
+            return Effect(runtime().call(lambda self: self.instruments.attempt(name, command, given)).effect)
+        except InvalidField as error:
+            return Effect(str(error), True)
+
+    return {"it": standing, "name": name, "title": standing.setup.choices["title"], "effect": effect, "said": said,
+            "asks": asks, "asked_by": at, "typed": typed or {}}  # fmt: skip
+
+
+def panels() -> list[dict[str, Any]]:
+    """The panels of all instruments."""
+    return [panel(one) for one in runtime().call(lambda self: self.instruments.all())]

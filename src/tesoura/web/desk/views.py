@@ -1,0 +1,222 @@
+"""The desk: what runs now, what viewers have, what just happened."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import datetime
+
+from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+from sqlmodel import Session
+
+from tesoura.core.forms.checks import time_before
+from tesoura.core.overlays.differences import differences
+from tesoura.core.overlays.document import Overlay
+from tesoura.core.signals.sessions import suggestion
+from tesoura.core.values import Freshness
+from tesoura.errors import InvalidField, NewerDocument, SessionsOutOfOrder
+from tesoura.outputs.hub import Audience
+from tesoura.runtime.facade import Runtime
+from tesoura.runtime.feed_reports import FeedReport
+from tesoura.runtime.stage import Trouble
+from tesoura.store import log as event_log
+from tesoura.store import overlays as stored
+from tesoura.store import state
+from tesoura.store.overlays import OnAir
+from tesoura.store.tables import OverlayRow
+from tesoura.web.desk.hand import controls
+from tesoura.web.desk.panels import panels
+from tesoura.web.reports.views import out_of_order
+from tesoura.web.shared.doors import now, runtime, store
+from tesoura.web.shared.shown import clock_time, zone
+
+blueprint = Blueprint("desk", __name__)
+HAPPENED = 12
+
+
+@dataclass(frozen=True, slots=True)
+class Strip:
+    """What the top of every page tells."""
+
+    session_started_at: datetime | None
+    on_air: int
+    pages: int
+    feeds: Mapping[Freshness, int]
+
+
+@dataclass(frozen=True, slots=True)
+class Card:
+    """An overlay on the desk."""
+
+    row: OverlayRow
+    rev: int
+    width_px: int
+    height_px: int
+    differs: bool
+    audience: Audience
+    troubles: list[Trouble]
+    quiet: list[tuple[str, str]] = field(default_factory=list)
+    """Pieces on air that are empty until an instrument lets them appear: the name of each, and of its instrument."""
+
+
+def strip() -> Strip:
+    """The top strip's facts."""
+
+    def gather(self: Runtime) -> tuple[list[FeedReport], dict[int, Audience]]:
+        return self.feeds.reports(), self.stage.audiences()
+
+    reports, audiences = runtime().call(gather)
+    feeds: dict[Freshness, int] = {}
+    for report in reports:
+        feeds[report.state.freshness] = feeds.get(report.state.freshness, 0) + 1
+    shown = [audience.pages for audience in audiences.values() if audience.pages]
+    return Strip(
+        runtime().session_started_at,
+        len(shown),
+        sum(shown),
+        {state: feeds[state] for state in Freshness if state in feeds},
+    )
+
+
+def _overlays(session: Session) -> list[tuple[OverlayRow, Overlay, OnAir]]:
+    found = []
+    for row in stored.all_overlays(session):
+        try:
+            found.append((row, stored.draft_of(session, row), stored.on_air(session, row)))
+        except NewerDocument:
+            found.append((row, Overlay(), OnAir(row.id or 0, row.name, row.token, 0, Overlay())))
+    return found
+
+
+def cards() -> list[Card]:
+    """All overlays as the desk shows them."""
+
+    def gather(self: Runtime) -> tuple[dict[int, Audience], list[Trouble]]:
+        return self.stage.audiences(), self.stage.troubles()
+
+    audiences, troubles = runtime().call(gather)
+    found = []
+    for row, draft, on_air in store().read(_overlays):
+        found.append(
+            Card(
+                row,
+                on_air.rev,
+                draft.width_px,
+                draft.height_px,
+                bool(differences(draft, on_air.overlay if on_air.rev else None)),
+                audiences.get(on_air.overlay_id, Audience()),
+                [one for one in troubles if one.overlay_id == on_air.overlay_id],
+                [
+                    (piece.name, piece.moment_type.rpartition(".")[0])
+                    for piece in on_air.overlay.pieces
+                    if piece.is_moment and piece.kind_of.moment_type
+                ],
+            )
+        )
+    return found
+
+
+@blueprint.get("/")
+def show() -> ResponseReturnValue:
+    """The desk, or on an empty data folder the first step."""
+    shown = cards()
+    reports = runtime().call(lambda self: self.feeds.reports())
+    happened = store().read(lambda session: event_log.latest(session, HAPPENED))
+    instruments = panels()
+    if not (shown or reports or happened or instruments):
+        return render_template("desk/first.html")
+    last = happened[0].event.time.astimezone(zone()) if happened else None
+    started = runtime().session_started_at
+    due = suggestion(started.astimezone(zone()) if started else None, last, now().astimezone(zone()))
+    return render_template(
+        "desk/show.html",
+        cards=shown,
+        reports=reports,
+        happened=happened,
+        suggestion=due,
+        hands=controls(),
+        panels=instruments,
+    )
+
+
+@blueprint.get("/strip")
+def strip_fragment() -> ResponseReturnValue:
+    """The top strip."""
+    return render_template("_strip.html")
+
+
+@blueprint.get("/desk/feeds")
+def feeds_fragment() -> ResponseReturnValue:
+    """The feeds' health."""
+    return render_template("desk/_feeds.html", reports=runtime().call(lambda self: self.feeds.reports()))
+
+
+@blueprint.get("/desk/happened")
+def happened_fragment() -> ResponseReturnValue:
+    """What just happened."""
+    happened = store().read(lambda session: event_log.latest(session, HAPPENED))
+    return render_template("desk/_happened.html", happened=happened)
+
+
+@blueprint.get("/desk/overlays/<int:overlay_id>")
+def overlay_fragment(overlay_id: int) -> ResponseReturnValue:
+    """Who shows one overlay, and what is wrong with it."""
+    card = next((card for card in cards() if card.row.id == overlay_id), None)
+    if card is None:
+        abort(404)
+    return render_template("desk/_overlay_state.html", card=card)
+
+
+@blueprint.post("/session/start")
+def start_session() -> ResponseReturnValue:
+    """Start a stream session: one deliberate act, which can be taken back."""
+    at = now()
+    store().write(lambda session: state.start_session(session, at))
+    runtime().call(Runtime.session_changed)
+    flash("A stream session started. Counts of this session begin at 0.", "undo:" + url_for("desk.undo_session"))
+    return redirect(url_for("desk.show"))
+
+
+@blueprint.post("/session/began")
+def correct_session() -> ResponseReturnValue:
+    """Let the present session have begun at another time; its counts follow."""
+    try:
+        at = time_before(now().astimezone(zone()))(request.form.get("began", ""))
+    except InvalidField as error:
+        flash(str(error), "wrong")
+        return redirect(url_for("desk.show"))
+    try:
+        before = store().write(lambda session: state.correct_start(session, at))
+    except SessionsOutOfOrder as error:
+        flash(out_of_order(error), "wrong")
+        return redirect(url_for("desk.show"))
+    runtime().call(Runtime.session_changed)
+    if before is not None:
+        back = url_for("desk.restore_session", at=before.isoformat())
+        flash(f"This session began at {clock_time(at)}. Its counts were made anew.", f"undo:{back}")
+    return redirect(url_for("desk.show"))
+
+
+@blueprint.post("/session/restore")
+def restore_session() -> ResponseReturnValue:
+    """Take a correction of the session's start back."""
+    try:
+        at = datetime.fromisoformat(request.args.get("at", ""))
+    except ValueError:
+        abort(404)
+    store().write(lambda session: state.correct_start(session, at))
+    runtime().call(Runtime.session_changed)
+    flash(f"This session began at {clock_time(at)} again.", "said")
+    return redirect(url_for("desk.show"))
+
+
+@blueprint.post("/session/undo")
+def undo_session() -> ResponseReturnValue:
+    """Take the last start back."""
+    before = store().read(state.present_session)
+    if before is not None:
+        store().write(state.undo_start)
+        runtime().call(Runtime.session_changed)
+        flash("The start was taken back, and the counts with it.", "said")
+    return redirect(url_for("desk.show"))

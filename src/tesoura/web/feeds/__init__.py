@@ -1,0 +1,1 @@
+"""Feeds: set up with proof, picked from, looked after."""

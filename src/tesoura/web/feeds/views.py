@@ -1,0 +1,326 @@
+"""Feeds: choosing a kind, setting one up with proof, and seeing how it fares."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+from markupsafe import Markup
+from sqlmodel import Session
+
+from tesoura.core.forms.checks import line
+from tesoura.core.forms.form import Filled, fill
+from tesoura.core.names import snake, unused
+from tesoura.errors import InvalidField
+from tesoura.runtime.facade import Runtime
+from tesoura.runtime.feed_reports import Proof
+from tesoura.store import feeds as stored
+from tesoura.store import rules as stored_rules
+from tesoura.store import state
+from tesoura.store.tables import FeedRow, SignalRow
+from tesoura.web.shared.doors import now, runtime, store
+from tesoura.web.shared.shown import plain_choice
+
+blueprint = Blueprint("feeds", __name__, url_prefix="/feeds")
+MANNERS = (
+    ("Tesoura asks", lambda kind: kind.asked),
+    ("It tells by itself", lambda kind: kind.follow is not None),
+    ("It is sent, or set by you", lambda kind: not kind.tried),
+)
+
+
+@blueprint.get("/")
+def index() -> ResponseReturnValue:
+    """All feeds."""
+    return render_template("feeds/index.html", reports=runtime().call(lambda self: self.feeds.reports()))
+
+
+@blueprint.get("/table")
+def table_fragment() -> ResponseReturnValue:
+    """The list alone."""
+    return render_template("feeds/_table.html", reports=runtime().call(lambda self: self.feeds.reports()))
+
+
+@blueprint.get("/new")
+def choose() -> ResponseReturnValue:
+    """Where the data comes from: the kinds of feed, and the recipes."""
+    from tesoura.web.recipes.views import shipped
+
+    kinds = runtime().kinds().values()
+    groups = [(words, [kind for kind in kinds if fits(kind)]) for words, fits in MANNERS]
+    return render_template("feeds/choose.html", groups=groups, recipes=shipped())
+
+
+def kind_named(name: str) -> Any:
+    """The kind of feed of this name, or 404."""
+    kind = runtime().kinds().get(name)
+    if kind is None:
+        abort(404)
+    return kind
+
+
+@blueprint.get("/help/<kind>")
+def help_page(kind: str) -> ResponseReturnValue:
+    """How a kind of feed works, and what can go wrong with it."""
+    found = kind_named(kind)
+    return render_template("feeds/help.html", kind=found, words=Markup(found.help()))  # noqa: S704 - it ships with us
+
+
+@blueprint.route("/new/<kind>", methods=["GET", "POST"])
+def new(kind: str) -> ResponseReturnValue:
+    """Connect a feed: it is tried once, and kept when it answers, or when the user wants it all the same."""
+    found = kind_named(kind)
+    typed = request.form.to_dict()
+    if request.method == "GET":
+        return _new_page(found, request.args.to_dict(), {}, None, "")
+    filled = fill(found.fields, typed, unsealed(typed.get("sealed", "")))
+    wrong = dict(filled.wrong) or dict(found.check(filled.choices))
+    title, wrong_title = _title(typed, found, filled)
+    if wrong_title:
+        wrong["title"] = wrong_title
+    proof: Proof | None = None
+    if not wrong:
+        proof = _try(found, filled, typed)
+        if proof.problem is None or "keep_anyway" in typed:
+            name = keep_new(title, found, filled)
+            if found.sign_in is not None and proof.problem is None:
+                return redirect(url_for("signing_in.start", name=name), 307)
+            if proof.note and proof.problem is None:
+                flash(proof.note, "said")
+            return redirect(url_for("feeds.show", name=name))
+    return _new_page(found, typed, wrong, proof, _sealed(filled)), 422
+
+
+def _try(kind: Any, filled: Filled, typed: Mapping[str, str]) -> Proof:
+    if "name_folder" in typed:
+        name_folder(typed["name_folder"])
+    if not kind.tried:
+        return Proof()
+    proof: Proof = runtime().call(lambda self: self.feeds.probe(kind.name, filled.choices, filled.secrets))
+    return proof
+
+
+def _new_page(kind: Any, typed: Mapping[str, str], wrong: Mapping[str, str], proof: Proof | None, sealed: str) -> str:
+    return render_template(
+        "feeds/new.html", kind=kind, typed=typed, wrong=wrong, proof=proof, sealed=sealed, programs=_programs(),
+        back_to=url_for("signing_in.back", _external=True),
+    )  # fmt: skip
+
+
+def _programs() -> list[str]:
+    from tesoura.bundles.examples import programs
+
+    return programs(store().folder / "scripts")
+
+
+def _title(typed: Mapping[str, str], kind: Any, filled: Filled) -> tuple[str, str | None]:
+    given = typed.get("title", "").strip()
+    if not given and not filled.wrong:
+        # By where it comes from, when that reads like a name; else by its kind.
+        place = kind.place(filled.choices).split("/")[0].split(":")[0].split(" ")[0]
+        given = place if kind.name == "http" and place else kind.called
+    try:
+        return line(60)(given or kind.called), None
+    except InvalidField as error:
+        return "", str(error)
+
+
+def _sealed(filled: Filled) -> str:
+    # A key that was typed before is kept over a failed try without standing in the page.
+    kept = json.dumps(dict(filled.secrets))
+    return store().secrets.seal(kept).decode() if any(filled.secrets.values()) else ""
+
+
+def unsealed(sealed: str) -> dict[str, str]:
+    """The keys that were typed before, as the page sealed them."""
+    opened = store().secrets.open(sealed.encode()) if sealed else None
+    return dict(json.loads(opened)) if opened else {}
+
+
+def keep_new(title: str, kind: Any, filled: Filled) -> str:
+    """Keep a new feed with the signals that its kind suggests, and start it; its name."""
+    in_use, at, secrets = runtime().call(Runtime.names_taken), now(), store().secrets
+
+    def job(session: Session) -> str:
+        name = unused(snake(title, "feed"), stored.names_taken(session) | in_use)
+        row = stored.add_feed(session, name, title, kind.name, filled.choices, at)
+        if kind.receive is not None:
+            row.token = stored.new_token()
+        stored.keep_secrets(session, row.id or 0, filled.secrets, secrets)
+        for one in kind.suggested(filled.choices):
+            session.add(SignalRow(name=f"{name}.{one.field}", feed_id=row.id or 0, path=one.path, unit=one.unit,
+                                  wanted=one.wanted))  # fmt: skip
+        return name
+
+    name = store().write(job)
+    runtime().call(Runtime.refresh_feed, name)
+    if kind.name == "hand":
+        from tesoura.core.signals.by_hand import checked
+
+        runtime().call(Runtime.set_by_hand, name, checked(filled.choices, filled.choices["start"]))
+    return name
+
+
+def feed_row(name: str) -> FeedRow:
+    """The feed of this name, or 404."""
+    row = store().read(lambda session: stored.by_name(session, name))
+    if row is None:
+        abort(404)
+    return row
+
+
+def feed_page(row: FeedRow, status: int = 200, **more: Any) -> ResponseReturnValue:
+    """One feed's page, with what `more` puts into it."""
+    row_id = row.id or 0
+    picks, kept, rules = store().read(
+        lambda session: (
+            stored.signals_of(session, row_id),
+            stored.secrets_of(session, row_id, store().secrets),
+            stored_rules.of_feed(session, row_id),
+        )
+    )
+
+    def gather(self: Runtime) -> tuple[Any, ...]:
+        return self.signals(trails=True), self.feeds.report(row.name), self.feeds.proof(row.name)
+
+    signals, report, proof = runtime().call(gather)
+    kind = runtime().kinds()[row.kind]
+    shown: dict[str, Any] = {
+        "row": row,
+        "kind": kind,
+        "report": report,
+        "proof": proof,
+        "picks": picks,
+        "rules": rules,
+        "signals": {one.name: one for one in signals},
+        "now": now(),
+        "typed": {key: plain_choice(value) for key, value in row.choices.items()},
+        "has_secret": {key: bool(value) for key, value in kept.items()},
+        "programs": _programs(),
+        "wrong": {},
+        "choosing": None,
+        "making": None,
+        **more,
+    }
+    return render_template("feeds/show.html", **shown), status
+
+
+@blueprint.get("/<name>")
+def show(name: str) -> ResponseReturnValue:
+    """One feed: how it fares, what came, which signals are picked from it."""
+    return feed_page(feed_row(name))
+
+
+@blueprint.get("/<name>/state")
+def state_fragment(name: str) -> ResponseReturnValue:
+    """How one feed fares."""
+    row = feed_row(name)
+    report, proof = runtime().call(lambda self: (self.feeds.report(name), self.feeds.proof(name)))
+    return render_template("feeds/_state.html", row=row, report=report, proof=proof)
+
+
+@blueprint.get("/<name>/tree")
+def tree_fragment(name: str) -> ResponseReturnValue:
+    """What came last, as a tree."""
+    proof = runtime().call(lambda self: self.feeds.proof(name))
+    return render_template("feeds/_tree.html", row=feed_row(name), proof=proof)
+
+
+@blueprint.post("/<name>/change")
+def change(name: str) -> ResponseReturnValue:
+    """Change a feed's choices and key."""
+    row = feed_row(name)
+    kind = runtime().kinds()[row.kind]
+    kept = store().read(lambda session: stored.secrets_of(session, row.id or 0, store().secrets))
+    typed = request.form.to_dict()
+    filled = fill(kind.fields, typed, kept)
+    wrong = dict(filled.wrong) or dict(kind.check(filled.choices))
+    if wrong:
+        return feed_page(row, 422, typed=typed, wrong=wrong)
+
+    secrets = store().secrets
+
+    def job(session: Session) -> None:
+        present = session.get(FeedRow, row.id)
+        if present is not None:
+            present.choices = dict(filled.choices)
+            session.add(present)
+            stored.keep_secrets(session, row.id or 0, filled.secrets, secrets)
+
+    store().write(job)
+    runtime().call(Runtime.refresh_feed, name)
+    flash("Changed. It goes that way from now on.", "said")
+    return redirect(url_for("feeds.show", name=name))
+
+
+@blueprint.post("/<name>/secret/<field>")
+def secret(name: str, field: str) -> ResponseReturnValue:
+    """Show a key that was asked for; it is covered again by asking again, or after twenty seconds."""
+    row = feed_row(name)
+    kept = store().read(lambda session: stored.secrets_of(session, row.id or 0, store().secrets))
+    known = {one.name for one in runtime().kinds()[row.kind].fields}
+    shown = kept.get(field) if request.form.get("show") == "yes" and field in known else None
+    return render_template("feeds/_secret.html", row=row, field=field, shown=shown), 200, {"Cache-Control": "no-store"}
+
+
+@blueprint.post("/<name>/ask")
+def ask(name: str) -> ResponseReturnValue:
+    """Ask a feed at once, or open its stream anew."""
+    row = feed_row(name)
+    runtime().call(lambda self: self.feeds.ask_now(row.name))
+    return redirect(url_for("feeds.show", name=name))
+
+
+@blueprint.post("/<name>/pause")
+def pause(name: str) -> ResponseReturnValue:
+    """Hold a feed's values on purpose, or let it go on."""
+    row = feed_row(name)
+    paused = request.form.get("paused") == "yes"
+
+    def job(session: Session) -> None:
+        present = session.get(FeedRow, row.id)
+        if present is not None:
+            present.paused = paused
+            session.add(present)
+
+    store().write(job)
+    runtime().call(Runtime.refresh_feed, name)
+    return redirect(url_for("feeds.show", name=name))
+
+
+@blueprint.post("/<name>/remove")
+def remove(name: str) -> ResponseReturnValue:
+    """Put a feed away."""
+    row = feed_row(name)
+    at = now()
+    store().write(lambda session: stored.remove_feed(session, row.id or 0, at))
+    runtime().call(Runtime.refresh_feed, name)
+    flash(f"{row.title} was removed.", "undo:" + url_for("feeds.restore", feed_id=row.id))
+    return redirect(url_for("feeds.index"))
+
+
+@blueprint.post("/restore/<int:feed_id>")
+def restore(feed_id: int) -> ResponseReturnValue:
+    """Bring a removed feed back."""
+    row = store().write(lambda session: stored.remove_feed(session, feed_id, None))
+    if row is None:
+        abort(404)
+    runtime().call(Runtime.refresh_feed, row.name)
+    flash(f"{row.title} is back.", "said")
+    return redirect(url_for("feeds.show", name=row.name))
+
+
+def name_folder(folder: str) -> None:
+    """Let files be read from this folder from now on."""
+    path = Path(folder)
+    if not path.is_absolute():
+        return
+    present = runtime().preferences.folders
+    if path not in present:
+        kept = json.dumps([str(one) for one in (*present, path)])
+        store().write(lambda session: state.choose(session, "folders", kept))
+        runtime().call(Runtime.choices_changed)

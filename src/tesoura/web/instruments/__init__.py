@@ -1,0 +1,1 @@
+"""Instruments: set up, tried, operated."""

@@ -1,0 +1,300 @@
+"""Instruments: setting one up, trying it, operating it. What differs by kind is its module and its template folder."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+from sqlmodel import Session
+
+from tesoura.core.computed.almanac import Almanac
+from tesoura.core.forms.form import Filled, FormField, fill
+from tesoura.core.instruments.base import InstrumentKind
+from tesoura.core.instruments.registry import KINDS
+from tesoura.core.instruments.runner import Setup
+from tesoura.core.names import snake, unused
+from tesoura.core.overlays import edits
+from tesoura.core.overlays.document import Overlay
+from tesoura.core.overlays.pieces.kind import PieceKind
+from tesoura.errors import Ambiguous, InvalidField, InvalidPiece
+from tesoura.runtime.facade import Runtime
+from tesoura.runtime.instruments import InstrumentState
+from tesoura.store import computed as stored
+from tesoura.store import feeds as stored_feeds
+from tesoura.store import overlays as stored_overlays
+from tesoura.store.overlays import OnAir
+from tesoura.store.tables import ComputedRow
+from tesoura.web.desk.panels import Effect, panel, panels
+from tesoura.web.mat import views as mat
+from tesoura.web.overlays.views import put
+from tesoura.web.shared.doors import now, runtime, store
+from tesoura.web.shared.typed import as_typed, in_zone
+
+blueprint = Blueprint("instruments", __name__, url_prefix="/instruments")
+RESERVED = {"new", "try", "restore"}
+"""Names that would stand where these pages do."""
+
+
+def _kind(name: str) -> InstrumentKind:
+    if name not in KINDS:
+        abort(404)
+    return KINDS[name]
+
+
+def row_of(name: str) -> ComputedRow:
+    """The stored set-up of an instrument, or the page that says that there is none."""
+    found = store().read(lambda session: stored.by_name(session, name))
+    if found is None or found.kind not in KINDS:
+        abort(404)
+    return found
+
+
+# Panels
+
+
+def _standing(name: str) -> InstrumentState:
+    found = runtime().call(lambda self: self.instruments.standing(name))
+    if found is None:
+        abort(404)
+    return found
+
+
+@blueprint.get("/<name>/panel")
+def panel_fragment(name: str) -> ResponseReturnValue:
+    """One panel."""
+    return render_template("instruments/_panel.html", p=panel(_standing(name)))
+
+
+def given_of(typed: Mapping[str, Any]) -> dict[str, Any]:
+    """What was given with a command, without what the page adds."""
+    return {key: value for key, value in typed.items() if key != "csrf_token" and value != ""}
+
+
+@blueprint.post("/<name>/do/<command>")
+def do(name: str, command: str) -> ResponseReturnValue:
+    """Give an instrument a command; its panel as it is then, which says what was done or why nothing was."""
+    _standing(name)
+    said, asks, status = None, None, 200
+    try:
+        step = runtime().call(lambda self: self.instruments.command(name, command, given_of(request.form)))
+        said = Effect(step.effect)
+    except InvalidField as error:
+        said, status = Effect(str(error), True), 422
+        asks = error if isinstance(error, Ambiguous) else None
+    if not request.headers.get("HX-Request"):
+        flash(said.words[:1].upper() + said.words[1:], "wrong" if said.wrong else "said")
+        return redirect(url_for("instruments.edit", name=name))
+    return render_template(
+        "instruments/_panel.html", p=panel(_standing(name), said, asks, command, request.form if said.wrong else {})
+    ), status
+
+
+@blueprint.get("/<name>/effect/<command>")
+def effect_fragment(name: str, command: str) -> ResponseReturnValue:
+    """What a command would do, told before."""
+    _standing(name)
+    found = panel(_standing(name))["effect"](command, **given_of(request.args))
+    return render_template("instruments/_effect.html", said=found)
+
+
+@blueprint.get("/<name>/page")
+def page_fragment(name: str) -> ResponseReturnValue:
+    """The part of an instrument's own page that its kind draws."""
+    row, standing = row_of(name), _standing(name)
+    return render_template(
+        f"instruments/{row.kind}/page.html", row=row, kind=KINDS[row.kind], it=standing, now=standing.values
+    )
+
+
+# Setting up
+
+
+@blueprint.get("/")
+def index() -> ResponseReturnValue:
+    """All instruments."""
+    gone = store().read(lambda session: [row for row in stored.removed(session) if row.kind in KINDS])
+    return render_template("instruments/index.html", panels=panels(), kinds=KINDS.values(), gone=gone[:6])
+
+
+@blueprint.get("/new")
+def choose() -> ResponseReturnValue:
+    """Which kind of instrument."""
+    return render_template("instruments/choose.html", kinds=KINDS.values())
+
+
+def _typed(kind: InstrumentKind) -> dict[str, Any]:
+    several = {field.name for field in kind.fields if field.kind in ("several", "events")}
+    typed: dict[str, Any] = {key: value for key, value in request.form.items() if key != "csrf_token"}
+    for name in several:
+        parts = [part.strip() for one in request.form.getlist(name) for part in one.split(",")]
+        typed[name] = [part for part in parts if part]
+    return in_zone(kind.fields, typed)
+
+
+def grouped(fields: list[FormField]) -> list[tuple[str, list[FormField]]]:
+    """Fields under their headings."""
+    found: dict[str, list[FormField]] = {}
+    for field in fields:
+        found.setdefault(field.group, []).append(field)
+    return list(found.items())
+
+
+def _page(
+    kind: InstrumentKind, typed: Mapping[str, Any], wrong: Mapping[str, str], row: ComputedRow | None
+) -> dict[str, Any]:
+    standing = runtime().call(lambda self: self.instruments.standing(row.name)) if row else None
+    overlays = store().read(lambda session: [(one.id, one.name) for one in stored_overlays.all_overlays(session)])
+    full = {**{field.name: field.default for field in kind.fields}, **typed}
+    return {
+        "kind": kind, "typed": full, "wrong": wrong, "row": row, "groups": grouped(list(kind.fields)),
+        "panel": panel(standing) if standing else None, "it": standing,
+        "now": standing.values if standing else {}, "overlays": overlays,
+        "outputs": kind.outputs(row.choices) if row else {},
+        "fires": [one for one in kind.types(row.name, row.choices) if one.startswith(f"{row.name}.")] if row else [],
+    }  # fmt: skip
+
+
+def _filled(kind: InstrumentKind, typed: Mapping[str, Any]) -> Filled:
+    """The form as filled in, with what is wrong with its choices together."""
+    filled = fill(kind.fields, typed)
+    return filled if filled.wrong else Filled(filled.choices, {}, kind.check(filled.choices))
+
+
+def _from_log(kind: InstrumentKind, choices: Mapping[str, Any], name: str) -> dict[str, Any]:
+    """What the signals are now, and what the log would make of them with other choices."""
+    with_this = runtime().call(lambda self: self.computations.preview(Setup(kind.name, name or "it", choices)))
+    then = {key.partition(".")[2]: one for key, one in with_this.values.items()}
+    return {"now": _standing(name).values if name else {}, "then": then, "partly": with_this.partly}
+
+
+def preview(kind: InstrumentKind, typed: Mapping[str, Any], name: str) -> dict[str, Any]:
+    """What a set-up would show, with the present state of the instrument of this name if there is one."""
+    # Without a name it would show the same; that one is missing is said once it is to be made.
+    filled = _filled(kind, {**typed, "title": str(typed.get("title", "")).strip() or kind.title})
+    if filled.wrong:
+        return {"wrong": filled.wrong, "shown": None}
+    if kind.preview is None:
+        return {"wrong": {}, "shown": _from_log(kind, filled.choices, name)}
+
+    def saved(self: Runtime) -> tuple[Almanac, Mapping[str, Any] | None]:
+        standing = self.instruments.standing(name) if name else None
+        return self.engine.graph.almanac, standing.instrument.saved() if standing else None
+
+    almanac, state = runtime().call(saved)
+    shown = kind.preview(name or "it", filled.choices, almanac, now(), state)
+    return {"wrong": {}, "shown": shown}
+
+
+@blueprint.post("/try/<kind>")
+def attempt(kind: str) -> ResponseReturnValue:
+    """What a set-up would show."""
+    found = _kind(kind)
+    shown = preview(found, _typed(found), request.args.get("name", ""))
+    return render_template("instruments/_preview.html", kind=found, **shown)
+
+
+@blueprint.route("/new/<kind>", methods=["GET", "POST"])
+def new(kind: str) -> ResponseReturnValue:
+    """Set an instrument up."""
+    found = _kind(kind)
+    if request.method == "GET":
+        return render_template("instruments/edit.html", **_page(found, request.args.to_dict(), {}, None))
+    typed = _typed(found)
+    filled = _filled(found, typed)
+    if filled.wrong:
+        return render_template("instruments/edit.html", **_page(found, typed, filled.wrong, None)), 422
+    taken = runtime().call(Runtime.names_taken) | store().read(stored_feeds.names_taken) | {"own", "event"}
+    taken |= RESERVED | store().read(stored.names_ever_used)
+    name = unused(snake(str(filled.choices["title"]), found.example), taken)
+    _keep(None, found, name, filled.choices)
+    flash(f"“{filled.choices['title']}” is there. Its signals begin with {name}.", "said")
+    return redirect(url_for("instruments.edit", name=name))
+
+
+def _keep(row_id: int | None, kind: InstrumentKind, name: str, choices: Mapping[str, Any]) -> None:
+    at = now()
+    kept_id = store().write(lambda session: stored.keep(session, row_id, kind.name, name, choices, at).id)
+    runtime().call(Runtime.refresh_computed, kept_id or 0)
+
+
+@blueprint.route("/<name>", methods=["GET", "POST"])
+def edit(name: str) -> ResponseReturnValue:
+    """An instrument's own page: what it does now, and how it is set up. A change goes on from where it stands."""
+    row = row_of(name)
+    kind = KINDS[row.kind]
+    if request.method == "GET":
+        return render_template("instruments/edit.html", **_page(kind, as_typed(kind.fields, row.choices), {}, row))
+    typed = _typed(kind)
+    filled = _filled(kind, typed)
+    if filled.wrong:
+        return render_template("instruments/edit.html", **_page(kind, typed, filled.wrong, row)), 422
+    _keep(row.id, kind, name, filled.choices)
+    flash(f"“{filled.choices['title']}” was changed.", "said")
+    return redirect(url_for("instruments.edit", name=name))
+
+
+@blueprint.post("/<name>/remove")
+def remove(name: str) -> ResponseReturnValue:
+    """Put an instrument away; it can be brought back."""
+    row, at = row_of(name), now()
+    store().write(lambda session: stored.remove(session, row.id or 0, at))
+    runtime().call(Runtime.refresh_computed, row.id or 0)
+    flash(f"“{row.choices['title']}” was put away.", "undo:" + url_for("instruments.restore", row_id=row.id))
+    return redirect(url_for("instruments.index"))
+
+
+@blueprint.post("/restore/<int:row_id>")
+def restore(row_id: int) -> ResponseReturnValue:
+    """Bring an instrument back, as its commands in the log left it."""
+    row = store().write(lambda session: stored.remove(session, row_id, None))
+    if row is None or row.kind not in KINDS:
+        abort(404)
+    runtime().call(Runtime.refresh_computed, row_id)
+    flash(f"“{row.choices['title']}” is back.", "said")
+    return redirect(url_for("instruments.edit", name=row.name))
+
+
+# On an overlay
+
+
+def _field_for(piece: PieceKind, kind: InstrumentKind) -> str:
+    """The field of a piece that names its instrument."""
+    found = (name for name, one in piece.fields.items() if one.asked == "instrument" and one.of == kind.name)
+    return next(found, "")
+
+
+@blueprint.post("/<name>/place")
+def place(name: str) -> ResponseReturnValue:
+    """Lay a piece that draws the instrument on an overlay's draft, and go there."""
+    row = row_of(name)
+    kind, at = KINDS[row.kind], now()
+    piece = next((one for one in kind.pieces if one.name == request.form.get("piece")), None)
+    if piece is None:
+        abort(404)
+    overlay_id = request.form.get("overlay", type=int)
+    title = str(row.choices["title"])
+    if not overlay_id:
+        width, height = piece.overlay_size
+
+        def make(session: Session) -> OnAir:
+            return stored_overlays.on_air(
+                session, stored_overlays.new_overlay(session, title, Overlay(width, height), at)
+            )
+
+        on_air = store().write(make)
+        put(on_air)
+        overlay_id = on_air.overlay_id
+    lays = kind.lays(piece.name, row.choices)
+    edit = {"do": "add", "kind": piece.name, "set": {_field_for(piece, kind): name, "name": piece.title, **lays}}
+    boxes = mat.boxes_for(overlay_id)
+    try:
+        done, _ = mat.change(
+            overlay_id, lambda draft: edits.apply_all(draft, [edit], boxes(draft), mat.new_id), "instruments"
+        )
+    except InvalidPiece as error:
+        flash("; ".join(error.wrong.values()), "wrong")
+        return redirect(url_for("instruments.edit", name=name))
+    chosen = ",".join(done.chosen or ())
+    return redirect(url_for("mat.show", overlay_id=overlay_id, piece=chosen))

@@ -1,0 +1,225 @@
+"""The log: what happened, looked through, shown again, corrected, taken along."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Callable, Iterable, Iterator
+from datetime import UTC, datetime, timedelta
+from functools import partial
+from typing import Any
+
+from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from tesoura.core.computed.occurrence import micros
+from tesoura.core.overlays.pieces.kind import THERE
+from tesoura.core.signals.by_hand import number
+from tesoura.errors import DataFolderError, InvalidField
+from tesoura.runtime.facade import Runtime
+from tesoura.store import exports, log_search, state
+from tesoura.store import log as event_log
+from tesoura.store.log import Logged
+from tesoura.store.log_search import Search
+from tesoura.web.shared.doors import now, runtime, store
+from tesoura.web.shared.shown import zone
+
+blueprint = Blueprint("log", __name__, url_prefix="/log")
+PAGE = 50
+CATCH_UP = 20
+"""How many times a search puts more events into the index of words before it looks."""
+
+
+def _instant(typed: str) -> datetime | None:
+    try:
+        at = datetime.fromisoformat(typed.strip())
+    except ValueError:
+        return None
+    return at if at.tzinfo else at.replace(tzinfo=zone())
+
+
+def search_asked() -> Search:
+    """What is looked for, as the address says."""
+    asked = request.args
+    since, until = _instant(asked.get("since", "")), _instant(asked.get("until", ""))
+    if asked.get("session", "").isdecimal():
+        found = next((one for one in store().read(state.all_sessions) if one.id == int(asked["session"])), None)
+        if found is not None:
+            since = max(since, found.started_at) if since else found.started_at
+            until = min(until, found.ended_at) if until and found.ended_at else found.ended_at or until
+    return Search(asked.get("find", "")[:200], asked.get("type", ""), asked.get("feed", ""), since, until)
+
+
+def _before() -> tuple[datetime, int] | int | None:
+    raw = request.args.get("before", "")
+    at, dot, seq = raw.partition(".")
+    if dot and at.lstrip("-").isdecimal() and seq.isdecimal():
+        return datetime(1970, 1, 1, tzinfo=UTC) + timedelta(microseconds=int(at)), int(seq)
+    return int(raw) if raw.isdecimal() else None
+
+
+def _listed() -> dict[str, Any]:
+    search, before = search_asked(), _before()
+    if search.words:
+        _index_words()
+    rows = store().read(lambda session: log_search.page(session, search, before, PAGE + 1))
+    shown, more = rows[:PAGE], rows[PAGE:]
+    further = None
+    if more:
+        last = shown[-1]
+        further = str(last.seq) if search.words else f"{micros(last.event.time)}.{last.seq}"
+    args = {key: value for key, value in request.args.items() if value and key != "before"}
+    return {"rows": shown, "further": further, "args": args, "first": before is None, "search": search}
+
+
+def _index_words() -> None:
+    # What came a moment ago is not in the index yet. A search works without it, when the disk is full for example.
+    with contextlib.suppress(DataFolderError):
+        for _ in range(CATCH_UP):
+            if store().write(event_log.index_words) < event_log.AT_ONCE:
+                break
+
+
+@blueprint.get("/")
+def index() -> ResponseReturnValue:
+    """What happened, newest first."""
+    types, sources, sessions, began = store().read(
+        lambda session: (
+            log_search.types(session),
+            log_search.sources(session),
+            state.all_sessions(session)[:60],
+            event_log.first_time(session),
+        )
+    )
+    return render_template(
+        "log/index.html", types=types, sources=sources, sessions=sessions, began=began,
+        keep_days=runtime().preferences.keep_days, **_listed(), **_moments(),
+    )  # fmt: skip
+
+
+@blueprint.get("/rows")
+def rows_fragment() -> ResponseReturnValue:
+    """The rows alone."""
+    return render_template("log/_rows.html", **_listed())
+
+
+def _moments() -> dict[str, Any]:
+    def gather(self: Runtime) -> tuple[Any, ...]:
+        moments = self.stage.moments
+        return (
+            [(one, *self.stage.placed(one.key)) for one in moments.waiting()],
+            [(one, *self.stage.placed(one.key)) for one in moments.showing()],
+        )
+
+    waiting, showing = runtime().call(gather)
+    return {"waiting": waiting, "showing": showing, "there": THERE}
+
+
+@blueprint.get("/moments")
+def moments_fragment() -> ResponseReturnValue:
+    """What is being shown, and what waits to be."""
+    return render_template("log/_moments.html", **_moments())
+
+
+@blueprint.get("/<int:seq>")
+def show(seq: int) -> ResponseReturnValue:
+    """One event: all its data, what it changed, its corrections."""
+    found, corrected, corrections = store().read(
+        lambda session: (
+            event_log.one(session, seq),
+            event_log.with_corrections(session, seq),
+            event_log.corrections_of(session, seq),
+        )
+    )
+    if found is None or corrected is None:
+        abort(404)
+
+    def gather(self: Runtime) -> tuple[Any, ...]:
+        return (
+            self.computations.counted(corrected.event, seq, corrected.accepted_at),
+            self.engine.event_feed(corrected.event.type),
+            [one.name for one in self.signals()],
+        )
+
+    counted, feed, names = runtime().call(gather)
+    own = [name for name in names if feed and name.startswith(f"{feed}.")]
+    amounts = [
+        key for key, value in corrected.event.data.items()
+        if isinstance(value, int | float) and not isinstance(value, bool)
+    ]  # fmt: skip
+    return render_template(
+        "log/show.html", logged=found, corrected=corrected, corrections=corrections, counted=counted, own=own,
+        amounts=amounts, own_doing=found.event.type.startswith("tesoura."),
+    )  # fmt: skip
+
+
+@blueprint.post("/<int:seq>/again")
+def again(seq: int) -> ResponseReturnValue:
+    """Show the moments of an event once more."""
+    count = runtime().call(lambda self: self.corrections.show_again(seq))
+    if count:
+        flash(f"It is shown again on {count} {'piece' if count == 1 else 'pieces'}, in its turn.", "said")
+    else:
+        flash(
+            "Nothing on air shows this kind of event. A piece does when it appears “as a moment”; "
+            "its choices on the mat say so.",
+            "wrong",
+        )
+    return redirect(url_for("log.show", seq=seq))
+
+
+@blueprint.post("/moments/<int:moment>/skip")
+def skip(moment: int) -> ResponseReturnValue:
+    """Take a moment that waits out of the line, before it shows."""
+    skipped = runtime().call(lambda self: self.corrections.skip(moment))
+    if skipped is None:
+        flash("It does not wait any more: it is being shown, or was.", "wrong")
+    else:
+        flash(f"“{skipped.text[:60]}” will not be shown.", "undo:" + url_for("log.again", seq=skipped.seq))
+    return redirect(request.form.get("back") or url_for("log.index"))
+
+
+@blueprint.post("/<int:seq>/correct")
+def correct(seq: int) -> ResponseReturnValue:
+    """Correct an amount by a further event; what was written stays."""
+    field = request.form.get("field", "")
+    try:
+        value = number(request.form.get("value", ""))
+    except InvalidField as error:
+        flash(str(error), "wrong")
+        return redirect(url_for("log.show", seq=seq))
+    if not runtime().call(lambda self: self.corrections.correct(seq, field, value)):
+        abort(404)
+    flash("Corrected, and logged as a correction. All that counts it has followed.", "said")
+    return redirect(url_for("log.show", seq=seq))
+
+
+# Taking it along
+
+_FORMATS: dict[str, tuple[str, Callable[[Iterable[Logged]], Iterator[str]]]] = {
+    "csv": ("text/csv; charset=utf-8", exports.csv_lines),
+    "jsonl": ("application/jsonl; charset=utf-8", exports.json_lines),
+}
+
+
+@blueprint.get("/export.<form>")
+def export(form: str) -> ResponseReturnValue:
+    """All that is looked for, as CSV, JSON lines, or markers for a session's recording."""
+    search, opened = search_asked(), store()
+    lines: Callable[[Iterable[Logged]], Iterator[str]]
+    if form == "vtt":
+        if search.since is None:
+            flash("Markers are counted from a session's beginning. Choose a session first.", "wrong")
+            return redirect(url_for("log.index"))
+        began = search.since
+        mimetype, lines = "text/vtt; charset=utf-8", partial(exports.markers, began=began)
+    elif form in _FORMATS:
+        mimetype, lines = _FORMATS[form]
+    else:
+        abort(404)
+    order = log_search.by_time if form == "vtt" else log_search.everything
+    name = f"tesoura-log-{now().astimezone(zone()):%Y-%m-%d}.{form}"
+    return Response(
+        lines(opened.stream(lambda session: order(session, search))),
+        mimetype=mimetype.partition(";")[0], content_type=mimetype,
+        headers={"Content-Disposition": f'attachment; filename="{name}"'},
+    )  # fmt: skip

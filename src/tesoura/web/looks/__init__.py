@@ -1,0 +1,1 @@
+"""Looks, typefaces and files that pieces wear or show."""

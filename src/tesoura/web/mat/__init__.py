@@ -1,0 +1,1 @@
+"""The mat, where drafts are made."""

@@ -1,0 +1,1 @@
+"""Overlays: the list, links, versions, and the page that viewers have."""

@@ -1,0 +1,94 @@
+"""An overlay's link: copying it, showing it as a code, looking at what it shows, replacing it."""
+
+from __future__ import annotations
+
+import io
+
+from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+from sqlmodel import Session
+
+from tesoura.core.overlays.fit.boxes import hull
+from tesoura.runtime.facade import Runtime
+from tesoura.store import overlays as stored
+from tesoura.web.mat.draft import laid
+from tesoura.web.overlays.views import row_of
+from tesoura.web.shared.doors import now, runtime, settings, store, studio
+from tesoura.web.shared.shown import clock_time
+
+blueprint = Blueprint("links", __name__, url_prefix="/overlays")
+
+
+@blueprint.get("/<int:overlay_id>/link")
+def show(overlay_id: int) -> ResponseReturnValue:
+    """The link, its size, who shows it, and a preview; with `piece`, that piece's own link."""
+    there = laid(overlay_id)
+    piece = there.on_air.overlay.piece(request.args.get("piece", "")) or there.draft.piece(
+        request.args.get("piece", "")
+    )
+    width, height = there.on_air.overlay.width_px, there.on_air.overlay.height_px
+    if not there.on_air.rev:
+        width, height = there.draft.width_px, there.draft.height_px
+    if piece is not None:
+        sight = there.sights.get(piece.id)
+        says = sight.says if sight else {}
+        room = hull(
+            studio().box(piece, there.draft, says.get(state, {}).get("", "")) for state in ("live", "grown", "longest")
+        )
+        width, height = -int(-room.width // 1), -int(-room.height // 1)
+    audience = runtime().call(lambda self: self.hub.audience(overlay_id))
+    return render_template(
+        "links/show.html", row=there.row, on_air=there.on_air, piece=piece, width=width, height=height,
+        audience=audience, draft=there.draft, other_sizes=[size for size in audience.sizes if size != (width, height)],
+    )  # fmt: skip
+
+
+@blueprint.get("/<int:overlay_id>/who")
+def who(overlay_id: int) -> ResponseReturnValue:
+    """How many pages show the overlay."""
+    audience = runtime().call(lambda self: self.hub.audience(overlay_id))
+    return render_template("mat/_who.html", audience=audience)
+
+
+@blueprint.get("/<int:overlay_id>/code.svg")
+def code(overlay_id: int) -> ResponseReturnValue:
+    """The link as a QR code."""
+    import segno
+
+    row = row_of(overlay_id)
+    wanted = request.args.get("piece")
+    address = settings().address + url_for("pages.overlay", token=row.token, piece=wanted or None)
+    out = io.BytesIO()
+    segno.make(address, error="m").save(
+        out, kind="svg", scale=4, border=3, dark="#1E2A38", light="#FFFDF8", xmldecl=False
+    )
+    return Response(out.getvalue(), mimetype="image/svg+xml", headers={"Cache-Control": "no-store"})
+
+
+@blueprint.post("/<int:overlay_id>/replace-link")
+def replace(overlay_id: int) -> ResponseReturnValue:
+    """Give the overlay a new link; pages of the old one stop at once and say why."""
+    at = now()
+
+    def job(session: Session) -> str | None:
+        row = stored.get(session, overlay_id)
+        if row is None:
+            return None
+        stored.replace_link(session, row, at)
+        return row.token
+
+    token = store().write(job)
+    if token is None:
+        abort(404)
+    why = f"This link was replaced at {clock_time(at, seconds=False)}. Copy the new one in Tesoura."
+
+    def on_loop(self: Runtime) -> None:
+        self.stage.replace_link(overlay_id, token, why)
+        self.touched("overlays")
+
+    runtime().call(on_loop)
+    flash(
+        "The link was replaced. Pages of the old one show nothing now and say why.",
+        "copy:" + url_for("pages.overlay", token=token),
+    )
+    return redirect(url_for("links.show", overlay_id=overlay_id))

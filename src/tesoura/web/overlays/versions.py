@@ -1,0 +1,144 @@
+"""What is on air and what was: comparing, putting on air, sending one change straight, taking a version back."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+from sqlmodel import Session
+
+from tesoura.core.overlays import edits
+from tesoura.core.overlays.differences import differences, sent_straight
+from tesoura.core.overlays.document import Overlay
+from tesoura.store import drafts
+from tesoura.store import overlays as stored
+from tesoura.store.overlays import OnAir
+from tesoura.store.tables import OverlayRow
+from tesoura.web.mat.draft import laid
+from tesoura.web.mat.views import change
+from tesoura.web.overlays.views import put
+from tesoura.web.shared.doors import now, runtime, store, studio
+
+blueprint = Blueprint("versions", __name__, url_prefix="/overlays")
+HERE = ("127.0.0.1", "::1", None)
+
+
+def who() -> str:
+    """Who asks, as the history tells it: nobody has a name here, but every machine has an address."""
+    return "this machine" if request.remote_addr in HERE else str(request.remote_addr)
+
+
+def _air(overlay_id: int, make: Callable[[Session, OverlayRow], tuple[Overlay, str] | None]) -> OnAir | None:
+    """Put on air what is made of an overlay, with a note; None when nothing is made."""
+    at, asker = now(), who()
+
+    def job(session: Session) -> OnAir | None:
+        row = stored.get(session, overlay_id)
+        if row is None:
+            raise LookupError
+        made = make(session, row)
+        return stored.put_on_air(session, row, made[0], at, asker, made[1]) if made else None
+
+    try:
+        on_air = store().write(job)
+    except LookupError:
+        abort(404)
+    if on_air is not None:
+        put(on_air)
+    return on_air
+
+
+@blueprint.post("/<int:overlay_id>/publish")
+def publish(overlay_id: int) -> ResponseReturnValue:
+    """Put the draft on air; what does not fit is told first, and again is enough."""
+    there = laid(overlay_id)
+    stopping = [one for one in there.findings if one.kind != "gone" or one.part]
+    if stopping and not request.form.get("anyway"):
+        return render_template(
+            "versions/air.html", row=there.row, findings=stopping, piece=request.form.get("piece", "")
+        )
+    on_air = _air(overlay_id, lambda session, row: (stored.draft_of(session, row), ""))
+    assert on_air is not None
+    if runtime().call(lambda self: self.hub.audience(overlay_id)).pages:
+        flash("It is on air. The pages that show this overlay have it already.", "air")
+    else:
+        size = f"{on_air.overlay.width_px} × {on_air.overlay.height_px} px"
+        flash(
+            f"It is on air, but no page shows it yet. Add its link to your streaming software as a web page of {size}.",
+            "copy:" + url_for("pages.overlay", token=on_air.token),
+        )
+    return redirect(url_for("mat.show", overlay_id=overlay_id, piece=request.form.get("piece") or None))
+
+
+@blueprint.get("/<int:overlay_id>/versions")
+def compare(overlay_id: int) -> ResponseReturnValue:
+    """Draft and on air side by side, and what was on air before."""
+    there = laid(overlay_id)
+    history, edited = store().read(
+        lambda session: (stored.versions(session, there.row), drafts.history(session, there.row))
+    )
+    sendable = [sent_straight(there.draft, there.on_air.overlay, one) is not None if there.on_air.rev else False
+                for one in there.differences]  # fmt: skip
+    return render_template(
+        "versions/compare.html",
+        row=there.row, draft=there.draft, on_air=there.on_air, differences=there.differences, sendable=sendable,
+        history=history, edited=edited, findings=there.findings,
+    )  # fmt: skip
+
+
+@blueprint.get("/<int:overlay_id>/draft")
+def draft(overlay_id: int) -> ResponseReturnValue:
+    """The draft as a page, with what its pieces say now; it stands still."""
+    there = laid(overlay_id)
+    says = {name: sight.says["live"] for name, sight in there.sights.items()}
+    return render_template("versions/draft.html", draft=there.draft, says_of_all=says, face_rules=studio().face_rules())
+
+
+@blueprint.post("/<int:overlay_id>/send")
+def send(overlay_id: int) -> ResponseReturnValue:
+    """Send one difference of the draft straight to air; the rest of the draft waits."""
+    wanted = (request.form.get("piece", ""), request.form.get("field", ""))
+    found: list[str] = []
+
+    def make(session: Session, row: OverlayRow) -> tuple[Overlay, str] | None:
+        draft, on_air = stored.draft_of(session, row), stored.on_air(session, row)
+        if not on_air.rev:
+            return None
+        for one in differences(draft, on_air.overlay):
+            if (one.piece, one.field) == wanted and (sent := sent_straight(draft, on_air.overlay, one)) is not None:
+                found.append(one.words)
+                return sent, f"Sent straight: {one.words}"
+        return None
+
+    if _air(overlay_id, make) is None:
+        flash("That is no difference any more. Look at what differs now.", "wrong")
+    else:
+        flash(f"On air: {found[0]}. The rest of the draft waits.", "air")
+    return redirect(url_for("versions.compare", overlay_id=overlay_id))
+
+
+@blueprint.post("/<int:overlay_id>/versions/<int:rev>/back")
+def take_back(overlay_id: int, rev: int) -> ResponseReturnValue:
+    """Put an earlier version on air again, at once. The draft stays as it is."""
+
+    def make(session: Session, row: OverlayRow) -> tuple[Overlay, str] | None:
+        earlier = stored.version(session, row, rev)
+        return (earlier, f"Version {rev} again") if earlier else None
+
+    if _air(overlay_id, make) is None:
+        abort(404)
+    flash(f"Version {rev} is on air again. The draft is as it was.", "air")
+    return redirect(url_for("versions.compare", overlay_id=overlay_id))
+
+
+@blueprint.post("/<int:overlay_id>/versions/<int:rev>/draft")
+def to_draft(overlay_id: int, rev: int) -> ResponseReturnValue:
+    """Make a version that was on air the draft; undo takes that back."""
+    row = store().read(lambda session: stored.get(session, overlay_id))
+    earlier = store().read(lambda session: stored.version(session, row, rev)) if row else None
+    if earlier is None:
+        abort(404)
+    change(overlay_id, lambda _: edits.Edited(earlier, f"Version {rev} as the draft"), "versions")
+    flash(f"The draft is as version {rev} was. Undo on the mat takes that back.", "said")
+    return redirect(url_for("mat.show", overlay_id=overlay_id))

@@ -1,0 +1,1 @@
+"""Preferences, and keys for the API."""

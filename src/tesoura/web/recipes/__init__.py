@@ -1,0 +1,1 @@
+"""Recipes: looked at, brought in, taken along."""

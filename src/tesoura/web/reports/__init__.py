@@ -1,0 +1,1 @@
+"""Sessions that have been."""

@@ -1,0 +1,190 @@
+"""Reports: the stream sessions there were, each with its length, its figures, and what happened when."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from tesoura.core.forms.checks import time_before
+from tesoura.errors import InvalidField, SessionsOutOfOrder
+from tesoura.runtime.facade import Runtime
+from tesoura.store import log as event_log
+from tesoura.store import log_search, state
+from tesoura.store.log_search import Search
+from tesoura.store.state import StreamSession
+from tesoura.web.shared.doors import now, runtime, store
+from tesoura.web.shared.shown import clock_time, zone
+
+blueprint = Blueprint("reports", __name__, url_prefix="/reports")
+LISTED = 100
+ON_RIBBON = 12
+MARKS = 160
+WIDTH, ROW = 800.0, 26.0
+NOT_AT_AN_END = frozenset(
+    {"leaders", "length", "left_s", "who", "last", "first_at", "latest_at", "largest_at", "fastest_at"}
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Summary:
+    """One session: how long it went, and how often what happened in it."""
+
+    session: StreamSession
+    until: datetime
+    present: bool
+    counts: dict[str, int]
+
+    @property
+    def length_s(self) -> float:
+        """Its length in seconds: to the last thing that happened in it, or until now for the present one."""
+        return max((self.until - self.session.started_at).total_seconds(), 0.0)
+
+
+def _summary(session: Any, one: StreamSession) -> Summary:
+    counts = event_log.counts_since(session, one.started_at, one.ended_at)
+    counts = {kind: count for kind, count in counts.items() if not kind.startswith("tesoura.")}
+    last = event_log.last_time(session, one.started_at, one.ended_at)
+    present = one.ended_at is None
+    until = now() if present else last or one.started_at
+    ordered = dict(sorted(counts.items(), key=lambda pair: (-pair[1], pair[0])))
+    return Summary(one, until, present, ordered)
+
+
+@blueprint.get("/")
+def index() -> ResponseReturnValue:
+    """All stream sessions."""
+    summaries = store().read(lambda session: [_summary(session, one) for one in state.all_sessions(session)[:LISTED]])
+    return render_template("reports/index.html", summaries=summaries)
+
+
+def _session(session_id: int) -> StreamSession:
+    found = next((one for one in store().read(state.all_sessions) if one.id == session_id), None)
+    if found is None:
+        abort(404)
+    return found
+
+
+@blueprint.get("/<int:session_id>")
+def show(session_id: int) -> ResponseReturnValue:
+    """One session: its figures, its rankings, its ribbon."""
+    one = _session(session_id)
+    summary = store().read(lambda session: _summary(session, one))
+    windows = runtime().call(lambda self: self.computations.of_session(one.started_at, one.ended_at or summary.until))
+    ends = [end_of(one) for one in windows if one.events]
+    return render_template("reports/show.html", summary=summary, ends=ends, ribbon=ribbon(summary))
+
+
+@dataclass(frozen=True, slots=True)
+class Ribbon:
+    """The picture of what happened when: its rows, its height, and its hours as places and words."""
+
+    rows: Sequence[tuple[str, int, Sequence[tuple[float, int]]]]
+    height: float
+    ticks: Sequence[tuple[float, str]]
+
+
+@dataclass(frozen=True, slots=True)
+class End:
+    """What a window or chain told at a session's end: its name, single figures, and its ranking with shares in %."""
+
+    name: str
+    figures: Sequence[tuple[str, Any, str]]
+    ranking: Sequence[tuple[str, Any, float]]
+    unit: str
+
+
+def end_of(preview: Any) -> End:
+    """The figures and the ranking among a computation's signals."""
+    values = {name.partition(".")[2]: value for name, value in preview.values.items()}
+    units = {name.partition(".")[2]: unit for name, unit in preview.units.items()}
+    first = next(iter(preview.values)).partition(".")[0]
+    ranking: list[tuple[str, Any, float]] = []
+    for place in range(1, 21):
+        name, amount = values.get(f"top_{place}_name"), values.get(f"top_{place}_amount")
+        if name is None or not isinstance(amount, int | float):
+            break
+        share = 100 * amount / (ranking[0][1] or 1) if ranking else 100.0
+        ranking.append((str(name), amount, max(share, 0.0)))
+    figures = [
+        (key.replace("_", " "), str(value).replace("\n", ", ") if isinstance(value, str) else value, units[key])
+        for key, value in values.items()
+        if value is not None and not key.startswith("top_") and key not in NOT_AT_AN_END
+    ]
+    return End(first, figures, ranking, units.get("top_1_amount", ""))
+
+
+def ribbon(summary: Summary) -> Ribbon:
+    """A row for each type: marks where something happened, each with how often."""
+    start, length_s = summary.session.started_at, max(summary.length_s, 1.0)
+    kinds = list(summary.counts)[:ON_RIBBON]
+    bins: dict[str, dict[int, int]] = {kind: {} for kind in kinds}
+    search = Search(since=start, until=summary.session.ended_at)
+    for logged in store().stream(lambda session: log_search.by_time(session, search)):
+        if logged.event.type in bins:
+            place = min(int((logged.event.time - start).total_seconds() / length_s * MARKS), MARKS - 1)
+            row = bins[logged.event.type]
+            row[place] = row.get(place, 0) + 1
+    rows = [
+        (kind, summary.counts[kind], [((at + 0.5) / MARKS * WIDTH, count) for at, count in sorted(bins[kind].items())])
+        for kind in kinds
+    ]
+    return Ribbon(rows, len(rows) * ROW + 24, _ticks(start, length_s))
+
+
+def _ticks(start: datetime, length_s: float) -> list[tuple[float, str]]:
+    step = next((one for one in (60, 300, 600, 1_800, 3_600, 7_200, 14_400) if length_s / one <= 10), 86_400)
+    local = start.astimezone(zone())
+    first = local.replace(second=0, microsecond=0)
+    ticks = []
+    at = first + timedelta(minutes=1)
+    while (at - local).total_seconds() <= length_s:
+        if int(at.timestamp() + (at.utcoffset() or timedelta()).total_seconds()) % step == 0:
+            ticks.append(((at - local).total_seconds() / length_s * WIDTH, f"{at:%H:%M}"))
+        at += timedelta(minutes=1)
+    return ticks[:40]
+
+
+@blueprint.post("/<int:session_id>/began")
+def correct(session_id: int) -> ResponseReturnValue:
+    """Let a session have begun at another time; all of it is worked out anew."""
+    one = _session(session_id)
+    until = one.ended_at or now()
+    try:
+        at = time_before(until.astimezone(zone()))(request.form.get("began", ""))
+        before = store().write(lambda session: state.correct_start(session, at, session_id))
+    except InvalidField as error:
+        flash(str(error), "wrong")
+        return redirect(url_for("reports.show", session_id=session_id))
+    except SessionsOutOfOrder as error:
+        flash(out_of_order(error), "wrong")
+        return redirect(url_for("reports.show", session_id=session_id))
+    runtime().call(Runtime.session_changed)
+    back = url_for("reports.restore", session_id=session_id, at=(before or at).isoformat())
+    flash(f"This session began at {clock_time(at)}. Its figures were made anew.", f"undo:{back}")
+    return redirect(url_for("reports.show", session_id=session_id))
+
+
+def out_of_order(error: SessionsOutOfOrder) -> str:
+    """Why a session cannot have begun then."""
+    earlier, later = error.between
+    words = [f"after {clock_time(earlier)}, when the one before it began" if earlier else "",
+             f"before {clock_time(later)}, when the next one began" if later else ""]  # fmt: skip
+    return f"Sessions follow one another: it must begin {' and '.join(word for word in words if word)}."
+
+
+@blueprint.post("/<int:session_id>/restore")
+def restore(session_id: int) -> ResponseReturnValue:
+    """Take a correction of a session's start back."""
+    try:
+        at = datetime.fromisoformat(request.args.get("at", ""))
+        store().write(lambda session: state.correct_start(session, at, session_id))
+    except ValueError:
+        abort(404)
+    runtime().call(Runtime.session_changed)
+    flash(f"This session began at {clock_time(at)} again.", "said")
+    return redirect(url_for("reports.show", session_id=session_id))

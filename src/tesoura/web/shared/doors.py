@@ -1,0 +1,55 @@
+"""What every page reaches the rest of Tesoura through."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from flask import current_app
+
+from tesoura.runtime.facade import Runtime
+from tesoura.settings import Settings
+from tesoura.store.store import Store
+from tesoura.studio.workshop import Studio
+
+EXTENSION = "tesoura"
+
+
+@dataclass(frozen=True, slots=True)
+class Doors:
+    """The runtime, the store, the settings and the studio of this application."""
+
+    runtime: Runtime
+    store: Store
+    settings: Settings
+    studio: Studio
+
+
+def _doors() -> Doors:
+    doors: Doors = current_app.extensions[EXTENSION]
+    return doors
+
+
+def runtime() -> Runtime:
+    """The runtime; ask it with `runtime().call(Runtime.method, …)`."""
+    return _doors().runtime
+
+
+def store() -> Store:
+    """The store."""
+    return _doors().store
+
+
+def studio() -> Studio:
+    """What measures overlays."""
+    return _doors().studio
+
+
+def now() -> datetime:
+    """The present instant. Ask before handing a job to the writer, which runs it outside the request."""
+    return _doors().settings.clock()
+
+
+def settings() -> Settings:
+    """The settings of this start."""
+    return _doors().settings

@@ -1,0 +1,74 @@
+"""Errors: pages for people, problem+json for programs, both telling what to do."""
+
+from __future__ import annotations
+
+import json
+
+from flask import Flask, Response, jsonify, render_template, request
+from flask_wtf.csrf import CSRFError
+from werkzeug.exceptions import HTTPException
+
+from tesoura.errors import DataFolderError
+from tesoura.uploads.files import too_large
+from tesoura.web.shared.sized_request import kind_sent
+
+PROBLEM = "application/problem+json"
+_SAID = {
+    400: ("This could not be read", "Go back, look at what you typed, and send it again."),
+    404: ("There is nothing here", "It may have been removed, or the address may have lost a letter."),
+    405: ("This address does not take that", "Use the buttons on the pages."),
+    413: ("This is too large", "At most 1 MB can be sent at once. Send it in parts."),
+    500: (
+        "Something failed inside Tesoura",
+        "Nothing that was saved is lost. Try again; the log in the terminal tells more.",
+    ),
+}
+
+
+def problem_document(status: int, title: str, detail: str, **more: object) -> dict[str, object]:
+    """The members of an RFC 9457 answer."""
+    return {"type": "about:blank", "title": title, "status": status, "detail": detail, **more}
+
+
+def problem(status: int, title: str, detail: str, **more: object) -> Response:
+    """An RFC 9457 answer."""
+    response = jsonify(problem_document(status, title, detail, **more))
+    response.status_code, response.mimetype = status, PROBLEM
+    return response
+
+
+def register(app: Flask) -> None:
+    """Answer every error in the form its reader expects."""
+    app.register_error_handler(HTTPException, _http)
+    app.register_error_handler(CSRFError, _csrf)
+    app.register_error_handler(DataFolderError, _store)
+
+
+def _answer(status: int, title: str, detail: str) -> Response:
+    if request.path.startswith("/api/"):
+        return problem(status, title, detail)
+    template = "pages/gone.html" if request.path.startswith("/o/") else "errors/page.html"
+    return Response(render_template(template, status=status, title=title, detail=detail), status)
+
+
+def _http(error: HTTPException) -> Response:
+    if error.code is None or error.code < 400:
+        return Response(error.get_response().get_data(), error.code or 500, dict(error.get_headers()))
+    title, detail = _SAID.get(error.code, (error.name, error.description or "Try again."))
+    if error.code == 413 and (kind := kind_sent(request.path)):
+        detail = too_large(kind, request.content_length or 0)
+        if request.path.startswith("/media/"):
+            return Response(json.dumps({"wrong": detail}), 413, mimetype="application/json")
+    if error.code == 405 and request.path.startswith("/api/"):
+        detail = f"{request.path} does not take {request.method}. See /api/openapi.json for what it takes."
+    if error.code == 404 and request.path.startswith("/api/"):
+        detail = "See /api/openapi.json for the addresses there are."
+    return _answer(error.code, title, detail)
+
+
+def _csrf(_: CSRFError) -> Response:
+    return _answer(400, "This page is too old", "Load it again, then send it once more. Nothing was changed.")
+
+
+def _store(error: DataFolderError) -> Response:
+    return _answer(507, "This could not be saved", str(error))

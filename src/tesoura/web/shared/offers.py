@@ -1,0 +1,62 @@
+"""What forms offer, so that nobody types the name of a thing that exists."""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+from tesoura.runtime.facade import Runtime
+from tesoura.store import log as event_log
+from tesoura.store import log_search, media
+from tesoura.web.shared.doors import runtime, store
+
+MAX_TYPES = 40
+SOUNDS = (("bell", "Bell"), ("wood", "Wood block"), ("chimes", "Three chimes"), ("gong", "Low gong"))
+"""The sounds that ship: the name of each file, and its title."""
+
+
+class Offers:
+    """The names of signals, of types of events, and of fields in events' data; each found when it is asked for."""
+
+    @cached_property
+    def signals(self) -> list[str]:
+        """All signals' names."""
+        return [one.name for one in runtime().call(Runtime.signals)]
+
+    @cached_property
+    def types(self) -> list[tuple[str, str]]:
+        """The types of events that have come, each as it is kept and as it is shown."""
+        known = store().read(log_search.types)
+        return [(one, one) for one in known if not one.startswith("tesoura.")][:MAX_TYPES]
+
+    @cached_property
+    def sounds(self) -> list[tuple[str, str]]:
+        """The sounds that ship and those that were added: each one's name and title."""
+        added = store().read(lambda session: media.all_media(session, "sound"))
+        return [*SOUNDS, *((row.name, row.title) for row in added)]
+
+    @cached_property
+    def pictures(self) -> list[tuple[str, str]]:
+        """The pictures that were added."""
+        return [(row.name, row.title) for row in store().read(lambda session: media.all_media(session, "picture"))]
+
+    def seen(self, field: str) -> list[str]:
+        """What the newest kills told in a field."""
+        found: dict[str, None] = {}
+        for data in store().read(lambda session: event_log.recent_data(session, ["kill"], 200)):
+            told = data.get(field)
+            found |= {str(one): None for one in (told if isinstance(told, list) else [told]) if one}
+        return sorted(found)
+
+    @cached_property
+    def scenes(self) -> list[str]:
+        """The scenes there are."""
+        return list(runtime().preferences.scenes)
+
+    @cached_property
+    def data(self) -> list[str]:
+        """The fields in the data of the newest events."""
+        kinds = [one for one, _ in self.types]
+        found: dict[str, None] = {}
+        for data in store().read(lambda session: event_log.recent_data(session, kinds, 60)) if kinds else ():
+            found |= dict.fromkeys(key for key, value in data.items() if not isinstance(value, dict | list))
+        return sorted(found)

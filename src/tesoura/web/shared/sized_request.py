@@ -1,0 +1,34 @@
+"""How much may be sent to each address: a form little, a file as much as its kind may have."""
+
+from __future__ import annotations
+
+from flask import Request
+
+from tesoura.uploads.files import MAX_BYTES
+
+MAX_FORM_BYTES = 1_000_000
+FORM_ROOM = 100_000
+"""What a form needs beside its file."""
+_KINDS = {
+    "/media/picture": "picture", "/media/scenery": "scenery", "/media/video": "video", "/typefaces/": "typeface",
+    "/overlays/import": "overlay",
+}  # fmt: skip
+
+
+def kind_sent(path: str) -> str | None:
+    """What kind of file is sent to an address; None for one to which none is."""
+    return _KINDS.get(path)
+
+
+class SizedRequest(Request):
+    """A request that may be as large as its address takes."""
+
+    @property
+    def max_content_length(self) -> int | None:
+        """The most bytes that are read of it."""
+        kind = kind_sent(self.path)
+        return MAX_BYTES[kind] + FORM_ROOM if kind else MAX_FORM_BYTES
+
+    @max_content_length.setter
+    def max_content_length(self, value: int | None) -> None:
+        raise AttributeError("How much may be sent is settled by the address.")

@@ -1,0 +1,1 @@
+"""Signals: what there is, what is computed, how it is worded."""
