@@ -144,7 +144,7 @@ def test_a_match_end_card_is_laid_its_sections_ordered_and_shown_now(
     page.get_by_role("button", name="Lay it there").click()
     page.wait_for_url(re.compile(r"/overlays/\d+"))
     overlay_id = int(re.findall(r"/overlays/(\d+)", page.url)[0])
-    order = page.locator("[data-sections] li")
+    order = page.locator("[data-ordered] li")
     page.get_by_role("button", name="Figures: up").focus()
     page.keyboard.press("Enter")
     page.keyboard.press("Enter")

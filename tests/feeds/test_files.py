@@ -173,7 +173,7 @@ def test_a_pattern_that_takes_too_long_is_given_up_for_that_line() -> None:
 
 @pytest.mark.parametrize(("pattern", "words"), [("(", "column"), (r"\w+", "Name the parts"), ("", "empty")])
 def test_patterns_that_are_none(pattern: str, words: str) -> None:
-    check = next(field.check for field in FOLLOW.fields if field.name == "pattern")
+    check = FOLLOW.fields["pattern"].check
     with pytest.raises(InvalidField, match=words):
         check(pattern)
 
@@ -267,7 +267,7 @@ def test_programs_that_cannot_be_run(tmp_path: Path, name: str, words: str) -> N
 @pytest.mark.parametrize("program", ["../x.py", "a/b.py", ".hidden", ""])
 def test_only_programs_of_the_folder_itself_are_run(program: str) -> None:
     with pytest.raises(InvalidField):
-        SCRIPT.fields[0].check(program)
+        SCRIPT.fields["program"].check(program)
     with pytest.raises(InvalidField):
         checked_words('"open')
 

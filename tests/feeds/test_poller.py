@@ -20,7 +20,7 @@ Follow = Callable[[FetchContext], AsyncIterator[Fetched]]
 
 
 def kind(follow: Follow) -> FeedKind:
-    return FeedKind("x", "X", "", (), lambda choices: "", follow=follow)
+    return FeedKind("x", "X", "", {}, lambda choices: "", follow=follow)
 
 
 def run(job: Callable[[FetchContext], Awaitable[Any]]) -> Any:

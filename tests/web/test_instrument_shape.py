@@ -14,7 +14,6 @@ from jinja2 import ChoiceLoader, DictLoader
 from tesoura.core.computed.occurrence import Occurrence
 from tesoura.core.forms.checks import line, text, whole
 from tesoura.core.forms.fields import Field
-from tesoura.core.forms.form import FormField
 from tesoura.core.instruments import registry as instrument_kinds
 from tesoura.core.instruments.base import Command, CommandKind, Fired, InstrumentKind, Step, Told
 from tesoura.core.overlays.pieces import registry as piece_kinds
@@ -77,13 +76,13 @@ class Lamps:
 
 PIECE = PieceKind(
     "lamps", "Lamps", "How many lamps are lit.",
-    {"lamps": Field("Which", text(60, empty=True), asked="instrument", of="lamps"), "size_px": SIZE},
+    {"lamps": Field("Which", text(60, empty=True), kind="instrument", of="lamps"), "size_px": SIZE},
     lambda choices: {"": say(f"{{{choices['lamps']}.lit}} lit", choices)} if choices["lamps"] else {},
     lambda choices: (PieceText(""),), size=(300, 90), template="instruments/lamps/piece.html",
 )  # fmt: skip
 KIND = InstrumentKind(
     "lamps", "Lamps", "Lamps that are lit one by one.", "lamps",
-    (FormField("title", "Its name", line(60)), FormField("of", "How many", whole(1, 9), default="3")),
+    {"title": Field("Its name", line(60)), "of": Field("How many", whole(1, 9), default="3")},
     begin=lambda name, choices, almanac, now: Lamps(name, choices["of"]),
     restore=lambda name, choices, almanac, saved: Lamps(name, choices["of"], **saved),
     outputs=lambda choices: {"lit": "lamps"},

@@ -17,7 +17,7 @@ from tesoura.outputs.text_files import replace_file, sweep
 from tesoura.standins.members import MembersService
 from tests.conftest import Running, until
 
-SECRETS = {kind.name: [one.name for one in kind.fields if one.kind == "secret"] for kind in KINDS.values()}
+SECRETS = {kind.name: [name for name, one in kind.fields.items() if one.kind == "secret"] for kind in KINDS.values()}
 
 
 def refused(running: Running, to: str, typed: dict[str, Any]) -> str:

@@ -10,7 +10,7 @@ from importlib import resources
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from tesoura.core.forms.form import FormField
+from tesoura.core.forms.fields import Field
 
 if TYPE_CHECKING:
     import httpx
@@ -143,7 +143,7 @@ class FeedKind:
     name: str
     title: str
     about: str
-    fields: Sequence[FormField]
+    fields: Mapping[str, Field]
     place: Callable[[Mapping[str, Any]], str]
     """Where the data comes from, short and without anything private."""
     fetch: Fetch | None = None

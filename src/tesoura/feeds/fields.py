@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from tesoura.core.forms.checks import choice, text
-from tesoura.core.forms.form import FormField
+from tesoura.core.forms.fields import Field
 from tesoura.errors import InvalidField
 
 
@@ -20,7 +20,7 @@ def period(raw: object) -> float:
     return seconds
 
 
-def secret(what: str, otherwise: str = "") -> FormField:
+def secret(what: str, otherwise: str = "") -> Field:
     """A field for something that is covered, and may not be left empty."""
 
     def check(raw: object) -> str:
@@ -29,7 +29,7 @@ def secret(what: str, otherwise: str = "") -> FormField:
             raise InvalidField(f"Paste {what} here{otherwise}.")
         return _checked(key)
 
-    return FormField("key", what[:1].upper() + what[1:], check, kind="secret")
+    return Field(what[:1].upper() + what[1:], check, kind="secret")
 
 
 def optional_secret(raw: object) -> str:
@@ -67,25 +67,23 @@ def seconds(low: float, high: float) -> Callable[[object], float]:
 
 _WITH_KEY = ("key_in", ("header", "query"))
 
-PERIOD = FormField("period_s", "Ask every", period, kind="number", default="5", unit="seconds")
+PERIOD = Field("Ask every", period, kind="number", default="5", unit="seconds")
 
 _KEY = secret("the key", ", or choose “No key” above")
-KEY_FIELDS = (
-    FormField(
-        "key_in",
+KEY_FIELDS = {
+    "key_in": Field(
         "Key",
         choice(("none", "header", "query")),
         kind="choice",
         default="none",
         options=(("none", "No key"), ("header", "Key in a header"), ("query", "Key in the address")),
     ),
-    FormField(
-        "key_name",
+    "key_name": Field(
         "Its name",
         _key_name,
         default="Authorization",
         help="The header or the parameter that carries the key.",
         only_if=_WITH_KEY,
     ),
-    FormField("key", "The key", _KEY.check, kind="secret", only_if=_WITH_KEY),
-)
+    "key": Field("The key", _KEY.check, kind="secret", only_if=_WITH_KEY),
+}

@@ -22,8 +22,6 @@ from tesoura.core.signals.changes import Changes
 from tesoura.core.signals.engine import OWN_TYPES, Engine
 from tesoura.core.values import Event, Reading, Scalar, Signal
 from tesoura.feeds.api import Item
-from tesoura.feeds.registry import KINDS
-from tesoura.feeds.rules import EventRule
 from tesoura.outputs.hub import Hub
 from tesoura.outputs.topics import Topics
 from tesoura.runtime.computations import Computations
@@ -256,14 +254,6 @@ class Runtime:
         """Bring a feed to what the store says of it."""
         await self.feeds.refresh(name)
         self.touched("feeds", "signals")
-
-    rule_type = EventRule
-    """What a feed makes events by."""
-
-    @staticmethod
-    def kinds() -> Mapping[str, Any]:
-        """The kinds of feed there are, by name."""
-        return KINDS
 
     # Computed signals
 

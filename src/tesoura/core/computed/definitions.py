@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
@@ -13,7 +13,7 @@ from tesoura.core.computed.derived import Change, Derived, Goal
 from tesoura.core.computed.graph import Definition
 from tesoura.core.computed.window_definition import ANONYMOUS, MAX_TOP, STATS, Window
 from tesoura.core.forms.checks import choice, whole
-from tesoura.core.forms.form import FormField
+from tesoura.core.forms.fields import Field
 from tesoura.core.language.formula import compile_formula
 from tesoura.core.names import is_signal_name
 from tesoura.core.values import MAX_NUMBER
@@ -29,7 +29,7 @@ class ComputedKind:
     name: str
     title: str
     meaning: str
-    fields: Sequence[FormField]
+    fields: Mapping[str, Field]
     build: Callable[[str, Mapping[str, Any]], Definition]
 
 
@@ -189,9 +189,9 @@ def _change(name: str, chosen: Mapping[str, Any]) -> Change:
 
 # Forms
 
-_TYPES = FormField("types", "What happens", _types, kind="events", help="One or more kinds of event.")
-_BY = FormField("by", "Whose", _field, kind="datum", placeholder="name", help="The field with the name, if it matters.")
-_UNIT = FormField("unit", "Unit, as viewers read it", _label(60), placeholder="spools")
+_TYPES = Field("What happens", _types, kind="events", help="One or more kinds of event.")
+_BY = Field("Whose", _field, kind="datum", placeholder="name", help="The field with the name, if it matters.")
+_UNIT = Field("Unit, as viewers read it", _label(60), placeholder="spools")
 _ROLLING = ("over", ("minutes", "events"))
 
 COMPUTED: Mapping[str, ComputedKind] = {
@@ -199,69 +199,69 @@ COMPUTED: Mapping[str, ComputedKind] = {
     for kind in (
         ComputedKind(
             "formula", "A formula", "One value from others: a ratio, a difference, a text.",
-            (
-                FormField("formula", "Formula", _formula, kind="formula", placeholder="kill.count_this_session / 3"),
-                _UNIT,
-            ),
+            {
+                "formula": Field("Formula", _formula, kind="formula", placeholder="kill.count_this_session / 3"),
+                "unit": _UNIT,
+            },
             _derived,
         ),
         ComputedKind(
             "window", "A window over events", "How many, how much, who is first, the latest: today, this session…",
-            (
-                _TYPES,
-                FormField("amount", "How much", _field, kind="datum", placeholder="amount",
+            {
+                "types": _TYPES,
+                "amount": Field("How much", _field, kind="datum", placeholder="amount",
                           help="The field with the amount. Left empty, each event counts 1."),
-                _BY,
-                FormField("over", "Over", choice(SPANS), kind="choice", default="session",
+                "by": _BY,
+                "over": Field("Over", choice(SPANS), kind="choice", default="session",
                           options=tuple(SPAN_WORDS.items())),
-                FormField("length", "How many of them", whole(1, max(MAX_MINUTES, MAX_EVENTS)), kind="number",
+                "length": Field("How many of them", whole(1, max(MAX_MINUTES, MAX_EVENTS)), kind="number",
                           default="10", help="Minutes up to 7 days, events up to 10,000.", only_if=_ROLLING),
-                FormField("stats", "What to tell", _stats, kind="several", default="count",
+                "stats": Field("What to tell", _stats, kind="several", default="count",
                           options=tuple(STATS.items())),
-                FormField("top", "Places in the ranking", whole(1, MAX_TOP), kind="number", default="3"),
-                FormField("rank_by", "Ranked by", choice(("sum", "count")), kind="choice", default="sum",
+                "top": Field("Places in the ranking", whole(1, MAX_TOP), kind="number", default="3"),
+                "rank_by": Field("Ranked by", choice(("sum", "count")), kind="choice", default="sum",
                           options=(("sum", "the sum"), ("count", "how often"))),
-                FormField("anonymous_as", "Without a name, it is", _label(60), default=ANONYMOUS),
-                FormField("rank_anonymous", "And that stands", choice(("yes", "no")), kind="choice", default="yes",
+                "anonymous_as": Field("Without a name, it is", _label(60), default=ANONYMOUS),
+                "rank_anonymous": Field("And that stands", choice(("yes", "no")), kind="choice", default="yes",
                           options=(("yes", "in the ranking"), ("no", "outside the ranking"))),
-                _UNIT,
-                FormField("only_if", "Only if", _rule, kind="formula", placeholder="event.amount >= 5",
+                "unit": _UNIT,
+                "only_if": Field("Only if", _rule, kind="formula", placeholder="event.amount >= 5",
                           help="A formula over the event's own fields. Left empty, all count."),
-            ),
+            },
             _window,
         ),
         ComputedKind(
             "chain", "A chain", "Events in quick succession: how long, who, and how long until it breaks.",
-            (
-                _TYPES,
-                FormField("within_s", "Each within", _seconds, kind="number", default="10", unit="seconds",
+            {
+                "types": _TYPES,
+                "within_s": Field("Each within", _seconds, kind="number", default="10", unit="seconds",
                           help="Of the one before."),
-                _BY,
-            ),
+                "by": _BY,
+            },
             _chain,
         ),
         ComputedKind(
             "goal", "A goal", "From a number to a number: how far, how fast it must go, when it will be there.",
-            (
-                FormField("signal", "Signal", _signal, kind="signal", placeholder="reach.members"),
-                FormField("start", "From", _number, kind="number", default="0"),
-                FormField("target", "To", _number, kind="number", placeholder="2000"),
-                FormField("began", "Since", _instant, kind="instant", help="When it stood at “From”."),
-                FormField("by", "By", _instant, kind="instant", help="May stay empty."),
-                _UNIT,
-            ),
+            {
+                "signal": Field("Signal", _signal, kind="signal", placeholder="reach.members"),
+                "start": Field("From", _number, kind="number", default="0"),
+                "target": Field("To", _number, kind="number", placeholder="2000"),
+                "began": Field("Since", _instant, kind="instant", help="When it stood at “From”."),
+                "by": Field("By", _instant, kind="instant", help="May stay empty."),
+                "unit": _UNIT,
+            },
             _goal,
         ),
         ComputedKind(
             "change", "A change", "How much a number grew: since the session began, or over the last minutes.",
-            (
-                FormField("signal", "Signal", _signal, kind="signal", placeholder="reach.members"),
-                FormField("since", "Since", choice(("session", "minutes")), kind="choice", default="session",
+            {
+                "signal": Field("Signal", _signal, kind="signal", placeholder="reach.members"),
+                "since": Field("Since", choice(("session", "minutes")), kind="choice", default="session",
                           options=(("session", "the session began"), ("minutes", "some minutes ago"))),
-                FormField("minutes", "How many", whole(1, 1_440), kind="number", default="10", unit="minutes",
+                "minutes": Field("How many", whole(1, 1_440), kind="number", default="10", unit="minutes",
                           only_if=("since", ("minutes",))),
-                _UNIT,
-            ),
+                "unit": _UNIT,
+            },
             _change,
         ),
     )

@@ -1,4 +1,4 @@
-"""A choice that can be made for a piece or a look: its label, its unit, how it is asked for, and its check."""
+"""Fields: choices that can be made, each with its label, its unit, how it is asked for, and its check."""
 
 from __future__ import annotations
 
@@ -10,30 +10,38 @@ from tesoura.core.forms.checks import choice, colour, whole
 from tesoura.errors import InvalidField, InvalidPiece
 
 Options = Sequence[tuple[str, str]]
+"""What can be chosen: each value, and its words."""
 
 
 @dataclass(frozen=True, slots=True)
 class Field:
-    """One choice.
+    """One choice: of a piece, a look, an instrument, a computed signal or a feed. Its name is its key among the others.
 
-    `check` turns what was typed into a value; it is all there is between what was typed and the page. `asked` is how
-    a form asks: `line`, `wording`, `formula`, `number`, `choice`, `switch`, `colour`, `typeface`, `weight`, `look`, or
-    one of those that offer what there is: `signal`, `ranking`, `event`, `picture`, `video`, `instrument` (`of` is its
-    kind); a `wording` that is `of` a `statistic` offers those. `under` is its heading.
-    `only_if` names another field and the values of it with which this one plays a part.
+    `check` turns what was typed into a value or raises InvalidField; it is all there is between what was typed and what
+    is kept. `kind` is how a form asks, by the template `fields/<kind>.html`, or as a line where there is none: `line`,
+    `area`, `wide`, `number`, `choice`, `several`, `ordered`, `switch`, `colour`, `secret`, `wording`, `formula`,
+    `instant`, `typeface`, `weight`, `look`; or one of those that offer what there is: `signal`, `ranking`, `event`,
+    `events`, `datum` (a field of events' data), `seen` (what the newest events told in the field `of`, as `kill.tags`),
+    `picture`, `video`, `sound`, `scene`, `program`, `instrument` (`of` is its kind). A `wording` that is `of` something
+    offers what instruments name under that word.
+    `only_if` names another field and the values of it with which this one plays a part; `advanced` ones are folded
+    away. `group` is the heading it stands under.
     """
 
     label: str
     check: Callable[[object], Any]
     unit: str = ""
     default: Any = ""
-    asked: str = "line"
+    kind: str = "line"
     options: Options = ()
-    under: str = ""
+    group: str = ""
     least: int | None = None
     most: int | None = None
     only_if: tuple[str, Sequence[str]] | None = None
     of: str = ""
+    help: str = ""
+    placeholder: str = ""
+    advanced: bool = False
 
     def plays(self, values: Mapping[str, Any]) -> bool:
         """Whether this choice plays a part, with these values."""
@@ -41,9 +49,9 @@ class Field:
 
     def brief(self, value: object) -> str:
         """A value of this field in a few words."""
-        if self.asked == "choice" and (words := dict(self.options).get(str(value))):
+        if self.kind == "choice" and (words := dict(self.options).get(str(value))):
             return words
-        if self.asked == "switch":
+        if self.kind == "switch":
             return "yes" if value == "yes" else "no"
         shown = str(value).replace("\n", " ⏎ ")
         shown = shown if len(shown) <= 48 else shown[:47] + "…"

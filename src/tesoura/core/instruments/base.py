@@ -12,12 +12,12 @@ from typing import Any, Protocol
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence
-from tesoura.core.forms.form import FormField
+from tesoura.core.forms.fields import Field
 from tesoura.core.overlays.pieces.kind import PieceKind
 from tesoura.core.signals.extremes import Extremes
 from tesoura.core.values import Scalar
 
-Preferences = Mapping[str, Any]
+Choices = Mapping[str, Any]
 Told = Mapping[str, Scalar | None]
 """The present value of each signal, by the part of its name after the dot; None where there is nothing to tell."""
 
@@ -96,10 +96,12 @@ class CommandKind:
     name: str
     label: str
     about: str
-    fields: Sequence[FormField] = ()
+    fields: Mapping[str, Field] = field(default_factory=dict)
 
 
-Preview = Callable[[str, Preferences, Almanac, datetime, Mapping[str, Any] | None], Any]
+ReadyWording = tuple[str, Mapping[str, str]]
+"""What a piece can be given ready made: the words that offer it, and its choices."""
+Preview = Callable[[str, Choices, Almanac, datetime, Mapping[str, Any] | None], Any]
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,28 +116,30 @@ class InstrumentKind:
     `preview` gives the template `preview.html` what a set-up would show, told its name, choices, the almanac, the
     present instant, and how the instrument of that name stands; without one, the log tells. `check` tells what is wrong
     with choices that are right one by one. `lays` gives what a piece begins with that is laid from its page; `facts`
-    are what its templates need to know. With `passing` its values are gone in a second: they get no line of their last
-    minutes, and its panel is drawn again only when one of `panel_follows` changes.
+    are what its templates need to know. `ready_wordings` gives what a piece can show ready made, told the word after
+    which a field asks (`statistic`) and the instrument's name. With `passing` its values are gone in a second: they get
+    no line of their last minutes, and its panel is drawn again only when one of `panel_follows` changes.
     """
 
     name: str
     title: str
     about: str
     example: str
-    fields: Sequence[FormField]
-    begin: Callable[[str, Preferences, Almanac, datetime], Instrument]
-    restore: Callable[[str, Preferences, Almanac, Mapping[str, Any]], Instrument]
-    outputs: Callable[[Preferences], Mapping[str, str]]
+    fields: Mapping[str, Field]
+    begin: Callable[[str, Choices, Almanac, datetime], Instrument]
+    restore: Callable[[str, Choices, Almanac, Mapping[str, Any]], Instrument]
+    outputs: Callable[[Choices], Mapping[str, str]]
     commands: Sequence[CommandKind] = ()
-    types: Callable[[str, Preferences], Sequence[str]] = lambda name, choices: ()
-    reads: Callable[[Preferences], Sequence[str]] = lambda choices: ()
-    since: Callable[[Preferences, Almanac], datetime | None] = lambda choices, almanac: None
-    depends_on: Callable[[Preferences, Almanac], str] = lambda choices, almanac: ""
+    types: Callable[[str, Choices], Sequence[str]] = lambda name, choices: ()
+    reads: Callable[[Choices], Sequence[str]] = lambda choices: ()
+    since: Callable[[Choices, Almanac], datetime | None] = lambda choices, almanac: None
+    depends_on: Callable[[Choices, Almanac], str] = lambda choices, almanac: ""
     pieces: Sequence[PieceKind] = ()
     preview: Preview | None = None
-    check: Callable[[Preferences], Mapping[str, str]] = lambda choices: {}
-    lays: Callable[[str, Preferences], Mapping[str, Any]] = lambda piece, choices: {}
+    check: Callable[[Choices], Mapping[str, str]] = lambda choices: {}
+    lays: Callable[[str, Choices], Mapping[str, Any]] = lambda piece, choices: {}
     facts: Mapping[str, Any] = field(default_factory=dict)
+    ready_wordings: Callable[[str, str], Sequence[ReadyWording]] = lambda of, name: ()
     passing: bool = False
     panel_follows: Sequence[str] = ("state",)
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence, instant
-from tesoura.core.instruments.base import Command, Fired, Instrument, InstrumentKind, Preferences, Step, Told
+from tesoura.core.instruments.base import Choices, Command, Fired, Instrument, InstrumentKind, Step, Told
 from tesoura.core.instruments.registry import KINDS
 from tesoura.core.signals.extremes import Extremes
 from tesoura.core.values import Scalar
@@ -27,7 +27,7 @@ class Setup:
 
     kind: str
     name: str
-    choices: Preferences
+    choices: Choices
 
     @property
     def kind_of(self) -> InstrumentKind:

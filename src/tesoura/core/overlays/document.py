@@ -145,8 +145,8 @@ def _yes_or_no(raw: object) -> str:
     return "yes" if str(raw) == "yes" else "no"
 
 
-LOOK = Field("Look", _look_name, asked="look", under="Look")
-SHOWN = Field("Shown", _yes_or_no, default="yes", asked="switch")
+LOOK = Field("Look", _look_name, kind="look", group="Look")
+SHOWN = Field("Shown", _yes_or_no, default="yes", kind="switch")
 
 
 def new_piece(kind: str, id: str, **given: object) -> Piece:
@@ -200,7 +200,7 @@ class Overlay:
 
     def media(self) -> set[str]:
         """The files that its pieces show."""
-        names = {name for kind in KINDS.values() for name, one in kind.fields.items() if one.asked in MEDIA}
+        names = {name for kind in KINDS.values() for name, one in kind.fields.items() if one.kind in MEDIA}
         return {value for piece in self.pieces for name in names if (value := piece.choices.get(name))}
 
 
@@ -248,7 +248,7 @@ def piece_document(piece: Piece) -> dict[str, Any]:
 
 
 def from_document(document: Mapping[str, Any]) -> Overlay:
-    """The overlay that was stored. Preferences that this version does not know, or cannot use, are left out.
+    """The overlay that was stored. Choices that this version does not know, or cannot use, are left out.
 
     Raises NewerDocument for one that a later version wrote.
     """

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import AsyncIterator, Mapping, Sequence
 from typing import Any
 
-from tesoura.core.forms.form import FormField
+from tesoura.core.forms.fields import Field
 from tesoura.core.values import INSTANT
 from tesoura.errors import InvalidField
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched, Suggested
@@ -53,11 +53,11 @@ KIND = FeedKind(
     name="calendar",
     title="A calendar",
     about="A calendar in the open iCalendar format: the next show and the time until it, recurring ones too.",
-    fields=(
-        FormField("where", "Address or file", _where, placeholder="https://calendars.example/cup.ics",
+    fields={
+        "where": Field("Address or file", _where, placeholder="https://calendars.example/cup.ics",
                   help="Often found under “share” or “subscribe”; it ends in .ics."),
-        FormField("period_s", "Read it again every", seconds(10, 86_400), kind="number", default="600", unit="seconds"),
-    ),
+        "period_s": Field("Read it again every", seconds(10, 86_400), kind="number", default="600", unit="seconds"),
+    },
     follow=follow,
     lasting=True,
     place=_place,

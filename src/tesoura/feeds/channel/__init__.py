@@ -6,7 +6,7 @@ from collections.abc import AsyncIterator, Mapping, Sequence
 from typing import Any
 
 from tesoura.core.forms.checks import text
-from tesoura.core.forms.form import FormField
+from tesoura.core.forms.fields import Field
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched, SignIn, Suggested
 from tesoura.feeds.fields import optional_secret, seconds
 from tesoura.feeds.http.address import checked_address, place
@@ -54,35 +54,35 @@ KIND = FeedKind(
     name="channel",
     title="A service you sign in to",
     about="A channel service: you sign in there once, and its counts, follows, subscriptions and gifts come.",
-    fields=(
-        FormField(
-            "address", "The service's address", checked_address, placeholder="https://channels.example",
+    fields={
+        "address": Field(
+            "The service's address", checked_address, placeholder="https://channels.example",
             help="Where you sign in; where the rest is, it tells by itself.",
         ),
-        FormField(
-            "client_id", "Client id", _client_id, placeholder="3f9c…",
+        "client_id": Field(
+            "Client id", _client_id, placeholder="3f9c…",
             help="The service gives one to each program that is registered there, with the address below.",
         ),
-        FormField(
-            "client_secret", "Client secret", optional_secret, kind="secret", advanced=True,
+        "client_secret": Field(
+            "Client secret", optional_secret, kind="secret", advanced=True,
             help="Only if the service gave one; most do not, for a program on your own machine.",
         ),
-        FormField(
-            "scope", "What it may read", text(400, empty=True), default="channel:read events:read", advanced=True,
+        "scope": Field(
+            "What it may read", text(400, empty=True), default="channel:read events:read", advanced=True,
         ),
-        FormField(
-            "data_address", "Where the counts are", _optional_address, advanced=True,
+        "data_address": Field(
+            "Where the counts are", _optional_address, advanced=True,
             help="Only if the service does not tell.",
         ),
-        FormField(
-            "events_address", "Where the events are", _optional_address, advanced=True,
+        "events_address": Field(
+            "Where the events are", _optional_address, advanced=True,
             help="A stream of server-sent events. Only if the service does not tell.",
         ),
-        FormField(
-            "period_s", "Ask for the counts every", seconds(2, 3_600), kind="number", default="10", unit="seconds",
+        "period_s": Field(
+            "Ask for the counts every", seconds(2, 3_600), kind="number", default="10", unit="seconds",
             advanced=True,
         ),
-    ),
+    },
     follow=follow,
     lasting=True,
     place=_place,

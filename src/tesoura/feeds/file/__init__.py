@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from tesoura.core.forms.checks import choice
-from tesoura.core.forms.form import FormField
+from tesoura.core.forms.fields import Field
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched
 from tesoura.feeds.fields import PERIOD
 from tesoura.feeds.file.watch import look
@@ -30,17 +30,17 @@ KIND = FeedKind(
     name="file",
     title="A file",
     about="A file that another program writes: JSON, TOML, CSV or text, read whenever it has changed.",
-    fields=(
-        FormField("path", "File", checked_path, placeholder="/home/mara/stats/match.json", help="Its whole path."),
-        FormField(
-            "form", "It holds", choice(("auto", "json", "toml", "csv", "text")), kind="choice", default="auto",
+    fields={
+        "path": Field("File", checked_path, placeholder="/home/mara/stats/match.json", help="Its whole path."),
+        "form": Field(
+            "It holds", choice(("auto", "json", "toml", "csv", "text")), kind="choice", default="auto",
             options=(
                 ("auto", "what its ending says"), ("json", "JSON"), ("toml", "TOML"), ("csv", "a table (CSV)"),
                 ("text", "plain text"),
             ),
         ),
-        FormField("period_s", "Look at it every", PERIOD.check, kind="number", default="1", unit="seconds"),
-    ),
+        "period_s": Field("Look at it every", PERIOD.check, kind="number", default="1", unit="seconds"),
+    },
     fetch=fetch,
     place=_place,
     called="File",

@@ -6,7 +6,7 @@ from collections.abc import AsyncIterator, Mapping
 from typing import Any
 
 from tesoura.core.forms.checks import line, text
-from tesoura.core.forms.form import FormField
+from tesoura.core.forms.fields import Field
 from tesoura.errors import InvalidField
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched
 from tesoura.feeds.paths import checked_path, short
@@ -41,14 +41,14 @@ KIND = FeedKind(
     name="follow",
     title="A growing log",
     about="A log file that a game or program goes on writing: each line that fits a pattern makes an event.",
-    fields=(
-        FormField("path", "Log file", checked_path, placeholder="/home/mara/game/match.log", help="Its whole path."),
-        FormField(
-            "pattern", "Pattern", _pattern, kind="area", placeholder=r"(?P<actor>\w+) cut (?P<target>\w+)",
+    fields={
+        "path": Field("Log file", checked_path, placeholder="/home/mara/game/match.log", help="Its whole path."),
+        "pattern": Field(
+            "Pattern", _pattern, kind="area", placeholder=r"(?P<actor>\w+) cut (?P<target>\w+)",
             help="A regular expression; its named groups become the event's fields. One named “time” tells when.",
         ),
-        FormField("type", "Each makes an event of type", line(120), default="line", placeholder="kill"),
-    ),
+        "type": Field("Each makes an event of type", line(120), default="line", placeholder="kill"),
+    },
     follow=follow,
     lasting=True,
     place=_place,

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from tesoura.core.forms.checks import choice, text
-from tesoura.core.forms.form import FormField
+from tesoura.core.forms.fields import Field
 from tesoura.core.signals.by_hand import checked, key, number
 from tesoura.errors import InvalidField
 from tesoura.feeds.api import FeedKind, Suggested
@@ -33,22 +33,22 @@ KIND = FeedKind(
     name="hand",
     title="Set by hand",
     about="A number you count up and down, a text you type, a switch: from the desk, with a key, or by a program.",
-    fields=(
-        FormField(
-            "what", "It is", choice(("number", "text", "flag")), kind="choice", default="number",
+    fields={
+        "what": Field(
+            "It is", choice(("number", "text", "flag")), kind="choice", default="number",
             options=(("number", "a number"), ("text", "a text"), ("flag", "yes or no")),
         ),
-        FormField("start", "It begins at", text(400, empty=True), default="0"),
-        FormField("step", "A step is", number, kind="number", default="1", only_if=_NUMBER),
-        FormField("low", "No less than", number, kind="number", default="0", only_if=_NUMBER),
-        FormField("high", "No more than", number, kind="number", default="999999", only_if=_NUMBER),
-        FormField("unit", "Unit, as viewers read it", text(60, empty=True), placeholder="lines lost", only_if=_NUMBER),
-        FormField(
-            "key_up", "Key on the desk: up", key, placeholder="+", only_if=("what", ("number", "flag")),
+        "start": Field("It begins at", text(400, empty=True), default="0"),
+        "step": Field("A step is", number, kind="number", default="1", only_if=_NUMBER),
+        "low": Field("No less than", number, kind="number", default="0", only_if=_NUMBER),
+        "high": Field("No more than", number, kind="number", default="999999", only_if=_NUMBER),
+        "unit": Field("Unit, as viewers read it", text(60, empty=True), placeholder="lines lost", only_if=_NUMBER),
+        "key_up": Field(
+            "Key on the desk: up", key, placeholder="+", only_if=("what", ("number", "flag")),
             help="One letter, digit or sign; pressed on the desk it takes a step up, or turns a switch.",
         ),
-        FormField("key_down", "Key on the desk: down", key, placeholder="-", only_if=_NUMBER),
-    ),
+        "key_down": Field("Key on the desk: down", key, placeholder="-", only_if=_NUMBER),
+    },
     place=lambda choices: {"text": "a text", "flag": "yes or no"}.get(str(choices.get("what")), "a number"),
     suggested=_suggested,
     check=_check,

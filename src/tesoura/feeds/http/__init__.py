@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from tesoura.core.forms.checks import choice, text
-from tesoura.core.forms.form import FormField
+from tesoura.core.forms.fields import Field
 from tesoura.errors import InvalidField
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched, NameMatch
 from tesoura.feeds.fields import KEY_FIELDS, PERIOD
@@ -48,42 +48,38 @@ KIND = FeedKind(
     name="http",
     title="A web address",
     about="A service or page on the web, asked again and again: JSON, text, CSV, or a part of a web page.",
-    fields=(
-        FormField(
-            "address",
+    fields={
+        "address": Field(
             "Address",
             checked_address,
             placeholder="https://counts.example/channels/mara_vane",
             help="Where the data is. The service's own pages for developers tell it.",
         ),
-        FormField(
-            "form",
+        "form": Field(
             "It answers with",
             choice(("json", "text", "csv", "html")),
             kind="choice",
             default="json",
             options=(("json", "JSON"), ("text", "plain text"), ("csv", "a table (CSV)"), ("html", "a web page")),
         ),
-        FormField(
-            "selector",
+        "selector": Field(
             "Which part",
             _selector,
             placeholder=".member-count",
             help="A CSS selector; the first match counts.",
             only_if=("form", ("html",)),
         ),
-        *KEY_FIELDS,
-        PERIOD,
-        FormField(
-            "look_up",
+        **KEY_FIELDS,
+        "period_s": PERIOD,
+        "look_up": Field(
             "Look up by name",
             _look_up_address,
             placeholder="https://counts.example/channels?name={name}",
             help="For services that know a channel by an id: write {id} into the address above, and find it here.",
             advanced=True,
         ),
-        FormField("id", "Id", text(200, empty=True), help="What {id} in the address stands for.", advanced=True),
-    ),
+        "id": Field("Id", text(200, empty=True), help="What {id} in the address stands for.", advanced=True),
+    },
     fetch=fetch,
     look_up=look_up,
     place=_place,

@@ -6,7 +6,7 @@ from collections.abc import AsyncIterator, Mapping
 from typing import Any
 
 from tesoura.core.forms.checks import choice, text, whole
-from tesoura.core.forms.form import FormField
+from tesoura.core.forms.fields import Field
 from tesoura.errors import InvalidField
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched
 from tesoura.feeds.fields import optional_secret
@@ -43,17 +43,17 @@ KIND = FeedKind(
     name="mqtt",
     title="MQTT topics",
     about="Topics of an MQTT broker, which devices and home machines speak to.",
-    fields=(
-        FormField("host", "Broker", _host, placeholder="broker.example"),
-        FormField("port", "Port", whole(1, 65_535), kind="number", default="1883"),
-        FormField("topic", "Topic", _topic, placeholder="cup/+/score", help="+ is any one part, # all that follow."),
-        FormField("user", "Name", text(200, empty=True), help="If the broker asks for one."),
-        FormField("password", "Password", optional_secret, kind="secret"),
-        FormField(
-            "tls", "The way there is", choice(("no", "yes")), kind="choice", default="no",
+    fields={
+        "host": Field("Broker", _host, placeholder="broker.example"),
+        "port": Field("Port", whole(1, 65_535), kind="number", default="1883"),
+        "topic": Field("Topic", _topic, placeholder="cup/+/score", help="+ is any one part, # all that follow."),
+        "user": Field("Name", text(200, empty=True), help="If the broker asks for one."),
+        "password": Field("Password", optional_secret, kind="secret"),
+        "tls": Field(
+            "The way there is", choice(("no", "yes")), kind="choice", default="no",
             options=(("no", "open"), ("yes", "encrypted (TLS)")), advanced=True,
         ),
-    ),
+    },
     follow=follow,
     lasting=True,
     place=_place,

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from tesoura.core.forms.checks import line
-from tesoura.core.forms.form import FormField
+from tesoura.core.forms.fields import Field
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched, Suggested
 from tesoura.feeds.fields import KEY_FIELDS, seconds
 from tesoura.feeds.http.address import checked_address, place
@@ -31,15 +31,15 @@ KIND = FeedKind(
     name="player",
     title="A statistics service",
     about="A service that knows players: it is asked for one by name, and tells the rating and each match.",
-    fields=(
-        FormField("address", "The service's address", checked_address, placeholder="https://statistics.example",
+    fields={
+        "address": Field("The service's address", checked_address, placeholder="https://statistics.example",
                   help="Without /players; it is asked for players and for matches."),
-        FormField("player", "Player", line(60), placeholder="mara_vane",
+        "player": Field("Player", line(60), placeholder="mara_vane",
                   help="As the service knows you. It is looked up at once; case does not decide."),
-        *KEY_FIELDS,
-        FormField("period_s", "Ask every", seconds(2, 3_600), kind="number", default="20", unit="seconds",
+        **KEY_FIELDS,
+        "period_s": Field("Ask every", seconds(2, 3_600), kind="number", default="20", unit="seconds",
                   help="Services allow only so many questions; one that says to wait is waited for."),
-    ),
+    },
     fetch=fetch,
     place=_place,
     suggested=_suggested,

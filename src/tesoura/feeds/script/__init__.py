@@ -6,7 +6,7 @@ from collections.abc import AsyncIterator, Mapping
 from typing import Any
 
 from tesoura.core.forms.checks import choice
-from tesoura.core.forms.form import FormField
+from tesoura.core.forms.fields import Field
 from tesoura.errors import InvalidField
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched
 from tesoura.feeds.fields import optional_secret, seconds
@@ -45,28 +45,28 @@ KIND = FeedKind(
     name="script",
     title="A script",
     about="A program of yours in the scripts folder, run every few seconds or kept running.",
-    fields=(
-        FormField("program", "Program", _program, kind="program", placeholder="disk_space.py"),
-        FormField(
-            "mode", "It is", choice(("again", "kept")), kind="choice", default="again",
+    fields={
+        "program": Field("Program", _program, kind="program", placeholder="disk_space.py"),
+        "mode": Field(
+            "It is", choice(("again", "kept")), kind="choice", default="again",
             options=(("again", "run again and again"), ("kept", "kept running; each line is news")),
         ),
-        FormField(
-            "period_s", "Run it every", seconds(1, 86_400), kind="number", default="30", unit="seconds", only_if=_AGAIN,
+        "period_s": Field(
+            "Run it every", seconds(1, 86_400), kind="number", default="30", unit="seconds", only_if=_AGAIN,
         ),
-        FormField(
-            "limit_s", "Give up after", seconds(0.5, 600), kind="number", default="10", unit="seconds", only_if=_AGAIN,
+        "limit_s": Field(
+            "Give up after", seconds(0.5, 600), kind="number", default="10", unit="seconds", only_if=_AGAIN,
         ),
-        FormField(
-            "words", "Words behind its name", checked_words, kind="wide", placeholder="--folder /home/mara/recordings",
+        "words": Field(
+            "Words behind its name", checked_words, kind="wide", placeholder="--folder /home/mara/recordings",
             help="Arguments, as you would type them; quotes keep spaces. Nothing else of a shell works.",
         ),
-        FormField(
-            "variable", "A secret in the variable", _variable, placeholder="SERVICE_KEY", advanced=True,
+        "variable": Field(
+            "A secret in the variable", _variable, placeholder="SERVICE_KEY", advanced=True,
             help="The program finds it in its environment, and no other secret.",
         ),
-        FormField("secret", "The secret", optional_secret, kind="secret", advanced=True),
-    ),
+        "secret": Field("The secret", optional_secret, kind="secret", advanced=True),
+    },
     follow=follow,
     lasting=True,
     place=lambda choices: _place(choices),

@@ -6,7 +6,7 @@ from collections.abc import AsyncIterator, Mapping
 from typing import Any
 
 from tesoura.core.forms.checks import text
-from tesoura.core.forms.form import FormField
+from tesoura.core.forms.fields import Field
 from tesoura.errors import InvalidField
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched
 from tesoura.feeds.fields import KEY_FIELDS, seconds
@@ -41,21 +41,21 @@ KIND = FeedKind(
     name="socket",
     title="A WebSocket",
     about="A program or service that tells by itself over a WebSocket, after a message that subscribes if need be.",
-    fields=(
-        FormField(
-            "address", "Address", checked_socket_address, placeholder="wss://events.example/stream",
+    fields={
+        "address": Field(
+            "Address", checked_socket_address, placeholder="wss://events.example/stream",
             help="Where the socket is opened.",
         ),
-        FormField(
-            "subscribe", "Say first", text(4_000, empty=True), kind="area", placeholder='{"subscribe": ["matches"]}',
+        "subscribe": Field(
+            "Say first", text(4_000, empty=True), kind="area", placeholder='{"subscribe": ["matches"]}',
             help="A message for each line, sent as soon as it is open. May stay empty.",
         ),
-        *KEY_FIELDS,
-        FormField(
-            "ping_s", "See whether it is there", seconds(2, 600), kind="number", default="20", unit="seconds",
+        **KEY_FIELDS,
+        "ping_s": Field(
+            "See whether it is there", seconds(2, 600), kind="number", default="20", unit="seconds",
             help="How often; without an answer it is opened again.", advanced=True,
         ),
-    ),
+    },
     follow=follow,
     lasting=True,
     place=_place,

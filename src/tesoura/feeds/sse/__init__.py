@@ -6,7 +6,7 @@ from collections.abc import AsyncIterator, Mapping
 from typing import Any
 
 from tesoura.core.forms.checks import text
-from tesoura.core.forms.form import FormField
+from tesoura.core.forms.fields import Field
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched
 from tesoura.feeds.fields import KEY_FIELDS, seconds
 from tesoura.feeds.http.address import checked_address, place
@@ -28,18 +28,18 @@ KIND = FeedKind(
     name="sse",
     title="Server-sent events",
     about="An address on the web that goes on telling; after a break it goes on from where it was.",
-    fields=(
-        FormField("address", "Address", checked_address, placeholder="https://events.example/stream"),
-        FormField(
-            "only", "Only events called", text(200, empty=True), placeholder="gift, follow",
+    fields={
+        "address": Field("Address", checked_address, placeholder="https://events.example/stream"),
+        "only": Field(
+            "Only events called", text(200, empty=True), placeholder="gift, follow",
             help="Names with commas between. Left empty, all are taken.",
         ),
-        *KEY_FIELDS,
-        FormField(
-            "silence_s", "Open it again after a silence of", seconds(5, 3_600), kind="number", default="90",
+        **KEY_FIELDS,
+        "silence_s": Field(
+            "Open it again after a silence of", seconds(5, 3_600), kind="number", default="90",
             unit="seconds", help="Services send a sign of life more often than that.", advanced=True,
         ),
-    ),
+    },
     follow=follow,
     lasting=True,
     place=_place,

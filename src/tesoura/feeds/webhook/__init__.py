@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from tesoura.core.forms.checks import choice
-from tesoura.core.forms.form import FormField
+from tesoura.core.forms.fields import Field
 from tesoura.errors import CredentialsRejected, InvalidField, SignatureRefused
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched
 from tesoura.feeds.formats import read
@@ -39,24 +39,22 @@ KIND = FeedKind(
     name="webhook",
     title="Sent to a private address",
     about="A service or program sends messages to an address that only it knows, signed if it can.",
-    fields=(
-        FormField(
-            "signed",
+    fields={
+        "signed": Field(
             "Messages are",
             choice(("yes", "no")),
             kind="choice",
             default="yes",
             options=(("yes", "signed (Standard Webhooks)"), ("no", "not signed; the address alone is the right")),
         ),
-        FormField(
-            "secret",
+        "secret": Field(
             "The signing secret",
             _secret,
             kind="secret",
             only_if=("signed", ("yes",)),
             help="The sender shows it where its webhooks are set up; it begins with whsec_.",
         ),
-    ),
+    },
     receive=receive,
     place=lambda choices: "sent to this machine",
     called="Messages",

@@ -148,7 +148,7 @@ def _instrument(one: InstrumentState) -> dict[str, Any]:
         "kind": kind.name,
         "title": one.setup.choices["title"],
         "values": dict(one.values),
-        "commands": {known.name: [field.name for field in known.fields] for known in kind.commands},
+        "commands": {known.name: list(known.fields) for known in kind.commands},
     }
 
 

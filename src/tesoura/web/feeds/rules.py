@@ -14,6 +14,7 @@ from tesoura.core.forms.checks import line
 from tesoura.core.names import snake
 from tesoura.core.signals.payload import suggested_name
 from tesoura.errors import InvalidField
+from tesoura.feeds.rules import EventRule
 from tesoura.runtime.facade import Runtime
 from tesoura.store.tables import FeedRow, RuleRow
 from tesoura.web.feeds.views import feed_page, feed_row
@@ -80,9 +81,9 @@ def _making(row: FeedRow) -> tuple[Making, RuleRow | None]:
     return making, RuleRow(feed_id=row.id or 0, type=kind, items=items, fields=fields, **paths)
 
 
-def rule_of(number: int, kind: str, items: str, **more: Any) -> Any:
+def rule_of(number: int, kind: str, items: str, **more: Any) -> EventRule:
     """A rule as the feeds know it; made by the runtime's own class, which the pages do not import."""
-    return runtime().rule_type(number, kind, items, **more)
+    return EventRule(number, kind, items, **more)
 
 
 @blueprint.post("/try")

@@ -16,6 +16,8 @@ from tesoura.core.forms.checks import line
 from tesoura.core.forms.form import Filled, fill
 from tesoura.core.names import snake, unused
 from tesoura.errors import InvalidField
+from tesoura.feeds.api import FeedKind
+from tesoura.feeds.registry import KINDS
 from tesoura.runtime.facade import Runtime
 from tesoura.runtime.feed_reports import Proof
 from tesoura.store import feeds as stored
@@ -50,14 +52,14 @@ def choose() -> ResponseReturnValue:
     """Where the data comes from: the kinds of feed, and the recipes."""
     from tesoura.web.recipes.views import shipped
 
-    kinds = runtime().kinds().values()
+    kinds = KINDS.values()
     groups = [(words, [kind for kind in kinds if fits(kind)]) for words, fits in MANNERS]
     return render_template("feeds/choose.html", groups=groups, recipes=shipped())
 
 
-def kind_named(name: str) -> Any:
+def kind_named(name: str) -> FeedKind:
     """The kind of feed of this name, or 404."""
-    kind = runtime().kinds().get(name)
+    kind = KINDS.get(name)
     if kind is None:
         abort(404)
     return kind
@@ -95,7 +97,7 @@ def new(kind: str) -> ResponseReturnValue:
     return _new_page(found, typed, wrong, proof, _sealed(filled)), 422
 
 
-def _try(kind: Any, filled: Filled, typed: Mapping[str, str]) -> Proof:
+def _try(kind: FeedKind, filled: Filled, typed: Mapping[str, str]) -> Proof:
     if "name_folder" in typed:
         name_folder(typed["name_folder"])
     if not kind.tried:
@@ -104,7 +106,9 @@ def _try(kind: Any, filled: Filled, typed: Mapping[str, str]) -> Proof:
     return proof
 
 
-def _new_page(kind: Any, typed: Mapping[str, str], wrong: Mapping[str, str], proof: Proof | None, sealed: str) -> str:
+def _new_page(
+    kind: FeedKind, typed: Mapping[str, str], wrong: Mapping[str, str], proof: Proof | None, sealed: str
+) -> str:
     return render_template(
         "feeds/new.html", kind=kind, typed=typed, wrong=wrong, proof=proof, sealed=sealed, programs=_programs(),
         back_to=url_for("signing_in.back", _external=True),
@@ -117,7 +121,7 @@ def _programs() -> list[str]:
     return programs(store().folder / "scripts")
 
 
-def _title(typed: Mapping[str, str], kind: Any, filled: Filled) -> tuple[str, str | None]:
+def _title(typed: Mapping[str, str], kind: FeedKind, filled: Filled) -> tuple[str, str | None]:
     given = typed.get("title", "").strip()
     if not given and not filled.wrong:
         # By where it comes from, when that reads like a name; else by its kind.
@@ -141,7 +145,7 @@ def unsealed(sealed: str) -> dict[str, str]:
     return dict(json.loads(opened)) if opened else {}
 
 
-def keep_new(title: str, kind: Any, filled: Filled) -> str:
+def keep_new(title: str, kind: FeedKind, filled: Filled) -> str:
     """Keep a new feed with the signals that its kind suggests, and start it; its name."""
     in_use, at, secrets = runtime().call(Runtime.names_taken), now(), store().secrets
 
@@ -188,7 +192,7 @@ def feed_page(row: FeedRow, status: int = 200, **more: Any) -> ResponseReturnVal
         return self.signals(trails=True), self.feeds.report(row.name), self.feeds.proof(row.name)
 
     signals, report, proof = runtime().call(gather)
-    kind = runtime().kinds()[row.kind]
+    kind = KINDS[row.kind]
     shown: dict[str, Any] = {
         "row": row,
         "kind": kind,
@@ -234,7 +238,7 @@ def tree_fragment(name: str) -> ResponseReturnValue:
 def change(name: str) -> ResponseReturnValue:
     """Change a feed's choices and key."""
     row = feed_row(name)
-    kind = runtime().kinds()[row.kind]
+    kind = KINDS[row.kind]
     kept = store().read(lambda session: stored.secrets_of(session, row.id or 0, store().secrets))
     typed = request.form.to_dict()
     filled = fill(kind.fields, typed, kept)
@@ -262,8 +266,8 @@ def secret(name: str, field: str) -> ResponseReturnValue:
     """Show a key that was asked for; it is covered again by asking again, or after twenty seconds."""
     row = feed_row(name)
     kept = store().read(lambda session: stored.secrets_of(session, row.id or 0, store().secrets))
-    known = {one.name for one in runtime().kinds()[row.kind].fields}
-    shown = kept.get(field) if request.form.get("show") == "yes" and field in known else None
+    known = request.form.get("show") == "yes" and field in KINDS[row.kind].fields
+    shown = kept.get(field) if known else None
     return render_template("feeds/_secret.html", row=row, field=field, shown=shown), 200, {"Cache-Control": "no-store"}
 
 

@@ -10,7 +10,8 @@ from flask.typing import ResponseReturnValue
 from sqlmodel import Session
 
 from tesoura.core.computed.almanac import Almanac
-from tesoura.core.forms.form import Filled, FormField, fill
+from tesoura.core.forms.fields import Field
+from tesoura.core.forms.form import Fields, Filled, fill
 from tesoura.core.instruments.base import InstrumentKind
 from tesoura.core.instruments.registry import KINDS
 from tesoura.core.instruments.runner import Setup
@@ -125,7 +126,7 @@ def choose() -> ResponseReturnValue:
 
 
 def _typed(kind: InstrumentKind) -> dict[str, Any]:
-    several = {field.name for field in kind.fields if field.kind in ("several", "events")}
+    several = [name for name, field in kind.fields.items() if field.kind in ("several", "events")]
     typed: dict[str, Any] = {key: value for key, value in request.form.items() if key != "csrf_token"}
     for name in several:
         parts = [part.strip() for one in request.form.getlist(name) for part in one.split(",")]
@@ -133,11 +134,11 @@ def _typed(kind: InstrumentKind) -> dict[str, Any]:
     return in_zone(kind.fields, typed)
 
 
-def grouped(fields: list[FormField]) -> list[tuple[str, list[FormField]]]:
+def grouped(fields: Fields) -> list[tuple[str, dict[str, Field]]]:
     """Fields under their headings."""
-    found: dict[str, list[FormField]] = {}
-    for field in fields:
-        found.setdefault(field.group, []).append(field)
+    found: dict[str, dict[str, Field]] = {}
+    for name, field in fields.items():
+        found.setdefault(field.group, {})[name] = field
     return list(found.items())
 
 
@@ -146,9 +147,9 @@ def _page(
 ) -> dict[str, Any]:
     standing = runtime().call(lambda self: self.instruments.standing(row.name)) if row else None
     overlays = store().read(lambda session: [(one.id, one.name) for one in stored_overlays.all_overlays(session)])
-    full = {**{field.name: field.default for field in kind.fields}, **typed}
+    full = {**{name: field.default for name, field in kind.fields.items()}, **typed}
     return {
-        "kind": kind, "typed": full, "wrong": wrong, "row": row, "groups": grouped(list(kind.fields)),
+        "kind": kind, "typed": full, "wrong": wrong, "row": row, "groups": grouped(kind.fields),
         "panel": panel(standing) if standing else None, "it": standing,
         "now": standing.values if standing else {}, "overlays": overlays,
         "outputs": kind.outputs(row.choices) if row else {},
@@ -261,7 +262,7 @@ def restore(row_id: int) -> ResponseReturnValue:
 
 def _field_for(piece: PieceKind, kind: InstrumentKind) -> str:
     """The field of a piece that names its instrument."""
-    found = (name for name, one in piece.fields.items() if one.asked == "instrument" and one.of == kind.name)
+    found = (name for name, one in piece.fields.items() if one.kind == "instrument" and one.of == kind.name)
     return next(found, "")
 
 

@@ -110,7 +110,7 @@ def _editing(look: Look, form: str) -> dict[str, Any]:
     headings: dict[str, list[tuple[str, Any, Any]]] = {}
     for name, field in STYLE_FIELDS.items():
         if field.plays(style):
-            headings.setdefault(field.under, []).append((name, field, style[name]))
+            headings.setdefault(field.group, []).append((name, field, style[name]))
     return {
         "look": look, "form": form, "headings": headings, "shown": _both(look, form),
         "typefaces": studio().typefaces(), "weights": weights_of(studio().typefaces(), style["typeface"]),

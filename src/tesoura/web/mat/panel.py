@@ -50,15 +50,15 @@ def panel(piece: Piece, draft: Overlay, scene: str) -> list[Heading]:
     asked: dict[str, list[Asked]] = {}
     for name, field in piece.kind_of.all_fields.items():
         if field.plays(piece.choices) and name not in _HIDDEN:
-            asked.setdefault(field.under, []).append(Asked(name, field, piece[name], name in here))
+            asked.setdefault(field.group, []).append(Asked(name, field, piece[name], name in here))
     look = [Asked("look", LOOK, piece.look, "look" in here), *asked.get("Look", [])]
     if scene:
         look.insert(0, Asked("shown", SHOWN, here.get("shown", "yes"), "shown" in here))
     asked["Look"] = look
     wordless = not piece.kind_of.words(piece.choices)
     for name, field in STYLE_FIELDS.items():
-        if field.plays(style) and not (wordless and field.under in _WORDLESS):
-            asked.setdefault(field.under, []).append(Asked(name, field, style[name], name in piece.style, True))
+        if field.plays(style) and not (wordless and field.group in _WORDLESS):
+            asked.setdefault(field.group, []).append(Asked(name, field, style[name], name in piece.style, True))
     if scene:
         asked = {
             under: kept for under, all_ in asked.items() if (kept := [one for one in all_ if one.name in SCENE_FIELDS])

@@ -53,19 +53,25 @@ def view(there: DraftView, chosen: Sequence[str], scene: str, shown_with: str) -
         "panel": panel(picked[0], there.draft, scene) if len(picked) == 1 else None,
         "notes": notes(picked[0], there.sights[picked[0].id]) if len(picked) == 1 else [],
         "audience": runtime().call(lambda self: self.hub.audience(there.on_air.overlay_id)),
-        "own_wrong": checked(there.draft.css).wrong,
-        **_offered(),
+        "own_wrong": checked(there.draft.css).wrong, "looks": there.draft.looks,
+        **(_faces(picked[0], there.draft) if len(picked) == 1 else {}), **_offered(),
     }  # fmt: skip
+
+
+def _faces(piece: Piece, draft: Overlay) -> dict[str, Any]:
+    typefaces = studio().typefaces()
+    family = piece.styled(draft.looks, draft.form)["typeface"]
+    return {"typefaces": typefaces, "weights": weights_of(typefaces, family)}
 
 
 def _offered() -> dict[str, Any]:
     """What the panel offers, each looked up when it is shown."""
     return {
-        "functions": FUNCTIONS, "formats": NAMED, "weight_words": WEIGHT_WORDS, "weights_of": weights_of,
-        "signals": cache(lambda: runtime().call(Runtime.signals)), "faces_there": cache(studio().typefaces),
+        "functions": FUNCTIONS, "formats": NAMED, "weight_words": WEIGHT_WORDS,
+        "signals": cache(lambda: runtime().call(Runtime.signals)),
         "face_rules": lambda: Markup(studio().face_rules()),  # noqa: S704 - names and numbers that were checked
-        "files_of": media.all_of, "rankings": _rankings, "instruments_of": _instruments_of,
-        "statistics": cache(_statistics),
+        "files_of": media.all_of, "rankings": lambda signals: _rankings(signals()), "instruments_of": _instruments_of,
+        "ready_wordings": cache(_ready_wordings),
     }  # fmt: skip
 
 
@@ -81,19 +87,12 @@ def _instruments_of(kind: str) -> list[tuple[str, str]]:
     return [(one.setup.name, str(one.setup.choices["title"])) for one in every if one.setup.kind == kind]
 
 
-def _statistics() -> list[tuple[str, list[tuple[str, str]]]]:
-    """What a slot may show of each instrument that has statistics: the words, and what the slot is given."""
+def _ready_wordings(of: str) -> list[tuple[str, list[tuple[str, str]]]]:
+    """What instruments offer under this word: of each that offers any, the words, and what the piece is given."""
     found = []
     for one in runtime().call(lambda self: self.instruments.all()):
-        facts, name = one.setup.kind_of.facts, one.setup.name
-        told = []
-        for statistic in facts.get("statistics", ()):
-            for scope in statistic.scopes:
-                spec = f":{statistic.format}" if statistic.format else ""
-                given = {"label": statistic.label, "value": f"{{{name}.{scope}_{statistic.name}{spec}}}",
-                         "icon": statistic.icon}  # fmt: skip
-                told.append((f"{statistic.label}, {facts['scopes'][scope]}", json.dumps(given)))
-        if told:
+        if ready := one.setup.kind_of.ready_wordings(of, one.setup.name):
+            told = [(words, json.dumps(dict(given))) for words, given in ready]
             found.append((str(one.setup.choices["title"]), told))
     return found
 

@@ -16,9 +16,10 @@ from sqlmodel import Session
 
 from tesoura.bundles.recipes import Recipe, document_of, read
 from tesoura.core.computed.definitions import COMPUTED, build
-from tesoura.core.forms.form import Filled, fill
+from tesoura.core.forms.form import Filled, fill, secret_names
 from tesoura.core.names import unused
 from tesoura.errors import FormulaError, RecipeRefused
+from tesoura.feeds.registry import KINDS
 from tesoura.runtime.facade import Runtime
 from tesoura.store import computed as stored_computed
 from tesoura.store import feeds as stored
@@ -41,8 +42,7 @@ class Shipped:
 
 
 def _secret_fields() -> dict[str, list[str]]:
-    kinds = runtime().kinds().values()
-    return {kind.name: [field.name for field in kind.fields if field.kind == "secret"] for kind in kinds}
+    return {kind.name: secret_names(kind.fields) for kind in KINDS.values()}
 
 
 @lru_cache(maxsize=1)
@@ -92,17 +92,17 @@ def preview(name: str) -> ResponseReturnValue:
 
 
 def _preview(recipe: Recipe, text: str, typed: Mapping[str, str], wrong: Mapping[str, str]) -> ResponseReturnValue:
-    kind = runtime().kinds()[recipe.kind]
+    kind = KINDS[recipe.kind]
     chosen = {key: str(value) for key, value in recipe.choices.items()}
-    asked = [
-        field for field in kind.fields
-        if field.asked({**chosen, **typed})
-        and (field.name in recipe.ask or (field.kind == "secret" and not field.advanced))
-    ]  # fmt: skip
+    asked = {
+        name: field for name, field in kind.fields.items()
+        if field.plays({**chosen, **typed})
+        and (name in recipe.ask or (field.kind == "secret" and not field.advanced))
+    }  # fmt: skip
     fixed = [
-        (field.label, str(recipe.choices[field.name]), field.unit)
-        for field in kind.fields
-        if field.name in recipe.choices and field.name not in recipe.ask and field.asked(chosen)
+        (field.label, str(recipe.choices[name]), field.unit)
+        for name, field in kind.fields.items()
+        if name in recipe.choices and name not in recipe.ask and field.plays(chosen)
     ]
     computed = []
     for row in recipe.computed:
@@ -124,8 +124,8 @@ def use() -> ResponseReturnValue:
         recipe = read(text, _secret_fields())
     except RecipeRefused as error:
         return render_template("recipes/index.html", recipes=shipped(), wrong=str(error), text=text), 422
-    kind = runtime().kinds()[recipe.kind]
-    asked = set(recipe.ask) | {field.name for field in kind.fields if field.kind == "secret"}
+    kind = KINDS[recipe.kind]
+    asked = {*recipe.ask, *secret_names(kind.fields)}
     typed = {**{key: str(value) for key, value in recipe.choices.items()},
              **{key: value for key, value in request.form.items() if key in asked}}  # fmt: skip
     filled = fill(kind.fields, typed)
@@ -166,7 +166,7 @@ def _set_up(
     recipe: Recipe, filled: Filled, definitions: list[tuple[str, str, dict[str, Any]]]
 ) -> tuple[str, list[int]]:
     in_use, at, secrets = runtime().call(Runtime.names_taken), now(), store().secrets
-    kind = runtime().kinds()[recipe.kind]
+    kind = KINDS[recipe.kind]
 
     def job(session: Session) -> tuple[str, list[int]]:
         name = unused(recipe.name, stored.names_taken(session) | in_use)
@@ -219,8 +219,8 @@ def _recipe_of(row: FeedRow) -> Recipe:
     signals, rules = store().read(
         lambda session: (stored.signals_of(session, row.id or 0), stored_rules.of_feed(session, row.id or 0))
     )
-    kind = runtime().kinds()[row.kind]
-    secret = {field.name for field in kind.fields if field.kind == "secret"}
+    kind = KINDS[row.kind]
+    secret = secret_names(kind.fields)
     return Recipe(
         row.title, "", row.kind, row.name,
         {key: value for key, value in row.choices.items() if key not in secret and value != ""},

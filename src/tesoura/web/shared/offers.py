@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import cached_property
 
 from tesoura.runtime.facade import Runtime
 from tesoura.store import log as event_log
 from tesoura.store import log_search, media
+from tesoura.store.tables import MediaRow
 from tesoura.web.shared.doors import runtime, store
 
 MAX_TYPES = 40
@@ -34,15 +36,17 @@ class Offers:
         added = store().read(lambda session: media.all_media(session, "sound"))
         return [*SOUNDS, *((row.name, row.title) for row in added)]
 
-    @cached_property
-    def pictures(self) -> list[tuple[str, str]]:
-        """The pictures that were added."""
-        return [(row.name, row.title) for row in store().read(lambda session: media.all_media(session, "picture"))]
+    @staticmethod
+    def media(kind: str) -> Sequence[MediaRow]:
+        """The files of a kind that were added."""
+        return store().read(lambda session: media.all_media(session, kind))
 
-    def seen(self, field: str) -> list[str]:
-        """What the newest kills told in a field."""
+    @staticmethod
+    def seen(of: str) -> list[str]:
+        """What the newest events of a type told in a field, as in `kill.tags`."""
+        kind, _, field = of.rpartition(".")
         found: dict[str, None] = {}
-        for data in store().read(lambda session: event_log.recent_data(session, ["kill"], 200)):
+        for data in store().read(lambda session: event_log.recent_data(session, [kind], 200)):
             told = data.get(field)
             found |= {str(one): None for one in (told if isinstance(told, list) else [told]) if one}
         return sorted(found)

@@ -49,7 +49,7 @@ def _made(
         return None, dict(filled.choices), dict(filled.wrong)
     definition = build(kind.name, name, filled.choices)
     if cycle := runtime().call(lambda self: self.computations.cycle(definition)):
-        first = "formula" if kind.name == "formula" else kind.fields[0].name
+        first = "formula" if kind.name == "formula" else next(iter(kind.fields))
         wrong = {first: f"It would read itself: {' → '.join(cycle)}. Take one of these out of a formula."}
         return None, dict(filled.choices), wrong
     return definition, dict(filled.choices), {}

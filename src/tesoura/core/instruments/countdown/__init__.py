@@ -9,8 +9,8 @@ from typing import Any
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms.checks import text
-from tesoura.core.forms.form import FormField
-from tesoura.core.instruments.base import CommandKind, InstrumentKind, Preferences
+from tesoura.core.forms.fields import Field
+from tesoura.core.instruments.base import Choices, CommandKind, InstrumentKind
 from tesoura.core.instruments.countdown.commands import Countdown, restored
 from tesoura.core.instruments.countdown.piece import PIECE
 from tesoura.core.instruments.countdown.plan import (
@@ -28,21 +28,21 @@ from tesoura.core.instruments.countdown.time_text import DAY, HOUR, MINUTE, SECO
 from tesoura.core.values import INSTANT
 
 
-def _plan(name: str, choices: Preferences, almanac: Almanac) -> CountdownPlan:
+def _plan(name: str, choices: Choices, almanac: Almanac) -> CountdownPlan:
     return make(name, choices, almanac.zone, almanac.session_began)
 
 
-def _begin(name: str, choices: Preferences, almanac: Almanac, now: datetime) -> Countdown:
+def _begin(name: str, choices: Choices, almanac: Almanac, now: datetime) -> Countdown:
     plan = _plan(name, choices, almanac)
     target = plan.since if plan.counts in ("session", "since") else None
     return Countdown(plan, target=target, set_at=target, length_us=plan.length_us)
 
 
-def _restore(name: str, choices: Preferences, almanac: Almanac, saved: Mapping[str, Any]) -> Countdown:
+def _restore(name: str, choices: Choices, almanac: Almanac, saved: Mapping[str, Any]) -> Countdown:
     return restored(_plan(name, choices, almanac), saved)
 
 
-def _outputs(choices: Preferences) -> Mapping[str, str]:
+def _outputs(choices: Choices) -> Mapping[str, str]:
     if choices["counts"] == "clock":
         return {"text": "", "state": ""}
     if choices["counts"] in UP:
@@ -50,7 +50,7 @@ def _outputs(choices: Preferences) -> Mapping[str, str]:
     return {"text": "", "time": "", "left_s": "s", "share": "", "state": "", "ends_at": INSTANT}
 
 
-def _types(name: str, choices: Preferences) -> list[str]:
+def _types(name: str, choices: Choices) -> list[str]:
     """The events of its own marks, by which it knows that they are in the log."""
     if choices["counts"] not in DOWN:
         return []
@@ -61,13 +61,13 @@ def _types(name: str, choices: Preferences) -> list[str]:
     return [mark_type(name, mark) for mark in marks]
 
 
-def _depends_on(choices: Preferences, almanac: Almanac) -> str:
+def _depends_on(choices: Choices, almanac: Almanac) -> str:
     began = almanac.session_began.isoformat() if almanac.session_began else ""
     return f"{almanac.zone} {began if choices['counts'] == 'session' else ''}"
 
 
 def _preview(
-    name: str, choices: Preferences, almanac: Almanac, now: datetime, saved: Mapping[str, Any] | None
+    name: str, choices: Choices, almanac: Almanac, now: datetime, saved: Mapping[str, Any] | None
 ) -> Mapping[str, Any]:
     """What it says now and in its next ten changes, and around the times at which its form changes."""
     plan = _plan(name, choices, almanac)
@@ -90,8 +90,7 @@ _TURNS = (
     ("nine seconds", 9 * SECOND),
 )  # fmt: skip
 _given = text(40, empty=True)
-_LENGTH = FormField("length", "For", _given, placeholder="5 min")
-_TO = FormField("to", "Until", _given, placeholder="20:15")
+_UNTIL = {"length": Field("For", _given, placeholder="5 min"), "to": Field("Until", _given, placeholder="20:15")}
 
 KIND = InstrumentKind(
     name="countdown",
@@ -104,14 +103,14 @@ KIND = InstrumentKind(
     outputs=_outputs,
     commands=(
         CommandKind("start", "Start", "Let it run; for another length or until another time when given.",
-                    (_LENGTH, _TO)),
+                    _UNTIL),
         CommandKind("pause", "Pause", "Let it stand where it is."),
         CommandKind("go_on", "Go on", "Let it run again from where it stands."),
         CommandKind("stop", "Stop", "Back to before it started."),
-        CommandKind("restart", "Start again", "From its beginning, at once.", (_LENGTH, _TO)),
+        CommandKind("restart", "Start again", "From its beginning, at once.", _UNTIL),
         CommandKind("add", "Add or take time", "Without stopping; a minus takes.",
-                    (FormField("by", "By", _given, placeholder="3 min"),)),
-        CommandKind("set", "Set what is left", "Without stopping.", (_LENGTH, _TO)),
+                    {"by": Field("By", _given, placeholder="3 min")}),
+        CommandKind("set", "Set what is left", "Without stopping.", _UNTIL),
         CommandKind("dismiss", "Dismiss the last words", "Viewers see nothing of it any more."),
         CommandKind("show_end", "Show the end now", "Viewers see the last five seconds and the last words."),
         CommandKind("undo", "Undo", "As it was before the last of these."),

@@ -31,9 +31,9 @@ PIECE = PieceKind(
     title="Countdown or clock",
     about="What a countdown says, on the second.",
     fields={
-        "countdown": Field("Which one", text(60, empty=True), "", "", "instrument", under="Values", of="countdown"),
-        "bar": one_of("Under it", SHARES, "none", under="Values"),
-        "align": one_of("Stands", ALIGNMENTS, "centre", under="Place"),
+        "countdown": Field("Which one", text(60, empty=True), "", "", "instrument", group="Values", of="countdown"),
+        "bar": one_of("Under it", SHARES, "none", group="Values"),
+        "align": one_of("Stands", ALIGNMENTS, "centre", group="Place"),
         "size_px": SIZE,
     },
     parts=_parts,

@@ -10,7 +10,7 @@ from typing import Any
 
 from tesoura.core.forms.checks import choice, line, text, whole
 from tesoura.core.forms.durations import brief, duration, time_to_come
-from tesoura.core.forms.form import FormField
+from tesoura.core.forms.fields import Field
 from tesoura.core.instruments.countdown.time_text import CLOCKS, DATES, LEFT, SECOND, Writing
 from tesoura.errors import Ambiguous, InvalidField
 
@@ -144,61 +144,61 @@ def _words(raw: object) -> str:
     return text(60, empty=True)(raw).replace("\n", " ")
 
 
-def _mark_fields() -> list[FormField]:
-    fields: list[FormField] = []
+def _mark_fields() -> dict[str, Field]:
+    fields: dict[str, Field] = {}
     down = ("counts", DOWN)
     for at in range(1, MARKS + 1):
-        fields += [
-            FormField(f"mark_{at}", "When this is left", _mark, placeholder="1 min", only_if=down, group=f"Mark {at}"),
-            FormField(f"sound_{at}", "Sound", _words, kind="sound", default=NO_SOUND, only_if=down, group=f"Mark {at}"),
-            FormField(f"scene_{at}", "Scene", _words, kind="scene", only_if=down, group=f"Mark {at}"),
-        ]
+        fields |= {
+            f"mark_{at}": Field("When this is left", _mark, placeholder="1 min", only_if=down, group=f"Mark {at}"),
+            f"sound_{at}": Field("Sound", _words, kind="sound", default=NO_SOUND, only_if=down, group=f"Mark {at}"),
+            f"scene_{at}": Field("Scene", _words, kind="scene", only_if=down, group=f"Mark {at}"),
+        }
     return fields
 
 
 _TIMED = ("counts", (*DOWN, *UP))
 _DOWN = ("counts", DOWN)
 _CLOCK = ("counts", ("clock",))
-FIELDS: Sequence[FormField] = (
-    FormField("title", "Its name", line(60), placeholder="Kettle break", group="What it counts"),
-    FormField("counts", "It counts", choice([one for one, _ in COUNTS]), kind="choice", default="duration",
+FIELDS: Mapping[str, Field] = {
+    "title": Field("Its name", line(60), placeholder="Kettle break", group="What it counts"),
+    "counts": Field("It counts", choice([one for one, _ in COUNTS]), kind="choice", default="duration",
               options=COUNTS, group="What it counts"),
-    FormField("length", "For", _length, default="5 min", placeholder="5 min", only_if=("counts", ("duration",)),
+    "length": Field("For", _length, default="5 min", placeholder="5 min", only_if=("counts", ("duration",)),
               help="10 min, 10:00, 90 s or 1h 5m. It can be changed while it runs.", group="What it counts"),
-    FormField("to", "To", _time, placeholder="20:15", only_if=("counts", ("time",)),
+    "to": Field("To", _time, placeholder="20:15", only_if=("counts", ("time",)),
               help="20:15, tomorrow 20:15, or 2026-12-24 20:15; in your zone.", group="What it counts"),
-    FormField("signal", "To the instant in", _signal, kind="signal", placeholder="shows.starts_at",
+    "signal": Field("To the instant in", _signal, kind="signal", placeholder="shows.starts_at",
               only_if=("counts", ("event",)), help="A calendar feed has one.", group="What it counts"),
-    FormField("since", "Since", _moment, kind="instant", only_if=("counts", ("since",)), group="What it counts"),
-    FormField("form", "Written", choice(["colons", "letters"]), kind="choice", default="colons", options=_FORMS,
+    "since": Field("Since", _moment, kind="instant", only_if=("counts", ("since",)), group="What it counts"),
+    "form": Field("Written", choice(["colons", "letters"]), kind="choice", default="colons", options=_FORMS,
               only_if=_TIMED, group="How it is written"),
-    FormField("leading", "Leading zeros", choice(["yes", "no"]), kind="choice", default="yes",
+    "leading": Field("Leading zeros", choice(["yes", "no"]), kind="choice", default="yes",
               options=(("yes", "yes: 09:04"), ("no", "no: 9:04")), group="How it is written"),
-    FormField("empty", "Empty units", choice(["none", "minutes", "all"]), kind="choice", default="minutes",
+    "empty": Field("Empty units", choice(["none", "minutes", "all"]), kind="choice", default="minutes",
               options=_EMPTY, only_if=_TIMED, group="How it is written"),
-    FormField("hours_from_min", "Hours from", whole(1, 60_000), kind="number", default="60", unit="minutes",
+    "hours_from_min": Field("Hours from", whole(1, 60_000), kind="number", default="60", unit="minutes",
               only_if=_TIMED, group="How it is written"),
-    FormField("days", "Days from 24 hours", choice(["yes", "no"]), kind="choice", default="yes", options=_YES_NO,
+    "days": Field("Days from 24 hours", choice(["yes", "no"]), kind="choice", default="yes", options=_YES_NO,
               only_if=_TIMED, group="How it is written"),
-    FormField("tenths", "Tenths in the last ten seconds", choice(["yes", "no"]), kind="choice", default="no",
+    "tenths": Field("Tenths in the last ten seconds", choice(["yes", "no"]), kind="choice", default="no",
               options=_YES_NO, only_if=_DOWN, group="How it is written"),
-    FormField("clock", "Time", choice([one for one, _ in CLOCKS]), kind="choice", default="24s", options=CLOCKS,
+    "clock": Field("Time", choice([one for one, _ in CLOCKS]), kind="choice", default="24s", options=CLOCKS,
               only_if=_CLOCK, group="How it is written"),
-    FormField("date", "Date", choice([one for one, _ in DATES]), kind="choice", default="none", options=DATES,
+    "date": Field("Date", choice([one for one, _ in DATES]), kind="choice", default="none", options=DATES,
               only_if=_CLOCK, group="How it is written"),
-    FormField("before", "Words before", _words, placeholder="Back in ", group="How it is written"),
-    FormField("after", "Words after", _words, placeholder=" to go", group="How it is written"),
-    FormField("last_minute", "In the last minute", _last_minute, only_if=_DOWN, placeholder=f"Nearly there: {LEFT}",
+    "before": Field("Words before", _words, placeholder="Back in ", group="How it is written"),
+    "after": Field("Words after", _words, placeholder=" to go", group="How it is written"),
+    "last_minute": Field("In the last minute", _last_minute, only_if=_DOWN, placeholder=f"Nearly there: {LEFT}",
               help=f"{LEFT} stands for the time. Left empty, the words stay.", group="How it is written"),
-    FormField("ready", "Before it starts, viewers see", choice(["length", "nothing"]), kind="choice", default="length",
+    "ready": Field("Before it starts, viewers see", choice(["length", "nothing"]), kind="choice", default="length",
               options=_READY, only_if=("counts", COMMANDED), group="Before and after"),
-    FormField("end_words", "At the end", _words, default="", placeholder="Kettle's on, in we go", only_if=_DOWN,
+    "end_words": Field("At the end", _words, default="", placeholder="Kettle's on, in we go", only_if=_DOWN,
               help="Left empty, it stands at zero.", group="Before and after"),
-    FormField("end_s", "These stay for", whole(0, 3_600), kind="number", default="10", unit="s", only_if=_DOWN,
+    "end_s": Field("These stay for", whole(0, 3_600), kind="number", default="10", unit="s", only_if=_DOWN,
               help="0: until you dismiss them.", group="Before and after"),
-    FormField("end_sound", "Sound at the end", _words, kind="sound", default=NO_SOUND, only_if=_DOWN,
+    "end_sound": Field("Sound at the end", _words, kind="sound", default=NO_SOUND, only_if=_DOWN,
               group="Before and after"),
-    FormField("end_scene", "Scene at the end", _words, kind="scene", only_if=_DOWN, group="Before and after"),
-    *_mark_fields(),
-)  # fmt: skip
-_UNASKED = {field.name: int(field.default) if field.kind == "number" else field.default for field in FIELDS}
+    "end_scene": Field("Scene at the end", _words, kind="scene", only_if=_DOWN, group="Before and after"),
+    **_mark_fields(),
+}  # fmt: skip
+_UNASKED = {name: int(field.default) if field.kind == "number" else field.default for name, field in FIELDS.items()}

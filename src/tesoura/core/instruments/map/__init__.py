@@ -13,8 +13,7 @@ from tesoura.core.computed.occurrence import Occurrence, amount_of, name_key, na
 from tesoura.core.computed.occurrence import number as of_millionths
 from tesoura.core.forms.checks import line, text, whole
 from tesoura.core.forms.fields import Field, switch
-from tesoura.core.forms.form import FormField
-from tesoura.core.instruments.base import Command, CommandKind, Fired, InstrumentKind, Preferences, Step, Told
+from tesoura.core.instruments.base import Choices, Command, CommandKind, Fired, InstrumentKind, Step, Told
 from tesoura.core.overlays.pieces.kind import Part, PieceKind, media, say
 from tesoura.core.signals.by_hand import number
 from tesoura.core.signals.extremes import Extremes
@@ -125,7 +124,7 @@ def _within(share: float) -> float:
     return min(max(share, 0.0), 1.0)
 
 
-def _made(choices: Preferences) -> Map:
+def _made(choices: Choices) -> Map:
     ways = []
     for axis, side in (("x", "across"), ("y", "down")):
         a, b = float(choices[f"a_{axis}"]), float(choices[f"b_{axis}"])
@@ -134,18 +133,18 @@ def _made(choices: Preferences) -> Map:
     return Map(ways[0], ways[1], name_key(choices["player"]), choices["trail"])
 
 
-def _begin(name: str, choices: Preferences, almanac: Almanac, now: datetime) -> Map:
+def _begin(name: str, choices: Choices, almanac: Almanac, now: datetime) -> Map:
     return _made(choices)
 
 
-def _restore(name: str, choices: Preferences, almanac: Almanac, saved: Mapping[str, Any]) -> Map:
+def _restore(name: str, choices: Choices, almanac: Almanac, saved: Mapping[str, Any]) -> Map:
     it = _made(choices)
     place = saved["place"]
     trail = tuple((x, y) for x, y in saved["trail"])[-it.length :]
     return replace(it, place=(place[0], place[1]) if place else None, trail=trail, strange=saved["strange"])
 
 
-def _check(choices: Preferences) -> Mapping[str, str]:
+def _check(choices: Choices) -> Mapping[str, str]:
     wrong = {}
     for axis, side, word in (("x", "across", "beside"), ("y", "down", "above")):
         if choices[f"a_{axis}"] == choices[f"b_{axis}"] or choices[f"a_{side}_pct"] == choices[f"b_{side}_pct"]:
@@ -153,22 +152,22 @@ def _check(choices: Preferences) -> Mapping[str, str]:
     return wrong
 
 
-def _point(which: str, x: str, y: str, across: str, down: str) -> tuple[FormField, ...]:
+def _point(which: str, x: str, y: str, across: str, down: str) -> dict[str, Field]:
     words = {"a": "First", "b": "Second"}[which]
-    return (
-        FormField(f"{which}_x", f"{words}: x in the game", number, kind="number", default=x, group=_POINTS),
-        FormField(f"{which}_y", "y in the game", number, kind="number", default=y, group=_POINTS),
-        FormField(f"{which}_across_pct", "lies across at", whole(0, 100), kind="number", default=across, unit="%",
+    return {
+        f"{which}_x": Field(f"{words}: x in the game", number, kind="number", default=x, group=_POINTS),
+        f"{which}_y": Field("y in the game", number, kind="number", default=y, group=_POINTS),
+        f"{which}_across_pct": Field("lies across at", whole(0, 100), kind="number", default=across, unit="%",
                   group=_POINTS),
-        FormField(f"{which}_down_pct", "and down at", whole(0, 100), kind="number", default=down, unit="%",
+        f"{which}_down_pct": Field("and down at", whole(0, 100), kind="number", default=down, unit="%",
                   group=_POINTS),
-    )  # fmt: skip
+    }  # fmt: skip
 
 
 # The piece
 
 
-def _parts(choices: Preferences) -> Mapping[str, Part]:
+def _parts(choices: Choices) -> Mapping[str, Part]:
     name = choices["map"]
     if not name:
         return {}
@@ -186,9 +185,9 @@ PIECE = PieceKind(
     title="Map",
     about="Where the player is on a picture, with a trail.",
     fields={
-        "map": Field("Which one", text(60, empty=True), "", "", "instrument", under="Values", of="map"),
-        "media": Field("Picture", media, "", "", "picture", under="Values"),
-        "trail": switch("Trail", under="Values"),
+        "map": Field("Which one", text(60, empty=True), "", "", "instrument", group="Values", of="map"),
+        "media": Field("Picture", media, "", "", "picture", group="Values"),
+        "trail": switch("Trail", group="Values"),
     },
     parts=_parts,
     size=(420, 300),
@@ -201,16 +200,16 @@ KIND = InstrumentKind(
     title="A map",
     about="Where the player is on a picture of the arena, from position events; two points that you know set it.",
     example="map",
-    fields=(
-        FormField("title", "Its name", line(60), default="Map", group=_WHERE),
-        FormField("player", "Whose place", text(60, empty=True), placeholder="mara_vane", kind="player",
+    fields={
+        "title": Field("Its name", line(60), default="Map", group=_WHERE),
+        "player": Field("Whose place", text(60, empty=True), placeholder="mara_vane", kind="seen", of="position.player",
                   help="Left empty, every position that is told counts.", group=_WHERE),
-        FormField("picture", "Picture of the arena", media, kind="picture", group=_WHERE),
-        FormField("trail", "The trail has", whole(1, MAX_TRAIL), kind="number", default="40", unit="places",
+        "picture": Field("Picture of the arena", media, kind="picture", group=_WHERE),
+        "trail": Field("The trail has", whole(1, MAX_TRAIL), kind="number", default="40", unit="places",
                   group=_WHERE),
-        *_point("a", "0", "0", "0", "0"),
-        *_point("b", "1000", "600", "100", "100"),
-    ),
+        **_point("a", "0", "0", "0", "0"),
+        **_point("b", "1000", "600", "100", "100"),
+    },
     begin=_begin,
     restore=_restore,
     check=_check,

@@ -8,8 +8,8 @@ from typing import Any
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms.checks import text
-from tesoura.core.forms.form import FormField
-from tesoura.core.instruments.base import CommandKind, InstrumentKind, Preferences
+from tesoura.core.forms.fields import Field
+from tesoura.core.instruments.base import Choices, CommandKind, InstrumentKind
 from tesoura.core.instruments.statistics.pieces import CARD, VITALS
 from tesoura.core.instruments.statistics.plan import FIELDS, HEARD, make, vitals_of
 from tesoura.core.instruments.statistics.schema import FIELDS as EVENT_FIELDS
@@ -19,17 +19,28 @@ from tesoura.core.instruments.statistics.statistics import Statistics
 from tesoura.core.instruments.statistics.table import SCOPES, STATISTICS, outputs
 
 
-def _begin(name: str, choices: Preferences, almanac: Almanac, now: datetime) -> Statistics:
+def _begin(name: str, choices: Choices, almanac: Almanac, now: datetime) -> Statistics:
     return Statistics(make(name, choices), almanac)
 
 
-def _restore(name: str, choices: Preferences, almanac: Almanac, saved: Mapping[str, Any]) -> Statistics:
+def _restore(name: str, choices: Choices, almanac: Almanac, saved: Mapping[str, Any]) -> Statistics:
     return Statistics(make(name, choices), almanac).restore(saved)
 
 
-def _depends_on(choices: Preferences, almanac: Almanac) -> str:
+def _depends_on(choices: Choices, almanac: Almanac) -> str:
     began = almanac.session_began.isoformat() if almanac.session_began else ""
     return f"{almanac.zone} {began}"
+
+
+def _ready_wordings(of: str, name: str) -> list[tuple[str, Mapping[str, str]]]:
+    """Every statistic in every scope, for a slot."""
+    found: list[tuple[str, Mapping[str, str]]] = []
+    for one in STATISTICS if of == "statistic" else ():
+        spec = f":{one.format}" if one.format else ""
+        for scope in one.scopes:
+            given = {"label": one.label, "value": f"{{{name}.{scope}_{one.name}{spec}}}", "icon": one.icon}
+            found.append((f"{one.label}, {SCOPES[scope]}", given))
+    return found
 
 
 _given = text(40, empty=True)
@@ -45,15 +56,16 @@ KIND = InstrumentKind(
     outputs=lambda choices: outputs(vitals_of(choices["vitals"])),
     commands=(
         CommandKind("correct", "Correct", "Add a kill, a death or an assist, or take one away.",
-                    (FormField("what", "What", _given), FormField("by", "By", _given))),
+                    {"what": Field("What", _given), "by": Field("By", _given)}),
         CommandKind("reset", "Reset", "Count anew from now on: the session, the match, or one statistic.",
-                    (FormField("what", "What", _given),)),
+                    {"what": Field("What", _given)}),
         CommandKind("undo", "Undo", "As it was before the last correction or reset."),
         CommandKind("show_card", "Show the card now", "With the last match, or with 1, 2 or 30 made-up ones.",
-                    (FormField("of", "Of", _given),)),
+                    {"of": Field("Of", _given)}),
     ),
     types=lambda name, choices: (*HEARD, f"{name}.match_ended"),
     depends_on=_depends_on,
     pieces=(CARD, VITALS),
+    ready_wordings=_ready_wordings,
     facts={"statistics": STATISTICS, "scopes": SCOPES, "groups": GROUPS, "events": GAME_EVENTS, "fields": EVENT_FIELDS},
 )  # fmt: skip

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from tesoura.core.forms.checks import choice, line, text, whole
-from tesoura.core.forms.form import FormField
+from tesoura.core.forms.fields import Field
 from tesoura.core.instruments.statistics.rule import KillRule, keys_of
 from tesoura.errors import InvalidField
 
@@ -70,20 +70,21 @@ def _names(raw: object) -> list[str]:
 
 
 _WHOSE, _RULE, _MORE = "Whose", "Which kills count", "More"
-FIELDS: Sequence[FormField] = (
-    FormField("title", "Its name", line(60), default="Game statistics", group=_WHOSE),
-    FormField("player", "Your name in the game", text(120, empty=True), placeholder="mara_vane", kind="player",
-              help="Former names too, with commas. Left empty, every kill that is told is yours.", group=_WHOSE),
-    FormField("without_tags", "Leave out kills tagged", _names, kind="tags", default="",
+FIELDS: Mapping[str, Field] = {
+    "title": Field("Its name", line(60), default="Game statistics", group=_WHOSE),
+    "player": Field("Your name in the game", text(120, empty=True), placeholder="mara_vane", kind="seen",
+              of="kill.actor", help="Former names too, with commas. Left empty, every kill that is told is yours.",
+              group=_WHOSE),
+    "without_tags": Field("Leave out kills tagged", _names, kind="seen", of="kill.tags", default="",
               help="Reward kills such as a gust bonus. Separate several with commas.", group=_RULE),
-    FormField("without_means", "Leave out kills by", _names, kind="means", default="", group=_RULE),
-    FormField("friendly", "Friendly fire", choice(["yes", "no"]), kind="choice", default="no", options=_YES_NO,
+    "without_means": Field("Leave out kills by", _names, kind="seen", of="kill.means", default="", group=_RULE),
+    "friendly": Field("Friendly fire", choice(["yes", "no"]), kind="choice", default="no", options=_YES_NO,
               group=_RULE),
-    FormField("warm_up", "Kills in the warm-up", choice(["yes", "no"]), kind="choice", default="no", options=_YES_NO,
+    "warm_up": Field("Kills in the warm-up", choice(["yes", "no"]), kind="choice", default="no", options=_YES_NO,
               group=_RULE),
-    FormField("deaths_by", "Your deaths are", choice(["death", "kill"]), kind="choice", default="death",
+    "deaths_by": Field("Your deaths are", choice(["death", "kill"]), kind="choice", default="death",
               options=_DEATHS, group=_RULE),
-    FormField("within_s", "A multi-kill: each within", whole(1, 60), kind="number", default="5", unit="s", group=_MORE),
-    FormField("last", "The last matches are", whole(1, 30), kind="number", default="12", unit="matches", group=_MORE),
-    FormField("vitals", "Vitals, and what each is full at", _vitals, default="health 100, shield 50", group=_MORE),
-)  # fmt: skip
+    "within_s": Field("A multi-kill: each within", whole(1, 60), kind="number", default="5", unit="s", group=_MORE),
+    "last": Field("The last matches are", whole(1, 30), kind="number", default="12", unit="matches", group=_MORE),
+    "vitals": Field("Vitals, and what each is full at", _vitals, default="health 100, shield 50", group=_MORE),
+}  # fmt: skip

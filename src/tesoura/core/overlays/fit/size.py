@@ -49,9 +49,9 @@ def _gone(around: Surroundings, placed: Placed) -> Iterator[Finding]:
         mends = (mend(f"Set it in {CARRIED}", piece.id, typeface=CARRIED),)
         yield Finding("gone", piece.id, piece.name, words, placed.box, mends, (placed.scene,), "typeface")
     for name, field in piece.kind_of.fields.items():
-        file = piece[name] if field.asked in ("picture", "video") else ""
+        file = piece[name] if field.kind in ("picture", "video") else ""
         if file and file not in around.pictures:
-            words = f"shows a {field.asked} that is gone. Choose another one."
+            words = f"shows a {field.kind} that is gone. Choose another one."
             yield Finding("gone", piece.id, piece.name, words, placed.box, (), (placed.scene,), name)
 
 

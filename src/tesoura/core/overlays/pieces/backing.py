@@ -10,9 +10,9 @@ KIND = PieceKind(
     title="Backing",
     about="A shape behind other pieces, or a picture frame.",
     fields={
-        "frame": Field("Frame from a picture", media, "", "", "picture", under="Frame"),
-        "slice_px": number("Its edge in the picture", 1, 500, 24, "px", under="Frame"),
-        "frame_px": number("Its edge as shown", 1, 500, 24, "px", under="Frame"),
+        "frame": Field("Frame from a picture", media, "", "", "picture", group="Frame"),
+        "slice_px": number("Its edge in the picture", 1, 500, 24, "px", group="Frame"),
+        "frame_px": number("Its edge as shown", 1, 500, 24, "px", group="Frame"),
     },
     parts=lambda choices: {},
     size=(640, 200),

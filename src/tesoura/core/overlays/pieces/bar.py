@@ -19,11 +19,11 @@ from tesoura.core.overlays.pieces.kind import (
 
 TOWARD = (("right", "to the right"), ("up", "upward"))
 LEVEL_FIELDS: Mapping[str, Field] = {
-    "value": Field("How far it is", formula, "", "50", "formula", under="Values"),
-    "low": Field("It begins at", formula, "", "0", "formula", under="Values"),
-    "high": Field("The goal", formula, "", "100", "formula", under="Values"),
-    "label": Field("Label", wording_or_nothing, "", "", "wording", under="Words"),
-    "figure": Field("Figure", wording_or_nothing, "", "", "wording", under="Words"),
+    "value": Field("How far it is", formula, "", "50", "formula", group="Values"),
+    "low": Field("It begins at", formula, "", "0", "formula", group="Values"),
+    "high": Field("The goal", formula, "", "100", "formula", group="Values"),
+    "label": Field("Label", wording_or_nothing, "", "", "wording", group="Words"),
+    "figure": Field("Figure", wording_or_nothing, "", "", "wording", group="Words"),
 }
 
 
@@ -47,7 +47,7 @@ KIND = PieceKind(
     name="bar",
     title="Bar",
     about="Fills from a beginning toward a goal.",
-    fields={**LEVEL_FIELDS, "toward": one_of("Fills", TOWARD, "right", under="Place"), "size_px": SIZE},
+    fields={**LEVEL_FIELDS, "toward": one_of("Fills", TOWARD, "right", group="Place"), "size_px": SIZE},
     parts=level_parts,
     words=side_by_side,
     size=(560, 110),

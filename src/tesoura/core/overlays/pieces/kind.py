@@ -150,22 +150,22 @@ def media(raw: object) -> str:
 
 
 COMMON_FIELDS: Mapping[str, Field] = {
-    "appears": one_of("Appears", APPEARS, "always", under="When"),
-    "when_late": one_of("When late", WHEN_STALE, "keep", under="When", only_if=("appears", ("always",))),
-    "when_down": one_of("When down", WHEN_STALE, "keep", under="When", only_if=("appears", ("always",))),
-    "moment_type": Field("When this happens", text(120, empty=True), asked="event", under="When",
+    "appears": one_of("Appears", APPEARS, "always", group="When"),
+    "when_late": one_of("When late", WHEN_STALE, "keep", group="When", only_if=("appears", ("always",))),
+    "when_down": one_of("When down", WHEN_STALE, "keep", group="When", only_if=("appears", ("always",))),
+    "moment_type": Field("When this happens", text(120, empty=True), kind="event", group="When",
                          only_if=("appears", ("moment",))),
-    "moment_s": number("For", 1, 120, 6, "s", under="When", only_if=("appears", ("moment",))),
-    "x": number("Across", -MAX_SIDE_PX, MAX_SIDE_PX, 96, "px", under="Place"),
-    "y": number("Down", -MAX_SIDE_PX, MAX_SIDE_PX, 96, "px", under="Place"),
-    "width_px": Field("Width", whole(0, MAX_SIDE_PX), "px", 0, "number", under="Place", least=0, most=MAX_SIDE_PX),
-    "height_px": Field("Height", whole(0, MAX_SIDE_PX), "px", 0, "number", under="Place", least=0, most=MAX_SIDE_PX),
-    "form": one_of("Form", FORMS, "overlay", under="Look"),
-    "opacity_pct": number("Opacity of the piece", 0, 100, 100, "%", under="Look"),
-    "name": Field("Its name, for you alone", line(60), under="Piece"),
-    "pinned": switch("Pinned", "no", under="Piece"),
-    "hidden": switch("Hidden in the draft", "no", under="Piece"),
-    "group": Field("Group", lambda raw: " ".join(str(raw).split())[:40], under="Piece"),
+    "moment_s": number("For", 1, 120, 6, "s", group="When", only_if=("appears", ("moment",))),
+    "x": number("Across", -MAX_SIDE_PX, MAX_SIDE_PX, 96, "px", group="Place"),
+    "y": number("Down", -MAX_SIDE_PX, MAX_SIDE_PX, 96, "px", group="Place"),
+    "width_px": Field("Width", whole(0, MAX_SIDE_PX), "px", 0, "number", group="Place", least=0, most=MAX_SIDE_PX),
+    "height_px": Field("Height", whole(0, MAX_SIDE_PX), "px", 0, "number", group="Place", least=0, most=MAX_SIDE_PX),
+    "form": one_of("Form", FORMS, "overlay", group="Look"),
+    "opacity_pct": number("Opacity of the piece", 0, 100, 100, "%", group="Look"),
+    "name": Field("Its name, for you alone", line(60), most=60, group="Piece"),
+    "pinned": switch("Pinned", "no", group="Piece"),
+    "hidden": switch("Hidden in the draft", "no", group="Piece"),
+    "group": Field("Group", lambda raw: " ".join(str(raw).split())[:40], group="Piece"),
 }  # fmt: skip
 
 
@@ -180,5 +180,5 @@ def share(value: str, low: str, high: str, choices: Choices) -> Say:
     return say(f"{{max(0, min(1, {way})):.4f}}", choices, "0")
 
 
-SIZE = number("Size", 8, 1_000, 48, "px", under="Place")
+SIZE = number("Size", 8, 1_000, 48, "px", group="Place")
 ALIGNMENTS = (("left", "left"), ("centre", "centre"), ("right", "right"))

@@ -44,13 +44,13 @@ KIND = PieceKind(
     title="Latest",
     about="What happened last, in rows with columns.",
     fields={
-        "type": Field("Events", text(120, empty=True), "", "gift", "event", under="Values"),
-        "rows": number("Rows", 1, MOST_ROWS, 3, under="Values"),
+        "type": Field("Events", text(120, empty=True), "", "gift", "event", group="Values"),
+        "rows": number("Rows", 1, MOST_ROWS, 3, group="Values"),
         **{
-            f"column_{column}": Field(f"Column {column}", wording_or_nothing, "", first, "wording", under="Values")
+            f"column_{column}": Field(f"Column {column}", wording_or_nothing, "", first, "wording", group="Values")
             for column, first in zip(COLUMNS, ("{gift.name}", "", "{gift.amount:,}"), strict=True)
         },
-        "title": Field("Title", wording_or_nothing, "", "", "wording", under="Words"),
+        "title": Field("Title", wording_or_nothing, "", "", "wording", group="Words"),
         "size_px": SIZE,
     },
     parts=_parts,

@@ -12,10 +12,10 @@ KIND = PieceKind(
     title="Picture",
     about="A mark, a cover, a drawing; it may be animated.",
     fields={
-        "media": Field("Picture", media, "", "", "picture", under="Picture"),
-        "fit": one_of("Fits", FITS, "contain", under="Picture"),
+        "media": Field("Picture", media, "", "", "picture", group="Picture"),
+        "fit": one_of("Fits", FITS, "contain", group="Picture"),
         "says": Field("What it shows, for those who do not see it", lambda raw: " ".join(str(raw).split())[:200],
-                      under="Picture"),
+                      group="Picture"),
     },
     parts=lambda choices: {},
     size=(320, 180),

@@ -20,7 +20,7 @@ KIND = PieceKind(
     name="ring",
     title="Ring",
     about="Closes from a beginning toward a goal.",
-    fields={**LEVEL_FIELDS, "thick_pct": number("Thickness", 2, 45, 12, "%", under="Place"), "size_px": SIZE},
+    fields={**LEVEL_FIELDS, "thick_pct": number("Thickness", 2, 45, 12, "%", group="Place"), "size_px": SIZE},
     parts=level_parts,
     words=_words,
     size=(260, 260),

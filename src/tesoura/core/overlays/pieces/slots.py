@@ -28,10 +28,10 @@ def _slot_fields() -> dict[str, Field]:
         there = ("count", tuple(str(count) for count in range(slot, MOST + 1)))
         under = f"Slot {slot}"
         fields |= {
-            f"label_{slot}": Field("Label", text(60, empty=True), "", label, under=under, only_if=there),
-            f"value_{slot}": Field("Value", wording_or_nothing, "", value, "wording", under=under, only_if=there,
+            f"label_{slot}": Field("Label", text(60, empty=True), "", label, group=under, only_if=there),
+            f"value_{slot}": Field("Value", wording_or_nothing, "", value, "wording", group=under, only_if=there,
                                     of="statistic"),
-            f"icon_{slot}": one_of("Icon", ICONS, icon, under=under, only_if=there),
+            f"icon_{slot}": one_of("Icon", ICONS, icon, group=under, only_if=there),
         }  # fmt: skip
     return fields
 
@@ -72,12 +72,12 @@ KIND = PieceKind(
     title="Statistic slots",
     about="Figures beside each other, with icons and labels.",
     fields={
-        "count": number("Slots", 1, MOST, 2, under="Slots"),
-        "arranged": one_of("Stand", ARRANGED, "row", under="Slots"),
-        "icons": switch("Icons", under="Slots"),
-        "labels": switch("Labels", under="Slots"),
-        "values": switch("Values", under="Slots"),
-        "nothing_yet": Field("Nothing yet", text(40, empty=True), "", "—", under="Slots"),
+        "count": number("Slots", 1, MOST, 2, group="Slots"),
+        "arranged": one_of("Stand", ARRANGED, "row", group="Slots"),
+        "icons": switch("Icons", group="Slots"),
+        "labels": switch("Labels", group="Slots"),
+        "values": switch("Values", group="Slots"),
+        "nothing_yet": Field("Nothing yet", text(40, empty=True), "", "—", group="Slots"),
         **_slot_fields(),
         "size_px": SIZE,
     },

@@ -13,9 +13,9 @@ KIND = PieceKind(
     title="Video",
     about="A short film without sound.",
     fields={
-        "media": Field("Video", media, "", "", "video", under="Video"),
-        "played": one_of("Plays", PLAYED, "loop", under="Video"),
-        "fit": one_of("Fits", FITS, "contain", under="Video"),
+        "media": Field("Video", media, "", "", "video", group="Video"),
+        "played": one_of("Plays", PLAYED, "loop", group="Video"),
+        "fit": one_of("Fits", FITS, "contain", group="Video"),
     },
     parts=lambda choices: {},
     size=(480, 270),

@@ -1,10 +1,10 @@
-// Choices of the panel that are more than one field: sections in their order, and a statistic put into a slot.
+// Choices of the panel that are more than one field: what is ticked and ordered, and a ready wording put into a slot.
 let lifted = null;
 
 export function furnish(choices, change) {
   const keep = (list) => {
     const on = [...list.children].filter((one) => one.querySelector("input").checked).map((one) => one.dataset.section);
-    const field = document.getElementById(list.dataset.sections);
+    const field = document.getElementById(list.dataset.ordered);
     field.value = on.join(",");
     change({ [field.name]: field.value }, 0);
   };
@@ -20,10 +20,10 @@ export function furnish(choices, change) {
     keep(item.parentElement);
   });
   choices.addEventListener("change", ({ target }) => {
-    const list = target.closest("[data-sections]");
+    const list = target.closest("[data-ordered]");
     if (list) return keep(list);
-    if (target.dataset.statistic && target.value) {
-      const slot = target.dataset.statistic;
+    if (target.dataset.ready && target.value) {
+      const slot = target.dataset.ready;
       const { label, value, icon } = JSON.parse(target.value);
       change({ [`label_${slot}`]: label, [`value_${slot}`]: value, [`icon_${slot}`]: icon }, 0);
     }
