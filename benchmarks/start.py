@@ -12,7 +12,7 @@ from typing import Any
 import httpx
 
 from benchmarks.processes import idle_pages, tesoura
-from tesoura.settings import STATIC
+from tesoura.settings import PAGE_PARTS, STATIC
 
 RUNS = 5
 
@@ -27,10 +27,7 @@ def _bare_start_s() -> float:
 
 def _page_bytes(page: bytes) -> dict[str, int]:
     parts = {"page": page}
-    parts |= {
-        name: (STATIC / name).read_bytes()
-        for name in ("css/overlay.css", "js/overlay.js", "js/drawing.js", "fonts/fonts.css")
-    }
+    parts |= {name: (STATIC / name).read_bytes() for name in PAGE_PARTS}
     return {name: len(gzip.compress(part)) for name, part in parts.items()}
 
 

@@ -48,6 +48,11 @@ async def soon(true: Callable[[], Any], for_s: float = 5.0) -> Any:
     raise AssertionError(f"not within {for_s} s: {true}")
 
 
+def flat(html: str) -> str:
+    """A page's text as a browser takes it: white space is one space, and between tags none."""
+    return re.sub(r">\s+<", "><", " ".join(html.split()))
+
+
 @pytest.fixture
 def members() -> Iterator[MembersService]:
     """The count service, whose counts stand still."""

@@ -17,7 +17,9 @@ from tesoura.cli import main
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms.form import fill
 from tesoura.core.instruments.registry import KINDS as INSTRUMENTS
+from tesoura.core.overlays.pieces.registry import KINDS as PIECES
 from tesoura.core.overlays.typefaces import TYPEFACES
+from tesoura.feeds.registry import KINDS as FEEDS
 from tesoura.runtime.locales import OFFERED, machine_locale, number_style, offered
 from tesoura.settings import STATIC
 from tesoura.web.api.description import describe
@@ -48,6 +50,12 @@ def test_the_core_reads_no_clock_and_no_file() -> None:
         assert not re.search(
             r"\bopen\(|\.now\(|\btime\.(time|monotonic)\(|\bimport (os|socket|threading)\b", path.read_text("utf-8")
         ), path
+
+
+def test_lines_of_templates_are_short_enough_to_read() -> None:
+    for path in (SOURCE / "web" / "templates").rglob("*.html"):
+        for number, line in enumerate(path.read_text("utf-8").splitlines(), 1):
+            assert len(line) < 140, (path, number)
 
 
 def test_the_wall_clock_is_read_in_one_place() -> None:
@@ -150,3 +158,24 @@ def test_every_statistic_that_is_told_stands_in_the_table() -> None:
     now = datetime(2026, 11, 26, tzinfo=UTC)
     told = INSTRUMENTS["statistics"].begin("game", choices, Almanac(), now).read(now)
     assert set(told) <= outputs
+
+
+def test_every_kind_stands_in_its_table_under_its_own_name() -> None:
+    for kinds in (FEEDS, INSTRUMENTS, PIECES):
+        assert [kind.name for kind in kinds.values()] == list(kinds)
+    placed = {piece.name for kind in INSTRUMENTS.values() for piece in kind.pieces}
+    assert placed <= set(PIECES)
+
+
+def test_every_room_has_its_page() -> None:
+    rooms = [path for path in SOURCE.iterdir() if (path / "__init__.py").exists()]
+    assert [path.name for path in rooms if not (path / "README.md").exists()] == []
+
+
+def test_no_two_classes_share_a_name() -> None:
+    found: dict[str, Path] = {}
+    for path in SOURCE.rglob("*.py"):
+        for node in ast.parse(path.read_text("utf-8")).body:
+            if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
+                assert node.name not in found, (node.name, path, found[node.name])
+                found[node.name] = path

@@ -15,7 +15,7 @@ from tesoura.runtime.facade import Runtime
 from tesoura.store import computed as stored
 from tesoura.store import log as event_log
 from tesoura.store import state
-from tests.conftest import Running, until
+from tests.conftest import Running, flat, until
 
 SEVEN = datetime(2026, 11, 26, 19, 0, tzinfo=UTC)
 GIFTS = {"types": ["gift"], "amount": "amount", "by": "name", "stats": ["count", "sum", "largest", "top"]}
@@ -141,7 +141,7 @@ def test_a_correction_is_an_event_of_its_own_and_everything_follows(show: Runnin
     log = show.store.read(lambda session: event_log.latest(session, 9))
     assert log[0].event.data == {"seq": 1, "field": "amount", "was": 500, "now": 5}
     assert log[-1].event.data["amount"] == 500
-    page = show.client.get("/log/1").text
+    page = flat(show.client.get("/log/1").text)
     assert "<b>500</b> → <b>5</b>" in page
     assert show.press("/log/1", "/log/1/correct", {"field": "amount", "value": "many"}).status_code == 302
     assert show.press("/log/1", "/log/1/correct", {"field": "nobody", "value": "1"}).status_code == 404

@@ -15,7 +15,7 @@ from tesoura.core.overlays.document import Overlay, new_piece
 from tesoura.settings import wall_clock
 from tesoura.standins.duelling import BY_HAND, Duelling
 from tesoura.store import overlays as stored_overlays
-from tests.conftest import Running, until
+from tests.conftest import Running, flat, until
 
 NAMES = ("kills", "deaths", "kd", "minutes", "best_streak", "multis", "rating_change")
 FORM = {"title": "Game", "player": "mara_vane"}
@@ -43,7 +43,8 @@ def test_kills_are_counted_as_they_come_and_from_the_log_when_the_rule_changes(r
     assert told(running, "session_kills") == 1
     kill(running, tags=["gust bonus"])
     assert told(running, "session_kills") == 2
-    shown = running.press("/", "/instruments/try/statistics?name=game", {**FORM, "without_tags": "gust bonus"}).text
+    answer = running.press("/", "/instruments/try/statistics?name=game", {**FORM, "without_tags": "gust bonus"})
+    shown = flat(answer.text)
     assert '<tr class="differs"><th scope="row">Kills</th><td>2</td><td>1</td></tr>' in shown
     running.press("/", "/instruments/game", {**FORM, "without_tags": "gust bonus"})
     assert told(running, "session_kills") == 1
@@ -146,14 +147,14 @@ def test_before_any_match_has_ended_the_panel_shows_the_card_with_made_up_ones(r
 
 def test_what_the_log_would_come_to_is_shown_before_it_is_made(running: Running) -> None:
     kill(running)
-    shown = running.press("/", "/instruments/try/statistics", FORM).text
+    shown = flat(running.press("/", "/instruments/try/statistics", FORM).text)
     assert '<th scope="row">Kills</th><td>—</td><td>1</td>' in shown
 
 
 def test_the_overlays_list_says_that_a_card_is_empty_until_a_match_ends(running: Running) -> None:
     make(running)
     _card_overlay(running)
-    desk = running.client.get("/").text
+    desk = flat(running.client.get("/").text)
     assert "“Match-end card” is empty until a match ends." in desk
     assert "Show it now, with made-up matches" in desk
 

@@ -15,7 +15,7 @@ from tesoura.settings import wall_clock
 from tesoura.store import log as event_log
 from tesoura.store import log_search
 from tesoura.store.log_search import Search
-from tests.conftest import Running, until
+from tests.conftest import Running, flat, until
 
 HARM = "<script>alert(1)</script>"
 ODD = [HARM, "قوس قزح", "🪁 kite 🪁", "=cmd|' /C calc'!A0", "n" * 10_000, "", None, "a\u202eb", "x' OR 1=1 --"]
@@ -24,7 +24,7 @@ ODD = [HARM, "قوس قزح", "🪁 kite 🪁", "=cmd|' /C calc'!A0", "n" * 10_0
 def shown(running: Running, query: str = "") -> list[str]:
     import re
 
-    text = running.client.get(f"/log/rows{query}").text
+    text = flat(running.client.get(f"/log/rows{query}").text)
     return re.findall(r'class="kind" href="/log/\d+">([^<]+)<', text)
 
 

@@ -12,7 +12,7 @@ import pytest
 from websockets.sync.client import connect
 
 from tesoura.runtime.preferences import machine_zone as zone
-from tesoura.settings import STATIC
+from tesoura.settings import PAGE_PARTS, STATIC
 from tesoura.standins.members import DEFAULT_KEY, MembersService
 from tests.conftest import Running, until
 
@@ -257,7 +257,7 @@ def test_a_piece_told_to_hide_goes_when_its_feed_dies_and_comes_back_with_it(
 def test_a_link_that_does_not_exist_shows_nothing_over_the_picture(running: Running) -> None:
     answer = running.client.get("/o/nobody")
     assert answer.status_code == 404
-    assert "background:transparent" in answer.text
+    assert "background: transparent" in answer.text
     assert "Copy the link again" in answer.text
 
 
@@ -272,7 +272,7 @@ def test_a_removed_overlays_link_stops_and_works_again_after_undo(running: Runni
 def test_the_overlays_page_is_small(running: Running) -> None:
     token = running.add_overlay("hello")
     parts = [running.client.get(f"/o/{token}").content]
-    parts += [(STATIC / name).read_bytes() for name in ("css/overlay.css", "js/overlay.js", "fonts/fonts.css")]
+    parts += [(STATIC / name).read_bytes() for name in PAGE_PARTS]
     assert sum(len(gzip.compress(part)) for part in parts) < 60_000
 
 

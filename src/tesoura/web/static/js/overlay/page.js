@@ -1,5 +1,5 @@
 // The overlay's page: takes what Tesoura sends, has it drawn, and comes back by itself. It decides nothing.
-import { forget, say, setScene } from "./drawing.js";
+import { forget, load, say, setScene } from "../shared/drawing.js";
 
 const here = location.pathname.split("/").pop();
 const picture = new URLSearchParams(location.search).has("picture") ? "?picture=1" : "";
@@ -30,6 +30,7 @@ async function fetchAgain() {
   const faces = [...next.querySelectorAll("style")].flatMap((sheet) => [...sheet.textContent.matchAll(/--face:('[^']+')[^;]*;--weight:(\d+)/g)]);
   await Promise.all(faces.map(([, family, weight]) => document.fonts.load(`${weight} 20px ${family}`, "0a").catch(() => [])));
   await Promise.all([...next.querySelectorAll("img")].map((image) => Object.assign(new Image(), { src: image.src }).decode().catch(() => {})));
+  await load(next);
   if (fetching !== newer) return;
   fetching = null;
   stage.style.cssText = next.style.cssText;
@@ -105,4 +106,4 @@ function connect() {
 }
 
 addEventListener("resize", tellSize);
-connect();
+load(stage).catch(() => {}).finally(connect);

@@ -6,8 +6,8 @@ const style = (node, name) => getComputedStyle(node).getPropertyValue(name).trim
 // What shows each value, found once for what a page holds now.
 function index(root) {
   if (root.drawnNodes) return root.drawnNodes;
-  const found = { say: new Map(), level: new Map(), path: new Map(), piece: new Map() };
-  for (const kind of ["say", "level", "path", "piece"]) {
+  const found = { say: new Map(), level: new Map(), drawn: new Map(), piece: new Map() };
+  for (const kind of ["say", "level", "drawn", "piece"]) {
     for (const node of root.querySelectorAll(`[data-${kind}]`)) {
       const key = node.dataset[kind];
       if (!found[kind].has(key)) found[kind].set(key, []);
@@ -17,6 +17,13 @@ function index(root) {
   root.drawnNodes = found;
   return found;
 }
+// What some pieces need beside this is fetched when a page has one: `data-by="line"` is drawn by `pieces/line.js`.
+const scripts = {};
+export async function load(root) {
+  const names = new Set([...root.querySelectorAll("[data-by]")].map((node) => node.dataset.by));
+  await Promise.all([...names].map(async (name) => { scripts[name] ??= await import(`../pieces/${name}.js`); }));
+}
+
 export const forget = (root) => { root.drawnNodes = null; };
 
 // How a piece moves, read once until its scene or its version changes.
@@ -30,7 +37,7 @@ export function say(root, values, moving) {
   for (const [key, text] of Object.entries(values)) {
     for (const node of nodes.say.get(key) ?? []) words(node, text, moving);
     for (const node of nodes.level.get(key) ?? []) level(node, text || "0", moving);
-    for (const node of nodes.path.get(key) ?? []) node.setAttribute("d", text && node.dataset.close ? `${text}V100H0Z` : text);
+    for (const node of nodes.drawn.get(key) ?? []) scripts[node.dataset.by]?.draw(node, text, moving);
     const [piece] = nodes.piece.get(key) ?? [];
     const says = text === "" ? "" : "1";
     if (piece && (piece.dataset.says !== says || piece.going)) { piece.dataset.says = says; there(root, piece, moving); }

@@ -1,10 +1,10 @@
 // The mat: choosing, moving, measuring, and sending each edit to the draft. What pieces say, where they lie and what
 // does not fit come from Tesoura.
-import { furnish } from "./mat_panel.js";
-import { forget, say, setScene } from "./drawing.js";
-import { bindDragging } from "./mat_drag.js";
-import { bindKeys } from "./mat_keys.js";
-import { drawMarks, drawRulers } from "./mat_marks.js";
+import { furnish } from "./panel.js";
+import { forget, load, say, setScene } from "../shared/drawing.js";
+import { bindDragging } from "./drag.js";
+import { bindKeys } from "./keys.js";
+import { drawMarks, drawRulers } from "./marks.js";
 
 const $ = (id) => document.getElementById(id);
 const mat = $("mat");
@@ -376,6 +376,7 @@ async function look() {
   const answer = await fetch(`${base}/sights`).catch(() => null);
   if (!answer?.ok || desk.moving || sending) return;
   desk.sights = await answer.json();
+  await load(desk.stage);
   for (const [id, says] of Object.entries(desk.sights)) {
     const values = Object.fromEntries(Object.entries(says.live).map(([part, text]) => [part ? `${id}.${part}` : id, text]));
     say(desk.stage, values, false);

@@ -1,5 +1,5 @@
 // Dragging on the mat: pieces, their corners, guides out of the rulers, and a frame that chooses what it touches.
-import { around, boxOf, draw, drawMarks } from "./mat_marks.js";
+import { around, boxOf, draw, drawMarks } from "./marks.js";
 
 const NEAR_PX = 7;
 

@@ -1,5 +1,5 @@
 // The mat by keyboard.
-import { drawMarks } from "./mat_marks.js";
+import { drawMarks } from "./marks.js";
 
 const ARROWS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 const COPIES = "mat:copies";
