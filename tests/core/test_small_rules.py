@@ -9,9 +9,11 @@ from hypothesis import strategies as st
 from tesoura.core.backoff import next_delay_s
 from tesoura.core.forms.checks import time_before
 from tesoura.core.names import closest, is_part, is_signal_name, snake, unused
+from tesoura.core.signals.engine import Engine
+from tesoura.core.signals.freshness import Deadlines
 from tesoura.core.signals.payload import TreeNode, suggested_name, tree
 from tesoura.core.signals.trails import Trail
-from tesoura.core.values import Wanted, as_scalar
+from tesoura.core.values import Reading, Wanted, as_scalar
 from tesoura.errors import InvalidField, ValueRefused
 
 NOON = datetime(2026, 11, 26, 12, 0, tzinfo=UTC)
@@ -155,3 +157,24 @@ def test_a_huge_payload_stays_a_tree_that_can_be_read() -> None:
 )
 def test_a_path_suggests_a_name(path: str, name: str) -> None:
     assert suggested_name(path) == name
+
+
+def test_an_earlier_look_takes_the_place_of_a_later_one() -> None:
+    deadlines = Deadlines()
+    deadlines.expect("script.heat", NOON + timedelta(minutes=10))
+    deadlines.expect("script.heat", NOON + timedelta(seconds=3))
+    deadlines.expect("script.heat", NOON + timedelta(minutes=5))
+    assert deadlines.next() == NOON + timedelta(seconds=3)
+    assert list(deadlines.passed(NOON + timedelta(seconds=3))) == ["script.heat"]
+    assert deadlines.next() is None
+
+
+def test_a_value_that_must_come_sooner_is_late_sooner() -> None:
+    engine = Engine()
+    for fresh_for_s in (600.0, 3.0):
+        engine.set_value(Reading("script.heat", 21, NOON), "script", None, fresh_for_s, NOON)
+    assert engine.next_change() == NOON + timedelta(seconds=3)
+    engine.tick(NOON + timedelta(seconds=3))
+    signal = engine.signal("script.heat", NOON + timedelta(seconds=3))
+    assert signal is not None
+    assert signal.freshness.value == "late"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
@@ -21,6 +22,7 @@ from tesoura.core.overlays.pieces.kind import SIZE, PieceKind, PieceText, say
 from tesoura.core.signals.extremes import Extremes
 from tesoura.core.values import Scalar
 from tesoura.errors import CommandRefused
+from tesoura.runtime.facade import Runtime
 from tests.conftest import Running, until
 
 TEMPLATES = {
@@ -151,3 +153,66 @@ def test_it_goes_on_after_a_crash(tmp_path: Path, monkeypatch: pytest.MonkeyPatc
     again = Running(tmp_path / "data")
     assert again.signal("lamps.lit")["value"] == 1
     again.stop()
+
+
+def test_two_equal_commands_at_once_are_one_success_and_one_refusal(shaped: Running) -> None:
+    shaped.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "1"})
+
+    async def twice(runtime: Runtime) -> list[object]:
+        given = (runtime.instruments.command("lamps", "light", {}) for _ in range(2))
+        return list(await asyncio.gather(*given, return_exceptions=True))
+
+    first, second = shaped.runtime.call(twice)
+    assert (isinstance(first, Step), str(second)) == (True, "All lamps are lit.")
+
+
+def test_one_that_fails_stands_still_and_says_so_while_the_others_go_on(
+    shaped: Running, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    heard = Lamps.hear
+
+    def stumble(self: Lamps, event: Occurrence, now: datetime) -> Lamps:
+        if event.data.get("torn"):
+            raise ZeroDivisionError("no wind")
+        return heard(self, event, now)
+
+    monkeypatch.setattr(Lamps, "hear", stumble)
+    shaped.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "3"})
+    shaped.press("/", "/instruments/new/countdown", {"title": "Kettle", "length": "5 min"})
+    light(shaped)
+    token = shaped.add_overlay("{wind.torn} {kettle.text}")
+    assert shaped.event(type="wind", data={"torn": 7}).status_code == 202
+    told = shaped.signal("lamps.lit")
+    assert (told["value"], told["freshness"]) == (1, "down")
+    assert "Build it anew" in shaped.client.get("/instruments/lamps").text
+    assert light(shaped)["detail"] == "An error in Tesoura stopped this. Build it anew first."
+    # The event's own signal is published in the same batch, and another instrument still takes commands.
+    assert "7 05:00" in shaped.client.get(f"/o/{token}").text
+    started = shaped.client.post("/api/instruments/kettle/start", headers=shaped.auth)
+    assert started.status_code == 200
+    monkeypatch.setattr(Lamps, "hear", heard)
+    shaped.press("/", "/computed/rebuild/lamps")
+    assert shaped.signal("lamps.lit") | {"observed_at": None} == {
+        "name": "lamps.lit", "value": 0, "unit": "lamps", "observed_at": None, "freshness": "held",
+    }  # fmt: skip
+
+
+def test_one_that_fails_over_the_log_keeps_tesoura_from_nothing(
+    there: None, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    running = Running(tmp_path / "data")
+    running.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "3"})
+    light(running)
+    running.kill()
+
+    def fail(*given: object) -> Lamps:
+        raise RuntimeError("no oil")
+
+    monkeypatch.setattr(Lamps, "handle", fail)
+    again = Running(tmp_path / "data")
+    try:
+        assert again.client.get("/healthz").status_code == 200
+        assert again.signal("lamps.lit")["freshness"] in ("down", "never")
+        assert again.event(type="wind", data={}).status_code == 202
+    finally:
+        again.stop()

@@ -53,6 +53,14 @@ class Preview:
     partly: bool
 
 
+@dataclass(frozen=True, slots=True)
+class _Failed:
+    """A computation that failed while it was made: one at its beginning, to stand in its place, and the failure."""
+
+    fresh: State
+    error: Exception
+
+
 def defined(row: ComputedRow) -> Definition | None:
     """The definition in a row; None when this version cannot read it."""
     if row.kind in INSTRUMENTS:
@@ -84,22 +92,42 @@ class Computations:
         definitions = [definition for row in rows if (definition := defined(row)) is not None]
         made = self._store.read(lambda session: self._made(session, definitions, until_seq, now, anew=False))
         for definition in definitions:
-            self._engine.compute(definition, now, made[key_of(definition)])
+            self._put(definition, made[key_of(definition)])
 
     def _made(
         self, session: Session, definitions: Sequence[Definition], until_seq: int, now: datetime, anew: bool = True
-    ) -> dict[str, State]:
+    ) -> dict[str, State | _Failed]:
         standings = stored.standings(session)
         corrected = [] if anew else event_log.corrected_seqs(session)
-        states: dict[str, State] = {}
+        states: dict[str, State | _Failed] = {}
         for definition in definitions:
             key = key_of(definition)
             # What a later correction has overtaken is good for nothing.
             late = standings.get(key) if not anew else None
             if late and any(by > late.seq >= of for by, of in corrected):
                 late = None
-            states[key] = self._state(session, definition, late or standings.get(stored.BASE + key), until_seq, now)
+            try:
+                states[key] = self._state(session, definition, late or standings.get(stored.BASE + key), until_seq, now)
+            except Exception as error:
+                # One that fails over the log must not keep the others, or Tesoura, from starting.
+                states[key] = _Failed(make_state(definition, self._engine.graph.almanac, now), error)
         return states
+
+    def _put(self, definition: Definition, made: State | _Failed, meanwhile: Sequence[Occurrence] = ()) -> None:
+        """Run what was made from now on; what failed stands still and says so."""
+        now = self._clock()
+        if isinstance(made, _Failed):
+            self._publish(self._engine.compute(definition, now, made.fresh))
+            self._publish(self._engine.computing_failed(key_of(definition), made.error, now))
+            return
+        try:
+            for one in meanwhile:
+                if one.type in made.types:
+                    made.take(one, now)
+        except Exception as error:
+            self._put(definition, _Failed(make_state(definition, self._engine.graph.almanac, now), error))
+            return
+        self._publish(self._engine.compute(definition, now, made))
 
     def _state(
         self, session: Session, definition: Definition, standing: SavedState | None, until_seq: int, now: datetime
@@ -161,11 +189,7 @@ class Computations:
                     self._store.read, lambda session: self._made(session, definitions, until_seq, now)
                 )
                 for definition in definitions:
-                    state = made[key_of(definition)]
-                    for one in self._meanwhile:
-                        if one.type in state.types:
-                            state.take(one, self._clock())
-                    self._publish(self._engine.compute(definition, self._clock(), state))
+                    self._put(definition, made[key_of(definition)], self._meanwhile)
             finally:
                 self._meanwhile = None
 
@@ -273,6 +297,9 @@ class Computations:
         until_seq = event_log.prunable(session, before)
         if until_seq is None or until_seq > self.applied:
             return 0
+        if self._engine.graph.broken:
+            # What failed is built anew from the whole log once it is mended.
+            return 0
         standings, almanac = stored.standings(session), self._engine.graph.almanac
         bases = []
         for key, definition in list(self._engine.graph):
@@ -287,7 +314,7 @@ class Computations:
         almanac, seq = self._engine.graph.almanac, self.applied
         found = []
         for key, definition in self._engine.graph:
-            state = self._engine.graph.state(key)
+            state = self._engine.graph.state(key) if key not in self._engine.graph.broken else None
             saved = state.saved() if state is not None else None
             if saved is not None:
                 found.append(SavedState(key, seq, stands_for(definition, almanac), saved))

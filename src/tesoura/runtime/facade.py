@@ -186,11 +186,7 @@ class Runtime:
         return [one.event for one in await self._log(events, also)]
 
     def _apply(self, logged: Sequence[Logged], now: datetime) -> Changes:
-        changes = self._engine.apply_events([(one.event, one.seq, one.accepted_at) for one in logged], now)
-        for seq, error in self._engine.faults:
-            log.error("Event %d of the log could not be applied", seq, exc_info=error)
-        self._engine.faults.clear()
-        return changes
+        return self._engine.apply_events([(one.event, one.seq, one.accepted_at) for one in logged], now)
 
     async def _tell_of(self, kind: str, data: Mapping[str, Any], subject: str | None = None) -> Logged:
         """Log what was done with Tesoura itself."""
@@ -301,6 +297,8 @@ class Runtime:
         self._topics.touch(*topics)
 
     def _publish(self, changes: Changes) -> None:
+        for what, error in self._engine.take_faults():
+            log.error("%s failed; everything else goes on", what, exc_info=error)
         if changes.texts:
             self.stage.tell(changes.texts)
             self.text_files.tell(changes.texts)

@@ -140,6 +140,7 @@ class Feeds:
             running.poller = Poller(name, kind, context, lambda outcome: self._came(name, running, outcome),
                                     random.random)  # fmt: skip
             running.task = asyncio.create_task(running.poller.run(), name=f"feed {name}")
+            self._publish(self._engine.feed_changed(name, now))
         else:
             self._publish(self._engine.pause_feed(name, False, now))
 

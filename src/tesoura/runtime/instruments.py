@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import asyncio
 import logging
 import uuid
 from collections.abc import Awaitable, Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
+from weakref import WeakValueDictionary
 
 from tesoura.core.instruments.base import Command, Instrument, Step
 from tesoura.core.instruments.runner import CLOCK_SET, Runner, Setup
 from tesoura.core.signals.engine import Engine
 from tesoura.core.values import Event, Scalar
+from tesoura.errors import CommandRefused
 from tesoura.runtime.stage import Stage
 from tesoura.store.log import Logged
 
@@ -31,6 +34,8 @@ class InstrumentState:
     setup: Setup
     instrument: Instrument
     values: Mapping[str, Scalar | None]
+    broken: str | None = None
+    """How it failed, when it did; it stands still until it is built anew."""
 
 
 def topic(name: str) -> str:
@@ -45,6 +50,8 @@ class Instruments:
         self, engine: Engine, stage: Stage, clock: Callable[[], datetime], log: Log, touched: Callable[[str], None]
     ) -> None:
         self._graph, self._stage, self._clock, self._log = engine.graph, stage, clock, log
+        self._values = engine.values
+        self._turns: WeakValueDictionary[str, asyncio.Lock] = WeakValueDictionary()
         self._touched = touched
 
     def standing(self, name: str) -> InstrumentState | None:
@@ -58,7 +65,11 @@ class Instruments:
         return [self._standing(player) for player in players]
 
     def _standing(self, player: Runner) -> InstrumentState:
-        return InstrumentState(player.definition, player.instrument, player.instrument.read(self._clock()))
+        setup = player.definition
+        if broken := self._graph.broken.get(setup.name):
+            known = {name.partition(".")[2]: self._values.get(name) for name in setup.outputs()}
+            return InstrumentState(setup, player.instrument, known, broken)
+        return InstrumentState(setup, player.instrument, player.instrument.read(self._clock()))
 
     def attempt(self, name: str, command: str, given: Mapping[str, Any]) -> Step:
         """What a command would lead to now. Raises LookupError, and InvalidField when it leads nowhere."""
@@ -68,14 +79,21 @@ class Instruments:
         player = self._graph.player(name)
         if player is None:
             raise LookupError(name)
+        if name in self._graph.broken:
+            raise CommandRefused("An error in Tesoura stopped this. Build it anew first.")
         return player
 
     async def command(self, name: str, command: str, given: Mapping[str, Any]) -> Step:
         """Give a command: it is in the log before this ends. Raises LookupError, and InvalidField."""
-        now, player = self._clock(), self._player(name)
-        step = player.attempt(Command(command, given), now)
-        data = {"command": command, **step.given}
-        await self._log([Event(uuid.uuid4().hex, "tesoura", player.definition.command_type, now, data, name)])
+        # One after the other: the second of two equal ones finds the instrument as the first has left it.
+        async with self._turns.setdefault(name, asyncio.Lock()):
+            now, player = self._clock(), self._player(name)
+            step = player.attempt(Command(command, given), now)
+            data = {"command": command, **step.given}
+            event = Event(uuid.uuid4().hex, "tesoura", player.definition.command_type, now, data, name)
+            logged = await self._log([event])
+            if logged and (why := player.refusal_of(logged[0].seq)):
+                raise CommandRefused(f"Something came before it: {why}")
         self._touched(topic(name))
         return step
 

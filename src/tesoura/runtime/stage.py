@@ -11,7 +11,7 @@ from datetime import datetime
 from tesoura.core.names import snake
 from tesoura.core.overlays.document import Overlay, Piece
 from tesoura.core.overlays.moments import Moments
-from tesoura.core.overlays.pieces.kind import THERE, ChartLine, Latest
+from tesoura.core.overlays.pieces.kind import THERE, ChartLine, Latest, Part
 from tesoura.core.signals.engine import Engine, scalars
 from tesoura.core.signals.texts import Say, Shown
 from tesoura.core.values import Event
@@ -51,12 +51,32 @@ class Trouble:
     hidden: bool
 
 
+@dataclass(frozen=True, slots=True)
+class _Placed:
+    """A piece on air, compiled when it was put there: what is asked for at every event is not worked out again."""
+
+    overlay_id: int
+    piece: Piece
+    parts: Mapping[str, Part]
+    hides: bool
+    """Whether it says nothing itself and hides when one of its values is stale."""
+
+    @property
+    def key(self) -> str:
+        """Under which it stands among moments."""
+        return f"{self.overlay_id}/{self.piece.id}"
+
+
 class Stage:
     """The bridge between the store's published overlays, the engine's texts and the hub's pages."""
 
     def __init__(self, store: Store, engine: Engine, hub: Hub, clock: Callable[[], datetime]) -> None:
         self._store, self._texts, self._hub, self._engine = store, engine.texts, hub, engine
         self._on_air: dict[int, OnAir] = {}
+        self._placed: dict[str, _Placed] = {}
+        self._for_type: dict[str, list[_Placed]] = {}
+        self._shows: dict[str, set[int]] = {}
+        self._removals: dict[int, int] = {}
         self.moments = Moments()
         self.drawings = Drawings(engine, clock)
         self.scene = ""
@@ -79,9 +99,12 @@ class Stage:
 
     async def put(self, on_air: OnAir) -> None:
         """Put this version of an overlay on air, unless a later one already is."""
+        removals = self._removals.get(on_air.overlay_id, 0)
+        recent = await self.recent(on_air.overlay)
         present = self._on_air.get(on_air.overlay_id)
-        if present is None or present.rev <= on_air.rev:
-            self._put(on_air, await self.recent(on_air.overlay))
+        # Meanwhile a later version may have been put on air, or the overlay put away.
+        if (present is None or present.rev <= on_air.rev) and removals == self._removals.get(on_air.overlay_id, 0):
+            self._put(on_air, recent)
 
     async def recent(self, overlay: Overlay) -> Recent:
         """The latest events of each type that an overlay lists, the newest first."""
@@ -104,7 +127,9 @@ class Stage:
         """An overlay was put away; its pages are told why they show nothing."""
         on_air = self._on_air.get(overlay_id)
         self.moments.forget([f"{overlay_id}/{piece.id}" for piece in on_air.overlay.pieces] if on_air else ())
+        self._removals[overlay_id] = self._removals.get(overlay_id, 0) + 1
         self._hide(overlay_id)
+        self._index()
         self._hub.take_off(overlay_id, why)
 
     def replace_link(self, overlay_id: int, token: str, why: str) -> None:
@@ -118,7 +143,12 @@ class Stage:
         self._on_air[on_air.overlay_id] = on_air
         values = {SCENE: self.scene}
         for piece in _seen(on_air.overlay):
-            values |= self._show(on_air.overlay_id, piece, recent)
+            parts = piece.parts()
+            hides = "hide" in (piece["when_late"], piece["when_down"]) and not piece.is_moment and "" not in parts
+            placed = _Placed(on_air.overlay_id, piece, parts, hides)
+            self._placed[placed.key] = placed
+            values |= self._show(placed, recent)
+        self._index()
         self.moments.forget(
             [f"{on_air.overlay_id}/{piece.id}" for piece in on_air.overlay.pieces if not piece.is_moment]
         )
@@ -127,11 +157,21 @@ class Stage:
                 values[piece_id] = moment.text
         self._hub.put_on_air(on_air.overlay_id, on_air.token, on_air.rev, values)
 
-    def _show(self, overlay_id: int, piece: Piece, recent: Recent) -> dict[str, str]:
-        key, values = f"{overlay_id}/{piece.id}", {}
-        for name, part in piece.parts().items():
+    def _index(self) -> None:
+        """Which pieces appear for a type of event, and which overlays show an instrument."""
+        self._for_type, self._shows = {}, {}
+        for placed in self._placed.values():
+            if placed.piece.is_moment:
+                self._for_type.setdefault(placed.piece.moment_type, []).append(placed)
+            for part in placed.parts.values():
+                for name in part.wording.names if isinstance(part, Say) else ():
+                    self._shows.setdefault(name.partition(".")[0], set()).add(placed.overlay_id)
+
+    def _show(self, placed: _Placed, recent: Recent) -> dict[str, str]:
+        piece, values = placed.piece, {}
+        for name, part in placed.parts.items():
             own = f"{piece.id}.{name}" if name else piece.id
-            place = f"{overlay_id}/{own}"
+            place = f"{placed.overlay_id}/{own}"
             if isinstance(part, ChartLine):
                 values[own] = self.drawings.show_chart(place, part)
             elif isinstance(part, Latest):
@@ -142,24 +182,25 @@ class Stage:
         if piece.is_moment:
             values[piece.id] = ""
         elif piece.id not in values:
-            values[piece.id] = self._presence(key, piece)
+            values[piece.id] = self._presence(placed)
         return values
 
-    def _presence(self, key: str, piece: Piece) -> str:
+    def _presence(self, placed: _Placed) -> str:
         """Whether a piece without a text of its own is there: it hides when one of its values is as stale as that."""
-        for name, part in piece.parts().items():
+        for name, part in placed.parts.items():
             if isinstance(part, Say) and "hide" in (part.when_late, part.when_down):
-                shown = self._texts.shown(f"{key}.{name}")
+                shown = self._texts.shown(f"{placed.key}.{name}")
                 if shown and shown.problem and not shown.text:
                     return ""
         return THERE
 
     def _hide(self, overlay_id: int) -> None:
-        before = self._on_air.pop(overlay_id, None)
+        self._on_air.pop(overlay_id, None)
         self.drawings.hide(f"{overlay_id}/")
-        for piece in before.overlay.pieces if before else ():
-            for name in piece.parts():
-                self._texts.hide(f"{overlay_id}/{piece.id}.{name}" if name else f"{overlay_id}/{piece.id}")
+        for placed in [one for one in self._placed.values() if one.overlay_id == overlay_id]:
+            del self._placed[placed.key]
+            for name in placed.parts:
+                self._texts.hide(f"{placed.key}.{name}" if name else placed.key)
 
     def tell(self, texts: Mapping[str, Shown]) -> None:
         """Tell the pages of texts that changed; keys are `overlay/piece` or `overlay/piece.part`."""
@@ -171,14 +212,10 @@ class Stage:
             values = by_overlay.setdefault(int(overlay), {})
             values[own] = shown.text
             piece_id, _, part = own.partition(".")
-            if part and (piece := self._piece(int(overlay), piece_id)) and _may_hide(piece):
-                values[piece_id] = self._presence(f"{overlay}/{piece_id}", piece)
+            if part and (placed := self._placed.get(f"{overlay}/{piece_id}")) and placed.hides:
+                values[piece_id] = self._presence(placed)
         for overlay_id, values in by_overlay.items():
             self._hub.change(overlay_id, values)
-
-    def _piece(self, overlay_id: int, piece_id: str) -> Piece | None:
-        on_air = self._on_air.get(overlay_id)
-        return on_air.overlay.piece(piece_id) if on_air else None
 
     def set_scene(self, scene: str) -> None:
         """The scene has changed: all pages are told."""
@@ -189,34 +226,27 @@ class Stage:
 
     def happened(self, event: Event, seq: int, feed: str) -> int:
         """Let the pieces that show events of this type wait for their turn with it; how many do."""
-        count = 0
-        for on_air in self._on_air.values():
-            for piece in _seen(on_air.overlay):
-                if not piece.is_moment or piece.moment_type != event.type:
-                    continue
-                text = self._of_event(piece, event, feed)
-                key = f"{on_air.overlay_id}/{piece.id}"
-                # What an instrument tells is its present state: an earlier one would only be shown twice.
-                alone = piece.kind_of.moment_type is not None
-                if text and self.moments.add(key, text, piece["moment_s"], seq, event.type, alone):
-                    count += 1
-                elif text:
-                    log.warning("Too many moments wait for %s; one of event %d was dropped", piece.name, seq)
+        waiting = self._for_type.get(event.type)
+        if not waiting:
+            return 0
+        count, values = 0, {f"{feed}.{snake(key)}": scalar for key, scalar in scalars(event.data)}
+        for placed in waiting:
+            said = placed.parts.get("")
+            text = self._texts.of_event(said, feed, values).text if isinstance(said, Say) else THERE
+            piece = placed.piece
+            # What an instrument tells is its present state: an earlier one would only be shown twice.
+            alone = piece.kind_of.moment_type is not None
+            if text and self.moments.add(placed.key, text, piece["moment_s"], seq, event.type, alone):
+                count += 1
+            elif text:
+                log.warning("Too many moments wait for %s; one of event %d was dropped", piece.name, seq)
         return count
-
-    def _of_event(self, piece: Piece, event: Event, feed: str) -> str:
-        part = piece.parts().get("")
-        if not isinstance(part, Say):
-            return THERE
-        values = {f"{feed}.{snake(key)}": scalar for key, scalar in scalars(event.data)}
-        return self._texts.of_event(part, feed, values).text
 
     def sound(self, instrument: str, sound: str) -> None:
         """Let a sound be heard on every overlay that shows this instrument."""
         source = f"/media/{sound}" if "." in sound else f"/static/sounds/{sound}.wav"
-        for overlay_id, on_air in self._on_air.items():
-            if any(reads(piece, instrument) for piece in _seen(on_air.overlay)):
-                self._hub.sound(overlay_id, source)
+        for overlay_id in self._shows.get(instrument, ()):
+            self._hub.sound(overlay_id, source)
 
     def listed(self, event: Event) -> None:
         """An event came that lists may show."""
@@ -265,30 +295,17 @@ class Stage:
 
     def troubles(self) -> list[Trouble]:
         """The pieces on air that show their "nothing yet" text, and why."""
-        found = []
-        for on_air in self._on_air.values():
-            for piece in on_air.overlay.pieces:
-                for name in piece.parts():
-                    key = f"{on_air.overlay_id}/{piece.id}"
-                    shown = self._texts.shown(f"{key}.{name}" if name else key)
-                    if shown and (shown.problem or shown.missing):
-                        why = shown.problem or f"{shown.missing} has not come yet."
-                        found.append(Trouble(on_air.overlay_id, on_air.name, piece.name, why, not shown.text))
-                        break
-        return found
+        found: dict[str, Trouble] = {}
+        for placed in self._placed.values():
+            for name in placed.parts:
+                shown = self._texts.shown(f"{placed.key}.{name}" if name else placed.key)
+                if placed.key not in found and shown and shown.why:
+                    why = shown.problem or f"{shown.missing} has not come yet."
+                    overlay = self._on_air[placed.overlay_id].name
+                    found[placed.key] = Trouble(placed.overlay_id, overlay, placed.piece.name, why, not shown.text)
+        return list(found.values())
 
 
 def _seen(overlay: Overlay) -> list[Piece]:
     """The pieces that are not hidden in the draft that was put on air."""
     return [piece for piece in overlay.pieces if piece["hidden"] != "yes"]
-
-
-def reads(piece: Piece, instrument: str) -> bool:
-    """Whether a piece says anything of an instrument."""
-    names = {name for part in piece.parts().values() if isinstance(part, Say) for name in part.wording.names}
-    return any(name.startswith(f"{instrument}.") for name in names)
-
-
-def _may_hide(piece: Piece) -> bool:
-    # Asked for every text of every event: what says what is made last.
-    return "hide" in (piece["when_late"], piece["when_down"]) and not piece.is_moment and "" not in piece.parts()

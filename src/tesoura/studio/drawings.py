@@ -39,6 +39,7 @@ class Drawings:
         self._engine, self._clock = engine, clock
         self._charts: dict[str, _Chart] = {}
         self._lists: dict[str, _List] = {}
+        self._listing: dict[str, list[str]] = {}
 
     def show_chart(self, key: str, trail: ChartLine) -> str:
         """Keep a chart up to date from now on; its line now."""
@@ -55,6 +56,7 @@ class Drawings:
     def show_list(self, key: str, latest: Latest, recent: list[Mapping[str, object]]) -> Values:
         """Keep a list up to date from now on, beginning with these events, the newest first; its cells now."""
         kept = self._lists[key] = _List(latest, deque(maxlen=latest.rows))
+        self._listing.setdefault(latest.type, []).append(key)
         kept.rows.extend(self.rows(latest, recent))
         return cells(latest, list(kept.rows))
 
@@ -72,11 +74,15 @@ class Drawings:
         for kept in (self._charts, self._lists):
             for key in [key for key in kept if key.startswith(prefix)]:
                 del kept[key]
+        self._listing = {}
+        for key, one in self._lists.items():
+            self._listing.setdefault(one.latest.type, []).append(key)
 
     def happened(self, event: Event) -> Iterator[tuple[str, Values]]:
         """An event came: the lists that changed, by key, with their cells."""
-        for key, kept in self._lists.items():
-            if kept.latest.type == event.type and any(row := self._row(kept.latest, event.data)):
+        for key in self._listing.get(event.type, ()):
+            kept = self._lists[key]
+            if any(row := self._row(kept.latest, event.data)):
                 kept.rows.appendleft(row)
                 yield key, cells(kept.latest, list(kept.rows))
 

@@ -153,6 +153,10 @@ class Graph:
         self._due_at: dict[str, datetime] = {}
         self._turn = itertools.count()
         self._stale: set[str] = set()
+        self.broken: dict[str, str] = {}
+        """Computations that failed, and how. They stand still until they are put anew; the others go on."""
+        self.faults: list[tuple[str, Exception]] = []
+        """What failed since somebody last looked; whoever looks takes it off."""
 
     def __bool__(self) -> bool:
         return bool(self._states)
@@ -173,6 +177,7 @@ class Graph:
         key = key_of(definition)
         self._definitions[key], self._states[key] = definition, state
         self._due_at.pop(key, None)
+        self.broken.pop(key, None)
         if isinstance(state, DerivedState):
             state.style = self.style
         self._index()
@@ -182,6 +187,7 @@ class Graph:
         self._definitions.pop(key, None)
         self._states.pop(key, None)
         self._due_at.pop(key, None)
+        self.broken.pop(key, None)
         self._index()
 
     def restyle(self, style: NumberStyle) -> None:
@@ -218,11 +224,24 @@ class Graph:
         """Let the computations that take this event have it; which of them it changed."""
         changed = []
         for key in self._by_type.get(event.type, ()):
+            if key in self.broken:
+                continue
             state = self._states[key]
-            if state.take(event, now):
+            try:
+                if state.take(event, now):
+                    changed.append(key)
+                self._see_whether_stale(key, state)
+            except Exception as error:
+                self.fail(key, error)
                 changed.append(key)
-            self._see_whether_stale(key, state)
         return changed
+
+    def fail(self, key: str, error: Exception) -> None:
+        """A fault of ours in one computation must not keep the others from going on."""
+        self.broken[key] = f"{type(error).__name__}: {error}"[:200]
+        self.faults.append((key, error))
+        self._due_at.pop(key, None)
+        self._stale.discard(key)
 
     def takers(self, kind: str) -> Sequence[str]:
         """The computations that take events of this type."""
@@ -289,15 +308,25 @@ class Graph:
         while queue:
             rank, key = heapq.heappop(queue)
             queued.discard(key)
-            state = self._states[key]
-            state.settle(now)
-            self._see_whether_stale(key, state)
-            told = state.read(now, values)
-            if isinstance(state, Runner):
-                self.fired += [(state.definition, one) for one in state.fires(now)]
+            told: Mapping[str, Scalar | None] = {}
+            if key not in self.broken:
+                try:
+                    told = self._asked(key, now, values)
+                except Exception as error:
+                    self.fail(key, error)
             for name in write(key, told):
                 add(self._readers.get(name, ()), rank)
-            self._expect(key, state.next_change(now))
+
+    def _asked(self, key: str, now: datetime, values: Mapping[str, Scalar]) -> Mapping[str, Scalar | None]:
+        """What a computation tells now, what it has fired noted, and when it changes next."""
+        state = self._states[key]
+        state.settle(now)
+        self._see_whether_stale(key, state)
+        told = state.read(now, values)
+        if isinstance(state, Runner):
+            self.fired += [(state.definition, one) for one in state.fires(now)]
+        self._expect(key, state.next_change(now))
+        return told
 
     def _expect(self, key: str, at: datetime | None) -> None:
         if at is None:

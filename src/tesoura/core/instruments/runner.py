@@ -63,6 +63,7 @@ class Runner:
         self._types = (setup.command_type, CLOCK_SET, *kind.types(setup.name, setup.choices))
         self._told: set[str] = set()
         self._last: Told = {}
+        self._refused: tuple[int, str] = (0, "")
         self._names = {name.partition(".")[2]: name for name in setup.outputs()}
 
     @property
@@ -84,11 +85,16 @@ class Runner:
         name = event.data.get("command")
         try:
             step = self.instrument.handle(Command(str(name), event.data, event.seq), instant(event.at))
-        except InvalidField:
+        except InvalidField as error:
             # It made sense when it was given, and something came before it meanwhile.
+            self._refused = (event.seq, str(error))
             return False
         self.instrument = step.after
         return True
+
+    def refusal_of(self, seq: int) -> str | None:
+        """Why the command at this place in the log led nowhere, if that was the last one that did."""
+        return self._refused[1] if self._refused[0] == seq else None
 
     def attempt(self, command: Command, now: datetime) -> Step:
         """What a command would lead to. Raises InvalidField when it leads nowhere."""

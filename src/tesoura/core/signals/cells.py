@@ -151,6 +151,8 @@ class Cells:
     def _freshness(self, name: str, cell: Cell, now: datetime) -> Freshness:
         if name not in self._values:
             return Freshness.NEVER
+        if cell.broken:
+            return Freshness.DOWN
         if cell.reads:
             return self._worst(cell.reads, now)
         return cell.freshness(self._feeds[cell.feed], now)

@@ -44,8 +44,7 @@ class Engine(FollowedCells):
         super().__init__(style)
         self._event_names = EventNames()
         self._session_began: datetime | None = None
-        self.faults: list[tuple[int, Exception]] = []
-        """Events, by their place in the log, that could not be applied, and why; whoever looks takes them off."""
+        self._unapplied: list[tuple[str, Exception]] = []
 
     # Feeds and their signals
 
@@ -67,6 +66,10 @@ class Engine(FollowedCells):
     def pause_feed(self, feed: str, paused: bool, now: datetime) -> Changes:
         """Hold a feed's values on purpose, or let it go on."""
         self._feeds[feed].paused = paused
+        return self._reconsider(feed, now)
+
+    def feed_changed(self, feed: str, now: datetime) -> Changes:
+        """A feed's period was changed: what was in time before may be late now."""
         return self._reconsider(feed, now)
 
     def feed_ok(self, feed: str, readings: Sequence[Reading], problems: Mapping[str, str], now: datetime) -> Changes:
@@ -140,10 +143,16 @@ class Engine(FollowedCells):
                 self._arrive(event, now, touched, fresh, feeds)
             except Exception as error:
                 # It is in the log for good. A fault of ours with one event must not keep the next ones away.
-                self.faults.append((seq, error))
+                self._unapplied.append((f"Event {seq} of the log", error))
         if fresh:
             self._states_changed(fresh, (), now)
         return self._done(list(touched), now, tuple(dict.fromkeys(feeds)), windows)
+
+    def take_faults(self) -> list[tuple[str, Exception]]:
+        """What failed inside since this was last asked: what it was, and the error."""
+        faults = [*self._unapplied, *self.graph.faults]
+        self._unapplied, self.graph.faults = [], []
+        return faults
 
     def _arrive(
         self, event: Event, now: datetime, touched: dict[str, None], fresh: list[str], feeds: list[str]

@@ -15,6 +15,9 @@ from tesoura.core.signals.changes import Changes
 from tesoura.core.signals.freshness import Cell
 from tesoura.core.values import Scalar
 
+BROKEN = "An error in Tesoura stopped this. Build it anew on its page."
+"""What the signals of a computation say that failed."""
+
 
 class FollowedCells(Cells):
     """The cells, and the computations that read them."""
@@ -38,8 +41,14 @@ class FollowedCells(Cells):
         for name, unit in definition.outputs().items():
             self.add_signal(feed, name, unit)
             self._cells[name].reads = self._state(key).reads
+            self._cells[name].broken = False
             self._cells[name].passing = isinstance(definition, Setup) and definition.kind_of.passing
         return self._done(sorted(gone), now, (), [key])
+
+    def computing_failed(self, key: str, error: Exception, now: datetime) -> Changes:
+        """A computation failed outside the engine: it stands still, and its signals say so."""
+        self.graph.fail(key, error)
+        return self._done([], now, (), [key])
 
     def stop_computing(self, key: str, now: datetime) -> Changes:
         """Forget computed signals."""
@@ -77,6 +86,8 @@ class FollowedCells(Cells):
         return self._changes(changed, feeds)
 
     def _write(self, key: str, values: Mapping[str, Scalar | None], now: datetime) -> list[str]:
+        if key in self.graph.broken:
+            return self._stand_still(key, now)
         touched: list[str] = []
         state = self.graph.state(key)
         for name, value in values.items():
@@ -100,6 +111,13 @@ class FollowedCells(Cells):
             for name in values:
                 self._cells[name].problem = state.problem
         return self._states_changed([name for name in values if name in self._cells], touched, now)
+
+    def _stand_still(self, key: str, now: datetime) -> list[str]:
+        """What a broken computation told last is not live any more; its signals say why."""
+        names = sorted(self._outputs(key))
+        for name in names:
+            self._cells[name].problem, self._cells[name].broken = BROKEN, True
+        return self._states_changed(names, (), now)
 
     def _oldest(self, cell: Cell, now: datetime) -> datetime:
         """What is computed is as old as the oldest value it was computed from."""

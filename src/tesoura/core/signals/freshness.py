@@ -53,6 +53,7 @@ class Cell:
     """One signal's age and circumstances; its value lies elsewhere.
 
     `reads` are the signals it was computed from. A `passing` value is not worth saving, nor its last minutes.
+    A `broken` one stands still because what computed it failed.
     """
 
     feed: str
@@ -62,6 +63,7 @@ class Cell:
     restored: bool = False
     fresh_for_s: float | None = None
     reads: tuple[str, ...] = ()
+    broken: bool = False
     passing: bool = False
     trail: Trail = field(default_factory=Trail)
     shown: Freshness = Freshness.NEVER
@@ -92,25 +94,28 @@ def _by_age(age: timedelta, limit: timedelta, restored: bool) -> Freshness:
 
 
 class Deadlines:
-    """When names may become late: one entry a name, entered anew when it comes up and the name is fresh again."""
+    """When names may become late: the earliest instant for each, entered anew once it has passed."""
 
     def __init__(self) -> None:
         self._heap: list[tuple[datetime, str]] = []
-        self._waiting: set[str] = set()
+        self._at: dict[str, datetime] = {}
 
     def expect(self, name: str, at: datetime) -> None:
-        """Look at this name again then, unless a look at it is due already."""
-        if name not in self._waiting:
-            self._waiting.add(name)
+        """Look at this name again then, unless an earlier look at it is due already."""
+        due = self._at.get(name)
+        if due is None or at < due:
+            self._at[name] = at
             heapq.heappush(self._heap, (at, name))
 
     def next(self) -> datetime | None:
         """The earliest instant at which a look is due."""
+        while self._heap and self._at.get(self._heap[0][1]) != self._heap[0][0]:
+            heapq.heappop(self._heap)
         return self._heap[0][0] if self._heap else None
 
     def passed(self, now: datetime) -> Iterator[str]:
         """The names whose look is due; each is taken off before it is given."""
-        while self._heap and self._heap[0][0] <= now:
+        while (at := self.next()) is not None and at <= now:
             name = heapq.heappop(self._heap)[1]
-            self._waiting.discard(name)
+            del self._at[name]
             yield name

@@ -144,8 +144,13 @@ class Texts:
 
     def of_event(self, say: Say, feed: str, values: Mapping[str, Scalar]) -> Shown:
         """What a text says of one event: its own values alone stand under its type's name, whatever came before it."""
-        others = {name: value for name, value in self._scope.values.items() if not name.startswith(f"{feed}.")}
-        return self._with(say, {**others, **values})
+        own, known = f"{feed}.", self._scope.values
+        read = {
+            name: value
+            for name in say.wording.names
+            if (value := (values if name.startswith(own) else known).get(name)) is not None
+        }
+        return self._with(say, read)
 
     def longest(self, say: Say, more_digits: int = 2) -> Shown:
         """What a text says when numbers have grown and names are long: the longest that is plausible."""

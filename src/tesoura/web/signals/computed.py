@@ -10,8 +10,10 @@ from flask.typing import ResponseReturnValue
 from sqlmodel import Session
 
 from tesoura.core.computed.definitions import COMPUTED, ComputedKind, build
+from tesoura.core.computed.derived import OWN
 from tesoura.core.computed.graph import Definition
 from tesoura.core.forms.form import fill
+from tesoura.core.instruments.runner import Setup
 from tesoura.core.language.functions import FUNCTIONS
 from tesoura.core.names import is_part, snake
 from tesoura.runtime.facade import Runtime
@@ -75,8 +77,15 @@ def _page(kind: ComputedKind, typed: Mapping[str, Any], wrong: Mapping[str, str]
     return render_template(
         "computed/edit.html", kind=kind, typed=typed, wrong=wrong, row=row, functions=FUNCTIONS,
         preview=_preview(kind, typed, row.name if row else snake(str(typed.get("name", "")), "it")) if typed else None,
-        signals=runtime().call(Runtime.signals),
+        signals=runtime().call(Runtime.signals), broken=_broken(kind, row.name) if row else None,
     )  # fmt: skip
+
+
+def _broken(kind: ComputedKind, name: str) -> dict[str, str] | None:
+    """Under which key it runs and how it failed, when it did."""
+    key = f"{OWN}.{name}" if kind.name == "formula" else name
+    why = runtime().call(lambda self: self.engine.graph.broken.get(key))
+    return {"key": key, "why": why} if why else None
 
 
 def _preview(kind: ComputedKind, typed: Mapping[str, Any], name: str) -> Any:
@@ -163,3 +172,22 @@ def restore(row_id: int) -> ResponseReturnValue:
     runtime().call(Runtime.refresh_computed, row_id)
     flash(f"{row.name} is computed again.", "said")
     return redirect(url_for("signals.show"))
+
+
+@blueprint.post("/computed/rebuild/<key>")
+def rebuild(key: str) -> ResponseReturnValue:
+    """Build a computation that failed anew, from the log."""
+
+    async def job(self: Runtime) -> tuple[Definition | None, bool]:
+        await self.computations.rebuild([key])
+        return self.engine.graph.definition(key), key in self.engine.graph.broken
+
+    definition, stopped = runtime().call(job)
+    if definition is None:
+        abort(404)
+    if stopped:
+        flash("It stopped again at the same error. Change how it is set up, or tell us.", "wrong")
+    else:
+        flash("It goes on, built anew from the log.", "said")
+    is_instrument = isinstance(definition, Setup)
+    return redirect(url_for("instruments.edit", name=key) if is_instrument else url_for("signals.show"))

@@ -1,0 +1,90 @@
+"""What is on air: the later version stays, what was put away stays away, and an event compiles nothing."""
+
+from __future__ import annotations
+
+import asyncio
+from dataclasses import replace
+
+import pytest
+
+from tesoura.core.overlays.document import Overlay, new_piece
+from tesoura.core.overlays.pieces import kind as piece_kind
+from tesoura.runtime.facade import Runtime
+from tesoura.studio.drawings import Recent
+from tests.conftest import Running, until
+
+
+def _slowed(runtime: Runtime, first: asyncio.Event) -> None:
+    """Let the first version that is put on air wait for its rows until it is told to go on."""
+    stage, waiting = runtime.stage, [first]
+    recent = stage.recent
+
+    async def slow(overlay: Overlay) -> Recent:
+        if waiting:
+            await waiting.pop().wait()
+        return await recent(overlay)
+
+    stage.recent = slow  # type: ignore[method-assign]
+
+
+def test_of_two_versions_put_on_air_at_once_the_later_stays(running: Running) -> None:
+    token = running.add_overlay("hello")
+
+    async def both(runtime: Runtime) -> int:
+        on_air = runtime.stage._on_air[1]
+        go_on = asyncio.Event()
+        _slowed(runtime, go_on)
+        older = asyncio.create_task(runtime.stage.put(replace(on_air, rev=on_air.rev + 1)))
+        await asyncio.sleep(0)
+        await runtime.stage.put(replace(on_air, rev=on_air.rev + 2))
+        go_on.set()
+        await older
+        return runtime.stage._on_air[1].rev - on_air.rev
+
+    assert running.runtime.call(both) == 2
+    assert running.client.get(f"/o/{token}").status_code == 200
+
+
+def test_an_overlay_that_is_put_away_meanwhile_does_not_come_back(running: Running) -> None:
+    running.add_overlay("hello")
+
+    async def away(runtime: Runtime) -> bool:
+        on_air = runtime.stage._on_air[1]
+        go_on = asyncio.Event()
+        _slowed(runtime, go_on)
+        later = asyncio.create_task(runtime.stage.put(on_air))
+        await asyncio.sleep(0)
+        runtime.stage.take_off(1)
+        go_on.set()
+        await later
+        return 1 in runtime.stage._on_air
+
+    assert not running.runtime.call(away)
+
+
+def test_an_event_compiles_no_wording(running: Running, monkeypatch: pytest.MonkeyPatch) -> None:
+    running.add_overlay("a {gift.from_name}", appears="moment", moment_type="gift")
+
+    def never(source: str) -> object:
+        raise AssertionError(f"compiled again: {source}")
+
+    monkeypatch.setattr(piece_kind, "compile_wording", never)
+    running.event(type="gift", data={"from_name": "teacup_ana"})
+    showing = until(lambda: running.runtime.call(lambda self: self.stage.moments.showing()))
+    assert [moment.text for moment in showing] == ["a teacup_ana"]
+
+
+def test_a_moment_reads_the_present_values_and_its_own_event_alone(running: Running) -> None:
+    running.event(type="gift", data={"from_name": "bolt_uncle", "amount": 5})
+    running.client.put("/api/signals/heat", json={"value": 21}, headers=running.auth)
+    running.add_overlay("{coalesce(gift.amount, 0)} {script.heat}", appears="moment", moment_type="gift")
+    running.event(type="gift", data={"from_name": "teacup_ana"})
+    showing = until(lambda: running.runtime.call(lambda self: self.stage.moments.showing()))
+    assert [moment.text for moment in showing] == ["0 21"]
+
+
+def test_a_hidden_piece_appears_for_nothing(running: Running) -> None:
+    assert new_piece("text", "text", hidden="yes")["hidden"] == "yes"
+    running.add_overlay("a gift", appears="moment", moment_type="gift", hidden="yes")
+    running.event(type="gift", data={})
+    assert running.runtime.call(lambda self: (self.stage.moments.waiting(), self.stage.moments.showing())) == ([], [])
