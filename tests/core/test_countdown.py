@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence, micros
+from tesoura.core.effects import Effect
 from tesoura.core.forms.durations import duration, signed, time_to_come
 from tesoura.core.forms.form import fill
 from tesoura.core.instruments.base import Command
@@ -317,17 +318,17 @@ def test_marks_and_the_end_are_fired_once_each() -> None:
     it = after(made(length="2 min", mark_1="1 min", sound_1="wood", end_sound="bell", end_scene="Play"), "start", T)
     assert it.fires(at(59)) == []
     [mark] = it.fires(at(60))
-    assert (mark.type, mark.at, mark.data["left_s"], mark.data["sound"]) == (
-        "kettle_break.at_1_min",
-        at(60),
-        60,
-        "wood",
-    )
+    assert (mark.type, mark.at, mark.data["left_s"]) == ("kettle_break.at_1_min", at(60), 60)
+    assert mark.effects == [Effect("sound", "kettle_break", {"sound": "wood"}, not_after=at(65))]
     it = it.hear(Occurrence(micros(at(60)), 5, mark.type, mark.data), at(60))
     assert it.fires(at(61)) == []
     [end] = it.fires(at(120))
     assert end.type == "kettle_break.ended"
-    assert end.data == {"countdown": "Kettle break", "left_s": 0, "sound": "bell", "scene": "Play", "of": end.id}
+    assert end.data == {"countdown": "Kettle break", "left_s": 0, "of": end.id}
+    assert end.effects == [
+        Effect("sound", "kettle_break", {"sound": "bell"}, not_after=at(125)),
+        Effect("scene", "Play", not_after=at(125)),
+    ]
 
 
 def test_a_mark_that_was_passed_comes_again_when_time_is_added() -> None:
@@ -348,7 +349,7 @@ def test_the_end_is_shown_in_five_seconds_while_it_counts_on_beneath() -> None:
     assert (it.text(at(10)), it.text(at(14.5)), it.text(at(15))) == ("00:05", "00:01", "In we go")
     [end] = it.fires(at(15))
     assert end.data["trial"] is True
-    assert "scene" not in end.data
+    assert [effect.kind for effect in end.effects] == ["sound"]
     assert it.text(at(19)) == "04:41"
 
 

@@ -15,7 +15,7 @@ from tesoura.core.language.scope import Scope
 from tesoura.core.language.wording import compile_wording
 from tesoura.core.overlays.document import from_document
 from tesoura.core.overlays.moments import GAP, MAX_WAITING, Moments
-from tesoura.core.signals.engine import Engine
+from tesoura.core.signals.engine import Engine, LogEntry
 from tesoura.core.signals.texts import Say
 from tesoura.core.values import Event, Reading, Scalar
 
@@ -141,7 +141,7 @@ def test_a_piece_that_was_stored_before_late_and_down_differed_keeps_its_choice(
 def test_a_fault_with_one_event_leaves_the_others_of_its_batch(engine: Engine) -> None:
     good, bad = (Event(str(n), "x", "gift", SEVEN, {"n": n}) for n in (1, 2))
     broken = replace(bad, data=None)  # type: ignore[arg-type]
-    changes = engine.apply_events([(broken, 1, SEVEN), (good, 2, SEVEN)], SEVEN)
+    changes = engine.apply_events([LogEntry(1, broken, SEVEN), LogEntry(2, good, SEVEN)], SEVEN)
     assert "gift.n" in changes.signals
     assert [what for what, _ in engine.take_faults()] == ["Event 1 of the log"]
 

@@ -20,7 +20,7 @@ from tesoura.core.computed.occurrence import Occurrence, micros, occurrence
 from tesoura.core.computed.window import WindowState
 from tesoura.core.computed.window_definition import STATS, Window
 from tesoura.core.language.wording import compile_wording
-from tesoura.core.signals.engine import Engine
+from tesoura.core.signals.engine import Engine, LogEntry
 from tesoura.core.signals.texts import Say
 from tesoura.core.values import Event, Freshness, Reading
 
@@ -398,7 +398,7 @@ def test_events_change_windows_and_what_reads_them_in_one_step() -> None:
         Chain("rush", ("gift",), 10),
     )  # fmt: skip
     engine.texts.show("1/a", Say(compile_wording("{own.left} to go, {rush.length} in a row"), "—"))
-    events = [(Event(str(n), "test", "gift", SEVEN, {"spools": 2}), n, SEVEN) for n in (1, 2)]
+    events = [LogEntry(n, Event(str(n), "test", "gift", SEVEN, {"spools": 2}), SEVEN) for n in (1, 2)]
     assert engine.apply_events(events, SEVEN).texts["1/a"].text == "6 to go, 2 in a row"
     assert engine.tick(SEVEN + timedelta(seconds=10)).texts["1/a"].text == "6 to go, 0 in a row"
     midnight = datetime(2026, 11, 27, tzinfo=UTC)

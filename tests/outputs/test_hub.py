@@ -18,7 +18,11 @@ class Reader:
 
     async def send(self, text: str) -> None:
         await self._may.acquire()
-        self.heard.append(json.loads(text))
+        message = json.loads(text)
+        # Each page has a name of its own, which nobody can foretell.
+        if message["kind"] == "snapshot":
+            assert len(message.pop("page")) == 12
+        self.heard.append(message)
 
     async def take(self, count: int) -> list[dict[str, Any]]:
         for _ in range(count):
@@ -154,3 +158,66 @@ def test_an_overlay_taken_off_has_no_link_any_more() -> None:
     assert hub.channel("token") is None
     hub.change(1, {"a": "2"})
     assert hub.audience(1).pages == 0
+
+
+def test_a_stalled_page_has_an_emptying_before_the_next_moment() -> None:
+    async def story() -> list[dict[str, Any]]:
+        hub = Hub("b1")
+        on_air(hub, alert="")
+        _, reader, task = await opened(hub)
+        hub.moment(1, "m1", "alert", "ana", 5)
+        hub.change(1, {"alert": ""})
+        hub.change(1, {"count": "1"})
+        hub.moment(1, "m2", "alert", "bolt", 5)
+        hub.change(1, {"count": "2"})
+        heard = await reader.take(9)
+        task.cancel()
+        return heard[1:]
+
+    said = [(one["kind"], one.get("text", one.get("values"))) for one in asyncio.run(story())]
+    assert said == [
+        ("moment", "ana"), ("patch", {"alert": "", "count": "1"}), ("moment", "bolt"), ("patch", {"count": "2"}),
+    ]  # fmt: skip
+
+
+def test_a_desk_that_is_behind_loses_no_value_when_topics_come() -> None:
+    async def story() -> list[dict[str, Any]]:
+        hub = Hub("b1")
+        reader = Reader()
+        page = Page(reader.send)
+        hub.join_desk(page)
+        hub.watch(page, ["reach.members"])
+        task = asyncio.create_task(page.pump(lambda: 0))
+        hub.tell_watchers(["reach.members"], lambda name: "1,284")
+        hub.touch_desks(["log"])
+        hub.touch_desks(["signals", "log"])
+        heard = await reader.take(9)
+        task.cancel()
+        return heard[1:]
+
+    assert asyncio.run(story()) == [
+        {"kind": "patch", "seq": 0, "values": {"reach.members": "1,284"}},
+        {"kind": "changed", "topics": ["log", "signals"]},
+    ]
+
+
+def test_what_a_page_has_painted_is_told_and_a_picture_is_no_viewer() -> None:
+    acked: list[tuple[int, str, str]] = []
+
+    async def story() -> str:
+        hub = Hub("b1", acked=lambda overlay_id, page, moment: acked.append((overlay_id, page.id, moment)))
+        on_air(hub)
+        channel = hub.channel("token")
+        assert channel is not None
+        page, _, one = await opened(hub)
+        picture, _, two = await opened(hub, preview=True)
+        hub.heard_ack(channel, page, "m1")
+        hub.heard_ack(channel, picture, "m1")
+        hub.leave(channel, page)
+        hub.heard_ack(channel, page, "m2")
+        one.cancel()
+        two.cancel()
+        return page.id
+
+    name = asyncio.run(story())
+    assert acked == [(1, name, "m1")]

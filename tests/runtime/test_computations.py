@@ -158,7 +158,8 @@ def test_what_the_log_lets_go_stays_counted(show: Running, clock: Clock) -> None
     for day in range(10):
         gift(show, "tuck", 1, SEVEN - timedelta(days=10 - day))
     show.press("/", "/preferences/keep", {"keep_days": "5"})
-    assert show.runtime.call(lambda self: self.persistence.let_go()) == 5
+    # Tesoura may have done so by itself a moment ago.
+    assert show.runtime.call(lambda self: self.persistence.let_go()) in (0, 5)
     assert show.store.read(event_log.first_time) == SEVEN - timedelta(days=5)
     gift(show, "tuck", 100)
     show.press("/log/11", "/log/11/correct", {"field": "amount", "value": "2"})

@@ -112,7 +112,7 @@ def _card_overlay(running: Running, *more: Any) -> tuple[int, str]:
 def says(running: Running, token: str) -> dict[str, str]:
     frame = running.runtime.call(lambda self: self.stage.frame(token))
     assert frame is not None
-    return dict(frame.values)
+    return {name: str(said) for name, said in frame.values.items()}
 
 
 def test_the_card_appears_when_a_match_ends_and_is_empty_otherwise(running: Running) -> None:

@@ -191,9 +191,10 @@ def test_one_that_fails_stands_still_and_says_so_while_the_others_go_on(
     started = shaped.client.post("/api/instruments/kettle/start", headers=shaped.auth)
     assert started.status_code == 200
     monkeypatch.setattr(Lamps, "hear", heard)
-    shaped.press("/", "/computed/rebuild/lamps")
+    went = shaped.press("/", "/signals/computed/rebuild/lamps", follow_redirects=True)
+    assert "built anew from the log" in went.text
     assert shaped.signal("lamps.lit") | {"observed_at": None} == {
-        "name": "lamps.lit", "value": 0, "unit": "lamps", "observed_at": None, "freshness": "held",
+        "name": "lamps.lit", "value": 0, "unit": "lamps", "observed_at": None, "freshness": "live",
     }  # fmt: skip
 
 

@@ -10,6 +10,8 @@ from enum import StrEnum
 from tesoura.errors import ValueRefused
 
 Scalar = int | float | str | bool
+Json = None | bool | int | float | str | list["Json"] | dict[str, "Json"]
+"""What can be told to a page."""
 
 MAX_TEXT = 2_000
 """Longest text a signal can hold, in characters; longer ones are cut and end in an ellipsis."""
@@ -77,7 +79,10 @@ class Signal:
 
 @dataclass(frozen=True, slots=True)
 class Event:
-    """Something that happened at a time; never changed once written. The pair `source` and `id` is unique."""
+    """Something that happened at a time; never changed once written. The pair `source` and `id` is unique.
+
+    `cause` is the place in the log of what led to it; `actor` who did it: `desk`, `key:NAME`, `feed:NAME`, `page:ID`.
+    """
 
     id: str
     source: str
@@ -85,6 +90,8 @@ class Event:
     time: datetime
     data: Mapping[str, object]
     subject: str | None = None
+    cause: int | None = None
+    actor: str | None = None
 
 
 def as_scalar(value: object, wanted: Wanted | None = None) -> Scalar:

@@ -7,80 +7,102 @@ from __future__ import annotations
 
 import asyncio
 import json
-import logging
+import secrets
+from collections import deque
 from collections.abc import Awaitable, Callable, Iterable, Mapping
 from dataclasses import dataclass, field
-from typing import Any
 
 from websockets.frames import Frame, Opcode
 
-log = logging.getLogger(__name__)
+from tesoura.core.values import Json
+
 MAX_MOMENTS = 20
 Send = Callable[[str], Awaitable[None]]
 WriteFrame = Callable[[bytes], bool]
+Values = Mapping[str, Json]
+Acked = Callable[[int, "Page", str], None]
+"""Told of an answer: which overlay's page it was, the page, and the moment that it has painted."""
 
 
 class Page:
-    """One connection. `preview` pages are Tesoura's own small pictures and are not counted as viewers' pages."""
+    """One connection. `preview` pages are Tesoura's own small pictures and are not counted as viewers' pages.
+
+    What waits for it waits in one line, in order: messages one by one, changed values gathered between them.
+    """
 
     __slots__ = (
-        "_messages", "_send", "_sending", "_values", "_wake", "_write", "height_px", "preview", "silent", "watched",
+        "_send", "_sending", "_waiting", "_wake", "_write", "height_px", "id", "preview", "silent", "watched",
         "width_px",
     )  # fmt: skip
 
     def __init__(self, send: Send, preview: bool = False, write: WriteFrame = lambda frame: False) -> None:
         self._send, self._write = send, write
+        self.id = secrets.token_hex(6)
         self.preview = preview
         self.width_px = self.height_px = 0
         self.silent = False
         """Whether its browser let it play no sound."""
         self.watched: frozenset[str] = frozenset()
         """For a desk: the signals whose values it shows and follows."""
-        self._messages: list[str] = []
-        self._values: dict[str, str] = {}
+        self._waiting: deque[str | dict[str, Json] | set[str]] = deque()
         self._sending = False
         self._wake = asyncio.Event()
 
     def tell(self, message: str) -> None:
-        """Queue a message that must arrive, and forget values that came before it."""
-        self._values.clear()
-        self._messages.append(message)
-        self._wake.set()
+        """Queue a message that says all there is, and forget what waited before it."""
+        self._waiting.clear()
+        self._add(message)
 
     def show(self, message: str) -> bool:
         """Queue a moment behind what waits; False, and it is dropped, when the page is too far behind."""
-        if len(self._messages) >= MAX_MOMENTS:
+        if len(self._waiting) >= MAX_MOMENTS * 2:
             return False
-        self._messages.append(message)
-        self._wake.set()
+        self._add(message)
         return True
 
-    def offer(self, frame: bytes, values: Mapping[str, str]) -> None:
+    def offer(self, frame: bytes, values: Values) -> None:
         """Write changed values at once, or while the page is still busy keep only the latest of each.
 
         With hundreds of pages, writing one ready frame to each is several times as fast as waking a task for each.
         """
-        if not (self._messages or self._values or self._sending) and self._write(frame):
+        if not (self._waiting or self._sending) and self._write(frame):
             return
-        self._values.update(values)
+        # What is said before a moment is said before it: an emptying that came later would take its words away.
+        last = self._waiting[-1] if self._waiting else None
+        if isinstance(last, dict):
+            last.update(values)
+        else:
+            self._add(dict(values))
+
+    def touch(self, topics: Iterable[str]) -> None:
+        """Queue what has changed on a desk, together with what is queued of that already."""
+        for waiting in self._waiting:
+            if isinstance(waiting, set):
+                waiting.update(topics)
+                return
+        self._add(set(topics))
+
+    def _add(self, one: str | dict[str, Json] | set[str]) -> None:
+        self._waiting.append(one)
         self._wake.set()
 
     async def pump(self, seq: Callable[[], int]) -> None:
         """Send what had to be queued, as fast as the page takes it, until cancelled."""
         while True:
             self._wake.clear()
-            if not self._messages and not self._values:
+            if not self._waiting:
                 await self._wake.wait()
             self._sending = True
-            while self._messages:
-                await self._send(self._messages.pop(0))
-            if self._values:
-                values, self._values = self._values, {}
-                await self._send(patch(seq(), values))
+            while self._waiting:
+                one = self._waiting.popleft()
+                if isinstance(one, set):
+                    await self._send(json.dumps({"kind": "changed", "topics": sorted(one)}))
+                else:
+                    await self._send(one if isinstance(one, str) else patch(seq(), one))
             self._sending = False
 
 
-def patch(seq: int, values: Mapping[str, str]) -> str:
+def patch(seq: int, values: Values) -> str:
     """The message that tells of changed values."""
     return json.dumps({"kind": "patch", "seq": seq, "values": values}, ensure_ascii=False)
 
@@ -92,7 +114,7 @@ class Channel:
     overlay_id: int
     token: str
     rev: int
-    values: dict[str, str]
+    values: dict[str, Json]
     seq: int = 0
     pages: set[Page] = field(default_factory=set)
 
@@ -107,18 +129,21 @@ class Audience:
 
 
 class Hub:
-    """All overlays' channels and all desks. `build` names this very version of Tesoura's pages."""
+    """All overlays' channels and all desks, on this machine. `build` names this very version of Tesoura's pages."""
 
-    def __init__(self, build: str, audience_changed: Callable[[], None] = lambda: None) -> None:
+    def __init__(
+        self, build: str, audience_changed: Callable[[], None] = lambda: None,
+        acked: Acked = lambda overlay_id, page, moment: None,
+    ) -> None:  # fmt: skip
         self.build = build
-        self._audience_changed = audience_changed
+        self._audience_changed, self._acked = audience_changed, acked
         self._channels: dict[int, Channel] = {}
         self._tokens: dict[str, Channel] = {}
         self._desks: set[Page] = set()
 
     # Overlays
 
-    def put_on_air(self, overlay_id: int, token: str, rev: int, values: Mapping[str, str]) -> None:
+    def put_on_air(self, overlay_id: int, token: str, rev: int, values: Values) -> None:
         """Make this the version that an overlay's pages show; pages that show another are told to fetch it."""
         channel = self._channels.get(overlay_id)
         if channel is None:
@@ -154,7 +179,7 @@ class Hub:
         channel.pages.clear()
         self._audience_changed()
 
-    def change(self, overlay_id: int, values: Mapping[str, str]) -> None:
+    def change(self, overlay_id: int, values: Values) -> None:
         """Tell an overlay's pages what some of its pieces say now."""
         channel = self._channels.get(overlay_id)
         if channel is None:
@@ -166,19 +191,25 @@ class Hub:
             for page in channel.pages:
                 page.offer(frame, values)
 
-    def moment(self, overlay_id: int, piece_id: str, text: str, for_s: float) -> None:
-        """Show a piece's words once, for so long. A page that opens meanwhile has them too."""
+    def moment(self, overlay_id: int, moment_id: str, piece_id: str, said: Json, for_s: float) -> int:
+        """Show what a piece says once, for so long; by how many viewers' pages it was dropped.
+
+        A page that opens meanwhile has it too. A page that has painted it answers with `moment_id`.
+        """
         channel = self._channels.get(overlay_id)
         if channel is None:
-            return
-        channel.values[piece_id] = text
+            return 0
+        channel.values[piece_id] = said
         channel.seq += 1
-        message = json.dumps(
-            {"kind": "moment", "seq": channel.seq, "piece": piece_id, "text": text, "for_s": for_s}, ensure_ascii=False
-        )
-        for page in channel.pages:
-            if not page.show(message):
-                log.warning("A page was too far behind for a moment of overlay %d; it was dropped there", overlay_id)
+        told = {"kind": "moment", "id": moment_id, "seq": channel.seq, "piece": piece_id, "text": said, "for_s": for_s}
+        message = json.dumps(told, ensure_ascii=False)
+        dropped = [page for page in channel.pages if not page.show(message)]
+        return sum(not page.preview for page in dropped)
+
+    def heard_ack(self, channel: Channel, page: Page, moment_id: str) -> None:
+        """A viewers' page has painted a moment."""
+        if not page.preview and page in channel.pages:
+            self._acked(channel.overlay_id, page, moment_id)
 
     def sound(self, overlay_id: int, source: str) -> None:
         """Let an overlay's pages play a sound, once. Tesoura's own small pictures stay quiet."""
@@ -207,6 +238,7 @@ class Hub:
                 {
                     "kind": "snapshot",
                     "build": self.build,
+                    "page": page.id,
                     "rev": channel.rev,
                     "seq": channel.seq,
                     "values": channel.values,
@@ -255,12 +287,10 @@ class Hub:
             if page.watched and (changed := page.watched.intersection(names)):
                 page.offer(b"", {name: written(name) for name in changed})
 
-    def tell_desks(self, message: Mapping[str, Any]) -> None:
-        """Tell every open desk."""
-        if self._desks:
-            encoded = json.dumps(message)
-            for page in self._desks:
-                page.tell(encoded)
+    def touch_desks(self, topics: Iterable[str]) -> None:
+        """Tell every open desk what has changed."""
+        for page in self._desks:
+            page.touch(topics)
 
     @property
     def pages(self) -> int:

@@ -9,7 +9,7 @@ import json
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
-from tesoura.outputs.hub import Hub, Page, Send
+from tesoura.outputs.hub import Channel, Hub, Page, Send
 
 Scope = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
@@ -38,13 +38,16 @@ class OverlaySocket:
         page = Page(_texts(send), b"picture=1" in scope.get("query_string", b""), write)
         self._hub.join(channel, page)
         try:
-            await _serve(page, receive, lambda: channel.seq, lambda text: self._heard(page, text))
+            await _serve(page, receive, lambda: channel.seq, lambda text: self._heard(channel, page, text))
         finally:
             self._hub.leave(channel, page)
 
-    def _heard(self, page: Page, text: str) -> None:
+    def _heard(self, channel: Channel, page: Page, text: str) -> None:
         with contextlib.suppress(ValueError, TypeError, KeyError):
             said = json.loads(text)
+            if "ack" in said:
+                self._hub.heard_ack(channel, page, str(said["ack"])[:40])
+                return
             if "silent" in said:
                 self._hub.was_silent(page, bool(said["silent"]))
                 return

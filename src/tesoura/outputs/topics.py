@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 
-from tesoura.outputs.hub import Hub
+from tesoura.outputs.broadcaster import Broadcaster
 
 GATHER_S = 0.25
 
@@ -12,7 +12,7 @@ GATHER_S = 0.25
 class Topics:
     """What the desks have yet to be told. Nothing is told before `start`."""
 
-    def __init__(self, hub: Hub) -> None:
+    def __init__(self, hub: Broadcaster) -> None:
         self._hub = hub
         self._loop: asyncio.AbstractEventLoop | None = None
         self._topics: set[str] = set()
@@ -31,4 +31,4 @@ class Topics:
 
     def _tell(self) -> None:
         topics, self._topics, self._telling = self._topics, set(), False
-        self._hub.tell_desks({"kind": "changed", "topics": sorted(topics)})
+        self._hub.touch_desks(topics)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import logging
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
@@ -26,6 +26,7 @@ from tesoura.errors import FormulaError
 from tesoura.store import computed as stored
 from tesoura.store import log as event_log
 from tesoura.store.computed import SavedState
+from tesoura.store.log import Logged
 from tesoura.store.store import Store
 from tesoura.store.tables import ComputedRow
 
@@ -92,7 +93,8 @@ class Computations:
         definitions = [definition for row in rows if (definition := defined(row)) is not None]
         made = self._store.read(lambda session: self._made(session, definitions, until_seq, now, anew=False))
         for definition in definitions:
-            self._put(definition, made[key_of(definition)])
+            # Nobody is told yet: all of it is looked at once everything is back.
+            list(self._put(definition, made[key_of(definition)]))
 
     def _made(
         self, session: Session, definitions: Sequence[Definition], until_seq: int, now: datetime, anew: bool = True
@@ -113,21 +115,23 @@ class Computations:
                 states[key] = _Failed(make_state(definition, self._engine.graph.almanac, now), error)
         return states
 
-    def _put(self, definition: Definition, made: State | _Failed, meanwhile: Sequence[Occurrence] = ()) -> None:
-        """Run what was made from now on; what failed stands still and says so."""
+    def _put(
+        self, definition: Definition, made: State | _Failed, meanwhile: Sequence[Occurrence] = ()
+    ) -> Iterator[Changes]:
+        """Run what was made from now on; what failed stands still and says so. What each step of that changed."""
         now = self._clock()
+        if not isinstance(made, _Failed):
+            try:
+                for one in meanwhile:
+                    if one.type in made.types:
+                        made.take(one, now)
+            except Exception as error:
+                made = _Failed(make_state(definition, self._engine.graph.almanac, now), error)
         if isinstance(made, _Failed):
-            self._publish(self._engine.compute(definition, now, made.fresh))
-            self._publish(self._engine.computing_failed(key_of(definition), made.error, now))
-            return
-        try:
-            for one in meanwhile:
-                if one.type in made.types:
-                    made.take(one, now)
-        except Exception as error:
-            self._put(definition, _Failed(make_state(definition, self._engine.graph.almanac, now), error))
-            return
-        self._publish(self._engine.compute(definition, now, made))
+            yield self._engine.compute(definition, now, made.fresh)
+            yield self._engine.computing_failed(key_of(definition), made.error, now)
+        else:
+            yield self._engine.compute(definition, now, made)
 
     def _state(
         self, session: Session, definition: Definition, standing: SavedState | None, until_seq: int, now: datetime
@@ -189,18 +193,18 @@ class Computations:
                     self._store.read, lambda session: self._made(session, definitions, until_seq, now)
                 )
                 for definition in definitions:
-                    self._put(definition, made[key_of(definition)], self._meanwhile)
+                    for changes in self._put(definition, made[key_of(definition)], self._meanwhile):
+                        self._publish(changes)
             finally:
                 self._meanwhile = None
 
     # Events
 
-    def passed(self, events: Iterable[tuple[Event, int, datetime]]) -> None:
-        """These events have been applied to the computations that run."""
-        for event, seq, accepted_at in events:
-            self.applied = max(self.applied, seq)
-            if self._meanwhile is not None:
-                self._meanwhile.append(occurrence(event, seq, accepted_at))
+    def passed(self, logged: Sequence[Logged]) -> None:
+        """These events are being applied to the computations that run."""
+        self.applied = max(self.applied, logged[-1].seq)
+        if self._meanwhile is not None:
+            self._meanwhile += [occurrence(one.event, one.seq, one.accepted_at) for one in logged]
 
     async def correct(self, before: Event, after: Event, seq: int, accepted_at: datetime) -> None:
         """An event's amounts were corrected: put it right everywhere."""

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Awaitable, Callable
+import uuid
+from collections.abc import Callable, Mapping
+from datetime import datetime
 from typing import Any
 
 from tesoura.core.overlays.moments import Moment
-from tesoura.core.signals.engine import Engine
 from tesoura.core.values import Event, Scalar
 from tesoura.runtime.computations import Computations
+from tesoura.runtime.journal import Journal
 from tesoura.runtime.stage import Stage
 from tesoura.store import log as event_log
 from tesoura.store.log import CORRECTION
@@ -24,14 +26,14 @@ class Corrections:
     def __init__(
         self,
         store: Store,
-        engine: Engine,
         stage: Stage,
         computations: Computations,
-        tell_of: Callable[..., Awaitable[Any]],
-        plan: Callable[[], None],
+        journal: Journal,
+        clock: Callable[[], datetime],
+        step: Callable[[], None],
     ) -> None:
-        self._store, self._engine, self._stage, self._computations = store, engine, stage, computations
-        self._tell_of, self._plan = tell_of, plan
+        self._store, self._stage, self._computations = store, stage, computations
+        self._journal, self._clock, self._step = journal, clock, step
 
     async def correct(self, seq: int, field: str, value: Scalar) -> bool:
         """Correct an amount of an event by a further event; False when there is no such event or field."""
@@ -39,7 +41,7 @@ class Corrections:
         if found is None or field not in found.event.data:
             return False
         data = {"seq": seq, "field": field, "was": found.event.data[field], "now": value}
-        await self._tell_of(CORRECTION, data, str(seq))
+        await self._tell_of(CORRECTION, data, seq)
         after = event_log.with_data(found.event, {field: value})
         await self._computations.correct(found.event, after, seq, found.accepted_at)
         return True
@@ -49,16 +51,11 @@ class Corrections:
         found = await asyncio.to_thread(self._store.read, lambda session: event_log.with_corrections(session, seq))
         if found is None:
             return 0
-        count = self.show(found.event, seq)
+        count = self._stage.await_moments(found.event, seq)
         if count:
-            await self._tell_of(SHOWN_AGAIN, {"seq": seq, "type": found.event.type}, str(seq))
-        self._plan()
+            await self._tell_of(SHOWN_AGAIN, {"seq": seq, "type": found.event.type}, seq)
+        self._step()
         return count
-
-    def show(self, event: Event, seq: int) -> int:
-        """Let the moments of an event wait for their turn; how many do."""
-        feed = self._engine.event_feed(event.type)
-        return self._stage.happened(event, seq, feed) if feed else 0
 
     async def skip(self, number: int) -> Moment | None:
         """Take a moment that still waits out of the line; None when it does not wait any more."""
@@ -66,5 +63,9 @@ class Corrections:
         if moment is not None:
             overlay, piece = self._stage.placed(moment.key)
             data = {"seq": moment.seq, "type": moment.type, "overlay": overlay, "piece": piece, "text": moment.text}
-            await self._tell_of(SKIPPED, data, str(moment.seq))
+            await self._tell_of(SKIPPED, data, moment.seq)
         return moment
+
+    async def _tell_of(self, kind: str, data: Mapping[str, Any], seq: int) -> None:
+        """Log what was done to the event at this place."""
+        await self._journal.log([Event(uuid.uuid4().hex, "tesoura", kind, self._clock(), data, str(seq), seq, "desk")])

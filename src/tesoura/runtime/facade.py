@@ -9,30 +9,36 @@ import asyncio
 import inspect
 import logging
 import uuid
-from collections.abc import Callable, Coroutine, Mapping, Sequence
+from collections.abc import Callable, Coroutine, Iterable, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from typing import Any, Concatenate, ParamSpec, TypeVar, overload
 
 from sqlmodel import Session
 
 from tesoura.core.computed.almanac import Almanac
+from tesoura.core.effects import SCENE, SOUND, Effect
 from tesoura.core.language.numbers import plain
+from tesoura.core.signals.assignments import Assignment, assignment_of
 from tesoura.core.signals.changes import Changes
 from tesoura.core.signals.engine import OWN_TYPES, Engine
-from tesoura.core.values import Event, Reading, Scalar, Signal
+from tesoura.core.values import Event, Scalar, Signal
 from tesoura.feeds.api import Item
-from tesoura.outputs.hub import Hub
+from tesoura.outputs.hub import Hub, Page
 from tesoura.outputs.topics import Topics
 from tesoura.runtime.computations import Computations
 from tesoura.runtime.corrections import Corrections
+from tesoura.runtime.effects import Effects
 from tesoura.runtime.feeds import Feeds
 from tesoura.runtime.instruments import Instruments
-from tesoura.runtime.journal import Journal, nothing_more
+from tesoura.runtime.journal import Journal
 from tesoura.runtime.persistence import Persistence
+from tesoura.runtime.pipeline import Outcome, Pipeline
 from tesoura.runtime.preferences import Preferences, read_preferences
 from tesoura.runtime.scheduler import Scheduler
+from tesoura.runtime.set_values import SetValues
 from tesoura.runtime.stage import Stage
+from tesoura.runtime.tasks import Tasks
 from tesoura.runtime.text_files import TextFiles
 from tesoura.settings import Settings, build
 from tesoura.store import feeds as stored_feeds
@@ -45,9 +51,6 @@ P = ParamSpec("P")
 T = TypeVar("T")
 SCRIPT_FEED = "script"
 SCENE_FEED = "scene"
-BY_HAND = "tesoura.set_by_hand"
-SCENE_SET = "tesoura.scene"
-MOMENT_FOR = timedelta(minutes=2)
 _BEGINNING = datetime(1970, 1, 1, tzinfo=UTC)
 log = logging.getLogger(__name__)
 
@@ -68,26 +71,25 @@ class Runtime:
         self._clock = settings.clock
         self.preferences: Preferences = store.read(read_preferences)
         self._engine = Engine(self.preferences.style())
-        self.hub = Hub(build(), lambda: self.touched("overlays"))
+        self._tasks = Tasks()
+        self.journal = Journal(store, self._on_events, self._clock)
+        self.hub = Hub(build(), lambda: self.touched("overlays"), self._on_ack)
         self._topics = Topics(self.hub)
-        self.feeds = Feeds(store, self._engine, self._clock, self._publish, self._feed_says)
         self.stage = Stage(store, self._engine, self.hub, self._clock)
+        self._pipeline = Pipeline(self._engine, self.stage)
+        self.feeds = Feeds(store, self._engine, self._clock, self._publish, self._on_feed)
         self.computations = Computations(store, self._engine, self._clock, self._publish)
-        self.instruments = Instruments(self._engine, self.stage, self._clock, self._log, self.touched)
-        self.corrections = Corrections(store, self._engine, self.stage, self.computations, self._tell_of, self._plan)
+        self.set_values = SetValues(self._engine, self.journal, self._clock)
+        self.effects = Effects(self.journal, self._clock, {SOUND: self._sound, SCENE: self._change_scene})
+        self.instruments = Instruments(self._engine, self.journal, self.effects, self._clock, self.touched)
+        self.corrections = Corrections(store, self.stage, self.computations, self.journal, self._clock, self._step)
         self.text_files = TextFiles(store, self._engine, self._clock, self.touched)
-        self._journal = Journal(store, self._came, self._clock)
         self.persistence = Persistence(
-            store,
-            self._engine,
-            self.computations,
-            settings,
-            lambda: self.preferences.keep_days,
-            lambda: self._scheduler.watch(),
+            store, self._engine, self.computations, settings, lambda: self.preferences.keep_days, self._watch_clock
         )
         self._scheduler = Scheduler(self._clock, self._due, self._tick, self._jumped, lasting_s=settings.lasting_s)
         self._loop: asyncio.AbstractEventLoop | None = None
-        self._jobs: set[asyncio.Task[Any]] = set()
+        self._planned = False
         self.session_started_at: datetime | None = None
 
     # Life
@@ -97,7 +99,7 @@ class Runtime:
         self._loop = asyncio.get_running_loop()
         self._topics.start()
         await asyncio.to_thread(self._restore)
-        self._follow_choices()
+        self._follow_preferences()
         await self.feeds.start()
         self._publish(self._engine.reconsider(self._clock()))
         await self.stage.start(self._present_scene())
@@ -114,17 +116,28 @@ class Runtime:
                 continue
             self._engine.restore(one.feed, one.signal, one.fresh_for_s, one.event_type)
         missed = self.store.read(lambda session: event_log.after(session, position))
-        for logged in missed:
-            self._apply([logged], now)
+        known = [one for one in missed if self._is_known(assignment_of(one.event), picked)]
+        self._report(self._engine.apply_events(known, now))
+        self._engine.mark_restored(given.signal for one in known if (given := assignment_of(one.event)))
         self.session_started_at = self.store.read(state.present_session)
         self._engine.count_events(self._counts(), self.session_started_at, now)
         self.computations.restore(self._almanac(), missed[-1].seq if missed else position, now)
 
+    @staticmethod
+    def _is_known(given: Assignment | None, picked: Iterable[str]) -> bool:
+        """Whether an event of the log sets nothing, or a signal that there still is."""
+        return given is None or given.feed in (SCRIPT_FEED, SCENE_FEED) or given.signal in picked
+
+    def _report(self, changes: Changes) -> Changes:
+        for what, error in self._engine.take_faults():
+            log.error("%s failed; everything else goes on", what, exc_info=error)
+        return changes
+
     async def stop(self) -> None:
         """Stop the feeds and save everything."""
         await self.feeds.stop()
-        for job in list(self._jobs):
-            await asyncio.gather(job, return_exceptions=True)
+        self.instruments.stop()
+        await self._tasks.stop()
         await self.text_files.stop()
         self._scheduler.stop()
         await self.persistence.stop()
@@ -150,74 +163,55 @@ class Runtime:
 
     async def accept(self, events: Sequence[Event]) -> Accepted:
         """Log events, and only then let them change anything. Those that came before change nothing."""
-        logged = await self._log(events)
+        logged = await self.journal.log(events)
         return Accepted(len(logged), len(events) - len(logged))
 
-    async def _log(self, events: Sequence[Event], also: Callable[[Session], None] = nothing_more) -> list[Logged]:
-        now = self._clock()
-        logged: list[Logged] = await self._journal.put(events, also, now)
-        return logged
-
-    def _came(self, logged: Sequence[Logged], now: datetime) -> None:
-        """These are in the log: let them change what they change."""
-        self._publish(self._apply(logged, now))
-        self.computations.passed([(one.event, one.seq, one.accepted_at) for one in logged])
+    def _on_events(self, logged: Sequence[Logged], now: datetime) -> None:
+        """These are in the log: let them change what they change, all in one pass."""
+        self.computations.passed(logged)
         self.persistence.applied = max(self.persistence.applied, logged[-1].seq)
-        for one in logged:
-            self.stage.listed(one.event)
-            # What is long past when it comes is no moment any more; the log can show it again.
-            if now - one.event.time < MOMENT_FOR:
-                self.corrections.show(one.event, one.seq)
-            if scene := self.instruments.effects(one.event, now):
-                self._in_the_background(self.set_scene(scene))
-        if self._engine.graph.stale():
-            self._in_the_background(self.computations.put_right())
-        self._plan()
+        self._follow(self._pipeline.take(logged, now))
         self.touched("log")
 
-    async def _feed_says(self, items: Sequence[Item], source: str, also: Callable[[Session], None]) -> Sequence[Event]:
+    async def _on_feed(self, items: Sequence[Item], source: str, also: Callable[[Session], None]) -> Sequence[Event]:
         now = self._clock()
         events = [
-            Event(item.id or uuid.uuid4().hex, source, item.type[:120], item.time or now, item.data)
+            Event(item.id or uuid.uuid4().hex, source, item.type[:120], item.time or now, item.data, actor=source)
             for item in items
             # What tells of Tesoura itself comes from nowhere else.
             if not item.type.startswith(OWN_TYPES)
         ]
-        return [one.event for one in await self._log(events, also)]
+        return [one.event for one in await self.journal.log(events, also)]
 
-    def _apply(self, logged: Sequence[Logged], now: datetime) -> Changes:
-        return self._engine.apply_events([(one.event, one.seq, one.accepted_at) for one in logged], now)
+    async def put_signal(
+        self, name: str, value: Scalar, unit: str | None, fresh_for_s: float | None, actor: str = "desk"
+    ) -> Signal:
+        """Set a signal of the script feed; it is in the log before this ends."""
+        return await self.set_values.by_script(Assignment(name, value, unit, fresh_for_s), actor)
 
-    async def _tell_of(self, kind: str, data: Mapping[str, Any], subject: str | None = None) -> Logged:
-        """Log what was done with Tesoura itself."""
-        event = Event(uuid.uuid4().hex, "tesoura", kind, self._clock(), data, subject)
-        return (await self._log([event]))[0]
+    async def set_by_hand(
+        self, name: str, choose: Callable[[Scalar | None], Scalar], actor: str = "desk"
+    ) -> Signal | None:
+        """Set the value of a feed that is set by hand; `choose` is told the present one. None for no such feed."""
+        signal = self.feeds.hand_signal(name)
+        return await self.set_values.by_hand(signal, choose, actor) if signal else None
 
-    async def put_signal(self, name: str, value: Scalar, unit: str | None, fresh_for_s: float | None) -> Signal:
-        """Set a signal of the script feed, and have it saved before answering."""
-        now = self._clock()
-        self._publish(self._engine.set_value(Reading(name, value, now), SCRIPT_FEED, unit, fresh_for_s, now))
-        signal = self._engine.signal(name, now)
-        assert signal is not None
-        await self.persistence.save_signal(signal, SCRIPT_FEED, fresh_for_s)
-        return signal
+    async def set_scene(self, scene: str, actor: str = "desk", cause: int | None = None) -> None:
+        """Make this the present scene; it is in the log before this ends."""
+        await self.set_values.scene(self.preferences.scene_signal, scene, actor, cause)
 
-    async def set_by_hand(self, name: str, value: Scalar) -> Signal | None:
-        """Set the value of a feed that is set by hand, logged and saved before answering."""
-        signal = self.feeds.set_by_hand(name, value)
-        if signal is not None:
-            await self._tell_of(BY_HAND, {"feed": name, "value": value}, name)
-            await self.persistence.save_signal(signal, name, None)
-        return signal
+    # Effects and answers
 
-    async def set_scene(self, scene: str) -> None:
-        """Make this the present scene, logged and saved before answering."""
-        name, now = self.preferences.scene_signal, self._clock()
-        self._publish(self._engine.set_value(Reading(name, scene, now), name.partition(".")[0], None, None, now))
-        await self._tell_of(SCENE_SET, {"scene": scene}, scene)
-        signal = self._engine.signal(name, now)
-        assert signal is not None
-        await self.persistence.save_signal(signal, name.partition(".")[0], None)
+    async def _sound(self, effect: Effect, seq: int) -> None:
+        self.stage.sound(effect.target, str(effect.data.get("sound", "")))
+
+    async def _change_scene(self, effect: Effect, seq: int) -> None:
+        await self.set_scene(effect.target, "effect", seq)
+
+    def _on_ack(self, overlay_id: int, page: Page, moment_id: str) -> None:
+        """A viewers' page says that it has painted a moment."""
+        if painted := self.stage.painted(overlay_id, page.id, moment_id):
+            self._tasks.start(self.journal.log([painted]), "The answer of a page")
 
     def _present_scene(self) -> str:
         value = self._engine.values.get(self.preferences.scene_signal)
@@ -278,16 +272,16 @@ class Runtime:
         start = self.session_started_at or _BEGINNING
         return self.store.read(lambda session: event_log.counts_since(session, start))
 
-    async def choices_changed(self) -> None:
+    async def preferences_changed(self) -> None:
         """The user's general choices have changed: the locale, the zone, the first weekday, the folders."""
         self.preferences = await asyncio.to_thread(self.store.read, read_preferences)
-        self._follow_choices()
+        self._follow_preferences()
         self._publish(self._engine.restyle(self.preferences.style()))
         await self.computations.set_almanac(self._almanac())
         await self.text_files.refresh()
         self.touched("signals", "files")
 
-    def _follow_choices(self) -> None:
+    def _follow_preferences(self) -> None:
         self.feeds.follow_choices(self.preferences.folders, self.store.folder / "scripts", self.preferences.zone)
 
     # Inside
@@ -297,33 +291,52 @@ class Runtime:
         self._topics.touch(*topics)
 
     def _publish(self, changes: Changes) -> None:
-        for what, error in self._engine.take_faults():
+        self._follow(self._pipeline.follow(changes, self._clock()))
+
+    def _follow(self, outcome: Outcome) -> None:
+        """Tell everybody what changed, log what was fired, and see when something is due next."""
+        for what, error in outcome.faults:
             log.error("%s failed; everything else goes on", what, exc_info=error)
+        changes = outcome.changes
         if changes.texts:
-            self.stage.tell(changes.texts)
             self.text_files.tell(changes.texts)
         if changes.signals:
-            self.touched("signals")
-            self.stage.drawings.touched(changes.signals)
             self.hub.tell_watchers(changes.signals, self._written)
-            self.touched(*self.instruments.panels_changed(changes.signals))
             if self.preferences.scene_signal in changes.signals:
                 self.stage.set_scene(self._present_scene())
                 self.touched("scene")
+            self.touched("signals", *self.instruments.panels_changed(changes.signals))
         if changes.feeds:
             self.touched("feeds")
+        if outcome.moments:
+            self.touched("moments")
+        if outcome.fired and self._loop is not None:
+            self.instruments.fired(outcome.fired)
+            self._tasks.start(self.instruments.log_fired(), "Logging what was fired")
+        if outcome.stale:
+            self._put_right()
         self._plan()
+
+    def _put_right(self) -> None:
+        if self._engine.graph.stale():
+            self._tasks.start(self.computations.put_right(), "Building anew")
 
     def _written(self, name: str) -> str:
         value = self._engine.values.get(name)
         return "" if value is None else plain(value, self.preferences.style())
 
+    def _step(self) -> None:
+        """Moments wait that did not: begin those whose turn it is."""
+        self._publish(Changes())
+
     def _plan(self) -> None:
-        """Moments may begin, instruments have fired, and something may be due sooner than before."""
-        if self._engine.graph.fired and self._loop is not None:
-            self._in_the_background(self.instruments.log_fired())
-        if self.stage.step(self._clock()):
-            self.touched("moments")
+        """Something may be due sooner than before: looked at once, after all that is being done now."""
+        if not self._planned and self._loop is not None:
+            self._planned = True
+            self._loop.call_soon_threadsafe(self._plan_now)
+
+    def _plan_now(self) -> None:
+        self._planned = False
         self._scheduler.plan()
 
     def _due(self) -> datetime | None:
@@ -332,9 +345,10 @@ class Runtime:
         return min((at for at in due if at is not None), default=None)
 
     def _tick(self) -> None:
-        self._publish(self._engine.tick(self._clock()))
-        if self._engine.graph.stale():
-            self._in_the_background(self.computations.put_right())
+        self._follow(self._pipeline.tick(self._clock()))
+
+    def _watch_clock(self) -> None:
+        self._scheduler.watch()
 
     async def _jumped(self, now: datetime, by_s: float) -> None:
         if by_s:
@@ -342,8 +356,3 @@ class Runtime:
         self._publish(self._engine.settle(now))
         self._publish(self._engine.reconsider(now))
         self._tick()
-
-    def _in_the_background(self, job: Coroutine[Any, Any, Any]) -> None:
-        task = asyncio.create_task(job)
-        self._jobs.add(task)
-        task.add_done_callback(self._jobs.discard)

@@ -17,7 +17,7 @@ import tesoura
 from tesoura.core.signals.changes import Changes
 from tesoura.core.signals.engine import Engine
 from tesoura.core.signals.payload import tree
-from tesoura.core.values import Event, Reading, Scalar, Signal, Wanted
+from tesoura.core.values import Event, Scalar, Wanted
 from tesoura.errors import CredentialsRejected, NothingPicked, SourceError
 from tesoura.feeds.api import NOTHING, FeedKind, FetchContext, Fetched, Folders, Item, NameMatch
 from tesoura.feeds.picks import Pick, pick, pick_value
@@ -305,13 +305,10 @@ class Feeds:
         running = self._running.get(name)
         return running.choices if running and running.kind.name == "hand" else None
 
-    def set_by_hand(self, name: str, value: Scalar) -> Signal | None:
-        """Set a value by hand; the signal as it stands then."""
-        running, now = self._running[name], self._clock()
-        for one in running.picks:
-            self._publish(self._engine.feed_ok(name, (Reading(one.name, value, now),), {}, now))
-            return self._engine.signal(one.name, now)
-        return None
+    def hand_signal(self, name: str) -> str | None:
+        """The signal of a feed that is set by hand."""
+        running = self._running.get(name)
+        return running.picks[0].name if running and running.kind.name == "hand" and running.picks else None
 
     def reports(self) -> list[FeedReport]:
         """All feeds, in the order in which they were made."""

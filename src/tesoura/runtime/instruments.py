@@ -5,26 +5,25 @@ from __future__ import annotations
 import asyncio
 import logging
 import uuid
-from collections.abc import Awaitable, Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Any
 from weakref import WeakValueDictionary
 
-from tesoura.core.instruments.base import Command, Instrument, Step
+from tesoura.core.instruments.base import Command, Fired, Instrument, Step
 from tesoura.core.instruments.runner import CLOCK_SET, Runner, Setup
 from tesoura.core.signals.engine import Engine
 from tesoura.core.values import Event, Scalar
 from tesoura.errors import CommandRefused
-from tesoura.runtime.stage import Stage
-from tesoura.store.log import Logged
+from tesoura.runtime.effects import Effects
+from tesoura.runtime.journal import Journal
 
 log = logging.getLogger(__name__)
-Log = Callable[[Sequence[Event]], Awaitable[Sequence[Logged]]]
 SOURCE = "instrument:"
 """How the source of an event begins that an instrument fired."""
-HEARD_FOR = timedelta(seconds=5)
-"""A sound or a scene that comes later than this after its moment comes no more."""
+RETRY_S, MOST_RETRY_S = 1.0, 30.0
+"""How long until what could not be written is tried again, at first and at most."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,9 +46,17 @@ class Instruments:
     """The way to the instruments that run, and from them."""
 
     def __init__(
-        self, engine: Engine, stage: Stage, clock: Callable[[], datetime], log: Log, touched: Callable[[str], None]
+        self,
+        engine: Engine,
+        journal: Journal,
+        effects: Effects,
+        clock: Callable[[], datetime],
+        touched: Callable[[str], None],
     ) -> None:
-        self._graph, self._stage, self._clock, self._log = engine.graph, stage, clock, log
+        self._graph, self._journal, self._effects, self._clock = engine.graph, journal, effects, clock
+        self._fired: list[tuple[Setup, Fired]] = []
+        self._logging = asyncio.Lock()
+        self._stopping = False
         self._values = engine.values
         self._turns: WeakValueDictionary[str, asyncio.Lock] = WeakValueDictionary()
         self._touched = touched
@@ -83,15 +90,16 @@ class Instruments:
             raise CommandRefused("An error in Tesoura stopped this. Build it anew first.")
         return player
 
-    async def command(self, name: str, command: str, given: Mapping[str, Any]) -> Step:
+    async def command(self, name: str, command: str, given: Mapping[str, Any], actor: str = "desk") -> Step:
         """Give a command: it is in the log before this ends. Raises LookupError, and InvalidField."""
         # One after the other: the second of two equal ones finds the instrument as the first has left it.
         async with self._turns.setdefault(name, asyncio.Lock()):
             now, player = self._clock(), self._player(name)
             step = player.attempt(Command(command, given), now)
             data = {"command": command, **step.given}
-            event = Event(uuid.uuid4().hex, "tesoura", player.definition.command_type, now, data, name)
-            logged = await self._log([event])
+            kind = player.definition.command_type
+            event = Event(uuid.uuid4().hex, "tesoura", kind, now, data, name, actor=actor)
+            logged = await self._journal.log([event])
             if logged and (why := player.refusal_of(logged[0].seq)):
                 raise CommandRefused(f"Something came before it: {why}")
         self._touched(topic(name))
@@ -99,16 +107,46 @@ class Instruments:
 
     async def clock_was_set(self, by_s: float) -> None:
         """The machine's clock was set: whoever counts a length of time must know."""
-        await self._log([Event(uuid.uuid4().hex, "tesoura", CLOCK_SET, self._clock(), {"by_s": by_s})])
+        await self._journal.log([Event(uuid.uuid4().hex, "tesoura", CLOCK_SET, self._clock(), {"by_s": by_s})])
+
+    def fired(self, fired: Sequence[tuple[Setup, Fired]]) -> None:
+        """Instruments have fired these; they wait to be logged."""
+        self._fired += fired
+
+    def stop(self) -> None:
+        """Try no longer to log what could not be logged."""
+        self._stopping = True
 
     async def log_fired(self) -> None:
-        """Put into the log what instruments have fired since this was last done."""
-        fired, self._graph.fired = self._graph.fired, []
-        events = [Event(one.id, SOURCE + setup.name, one.type, one.at, one.data, setup.name) for setup, one in fired]
-        try:
-            await self._log(events)
-        except Exception:
-            log.exception("What %s fired could not be put into the log", ", ".join({one.source for one in events}))
+        """Put into the log what instruments have fired, and carry out the effects of what was new there.
+
+        What cannot be written is kept and tried again: an instrument fires it once only.
+        """
+        async with self._logging:
+            wait_s = RETRY_S
+            while self._fired:
+                fired, self._fired = self._fired, []
+                by_id = {(SOURCE + setup.name, one.id): one for setup, one in fired}
+                events = [
+                    Event(
+                        one.id, SOURCE + setup.name, one.type, one.at, one.data, setup.name, actor=SOURCE + setup.name
+                    )
+                    for setup, one in fired
+                ]
+                try:
+                    logged = await self._journal.log(events)
+                except Exception:
+                    self._fired = [*fired, *self._fired]
+                    sources = ", ".join(sorted({one.source for one in events}))
+                    log.exception("What %s fired could not be put into the log; it is tried again", sources)
+                    if self._stopping:
+                        return
+                    await asyncio.sleep(wait_s)
+                    wait_s = min(2 * wait_s, MOST_RETRY_S)
+                    continue
+                for one in logged:
+                    if effects := by_id[one.event.source, one.event.id].effects:
+                        await self._effects.perform(effects, one.seq, one.event.source)
 
     def panels_changed(self, signals: Sequence[str]) -> list[str]:
         """The topics of the panels that must be drawn again: in another state, or of a kind that seldom changes."""
@@ -120,12 +158,3 @@ class Instruments:
             if kind and (not kind.passing or part in kind.panel_follows):
                 found[topic(first)] = None
         return list(found)
-
-    def effects(self, event: Event, now: datetime) -> str | None:
-        """Let what an instrument fired be heard; the scene that it changes to, if it does."""
-        if not event.source.startswith(SOURCE) or now - event.time > HEARD_FOR:
-            return None
-        if isinstance(sound := event.data.get("sound"), str):
-            self._stage.sound(event.source.removeprefix(SOURCE), sound)
-        scene = event.data.get("scene")
-        return scene if isinstance(scene, str) and scene else None

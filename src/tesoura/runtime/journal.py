@@ -45,6 +45,10 @@ class Journal:
         self._waiting: list[_Entry] = []
         self._writing: asyncio.Task[None] | None = None
 
+    async def log(self, events: Sequence[Event], also: Also = nothing_more) -> list[Logged]:
+        """Log events that happen now; those that were new, once they are on disk and have changed what they change."""
+        return await self.put(events, also, self._clock())
+
     async def put(self, events: Sequence[Event], also: Also, now: datetime) -> list[Logged]:
         """Log events and do the rest of the job in one transaction; those that were new, once they are on disk.
 

@@ -4,19 +4,21 @@ from __future__ import annotations
 
 import asyncio
 import logging
+import secrets
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
 
 from tesoura.core.names import snake
 from tesoura.core.overlays.document import Overlay, Piece
-from tesoura.core.overlays.moments import Moments
+from tesoura.core.overlays.moments import Moment, Moments
 from tesoura.core.overlays.pieces.kind import THERE, ChartLine, Latest, Part
+from tesoura.core.signals.changes import Changes
 from tesoura.core.signals.engine import Engine, scalars
 from tesoura.core.signals.texts import Say, Shown
-from tesoura.core.values import Event
+from tesoura.core.values import Event, Json
 from tesoura.errors import NewerDocument
-from tesoura.outputs.hub import Audience, Hub
+from tesoura.outputs.broadcaster import Audience, Broadcaster
 from tesoura.store import log as event_log
 from tesoura.store import overlays as stored
 from tesoura.store.overlays import OnAir
@@ -24,6 +26,10 @@ from tesoura.store.store import Store
 from tesoura.studio.drawings import Drawings, Recent
 
 log = logging.getLogger(__name__)
+PAINTED = "tesoura.painted"
+"""The type of the event that tells of a moment which a viewers' page has painted."""
+MOST_BEGUN = 200
+"""The moments whose painting can still be told."""
 SCENE = "@scene"
 """The key under which pages are told which scene it is."""
 
@@ -37,7 +43,7 @@ class Frame:
     rev: int
     seq: int
     overlay: Overlay
-    values: Mapping[str, str]
+    values: Mapping[str, Json]
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,13 +76,15 @@ class _Placed:
 class Stage:
     """The bridge between the store's published overlays, the engine's texts and the hub's pages."""
 
-    def __init__(self, store: Store, engine: Engine, hub: Hub, clock: Callable[[], datetime]) -> None:
+    def __init__(self, store: Store, engine: Engine, hub: Broadcaster, clock: Callable[[], datetime]) -> None:
         self._store, self._texts, self._hub, self._engine = store, engine.texts, hub, engine
         self._on_air: dict[int, OnAir] = {}
         self._placed: dict[str, _Placed] = {}
         self._for_type: dict[str, list[_Placed]] = {}
         self._shows: dict[str, set[int]] = {}
         self._removals: dict[int, int] = {}
+        self._run, self._clock = secrets.token_hex(4), clock
+        self._begun: dict[str, Moment] = {}
         self.moments = Moments()
         self.drawings = Drawings(engine, clock)
         self.scene = ""
@@ -224,10 +232,19 @@ class Stage:
             for overlay_id in self._on_air:
                 self._hub.change(overlay_id, {SCENE: scene})
 
-    def happened(self, event: Event, seq: int, feed: str) -> int:
+    def happened(self, event: Event, seq: int, present: bool) -> None:
+        """An event came: the lists that show it have it; while it is still of the present, its moments wait for it."""
+        for key, cells in self.drawings.happened(event):
+            overlay, _, own = key.partition("/")
+            self._hub.change(int(overlay), {f"{own}_{cell}": text for cell, text in cells.items()})
+        if present:
+            self.await_moments(event, seq)
+
+    def await_moments(self, event: Event, seq: int) -> int:
         """Let the pieces that show events of this type wait for their turn with it; how many do."""
         waiting = self._for_type.get(event.type)
-        if not waiting:
+        feed = self._engine.event_feed(event.type) if waiting else None
+        if not waiting or not feed:
             return 0
         count, values = 0, {f"{feed}.{snake(key)}": scalar for key, scalar in scalars(event.data)}
         for placed in waiting:
@@ -248,11 +265,13 @@ class Stage:
         for overlay_id in self._shows.get(instrument, ()):
             self._hub.sound(overlay_id, source)
 
-    def listed(self, event: Event) -> None:
-        """An event came that lists may show."""
-        for key, cells in self.drawings.happened(event):
-            overlay, _, own = key.partition("/")
-            self._hub.change(int(overlay), {f"{own}_{cell}": text for cell, text in cells.items()})
+    def show(self, changes: Changes, now: datetime) -> bool:
+        """Show what changed, and begin and end what is due; whether any moment did."""
+        if changes.texts:
+            self.tell(changes.texts)
+        if changes.signals:
+            self.drawings.touched(changes.signals, now)
+        return self.step(now)
 
     def step(self, now: datetime) -> bool:
         """Begin and end the moments whose time it is, and draw what is due; whether any moment did."""
@@ -263,11 +282,30 @@ class Stage:
             if moment is None:
                 self._hub.change(int(overlay), {piece_id: ""})
             else:
-                self._hub.moment(int(overlay), piece_id, moment.text, moment.for_s)
+                self._begin(int(overlay), piece_id, moment)
         for key, path in self.drawings.step(now):
             overlay, _, own = key.partition("/")
             self._hub.change(int(overlay), {own: path})
         return changed
+
+    def _begin(self, overlay_id: int, piece_id: str, moment: Moment) -> None:
+        moment_id = f"{self._run}-{moment.number}"
+        self._begun[moment_id] = moment
+        while len(self._begun) > MOST_BEGUN:
+            del self._begun[next(iter(self._begun))]
+        if dropped := self._hub.moment(overlay_id, moment_id, piece_id, moment.text, moment.for_s):
+            log.warning("%d pages were too far behind for the moment of event %d", dropped, moment.seq)
+
+    def painted(self, overlay_id: int, page_id: str, moment_id: str) -> Event | None:
+        """What to log when a page says that it has painted a moment; None when it says so again, or of no moment."""
+        moment = self._begun.get(moment_id)
+        if moment is None or not moment.key.startswith(f"{overlay_id}/"):
+            return None
+        overlay, piece = self.placed(moment.key)
+        data = {"moment": moment_id, "page": page_id, "overlay": overlay, "piece": piece, "type": moment.type}
+        return Event(
+            f"{moment_id}-{page_id}", "tesoura", PAINTED, self._clock(), data, moment_id, moment.seq, f"page:{page_id}"
+        )
 
     def next_change(self) -> datetime | None:
         """When a moment begins or ends, or a chart moves on, by itself."""

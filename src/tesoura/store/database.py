@@ -11,8 +11,10 @@ from sqlalchemy import Engine, create_engine, event, exc, inspect, text
 from tesoura.errors import DataFolderError
 
 FILE_NAME = "tesoura.db"
-HEAD = "0003"
+HEAD = "0004"
 """The newest migration, so that a folder that is up to date opens without loading what migrates."""
+READERS = 20
+"""So many may read at once before more are opened for a while, and as many again before one waits."""
 _MIGRATIONS = Path(__file__).parent / "migrations"
 
 
@@ -33,11 +35,7 @@ def prepare_folder(folder: Path) -> Path:
 
 def open_database(folder: Path) -> Engine:
     """Open the folder's database, brought up to this version. Raises DataFolderError."""
-    engine = create_engine(
-        f"sqlite:///{folder / FILE_NAME}", connect_args={"timeout": 10.0, "check_same_thread": False}
-    )
-    event.listen(engine, "connect", _set_pragmas)
-    event.listen(engine, "begin", _begin)
+    engine = _engine(folder, "NORMAL", pool_size=READERS, max_overflow=READERS, pool_timeout=10)
     try:
         _upgrade(engine)
     except exc.DatabaseError as error:
@@ -52,13 +50,30 @@ def open_database(folder: Path) -> Engine:
     return engine
 
 
-def _set_pragmas(connection: Any, _: object) -> None:
-    # Transactions are begun by hand, so that savepoints work.
-    connection.isolation_level = None
-    cursor = connection.cursor()
-    for pragma in ("journal_mode=WAL", "synchronous=NORMAL", "foreign_keys=ON", "temp_store=MEMORY"):
-        cursor.execute(f"PRAGMA {pragma}")
-    cursor.close()
+def writer_database(folder: Path) -> Engine:
+    """The one connection that writes. However many read, it waits for none of them.
+
+    What it has committed is on the disk and not only handed to the system, so that a loss of power takes nothing.
+    """
+    return _engine(folder, "FULL", pool_size=1, max_overflow=0)
+
+
+def _engine(folder: Path, synchronous: str, **pool: int) -> Engine:
+    engine = create_engine(
+        f"sqlite:///{folder / FILE_NAME}", connect_args={"timeout": 10.0, "check_same_thread": False}, **pool
+    )
+
+    def set_pragmas(connection: Any, _: object) -> None:
+        # Transactions are begun by hand, so that savepoints work.
+        connection.isolation_level = None
+        cursor = connection.cursor()
+        for pragma in ("journal_mode=WAL", f"synchronous={synchronous}", "foreign_keys=ON", "temp_store=MEMORY"):
+            cursor.execute(f"PRAGMA {pragma}")
+        cursor.close()
+
+    event.listen(engine, "connect", set_pragmas)
+    event.listen(engine, "begin", _begin)
+    return engine
 
 
 def _begin(connection: Any) -> None:

@@ -45,6 +45,8 @@ def json_lines(events: Iterable[Logged]) -> Iterator[str]:
         }  # fmt: skip
         if event.subject:
             told["subject"] = event.subject
+        if event.actor:
+            told["actor"] = event.actor
         yield json.dumps(told, ensure_ascii=False) + "\n"
 
 

@@ -27,8 +27,8 @@ MAX_BACKWARDS = 50_000
 
 # Plain statements for the driver: building one, or going through more layers, costs more than running it.
 _APPEND = (
-    "INSERT INTO event (seq, id, source, type, time, accepted_at, subject, data) VALUES (?, ?, ?, ?, ?, ?, ?, ?) "
-    "ON CONFLICT DO NOTHING"
+    "INSERT INTO event (seq, id, source, type, time, accepted_at, subject, data, cause, actor) "
+    "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING"
 )
 _UNINDEXED = "SELECT seq, type, source, subject, data FROM event WHERE seq > ? ORDER BY seq LIMIT ?"
 _WORDS = "INSERT INTO event_words (rowid, words) VALUES (?, ?)"
@@ -61,7 +61,7 @@ def append_each(session: Session, events: Sequence[Event], now: datetime) -> lis
     accepted_at = micros(now)
     rows = [
         (seq, event.id, event.source, event.type, micros(event.time), accepted_at, event.subject,
-         json.dumps(dict(event.data), ensure_ascii=False))
+         json.dumps(dict(event.data), ensure_ascii=False), event.cause, event.actor)
         for seq, event in enumerate(events, first)
     ]  # fmt: skip
     count = driver.executemany(_APPEND, rows).rowcount
@@ -94,7 +94,7 @@ def words_of_event(event: Event) -> str:
 
 def logged_of(row: EventRow) -> Logged:
     """A row of the log as what it tells."""
-    event = Event(row.id, row.source, row.type, row.time, row.data, row.subject)
+    event = Event(row.id, row.source, row.type, row.time, row.data, row.subject, row.cause, row.actor)
     return Logged(row.seq or 0, event, row.accepted_at)
 
 
@@ -219,8 +219,20 @@ def last_time(session: Session, start: datetime, until: datetime | None) -> date
 
 def recent_data(session: Session, kinds: Sequence[str], count: int = 20) -> list[Mapping[str, object]]:
     """The data of the newest events of these types."""
-    asked = select(EventRow).where(col(EventRow.type).in_(kinds)).order_by(col(EventRow.seq).desc()).limit(count)
-    return [row.data for row in session.exec(asked)]
+    found: list[tuple[int, Mapping[str, object]]] = []
+    for kind in kinds:
+        # Type by type, each from the end of its index: all of them at once would be sorted first.
+        asked = select(EventRow.seq, EventRow.data).where(EventRow.type == kind)
+        newest = asked.order_by(col(EventRow.seq).desc()).limit(count)
+        found += [(seq or 0, data) for seq, data in session.exec(newest)]
+    found.sort(key=lambda one: one[0], reverse=True)
+    return [data for _, data in found[:count]]
+
+
+def caused_by(session: Session, seq: int) -> list[Logged]:
+    """What this event led to, oldest first."""
+    asked = select(EventRow).where(EventRow.cause == seq, col(EventRow.seq) > seq).order_by(col(EventRow.seq))
+    return [logged_of(row) for row in session.exec(asked.limit(CHUNK))]
 
 
 # Letting go

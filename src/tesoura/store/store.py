@@ -10,7 +10,7 @@ from sqlalchemy import Engine
 from sqlmodel import Session
 
 from tesoura.store import keys
-from tesoura.store.database import open_database, prepare_folder
+from tesoura.store.database import open_database, prepare_folder, writer_database
 from tesoura.store.secrets import Secrets, open_secrets
 from tesoura.store.writer import Writer
 
@@ -23,7 +23,8 @@ class Store:
     def __init__(self, folder: Path, engine: Engine, secrets: Secrets) -> None:
         self.folder = folder
         self.secrets = secrets
-        self.writer = Writer(engine)
+        self._writing = writer_database(folder)
+        self.writer = Writer(self._writing)
         self._engine = engine
         self._keys: dict[str, str] = {}
 
@@ -58,6 +59,7 @@ class Store:
     def close(self) -> None:
         """Finish writing and close."""
         self.writer.close()
+        self._writing.dispose()
         self._engine.dispose()
 
 

@@ -37,6 +37,7 @@ class EventRow(SQLModel, table=True):
     __tablename__ = "event"
     __table_args__ = (
         UniqueConstraint("source", "id"),
+        Index("ix_event_type", "type"),
         Index("ix_event_type_time", "type", "time"),
         Index("ix_event_source_time", "source", "time"),
     )
@@ -48,6 +49,26 @@ class EventRow(SQLModel, table=True):
     accepted_at: datetime = _instant(nullable=False)
     subject: str | None = Field(default=None, index=True)
     data: dict[str, object] = Field(sa_column=Column(JSON, nullable=False))
+    cause: int | None = None
+    actor: str | None = None
+
+
+class ReadingRow(SQLModel, table=True):
+    """A value that a signal came to by no event of the log: a feed's reading. Changes only; `after_seq` is its place.
+
+    A reading without a value tells that there was none any more.
+    """
+
+    __tablename__ = "reading"
+    __table_args__ = (
+        Index("ix_reading_signal_observed_at", "signal", "observed_at"),
+        Index("ix_reading_observed_at", "observed_at"),
+    )
+    id: int | None = Field(default=None, primary_key=True)
+    signal: str
+    value: object = Field(default=None, sa_column=Column(JSON(none_as_null=True), nullable=True))
+    observed_at: datetime = _instant(nullable=False)
+    after_seq: int
 
 
 class FeedRow(SQLModel, table=True):

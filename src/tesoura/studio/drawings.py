@@ -86,10 +86,10 @@ class Drawings:
                 kept.rows.appendleft(row)
                 yield key, cells(kept.latest, list(kept.rows))
 
-    def touched(self, signals: tuple[str, ...]) -> None:
+    def touched(self, signals: tuple[str, ...], now: datetime) -> None:
         """Signals changed: their charts are due soon."""
         if self._charts and signals:
-            soon = self._clock() + SOONEST
+            soon = now + SOONEST
             names = set(signals)
             for chart in self._charts.values():
                 if chart.trail.signal in names and chart.due > soon:

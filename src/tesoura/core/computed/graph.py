@@ -146,7 +146,8 @@ class Graph:
         """What instruments have fired and nobody has logged yet; whoever logs it takes it off."""
         self._states: dict[str, State] = {}
         self._definitions: dict[str, Definition] = {}
-        self._by_type: dict[str, list[str]] = {}
+        self.by_type: dict[str, list[str]] = {}
+        """Which computations take a type of event."""
         self._readers: dict[str, list[str]] = {}
         self._rank: dict[str, int] = {}
         self._due: list[tuple[datetime, int, str]] = []
@@ -198,10 +199,10 @@ class Graph:
                 state.style = style
 
     def _index(self) -> None:
-        self._by_type, self._readers, producers = {}, {}, {}
+        self.by_type, self._readers, producers = {}, {}, {}
         for key, state in self._states.items():
             for kind in state.types:
-                self._by_type.setdefault(kind, []).append(key)
+                self.by_type.setdefault(kind, []).append(key)
             for name in state.reads:
                 self._readers.setdefault(name, []).append(key)
             for output in self._definitions[key].outputs():
@@ -223,7 +224,7 @@ class Graph:
     def event(self, event: Occurrence, now: datetime) -> list[str]:
         """Let the computations that take this event have it; which of them it changed."""
         changed = []
-        for key in self._by_type.get(event.type, ()):
+        for key in self.by_type.get(event.type, ()):
             if key in self.broken:
                 continue
             state = self._states[key]
@@ -245,7 +246,7 @@ class Graph:
 
     def takers(self, kind: str) -> Sequence[str]:
         """The computations that take events of this type."""
-        return self._by_type.get(kind, ())
+        return self.by_type.get(kind, ())
 
     def next_change(self) -> datetime | None:
         """The earliest instant at which one changes by itself."""
@@ -261,6 +262,16 @@ class Graph:
             del self._due_at[key]
             found.append(key)
         return found
+
+    def take_fired(self) -> list[tuple[Setup, Fired]]:
+        """What instruments have fired since this was last asked."""
+        fired, self.fired = self.fired, []
+        return fired
+
+    @property
+    def any_stale(self) -> bool:
+        """Whether some may be such that only the log can set them right."""
+        return bool(self._stale)
 
     def player(self, name: str) -> Runner | None:
         """An instrument that runs."""

@@ -12,6 +12,7 @@ from typing import Any, Protocol
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence
+from tesoura.core.effects import Effect
 from tesoura.core.forms.fields import Field
 from tesoura.core.overlays.pieces.kind import PieceKind
 from tesoura.core.signals.extremes import Extremes
@@ -45,12 +46,16 @@ class Step:
 
 @dataclass(frozen=True, slots=True)
 class Fired:
-    """Something that happened by itself: an event for the log. The same `id` is logged once, whatever happens."""
+    """Something that happened by itself: an event for the log, and what goes out because of it.
+
+    The same `id` is logged once, whatever happens; its effects are carried out once it is, and only then.
+    """
 
     id: str
     type: str
     at: datetime
     data: Mapping[str, Any] = field(default_factory=dict)
+    effects: Sequence[Effect] = ()
 
 
 class Instrument(Protocol):

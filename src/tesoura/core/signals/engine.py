@@ -8,10 +8,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import datetime
+from typing import NamedTuple, Protocol
 
 from tesoura.core.computed.occurrence import occurrence
 from tesoura.core.language.numbers import ENGLISH, NumberStyle
 from tesoura.core.names import snake
+from tesoura.core.signals.assignments import assignment_of
 from tesoura.core.signals.changes import Changes
 from tesoura.core.signals.event_names import EventNames
 from tesoura.core.signals.followers import FollowedCells
@@ -26,6 +28,33 @@ COUNT = "count_this_session"
 
 OWN_TYPES = "tesoura."
 """How the types of events begin that tell what was done with Tesoura itself; they become no signals."""
+
+
+class AcceptedEvent(Protocol):
+    """An event of the log: its place there, and when it was accepted."""
+
+    @property
+    def seq(self) -> int:
+        """Its place in the log."""
+        ...
+
+    @property
+    def event(self) -> Event:
+        """The event itself."""
+        ...
+
+    @property
+    def accepted_at(self) -> datetime:
+        """When it was accepted."""
+        ...
+
+
+class LogEntry(NamedTuple):
+    """An event with its place in the log and when it was accepted."""
+
+    seq: int
+    event: Event
+    accepted_at: datetime
 
 
 def scalars(data: Mapping[str, object]) -> Iterator[tuple[str, Scalar]]:
@@ -108,6 +137,10 @@ class Engine(FollowedCells):
         self, reading: Reading, feed: str, unit: str | None, fresh_for_s: float | None, now: datetime
     ) -> Changes:
         """Set one signal of a feed that is not asked but told, making the signal when it is new."""
+        self._assign(reading, feed, unit, fresh_for_s, now)
+        return self._done(self._states_changed([reading.name], [reading.name], now), now)
+
+    def _assign(self, reading: Reading, feed: str, unit: str | None, fresh_for_s: float | None, now: datetime) -> None:
         if feed not in self._feeds:
             self.add_feed(feed, None)
         cell = self._cells.get(reading.name)
@@ -118,15 +151,14 @@ class Engine(FollowedCells):
         cell.fresh_for_s = fresh_for_s
         self._feeds[feed].last_ok_at = now
         self._take(reading.name, reading.value, reading.observed_at)
-        return self._done(self._states_changed([reading.name], [reading.name], now), now)
 
     # Events
 
     def apply_event(self, event: Event, now: datetime, seq: int = 0) -> Changes:
         """Take one event in that was accepted now, with its place in the log."""
-        return self.apply_events([(event, seq, now)], now)
+        return self.apply_events([LogEntry(seq, event, now)], now)
 
-    def apply_events(self, events: Iterable[tuple[Event, int, datetime]], now: datetime) -> Changes:
+    def apply_events(self, events: Iterable[AcceptedEvent], now: datetime) -> Changes:
         """Take events in, each with its place in the log and when it was accepted.
 
         Each plain value in an event's data becomes a signal of the event's type, the event is counted, and the windows
@@ -136,16 +168,24 @@ class Engine(FollowedCells):
         fresh: list[str] = []
         feeds: list[str] = []
         windows: set[str] = set()
-        for event, seq, accepted_at in events:
+        takers = self.graph.by_type
+        for one in events:
+            event = one.event
             try:
-                if self.graph.takers(event.type):
-                    windows.update(self.graph.event(occurrence(event, seq, accepted_at), now))
-                self._arrive(event, now, touched, fresh, feeds)
+                if event.type in takers:
+                    windows.update(self.graph.event(occurrence(event, one.seq, one.accepted_at), now))
+                if not event.type.startswith(OWN_TYPES):
+                    self._arrive(event, now, touched, fresh, feeds)
+                elif (given := assignment_of(event)) is not None:
+                    reading = Reading(given.signal, given.value, min(event.time, now))
+                    self._assign(reading, given.feed, given.unit, given.fresh_for_s, now)
+                    touched[given.signal] = None
+                    fresh.append(given.signal)
             except Exception as error:
                 # It is in the log for good. A fault of ours with one event must not keep the next ones away.
-                self._unapplied.append((f"Event {seq} of the log", error))
+                self._unapplied.append((f"Event {one.seq} of the log", error))
         if fresh:
-            self._states_changed(fresh, (), now)
+            touched |= dict.fromkeys(self._states_changed(fresh, (), now))
         return self._done(list(touched), now, tuple(dict.fromkeys(feeds)), windows)
 
     def take_faults(self) -> list[tuple[str, Exception]]:
@@ -289,6 +329,12 @@ class Engine(FollowedCells):
         if feed not in self._feeds:
             self.add_feed(feed, None)
         self._restore(feed, signal, fresh_for_s)
+
+    def mark_restored(self, names: Iterable[str]) -> None:
+        """These were set before a restart: late until they are set again, unless they are held."""
+        for name in names:
+            if cell := self._cells.get(name):
+                cell.restored = True
 
     def unsaved(self, now: datetime, trails: bool) -> list[tuple[Signal, str, float | None, str | None]]:
         """What changed since this was last asked: signal, its feed, how long it stays fresh, its event type.

@@ -52,7 +52,7 @@ class EventsDoor:
         try:
             key = whose(heads.get(b"authorization", b"").decode("latin-1"), self._runtime.store.key_name)
             body = parsed(await _body(receive))
-            events = read_events(body, f"api:{key}", self._runtime.settings.clock())
+            events = read_events(body, key, self._runtime.settings.clock())
             done = await self._runtime.accept(events)
         except KeyRefused as error:
             raise _Refused(401, error.title, error.detail, ((b"www-authenticate", b"Bearer"),)) from None

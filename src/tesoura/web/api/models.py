@@ -111,8 +111,8 @@ def whose(authorization: str, name_of: Callable[[str], str | None]) -> str:
     return name
 
 
-def read_events(body: object, source: str, now: datetime) -> list[Event]:
-    """The events in a request's body. Raises Unreadable; then none of them is taken."""
+def read_events(body: object, key: str, now: datetime) -> list[Event]:
+    """The events in a request's body, sent with the key of this name. Raises Unreadable; then none of them is taken."""
     items = body if isinstance(body, list) else [body]
     if len(items) > MAX_EVENTS:
         raise Unreadable(f"{len(items):,} events came at once. Send at most {MAX_EVENTS:,} in one request.")
@@ -121,7 +121,7 @@ def read_events(body: object, source: str, now: datetime) -> list[Event]:
     for index, item in enumerate(items):
         at = f"[{index}]" if isinstance(body, list) else ""
         try:
-            events.append(_event(item, source, now))
+            events.append(_event(item, key, now))
         except ValidationError as error:
             wrong += [_worded(one, at) for one in error.errors()[:20]]
     for index, event in enumerate(events):
@@ -133,13 +133,15 @@ def read_events(body: object, source: str, now: datetime) -> list[Event]:
     return events
 
 
-def _event(item: object, source: str, now: datetime) -> Event:
+def _event(item: object, key: str, now: datetime) -> Event:
+    actor = f"key:{key}"
     if isinstance(item, dict) and "specversion" in item:
         cloud = CloudEvent.model_validate(item)
-        return Event(cloud.id, cloud.source, cloud.type, cloud.time or now, cloud.data, cloud.subject)
+        return Event(cloud.id, cloud.source, cloud.type, cloud.time or now, cloud.data, cloud.subject, actor=actor)
     plain = PlainEvent.model_validate(item)
     event_id = plain.id or uuid.uuid4().hex
-    return Event(event_id, plain.source or source, plain.type, plain.time or now, plain.data, plain.subject)
+    source = plain.source or f"api:{key}"
+    return Event(event_id, source, plain.type, plain.time or now, plain.data, plain.subject, actor=actor)
 
 
 def read_value(body: object) -> SignalValue:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from flask import Blueprint, Response, jsonify, request
+from flask import Blueprint, Response, g, jsonify, request
 from flask.typing import ResponseReturnValue
 
 from tesoura.core.names import closest, is_signal_name
@@ -17,7 +17,7 @@ from tesoura.runtime.preferences import SCENE_SIGNAL
 from tesoura.web.api.description import describe
 from tesoura.web.api.models import parsed, read_value, whose
 from tesoura.web.desk.hand import change, controls
-from tesoura.web.shared.doors import runtime, store
+from tesoura.web.shared.doors import actor, runtime, store
 from tesoura.web.shared.errors import problem
 
 blueprint = Blueprint("api", __name__, url_prefix="/api")
@@ -30,7 +30,7 @@ def check_key() -> Response | None:
     if request.endpoint in WITHOUT_KEY:
         return None
     try:
-        whose(request.headers.get("Authorization", ""), store().key_name)
+        g.actor = "key:" + whose(request.headers.get("Authorization", ""), store().key_name)
     except KeyRefused as error:
         response = problem(401, error.title, error.detail)
         response.headers["WWW-Authenticate"] = "Bearer"
@@ -76,7 +76,7 @@ def put_signal(name: str) -> ResponseReturnValue:
         )
     if full == runtime().preferences.scene_signal == SCENE_SIGNAL:
         scene = " ".join(str(read_value(_body()).value).split())[:60]
-        runtime().call(Runtime.set_scene, scene)
+        runtime().call(Runtime.set_scene, scene, actor())
         signal = runtime().call(Runtime.signal, full)
         assert signal is not None
         return _signal(signal)
@@ -91,7 +91,7 @@ def put_signal(name: str) -> ResponseReturnValue:
         value = as_scalar(given.value)
     except ValueRefused as error:
         return problem(422, "This could not be taken", str(error))
-    return _signal(runtime().call(Runtime.put_signal, full, value, given.unit, given.fresh_for_s))
+    return _signal(runtime().call(Runtime.put_signal, full, value, given.unit, given.fresh_for_s, actor()))
 
 
 @blueprint.put("/hand/<name>")
@@ -122,9 +122,9 @@ def command(name: str, command: str) -> ResponseReturnValue:
     given = _body() if request.get_data() else {}
     if not isinstance(given, dict):
         return problem(422, "This could not be taken", 'Send what belongs to the command, as in {"by": "3 min"}.')
-    full = name.lower()
+    full, by = name.lower(), actor()
     try:
-        step = runtime().call(lambda self: self.instruments.command(full, command.lower(), given))
+        step = runtime().call(lambda self: self.instruments.command(full, command.lower(), given, by))
     except LookupError:
         names = ", ".join(one.setup.name for one in runtime().call(lambda self: self.instruments.all())) or "none yet"
         return problem(404, f"There is no instrument {name[:60]}", f"There are: {names}.")

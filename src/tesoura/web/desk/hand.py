@@ -13,7 +13,7 @@ from tesoura.core.values import Scalar, Signal
 from tesoura.errors import InvalidField
 from tesoura.runtime.facade import Runtime
 from tesoura.store import feeds as stored
-from tesoura.web.shared.doors import runtime, store
+from tesoura.web.shared.doors import actor, runtime, store
 
 blueprint = Blueprint("hand", __name__, url_prefix="/hand")
 
@@ -41,20 +41,19 @@ def change(name: str, wish: Mapping[str, Any]) -> Signal | None:
         if not 0 < abs(steps) <= 1000:
             raise InvalidField("step is a whole number: 1 is up, -1 is down.")
         return _step(name, choices, steps)
-    return runtime().call(Runtime.set_by_hand, name, checked(choices, wish.get("value", "")))
+    value = checked(choices, wish.get("value", ""))
+    return runtime().call(Runtime.set_by_hand, name, lambda present: value, actor())
 
 
 def _step(name: str, choices: Mapping[str, Any], steps: int) -> Signal | None:
-    async def job(self: Runtime) -> Signal | None:
-        # Read and set on the loop in one go, so that two presses at once are two steps.
-        present = self.signal(f"{name}.value")
-        value: Scalar | None = present.value if present else None
+    def choose(present: Scalar | None) -> Scalar:
+        value = present
         for _ in range(abs(steps) if choices.get("what") == "number" else 1):
             value = stepped(choices, value, 1 if steps > 0 else -1)
         assert value is not None
-        return await self.set_by_hand(name, value)
+        return value
 
-    return runtime().call(job)
+    return runtime().call(Runtime.set_by_hand, name, choose, actor())
 
 
 @blueprint.post("/<name>")

@@ -12,7 +12,7 @@ from tesoura.web.shared.doors import runtime
 
 
 @dataclass(frozen=True, slots=True)
-class Effect:
+class EffectNote:
     """What a control would do, in words, or why it can do nothing now."""
 
     words: str
@@ -20,17 +20,17 @@ class Effect:
 
 
 def panel(
-    standing: InstrumentState, said: Effect | None = None, asks: Ambiguous | None = None, at: str = "",
+    standing: InstrumentState, said: EffectNote | None = None, asks: Ambiguous | None = None, at: str = "",
     typed: Mapping[str, Any] | None = None,
 ) -> dict[str, Any]:  # fmt: skip
     """What the panel of an instrument is given. `effect` tells what a command would do now."""
     name = standing.setup.name
 
-    def effect(command: str, **given: Any) -> Effect:
+    def effect(command: str, **given: Any) -> EffectNote:
         try:
-            return Effect(runtime().call(lambda self: self.instruments.attempt(name, command, given)).effect)
+            return EffectNote(runtime().call(lambda self: self.instruments.attempt(name, command, given)).effect)
         except InvalidField as error:
-            return Effect(str(error), True)
+            return EffectNote(str(error), True)
 
     return {"it": standing, "name": name, "title": standing.setup.choices["title"], "effect": effect, "said": said,
             "asks": asks, "asked_by": at, "typed": typed or {}}  # fmt: skip

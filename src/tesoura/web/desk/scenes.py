@@ -54,6 +54,6 @@ def name_them() -> ResponseReturnValue:
         state.choose(session, "scene_signal", signal)
 
     store().write(job)
-    runtime().call(Runtime.choices_changed)
+    runtime().call(Runtime.preferences_changed)
     flash("The scenes are so from now on.", "said")
     return redirect(url_for("preferences.show") + "#scenes")

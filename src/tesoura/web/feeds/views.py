@@ -165,7 +165,8 @@ def keep_new(title: str, kind: FeedKind, filled: Filled) -> str:
     if kind.name == "hand":
         from tesoura.core.signals.by_hand import checked
 
-        runtime().call(Runtime.set_by_hand, name, checked(filled.choices, filled.choices["start"]))
+        start = checked(filled.choices, filled.choices["start"])
+        runtime().call(Runtime.set_by_hand, name, lambda present: start)
     return name
 
 
@@ -327,4 +328,4 @@ def name_folder(folder: str) -> None:
     if path not in present:
         kept = json.dumps([str(one) for one in (*present, path)])
         store().write(lambda session: state.choose(session, "folders", kept))
-        runtime().call(Runtime.choices_changed)
+        runtime().call(Runtime.preferences_changed)

@@ -27,7 +27,7 @@ from tesoura.store import feeds as stored_feeds
 from tesoura.store import overlays as stored_overlays
 from tesoura.store.overlays import OnAir
 from tesoura.store.tables import ComputedRow
-from tesoura.web.desk.panels import Effect, panel, panels
+from tesoura.web.desk.panels import EffectNote, panel, panels
 from tesoura.web.mat import views as mat
 from tesoura.web.overlays.views import put
 from tesoura.web.shared.doors import now, runtime, store
@@ -80,9 +80,9 @@ def do(name: str, command: str) -> ResponseReturnValue:
     said, asks, status = None, None, 200
     try:
         step = runtime().call(lambda self: self.instruments.command(name, command, given_of(request.form)))
-        said = Effect(step.effect)
+        said = EffectNote(step.effect)
     except InvalidField as error:
-        said, status = Effect(str(error), True), 422
+        said, status = EffectNote(str(error), True), 422
         asks = error if isinstance(error, Ambiguous) else None
     if not request.headers.get("HX-Request"):
         flash(said.words[:1].upper() + said.words[1:], "wrong" if said.wrong else "said")

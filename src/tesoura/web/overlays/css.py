@@ -14,6 +14,7 @@ from tesoura.core.overlays.document import Overlay, Piece
 from tesoura.core.overlays.looks import Look
 from tesoura.core.overlays.pieces.slots import columns
 from tesoura.core.overlays.typefaces import CARRIED
+from tesoura.core.values import Json
 from tesoura.uploads.sheets import checked
 
 _ALIGNED = {"left": "left", "centre": "center", "right": "right"}
@@ -184,13 +185,13 @@ def away_in(piece: Piece) -> str:
     return "|".join(scene.casefold() for scene in piece.scenes if not piece.shown_in(scene))
 
 
-def there(piece: Piece, says: Mapping[str, str], scene: str) -> bool:
+def there(piece: Piece, says: Mapping[str, Json], scene: str) -> bool:
     """Whether a piece is there, in a scene."""
     away = away_in(piece).split("|") if piece.scenes else []
     return bool(says.get("", "")) and piece["hidden"] != "yes" and not (scene and scene.casefold() in away)
 
 
-def says_of(values: Mapping[str, str], piece: Piece) -> dict[str, str]:
+def says_of(values: Mapping[str, Json], piece: Piece) -> dict[str, Json]:
     """What a piece says, by its parts, out of what an overlay's pieces say."""
     prefix = f"{piece.id}."
     parts = {key.removeprefix(prefix): text for key, text in values.items() if key.startswith(prefix)}

@@ -58,7 +58,7 @@ def _stage(found: Frame, alone: Piece | None) -> str:
 
 def piece_box(found: Frame, piece: Piece) -> Box:
     """Where a piece lies now."""
-    return studio().box(piece, found.overlay, says_of(found.values, piece)[""])
+    return studio().box(piece, found.overlay, str(says_of(found.values, piece)[""]))
 
 
 def _never_kept(response: Response) -> Response:

@@ -46,7 +46,7 @@ def set_locale() -> ResponseReturnValue:
         flash("That way of writing numbers is not offered. Choose one from the list.", "wrong")
     else:
         store().write(lambda session: state.choose(session, "locale", wanted))
-        runtime().call(Runtime.choices_changed)
+        runtime().call(Runtime.preferences_changed)
         flash("Numbers are written that way from now on, on air too.", "said")
     return redirect(url_for("preferences.show"))
 
@@ -65,7 +65,7 @@ def set_calendar() -> ResponseReturnValue:
         state.choose(session, "first_weekday", first)
 
     store().write(job)
-    runtime().call(Runtime.choices_changed)
+    runtime().call(Runtime.preferences_changed)
     flash("Days and weeks begin so from now on; what counts by them was made anew.", "said")
     return redirect(url_for("preferences.show"))
 
@@ -77,7 +77,7 @@ def set_keep() -> ResponseReturnValue:
     if typed and not (typed.isdecimal() and MIN_DAYS <= int(typed) <= MAX_DAYS):
         return _page(422, wrong_keep=f"Give days from {MIN_DAYS} to {MAX_DAYS:,}, or nothing to keep it for good.")
     store().write(lambda session: state.choose(session, "keep_days", typed))
-    runtime().call(Runtime.choices_changed)
+    runtime().call(Runtime.preferences_changed)
     flash("Older events are let go little by little; counts and rankings keep what they had of them.", "said")
     return redirect(url_for("preferences.show"))
 
@@ -96,7 +96,7 @@ def set_folders() -> ResponseReturnValue:
     else:
         present = list(dict.fromkeys([*present, str(Path(typed).expanduser())]))
     store().write(lambda session: state.choose(session, "folders", json.dumps(present)))
-    runtime().call(Runtime.choices_changed)
+    runtime().call(Runtime.preferences_changed)
     flash("Files may be read from the folders on the list, and from no other.", "said")
     return redirect(url_for("preferences.show"))
 

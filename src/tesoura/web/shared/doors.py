@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 
-from flask import current_app
+from flask import current_app, g
 
 from tesoura.runtime.facade import Runtime
 from tesoura.settings import Settings
@@ -48,6 +48,11 @@ def studio() -> Studio:
 def now() -> datetime:
     """The present instant. Ask before handing a job to the writer, which runs it outside the request."""
     return _doors().settings.clock()
+
+
+def actor() -> str:
+    """Who does what this request asks for: `desk`, or `key:NAME`."""
+    return str(g.get("actor", "desk"))
 
 
 def settings() -> Settings:

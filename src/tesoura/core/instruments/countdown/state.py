@@ -9,6 +9,7 @@ from datetime import UTC, datetime, timedelta
 from typing import Any, Self
 
 from tesoura.core.computed.occurrence import Occurrence, instant, micros
+from tesoura.core.effects import SCENE, SOUND, Effect
 from tesoura.core.forms.durations import brief
 from tesoura.core.instruments.base import Fired, Told
 from tesoura.core.instruments.countdown.plan import UP, CountdownMark, CountdownPlan
@@ -18,6 +19,8 @@ from tesoura.core.values import Scalar
 from tesoura.errors import InvalidField
 
 READY, RUNNING, PAUSED, ENDED, OVER = "ready", "running", "paused", "ended", "over"
+HEARD_FOR = timedelta(seconds=5)
+"""A sound or a scene that comes later than this after its moment comes no more."""
 TRIAL_US, TRIAL_END_US = 5 * SECOND, 8 * SECOND
 SAMPLE_US = 272 * SECOND
 CLOCK_SET = "tesoura.clock_set"
@@ -188,9 +191,17 @@ class Counting:
             id = f"{target.isoformat()}:{mark.left_us // SECOND}" + (":trial" if trial else "")
             if since < at <= now and id not in self.fired:
                 data: dict[str, Any] = {"countdown": self.plan.title, "left_s": mark.left_us // SECOND, "of": id}
-                data |= {"sound": mark.sound} if mark.sound else {}
-                data |= {"trial": True} if trial else {"scene": mark.scene} if mark.scene else {}
-                yield Fired(id, mark_type(self.plan.name, mark), at, data)
+                data |= {"trial": True} if trial else {}
+                yield Fired(id, mark_type(self.plan.name, mark), at, data, self._effects(mark, at, trial))
+
+    def _effects(self, mark: CountdownMark, at: datetime, trial: bool) -> Sequence[Effect]:
+        """What a mark lets be heard and seen; one that is tried changes no scene."""
+        until, effects = at + HEARD_FOR, []
+        if mark.sound:
+            effects.append(Effect(SOUND, self.plan.name, {"sound": mark.sound}, until))
+        if mark.scene and not trial:
+            effects.append(Effect(SCENE, mark.scene, not_after=until))
+        return effects
 
     # The fit check, and a restart
 

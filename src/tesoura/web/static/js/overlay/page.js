@@ -73,10 +73,14 @@ function hear(message) {
 
 // A moment is ended by Tesoura; should the link be lost meanwhile, it still goes when its time is over.
 const ends = {};
-function show({ piece, text, for_s }) {
+function show({ id, piece, text, for_s }) {
   clearTimeout(ends[piece]);
   if (fetching) fetching[piece] = text;
   tell({ [piece]: text });
+  // Behind the next frame it has been painted, and Tesoura is told: what was seen is known, not guessed.
+  requestAnimationFrame(() => requestAnimationFrame(() => {
+    if (socket.readyState === WebSocket.OPEN) socket.send(JSON.stringify({ ack: id }));
+  }));
   ends[piece] = setTimeout(() => tell({ [piece]: "" }), for_s * 1000 + 1500);
 }
 

@@ -1,0 +1,28 @@
+"""Effects: what goes out because of something. A frozen value; who carries it out is another matter."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any
+
+SOUND, SCENE = "sound", "scene"
+
+
+@dataclass(frozen=True, slots=True)
+class Effect:
+    """One effect: its kind, what it is done to, what is given with it.
+
+    `not_after` is when it makes no sense any more: a bell that is late is not rung. A kind is known to the executor by
+    its name: a `sound` is heard on every overlay that shows the instrument `target`, a `scene` becomes the present one.
+    """
+
+    kind: str
+    target: str
+    data: Mapping[str, Any] = field(default_factory=dict)
+    not_after: datetime | None = None
+
+    def too_late(self, now: datetime) -> bool:
+        """Whether it makes no sense any more."""
+        return self.not_after is not None and now > self.not_after

@@ -1,0 +1,55 @@
+"""Values that are set and not measured: by a script, by hand, a scene. Each is an event of the log before it counts."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from tesoura.core.values import Event, Scalar, as_scalar
+from tesoura.errors import ValueRefused
+
+BY_SCRIPT, BY_HAND, SCENE = "tesoura.signal", "tesoura.set_by_hand", "tesoura.scene"
+TYPES = frozenset((BY_SCRIPT, BY_HAND, SCENE))
+
+
+@dataclass(frozen=True, slots=True)
+class Assignment:
+    """A signal set to a value; its unit where one was given, and how long it is fresh, in seconds."""
+
+    signal: str
+    value: Scalar
+    unit: str | None = None
+    fresh_for_s: float | None = None
+
+    @property
+    def feed(self) -> str:
+        """The first half of the signal's name."""
+        return self.signal.partition(".")[0]
+
+    def data(self) -> dict[str, Any]:
+        """What stands in the log."""
+        told: dict[str, Any] = {"signal": self.signal, "value": self.value}
+        if self.unit is not None:
+            told["unit"] = self.unit
+        if self.fresh_for_s is not None:
+            told["fresh_for_s"] = self.fresh_for_s
+        return told
+
+
+def assignment_of(event: Event) -> Assignment | None:
+    """What an event of the log sets; None for one that sets nothing, as those of earlier versions."""
+    if event.type not in TYPES or event.source != "tesoura":
+        return None
+    signal, unit, fresh = (event.data.get(key) for key in ("signal", "unit", "fresh_for_s"))
+    if not isinstance(signal, str):
+        return None
+    try:
+        value = as_scalar(event.data.get("value"))
+    except ValueRefused:
+        return None
+    return Assignment(
+        signal,
+        value,
+        unit if isinstance(unit, str) else None,
+        float(fresh) if isinstance(fresh, int | float) else None,
+    )

@@ -1,0 +1,49 @@
+"""The one executor of effects: each is in the log before it begins, and what became of it after."""
+
+from __future__ import annotations
+
+import logging
+import uuid
+from collections.abc import Awaitable, Callable, Mapping, Sequence
+from datetime import datetime
+
+from tesoura.core.effects import Effect
+from tesoura.core.values import Event
+from tesoura.runtime.journal import Journal
+
+log = logging.getLogger(__name__)
+BEGUN, ENDED = "tesoura.effect", "tesoura.effect_ended"
+DONE, FAILED, TOO_LATE = "done", "failed", "too late"
+Performer = Callable[[Effect, int], Awaitable[None]]
+"""Carries out the effects of a kind; told the place in the log where it began. What it raises is told as a failure."""
+
+
+class Effects:
+    """Carries out effects by their kind. `performers` is the table of those there are."""
+
+    def __init__(self, journal: Journal, clock: Callable[[], datetime], performers: Mapping[str, Performer]) -> None:
+        self._journal, self._clock, self._performers = journal, clock, performers
+
+    async def perform(self, effects: Sequence[Effect], cause: int | None, actor: str) -> list[str]:
+        """Carry these out, one after the other; what became of each: `done`, `failed`, or `too late`."""
+        return [await self._perform(one, cause, actor) for one in effects]
+
+    async def _perform(self, effect: Effect, cause: int | None, actor: str) -> str:
+        if effect.too_late(self._clock()):
+            await self._tell(ENDED, effect, {"outcome": TOO_LATE}, cause, actor)
+            return TOO_LATE
+        begun = await self._tell(BEGUN, effect, dict(effect.data), cause, actor)
+        try:
+            await self._performers[effect.kind](effect, begun)
+        except Exception as error:
+            log.error("The effect %s on %s failed", effect.kind, effect.target, exc_info=error)
+            why = "nothing here can do that" if isinstance(error, KeyError) else str(error)
+            await self._tell(ENDED, effect, {"outcome": FAILED, "why": why}, begun, actor)
+            return FAILED
+        await self._tell(ENDED, effect, {"outcome": DONE}, begun, actor)
+        return DONE
+
+    async def _tell(self, kind: str, effect: Effect, data: Mapping[str, object], cause: int | None, actor: str) -> int:
+        told = {"effect": effect.kind, "target": effect.target, **data}
+        event = Event(uuid.uuid4().hex, "tesoura", kind, self._clock(), told, effect.target, cause, actor)
+        return (await self._journal.log([event]))[0].seq
