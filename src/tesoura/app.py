@@ -60,7 +60,7 @@ def create_app(settings: Settings, store: Store) -> Starlette:
     return Starlette(
         routes=[
             Route("/healthz", health),
-            WebSocketRoute("/live/desk/{ticket}", DeskSocket(runtime.hub, desk_ticket(store))),
+            WebSocketRoute("/live/desk/{ticket}", DeskSocket(runtime.hub, desk_ticket(store, settings))),
             WebSocketRoute("/live/{token}", OverlaySocket(runtime.hub)),
             Mount("/static", _Static(directory=STATIC)),
             Mount("/", WSGIMiddleware(create_pages(runtime, settings), workers=WORKER_THREADS)),  # type: ignore[arg-type]

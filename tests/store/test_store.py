@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import sqlite3
 import stat
+import threading
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -20,7 +21,8 @@ from sqlmodel import Session, SQLModel
 from tesoura.core.overlays.document import Overlay, new_piece
 from tesoura.core.values import Event, Freshness, Signal
 from tesoura.errors import DataFolderError
-from tesoura.store import database, feeds, keys, log, overlays, state
+from tesoura.store import database, feeds, keys, log, overlays, readings, state
+from tesoura.store.readings import KeptReading
 from tesoura.store.store import Store, open_store
 
 NOON = datetime(2026, 11, 26, 12, 0, 0, 123456, tzinfo=UTC)
@@ -178,3 +180,57 @@ def test_a_full_disk_is_said_and_the_next_job_still_runs(store: Store) -> None:
     with pytest.raises(DataFolderError, match="Is the disk full"):
         store.write(full)
     assert len(store.write(lambda session: log.append(session, [event(1)], NOON))) == 1
+
+
+def test_readers_keep_the_writer_from_nothing(store: Store) -> None:
+    go_on, reading = threading.Event(), threading.Barrier(31)
+
+    def read(session: Session) -> None:
+        log.latest(session, 1)
+        reading.wait(20)
+        assert go_on.wait(20)
+
+    threads = [threading.Thread(target=store.read, args=(read,)) for _ in range(30)]
+    for thread in threads:
+        thread.start()
+    reading.wait(20)
+    try:
+        future = store.writer.submit(lambda session: log.append(session, [event(1)], NOON))
+        assert len(future.result(timeout=5)) == 1
+    finally:
+        go_on.set()
+        for thread in threads:
+            thread.join()
+
+
+def test_what_is_committed_is_synced(store: Store) -> None:
+    def level(session: Session) -> int:
+        return int(session.connection().exec_driver_sql("PRAGMA synchronous").scalar_one())
+
+    assert store.write(level) == 2
+
+
+def test_the_newest_of_a_type_are_found_without_sorting_all_of_it(store: Store) -> None:
+    store.write(lambda session: log.append(session, [event(n, kind=("kill", "gift")[n % 2]) for n in range(20)], NOON))
+    assert [one["target"] for one in store.read(lambda s: log.recent_data(s, ["gift", "kill"], 3))] == [
+        "kite 19", "kite 18", "kite 17",
+    ]  # fmt: skip
+
+    def plan(session: Session) -> str:
+        asked = "EXPLAIN QUERY PLAN SELECT seq, data FROM event WHERE type = 'kill' ORDER BY seq DESC LIMIT 3"
+        return " ".join(str(row) for row in session.connection().exec_driver_sql(asked))
+
+    assert "TEMP B-TREE" not in store.read(plan)
+
+
+def test_readings_are_found_by_instant_and_let_go(store: Store) -> None:
+    found = [KeptReading("reach.members", 1_280 + n, NOON + timedelta(minutes=n), n) for n in range(5)]
+    store.write(lambda session: readings.keep(session, found))
+    at = NOON + timedelta(minutes=2, seconds=30)
+    assert store.read(lambda session: readings.at(session, "reach.members", at)) == found[2]
+    assert (
+        store.read(lambda session: list(readings.between(session, ["reach.members"], at, NOON.replace(hour=13))))
+        == (found[3:])
+    )
+    assert store.write(lambda session: readings.let_go(session, at)) == 3
+    assert store.read(lambda session: readings.at(session, "reach.members", at)) is None

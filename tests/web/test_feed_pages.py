@@ -5,11 +5,13 @@ from __future__ import annotations
 import os
 import re
 import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
 import pytest
 
+from tesoura.errors import DataFolderError
 from tesoura.feeds.registry import KINDS
 from tesoura.runtime.facade import Runtime
 from tesoura.standins.channel import CLIENT_ID, ChannelService
@@ -263,3 +265,44 @@ def test_a_feed_of_a_kind_that_is_gone_harms_nothing(running: Running) -> None:
     again = Running(running.folder)
     assert again.client.get("/feeds/").status_code == 200
     again.stop()
+
+
+def _webhook(running: Running) -> tuple[str, str]:
+    secret = new_secret()
+    running.press("/", "/feeds/new/webhook", {"title": "Gifts", "signed": "yes", "secret": secret})
+    address = private_address(running, "gifts")
+    send(address, secret, {"name": "Ana", "amount": 5}, "msg_0")
+    running.press("/", "/feeds/gifts/rules/", {"type": "gift", "fields": "name = name\namount"})
+    return address, secret
+
+
+def test_eight_equal_messages_at_once_make_one_event(running: Running) -> None:
+    address, secret = _webhook(running)
+    before = len(events(running, "gift"))
+    with ThreadPoolExecutor(8) as threads:
+        told = list(threads.map(lambda _: send(address, secret, {"name": "Bolt", "amount": 2}, "msg_1"), range(8)))
+    assert sorted(one.status_code for one in told) == [202, *[409] * 7]
+    assert len(events(running, "gift")) == before + 1
+
+
+def test_a_message_that_could_not_be_written_is_taken_when_it_is_sent_again(
+    running: Running, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    address, secret = _webhook(running)
+
+    def full(*_: object) -> None:
+        raise DataFolderError("The disk is full.")
+
+    with monkeypatch.context() as patched:
+        patched.setattr("tesoura.store.rules.keep_seen", full)
+        assert send(address, secret, {"name": "Bolt", "amount": 2}, "msg_1").status_code >= 500
+    assert events(running, "gift") == []
+    assert send(address, secret, {"name": "Bolt", "amount": 2}, "msg_1").status_code == 202
+    assert [one.data["name"] for one in events(running, "gift")] == ["Bolt"]
+
+
+def test_feeds_stay_in_their_order_when_one_is_changed(running: Running) -> None:
+    for title in ("Lives", "Mood", "Round"):
+        running.press("/", "/feeds/new/hand", {"title": title, "what": "number", "start": "1"})
+    running.press("/", "/feeds/lives/pause", {"paused": "yes"})
+    assert [one.name for one in running.runtime.call(lambda self: self.feeds.reports())] == ["lives", "mood", "round"]

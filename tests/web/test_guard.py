@@ -5,6 +5,7 @@ from __future__ import annotations
 import socket
 from pathlib import Path
 
+import httpx
 import pytest
 from click.testing import CliRunner
 from websockets.exceptions import InvalidStatus
@@ -12,6 +13,7 @@ from websockets.sync.client import connect
 from websockets.typing import Origin
 
 from tesoura.cli import PASSWORD_VARIABLE, main
+from tesoura.web.access.guesses import Guesses
 from tests.conftest import Running
 
 
@@ -100,3 +102,52 @@ def test_the_command_line_makes_a_key_once(tmp_path: Path) -> None:
     assert done.exit_code == 0
     assert done.stdout.startswith("tes_")
     assert "1 to 40" in run("key", "new", "x" * 41, "--data", str(tmp_path))
+
+
+def _sign_in(client: httpx.Client, password: str) -> httpx.Response:
+    page = client.get("/sign-in").text
+    token = page.split('name="csrf_token" value="')[1].split('"')[0]
+    return client.post("/sign-in", data={"csrf_token": token, "password": password})
+
+
+def test_after_a_few_wrong_passwords_each_further_one_waits(tmp_path: Path) -> None:
+    running = Running(tmp_path, password="kite-string")
+    try:
+        told = [_sign_in(running.client, f"guess {n}") for n in range(12)]
+        assert [one.status_code for one in told] == [403] * 5 + [429] * 7
+        assert int(told[-1].headers["retry-after"]) >= 1
+        assert "Try again in" in told[-1].text
+        # The right one waits as well: else waiting would tell which one it is.
+        assert _sign_in(running.client, "kite-string").status_code == 429
+    finally:
+        running.stop()
+
+
+def test_guesses_are_counted_by_who_gave_them_and_forgotten_by_the_right_one() -> None:
+    guesses = Guesses()
+    for _ in range(7):
+        guesses.wrong("10.0.0.9", 100.0)
+    assert guesses.wait_s("10.0.0.9", 100.0) == 4.0
+    assert guesses.wait_s("10.0.0.9", 104.0) == 0.0
+    assert guesses.wait_s("10.0.0.7", 100.0) == 0.0
+    for _ in range(30):
+        guesses.wrong("10.0.0.9", 104.0)
+    assert guesses.wait_s("10.0.0.9", 104.0) == 300.0
+    guesses.right("10.0.0.9")
+    assert guesses.wait_s("10.0.0.9", 104.0) == 0.0
+
+
+def test_another_password_ends_old_cookies_and_tickets(tmp_path: Path) -> None:
+    running = Running(tmp_path, password="kite-string")
+    assert _sign_in(running.client, "kite-string").status_code == 302
+    ticket = running.client.get("/").text.split('name="desk" content="')[1].split('"')[0]
+    cookies, port = dict(running.client.cookies), running.port
+    running.stop()
+    again = Running(tmp_path, port=port, password="other-string")
+    try:
+        again.client.cookies.update(cookies)
+        assert again.client.get("/").headers["location"] == "/sign-in"
+        with pytest.raises(InvalidStatus):
+            connect(f"ws://127.0.0.1:{again.port}/live/desk/{ticket}")
+    finally:
+        again.stop()

@@ -296,22 +296,45 @@ class Computations:
 
     # Keeping
 
-    def let_go(self, session: Session, before: datetime, now: datetime) -> int:
-        """Let go of the log's beginning that is older than this instant, and keep what the windows had of it."""
-        until_seq = event_log.prunable(session, before)
-        if until_seq is None or until_seq > self.applied:
-            return 0
+    async def let_go(self, before: datetime, now: datetime) -> int:
+        """Let go of the log's beginning that is older than this instant, and keep what the windows had of it.
+
+        What they had is worked out beside the writer, which others need; it only writes the answer, and only when
+        nothing was corrected or defined otherwise meanwhile.
+        """
         if self._engine.graph.broken:
             # What failed is built anew from the whole log once it is mended.
             return 0
-        standings, almanac = stored.standings(session), self._engine.graph.almanac
-        bases = []
-        for key, definition in list(self._engine.graph):
+        definitions = list(self._engine.graph)
+        prepared = await asyncio.to_thread(
+            self._store.read, lambda session: self._bases(session, definitions, before, now)
+        )
+        if prepared is None:
+            return 0
+        until_seq, bases, corrected = prepared
+
+        def job(session: Session) -> int:
+            if event_log.corrected_seqs(session) != corrected:
+                return 0
+            stored.save_standings(session, bases)
+            return event_log.prune(session, until_seq)
+
+        if definitions != list(self._engine.graph):
+            return 0
+        return await asyncio.wrap_future(self._store.writer.submit(job))
+
+    def _bases(
+        self, session: Session, definitions: Sequence[tuple[str, Definition]], before: datetime, now: datetime
+    ) -> tuple[int, list[SavedState], list[tuple[int, int]]] | None:
+        until_seq = event_log.prunable(session, before)
+        if until_seq is None or until_seq > self.applied:
+            return None
+        standings, almanac, bases = stored.standings(session), self._engine.graph.almanac, []
+        for key, definition in definitions:
             state = self._state(session, definition, standings.get(stored.BASE + key), until_seq, now)
             if isinstance(definition, Window | Setup) and (saved := state.saved()) is not None:
                 bases.append(SavedState(stored.BASE + key, until_seq, stands_for(definition, almanac), saved))
-        stored.save_standings(session, bases)
-        return event_log.prune(session, until_seq)
+        return until_seq, bases, event_log.corrected_seqs(session)
 
     def standings(self) -> list[SavedState]:
         """How all computations stand that are worth saving."""

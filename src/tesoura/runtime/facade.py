@@ -22,7 +22,7 @@ from tesoura.core.language.numbers import plain
 from tesoura.core.signals.assignments import Assignment, assignment_of
 from tesoura.core.signals.changes import Changes
 from tesoura.core.signals.engine import OWN_TYPES, Engine
-from tesoura.core.values import Event, Scalar, Signal
+from tesoura.core.values import Event, Reading, Scalar, Signal
 from tesoura.feeds.api import Item
 from tesoura.outputs.hub import Hub, Page
 from tesoura.outputs.topics import Topics
@@ -45,6 +45,7 @@ from tesoura.store import feeds as stored_feeds
 from tesoura.store import log as event_log
 from tesoura.store import state
 from tesoura.store.log import Logged
+from tesoura.store.readings import KeptReading
 from tesoura.store.store import Store
 
 P = ParamSpec("P")
@@ -77,7 +78,7 @@ class Runtime:
         self._topics = Topics(self.hub)
         self.stage = Stage(store, self._engine, self.hub, self._clock)
         self._pipeline = Pipeline(self._engine, self.stage)
-        self.feeds = Feeds(store, self._engine, self._clock, self._publish, self._on_feed)
+        self.feeds = Feeds(store, self._engine, self._clock, self._publish, self._on_feed, self._on_readings)
         self.computations = Computations(store, self._engine, self._clock, self._publish)
         self.set_values = SetValues(self._engine, self.journal, self._clock)
         self.effects = Effects(self.journal, self._clock, {SOUND: self._sound, SCENE: self._change_scene})
@@ -172,6 +173,10 @@ class Runtime:
         self.persistence.applied = max(self.persistence.applied, logged[-1].seq)
         self._follow(self._pipeline.take(logged, now))
         self.touched("log")
+
+    def _on_readings(self, found: Sequence[Reading]) -> None:
+        seq = self.persistence.applied
+        self.persistence.keep_readings([KeptReading(one.name, one.value, one.observed_at, seq) for one in found])
 
     async def _on_feed(self, items: Sequence[Item], source: str, also: Callable[[Session], None]) -> Sequence[Event]:
         now = self._clock()

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta, tzinfo
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
+from weakref import WeakValueDictionary
 
 from sqlmodel import Session
 
@@ -17,7 +18,7 @@ import tesoura
 from tesoura.core.signals.changes import Changes
 from tesoura.core.signals.engine import Engine
 from tesoura.core.signals.payload import tree
-from tesoura.core.values import Event, Scalar, Wanted
+from tesoura.core.values import Event, Reading, Scalar, Wanted
 from tesoura.errors import CredentialsRejected, NothingPicked, SourceError
 from tesoura.feeds.api import NOTHING, FeedKind, FetchContext, Fetched, Folders, Item, NameMatch
 from tesoura.feeds.picks import Pick, pick, pick_value
@@ -64,12 +65,14 @@ class Feeds:
 
     def __init__(
         self, store: Store, engine: Engine, clock: Callable[[], datetime], publish: Callable[[Changes], None],
-        accept: Accept,
+        accept: Accept, kept: Callable[[Sequence[Reading]], None],
     ) -> None:  # fmt: skip
+        self._kept = kept
         self._store, self._engine, self._clock, self._publish, self._accept = store, engine, clock, publish, accept
         self._running: dict[str, _Running] = {}
         self._by_token: dict[str, str] = {}
         self._refreshing = asyncio.Lock()
+        self._messages: WeakValueDictionary[str, asyncio.Lock] = WeakValueDictionary()
         self._made_client: httpx.AsyncClient | None = None
         self.folders = Folders()
         self.zone: tzinfo = UTC
@@ -119,9 +122,10 @@ class Feeds:
             return
         kind = KINDS[row.kind]
         context = await self._context(row.choices, loaded.secrets, memory=loaded.memory)
-        running = self._running[name] = _Running(
+        running = _Running(
             row.id, row.title, kind, row.choices, loaded.picks, loaded.rules, loaded.seen, context, row.paused
         )
+        self._running = dict(sorted({**self._running, name: running}.items(), key=lambda one: one[1].feed_id))
         if row.token:
             self._by_token[row.token] = name
         if before:
@@ -161,14 +165,16 @@ class Feeds:
 
     # What comes
 
-    async def _came(self, name: str, running: _Running, outcome: Fetched | SourceError) -> None:
+    async def _came(
+        self, name: str, running: _Running, outcome: Fetched | SourceError, seen_as: str | None = None
+    ) -> None:
         now = self._clock()
         running.tried_at = now
         if isinstance(outcome, SourceError):
             running.proof = failed(outcome)
             self._publish(self._engine.feed_failed(name, str(outcome), now))
             return
-        await self._take_in(name, running, outcome, now)
+        await self._take_in(name, running, outcome, now, seen_as)
         running.proof = Proof(
             took_ms=outcome.took_ms, size_bytes=outcome.size_bytes, note=outcome.note or running.proof.note
         )
@@ -181,9 +187,13 @@ class Feeds:
             if outcome.message is not NOTHING:
                 running.message = outcome.message
             picked = pick(outcome.payload, running.picks, now)
+            known = self._engine.values
+            self._kept([one for one in picked.readings if known.get(one.name) != one.value])
             self._publish(self._engine.feed_ok(name, picked.readings, picked.problems, now))
 
-    async def _take_in(self, name: str, running: _Running, came: Fetched, now: datetime) -> Sequence[Event]:
+    async def _take_in(
+        self, name: str, running: _Running, came: Fetched, now: datetime, seen_as: str | None
+    ) -> Sequence[Event]:
         """Log what happened, together with what must not be lost or repeated with it; the events that were new."""
         streamed = came.message is not NOTHING
         looked_at = came.message if streamed else came.payload
@@ -193,7 +203,9 @@ class Feeds:
         if running.rules and looked_at is not NOTHING and not came.quiet:
             new, keys, first = news(running.rules, looked_at, streamed, running.seen, came.message_id)
             items += new
-        if not (items or first or came.memory is not None or came.secrets):
+        if seen_as:
+            keys.append(seen_as)
+        if not (items or first or seen_as or came.memory is not None or came.secrets):
             return ()
         unseen = [key for key in keys if key not in running.seen]
         secrets, feed_id = self._store.secrets, running.feed_id
@@ -208,6 +220,10 @@ class Feeds:
 
         accepted = await self._accept(items, f"feed:{name}", also)
         running.seen.update(keys)
+        if len(running.seen) > 2 * stored_rules.MAX_SEEN:
+            running.seen = await asyncio.to_thread(
+                self._store.read, lambda session: stored_rules.seen(session, feed_id)
+            )
         running.rules = [replace(one, primed=one.primed or one.number in first) for one in running.rules]
         return accepted
 
@@ -224,15 +240,15 @@ class Feeds:
         except SourceError as error:
             running.proof = failed(error)
             return (401 if isinstance(error, CredentialsRejected) else 400), str(error)
-        now = self._clock()
-        if came.message_id is not None:
-            seen_as = f"message:{came.message_id}"
+        if came.message_id is None:
+            await self._came(name, running, came)
+            return 202, "Taken."
+        seen_as = f"message:{came.message_id}"
+        # The second of two equal ones waits for what becomes of the first: when that could not be written, it counts.
+        async with self._messages.setdefault(f"{name} {seen_as}", asyncio.Lock()):
             if seen_as in running.seen:
                 return 409, "This message came before; nothing was changed."
-            await self._accept((), f"feed:{name}", lambda session: stored_rules.keep_seen(
-                session, running.feed_id, (seen_as,), now))  # fmt: skip
-            running.seen.add(seen_as)
-        await self._came(name, running, came)
+            await self._came(name, running, came, seen_as)
         return 202, "Taken."
 
     # Trying, signing in, looking up

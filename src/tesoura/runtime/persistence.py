@@ -4,21 +4,24 @@ from __future__ import annotations
 
 import asyncio
 import logging
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import timedelta
 
 from sqlmodel import Session
 
 from tesoura.core.signals.engine import Engine
-from tesoura.core.values import Signal
 from tesoura.runtime.computations import Computations
 from tesoura.settings import Settings
 from tesoura.store import computed as stored_computed
 from tesoura.store import log as event_log
-from tesoura.store import state
+from tesoura.store import readings, state
+from tesoura.store.readings import KeptReading
 from tesoura.store.store import Store
 
 log = logging.getLogger(__name__)
+READINGS_DAYS = 30
+"""Readings of feeds are kept so long, and no longer than the log is."""
+MOST_READINGS = 5_000
 TRAILS_EVERY = 15
 LET_GO_EVERY = 150
 
@@ -38,6 +41,7 @@ class Persistence:
         self._store, self._engine, self._computations, self._settings = store, engine, computations, settings
         self._keep_days, self._turned = keep_days, turned
         self._task: asyncio.Task[None] | None = None
+        self._readings: list[KeptReading] = []
         self.applied = 0
         """Up to which place in the log the engine's values stand."""
 
@@ -72,31 +76,39 @@ class Persistence:
             log.error("The words of events could not be put into the index; it is tried again: %s", error)
 
     async def let_go(self) -> int:
-        """Let go of the part of the log that is older than the user keeps it; how many events went."""
-        days, now = self._keep_days(), self._settings.clock()
-        if days is None:
-            return 0
-        before, gone = now - timedelta(days=days), 0
+        """Let go of what is older than it is kept: readings, and of the log as the user chose; how many events went."""
+        days, now, gone = self._keep_days(), self._settings.clock(), 0
+        kept_days = READINGS_DAYS if days is None else min(days, READINGS_DAYS)
         try:
-            while count := await asyncio.wrap_future(
-                self._store.writer.submit(lambda session: self._computations.let_go(session, before, now))
-            ):
+            while days is not None and (count := await self._computations.let_go(now - timedelta(days=days), now)):
                 gone += count
+            kept = now - timedelta(days=kept_days)
+            while await asyncio.wrap_future(self._store.writer.submit(lambda session: readings.let_go(session, kept))):
+                pass
         except Exception as error:
             log.error("The log's beginning could not be let go: %s", error)
         return gone
+
+    def keep_readings(self, found: Sequence[KeptReading]) -> None:
+        """What feeds told that was another value than before; written with the next saving."""
+        self._readings += found
+        if len(self._readings) > MOST_READINGS:
+            log.warning("%d readings wait to be written; the oldest of them are given up", len(self._readings))
+            del self._readings[: -MOST_READINGS // 2]
 
     async def save(self, trails: bool) -> None:
         """Save what changed, and with `trails` how the computations stand too."""
         applied = self.applied
         changed = self._engine.unsaved(self._settings.clock(), trails)
         standings = self._computations.standings() if trails else []
-        if not changed and not standings:
+        read, self._readings = self._readings, []
+        if not (changed or standings or read):
             return
         saved = [state.SavedSignal(*one) for one in changed]
 
         def job(session: Session) -> None:
             state.save(session, saved, applied, trails)
+            readings.keep(session, read)
             stored_computed.save_standings(session, standings)
 
         saving = self._store.writer.submit(job)
@@ -105,11 +117,5 @@ class Persistence:
             await asyncio.shield(asyncio.wrap_future(saving))
         except Exception as error:
             self._engine.save_again([one.signal.name for one in saved])
+            self._readings = [*read, *self._readings]
             log.error("The signals could not be saved; it is tried again: %s", error)
-
-    async def save_signal(self, signal: Signal, feed: str, fresh_for_s: float | None) -> None:
-        """Save one signal, and wait until it is safe."""
-        saved = [state.SavedSignal(signal, feed, fresh_for_s, None)]
-        await asyncio.wrap_future(
-            self._store.writer.submit(lambda session: state.save(session, saved, None, trails=True))
-        )

@@ -7,9 +7,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from sqlmodel import Session, col, select
+from sqlmodel import Session, col, func, select
 
 from tesoura.core.overlays.document import Overlay, from_document, to_document
+from tesoura.errors import NewerDocument
 from tesoura.store import looks
 from tesoura.store.tables import OldLinkRow, OverlayRow, VersionRow
 
@@ -67,6 +68,27 @@ def on_air(session: Session, row: OverlayRow) -> OnAir:
     version = session.exec(query).first()
     overlay = _with_looks(session, from_document(version.document)) if version else Overlay()
     return OnAir(row.id or 0, row.name, row.token, version.rev if version else 0, overlay)
+
+
+def all_on_air(session: Session) -> dict[int, OnAir]:
+    """What is on air of every overlay, by its id; found with as many questions for many as for one.
+
+    An overlay that a later version of Tesoura wrote is left out.
+    """
+    latest = select(VersionRow.overlay_id, func.max(VersionRow.rev)).group_by(col(VersionRow.overlay_id)).subquery()
+    found = select(VersionRow).join(
+        latest, (col(VersionRow.overlay_id) == latest.c[0]) & (col(VersionRow.rev) == latest.c[1])
+    )
+    by_id = {version.overlay_id: version for version in session.exec(found)}
+    on_air: dict[int, OnAir] = {}
+    for row in all_overlays(session):
+        version = by_id.get(row.id or 0)
+        try:
+            overlay = _with_looks(session, from_document(version.document)) if version else Overlay()
+        except NewerDocument:
+            continue
+        on_air[row.id or 0] = OnAir(row.id or 0, row.name, row.token, version.rev if version else 0, overlay)
+    return on_air
 
 
 def _with_looks(session: Session, overlay: Overlay) -> Overlay:

@@ -46,9 +46,9 @@ ROOMS = (
 )  # fmt: skip
 
 
-def desk_ticket(store: Store) -> str:
-    """What a page must know to open the desk's live link."""
-    return store.secrets.derive("desk link").hex()
+def desk_ticket(store: Store, settings: Settings) -> str:
+    """What a page must know to open the desk's live link. Another password makes another one."""
+    return store.secrets.derive(f"desk link {settings.password or ''}").hex()
 
 
 _POLICY = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'self'"
@@ -67,7 +67,7 @@ def create_pages(runtime: Runtime, settings: Settings) -> Flask:
     app = Flask(__name__, static_folder=None)
     app.request_class = SizedRequest
     app.config.update(
-        SECRET_KEY=runtime.store.secrets.derive("page signatures"),
+        SECRET_KEY=runtime.store.secrets.derive(f"page signatures {settings.password or ''}"),
         # Cookies know no ports: two that run side by side would take each other's away.
         SESSION_COOKIE_NAME=f"tesoura_{settings.port}",
         SESSION_COOKIE_SAMESITE="Strict",
@@ -86,6 +86,6 @@ def create_pages(runtime: Runtime, settings: Settings) -> Flask:
     for room in ROOMS:
         app.register_blueprint(room.blueprint)
     app.after_request(_protect)
-    ticket = desk_ticket(runtime.store)
+    ticket = desk_ticket(runtime.store, settings)
     app.context_processor(lambda: {"build": build(), "desk_ticket": ticket, "strip": desk.strip, "offers": Offers()})
     return app

@@ -3,11 +3,17 @@
 from __future__ import annotations
 
 import hmac
+import math
+import time
 
-from flask import Flask, redirect, render_template, request, session, url_for
+from flask import Flask, current_app, redirect, render_template, request, session, url_for
 from flask.typing import ResponseReturnValue
 
+from tesoura.web.access.guesses import Guesses
 from tesoura.web.shared.doors import settings
+
+GUESSES = "tesoura.guesses"
+WRONG = "That is not the password this Tesoura was started with."
 
 # The API has keys of its own; a token is the only right that an overlay's page, a feed's private address or the way
 # back from a service needs.
@@ -20,6 +26,7 @@ LOOKED_AT_PREFIXES = ("/media/",)
 
 def register(app: Flask) -> None:
     """Ask for the password before anything that operates Tesoura."""
+    app.extensions[GUESSES] = Guesses()
     app.before_request(_check)
     app.add_url_rule("/sign-in", "access.sign_in", _sign_in, methods=["GET", "POST"])
 
@@ -35,10 +42,16 @@ def _sign_in() -> ResponseReturnValue:
     password = settings().password
     if password is None:
         return redirect(url_for("desk.show"))
-    wrong = False
-    if request.method == "POST":
-        if hmac.compare_digest(request.form.get("password", "").encode(), password.encode()):
-            session["signed_in"] = session.permanent = True
-            return redirect(url_for("desk.show"))
-        wrong = True
-    return render_template("access/sign_in.html", wrong=wrong), 403 if wrong else 200
+    if request.method != "POST":
+        return render_template("access/sign_in.html", wrong=None)
+    who, guesses = request.remote_addr or "", current_app.extensions[GUESSES]
+    if wait_s := guesses.wait_s(who, time.monotonic()):
+        seconds = math.ceil(wait_s)
+        wrong = f"Too many wrong passwords came from this machine. Try again in {seconds} s."
+        return render_template("access/sign_in.html", wrong=wrong), 429, {"Retry-After": str(seconds)}
+    if not hmac.compare_digest(request.form.get("password", "").encode(), password.encode()):
+        guesses.wrong(who, time.monotonic())
+        return render_template("access/sign_in.html", wrong=WRONG), 403
+    guesses.right(who)
+    session["signed_in"] = session.permanent = True
+    return redirect(url_for("desk.show"))

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
@@ -12,7 +12,7 @@ from sqlmodel import Session
 
 from tesoura.core.forms.checks import time_before
 from tesoura.core.overlays.differences import differences
-from tesoura.core.overlays.document import Overlay
+from tesoura.core.overlays.document import Overlay, from_document
 from tesoura.core.signals.sessions import suggestion
 from tesoura.core.values import Freshness
 from tesoura.errors import InvalidField, NewerDocument, SessionsOutOfOrder
@@ -21,8 +21,8 @@ from tesoura.runtime.facade import Runtime
 from tesoura.runtime.feed_reports import FeedReport
 from tesoura.runtime.stage import Trouble
 from tesoura.store import log as event_log
+from tesoura.store import looks, state
 from tesoura.store import overlays as stored
-from tesoura.store import state
 from tesoura.store.overlays import OnAir
 from tesoura.store.tables import OverlayRow
 from tesoura.web.desk.hand import controls
@@ -80,41 +80,54 @@ def strip() -> Strip:
 
 
 def _overlays(session: Session) -> list[tuple[OverlayRow, Overlay, OnAir]]:
-    found = []
+    found, on_air, there = [], stored.all_on_air(session), looks.all_looks(session)
     for row in stored.all_overlays(session):
         try:
-            found.append((row, stored.draft_of(session, row), stored.on_air(session, row)))
-        except NewerDocument:
+            draft = replace(from_document(row.draft), looks=there)
+            found.append((row, draft, on_air[row.id or 0]))
+        except (NewerDocument, KeyError):
             found.append((row, Overlay(), OnAir(row.id or 0, row.name, row.token, 0, Overlay())))
     return found
 
 
-def cards() -> list[Card]:
-    """All overlays as the desk shows them."""
+def _overlay(session: Session, overlay_id: int) -> list[tuple[OverlayRow, Overlay, OnAir]]:
+    row = stored.get(session, overlay_id)
+    if row is None:
+        return []
+    try:
+        return [(row, stored.draft_of(session, row), stored.on_air(session, row))]
+    except NewerDocument:
+        return [(row, Overlay(), OnAir(overlay_id, row.name, row.token, 0, Overlay()))]
+
+
+def cards(overlay_id: int | None = None) -> list[Card]:
+    """All overlays as the desk shows them, or one."""
 
     def gather(self: Runtime) -> tuple[dict[int, Audience], list[Trouble]]:
         return self.stage.audiences(), self.stage.troubles()
 
     audiences, troubles = runtime().call(gather)
-    found = []
-    for row, draft, on_air in store().read(_overlays):
-        found.append(
-            Card(
-                row,
-                on_air.rev,
-                draft.width_px,
-                draft.height_px,
-                bool(differences(draft, on_air.overlay if on_air.rev else None)),
-                audiences.get(on_air.overlay_id, Audience()),
-                [one for one in troubles if one.overlay_id == on_air.overlay_id],
-                [
-                    (piece.name, piece.moment_type.rpartition(".")[0])
-                    for piece in on_air.overlay.pieces
-                    if piece.is_moment and piece.kind_of.moment_type
-                ],
-            )
-        )
-    return found
+    rows = store().read(_overlays if overlay_id is None else lambda session: _overlay(session, overlay_id))
+    return [_card(row, draft, on_air, audiences, troubles) for row, draft, on_air in rows]
+
+
+def _card(
+    row: OverlayRow, draft: Overlay, on_air: OnAir, audiences: Mapping[int, Audience], troubles: Sequence[Trouble]
+) -> Card:
+    return Card(
+        row,
+        on_air.rev,
+        draft.width_px,
+        draft.height_px,
+        bool(differences(draft, on_air.overlay if on_air.rev else None)),
+        audiences.get(on_air.overlay_id, Audience()),
+        [one for one in troubles if one.overlay_id == on_air.overlay_id],
+        [
+            (piece.name, piece.moment_type.rpartition(".")[0])
+            for piece in on_air.overlay.pieces
+            if piece.is_moment and piece.kind_of.moment_type
+        ],
+    )
 
 
 @blueprint.get("/")
@@ -162,7 +175,7 @@ def happened_fragment() -> ResponseReturnValue:
 @blueprint.get("/desk/overlays/<int:overlay_id>")
 def overlay_fragment(overlay_id: int) -> ResponseReturnValue:
     """Who shows one overlay, and what is wrong with it."""
-    card = next((card for card in cards() if card.row.id == overlay_id), None)
+    card = next(iter(cards(overlay_id)), None)
     if card is None:
         abort(404)
     return render_template("desk/_overlay_state.html", card=card)

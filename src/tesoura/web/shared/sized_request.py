@@ -11,7 +11,7 @@ FORM_ROOM = 100_000
 """What a form needs beside its file."""
 _KINDS = {
     "/media/picture": "picture", "/media/scenery": "scenery", "/media/video": "video", "/typefaces/": "typeface",
-    "/overlays/import": "overlay",
+    "/overlays/import": "overlay", "/media/sound": "sound",
 }  # fmt: skip
 
 
