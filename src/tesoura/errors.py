@@ -196,6 +196,10 @@ class ResponseNotUnderstood(SourceError):
         super().__init__(message)
         self.payload = payload
 
+    def __reduce__(self) -> tuple[Any, ...]:
+        """So that it comes whole from another process."""
+        return type(self), (str(self), self.payload)
+
 
 class DataFolderError(TesouraError, RuntimeError):
     """The data folder cannot be used; the message says why and what to do."""

@@ -11,6 +11,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from tesoura.core.forms.fields import Field
+from tesoura.feeds.formats import read
+from tesoura.feeds.worker import LARGE, Worker
 
 if TYPE_CHECKING:
     import httpx
@@ -67,6 +69,10 @@ class Folders:
     scripts: Path = Path("scripts")
 
 
+LARGE_HTML = 4_000
+"""A web page takes far longer than anything else of its size."""
+
+
 @dataclass(slots=True)
 class FetchContext:
     """What a try is given. `memory` and `secrets` are brought up to date with what each `Came` carried."""
@@ -82,6 +88,14 @@ class FetchContext:
     """What is good for this run alone, such as how to ask for what is new."""
     trying: bool = False
     """Whether this is the one try before a feed is kept, which must leave nothing behind."""
+    worker: Worker = field(default_factory=Worker)
+    """Where large answers are taken apart."""
+
+    async def read(self, text: str, form: str, where: str, selector: str = "") -> object:
+        """The payload in a text, as `formats.read` gives it; a large one is read beside the loop."""
+        if len(text) >= (LARGE_HTML if form == "html" else LARGE):
+            return await self.worker.run(read, text, form, where, selector, what=where)
+        return read(text, form, where, selector)
 
     def keep(self, came: Fetched) -> None:
         """Go on from what came."""

@@ -21,11 +21,12 @@ from tesoura.core.signals.payload import tree
 from tesoura.core.values import Event, Reading, Scalar, Wanted
 from tesoura.errors import CredentialsRejected, NothingPicked, SourceError
 from tesoura.feeds.api import NOTHING, FeedKind, FetchContext, Fetched, Folders, Item, NameMatch
-from tesoura.feeds.picks import Pick, pick, pick_value
+from tesoura.feeds.picks import Pick, Picked, pick, pick_value
 from tesoura.feeds.poller import Poller
 from tesoura.feeds.probe import try_once
 from tesoura.feeds.registry import KINDS
 from tesoura.feeds.rules import EventRule, check, make_items, news
+from tesoura.feeds.worker import LARGE, Worker
 from tesoura.runtime.feed_reports import FeedReport, Proof, failed
 from tesoura.runtime.stored_feeds import load_feed
 from tesoura.store import feeds as stored
@@ -74,6 +75,7 @@ class Feeds:
         self._refreshing = asyncio.Lock()
         self._messages: WeakValueDictionary[str, asyncio.Lock] = WeakValueDictionary()
         self._made_client: httpx.AsyncClient | None = None
+        self._worker = Worker()
         self.folders = Folders()
         self.zone: tzinfo = UTC
 
@@ -92,7 +94,9 @@ class Feeds:
 
     async def _context(self, choices: Mapping[str, Any], secrets: Mapping[str, str], **more: Any) -> FetchContext:
         client = await self._client()
-        return FetchContext(client, self._clock, choices, secrets, folders=self.folders, zone=self.zone, **more)
+        return FetchContext(
+            client, self._clock, choices, secrets, folders=self.folders, zone=self.zone, worker=self._worker, **more
+        )
 
     async def start(self) -> None:
         """Start every feed that was not paused."""
@@ -105,6 +109,7 @@ class Feeds:
             await self._halt(name)
         if self._made_client is not None:
             await self._made_client.aclose()
+        await asyncio.to_thread(self._worker.stop)
 
     async def refresh(self, name: str) -> None:
         """Bring one feed to what the store says of it: new, changed, paused, or gone."""
@@ -174,7 +179,17 @@ class Feeds:
             running.proof = failed(outcome)
             self._publish(self._engine.feed_failed(name, str(outcome), now))
             return
-        await self._take_in(name, running, outcome, now, seen_as)
+        try:
+            await self._take_in(name, running, outcome, now, seen_as)
+            picked = (
+                Picked()
+                if outcome.unchanged or outcome.payload is NOTHING
+                else (await self._picked(running, outcome, now))
+            )
+        except SourceError as error:
+            running.proof = failed(error)
+            self._publish(self._engine.feed_failed(name, str(error), now))
+            return
         running.proof = Proof(
             took_ms=outcome.took_ms, size_bytes=outcome.size_bytes, note=outcome.note or running.proof.note
         )
@@ -186,10 +201,14 @@ class Feeds:
             running.payload, running.came_at = outcome.payload, now
             if outcome.message is not NOTHING:
                 running.message = outcome.message
-            picked = pick(outcome.payload, running.picks, now)
             known = self._engine.values
             self._kept([one for one in picked.readings if known.get(one.name) != one.value])
             self._publish(self._engine.feed_ok(name, picked.readings, picked.problems, now))
+
+    async def _picked(self, running: _Running, came: Fetched, now: datetime) -> Picked:
+        if came.size_bytes >= LARGE:
+            return await self._worker.run(pick, came.payload, running.picks, now, what=running.title)
+        return pick(came.payload, running.picks, now)
 
     async def _take_in(
         self, name: str, running: _Running, came: Fetched, now: datetime, seen_as: str | None
@@ -201,7 +220,11 @@ class Feeds:
         keys: list[str] = []
         first: list[int] = []
         if running.rules and looked_at is not NOTHING and not came.quiet:
-            new, keys, first = news(running.rules, looked_at, streamed, running.seen, came.message_id)
+            given = (running.rules, looked_at, streamed, running.seen, came.message_id)
+            if came.size_bytes >= LARGE:
+                new, keys, first = await self._worker.run(news, *given, what=running.title)
+            else:
+                new, keys, first = news(*given)
             items += new
         if seen_as:
             keys.append(seen_as)

@@ -9,7 +9,6 @@ from pathlib import Path
 
 from tesoura.errors import ResponseNotUnderstood, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched
-from tesoura.feeds.formats import read
 from tesoura.feeds.paths import allowed, unreadable
 
 MAX_BYTES = 5_000_000
@@ -34,7 +33,7 @@ async def look(context: FetchContext, typed: str, form: str) -> Fetched:
             text = await read_text(path)
             if (await _stamp(path))[0] == stamp:
                 try:
-                    payload = read(text, form, path.name)
+                    payload = await context.read(text, form, path.name)
                 except ResponseNotUnderstood:
                     if age_s > PATIENCE_S or time.monotonic() > end:
                         raise

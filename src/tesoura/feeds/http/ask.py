@@ -14,7 +14,6 @@ import httpx
 
 from tesoura.errors import CredentialsRejected, ResponseNotUnderstood, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched, NameMatch
-from tesoura.feeds.formats import read
 from tesoura.feeds.http.address import host
 
 TIMEOUT_S = 5.0
@@ -35,7 +34,8 @@ async def fetch(context: FetchContext) -> Fetched:
     if response.status_code == 304:
         return Fetched(unchanged=True, took_ms=took_ms)
     form = str(choices.get("form", "json"))
-    payload = read(body.decode("utf-8", "replace"), form, host(address), str(choices.get("selector", "")))
+    text, selector = body.decode("utf-8", "replace"), str(choices.get("selector", ""))
+    payload = await context.read(text, form, host(address), selector)
     context.scratch["if_changed"] = _if_changed(response)
     return Fetched(payload, len(body), took_ms)
 
@@ -79,7 +79,7 @@ async def look_up(context: FetchContext, name: str) -> list[NameMatch]:
     """What the service offers for a name. Raises SourceError."""
     address = str(context.choices["look_up"]).replace("{name}", quote(name, safe=""))
     _, body = await get(context, address, {})
-    return matches(read(body.decode("utf-8", "replace"), "json", host(address)))
+    return matches(await context.read(body.decode("utf-8", "replace"), "json", host(address)))
 
 
 def matches(payload: object) -> list[NameMatch]:

@@ -1,0 +1,81 @@
+"""Large answers are taken apart beside the loop, within a time; what takes longer is ended and said."""
+
+from __future__ import annotations
+
+import asyncio
+import time
+from collections.abc import Awaitable, Callable, Iterator
+from datetime import UTC, datetime
+from typing import Any
+
+import pytest
+
+from tesoura.core.values import Wanted
+from tesoura.errors import NothingPicked, ResponseNotUnderstood
+from tesoura.feeds.formats import read
+from tesoura.feeds.picks import Pick, pick, pick_value
+from tesoura.feeds.worker import Worker
+
+NOW = datetime(2026, 11, 26, 19, 0, tzinfo=UTC)
+
+
+@pytest.fixture
+def worker() -> Iterator[Worker]:
+    made = Worker(limit_s=20.0)
+    yield made
+    made.stop()
+
+
+def run(job: Callable[[], Awaitable[Any]]) -> Any:
+    async def outer() -> Any:
+        return await job()
+
+    return asyncio.run(outer())
+
+
+def test_a_payload_comes_whole_from_the_other_process(worker: Worker) -> None:
+    assert run(lambda: worker.run(read, '{"members": 1284}', "json", "the count", what="the count")) == {
+        "members": 1284
+    }
+    picks = [Pick("reach.members", "members", Wanted.NUMBER), Pick("reach.name", "name", Wanted.TEXT)]
+    picked = run(lambda: worker.run(pick, {"members": 1284}, picks, NOW, what="the count"))
+    assert [(one.name, one.value) for one in picked.readings] == [("reach.members", 1284)]
+    assert list(picked.problems) == ["reach.name"]
+
+
+def test_errors_come_as_they_are(worker: Worker) -> None:
+    with pytest.raises(ResponseNotUnderstood, match="not JSON") as found:
+        run(lambda: worker.run(read, "hello", "json", "the count", what="the count"))
+    assert found.value.payload == "hello"
+    with pytest.raises(NothingPicked, match="reaches nothing"):
+        run(lambda: worker.run(pick_value, {}, "members", None, what="the count"))
+
+
+def test_what_takes_too_long_is_ended_and_the_next_job_is_done() -> None:
+    slow = Worker(limit_s=1.0)
+
+    async def both() -> object:
+        with pytest.raises(ResponseNotUnderstood, match="longer than 1 s"):
+            await slow.run(time.sleep, 60, what="the count")
+        slow._limit_s = 20.0
+        return await slow.run(read, "[1]", "json", "the count", what="the count")
+
+    assert run(both) == [1]
+    slow.stop()
+
+
+def test_the_loop_goes_on_while_a_large_page_is_read(worker: Worker) -> None:
+    page = "<html>" + "<p class='x'><b>1</b> kite</p>" * 30_000 + "</html>"
+
+    async def beside() -> int:
+        reading = asyncio.create_task(worker.run(read, page, "html", "a page", ".x b", what="a page"))
+        steps = 0
+        while not reading.done():
+            await asyncio.sleep(0.01)
+            steps += 1
+        found: Any = await reading
+        assert found["text"] == "1"
+        return steps
+
+    # Read on the loop, the loop would come to its first step when all is over.
+    assert run(beside) > 10
