@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import socket
 from collections.abc import AsyncIterator, Callable
+from typing import Any
 
 import uvicorn
 from a2wsgi import WSGIMiddleware
@@ -41,6 +42,21 @@ class _Static(StaticFiles):
         return response
 
 
+class Application(Starlette):
+    """Starlette, with one address led straight to its door: past all that finds the others."""
+
+    def __init__(self, path: str, door: ASGIApp, **more: Any) -> None:
+        super().__init__(**more)
+        self._path, self._door = path, door
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Serve one request or connection."""
+        if scope["type"] == "http" and scope["path"] == self._path:
+            await self._door(scope, receive, send)
+        else:
+            await super().__call__(scope, receive, send)
+
+
 def create_app(settings: Settings, store: Store) -> Starlette:
     """The whole application for one open data folder."""
     runtime = Runtime(store, settings)
@@ -57,7 +73,9 @@ def create_app(settings: Settings, store: Store) -> Starlette:
             {"status": "ok", "version": tesoura.__version__, "feeds": feeds, "pages": runtime.hub.pages}
         )
 
-    return Starlette(
+    return Application(
+        EVENTS,
+        Guard(EventsDoor(runtime), settings),
         routes=[
             Route("/healthz", health),
             WebSocketRoute("/live/desk/{ticket}", DeskSocket(runtime.hub, desk_ticket(store, settings))),
@@ -65,7 +83,7 @@ def create_app(settings: Settings, store: Store) -> Starlette:
             Mount("/static", _Static(directory=STATIC)),
             Mount("/", WSGIMiddleware(create_pages(runtime, settings), workers=WORKER_THREADS)),  # type: ignore[arg-type]
         ],
-        middleware=[Middleware(Guard, settings), Middleware(Shortcut, EVENTS, EventsDoor(runtime))],
+        middleware=[Middleware(Guard, settings)],
         lifespan=lifespan,
     )
 
@@ -88,18 +106,6 @@ def listen(host: str, port: int) -> socket.socket:
             "Perhaps Tesoura is running already; else give another port with --port."
         ) from error
     return listening
-
-
-class Shortcut:
-    """Leads one address straight to its door, past all that finds the others."""
-
-    def __init__(self, app: ASGIApp, path: str, door: ASGIApp) -> None:
-        self._app, self._path, self._door = app, path, door
-
-    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
-        """Serve one request or connection."""
-        straight = scope["type"] == "http" and scope["path"] == self._path
-        await (self._door if straight else self._app)(scope, receive, send)
 
 
 class Server(uvicorn.Server):

@@ -423,3 +423,23 @@ def test_guides_are_dragged_out_snapped_to_and_a_frame_chooses_what_it_touches(p
     page.mouse.move(cloth["x"] + 1300 * scale, cloth["y"] + 900 * scale)
     page.mouse.up()
     expect(page.locator(".chosen-name")).to_contain_text("2 pieces")
+
+
+def test_all_that_can_be_added_is_on_the_screen_and_slots_stand_in_line(page: Page, running: Running) -> None:
+    slots = {
+        "kind": "slots", "name": "Slots", "count": 4, "arranged": "block", "label_1": "Kills", "icon_1": "scissors",
+        "label_2": "Deaths", "icon_2": "kite", "label_3": "K/D", "icon_3": "none", "label_4": "Streak",
+    }  # fmt: skip
+    lay(page, running, slots)
+    page.get_by_text("Add a piece").click()
+    kinds = page.locator(".kinds .kind")
+    expect(kinds).to_have_count(14)
+    for kind in kinds.all():
+        box = kind.bounding_box()
+        assert box is not None
+        assert 0 <= box["x"] <= box["x"] + box["width"] <= 1280
+        assert box["y"] + box["height"] <= 800
+    lefts = page.locator(".stage .t-slot > .t-label").evaluate_all(
+        "found => found.map((one) => Math.round(one.getBoundingClientRect().left))"
+    )
+    assert (lefts[0], lefts[1]) == (lefts[2], lefts[3])

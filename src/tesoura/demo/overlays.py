@@ -153,7 +153,8 @@ def _game(picture: str) -> tuple[Piece, ...]:
 def _slots(*slots: tuple[str, str, str]) -> dict[str, str]:
     made: dict[str, str] = {}
     for at, (label, value, icon) in enumerate(slots, 1):
-        made |= {f"label_{at}": label, f"value_{at}": f"{{game.{value}}}", f"icon_{at}": icon}
+        made |= {f"label_{at}": label, f"icon_{at}": icon}
+        made[f"value_{at}"] = f"{{game.{value}}}" + (" %" if "_pct" in value else "")
     return made
 
 

@@ -338,7 +338,7 @@ class Runtime:
         """Something may be due sooner than before: looked at once, after all that is being done now."""
         if not self._planned and self._loop is not None:
             self._planned = True
-            self._loop.call_soon_threadsafe(self._plan_now)
+            self._loop.call_soon(self._plan_now)
 
     def _plan_now(self) -> None:
         self._planned = False

@@ -151,10 +151,11 @@ class Instruments:
     def panels_changed(self, signals: Sequence[str]) -> list[str]:
         """The topics of the panels that must be drawn again: in another state, or of a kind that seldom changes."""
         found: dict[str, None] = {}
-        for name in signals:
+        runners = self._graph.runners
+        for name in signals if runners else ():
             first, _, part = name.partition(".")
-            player = self._graph.player(first)
-            kind = player.definition.kind_of if player else None
-            if kind and (not kind.passing or part in kind.panel_follows):
-                found[topic(first)] = None
+            if first in runners and topic(first) not in found:
+                kind = runners[first].definition.kind_of
+                if not kind.passing or part in kind.panel_follows:
+                    found[topic(first)] = None
         return list(found)

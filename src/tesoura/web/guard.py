@@ -14,11 +14,6 @@ App = Callable[[Scope, Any, Any], Awaitable[None]]
 SAFE = ("GET", "HEAD", "OPTIONS")
 
 
-@lru_cache(maxsize=64)
-def _name(host: str) -> str:
-    return urlsplit(f"//{host}").hostname or ""
-
-
 class Guard:
     """Refuses requests for another host's name (DNS rebinding) and writes and sockets from another site's page."""
 
@@ -30,9 +25,14 @@ class Guard:
         if scope["type"] not in ("http", "websocket"):
             await self._app(scope, receive, send)
             return
-        headers = {name: value.decode("latin-1") for name, value in scope["headers"] if name in (b"host", b"origin")}
-        host = headers.get(b"host", "")
-        problem = self._problem(scope, host, headers.get(b"origin"))
+        host, origin = "", None
+        for name, value in scope["headers"]:
+            if name == b"host":
+                host = value.decode("latin-1")
+            elif name == b"origin":
+                origin = value.decode("latin-1")
+        changes = scope["type"] == "websocket" or scope["method"] not in SAFE
+        problem = _problem(host, origin, changes, None if self._settings.on_network else self._settings.address)
         if problem is None:
             await self._app(scope, receive, send)
         elif scope["type"] == "websocket":
@@ -47,13 +47,18 @@ class Guard:
             await send({"type": "http.response.start", "status": 403, "headers": headers_out})
             await send({"type": "http.response.body", "body": body})
 
-    def _problem(self, scope: Scope, host: str, origin: str | None) -> str | None:
-        name = _name(host)
-        if not self._settings.on_network and name not in LOOPBACK:
-            return f"Tesoura answers on this machine only. Open {self._settings.address} instead."
-        changes = scope["type"] == "websocket" or scope["method"] not in SAFE
-        if changes and origin not in (None, "null") and urlsplit(origin).netloc != host:
-            return "A page of another site may not operate Tesoura."
-        if changes and origin == "null":
-            return "A page without an origin may not operate Tesoura."
-        return None
+
+@lru_cache(maxsize=256)
+def _problem(host: str, origin: str | None, changes: bool, only_at: str | None) -> str | None:
+    """Why a request may not come in; `only_at` is the address on this machine, when no other one is answered."""
+    try:
+        name, came_from = urlsplit(f"//{host}").hostname or "", urlsplit(origin or "").netloc
+    except ValueError:
+        return "The request names a host that cannot be. Open Tesoura by the address that it printed."
+    if only_at is not None and name not in LOOPBACK:
+        return f"Tesoura answers on this machine only. Open {only_at} instead."
+    if changes and origin == "null":
+        return "A page without an origin may not operate Tesoura."
+    if changes and origin is not None and came_from != host:
+        return "A page of another site may not operate Tesoura."
+    return None

@@ -148,6 +148,8 @@ class Graph:
         self._definitions: dict[str, Definition] = {}
         self.by_type: dict[str, list[str]] = {}
         """Which computations take a type of event."""
+        self.runners: dict[str, Runner] = {}
+        """The instruments that run, by name."""
         self._readers: dict[str, list[str]] = {}
         self._rank: dict[str, int] = {}
         self._due: list[tuple[datetime, int, str]] = []
@@ -200,6 +202,7 @@ class Graph:
 
     def _index(self) -> None:
         self.by_type, self._readers, producers = {}, {}, {}
+        self.runners = {key: state for key, state in self._states.items() if isinstance(state, Runner)}
         for key, state in self._states.items():
             for kind in state.types:
                 self.by_type.setdefault(kind, []).append(key)
@@ -275,12 +278,11 @@ class Graph:
 
     def player(self, name: str) -> Runner | None:
         """An instrument that runs."""
-        state = self._states.get(name)
-        return state if isinstance(state, Runner) else None
+        return self.runners.get(name)
 
     def extremes(self, name: str) -> Extremes | None:
         """What a signal's text may come to, where an instrument tells it."""
-        player = self.player(name.rpartition(".")[0])
+        player = self.runners.get(name.rpartition(".")[0])
         return player.extremes().get(name) if player else None
 
     def stale(self) -> list[str]:

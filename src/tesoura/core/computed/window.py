@@ -49,6 +49,10 @@ class WindowState:
         self._wants = frozenset(window.stats)
         self._ranks = "top" in self._wants
         tops = [f"{window.name}.top_{place + 1}_" for place in range(window.top)]
+        self._names = {
+            stat: tuple(f"{window.name}.{stat}_{part}" for part in ("name", "amount", "at"))
+            for stat in ("latest", "first", "largest", "fastest")
+        }
         self._places = [(top + "name", top + "amount") for top in tops]
         self.start, self.end = window.span.bounds(now, almanac)
         self.stale = False
@@ -274,10 +278,10 @@ class WindowState:
         return total / MICRO / (self.definition.span.seconds(start, now) / 60)
 
     def _tell(self, out: dict[str, Scalar | None], stat: str, one: _One | None) -> None:
-        prefix = f"{self.definition.name}.{stat}_"
-        out[prefix + "name"] = one.shown if one and (self.definition.by or one.shown) else None
-        out[prefix + "amount"] = number(one.amount) if one else None
-        out[prefix + "at"] = one.at / MICRO if one else None
+        name, amount, at = self._names[stat]
+        out[name] = one.shown if one and (self.definition.by or one.shown) else None
+        out[amount] = number(one.amount) if one else None
+        out[at] = one.at / MICRO if one else None
 
     def _tell_ranking(self, out: dict[str, Scalar | None]) -> None:
         window = self.definition

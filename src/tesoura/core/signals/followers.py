@@ -89,23 +89,21 @@ class FollowedCells(Cells):
         if key in self.graph.broken:
             return self._stand_still(key, now)
         touched: list[str] = []
-        state = self.graph.state(key)
+        state, known = self.graph.state(key), self._values.get
+        reads = state is not None and bool(state.reads)
         for name, value in values.items():
-            cell = self._cells.get(name)
-            if cell is None:
+            before = known(name)
+            same = value is before or (value == before and value.__class__ is before.__class__)
+            # Most of what a window tells is as it was: only what reads signals is as old as they are, and told again.
+            if (same and not (reads and value is not None)) or (cell := self._cells.get(name)) is None:
                 continue
-            before = self._values.get(name)
             if value is None:
-                if before is not None:
-                    self._empty(name)
-                    touched.append(name)
+                self._empty(name)
             else:
-                if value != before or value.__class__ is not before.__class__:
-                    touched.append(name)
-                    self._take(name, value, self._oldest(cell, now))
-                elif cell.reads:
-                    self._take(name, value, self._oldest(cell, now))
-        if state is None or not state.reads:
+                self._take(name, value, self._oldest(cell, now))
+            if not same:
+                touched.append(name)
+        if not reads:
             return self._states_changed(touched, touched, now)
         if isinstance(state, DerivedState):
             for name in values:

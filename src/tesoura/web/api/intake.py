@@ -5,7 +5,8 @@ from __future__ import annotations
 import json
 import logging
 from collections.abc import Awaitable, Callable, MutableMapping
-from typing import Any
+from functools import lru_cache
+from typing import Any, NamedTuple
 
 from tesoura.errors import DataFolderError, KeyRefused, Unreadable
 from tesoura.runtime.facade import Runtime
@@ -42,17 +43,18 @@ class EventsDoor:
         except _Refused as error:
             await _answer(send, error.status, PROBLEM, error.document, error.heads)
             return
-        await _answer(send, 202, "application/json", done)
+        await send({"type": "http.response.start", "status": 202, "headers": done.heads})
+        await send({"type": "http.response.body", "body": done.body})
 
-    async def _take(self, scope: Scope, receive: Receive) -> dict[str, int]:
+    async def _take(self, scope: Scope, receive: Receive) -> _Taken:
         if scope["method"] != "POST":
             detail = f"{EVENTS} does not take {scope['method']}. See /api/openapi.json for what it takes."
             raise _Refused(405, "This address does not take that", detail, ((b"allow", b"POST"),))
-        heads: dict[bytes, bytes] = dict(scope["headers"])
+        given = next((value for name, value in scope["headers"] if name == b"authorization"), b"")
         try:
-            key = whose(heads.get(b"authorization", b"").decode("latin-1"), self._runtime.store.key_name)
-            body = parsed(await _body(receive))
-            events = read_events(body, key, self._runtime.settings.clock())
+            key = whose(given.decode("latin-1"), self._runtime.store.key_name)
+            body = await _body(receive)
+            events = read_events(parsed(body), len(body), key, self._runtime.settings.clock())
             done = await self._runtime.accept(events)
         except KeyRefused as error:
             raise _Refused(401, error.title, error.detail, ((b"www-authenticate", b"Bearer"),)) from None
@@ -67,7 +69,23 @@ class EventsDoor:
             log.exception("Events could not be taken")
             detail = "Nothing of this was kept. Try again; the log in the terminal tells more."
             raise _Refused(500, "Something failed inside Tesoura", detail) from None
-        return {"accepted": done.accepted, "duplicates": done.duplicates}
+        return _taken(done.accepted, done.duplicates)
+
+
+class _Taken(NamedTuple):
+    heads: list[tuple[bytes, bytes]]
+    body: bytes
+
+
+@lru_cache(maxsize=256)
+def _taken(accepted: int, duplicates: int) -> _Taken:
+    body = json.dumps({"accepted": accepted, "duplicates": duplicates}).encode()
+    return _Taken(_heads("application/json", body), body)
+
+
+def _heads(kind: str, body: bytes) -> list[tuple[bytes, bytes]]:
+    return [(b"content-type", kind.encode()), (b"content-length", str(len(body)).encode()),
+            (b"x-content-type-options", b"nosniff")]  # fmt: skip
 
 
 async def _body(receive: Receive) -> bytes:
@@ -85,7 +103,6 @@ async def _answer(
     send: Send, status: int, kind: str, document: object, heads: tuple[tuple[bytes, bytes], ...] = ()
 ) -> None:
     body = json.dumps(document).encode()
-    known = [(b"content-type", kind.encode()), (b"content-length", str(len(body)).encode()),
-             (b"x-content-type-options", b"nosniff"), *heads]  # fmt: skip
+    known = [*_heads(kind, body), *heads]
     await send({"type": "http.response.start", "status": status, "headers": known})
     await send({"type": "http.response.body", "body": body})

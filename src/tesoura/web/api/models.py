@@ -27,8 +27,6 @@ def _checked_data(data: object) -> dict[str, Any]:
         return {}
     if not isinstance(data, dict):
         data = {"value": data}
-    if len(json.dumps(data)) > MAX_DATA_BYTES:
-        raise ValueError(f"data has more than {MAX_DATA_BYTES // 1000} kB; send only what is needed")
     return data
 
 
@@ -111,8 +109,11 @@ def whose(authorization: str, name_of: Callable[[str], str | None]) -> str:
     return name
 
 
-def read_events(body: object, key: str, now: datetime) -> list[Event]:
-    """The events in a request's body, sent with the key of this name. Raises Unreadable; then none of them is taken."""
+def read_events(body: object, size_bytes: int, key: str, now: datetime) -> list[Event]:
+    """The events in a request's body of so many bytes, sent with the key of this name.
+
+    Raises Unreadable; then none of them is taken.
+    """
     items = body if isinstance(body, list) else [body]
     if len(items) > MAX_EVENTS:
         raise Unreadable(f"{len(items):,} events came at once. Send at most {MAX_EVENTS:,} in one request.")
@@ -125,9 +126,13 @@ def read_events(body: object, key: str, now: datetime) -> list[Event]:
         except ValidationError as error:
             wrong += [_worded(one, at) for one in error.errors()[:20]]
     for index, event in enumerate(events):
+        at = f"[{index}]." if isinstance(body, list) else ""
         if event.type.startswith(OWN_TYPES):
-            at = f"[{index}].type" if isinstance(body, list) else "type"
-            wrong.append({"at": at, "problem": f"begins with {OWN_TYPES}, which is for Tesoura itself; choose another"})
+            own = f"begins with {OWN_TYPES}, which is for Tesoura itself; choose another"
+            wrong.append({"at": f"{at}type", "problem": own})
+        if size_bytes > MAX_DATA_BYTES and len(json.dumps(event.data)) > MAX_DATA_BYTES:
+            large = f"has more than {MAX_DATA_BYTES // 1000} kB; send only what is needed"
+            wrong.append({"at": f"{at}data", "problem": large})
     if wrong:
         raise Unreadable(_summary(wrong, "no event was taken"), wrong)
     return events

@@ -36,9 +36,8 @@ def _ready_wordings(of: str, name: str) -> list[tuple[str, Mapping[str, str]]]:
     """Every statistic in every scope, for a slot."""
     found: list[tuple[str, Mapping[str, str]]] = []
     for one in STATISTICS if of == "statistic" else ():
-        spec = f":{one.format}" if one.format else ""
         for scope in one.scopes:
-            given = {"label": one.label, "value": f"{{{name}.{scope}_{one.name}{spec}}}", "icon": one.icon}
+            given = {"label": one.label, "value": one.wording(f"{name}.{scope}_{one.name}"), "icon": one.icon}
             found.append((f"{one.label}, {SCOPES[scope]}", given))
     return found
 

@@ -66,8 +66,7 @@ def _card_parts(choices: Choices) -> Mapping[str, Part]:
         **{one: say(f"{{{name}.card_{one}}}", choices) for one in ("row_won", "row_lost", "row_drawn", "rating_line")},
     }  # fmt: skip
     for at, one in enumerate(figures_of(choices), 1):
-        spec = f":{_OF[one].format}" if _OF[one].format else ""
-        parts[f"figure_{at}"] = say(f"{{{name}.card_{one}{spec}}}", choices, "—")
+        parts[f"figure_{at}"] = say(_OF[one].wording(f"{name}.card_{one}"), choices, "—")
     return parts
 
 

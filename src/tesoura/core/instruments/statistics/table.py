@@ -26,6 +26,11 @@ class Statistic:
     icon: str = "none"
     format: str = ""
 
+    def wording(self, signal: str) -> str:
+        """How a piece says it: written as it is meant, a share with its sign."""
+        spec = f":{self.format}" if self.format else ""
+        return f"{{{signal}{spec}}}" + (" %" if self.unit == "%" else "")
+
 
 STATISTICS: Sequence[Statistic] = (
     Statistic("kills", "Kills", "kills that count by the rule", "", "", icon="scissors"),
