@@ -35,16 +35,16 @@ class Corrections:
         self._store, self._stage, self._computations = store, stage, computations
         self._journal, self._clock, self._step = journal, clock, step
 
-    async def correct(self, seq: int, field: str, value: Scalar) -> bool:
-        """Correct an amount of an event by a further event; False when there is no such event or field."""
+    async def correct(self, seq: int, field: str, value: Scalar) -> tuple[object] | None:
+        """Correct an amount of an event by a further event; what it was, or None for no such event or field."""
         found = await asyncio.to_thread(self._store.read, lambda session: event_log.with_corrections(session, seq))
         if found is None or field not in found.event.data:
-            return False
+            return None
         data = {"seq": seq, "field": field, "was": found.event.data[field], "now": value}
         await self._tell_of(CORRECTION, data, seq)
         after = event_log.with_data(found.event, {field: value})
         await self._computations.correct(found.event, after, seq, found.accepted_at)
-        return True
+        return (data["was"],)
 
     async def show_again(self, seq: int) -> int:
         """Let the moments of an event be shown once more; how many wait for that now."""

@@ -12,6 +12,7 @@ from tesoura.settings import Settings, build
 from tesoura.store.store import Store
 from tesoura.studio.workshop import Studio
 from tesoura.web.access import views as access
+from tesoura.web.api import actions as api_actions
 from tesoura.web.api import views as api
 from tesoura.web.desk import hand, scenes
 from tesoura.web.desk import views as desk
@@ -40,8 +41,8 @@ from tesoura.web.signals import computed, wordings
 from tesoura.web.signals import views as signals
 
 ROOMS = (
-    api, desk, signing_in, feed_aids, feeds, picks, rules, incoming, hand, recipes, overlays, mat, scenes, versions,
-    links, looks, typefaces, media, pages, preferences,
+    api, api_actions, desk, signing_in, feed_aids, feeds, picks, rules, incoming, hand, recipes, overlays, mat, scenes,
+    versions, links, looks, typefaces, media, pages, preferences,
     signals, computed, instruments, files, wordings, log, reports,
 )  # fmt: skip
 
@@ -79,6 +80,7 @@ def create_pages(runtime: Runtime, settings: Settings) -> Flask:
     app.extensions[EXTENSION] = Doors(runtime, runtime.store, settings, Studio(runtime.store))
     protection = CSRFProtect(app)
     protection.exempt(api.blueprint)
+    protection.exempt(api_actions.blueprint)
     protection.exempt(incoming.blueprint)
     add_filters(app)
     errors.register(app)

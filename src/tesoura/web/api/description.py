@@ -8,10 +8,25 @@ from typing import Any
 from pydantic.json_schema import models_json_schema
 
 import tesoura
+from tesoura.actions.action import Action
+from tesoura.actions.registry import ACTIONS
+from tesoura.actions.schema import parameters_schema
 from tesoura.core.values import Freshness
 from tesoura.web.api.models import MAX_EVENTS, CloudEvent, PlainEvent, SignalValue
 
 _REF = "#/components/schemas/{model}"
+
+_DONE = {
+    "type": "object",
+    "required": ["done", "undo"],
+    "properties": {
+        "done": {"type": "string"},
+        "undo": {
+            "type": ["object", "null"],
+            "properties": {"action": {"type": "string"}, "parameters": {"type": "object"}},
+        },
+    },
+}
 
 
 def _json(schema: dict[str, Any]) -> dict[str, Any]:
@@ -57,6 +72,23 @@ _COUNTS = {
     "properties": {"accepted": {"type": "integer"}, "duplicates": {"type": "integer"}},
 }
 _NAME = {"name": "name", "in": "path", "required": True, "schema": {"type": "string"}}
+
+
+def _action(action: Action, refused: dict[str, Any]) -> dict[str, Any]:
+    """Doing one action, made from the action itself."""
+    return {
+        "post": {
+            "summary": action.title,
+            "description": action.about,
+            "requestBody": _json(parameters_schema(action)),
+            "responses": {
+                "200": {"description": "Done: what was done, in words, and what takes it back", **_json(_DONE)},
+                "404": _problem("What it would be done to is not there"),
+                "422": _problem("Parameters that cannot be taken, or an action that makes no sense now"),
+                **refused,
+            },
+        }
+    }
 
 
 @lru_cache(maxsize=1)
@@ -165,6 +197,16 @@ def describe() -> dict[str, Any]:
                     },
                 },
             },
+            "/api/actions": {
+                "get": {
+                    "summary": "All actions, each with its parameters",
+                    "responses": {
+                        "200": {"description": "In order", **_json({"type": "array", "items": {"type": "object"}})},
+                        "401": refused["401"],
+                    },
+                }
+            },
+            **{f"/api/actions/{action.name}": _action(action, refused) for action in ACTIONS.values()},
             "/healthz": {
                 "get": {
                     "summary": "Whether it runs, and how the feeds fare",

@@ -17,7 +17,8 @@ from tesoura.runtime.preferences import SCENE_SIGNAL
 from tesoura.web.api.description import describe
 from tesoura.web.api.models import parsed, read_value, whose
 from tesoura.web.desk.hand import change, controls
-from tesoura.web.shared.doors import actor, runtime, store
+from tesoura.web.shared.acting import act
+from tesoura.web.shared.doors import runtime, store
 from tesoura.web.shared.errors import problem
 
 blueprint = Blueprint("api", __name__, url_prefix="/api")
@@ -76,7 +77,7 @@ def put_signal(name: str) -> ResponseReturnValue:
         )
     if full == runtime().preferences.scene_signal == SCENE_SIGNAL:
         scene = " ".join(str(read_value(_body()).value).split())[:60]
-        runtime().call(Runtime.set_scene, scene, actor())
+        act("scene.set", scene=scene)
         signal = runtime().call(Runtime.signal, full)
         assert signal is not None
         return _signal(signal)
@@ -91,7 +92,10 @@ def put_signal(name: str) -> ResponseReturnValue:
         value = as_scalar(given.value)
     except ValueRefused as error:
         return problem(422, "This could not be taken", str(error))
-    return _signal(runtime().call(Runtime.put_signal, full, value, given.unit, given.fresh_for_s, actor()))
+    act("signal.set", name=full, value=value, unit=given.unit or "", fresh_for_s=given.fresh_for_s)
+    signal = runtime().call(Runtime.signal, full)
+    assert signal is not None
+    return _signal(signal)
 
 
 @blueprint.put("/hand/<name>")
@@ -122,17 +126,17 @@ def command(name: str, command: str) -> ResponseReturnValue:
     given = _body() if request.get_data() else {}
     if not isinstance(given, dict):
         return problem(422, "This could not be taken", 'Send what belongs to the command, as in {"by": "3 min"}.')
-    full, by = name.lower(), actor()
-    try:
-        step = runtime().call(lambda self: self.instruments.command(full, command.lower(), given, by))
-    except LookupError:
+    full = name.lower()
+    if runtime().call(lambda self: self.instruments.standing(full)) is None:
         names = ", ".join(one.setup.name for one in runtime().call(lambda self: self.instruments.all())) or "none yet"
         return problem(404, f"There is no instrument {name[:60]}", f"There are: {names}.")
+    try:
+        done = act("instrument.command", **{**given, "instrument": full, "command": command})
     except InvalidField as error:
         return problem(422, "This could not be done", str(error))
     standing = runtime().call(lambda self: self.instruments.standing(full))
     assert standing is not None
-    return {**_instrument(standing), "effect": step.effect}
+    return {**_instrument(standing), "effect": done.result["effect"]}
 
 
 @blueprint.get("/openapi.json")

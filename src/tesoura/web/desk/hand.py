@@ -8,12 +8,12 @@ from typing import Any
 from flask import Blueprint, abort, render_template, request
 from flask.typing import ResponseReturnValue
 
-from tesoura.core.signals.by_hand import checked, stepped
-from tesoura.core.values import Scalar, Signal
-from tesoura.errors import InvalidField
+from tesoura.core.values import Signal
+from tesoura.errors import Gone, InvalidField, InvalidPiece
 from tesoura.runtime.facade import Runtime
 from tesoura.store import feeds as stored
-from tesoura.web.shared.doors import actor, runtime, store
+from tesoura.web.shared.acting import act
+from tesoura.web.shared.doors import runtime, store
 
 blueprint = Blueprint("hand", __name__, url_prefix="/hand")
 
@@ -30,30 +30,16 @@ def controls() -> list[dict[str, Any]]:
 
 def change(name: str, wish: Mapping[str, Any]) -> Signal | None:
     """Set a value, or take a step: `{"value": …}` or `{"step": 1}`. Raises InvalidField; None for no such value."""
-    choices = runtime().call(lambda self: self.feeds.hand_choices(name))
-    if choices is None:
+    given = {key: wish[key] for key in ("value", "step") if key in wish}
+    if given.get("step", 1) in (0, ""):
+        raise InvalidField("step is a whole number: 1 is up, -1 is down.")
+    try:
+        done = act("hand.set", name=name, **given)
+    except Gone:
         return None
-    if "step" in wish:
-        try:
-            steps = int(wish["step"])
-        except (TypeError, ValueError):
-            raise InvalidField("step is a whole number: 1 is up, -1 is down.") from None
-        if not 0 < abs(steps) <= 1000:
-            raise InvalidField("step is a whole number: 1 is up, -1 is down.")
-        return _step(name, choices, steps)
-    value = checked(choices, wish.get("value", ""))
-    return runtime().call(Runtime.set_by_hand, name, lambda present: value, actor())
-
-
-def _step(name: str, choices: Mapping[str, Any], steps: int) -> Signal | None:
-    def choose(present: Scalar | None) -> Scalar:
-        value = present
-        for _ in range(abs(steps) if choices.get("what") == "number" else 1):
-            value = stepped(choices, value, 1 if steps > 0 else -1)
-        assert value is not None
-        return value
-
-    return runtime().call(Runtime.set_by_hand, name, choose, actor())
+    except InvalidPiece as error:
+        raise InvalidField(next(iter(error.wrong.values()))) from None
+    return runtime().call(Runtime.signal, str(done.result["signal"]))
 
 
 @blueprint.post("/<name>")

@@ -12,6 +12,7 @@ from tesoura.core.names import is_signal_name
 from tesoura.runtime.facade import Runtime
 from tesoura.runtime.preferences import SCENE_SIGNAL
 from tesoura.store import state
+from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import runtime, store
 
 blueprint = Blueprint("scenes", __name__)
@@ -32,8 +33,7 @@ def fragment() -> ResponseReturnValue:
 @blueprint.post("/scene")
 def choose() -> ResponseReturnValue:
     """Make a scene the present one, as the streaming software would report it."""
-    scene = " ".join(request.form.get("scene", "").split())[:60]
-    runtime().call(Runtime.set_scene, scene)
+    act("scene.set", scene=request.form.get("scene", ""))
     if "HX-Request" in request.headers:
         return fragment()
     return redirect(url_for("desk.show"))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
@@ -15,19 +16,20 @@ from tesoura.core.overlays.differences import differences
 from tesoura.core.overlays.document import Overlay, from_document
 from tesoura.core.signals.sessions import suggestion
 from tesoura.core.values import Freshness
-from tesoura.errors import InvalidField, NewerDocument, SessionsOutOfOrder
+from tesoura.errors import Gone, InvalidField, NewerDocument, SessionsOutOfOrder
 from tesoura.outputs.hub import Audience
 from tesoura.runtime.facade import Runtime
 from tesoura.runtime.feed_reports import FeedReport
 from tesoura.runtime.stage import Trouble
 from tesoura.store import log as event_log
-from tesoura.store import looks, state
+from tesoura.store import looks
 from tesoura.store import overlays as stored
 from tesoura.store.overlays import OnAir
 from tesoura.store.tables import OverlayRow
 from tesoura.web.desk.hand import controls
 from tesoura.web.desk.panels import panels
 from tesoura.web.reports.views import out_of_order
+from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import clock_time, zone
 
@@ -184,9 +186,7 @@ def overlay_fragment(overlay_id: int) -> ResponseReturnValue:
 @blueprint.post("/session/start")
 def start_session() -> ResponseReturnValue:
     """Start a stream session: one deliberate act, which can be taken back."""
-    at = now()
-    store().write(lambda session: state.start_session(session, at))
-    runtime().call(Runtime.session_changed)
+    act("session.start")
     flash("A stream session started. Counts of this session begin at 0.", "undo:" + url_for("desk.undo_session"))
     return redirect(url_for("desk.show"))
 
@@ -200,13 +200,12 @@ def correct_session() -> ResponseReturnValue:
         flash(str(error), "wrong")
         return redirect(url_for("desk.show"))
     try:
-        before = store().write(lambda session: state.correct_start(session, at))
+        done = act("session.correct", began=at.isoformat())
     except SessionsOutOfOrder as error:
         flash(out_of_order(error), "wrong")
         return redirect(url_for("desk.show"))
-    runtime().call(Runtime.session_changed)
-    if before is not None:
-        back = url_for("desk.restore_session", at=before.isoformat())
+    if done.undo is not None:
+        back = url_for("desk.restore_session", at=done.undo.given["began"])
         flash(f"This session began at {clock_time(at)}. Its counts were made anew.", f"undo:{back}")
     return redirect(url_for("desk.show"))
 
@@ -218,8 +217,7 @@ def restore_session() -> ResponseReturnValue:
         at = datetime.fromisoformat(request.args.get("at", ""))
     except ValueError:
         abort(404)
-    store().write(lambda session: state.correct_start(session, at))
-    runtime().call(Runtime.session_changed)
+    act("session.correct", began=at.isoformat())
     flash(f"This session began at {clock_time(at)} again.", "said")
     return redirect(url_for("desk.show"))
 
@@ -227,9 +225,6 @@ def restore_session() -> ResponseReturnValue:
 @blueprint.post("/session/undo")
 def undo_session() -> ResponseReturnValue:
     """Take the last start back."""
-    before = store().read(state.present_session)
-    if before is not None:
-        store().write(state.undo_start)
-        runtime().call(Runtime.session_changed)
-        flash("The start was taken back, and the counts with it.", "said")
+    with contextlib.suppress(Gone):
+        flash(act("session.undo").words, "said")
     return redirect(url_for("desk.show"))

@@ -24,6 +24,7 @@ from tesoura.store import feeds as stored
 from tesoura.store import rules as stored_rules
 from tesoura.store import state
 from tesoura.store.tables import FeedRow, SignalRow
+from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import plain_choice
 
@@ -275,25 +276,14 @@ def secret(name: str, field: str) -> ResponseReturnValue:
 @blueprint.post("/<name>/ask")
 def ask(name: str) -> ResponseReturnValue:
     """Ask a feed at once, or open its stream anew."""
-    row = feed_row(name)
-    runtime().call(lambda self: self.feeds.ask_now(row.name))
+    act("feed.ask", feed=feed_row(name).name)
     return redirect(url_for("feeds.show", name=name))
 
 
 @blueprint.post("/<name>/pause")
 def pause(name: str) -> ResponseReturnValue:
     """Hold a feed's values on purpose, or let it go on."""
-    row = feed_row(name)
-    paused = request.form.get("paused") == "yes"
-
-    def job(session: Session) -> None:
-        present = session.get(FeedRow, row.id)
-        if present is not None:
-            present.paused = paused
-            session.add(present)
-
-    store().write(job)
-    runtime().call(Runtime.refresh_feed, name)
+    act("feed.pause", feed=feed_row(name).name, paused="yes" if request.form.get("paused") == "yes" else "no")
     return redirect(url_for("feeds.show", name=name))
 
 

@@ -30,6 +30,7 @@ from tesoura.store.tables import ComputedRow
 from tesoura.web.desk.panels import EffectNote, panel, panels
 from tesoura.web.mat import views as mat
 from tesoura.web.overlays.views import put
+from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.typed import as_typed, in_zone
 
@@ -79,8 +80,8 @@ def do(name: str, command: str) -> ResponseReturnValue:
     _standing(name)
     said, asks, status = None, None, 200
     try:
-        step = runtime().call(lambda self: self.instruments.command(name, command, given_of(request.form)))
-        said = EffectNote(step.effect)
+        done = act("instrument.command", **given_of(request.form), instrument=name, command=command)
+        said = EffectNote(str(done.result["effect"]))
     except InvalidField as error:
         said, status = EffectNote(str(error), True), 422
         asks = error if isinstance(error, Ambiguous) else None

@@ -13,13 +13,13 @@ from flask.typing import ResponseReturnValue
 
 from tesoura.core.computed.occurrence import micros
 from tesoura.core.overlays.pieces.kind import THERE
-from tesoura.core.signals.by_hand import number
-from tesoura.errors import DataFolderError, InvalidField
+from tesoura.errors import DataFolderError, Gone, InvalidPiece
 from tesoura.runtime.facade import Runtime
 from tesoura.store import exports, log_search, state
 from tesoura.store import log as event_log
 from tesoura.store.log import Logged
 from tesoura.store.log_search import Search
+from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import zone
 
@@ -155,41 +155,34 @@ def show(seq: int) -> ResponseReturnValue:
 @blueprint.post("/<int:seq>/again")
 def again(seq: int) -> ResponseReturnValue:
     """Show the moments of an event once more."""
-    count = runtime().call(lambda self: self.corrections.show_again(seq))
-    if count:
-        flash(f"It is shown again on {count} {'piece' if count == 1 else 'pieces'}, in its turn.", "said")
-    else:
-        flash(
-            "Nothing on air shows this kind of event. A piece does when it appears “as a moment”; "
-            "its choices on the mat say so.",
-            "wrong",
-        )
+    try:
+        flash(act("moment.again", event=seq).words, "said")
+    except Gone as error:
+        flash(str(error), "wrong")
     return redirect(url_for("log.show", seq=seq))
 
 
 @blueprint.post("/moments/<int:moment>/skip")
 def skip(moment: int) -> ResponseReturnValue:
     """Take a moment that waits out of the line, before it shows."""
-    skipped = runtime().call(lambda self: self.corrections.skip(moment))
-    if skipped is None:
-        flash("It does not wait any more: it is being shown, or was.", "wrong")
-    else:
-        flash(f"“{skipped.text[:60]}” will not be shown.", "undo:" + url_for("log.again", seq=skipped.seq))
+    try:
+        done = act("moment.skip", moment=moment)
+        flash(done.words, "undo:" + url_for("log.again", seq=done.result["event"]))
+    except Gone as error:
+        flash(str(error), "wrong")
     return redirect(request.form.get("back") or url_for("log.index"))
 
 
 @blueprint.post("/<int:seq>/correct")
 def correct(seq: int) -> ResponseReturnValue:
     """Correct an amount by a further event; what was written stays."""
-    field = request.form.get("field", "")
     try:
-        value = number(request.form.get("value", ""))
-    except InvalidField as error:
-        flash(str(error), "wrong")
-        return redirect(url_for("log.show", seq=seq))
-    if not runtime().call(lambda self: self.corrections.correct(seq, field, value)):
+        given = {name: request.form.get(name, "") for name in ("field", "value")}
+        flash(act("log.correct", event=seq, **given).words, "said")
+    except InvalidPiece as error:
+        flash(next(iter(error.wrong.values())), "wrong")
+    except Gone:
         abort(404)
-    flash("Corrected, and logged as a correction. All that counts it has followed.", "said")
     return redirect(url_for("log.show", seq=seq))
 
 

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from sqlmodel import Session
 
+from tesoura.actions.action import Doing
+from tesoura.actions.overlays import put_on_air
 from tesoura.core.overlays import edits
 from tesoura.core.overlays.differences import differences, sent_straight
 from tesoura.core.overlays.document import Overlay
@@ -17,36 +17,20 @@ from tesoura.store.overlays import OnAir
 from tesoura.store.tables import OverlayRow
 from tesoura.web.mat.draft import laid
 from tesoura.web.mat.views import change
-from tesoura.web.overlays.views import put
-from tesoura.web.shared.doors import now, runtime, store, studio
+from tesoura.web.shared.acting import act
+from tesoura.web.shared.doors import actor, runtime, store, studio
 
 blueprint = Blueprint("versions", __name__, url_prefix="/overlays")
 HERE = ("127.0.0.1", "::1", None)
 
 
-def who() -> str:
-    """Who asks, as the history tells it: nobody has a name here, but every machine has an address."""
-    return "this machine" if request.remote_addr in HERE else str(request.remote_addr)
-
-
-def _air(overlay_id: int, make: Callable[[Session, OverlayRow], tuple[Overlay, str] | None]) -> OnAir | None:
-    """Put on air what is made of an overlay, with a note; None when nothing is made."""
-    at, asker = now(), who()
-
-    def job(session: Session) -> OnAir | None:
-        row = stored.get(session, overlay_id)
-        if row is None:
-            raise LookupError
-        made = make(session, row)
-        return stored.put_on_air(session, row, made[0], at, asker, made[1]) if made else None
-
-    try:
-        on_air = store().write(job)
-    except LookupError:
+def _on_air(overlay_id: int) -> OnAir:
+    found = store().read(
+        lambda session: stored.on_air(session, row) if (row := stored.get(session, overlay_id)) else None
+    )
+    if found is None:
         abort(404)
-    if on_air is not None:
-        put(on_air)
-    return on_air
+    return found
 
 
 @blueprint.post("/<int:overlay_id>/publish")
@@ -58,8 +42,8 @@ def publish(overlay_id: int) -> ResponseReturnValue:
         return render_template(
             "versions/air.html", row=there.row, findings=stopping, piece=request.form.get("piece", "")
         )
-    on_air = _air(overlay_id, lambda session, row: (stored.draft_of(session, row), ""))
-    assert on_air is not None
+    act("overlay.put_on_air", overlay=overlay_id)
+    on_air = _on_air(overlay_id)
     if runtime().call(lambda self: self.hub.audience(overlay_id)).pages:
         flash("It is on air. The pages that show this overlay have it already.", "air")
     else:
@@ -111,7 +95,8 @@ def send(overlay_id: int) -> ResponseReturnValue:
                 return sent, f"Sent straight: {one.words}"
         return None
 
-    if _air(overlay_id, make) is None:
+    who = actor()
+    if runtime().call(lambda self: put_on_air(Doing(self, who), overlay_id, make)) is None:
         flash("That is no difference any more. Look at what differs now.", "wrong")
     else:
         flash(f"On air: {found[0]}. The rest of the draft waits.", "air")
@@ -121,13 +106,7 @@ def send(overlay_id: int) -> ResponseReturnValue:
 @blueprint.post("/<int:overlay_id>/versions/<int:rev>/back")
 def take_back(overlay_id: int, rev: int) -> ResponseReturnValue:
     """Put an earlier version on air again, at once. The draft stays as it is."""
-
-    def make(session: Session, row: OverlayRow) -> tuple[Overlay, str] | None:
-        earlier = stored.version(session, row, rev)
-        return (earlier, f"Version {rev} again") if earlier else None
-
-    if _air(overlay_id, make) is None:
-        abort(404)
+    act("overlay.back", overlay=overlay_id, version=rev)
     flash(f"Version {rev} is on air again. The draft is as it was.", "air")
     return redirect(url_for("versions.compare", overlay_id=overlay_id))
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 
-from flask import current_app, g
+from flask import current_app, g, request
 
 from tesoura.runtime.facade import Runtime
 from tesoura.settings import Settings
@@ -13,6 +13,10 @@ from tesoura.store.store import Store
 from tesoura.studio.workshop import Studio
 
 EXTENSION = "tesoura"
+
+
+HERE = ("127.0.0.1", "::1", None)
+"""Where requests of this machine come from."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,8 +55,10 @@ def now() -> datetime:
 
 
 def actor() -> str:
-    """Who does what this request asks for: `desk`, or `key:NAME`."""
-    return str(g.get("actor", "desk"))
+    """Who does what this request asks for: `desk`, `desk:ADDRESS` from another machine, or `key:NAME`."""
+    if "actor" in g:
+        return str(g.actor)
+    return "desk" if request.remote_addr in HERE else f"desk:{request.remote_addr}"
 
 
 def settings() -> Settings:

@@ -1,0 +1,108 @@
+"""The shape of all actions, and the one way to perform one."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Awaitable, Callable, Mapping
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any, TypeVar
+
+from sqlmodel import Session
+
+from tesoura.core.forms.form import Fields, fill
+from tesoura.errors import InvalidField, InvalidPiece
+from tesoura.runtime.facade import Runtime
+
+T = TypeVar("T")
+Given = Mapping[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Call:
+    """Another action that can be performed: its name, and what is given with it."""
+
+    action: str
+    given: Given = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Done:
+    """What was done, in words for whoever did it; what it gives a program; and what takes it back, if anything does."""
+
+    words: str
+    result: Given = field(default_factory=dict)
+    undo: Call | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Doing:
+    """What an action is done with: the runtime, on whose loop it runs, who does it, and what led to it."""
+
+    runtime: Runtime
+    actor: str
+    cause: int | None = None
+
+    def now(self) -> datetime:
+        """The present instant."""
+        return self.runtime.settings.clock()
+
+    async def read(self, question: Callable[[Session], T]) -> T:
+        """Ask the database something, beside the loop."""
+        return await asyncio.to_thread(self.runtime.store.read, question)
+
+    async def write(self, job: Callable[[Session], T]) -> T:
+        """Change the database; it is committed when this ends."""
+        return await asyncio.wrap_future(self.runtime.store.writer.submit(job))
+
+
+Run = Callable[[Doing, Given], Awaitable[Done]]
+Foresee = Callable[[Doing, Given], Awaitable[str]]
+
+
+@dataclass(frozen=True, slots=True)
+class Action:
+    """One thing that can be done.
+
+    `run` does it and raises InvalidField, Gone, or another of Tesoura's errors when it cannot be; `foresee` says what
+    it would do now and changes nothing. With `open`, further parameters than its fields are handed on, unchecked here:
+    what they are depends on what it is done to.
+    """
+
+    name: str
+    title: str
+    about: str
+    fields: Fields
+    run: Run
+    foresee: Foresee | None = None
+    open: bool = False
+
+    def checked(self, given: Given) -> dict[str, Any]:
+        """The parameters, each checked by its field. Raises InvalidPiece, which names every one that is wrong."""
+        filled = fill(self.fields, given)
+        wrong = dict(filled.wrong)
+        if not self.open:
+            known = ", ".join(self.fields) or "none"
+            wrong |= {
+                name: f"There is no such parameter. There are: {known}." for name in given if name not in self.fields
+            }
+        if wrong:
+            raise InvalidPiece(wrong)
+        more = {name: value for name, value in given.items() if name not in self.fields} if self.open else {}
+        return {**more, **filled.choices}
+
+
+async def perform(doing: Doing, action: Action, given: Given) -> Done:
+    """Do it. Raises InvalidPiece, InvalidField, Gone, or another of Tesoura's errors; then nothing was done."""
+    return await action.run(doing, action.checked(given))
+
+
+async def foresee(doing: Doing, action: Action, given: Given) -> str:
+    """What it would do now, in words; what it is about, where that cannot be told before. Raises as `perform` does."""
+    checked = action.checked(given)
+    return await action.foresee(doing, checked) if action.foresee else action.about
+
+
+def one_of_these(what: str, name: str, known: list[str]) -> InvalidField:
+    """What to say when nothing of this name is there."""
+    return InvalidField(f"There is no {what} {name[:60]}. There are: {', '.join(known) or 'none yet'}.")

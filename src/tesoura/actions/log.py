@@ -1,0 +1,82 @@
+"""What is done to the log: an event said, an amount corrected, a moment shown again or skipped."""
+
+from __future__ import annotations
+
+import uuid
+from typing import Any
+
+from tesoura.actions.action import Action, Call, Doing, Done, Given
+from tesoura.core.forms.checks import text, whole
+from tesoura.core.forms.fields import Field
+from tesoura.core.signals.by_hand import number
+from tesoura.core.signals.engine import OWN_TYPES
+from tesoura.core.values import Event
+from tesoura.errors import Gone, InvalidField
+
+_EVENT = {"event": Field("Event", whole(1, 2**53), kind="number")}
+
+
+def _type(raw: object) -> str:
+    kind = text(120)(raw).strip()
+    if kind.startswith(OWN_TYPES):
+        raise InvalidField(f"It begins with {OWN_TYPES}, which is for Tesoura itself. Choose another.")
+    return kind
+
+
+def _data(raw: object) -> dict[str, Any]:
+    if raw in ("", None):
+        return {}
+    if not isinstance(raw, dict):
+        raise InvalidField('Give an object, as in {"amount": 5}.')
+    return raw
+
+
+async def _say(doing: Doing, given: Given) -> Done:
+    event = Event(
+        uuid.uuid4().hex, doing.actor, given["type"], doing.now(), given["data"], None, doing.cause, doing.actor
+    )
+    [logged] = await doing.runtime.journal.log([event])
+    return Done(f"{given['type']} is in the log.", {"event": logged.seq})
+
+
+async def _correct(doing: Doing, given: Given) -> Done:
+    field, value = given["field"], given["value"]
+    before = await doing.runtime.corrections.correct(given["event"], field, value)
+    if before is None:
+        raise Gone("There is no such event, or it has no such amount.")
+    was: Any = before[0]
+    undo = Call("log.correct", {"event": given["event"], "field": field, "value": was})
+    return Done("Corrected, and logged as a correction. All that counts it has followed.", {"was": was}, undo)
+
+
+async def _again(doing: Doing, given: Given) -> Done:
+    count = await doing.runtime.corrections.show_again(given["event"])
+    if not count:
+        raise Gone(
+            "Nothing on air shows this kind of event. A piece does when it appears “as a moment”; "
+            "its choices on the mat say so."
+        )
+    return Done(f"It is shown again on {count} {'piece' if count == 1 else 'pieces'}, in its turn.", {"pieces": count})
+
+
+async def _skip(doing: Doing, given: Given) -> Done:
+    skipped = await doing.runtime.corrections.skip(given["moment"])
+    if skipped is None:
+        raise Gone("It does not wait any more: it is being shown, or was.")
+    undo = Call("moment.again", {"event": skipped.seq})
+    return Done(f"“{skipped.text[:60]}” will not be shown.", {"event": skipped.seq}, undo)
+
+
+SAY = Action(
+    "event.say", "Say that something happened", "Put an event into the log, as a program would send it.",
+    {"type": Field("What happened", _type, kind="event"), "data": Field("What else there is to say", _data)}, _say,
+)  # fmt: skip
+CORRECT = Action(
+    "log.correct", "Correct an amount", "By a further event; what was written stays.",
+    {**_EVENT, "field": Field("Field", text(120)), "value": Field("Amount", number, kind="number")}, _correct,
+)  # fmt: skip
+AGAIN = Action("moment.again", "Show it again", "Show the moments of an event once more.", _EVENT, _again)
+SKIP = Action(
+    "moment.skip", "Skip a moment", "Take a moment that waits out of the line, before it shows.",
+    {"moment": Field("Moment", whole(1, 2**53), kind="number")}, _skip,
+)  # fmt: skip

@@ -1,0 +1,61 @@
+"""Stream sessions: started, taken back, their start corrected."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from tesoura.actions.action import Action, Call, Doing, Done, Given
+from tesoura.core.forms.fields import Field
+from tesoura.errors import Gone, InvalidField
+from tesoura.store import state
+
+
+async def _start(doing: Doing, given: Given) -> Done:
+    at = doing.now()
+    await doing.write(lambda session: state.start_session(session, at))
+    await doing.runtime.session_changed()
+    return Done("A new session has started. What counts from it stands at 0.", {"began": at.isoformat()},
+                Call("session.undo"))  # fmt: skip
+
+
+async def _foresee_start(doing: Doing, given: Given) -> str:
+    began = doing.runtime.session_started_at
+    since = f"began at {began.isoformat(timespec='seconds')}" if began else "has not begun"
+    return f"The present session {since}; a new one begins now, and what counts from it begins at 0."
+
+
+async def _undo(doing: Doing, given: Given) -> Done:
+    if await doing.read(state.present_session) is None:
+        raise Gone("No session has been started, so nothing can be taken back.")
+    await doing.write(state.undo_start)
+    await doing.runtime.session_changed()
+    return Done("The start was taken back, and the counts with it.")
+
+
+def _instant(raw: object) -> datetime:
+    try:
+        at = datetime.fromisoformat(str(raw))
+    except ValueError:
+        at = None
+    if at is None or at.tzinfo is None:
+        raise InvalidField("Write an instant with its zone, as in 2026-11-26T19:02:00+00:00.")
+    return at
+
+
+async def _correct(doing: Doing, given: Given) -> Done:
+    at = given["began"]
+    if at > doing.now():
+        raise InvalidField("A session cannot begin in the future.")
+    before = await doing.write(lambda session: state.correct_start(session, at))
+    await doing.runtime.session_changed()
+    undo = Call("session.correct", {"began": before.isoformat()}) if before else None
+    return Done("The session's start was corrected. Its counts were made anew.", {"began": at.isoformat()}, undo)
+
+
+START = Action("session.start", "Start a session", "Begin a new stream session: one deliberate act.", {}, _start,
+               _foresee_start)  # fmt: skip
+UNDO = Action("session.undo", "Take the start back", "Let the last start of a session not have been.", {}, _undo)
+CORRECT = Action(
+    "session.correct", "Correct the start", "Let the present session have begun at another time.",
+    {"began": Field("It began at", _instant, kind="instant")}, _correct,
+)  # fmt: skip

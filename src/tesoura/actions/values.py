@@ -1,0 +1,177 @@
+"""Values that are set: the scene, a value set by hand, a signal of a script; and commands to instruments."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from tesoura.actions.action import Action, Call, Doing, Done, Given, one_of_these
+from tesoura.core.forms.checks import text
+from tesoura.core.forms.fields import Field
+from tesoura.core.names import is_signal_name
+from tesoura.core.signals.by_hand import checked, stepped
+from tesoura.core.values import Scalar, as_scalar
+from tesoura.errors import Gone, InvalidField, ValueRefused
+from tesoura.runtime.facade import SCRIPT_FEED
+
+MAX_STEPS = 1_000
+
+
+def _scene(raw: object) -> str:
+    return " ".join(str(raw).split())[:60]
+
+
+async def _set_scene(doing: Doing, given: Given) -> Done:
+    before, scene = doing.runtime.stage.scene, given["scene"]
+    await doing.runtime.set_scene(scene, doing.actor, doing.cause)
+    return Done(f"The scene is {scene or 'none'}.", {"scene": scene}, Call("scene.set", {"scene": before}))
+
+
+async def _foresee_scene(doing: Doing, given: Given) -> str:
+    return f"{doing.runtime.stage.scene or 'no scene'} → {given['scene'] or 'no scene'}"
+
+
+SET_SCENE = Action(
+    "scene.set", "Change the scene", "Make a scene the present one, as the streaming software would report it.",
+    {"scene": Field("Scene", _scene, kind="scene")}, _set_scene, _foresee_scene,
+)  # fmt: skip
+
+
+# Set by hand
+
+
+def _steps(raw: object) -> int:
+    if raw in ("", None):
+        return 0
+    try:
+        steps = int(str(raw))
+    except ValueError:
+        steps = 0
+    if not 0 < abs(steps) <= MAX_STEPS:
+        raise InvalidField("step is a whole number: 1 is up, -1 is down.")
+    return steps
+
+
+def _anything(raw: object) -> object:
+    return raw
+
+
+def _chosen(choices: Given, given: Given, present: Scalar | None) -> Scalar:
+    """The value that is wished for: given, or so many steps from the present one. Raises InvalidField."""
+    if not given["step"]:
+        return checked(choices, given["value"])
+    value = present
+    for _ in range(abs(given["step"]) if choices.get("what") == "number" else 1):
+        value = stepped(choices, value, 1 if given["step"] > 0 else -1)
+    assert value is not None
+    return value
+
+
+def _by_hand(doing: Doing, name: str) -> tuple[str, Given]:
+    choices, signal = doing.runtime.feeds.hand_choices(name), doing.runtime.feeds.hand_signal(name)
+    if choices is None or signal is None:
+        raise Gone(f"Nothing is set by hand under {name[:60]}.")
+    return signal, choices
+
+
+async def _set_by_hand(doing: Doing, given: Given) -> Done:
+    name = given["name"].lower()
+    signal, choices = _by_hand(doing, name)
+    before = doing.runtime.engine.values.get(signal)
+    made = await doing.runtime.set_values.by_hand(signal, lambda present: _chosen(choices, given, present), doing.actor)
+    undo = Call("hand.set", {"name": name, "value": before}) if before is not None else None
+    return Done(f"{signal} is {made.value}.", {"signal": signal}, undo)
+
+
+async def _foresee_by_hand(doing: Doing, given: Given) -> str:
+    signal, choices = _by_hand(doing, given["name"].lower())
+    present = doing.runtime.engine.values.get(signal)
+    return f"{'nothing yet' if present is None else present} → {_chosen(choices, given, present)}"
+
+
+SET_BY_HAND = Action(
+    "hand.set", "Set a value by hand", "Set a value that is set by hand, or take steps from the present one.",
+    {"name": Field("Which", text(60)), "value": Field("Value", _anything), "step": Field("Steps", _steps)},
+    _set_by_hand, _foresee_by_hand,
+)  # fmt: skip
+
+
+# Signals of scripts
+
+
+def signal_name(raw: object) -> str:
+    """A signal of the script feed by its name; `lamp` is short for `script.lamp`. Raises InvalidField."""
+    name = str(raw).strip().lower()
+    full = name if "." in name else f"{SCRIPT_FEED}.{name}"
+    if not is_signal_name(full):
+        raise InvalidField(f"{name[:60]} is not a signal's name. Use lower case letters, digits and _: script.lamp_on")
+    return full
+
+
+def _fresh_for_s(raw: object) -> float | None:
+    if raw in ("", None):
+        return None
+    try:
+        seconds = float(str(raw))
+    except ValueError:
+        seconds = -1.0
+    if not 0 < seconds <= 31_536_000:
+        raise InvalidField("fresh_for_s is a number of seconds, at most a year.")
+    return seconds
+
+
+async def _set_signal(doing: Doing, given: Given) -> Done:
+    name = given["name"]
+    if not name.startswith(f"{SCRIPT_FEED}."):
+        own = f"{SCRIPT_FEED}.{name.partition('.')[2]}"
+        raise InvalidField(f"{name} belongs to a feed or an event. A script sets signals of its own, such as {own}.")
+    try:
+        value = as_scalar(given["value"])
+    except ValueRefused as error:
+        raise InvalidField(str(error)) from None
+    unit: Any = given["unit"] or None
+    await doing.runtime.put_signal(name, value, unit, given["fresh_for_s"], doing.actor)
+    return Done(f"{name} is {value}.", {"signal": name})
+
+
+SET_SIGNAL = Action(
+    "signal.set", "Set a signal", "Set a signal of the script feed.",
+    {"name": Field("Name", signal_name), "value": Field("Value", _anything),
+     "unit": Field("Unit", text(60, empty=True)), "fresh_for_s": Field("Fresh for", _fresh_for_s, unit="s")},
+    _set_signal,
+)  # fmt: skip
+
+
+# Instruments
+
+
+def _instruments(doing: Doing) -> list[str]:
+    return [one.setup.name for one in doing.runtime.instruments.all()]
+
+
+def _without_names(given: Given) -> dict[str, Any]:
+    return {name: value for name, value in given.items() if name not in ("instrument", "command")}
+
+
+async def _command(doing: Doing, given: Given) -> Done:
+    name, command = given["instrument"].lower(), given["command"].lower()
+    try:
+        step = await doing.runtime.instruments.command(name, command, _without_names(given), doing.actor)
+    except LookupError:
+        raise one_of_these("instrument", name, _instruments(doing)) from None
+    return Done(step.effect[:1].upper() + step.effect[1:], {"effect": step.effect})
+
+
+async def _foresee_command(doing: Doing, given: Given) -> str:
+    name, command = given["instrument"].lower(), given["command"].lower()
+    try:
+        return doing.runtime.instruments.attempt(name, command, _without_names(given)).effect
+    except LookupError:
+        raise one_of_these("instrument", name, _instruments(doing)) from None
+
+
+COMMAND = Action(
+    "instrument.command", "Give an instrument a command",
+    "What belongs to the command is given beside it, as `by` with `add`; GET /api/instruments lists them.",
+    {"instrument": Field("Instrument", text(60)), "command": Field("Command", text(40))},
+    _command, _foresee_command, open=True,
+)  # fmt: skip

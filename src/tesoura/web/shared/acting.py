@@ -1,0 +1,26 @@
+"""How pages and the API do anything: by an action, in the name of whoever asks."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from tesoura.actions.action import Call, Doing, Done
+from tesoura.actions.registry import do, would
+from tesoura.web.shared.doors import actor, runtime
+
+
+def act(action: str, /, **given: Any) -> Done:
+    """Do it; it is done when this ends. Raises InvalidPiece, InvalidField, Gone, or another of Tesoura's errors."""
+    who = actor()
+    return runtime().call(lambda self: do(Doing(self, who), Call(action, given)))
+
+
+def effect_of(action: str, /, **given: Any) -> str:
+    """What it would do now, in words; nothing is done. Raises as `act` does."""
+    who = actor()
+    return runtime().call(lambda self: would(Doing(self, who), Call(action, given)))
+
+
+def wrong_words(wrong: Any) -> str:
+    """What is wrong with what was given, by parameter, in one line."""
+    return " ".join(f"{name}: {words}" for name, words in wrong.items())

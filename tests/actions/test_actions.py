@@ -1,0 +1,153 @@
+"""Actions: checked, told before, done in somebody's name, taken back; through the pages and through the API."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from tesoura.actions.action import Call, Doing, Done
+from tesoura.actions.registry import ACTIONS, do, would
+from tesoura.actions.schema import parameters_schema
+from tesoura.errors import Gone, InvalidField, InvalidPiece, TesouraError
+from tesoura.store import log as event_log
+from tests.conftest import Running
+
+
+def act(running: Running, action: str, /, **given: Any) -> Done:
+    return running.runtime.call(lambda self: do(Doing(self, "desk"), Call(action, given)))
+
+
+def post(running: Running, action: str, given: object = None) -> Any:
+    return running.client.post(f"/api/actions/{action}", json=given or {}, headers=running.auth)
+
+
+def undo(running: Running, done: Done) -> Done:
+    assert done.undo is not None
+    return act(running, done.undo.action, **done.undo.given)
+
+
+def test_a_scene_is_told_before_set_and_taken_back(running: Running) -> None:
+    act(running, "scene.set", scene="Play")
+    told = running.runtime.call(lambda self: would(Doing(self, "desk"), Call("scene.set", {"scene": " Talk "})))
+    assert told == "Play → Talk"
+    assert running.signal("scene.present")["value"] == "Play"
+    done = act(running, "scene.set", scene=" Talk ")
+    assert (done.words, running.signal("scene.present")["value"]) == ("The scene is Talk.", "Talk")
+    undo(running, done)
+    assert running.signal("scene.present")["value"] == "Play"
+
+
+def test_who_did_it_stands_in_the_log(running: Running) -> None:
+    assert post(running, "scene.set", {"scene": "Talk"}).json() == {
+        "done": "The scene is Talk.", "scene": "Talk",
+        "undo": {"action": "scene.set", "parameters": {"scene": ""}},
+    }  # fmt: skip
+    running.press("/", "/scene", {"scene": "Play"})
+    scenes = [
+        (one.event.data["value"], one.event.actor)
+        for one in running.store.read(lambda session: event_log.latest(session, 9))
+        if one.event.type == "tesoura.scene"
+    ]
+    assert scenes == [("Play", "desk"), ("Talk", "key:tests")]
+
+
+def test_a_session_starts_and_the_start_is_taken_back(running: Running) -> None:
+    running.event(type="kill", data={})
+    done = act(running, "session.start")
+    assert running.signal("kill.count_this_session")["value"] == 0
+    undo(running, done)
+    assert running.signal("kill.count_this_session")["value"] == 1
+    with pytest.raises(Gone, match="No session has been started"):
+        act(running, "session.undo")
+
+
+def test_a_session_cannot_begin_in_the_future_or_at_no_instant(running: Running) -> None:
+    act(running, "session.start")
+    with pytest.raises(InvalidField, match="future"):
+        act(running, "session.correct", began="2999-01-01T00:00:00+00:00")
+    with pytest.raises(InvalidPiece, match="with its zone"):
+        act(running, "session.correct", began="19:02")
+
+
+def test_values_set_by_hand_take_steps_and_are_taken_back(running: Running) -> None:
+    running.press("/", "/feeds/new/hand", {"title": "Lives", "what": "number", "start": "3", "most": "5"})
+    done = act(running, "hand.set", name="Lives", step=2)
+    assert running.signal("lives.value")["value"] == 5
+    undo(running, done)
+    assert running.signal("lives.value")["value"] == 3
+    with pytest.raises(Gone, match="Nothing is set by hand under nobody"):
+        act(running, "hand.set", name="nobody", value=1)
+
+
+def test_a_draft_is_put_on_air_and_the_version_before_brought_back(running: Running) -> None:
+    token = running.add_overlay("hello")
+    running.edit(1, {"do": "change", "pieces": ["text"], "set": {"wording": "good evening"}})
+    done = act(running, "overlay.put_on_air", overlay=1)
+    assert "good evening" in running.client.get(f"/o/{token}").text
+    undo(running, done)
+    assert ">hello<" in running.client.get(f"/o/{token}").text
+    with pytest.raises(Gone, match="no version 77"):
+        act(running, "overlay.back", overlay=1, version=77)
+
+
+def test_an_amount_is_corrected_and_corrected_back(running: Running) -> None:
+    running.event(type="gift", data={"amount": 500})
+    done = act(running, "log.correct", event=1, field="amount", value="5")
+    assert running.signal("gift.amount")["value"] == 5
+    undo(running, done)
+    assert running.signal("gift.amount")["value"] == 500
+
+
+def test_an_event_said_here_counts_and_none_of_our_own_can_be(running: Running) -> None:
+    assert post(running, "event.say", {"type": "gift", "data": {"amount": 2}}).status_code == 200
+    assert running.signal("gift.amount")["value"] == 2
+    wrong = post(running, "event.say", {"type": "tesoura.scene"})
+    assert (wrong.status_code, wrong.json()["errors"][0]["at"]) == (422, "type")
+
+
+def test_a_feed_is_held_and_goes_on(running: Running) -> None:
+    running.press("/", "/feeds/new/hand", {"title": "Lives", "what": "number", "start": "3"})
+    done = act(running, "feed.pause", feed="lives")
+    assert (done.words, done.undo) == (
+        "Lives is held: its values stand as they are.",
+        Call("feed.pause", {"feed": "lives", "paused": "no"}),
+    )
+
+
+@pytest.mark.parametrize(
+    ("action", "given", "status", "words"),
+    [("scene.set", {"sceen": "Talk"}, 422, "There are: scene"), ("fly", {}, 404, "There is no action fly"),
+     ("overlay.put_on_air", {"overlay": 9}, 404, "no such overlay"), ("overlay.put_on_air", {}, 422, "This is empty"),
+     ("instrument.command", {"instrument": "x", "command": "start"}, 422, "There is no instrument x"),
+     ("signal.set", {"name": "reach.members", "value": 1}, 422, "belongs to a feed"),
+     ("moment.skip", {"moment": 5}, 404, "does not wait any more"), ("scene.set", "Talk", 400, "as an object"),
+     ("hand.set", {"name": "lives", "step": "up"}, 422, "whole number")],
+)  # fmt: skip
+def test_what_cannot_be_done_says_why(running: Running, action: str, given: object, status: int, words: str) -> None:
+    answer = running.client.post(f"/api/actions/{action}", json=given, headers=running.auth)
+    assert (answer.status_code, answer.headers["content-type"]) == (status, "application/problem+json")
+    assert words in answer.text
+    assert running.store.read(event_log.last_seq) == 0
+
+
+def test_actions_are_listed_told_and_described(running: Running) -> None:
+    listed = running.client.get("/api/actions", headers=running.auth).json()
+    assert [one["name"] for one in listed] == list(ACTIONS)
+    told = running.client.post("/api/actions/scene.set/effect", json={"scene": "Talk"}, headers=running.auth)
+    assert told.json() == {"effect": "no scene → Talk"}
+    assert running.client.post("/api/actions/scene.set", json={"scene": "x"}).status_code == 401
+    described = running.client.get("/api/openapi.json").json()["paths"]
+    assert {f"/api/actions/{name}" for name in ACTIONS} <= set(described)
+    assert parameters_schema(ACTIONS["feed.pause"])["properties"]["paused"] == {
+        "description": "Held", "type": "string", "default": "yes",
+    }  # fmt: skip
+
+
+def test_every_action_given_nothing_or_nonsense_refuses_in_words(running: Running) -> None:
+    nonsense: list[dict[str, Any]] = [{"overlay": "x" * 500, "event": -1}, {"name": {"a": []}, "value": ["x"]}]
+    for name in ACTIONS:
+        for given in nonsense:
+            with pytest.raises(TesouraError) as refused:
+                act(running, name, **given)
+            assert str(refused.value)
