@@ -305,9 +305,9 @@ def test_a_clock_shows_the_users_time_and_changes_on_the_minute() -> None:
 
 def test_a_clock_that_was_set_moves_a_length_and_leaves_a_time_of_day() -> None:
     event = Occurrence(micros(at(60)), 9, "tesoura.clock_set", {"by_s": 3_600.0})
-    length = after(made(length="10 min"), "start", T).hear(event, at(3_660))
+    length = after(made(length="10 min"), "start", T).on_event(event)
     assert length.text(at(3_660)) == "09:00"
-    time = after(made(counts="time", to="23:00"), "start", T).hear(event, at(3_660))
+    time = after(made(counts="time", to="23:00"), "start", T).on_event(event)
     assert time.text(at(3_660)) == "01:54:30"
 
 
@@ -320,7 +320,7 @@ def test_marks_and_the_end_are_fired_once_each() -> None:
     [mark] = it.fires(at(60))
     assert (mark.type, mark.at, mark.data["left_s"]) == ("kettle_break.at_1_min", at(60), 60)
     assert mark.effects == [Effect("sound", "kettle_break", {"sound": "wood"}, not_after=at(65))]
-    it = it.hear(Occurrence(micros(at(60)), 5, mark.type, mark.data), at(60))
+    it = it.on_event(Occurrence(micros(at(60)), 5, mark.type, mark.data))
     assert it.fires(at(61)) == []
     [end] = it.fires(at(120))
     assert end.type == "kettle_break.ended"
@@ -334,7 +334,7 @@ def test_marks_and_the_end_are_fired_once_each() -> None:
 def test_a_mark_that_was_passed_comes_again_when_time_is_added() -> None:
     it = after(made(length="2 min", mark_1="1 min"), "start", T)
     [mark] = it.fires(at(60))
-    it = after(it.hear(Occurrence(0, 5, mark.type, mark.data), at(60)), "add", at(90), by="5 min")
+    it = after(it.on_event(Occurrence(0, 5, mark.type, mark.data)), "add", at(90), by="5 min")
     assert [one.type for one in it.fires(at(360))] == ["kettle_break.at_1_min"]
 
 

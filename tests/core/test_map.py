@@ -28,7 +28,7 @@ def made(**typed: str) -> Map:
 
 
 def at(it: Map, x: Any, y: Any, actor: str = "mara_vane") -> Map:
-    return it.hear(Occurrence(0, 1, "position", {"actor": actor, "x": x, "y": y}), T)
+    return it.on_event(Occurrence(0, 1, "position", {"actor": actor, "x": x, "y": y}))
 
 
 def test_two_known_points_tell_where_every_other_one_lies() -> None:
@@ -50,7 +50,7 @@ def test_the_trail_keeps_so_many_places_and_begins_anew_with_a_match() -> None:
         it = at(it, x, 400)
     assert it.read(T)["path"] == "M50.0 20.0L90.0 20.0"
     assert it.handle(Command("clear"), T).after.read(T)["path"] == "M90.0 20.0"
-    assert it.hear(Occurrence(0, 2, "match.start", {}), T).read(T)["path"] == ""
+    assert it.on_event(Occurrence(0, 2, "match.start", {})).read(T)["path"] == ""
 
 
 def test_the_place_of_others_and_one_without_numbers_change_nothing() -> None:

@@ -43,7 +43,7 @@ class Game:
 
     def tell(self, seconds: float, kind: str, **data: Any) -> Game:
         self.seq += 1
-        self.it.hear(Occurrence(micros(at(seconds)), self.seq, kind, data), at(seconds))
+        self.it.on_event(Occurrence(micros(at(seconds)), self.seq, kind, data))
         return self
 
     def kills(self, *seconds: float, **data: Any) -> Game:
@@ -441,7 +441,7 @@ def test_the_order_in_which_a_matchs_events_come_does_not_matter(
         for seq, (second, what) in sequence:
             kind = {"k": "kill", "d": "death", "a": "assist"}[what]
             data = {"actor": ME, "target": OTTO} if what != "d" else {"target": ME}
-            game.it.hear(Occurrence(micros(at(second)), seq + 10, kind, data), at(second))
+            game.it.on_event(Occurrence(micros(at(second)), seq + 10, kind, data))
         told.append(game.read(301))
     assert told[0] == told[1]
 

@@ -5,13 +5,14 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
 import pytest
 from jinja2 import ChoiceLoader, DictLoader
 
+from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence
 from tesoura.core.forms.checks import line, text, whole
 from tesoura.core.forms.fields import Field
@@ -23,11 +24,13 @@ from tesoura.core.signals.extremes import Extremes
 from tesoura.core.values import Scalar
 from tesoura.errors import CommandRefused
 from tesoura.runtime.facade import Runtime
+from tesoura.store import log as event_log
 from tests.conftest import Running, until
 
+HOUR = timedelta(hours=1)
 TEMPLATES = {
     "instruments/lamps/panel.html": "{% from 'instruments/_control.html' import control with context %}"
-    "<output data-signal='{{ name }}.lit'>{{ it['values']['lit'] }}</output>"
+    "<output data-signal='{{ name }}.lit'>{{ it['values']['lit'] }}</output><i>{{ it.view['dark'] }} dark</i>"
     "{{ control(name, 'light', 'Light one', effect) }}",
     "instruments/lamps/preview.html": "<p>{{ shown.then['lit'] }} would be lit</p>",
     "instruments/lamps/piece.html": "<b class='t-words' data-say='{{ piece.id }}'>{{ says[''] }}</b>",
@@ -36,21 +39,29 @@ TEMPLATES = {
 
 @dataclass(frozen=True, slots=True)
 class Lamps:
-    """Lamps that are lit one by one; once all are, it is evening."""
+    """Lamps that are lit one by one and go out together an hour later; once all are lit, it is evening."""
 
     name: str
     of: int
     lit: int = 0
     evening: bool = False
+    out_at: datetime | None = None
 
     def handle(self, command: Command, now: datetime) -> Step:
+        if command.name == "draw":
+            # While it is only tried, nothing has been drawn.
+            lit = self.lit if command.chance is None else int(command.chance * (self.of + 1))
+            return Step(replace(self, lit=lit, out_at=now + HOUR), "some lamps, as chance has it")
         if command.name != "light":
-            raise CommandRefused("Lamps know light.")
+            raise CommandRefused("Lamps know light and draw.")
         if self.lit == self.of:
             raise CommandRefused("All lamps are lit.")
-        return Step(replace(self, lit=self.lit + 1), f"{self.lit} lit → {self.lit + 1} lit")
+        return Step(replace(self, lit=self.lit + 1, out_at=now + HOUR), f"{self.lit} lit → {self.lit + 1} lit")
 
-    def hear(self, event: Occurrence, now: datetime) -> Lamps:
+    def advance(self, at: datetime) -> Lamps:
+        return replace(self, lit=0, out_at=None) if self.out_at is not None and at >= self.out_at else self
+
+    def on_event(self, event: Occurrence) -> Lamps:
         if event.type == f"{self.name}.evening":
             return replace(self, evening=True)
         return replace(self, lit=0) if event.type == "wind" else self
@@ -59,10 +70,13 @@ class Lamps:
         return self
 
     def read(self, now: datetime) -> Told:
-        return {"lit": self.lit}
+        return {"lit": self.advance(now).lit}
+
+    def view(self, at: datetime) -> Mapping[str, Any]:
+        return {"dark": self.of - self.advance(at).lit}
 
     def next_change(self, now: datetime) -> datetime | None:
-        return None
+        return self.out_at if self.out_at is not None and self.out_at > now else None
 
     def fires(self, now: datetime) -> Sequence[Fired]:
         if self.lit == self.of and not self.evening:
@@ -73,7 +87,13 @@ class Lamps:
         return {"lit": Extremes("88888888888888888888", "all of them")}
 
     def saved(self) -> dict[str, Any]:
-        return {"lit": self.lit, "evening": self.evening}
+        out_at = self.out_at.isoformat() if self.out_at else None
+        return {"lit": self.lit, "evening": self.evening, "out_at": out_at}
+
+
+def _restored(name: str, choices: Mapping[str, Any], almanac: Almanac, saved: Mapping[str, Any]) -> Lamps:
+    out_at = datetime.fromisoformat(saved["out_at"]) if saved["out_at"] else None
+    return Lamps(name, choices["of"], saved["lit"], saved["evening"], out_at)
 
 
 PIECE = PieceKind(
@@ -86,9 +106,9 @@ KIND = InstrumentKind(
     "lamps", "Lamps", "Lamps that are lit one by one.", "lamps",
     {"title": Field("Its name", line(60)), "of": Field("How many", whole(1, 9), default="3")},
     begin=lambda name, choices, almanac, now: Lamps(name, choices["of"]),
-    restore=lambda name, choices, almanac, saved: Lamps(name, choices["of"], **saved),
+    restore=_restored,
     outputs=lambda choices: {"lit": "lamps"},
-    commands=(CommandKind("light", "Light one", "Light one more."),),
+    commands=(CommandKind("light", "Light one", "Light one more."), CommandKind("draw", "Draw", "Some.", draws=True)),
     types=lambda name, choices: ("wind", f"{name}.evening"),
     pieces=(PIECE,),
 )  # fmt: skip
@@ -121,6 +141,7 @@ def test_a_new_kind_is_set_up_shown_commanded_and_scripted(shaped: Running) -> N
     shaped.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "2"})
     assert "0 lit → 1 lit" in shaped.client.get("/instruments/lamps/effect/light").text
     assert "Light one" in shaped.client.get("/").text
+    assert "2 dark" in shaped.client.get("/").text
     assert light(shaped)["effect"] == "0 lit → 1 lit"
     assert shaped.signal("lamps.lit")["value"] == 1
     assert shaped.client.get("/instruments/lamps").status_code == 200
@@ -169,14 +190,14 @@ def test_two_equal_commands_at_once_are_one_success_and_one_refusal(shaped: Runn
 def test_one_that_fails_stands_still_and_says_so_while_the_others_go_on(
     shaped: Running, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    heard = Lamps.hear
+    heard = Lamps.on_event
 
-    def stumble(self: Lamps, event: Occurrence, now: datetime) -> Lamps:
+    def stumble(self: Lamps, event: Occurrence) -> Lamps:
         if event.data.get("torn"):
             raise ZeroDivisionError("no wind")
-        return heard(self, event, now)
+        return heard(self, event)
 
-    monkeypatch.setattr(Lamps, "hear", stumble)
+    monkeypatch.setattr(Lamps, "on_event", stumble)
     shaped.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "3"})
     shaped.press("/", "/instruments/new/countdown", {"title": "Kettle", "length": "5 min"})
     light(shaped)
@@ -190,7 +211,7 @@ def test_one_that_fails_stands_still_and_says_so_while_the_others_go_on(
     assert "7 05:00" in shaped.client.get(f"/o/{token}").text
     started = shaped.client.post("/api/instruments/kettle/start", headers=shaped.auth)
     assert started.status_code == 200
-    monkeypatch.setattr(Lamps, "hear", heard)
+    monkeypatch.setattr(Lamps, "on_event", heard)
     went = shaped.press("/", "/signals/computed/rebuild/lamps", follow_redirects=True)
     assert "built anew from the log" in went.text
     assert shaped.signal("lamps.lit") | {"observed_at": None} == {
@@ -217,3 +238,22 @@ def test_one_that_fails_over_the_log_keeps_tesoura_from_nothing(
         assert again.event(type="wind", data={}).status_code == 202
     finally:
         again.stop()
+
+
+def test_what_chance_decided_is_in_the_log_and_the_same_after_a_crash(there: None, tmp_path: Path) -> None:
+    running = Running(tmp_path / "data", save_every_s=3600.0)
+    running.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "9"})
+    for _ in range(3):
+        running.client.post("/api/instruments/lamps/draw", headers=running.auth)
+    lit = running.signal("lamps.lit")["value"]
+    drawn = [
+        float(str(one.event.data["chance"]))
+        for one in running.store.read(lambda session: event_log.latest(session, 9))
+        if one.event.type == "tesoura.command.lamps"
+    ]
+    assert len(drawn) == 3
+    assert lit == int(drawn[0] * 10)
+    running.kill()
+    again = Running(tmp_path / "data")
+    assert again.signal("lamps.lit")["value"] == lit
+    again.stop()

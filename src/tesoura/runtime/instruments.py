@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import asyncio
 import logging
+import secrets
 import uuid
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 from weakref import WeakValueDictionary
@@ -35,6 +36,8 @@ class InstrumentState:
     values: Mapping[str, Scalar | None]
     broken: str | None = None
     """How it failed, when it did; it stands still until it is built anew."""
+    view: Mapping[str, Any] = field(default_factory=dict)
+    """What its templates are told beside its signals."""
 
 
 def topic(name: str) -> str:
@@ -76,7 +79,8 @@ class Instruments:
         if broken := self._graph.broken.get(setup.name):
             known = {name.partition(".")[2]: self._values.get(name) for name in setup.outputs()}
             return InstrumentState(setup, player.instrument, known, broken)
-        return InstrumentState(setup, player.instrument, player.instrument.read(self._clock()))
+        now, instrument = self._clock(), player.instrument
+        return InstrumentState(setup, instrument, instrument.read(now), view=instrument.view(now))
 
     def attempt(self, name: str, command: str, given: Mapping[str, Any]) -> Step:
         """What a command would lead to now. Raises LookupError, and InvalidField when it leads nowhere."""
@@ -95,8 +99,11 @@ class Instruments:
         # One after the other: the second of two equal ones finds the instrument as the first has left it.
         async with self._turns.setdefault(name, asyncio.Lock()):
             now, player = self._clock(), self._player(name)
-            step = player.attempt(Command(command, given), now)
-            data = {"command": command, **step.given}
+            known = player.definition.kind_of.command(command)
+            # Drawn here, at the edge, and kept with the command: read again, it falls as it fell.
+            chance = secrets.randbelow(2**53) / 2**53 if known is not None and known.draws else None
+            step = player.attempt(Command(command, given, chance=chance), now)
+            data = {"command": command, **step.given, **({} if chance is None else {"chance": chance})}
             kind = player.definition.command_type
             event = Event(uuid.uuid4().hex, "tesoura", kind, now, data, name, actor=actor)
             logged = await self._journal.log([event])

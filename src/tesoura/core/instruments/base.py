@@ -25,11 +25,16 @@ Told = Mapping[str, Scalar | None]
 
 @dataclass(frozen=True, slots=True)
 class Command:
-    """A wish: its name, what was given with it, and its place in the log (0 while it is only being tried)."""
+    """A wish: its name, what was given with it, and its place in the log (0 while it is only being tried).
+
+    `chance` is a number from 0 to 1, drawn outside for a command that draws, and kept in the log with it; None while it
+    is only being tried. An instrument makes no chance of its own: read again, it must come to the same.
+    """
 
     name: str
     given: Mapping[str, Any] = field(default_factory=dict)
     seq: int = 0
+    chance: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,8 +70,12 @@ class Instrument(Protocol):
         """What a command leads to. Raises InvalidField, or CommandRefused, when it leads nowhere."""
         ...
 
-    def hear(self, event: Occurrence, now: datetime) -> Instrument:
-        """The instrument after an event of one of its types."""
+    def advance(self, at: datetime) -> Instrument:
+        """The instrument at this instant, no event having come since it was last driven; it is never driven back."""
+        ...
+
+    def on_event(self, event: Occurrence) -> Instrument:
+        """The instrument after an event of one of its types, at the event's own place. It is told no present time."""
         ...
 
     def see(self, values: Mapping[str, Scalar], now: datetime) -> Instrument:
@@ -83,6 +92,10 @@ class Instrument(Protocol):
 
     def fires(self, now: datetime) -> Sequence[Fired]:
         """What has happened by itself by now and is not in the log yet."""
+        ...
+
+    def view(self, at: datetime) -> Mapping[str, Any]:
+        """What its templates are told beside its signals: facts that do not change any more."""
         ...
 
     def extremes(self) -> Mapping[str, Extremes]:
@@ -102,6 +115,8 @@ class CommandKind:
     label: str
     about: str
     fields: Mapping[str, Field] = field(default_factory=dict)
+    draws: bool = False
+    """Whether chance decides something: it is drawn when the command is given, and logged with it."""
 
 
 ReadyWording = tuple[str, Mapping[str, str]]

@@ -64,6 +64,7 @@ class Runner:
         self._told: set[str] = set()
         self._last: Told = {}
         self._refused: tuple[int, str] = (0, "")
+        self._at: datetime | None = None
         self._names = {name.partition(".")[2]: name for name in setup.outputs()}
 
     @property
@@ -78,13 +79,17 @@ class Runner:
 
     def take(self, event: Occurrence, now: datetime) -> bool:
         """Take one event; whether it counts."""
+        at = instant(event.at)
+        # Driven by the log alone: so it comes to the same live, after a crash, and in a rehearsal.
+        if self._at is None or at > self._at:
+            self._at, self.instrument = at, self.instrument.advance(at)
         if event.type != self.definition.command_type:
-            before = self.instrument
-            self.instrument = before.hear(event, now)
+            self.instrument = self.instrument.on_event(event)
             return True
-        name = event.data.get("command")
+        name, chance = event.data.get("command"), event.data.get("chance")
+        drawn = float(chance) if isinstance(chance, int | float) else None
         try:
-            step = self.instrument.handle(Command(str(name), event.data, event.seq), instant(event.at))
+            step = self.instrument.handle(Command(str(name), event.data, event.seq, drawn), at)
         except InvalidField as error:
             # It made sense when it was given, and something came before it meanwhile.
             self._refused = (event.seq, str(error))

@@ -72,7 +72,11 @@ class Counting:
 
     # Events and signals
 
-    def hear(self, event: Occurrence, now: datetime) -> Self:
+    def advance(self, at: datetime) -> Self:
+        """It is asked with the instant, and needs no driving."""
+        return self
+
+    def on_event(self, event: Occurrence) -> Self:
         """A mark of its own is in the log; or the machine's clock was set, which a length of time does not mind."""
         if event.type == CLOCK_SET:
             by = timedelta(seconds=seconds(event.data.get("by_s")))
@@ -204,6 +208,10 @@ class Counting:
         return effects
 
     # The fit check, and a restart
+
+    def view(self, at: datetime) -> Mapping[str, Any]:
+        """Its signals tell all there is."""
+        return {}
 
     def extremes(self) -> Mapping[str, Extremes]:
         """The widest text, as if it had become twice as long; and its last word."""

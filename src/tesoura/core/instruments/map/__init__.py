@@ -60,7 +60,11 @@ class Map:
             raise CommandRefused(f"A map knows no “{command.name[:30]}”. It knows clear and try_it.")
         return Step(replace(self, trail=self.trail[-1:]), "the trail goes")
 
-    def hear(self, event: Occurrence, now: datetime) -> Map:
+    def advance(self, at: datetime) -> Map:
+        """It is asked with the instant, and needs no driving."""
+        return self
+
+    def on_event(self, event: Occurrence) -> Map:
         """The player is elsewhere; or a match begins, and with it a trail."""
         if event.type == "match.start":
             return replace(self, trail=())
@@ -110,6 +114,10 @@ class Map:
     def fires(self, now: datetime) -> Sequence[Fired]:
         """Nothing happens by itself."""
         return ()
+
+    def view(self, at: datetime) -> Mapping[str, Any]:
+        """Its signals tell all there is."""
+        return {}
 
     def extremes(self) -> Mapping[str, Extremes]:
         """It has no words."""

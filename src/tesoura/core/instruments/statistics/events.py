@@ -78,7 +78,11 @@ class Hearing:
 
     # Events
 
-    def hear(self, event: Occurrence, now: datetime) -> Self:
+    def advance(self, at: datetime) -> Self:
+        """It is asked with the instant, and needs no driving."""
+        return self
+
+    def on_event(self, event: Occurrence) -> Self:
         """Take an event of the game, or of its own."""
         taken = _HEARD.get(event.type)
         if taken is not None:

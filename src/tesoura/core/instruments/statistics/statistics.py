@@ -151,6 +151,10 @@ class Statistics(Scoped):
             found.append(Fired(f"card:{seq}", kind, instant(at), {"trial": of != LAST_SHOWN, "by_hand": True}))
         return found
 
+    def view(self, at: datetime) -> Mapping[str, Any]:
+        """Its signals tell all there is."""
+        return {}
+
     def extremes(self) -> Mapping[str, Extremes]:
         """Numbers grow as all do; the card is tried with twelve made-up matches."""
         card = made_up.card(self.plan.last, self.plan.last)
