@@ -121,7 +121,7 @@ def test_a_feed_is_held_and_goes_on(running: Running) -> None:
      ("overlay.put_on_air", {"overlay": 9}, 404, "no such overlay"), ("overlay.put_on_air", {}, 422, "This is empty"),
      ("instrument.command", {"instrument": "x", "command": "start"}, 422, "There is no instrument x"),
      ("signal.set", {"name": "reach.members", "value": 1}, 422, "belongs to a feed"),
-     ("moment.skip", {"moment": 5}, 404, "does not wait any more"), ("scene.set", "Talk", 400, "as an object"),
+     ("moment.skip", {"moment": 5}, 404, "does not wait any more"), ("scene.set", "Talk", 422, "as an object"),
      ("hand.set", {"name": "lives", "step": "up"}, 422, "whole number")],
 )  # fmt: skip
 def test_what_cannot_be_done_says_why(running: Running, action: str, given: object, status: int, words: str) -> None:

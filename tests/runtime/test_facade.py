@@ -35,7 +35,7 @@ def topics(opened: Any, wanted: str) -> bool:
 
 
 def test_a_script_that_falls_silent_is_late_without_anybody_asking(running: Running) -> None:
-    running.client.put("/api/signals/heat", json={"value": 21, "fresh_for_s": 1.5}, headers=running.auth)
+    running.client.put("/api/signals/heat", json={"value": 21, "fresh_for_s": 3}, headers=running.auth)
     assert running.signal("script.heat")["freshness"] == "live"
     with desk(running) as opened:
         assert json.loads(opened.recv(5))["kind"] == "hello"
