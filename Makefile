@@ -4,7 +4,7 @@ VENV ?= .venv
 BIN := $(VENV)/bin
 STAMP := $(VENV)/.installed
 
-.PHONY: demo serve test lint bench vendor scenes sounds docs pictures requirements clean
+.PHONY: demo serve test quick lint bench vendor scenes sounds docs pictures requirements clean
 
 demo: $(STAMP)
 	$(BIN)/tesoura demo $(ARGS)
@@ -19,6 +19,10 @@ test: $(STAMP)
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	$(BIN)/pytest -n 2 $(ARGS)
+
+# While working: the core's tests, and those of the rooms in which something has changed.
+quick: $(STAMP)
+	$(BIN)/python tools/quick.py $(ARGS)
 
 lint: $(STAMP)
 	$(BIN)/ruff check --fix .

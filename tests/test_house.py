@@ -184,3 +184,10 @@ def test_no_two_classes_share_a_name() -> None:
             if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
                 assert node.name not in found, (node.name, path, found[node.name])
                 found[node.name] = path
+
+
+def test_quick_finds_the_tests_of_what_changed() -> None:
+    quick = runpy.run_path(str(ROOT / "tools" / "quick.py"))["tests_for"]
+    paths = [Path("src/tesoura/store/log.py"), Path("tests/feeds/test_http.py"), Path("README.md"),
+             Path("src/tesoura/core/values.py"), Path("tests/core/test_map.py")]  # fmt: skip
+    assert quick(paths) == ["tests/core", "tests/test_house.py", "tests/store", "tests/feeds/test_http.py"]

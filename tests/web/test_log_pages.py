@@ -237,3 +237,22 @@ def test_a_full_disk_says_so_and_loses_nothing_that_was_taken(running: Running) 
     assert until(room_again) == 40
     assert running.signal("gift.count_this_session")["value"] == 41
     assert running.runtime.call(Runtime.event_types) == ["gift"]
+
+
+def test_an_events_page_says_who_did_it_and_what_led_to_what(running: Running) -> None:
+    running.client.post("/api/actions/event.say", json={"type": "gift"}, headers=running.auth)
+    running.add_overlay("a gift", appears="moment", moment_type="gift")
+    running.press("/log/1", "/log/1/again")
+    first = flat(running.client.get("/log/1").text)
+    assert '<dt>By</dt><dd class="break">key:tests</dd>' in first
+    assert "It led to</h2>" in first
+    again = flat(running.client.get("/log/2").text)
+    assert '<h2>Because of</h2><p><a href="/log/1">gift</a>' in again
+
+
+def test_values_that_scripts_set_are_listed_when_asked_for(running: Running) -> None:
+    running.client.put("/api/signals/heat", json={"value": 21}, headers=running.auth)
+    running.event(type="gift", data={})
+    assert shown(running) == ["gift"]
+    assert shown(running, "?type=tesoura.signal") == ["tesoura.signal"]
+    assert "tesoura.signal" not in running.client.get("/desk/happened").text

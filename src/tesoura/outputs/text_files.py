@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import logging
 import os
 import time
 import uuid
@@ -15,6 +16,8 @@ from pathlib import Path
 TRIES = 6
 PAUSE_S = 0.05
 TEMPORARY = ".tesoura-"
+
+log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +88,11 @@ class FileWriter:
         while True:
             await self._wake.wait()
             self._wake.clear()
-            await self._flush()
+            try:
+                await self._flush()
+            except Exception:
+                log.exception("A text file could not be written; the others are")
+                self._wake.set()
 
     async def _flush(self) -> None:
         while self._wanted:
@@ -94,7 +101,7 @@ class FileWriter:
             try:
                 await asyncio.to_thread(replace_file, path, text)
                 self._written[path] = Written(text, self._clock())
-            except OSError as error:
+            except (OSError, ValueError) as error:
                 before = self._written.get(path)
                 self._written[path] = Written(before.text if before else "", before.at if before else None,
                                               _problem(path, error))  # fmt: skip
@@ -109,9 +116,7 @@ class FileWriter:
         await self._flush()
 
 
-def _problem(path: Path, error: OSError) -> str:
+def _problem(path: Path, error: OSError | ValueError) -> str:
     if not path.parent.is_dir():
         return f"There is no folder {path.parent.name} any more. Make it again, or name another one."
-    return (
-        f"{path.name} could not be written ({error.strerror or error}). See who may write there, and if there is room."
-    )
+    return f"{path.name} could not be written ({getattr(error, 'strerror', None) or error}). See who may write there, and if there is room."

@@ -172,7 +172,8 @@ class Runtime:
         self.computations.passed(logged)
         self.persistence.applied = max(self.persistence.applied, logged[-1].seq)
         self._follow(self._pipeline.take(logged, now))
-        self.touched("log")
+        if any(one.event.type not in event_log.QUIET for one in logged):
+            self.touched("log")
 
     def _on_readings(self, found: Sequence[Reading]) -> None:
         seq = self.persistence.applied

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import importlib
+import logging
 import random
 from collections.abc import Awaitable, Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -39,6 +40,7 @@ if TYPE_CHECKING:
 Accept = Callable[[Sequence[Item], str, Callable[[Session], None]], Awaitable[Sequence[Event]]]
 """Logs what a feed says has happened, and does the rest of the job in the same transaction; what was new."""
 ON_LIST = 20
+log = logging.getLogger(__name__)
 
 
 @dataclass(slots=True)
@@ -149,9 +151,17 @@ class Feeds:
             running.poller = Poller(name, kind, context, lambda outcome: self._came(name, running, outcome),
                                     random.random)  # fmt: skip
             running.task = asyncio.create_task(running.poller.run(), name=f"feed {name}")
+            running.task.add_done_callback(lambda task: self._ended(name, task))
             self._publish(self._engine.feed_changed(name, now))
         else:
             self._publish(self._engine.pause_feed(name, False, now))
+
+    def _ended(self, name: str, task: asyncio.Task[None]) -> None:
+        """A feed is kept going until it is told to stop; one that ends otherwise says so and is shown as down."""
+        if not task.cancelled() and (error := task.exception()) is not None:
+            log.error("The feed %s stopped by an error in Tesoura", name, exc_info=error)
+            words = "An error in Tesoura stopped this feed. Pause it and let it go on; if it stops again, tell us."
+            self._publish(self._engine.feed_failed(name, words, self._clock()))
 
     def _go_on(self, running: _Running, before: _Running, now: datetime) -> None:
         if before.choices == running.choices:

@@ -77,6 +77,10 @@ class Scheduler:
     async def _right(self, set_s: float) -> None:
         try:
             await self._jumped(self._clock(), set_s)
+        except Exception:
+            log.exception(
+                "What depends on the clock could not be put right; it is looked at again with its next change"
+            )
         finally:
             self._righting = None
             self.plan()

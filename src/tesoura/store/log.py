@@ -18,6 +18,8 @@ from tesoura.store.tables import EventRow, PositionRow
 
 CORRECTION = "tesoura.correction"
 """The type of an event that corrects an amount of an earlier one: `seq`, `field`, `was`, `now`."""
+QUIET = ("tesoura.signal", "tesoura.painted", "tesoura.effect", "tesoura.effect_ended")
+"""Types of events of which there are many and which nobody looks for: listed only when they are asked for."""
 CHUNK = 2_000
 AT_ONCE = 250
 """How many events' words go into the index with one job: more would keep other writing waiting."""
@@ -179,6 +181,12 @@ def with_data(event: Event, changed: Mapping[str, Any]) -> Event:
 def latest(session: Session, count: int) -> list[Logged]:
     """The newest events, newest first."""
     return [logged_of(row) for row in session.exec(select(EventRow).order_by(col(EventRow.seq).desc()).limit(count))]
+
+
+def happened(session: Session, count: int) -> list[Logged]:
+    """The newest events that somebody would look for, newest first."""
+    asked = select(EventRow).where(col(EventRow.type).not_in(QUIET)).order_by(col(EventRow.seq).desc()).limit(count)
+    return [logged_of(row) for row in session.exec(asked)]
 
 
 def one(session: Session, seq: int) -> Logged | None:

@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from sqlalchemy import ColumnElement, text
 from sqlmodel import Session, col, select
 
-from tesoura.store.log import CHUNK, Logged, logged_of, words_of_event
+from tesoura.store.log import CHUNK, QUIET, Logged, logged_of, words_of_event
 from tesoura.store.search_words import exactly, query
 from tesoura.store.tables import EventRow
 
@@ -35,6 +35,8 @@ def page(session: Session, search: Search, before: tuple[datetime, int] | int | 
     if search.words:
         return _page_of_words(session, search, conditions, before if isinstance(before, int) else None, count)
     asked = select(EventRow).where(*conditions)
+    if not search.type:
+        asked = asked.where(col(EventRow.type).not_in(QUIET))
     if isinstance(before, tuple):
         at, seq = before
         asked = asked.where(

@@ -17,6 +17,8 @@ from tesoura.errors import InvalidField
 
 COMMAND = "tesoura.command."
 """How the type of an event begins that is a command to an instrument, whose name follows."""
+MOST_TOLD = 1_000
+"""So many of what it has fired an instrument is kept from firing again; by then the log has told it."""
 CLOCK_SET = "tesoura.clock_set"
 """An event that tells that the machine's clock was set, `by_s` seconds forward."""
 
@@ -61,7 +63,7 @@ class Runner:
         self.instrument: Instrument = kind.begin(setup.name, setup.choices, almanac, now)
         self.reads = tuple(kind.reads(setup.choices))
         self._types = (setup.command_type, CLOCK_SET, *kind.types(setup.name, setup.choices))
-        self._told: set[str] = set()
+        self._told: dict[str, None] = {}
         self._last: Told = {}
         self._refused: tuple[int, str] = (0, "")
         self._at: datetime | None = None
@@ -124,7 +126,9 @@ class Runner:
     def fires(self, now: datetime) -> Sequence[Fired]:
         """What has happened by itself by now, each told once."""
         found = [one for one in self.instrument.fires(now) if one.id not in self._told]
-        self._told.update(one.id for one in found)
+        self._told |= dict.fromkeys(one.id for one in found)
+        while len(self._told) > MOST_TOLD:
+            del self._told[next(iter(self._told))]
         return found
 
     def extremes(self) -> dict[str, Extremes]:

@@ -137,7 +137,7 @@ def show() -> ResponseReturnValue:
     """The desk, or on an empty data folder the first step."""
     shown = cards()
     reports = runtime().call(lambda self: self.feeds.reports())
-    happened = store().read(lambda session: event_log.latest(session, HAPPENED))
+    happened = store().read(lambda session: event_log.happened(session, HAPPENED))
     instruments = panels()
     if not (shown or reports or happened or instruments):
         return render_template("desk/first.html")
@@ -170,7 +170,7 @@ def feeds_fragment() -> ResponseReturnValue:
 @blueprint.get("/desk/happened")
 def happened_fragment() -> ResponseReturnValue:
     """What just happened."""
-    happened = store().read(lambda session: event_log.latest(session, HAPPENED))
+    happened = store().read(lambda session: event_log.happened(session, HAPPENED))
     return render_template("desk/_happened.html", happened=happened)
 
 

@@ -23,6 +23,7 @@ from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import zone
 
+LED_TO = 40
 blueprint = Blueprint("log", __name__, url_prefix="/log")
 PAGE = 50
 CATCH_UP = 20
@@ -123,15 +124,18 @@ def moments_fragment() -> ResponseReturnValue:
 @blueprint.get("/<int:seq>")
 def show(seq: int) -> ResponseReturnValue:
     """One event: all its data, what it changed, its corrections."""
-    found, corrected, corrections = store().read(
+    found, corrected, corrections, led_to = store().read(
         lambda session: (
             event_log.one(session, seq),
             event_log.with_corrections(session, seq),
             event_log.corrections_of(session, seq),
+            event_log.caused_by(session, seq)[:LED_TO],
         )
     )
     if found is None or corrected is None:
         abort(404)
+    because = found.event.cause
+    cause = store().read(lambda session: event_log.one(session, because)) if because else None
 
     def gather(self: Runtime) -> tuple[Any, ...]:
         return (
@@ -148,6 +152,7 @@ def show(seq: int) -> ResponseReturnValue:
     ]  # fmt: skip
     return render_template(
         "log/show.html", logged=found, corrected=corrected, corrections=corrections, counted=counted, own=own,
+        cause=cause, led_to=led_to,
         amounts=amounts, own_doing=found.event.type.startswith("tesoura."),
     )  # fmt: skip
 
