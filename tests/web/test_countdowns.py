@@ -240,6 +240,9 @@ def test_a_sound_that_is_added_is_checked_by_its_content(running: Running) -> No
     kept = running.press("/", "/media/sound", files={"file": ("knock.wav", sound)})
     assert kept.json()["title"] == "knock.wav"
     assert running.client.get(f"/media/{kept.json()['name']}").content == sound
+    # Well over a megabyte, which is what a form may have; a sound may have five.
+    long = sound[:4] + (2_000_000).to_bytes(4, "little") + sound[8:] + b"\0" * 2_000_000
+    assert running.press("/", "/media/sound", files={"file": ("long.wav", long)}).status_code == 200
     bad = [(b"<svg/>", "no sound that browsers play"), (sound[:30], "WAV file is broken"), (b"", "is empty")]
     for data, why in bad:
         refused = running.press("/", "/media/sound", files={"file": ("knock.wav", data)})

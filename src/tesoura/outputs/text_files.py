@@ -119,4 +119,5 @@ class FileWriter:
 def _problem(path: Path, error: OSError | ValueError) -> str:
     if not path.parent.is_dir():
         return f"There is no folder {path.parent.name} any more. Make it again, or name another one."
-    return f"{path.name} could not be written ({getattr(error, 'strerror', None) or error}). See who may write there, and if there is room."
+    why = getattr(error, "strerror", None) or error
+    return f"{path.name} could not be written ({why}). See who may write there, and if there is room."

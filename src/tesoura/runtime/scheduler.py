@@ -78,9 +78,7 @@ class Scheduler:
         try:
             await self._jumped(self._clock(), set_s)
         except Exception:
-            log.exception(
-                "What depends on the clock could not be put right; it is looked at again with its next change"
-            )
+            log.exception("What depends on the clock could not be put right; it is tried at its next change")
         finally:
             self._righting = None
             self.plan()
