@@ -130,6 +130,8 @@ def _number_in(text: str) -> int | float:
 
 
 def _one_text(text: str) -> str:
+    if len(text) <= MAX_TEXT and text.isprintable():
+        return text
     clean = "".join(char for char in text if char >= " " or char in "\n\t").replace("\x7f", "")
     return clean if len(clean) <= MAX_TEXT else clean[: MAX_TEXT - 1] + "…"
 

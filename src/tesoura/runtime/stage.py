@@ -28,6 +28,8 @@ from tesoura.studio.drawings import Drawings, Recent
 log = logging.getLogger(__name__)
 PAINTED = "tesoura.painted"
 """The type of the event that tells of a moment which a viewers' page has painted."""
+MOST_ACKS = 8
+"""Of so many pages it is logged that they have painted a moment; a show has one or two."""
 MOST_BEGUN = 200
 """The moments whose painting can still be told."""
 SCENE = "@scene"
@@ -84,7 +86,7 @@ class Stage:
         self._shows: dict[str, set[int]] = {}
         self._removals: dict[int, int] = {}
         self._run, self._clock = secrets.token_hex(4), clock
-        self._begun: dict[str, Moment] = {}
+        self._begun: dict[str, tuple[Moment, set[str]]] = {}
         self.moments = Moments()
         self.drawings = Drawings(engine, clock)
         self.scene = ""
@@ -290,7 +292,7 @@ class Stage:
 
     def _begin(self, overlay_id: int, piece_id: str, moment: Moment) -> None:
         moment_id = f"{self._run}-{moment.number}"
-        self._begun[moment_id] = moment
+        self._begun[moment_id] = (moment, set())
         while len(self._begun) > MOST_BEGUN:
             del self._begun[next(iter(self._begun))]
         if dropped := self._hub.moment(overlay_id, moment_id, piece_id, moment.text, moment.for_s):
@@ -298,9 +300,10 @@ class Stage:
 
     def painted(self, overlay_id: int, page_id: str, moment_id: str) -> Event | None:
         """What to log when a page says that it has painted a moment; None when it says so again, or of no moment."""
-        moment = self._begun.get(moment_id)
-        if moment is None or not moment.key.startswith(f"{overlay_id}/"):
+        moment, told = self._begun.get(moment_id, (None, set()))
+        if moment is None or not moment.key.startswith(f"{overlay_id}/") or page_id in told or len(told) >= MOST_ACKS:
             return None
+        told.add(page_id)
         overlay, piece = self.placed(moment.key)
         data = {"moment": moment_id, "page": page_id, "overlay": overlay, "piece": piece, "type": moment.type}
         return Event(

@@ -18,7 +18,8 @@ class Guard:
     """Refuses requests for another host's name (DNS rebinding) and writes and sockets from another site's page."""
 
     def __init__(self, app: App, settings: Settings) -> None:
-        self._app, self._settings = app, settings
+        self._app = app
+        self._only_at = None if settings.on_network else settings.address
 
     async def __call__(self, scope: Scope, receive: Any, send: Any) -> None:
         """Pass on what may pass."""
@@ -32,7 +33,7 @@ class Guard:
             elif name == b"origin":
                 origin = value.decode("latin-1")
         changes = scope["type"] == "websocket" or scope["method"] not in SAFE
-        problem = _problem(host, origin, changes, None if self._settings.on_network else self._settings.address)
+        problem = _problem(host, origin, changes, self._only_at)
         if problem is None:
             await self._app(scope, receive, send)
         elif scope["type"] == "websocket":

@@ -50,7 +50,10 @@ class EventsDoor:
         if scope["method"] != "POST":
             detail = f"{EVENTS} does not take {scope['method']}. See /api/openapi.json for what it takes."
             raise _Refused(405, "This address does not take that", detail, ((b"allow", b"POST"),))
-        given = next((value for name, value in scope["headers"] if name == b"authorization"), b"")
+        given = b""
+        for name, value in scope["headers"]:
+            if name == b"authorization":
+                given = value
         try:
             key = whose(given.decode("latin-1"), self._runtime.store.key_name)
             body = await _body(receive)
