@@ -62,6 +62,17 @@ def test_a_session_starts_and_the_start_is_taken_back(running: Running) -> None:
         act(running, "session.undo")
 
 
+def test_what_makes_no_event_of_its_own_is_noted_with_who_did_it(running: Running) -> None:
+    post(running, "session.start")
+    [noted] = running.store.read(lambda session: event_log.latest(session, 9))
+    assert (noted.event.type, noted.event.subject, noted.event.actor) == (
+        "tesoura.action",
+        "session.start",
+        "key:tests",
+    )
+    assert noted.event.data["words"] == "A new session has started. What counts from it stands at 0."
+
+
 def test_a_session_cannot_begin_in_the_future_or_at_no_instant(running: Running) -> None:
     act(running, "session.start")
     with pytest.raises(InvalidField, match="future"):

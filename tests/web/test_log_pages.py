@@ -99,7 +99,7 @@ def test_a_sessions_markers_count_from_its_beginning(running: Running) -> None:
         type="gift", data={"name": "A & B -->", "amount": 5}, time=(began + timedelta(seconds=3661.5)).isoformat()
     )
     assert running.client.get("/log/export.vtt?session=1").text == (
-        "WEBVTT\n\n1\n01:01:01.500 --> 01:01:05.500\ngift A &amp; B --&gt; 5\n\n"
+        "WEBVTT\n\n2\n01:01:01.500 --> 01:01:05.500\ngift A &amp; B --&gt; 5\n\n"
     )
     assert running.client.get("/log/export.exe").status_code == 404
 
@@ -139,12 +139,12 @@ def test_moments_wait_their_turn_can_be_skipped_and_shown_again(running: Running
     assert "will not be shown" in running.press("/log/", "/log/moments/2/skip", follow_redirects=True).text
     assert waiting(running) == ["Bolt"]
     assert "does not wait any more" in running.press("/log/", "/log/moments/2/skip", follow_redirects=True).text
-    assert "It is shown again on 1 piece" in running.press("/log/1", "/log/1/again", follow_redirects=True).text
+    assert "It is shown again on 1 piece" in running.press("/log/2", "/log/2/again", follow_redirects=True).text
     assert waiting(running) == ["Bolt", "Ana"]
     kinds = [one.event.type for one in running.store.read(lambda session: event_log.latest(session, 2))]
     assert kinds == ["tesoura.shown_again", "tesoura.skipped"]
     running.event(type="kill", data={})
-    assert "Nothing on air shows this kind" in running.press("/log/6", "/log/6/again", follow_redirects=True).text
+    assert "Nothing on air shows this kind" in running.press("/log/7", "/log/7/again", follow_redirects=True).text
 
 
 def test_what_is_long_past_is_no_moment_and_too_many_are_dropped(
@@ -244,9 +244,10 @@ def test_an_events_page_says_who_did_it_and_what_led_to_what(running: Running) -
     running.add_overlay("a gift", appears="moment", moment_type="gift")
     running.press("/log/1", "/log/1/again")
     first = flat(running.client.get("/log/1").text)
-    assert '<dt>By</dt><dd class="break">key:tests</dd>' in first
+    assert '<dt>By</dt><dd class="break">a program, key “tests”</dd>' in first
     assert "It led to</h2>" in first
-    again = flat(running.client.get("/log/2").text)
+    # Putting the overlay on air stands between them.
+    again = flat(running.client.get("/log/3").text)
     assert '<h2>Because of</h2><p><a href="/log/1">gift</a>' in again
 
 
@@ -256,3 +257,10 @@ def test_values_that_scripts_set_are_listed_when_asked_for(running: Running) -> 
     assert shown(running) == ["gift"]
     assert shown(running, "?type=tesoura.signal") == ["tesoura.signal"]
     assert "tesoura.signal" not in running.client.get("/desk/happened").text
+
+
+def test_a_filter_stays_chosen_though_nothing_of_it_has_come(running: Running) -> None:
+    running.event(type="gift", data={})
+    page = flat(running.client.get("/log/?type=follower&feed=feed:reach").text)
+    assert "<option selected>follower</option>" in page
+    assert '<option value="feed:reach" selected' in page

@@ -72,3 +72,13 @@ def test_a_backing_is_exact(opacity: int, background: str) -> None:
     piece = new_piece("text", "a", backing_opacity_pct=opacity, padding_px=25)
     rules = piece_rules(piece, {}, "dark")
     assert (rules["--backing"], rules["--pad-y"], rules["--pad"]) == (background, "12px", "25px")
+
+
+@pytest.mark.parametrize(
+    ("actor", "words"),
+    [("desk", "the desk"), ("desk:10.0.0.7", "the desk at 10.0.0.7"), ("key:me", "a program, key “me”"),
+     ("feed:reach", "the feed reach"), ("page:1f", "a page of viewers (1f)"),
+     ("instrument:kettle", "the instrument kettle"), ("effect", "effect")],
+)  # fmt: skip
+def test_who_did_something_is_told_in_words(actor: str, words: str) -> None:
+    assert shown.actor_words(actor) == words

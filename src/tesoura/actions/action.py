@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import uuid
 from collections.abc import Awaitable, Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -11,11 +12,14 @@ from typing import Any, TypeVar
 from sqlmodel import Session
 
 from tesoura.core.forms.form import Fields, fill
+from tesoura.core.values import Event
 from tesoura.errors import InvalidField, InvalidPiece
 from tesoura.runtime.facade import Runtime
 
 T = TypeVar("T")
 Given = Mapping[str, Any]
+DONE = "tesoura.action"
+"""The type of the event that tells that an action was done."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,6 +80,8 @@ class Action:
     run: Run
     foresee: Foresee | None = None
     open: bool = False
+    noted: bool = False
+    """Whether its being done goes into the log as such, because it makes no event of its own."""
 
     def checked(self, given: Given) -> dict[str, Any]:
         """The parameters, each checked by its field. Raises InvalidPiece, which names every one that is wrong."""
@@ -94,7 +100,13 @@ class Action:
 
 async def perform(doing: Doing, action: Action, given: Given) -> Done:
     """Do it. Raises InvalidPiece, InvalidField, Gone, or another of Tesoura's errors; then nothing was done."""
-    return await action.run(doing, action.checked(given))
+    done = await action.run(doing, action.checked(given))
+    if action.noted:
+        data = {"action": action.name, "given": {name: str(value)[:200] for name, value in given.items()},
+                "words": done.words}  # fmt: skip
+        event = Event(uuid.uuid4().hex, "tesoura", DONE, doing.now(), data, action.name, doing.cause, doing.actor)
+        await doing.runtime.journal.log([event])
+    return done
 
 
 async def foresee(doing: Doing, action: Action, given: Given) -> str:

@@ -61,8 +61,9 @@ async def _back(doing: Doing, given: Given) -> Done:
     return Done(words, {"version": on_air.rev}, _undo(on_air))
 
 
-PUBLISH = Action("overlay.put_on_air", "Put on air", "Make an overlay's draft what viewers have.", _OVERLAY, _publish)
+PUBLISH = Action("overlay.put_on_air", "Put on air", "Make an overlay's draft what viewers have.", _OVERLAY, _publish,
+                 noted=True)  # fmt: skip
 BACK = Action(
     "overlay.back", "Put a version on air again", "Let viewers have an earlier version of an overlay.",
-    {**_OVERLAY, "version": Field("Version", whole(1, 10**9), kind="number")}, _back,
+    {**_OVERLAY, "version": Field("Version", whole(1, 10**9), kind="number")}, _back, noted=True,
 )  # fmt: skip

@@ -53,9 +53,10 @@ async def _correct(doing: Doing, given: Given) -> Done:
 
 
 START = Action("session.start", "Start a session", "Begin a new stream session: one deliberate act.", {}, _start,
-               _foresee_start)  # fmt: skip
-UNDO = Action("session.undo", "Take the start back", "Let the last start of a session not have been.", {}, _undo)
+               _foresee_start, noted=True)  # fmt: skip
+UNDO = Action("session.undo", "Take the start back", "Let the last start of a session not have been.", {}, _undo,
+              noted=True)  # fmt: skip
 CORRECT = Action(
     "session.correct", "Correct the start", "Let the present session have begun at another time.",
-    {"began": Field("It began at", _instant, kind="instant")}, _correct,
+    {"began": Field("It began at", _instant, kind="instant")}, _correct, noted=True,
 )  # fmt: skip

@@ -8,9 +8,11 @@ import json
 from collections.abc import Iterable, Iterator
 from datetime import datetime, timedelta
 
-from tesoura.store.log import Logged
+from tesoura.store.log import QUIET, Logged
 
 MARK_S = 4.0
+UNMARKED = (*QUIET, "tesoura.action")
+"""What was done with Tesoura is no place in a recording that anybody looks for."""
 _FORMULA_LIKE = ("=", "+", "-", "@", "\t", "\r")
 HEADS = ("place", "time", "type", "source", "id", "subject", "data")
 
@@ -55,7 +57,7 @@ def markers(events: Iterable[Logged], began: datetime) -> Iterator[str]:
     yield "WEBVTT\n\n"
     for one in events:
         at = one.event.time - began
-        if at < timedelta():
+        if at < timedelta() or one.event.type in UNMARKED:
             continue
         yield f"{one.seq}\n{_stamp(at)} --> {_stamp(at + timedelta(seconds=MARK_S))}\n{_cue(one)}\n\n"
 

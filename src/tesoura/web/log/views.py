@@ -91,6 +91,11 @@ def index() -> ResponseReturnValue:
             event_log.first_time(session),
         )
     )
+    # What is asked for stays asked for when the rows come again, though nothing of it has come yet.
+    types, sources = (
+        [asked, *known] if (asked := request.args.get(name)) and asked not in known else known
+        for name, known in (("type", list(types)), ("feed", list(sources)))
+    )
     return render_template(
         "log/index.html", types=types, sources=sources, sessions=sessions, began=began,
         keep_days=runtime().preferences.keep_days, **_listed(), **_moments(),

@@ -110,8 +110,18 @@ def trail_path(points: tuple[tuple[float, float], ...], until: datetime) -> Mark
     return Markup(path)  # noqa: S704 - digits only
 
 
+_ACTORS = {"key": "a program, key “{}”", "feed": "the feed {}", "page": "a page of viewers ({})",
+           "instrument": "the instrument {}", "desk": "the desk at {}"}  # fmt: skip
+
+
+def actor_words(actor: str) -> str:
+    """Who did something, in words."""
+    kind, _, name = actor.partition(":")
+    return _ACTORS[kind].format(name) if name and kind in _ACTORS else f"the {actor}" if actor == "desk" else actor
+
+
 def add_filters(app: Flask) -> None:
     """Make these known to the templates."""
-    app.jinja_env.filters.update(day_time=day_time, how_long=how_long, told=told)
+    app.jinja_env.filters.update(day_time=day_time, how_long=how_long, told=told, actor_words=actor_words)
     app.jinja_env.filters.update(clock_time=clock_time, time_of_day=time_of_day, age=age, in_time=in_time, value=value)
     app.jinja_env.globals.update(trail_path=trail_path)
