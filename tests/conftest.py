@@ -8,6 +8,7 @@ import tempfile
 import threading
 import time
 from collections.abc import Callable, Iterator, Mapping
+from datetime import datetime
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -77,6 +78,20 @@ def first_start(folder: Path) -> None:
     if not (folder / FILE_NAME).exists():
         folder.mkdir(parents=True, exist_ok=True)
         (folder / FILE_NAME).write_bytes(_empty_database())
+
+
+class Clock:
+    """A wall clock that stands still until it is set forward."""
+
+    def __init__(self, now: datetime) -> None:
+        self.now = now
+
+    def __call__(self) -> datetime:
+        return self.now
+
+    def lasting_s(self) -> float:
+        """Seconds on a clock that nobody sets: what passes here is what passes there."""
+        return self.now.timestamp()
 
 
 class Running:

@@ -15,29 +15,15 @@ from tesoura.runtime.facade import Runtime
 from tesoura.store import computed as stored
 from tesoura.store import log as event_log
 from tesoura.store import state
-from tests.conftest import Running, flat, until
+from tests.conftest import Clock, Running, flat, until
 
 SEVEN = datetime(2026, 11, 26, 19, 0, tzinfo=UTC)
 GIFTS = {"types": ["gift"], "amount": "amount", "by": "name", "stats": ["count", "sum", "largest", "top"]}
 
 
-class Clock:
-    """A clock that a test sets."""
-
-    def __init__(self) -> None:
-        self.now = SEVEN
-
-    def __call__(self) -> datetime:
-        return self.now
-
-    def lasting_s(self) -> float:
-        """Time goes on as this clock does: nobody sets it by the real one."""
-        return self.now.timestamp()
-
-
 @pytest.fixture
 def clock() -> Clock:
-    return Clock()
+    return Clock(SEVEN)
 
 
 @pytest.fixture

@@ -16,28 +16,14 @@ from tesoura.outputs.hub import Page
 from tesoura.settings import wall_clock
 from tesoura.store import computed
 from tesoura.store import overlays as stored_overlays
-from tests.conftest import Running, until
+from tests.conftest import Clock, Running, until
 
 BREAK = {"title": "Kettle break", "counts": "duration", "length": "5 min", "end_words": "In we go", "leading": "no"}
 
 
-class Clock:
-    """A wall clock that stands still until it is set forward."""
-
-    def __init__(self) -> None:
-        self.now = datetime(2026, 11, 26, 20, 0, tzinfo=UTC)
-
-    def __call__(self) -> datetime:
-        return self.now
-
-    def lasting_s(self) -> float:
-        """Seconds on a clock that nobody sets: what passes is what passes."""
-        return self.now.timestamp()
-
-
 @pytest.fixture
 def clock() -> Clock:
-    return Clock()
+    return Clock(datetime(2026, 11, 26, 20, 0, tzinfo=UTC))
 
 
 @pytest.fixture

@@ -75,7 +75,7 @@ LARGE_HTML = 4_000
 
 @dataclass(slots=True)
 class FetchContext:
-    """What a try is given. `memory` and `secrets` are brought up to date with what each `Came` carried."""
+    """What a try is given. `memory` and `secrets` are brought up to date with what each `Fetched` carried."""
 
     client: httpx.AsyncClient
     clock: Callable[[], datetime]
