@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import threading
 from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -13,6 +14,7 @@ from sqlmodel import Session
 
 from tesoura.core.values import Event
 from tesoura.errors import DataFolderError
+from tesoura.outputs import text_files
 from tesoura.outputs.hub import Hub, Page
 from tesoura.outputs.text_files import FileWriter
 from tesoura.outputs.topics import Topics
@@ -286,3 +288,30 @@ def test_choices_that_make_no_sense_fall_back(store: Store) -> None:
     assert chosen.style().decimal == ","
     assert "Europe/Lisbon" in zone_names()
     assert "Mars/Olympus" not in zone_names()
+
+
+def test_a_text_that_comes_back_while_another_is_written_is_what_the_file_holds(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path, writing, go_on = tmp_path / "count.txt", threading.Event(), threading.Event()
+    replace = text_files.replace_file
+
+    def slow(path: Path, text: str) -> None:
+        if text == "B":
+            writing.set()
+            assert go_on.wait(20)
+        replace(path, text)
+
+    async def job() -> None:
+        files = FileWriter(lambda: SEVEN)
+        files.put(path, "A")
+        await soon(lambda: path.exists() and files.state(path))
+        monkeypatch.setattr(text_files, "replace_file", slow)
+        files.put(path, "B")
+        await asyncio.to_thread(writing.wait, 20)
+        files.put(path, "A")
+        go_on.set()
+        await files.stop()
+
+    asyncio.run(job())
+    assert path.read_text("utf-8") == "A"

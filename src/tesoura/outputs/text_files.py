@@ -63,12 +63,16 @@ class FileWriter:
         self._wanted: dict[Path, str] = {}
         self._written: dict[Path, Written] = {}
         self._wake = asyncio.Event()
+        self._busy: Path | None = None
+        self._present: asyncio.Future[None] | None = None
         self._task: asyncio.Task[None] | None = None
 
     def put(self, path: Path, text: str) -> None:
         """Let the file hold this text."""
         known = self._written.get(path)
-        if path not in self._wanted and known is not None and known.text == text and known.problem is None:
+        there = known is not None and known.text == text and known.problem is None
+        # While another text is being written, what was written before is not what the file will hold.
+        if there and path not in self._wanted and path != self._busy:
             return
         self._wanted[path] = text
         self._wake.set()
@@ -98,13 +102,18 @@ class FileWriter:
         while self._wanted:
             path, text = next(iter(self._wanted.items()))
             del self._wanted[path]
+            self._busy = path
             try:
-                await asyncio.to_thread(replace_file, path, text)
+                self._present = asyncio.ensure_future(asyncio.to_thread(replace_file, path, text))
+                # Told to stop, a write that is under way is still waited for: a later one must not be overtaken by it.
+                await asyncio.shield(self._present)
                 self._written[path] = Written(text, self._clock())
             except (OSError, ValueError) as error:
                 before = self._written.get(path)
                 self._written[path] = Written(before.text if before else "", before.at if before else None,
                                               _problem(path, error))  # fmt: skip
+            finally:
+                self._busy = None
             self._told()
 
     async def stop(self) -> None:
@@ -113,6 +122,8 @@ class FileWriter:
             self._task.cancel()
             await asyncio.gather(self._task, return_exceptions=True)
             self._task = None
+        if self._present is not None:
+            await asyncio.gather(self._present, return_exceptions=True)
         await self._flush()
 
 
