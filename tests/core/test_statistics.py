@@ -488,3 +488,11 @@ def test_one_mark_more_counts_without_looking_at_the_others() -> None:
     for n in range(3):
         tally.add(TallyMark(n, n, KILL), 5)
     assert (tally.kills, tally.multi(2), tally.longest_multi()) == (3, 1, 3)
+
+
+def test_a_share_is_worded_with_its_sign_and_a_ratio_with_two_places() -> None:
+    ready = {given["label"]: given["value"] for words, given in KIND.ready_wordings("statistic", "game")}
+    assert ready["Win rate"].endswith("_win_rate_pct:.0f} %")
+    assert ready["Accuracy"].endswith("_accuracy_pct:.0f} %")
+    assert ready["K/D"].endswith("_kd:.2f}")
+    assert KIND.ready_wordings("song", "game") == []

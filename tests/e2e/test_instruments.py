@@ -169,6 +169,10 @@ def test_a_match_end_card_is_laid_its_sections_ordered_and_shown_now(
     page.get_by_role("button", name="Show it now, with made-up matches").click()
     expect(card).to_be_visible()
     expect(card).to_contain_text("against Bartholomew von Quillfeather I")
+    # A name that is longer than its place ends in an ellipsis and is not cut.
+    opponent = card.locator("[data-say$='.opponent']")
+    expect(opponent).to_have_css("text-overflow", "ellipsis")
+    expect(opponent).to_have_css("overflow", "hidden")
     _play(running, "match.start", "kill", "match.end")
     expect(card.locator("[data-say$='.opponent']")).to_have_text("against tuck")
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -11,6 +12,7 @@ import pytest
 
 from tesoura.core.computed.definitions import COMPUTED
 from tesoura.core.forms.form import fill
+from tesoura.runtime.computations import Computations
 from tesoura.runtime.facade import Runtime
 from tesoura.store import computed as stored
 from tesoura.store import log as event_log
@@ -196,3 +198,25 @@ def test_an_event_says_what_it_changed_and_why_not(show: Running) -> None:
     gift(show, "tuck", 5)
     assert "not counted: the rule leaves it out" in show.client.get("/log/1").text
     assert "</code> counted" in show.client.get("/log/2").text
+
+
+def test_what_is_let_go_is_worked_out_beside_the_writer(
+    show: Running, clock: Clock, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    compute(show, "window", "gifts", **GIFTS, over="all")
+    for day in range(3):
+        gift(show, "tuck", 1, SEVEN - timedelta(days=10 - day))
+    gift(show, "tuck", 1)
+    show.press("/", "/preferences/keep", {"keep_days": "5"})
+    threads: list[str] = []
+    state = Computations._state
+
+    def noted(self: Computations, *given: Any) -> Any:
+        threads.append(threading.current_thread().name)
+        return state(self, *given)
+
+    monkeypatch.setattr(Computations, "_state", noted)
+    assert show.runtime.call(lambda self: self.persistence.let_go()) == 3
+    assert threads
+    assert "tesoura-writer" not in threads
+    assert value(show, "gifts.sum") == 4
