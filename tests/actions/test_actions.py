@@ -133,7 +133,9 @@ def test_a_feed_is_held_and_goes_on(running: Running) -> None:
      ("instrument.command", {"instrument": "x", "command": "start"}, 422, "There is no instrument x"),
      ("signal.set", {"name": "reach.members", "value": 1}, 422, "belongs to a feed"),
      ("moment.skip", {"moment": 5}, 404, "does not wait any more"), ("scene.set", "Talk", 422, "as an object"),
-     ("hand.set", {"name": "lives", "step": "up"}, 422, "whole number")],
+     ("hand.set", {"name": "lives", "step": "up"}, 422, "whole number"),
+     ("scene.set", {"scene": {"a": 1}}, 422, "single value"), ("signal.set", {"name": "lamp"}, 422, "must be given"),
+     ("event.say", {"type": ["gift"]}, 422, "single value")],
 )  # fmt: skip
 def test_what_cannot_be_done_says_why(running: Running, action: str, given: object, status: int, words: str) -> None:
     answer = running.client.post(f"/api/actions/{action}", json=given, headers=running.auth)
@@ -162,3 +164,13 @@ def test_every_action_given_nothing_or_nonsense_refuses_in_words(running: Runnin
             with pytest.raises(TesouraError) as refused:
                 act(running, name, **given)
             assert str(refused.value)
+
+
+def test_half_a_character_pair_is_mended_and_breaks_nothing(running: Running) -> None:
+    for path, body in (("actions/event.say", r'{"type": "gift", "data": {"name": "ana \ud83d", "a": ["\ud83d"]}}'),
+                       ("events", r'{"type": "gift", "data": {"name": "tuck \uD83D"}}'),
+                       ("actions/scene.set", r'{"scene": "\ud83d\ude00 Talk \ud83d"}')):  # fmt: skip
+        assert running.client.post(f"/api/{path}", content=body, headers=running.auth).status_code in (200, 202)
+    assert running.signal("gift.name")["value"] == "tuck \ufffd"
+    assert running.signal("scene.present")["value"] == "\U0001f600 Talk \ufffd"
+    assert running.client.get("/log/").status_code == 200

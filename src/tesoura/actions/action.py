@@ -80,13 +80,20 @@ class Action:
     run: Run
     foresee: Foresee | None = None
     open: bool = False
+    needs: tuple[str, ...] = ()
+    """Parameters that must be given, because an empty one would mean something."""
     noted: bool = False
     """Whether its being done goes into the log as such, because it makes no event of its own."""
 
     def checked(self, given: Given) -> dict[str, Any]:
         """The parameters, each checked by its field. Raises InvalidPiece, which names every one that is wrong."""
+        given = {name: value for name, value in given.items() if value is not None}
         filled = fill(self.fields, given)
         wrong = dict(filled.wrong)
+        for name, value in given.items():
+            if isinstance(value, dict | list) and name in self.fields and self.fields[name].kind != "data":
+                wrong[name] = "Give a single value, not a list or a group of values."
+        wrong |= {name: "This must be given." for name in self.needs if name not in given}
         if not self.open:
             known = ", ".join(self.fields) or "none"
             wrong |= {

@@ -69,7 +69,8 @@ async def _skip(doing: Doing, given: Given) -> Done:
 
 SAY = Action(
     "event.say", "Say that something happened", "Put an event into the log, as a program would send it.",
-    {"type": Field("What happened", _type, kind="event"), "data": Field("What else there is to say", _data)}, _say,
+    {"type": Field("What happened", _type, kind="event"),
+     "data": Field("What else there is to say", _data, kind="data")}, _say,
 )  # fmt: skip
 CORRECT = Action(
     "log.correct", "Correct an amount", "By a further event; what was written stays.",

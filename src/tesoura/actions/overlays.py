@@ -34,7 +34,7 @@ async def put_on_air(
     on_air = await doing.write(job)
     if on_air is not None:
         await doing.runtime.stage.put(on_air)
-        doing.runtime.touched("overlays", f"overlay-{overlay_id}")
+        doing.runtime.touched("overlays")
     return on_air
 
 

@@ -137,7 +137,7 @@ SET_SIGNAL = Action(
     "signal.set", "Set a signal", "Set a signal of the script feed.",
     {"name": Field("Name", signal_name), "value": Field("Value", _anything),
      "unit": Field("Unit", text(60, empty=True)), "fresh_for_s": Field("Fresh for", _fresh_for_s, unit="s")},
-    _set_signal,
+    _set_signal, needs=("name", "value"),
 )  # fmt: skip
 
 

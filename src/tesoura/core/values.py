@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from enum import StrEnum
+from typing import Any
 
 from tesoura.errors import ValueRefused
 
@@ -139,3 +140,17 @@ def _one_text(text: str) -> str:
 def _shown(value: object) -> str:
     text = str(value)
     return f"“{text if len(text) <= 40 else text[:39] + '…'}”"
+
+
+def whole_text(value: Any) -> Any:
+    """The same with every half of a character pair, such as a cut emoji leaves, replaced: nothing can keep one.
+
+    Goes through lists and groups of values.
+    """
+    if isinstance(value, str):
+        return value if value.isascii() else value.encode("utf-16", "surrogatepass").decode("utf-16", "replace")
+    if isinstance(value, list):
+        return [whole_text(one) for one in value]
+    if isinstance(value, dict):
+        return {whole_text(name): whole_text(one) for name, one in value.items()}
+    return value
