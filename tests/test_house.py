@@ -13,7 +13,8 @@ from pathlib import Path
 import pytest
 from click.testing import CliRunner
 
-from tesoura.actions.registry import ACTIONS
+from tesoura.actions.registry import allowed
+from tesoura.actions.roles import Role
 from tesoura.cli import main
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms.form import fill
@@ -51,6 +52,11 @@ def test_the_core_reads_no_clock_and_no_file() -> None:
         assert not re.search(
             r"\bopen\(|\.now\(|\btime\.(time|monotonic)\(|\bimport (os|socket|threading)\b", path.read_text("utf-8")
         ), path
+
+
+def test_nothing_but_actions_and_the_runtime_writes() -> None:
+    for path in (SOURCE / "web").rglob("*.py"):
+        assert not re.search(r"\.write\(|session\.(add|delete|merge)\(", path.read_text("utf-8")), path
 
 
 def test_lines_of_templates_are_short_enough_to_read() -> None:
@@ -124,7 +130,7 @@ def test_the_readmes_table_of_the_api_is_the_api() -> None:
     named = {(verb, path.replace("NAME", "{name}").replace("COMMAND", "{command}")) for verb, path in told}
     # Each action is described by itself; the table tells of all of them at once.
     actions = {(verb, path) for verb, path in described if path.startswith("/api/actions/")}
-    assert actions == {("POST", f"/api/actions/{name}") for name in ACTIONS}
+    assert actions == {("POST", f"/api/actions/{one.name}") for one in allowed(Role.KEY)}
     own = {("POST", "/api/actions/{name}"), ("POST", "/api/actions/{name}/effect")}
     assert named == (described - actions) | own
 

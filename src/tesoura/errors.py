@@ -19,6 +19,7 @@
     │       └── NotTokens       no design tokens
     ├── Gone                    it is no longer there: look again
     ├── NotAllowed              who asks may not
+    │   ├── NotYours            his role may not do this
     │   ├── KeyRefused          no key, or one that does not work
     │   └── SignatureRefused    a message whose signature or age is wrong
     ├── SourceError             a try of a feed failed
@@ -149,6 +150,12 @@ class Gone(TesouraError, LookupError):
 
 class NotAllowed(TesouraError, ValueError):
     """Whoever asks may not."""
+
+
+class NotYours(NotAllowed):
+    """Whoever asks may not do this in his role; the message says who may."""
+
+    hint = "Do it as one of those who may."
 
 
 class KeyRefused(NotAllowed):

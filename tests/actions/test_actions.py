@@ -8,8 +8,9 @@ import pytest
 
 from tesoura.actions.action import Call, Doing, Done
 from tesoura.actions.registry import ACTIONS, do, would
+from tesoura.actions.roles import Role
 from tesoura.actions.schema import parameters_schema
-from tesoura.errors import Gone, InvalidField, InvalidPiece, TesouraError
+from tesoura.errors import Gone, InvalidField, InvalidPiece, NotYours, TesouraError
 from tesoura.store import log as event_log
 from tests.conftest import Running
 
@@ -146,12 +147,13 @@ def test_what_cannot_be_done_says_why(running: Running, action: str, given: obje
 
 def test_actions_are_listed_told_and_described(running: Running) -> None:
     listed = running.client.get("/api/actions", headers=running.auth).json()
-    assert [one["name"] for one in listed] == list(ACTIONS)
+    assert [one["name"] for one in listed] == [name for name, one in ACTIONS.items() if Role.KEY in one.may]
     told = running.client.post("/api/actions/scene.set/effect", json={"scene": "Talk"}, headers=running.auth)
     assert told.json() == {"effect": "no scene → Talk"}
     assert running.client.post("/api/actions/scene.set", json={"scene": "x"}).status_code == 401
     described = running.client.get("/api/openapi.json").json()["paths"]
-    assert {f"/api/actions/{name}" for name in ACTIONS} <= set(described)
+    assert {f"/api/actions/{one['name']}" for one in listed} <= set(described)
+    assert "/api/actions/key.new" not in described
     assert parameters_schema(ACTIONS["feed.pause"])["properties"]["paused"] == {
         "description": "Held", "type": "string", "default": "yes",
     }  # fmt: skip
@@ -159,7 +161,7 @@ def test_actions_are_listed_told_and_described(running: Running) -> None:
 
 def test_every_action_given_nothing_or_nonsense_refuses_in_words(running: Running) -> None:
     nonsense: list[dict[str, Any]] = [{"overlay": "x" * 500, "event": -1}, {"name": {"a": []}, "value": ["x"]}]
-    for name in ACTIONS:
+    for name in set(ACTIONS) - {"session.undo"}:
         for given in nonsense:
             with pytest.raises(TesouraError) as refused:
                 act(running, name, **given)
@@ -174,3 +176,75 @@ def test_half_a_character_pair_is_mended_and_breaks_nothing(running: Running) ->
     assert running.signal("gift.name")["value"] == "tuck \ufffd"
     assert running.signal("scene.present")["value"] == "\U0001f600 Talk \ufffd"
     assert running.client.get("/log/").status_code == 200
+
+
+# Set-up: each is done, taken back, and done by whom it may be done by
+
+FORMULA = {"kind": "formula", "name": "half", "choices": {"formula": "gift.amount / 2", "unit": ""}}
+COUNTDOWN = {"kind": "countdown", "choices": {"title": "Tea", "way": "length", "length_s": "300"}}
+SET_UPS: list[tuple[str, dict[str, Any], str]] = [
+    ("feed.new", {"kind": "hand", "title": "Lives", "choices": {"what": "number", "start": "3"}}, "/feeds/lives"),
+    ("computed.new", FORMULA, "/signals/computed/1"),
+    ("instrument.new", COUNTDOWN, "/instruments/tea"),
+    ("overlay.new", {"name": "Corner"}, "/overlays/1"),
+    ("file.new", {"name": "a.txt", "wording": "hello"}, "/files/1"),
+]
+
+
+@pytest.mark.parametrize(("action", "given", "page"), SET_UPS)
+def test_what_is_set_up_is_there_until_it_is_taken_back_and_can_come_again(
+    running: Running, action: str, given: dict[str, Any], page: str
+) -> None:
+    assert running.client.get(page).status_code == 404
+    taken_back = undo(running, act(running, action, **given))
+    assert running.client.get(page).status_code == 404
+    undo(running, taken_back)
+    assert running.client.get(page).status_code == 200
+
+
+def test_a_change_of_a_set_up_is_taken_back(running: Running) -> None:
+    act(running, "feed.new", kind="hand", title="Lives", choices={"what": "number", "start": "3", "high": "9"})
+    undo(running, act(running, "feed.change", feed="lives", choices={"what": "number", "start": "3", "high": "5"}))
+    assert 'name="high" value="9"' in running.client.get("/feeds/lives").text.replace("  ", " ")
+    act(running, "file.new", name="a.txt", wording="hello")
+    undo(running, act(running, "file.change", file=1, name="b.txt", wording="bye"))
+    assert "a.txt" in running.client.get("/files/").text
+    act(running, "overlay.new", name="Corner")
+    undo(running, act(running, "draft.edit", overlay=1, edits=[{"do": "size", "width_px": 800, "height_px": 600}]))
+    assert "1920" in running.client.get("/overlays/1/link").text
+    undo(running, act(running, "overlay.rename", overlay=1, name="Edge"))
+    assert "Corner" in running.client.get("/overlays/").text
+
+
+def test_a_program_with_a_key_operates_and_sets_nothing_up(running: Running) -> None:
+    for name, action in ACTIONS.items():
+        if Role.KEY not in action.may:
+            answer = post(running, name, {"name": "x"})
+            assert (answer.status_code, "the owner, on this machine" in answer.text) == (403, True), name
+    assert running.store.read(event_log.last_seq) == 0
+
+
+def by(running: Running, actor: str, action: str, **given: Any) -> Done:
+    return running.runtime.call(lambda self: do(Doing(self, actor), Call(action, given)))
+
+
+def test_what_reaches_this_machine_is_set_up_on_it_alone(running: Running) -> None:
+    away = "desk:192.168.1.20"
+    script = {"kind": "script", "title": "S", "choices": {"program": "disk_space.py"}}
+    recipe = 'version = 1\ntitle = "x"\n[feed]\nkind = "file"\n[feed.choices]\npath = "/etc/passwd"\n'
+    for action, given in (("feed.new", script), ("folder.read", {"folder": "/"}), ("file.folder", {"folder": "/tmp"}),
+                          ("recipe.use", {"recipe": recipe}), ("scripts.examples", {}),
+                          ("feed.new", {"kind": "calendar", "choices": {"where": "/etc/hosts"}})):  # fmt: skip
+        with pytest.raises(NotYours, match="the owner, on this machine"):
+            by(running, away, action, **given)
+    assert by(running, away, "overlay.new", name="Corner").result["overlay"] == 1
+    assert by(running, "desk", "feed.new", **script).result["feed"] == "s"
+
+
+def test_keys_and_secrets_are_not_written_into_the_log(running: Running) -> None:
+    choices = {"address": "http://127.0.0.1:9/", "period_s": "60", "key_in": "header"}
+    act(running, "feed.new", kind="http", title="Reach", choices=choices, secrets={"key": "hush-hush-hush"})
+    key = act(running, "key.new", name="pads").result["key"]
+    written = [str(one.event) for one in running.store.read(lambda session: event_log.latest(session, 9))]
+    assert sum("tesoura.action" in one for one in written) == 2
+    assert not [one for one in written if "hush" in one or str(key) in one]

@@ -153,7 +153,7 @@ def test_what_the_log_lets_go_stays_counted(show: Running, clock: Clock) -> None
     show.runtime.call(lambda self: self.persistence.let_go())
     assert show.store.read(event_log.first_time) == SEVEN - timedelta(days=5)
     gift(show, "tuck", 100)
-    show.press("/log/11", "/log/11/correct", {"field": "amount", "value": "2"})
+    show.press("/log/12", "/log/12/correct", {"field": "amount", "value": "2"})
     assert value(show, "gifts.sum") == 12
     show.kill()
     again = Running(show.folder, clock=clock, lasting_s=clock.lasting_s)

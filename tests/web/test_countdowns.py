@@ -14,7 +14,6 @@ import pytest
 from tesoura.core.overlays.document import Overlay, new_piece
 from tesoura.outputs.hub import Page
 from tesoura.settings import wall_clock
-from tesoura.store import computed
 from tesoura.store import overlays as stored_overlays
 from tests.conftest import Clock, Running, until
 
@@ -169,8 +168,7 @@ def test_it_is_put_away_and_brought_back_with_its_time(still: Running) -> None:
     still.press("/", "/instruments/kettle_break/remove")
     assert still.client.get("/instruments/kettle_break").status_code == 404
     assert "Bring it back" in still.client.get("/instruments/").text
-    row = still.store.read(lambda session: computed.removed(session)[0].id)
-    still.press("/", f"/instruments/restore/{row}")
+    still.press("/", "/instruments/kettle_break/restore")
     assert still.signal("kettle_break.state")["value"] == "running"
 
 

@@ -130,7 +130,7 @@ def test_a_feed_that_was_removed_comes_back_with_its_signals(reach: Running) -> 
     reach.press("/feeds/reach", "/feeds/reach/remove")
     assert reach.client.get("/feeds/reach").status_code == 404
     assert reach.client.get("/api/signals", headers=reach.auth).json() == []
-    reach.press("/", "/feeds/restore/1")
+    reach.press("/", "/feeds/reach/restore")
     assert until(lambda: reach.signal("reach.members")["value"]) == 1284
 
 

@@ -11,9 +11,10 @@ from typing import Any, TypeVar
 
 from sqlmodel import Session
 
+from tesoura.actions.roles import OPERATE, Role, role_of
 from tesoura.core.forms.form import Fields, fill
 from tesoura.core.values import Event
-from tesoura.errors import InvalidField, InvalidPiece
+from tesoura.errors import InvalidField, InvalidPiece, NotYours
 from tesoura.runtime.facade import Runtime
 
 T = TypeVar("T")
@@ -51,6 +52,15 @@ class Doing:
         """The present instant."""
         return self.runtime.settings.clock()
 
+    def must_be(self, roles: frozenset[Role], what: str) -> None:
+        """Let only these go on. Raises NotYours, which says who may do this."""
+        if role_of(self.actor) not in roles:
+            raise NotYours(f"{what} can only be done by: {', '.join(sorted(roles))}.")
+
+    def by(self) -> str:
+        """Who does it, in words for the history of what is on air."""
+        return "this machine" if self.actor == "desk" else self.actor.removeprefix("desk:")
+
     async def read(self, question: Callable[[Session], T]) -> T:
         """Ask the database something, beside the loop."""
         return await asyncio.to_thread(self.runtime.store.read, question)
@@ -84,6 +94,8 @@ class Action:
     """Parameters that must be given, because an empty one would mean something."""
     noted: bool = False
     """Whether its being done goes into the log as such, because it makes no event of its own."""
+    may: frozenset[Role] = OPERATE
+    """Who may do it."""
 
     def checked(self, given: Given) -> dict[str, Any]:
         """The parameters, each checked by its field. Raises InvalidPiece, which names every one that is wrong."""
@@ -106,11 +118,14 @@ class Action:
 
 
 async def perform(doing: Doing, action: Action, given: Given) -> Done:
-    """Do it. Raises InvalidPiece, InvalidField, Gone, or another of Tesoura's errors; then nothing was done."""
+    """Do it. Raises NotYours, InvalidPiece, Gone, or another of Tesoura's errors; then nothing was done."""
+    doing.must_be(action.may, action.title)
     done = await action.run(doing, action.checked(given))
     if action.noted:
-        data = {"action": action.name, "given": {name: str(value)[:200] for name, value in given.items()},
-                "words": done.words}  # fmt: skip
+        # What is handed on unchecked, and what is covered, does not go into the log.
+        shown = {name: str(value)[:200] for name, value in given.items()
+                 if name in action.fields and action.fields[name].kind not in ("data", "secret")}  # fmt: skip
+        data = {"action": action.name, "given": shown, "words": done.words}
         event = Event(uuid.uuid4().hex, "tesoura", DONE, doing.now(), data, action.name, doing.cause, doing.actor)
         await doing.runtime.journal.log([event])
     return done
@@ -118,6 +133,7 @@ async def perform(doing: Doing, action: Action, given: Given) -> Done:
 
 async def foresee(doing: Doing, action: Action, given: Given) -> str:
     """What it would do now, in words; what it is about, where that cannot be told before. Raises as `perform` does."""
+    doing.must_be(action.may, action.title)
     checked = action.checked(given)
     return await action.foresee(doing, checked) if action.foresee else action.about
 

@@ -47,3 +47,5 @@ PAUSE = Action(
     {**_FEED, "paused": Field("Held", choice(("yes", "no")), kind="switch", default="yes")}, _pause, noted=True,
 )  # fmt: skip
 ASK = Action("feed.ask", "Ask a feed now", "Without waiting for its period, or for its next try.", _FEED, _ask)
+
+ALL = (PAUSE, ASK)

@@ -81,3 +81,5 @@ SKIP = Action(
     "moment.skip", "Skip a moment", "Take a moment that waits out of the line, before it shows.",
     {"moment": Field("Moment", whole(1, 2**53), kind="number")}, _skip,
 )  # fmt: skip
+
+ALL = (SAY, CORRECT, AGAIN, SKIP)

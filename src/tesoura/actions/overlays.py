@@ -7,27 +7,25 @@ from collections.abc import Callable
 from sqlmodel import Session
 
 from tesoura.actions.action import Action, Call, Doing, Done, Given
-from tesoura.core.forms.checks import whole
+from tesoura.actions.drafts import OVERLAY, row_of
+from tesoura.core.forms.checks import text, whole
 from tesoura.core.forms.fields import Field
+from tesoura.core.overlays.differences import differences, sent_straight
 from tesoura.core.overlays.document import Overlay
-from tesoura.errors import Gone
+from tesoura.errors import Gone, InvalidField
 from tesoura.store import overlays as stored
 from tesoura.store.overlays import OnAir
 from tesoura.store.tables import OverlayRow
-
-_OVERLAY = {"overlay": Field("Overlay", whole(1, 10**9), kind="number")}
 
 
 async def put_on_air(
     doing: Doing, overlay_id: int, make: Callable[[Session, OverlayRow], tuple[Overlay, str] | None]
 ) -> OnAir | None:
     """Put on air what is made of an overlay, with a note; None when nothing is made. Raises Gone."""
-    at, who = doing.now(), "this machine" if doing.actor == "desk" else doing.actor.removeprefix("desk:")
+    at, who = doing.now(), doing.by()
 
     def job(session: Session) -> OnAir | None:
-        row = stored.get(session, overlay_id)
-        if row is None:
-            raise Gone("There is no such overlay. Perhaps it was put away.")
+        row = row_of(session, overlay_id)
         made = make(session, row)
         return stored.put_on_air(session, row, made[0], at, who, made[1]) if made else None
 
@@ -61,9 +59,35 @@ async def _back(doing: Doing, given: Given) -> Done:
     return Done(words, {"version": on_air.rev}, _undo(on_air))
 
 
-PUBLISH = Action("overlay.put_on_air", "Put on air", "Make an overlay's draft what viewers have.", _OVERLAY, _publish,
+async def _send(doing: Doing, given: Given) -> Done:
+    wanted, found = (given["piece"], given["field"]), []
+
+    def make(session: Session, row: OverlayRow) -> tuple[Overlay, str] | None:
+        draft, on_air = stored.draft_of(session, row), stored.on_air(session, row)
+        if not on_air.rev:
+            return None
+        for one in differences(draft, on_air.overlay):
+            if (one.piece, one.field) == wanted and (sent := sent_straight(draft, on_air.overlay, one)) is not None:
+                found.append(one.words)
+                return sent, f"Sent straight: {one.words}"
+        return None
+
+    on_air = await put_on_air(doing, given["overlay"], make)
+    if on_air is None:
+        raise InvalidField("That is no difference any more. Look at what differs now.")
+    return Done(f"On air: {found[0]}. The rest of the draft waits.", {"version": on_air.rev}, _undo(on_air))
+
+
+PUBLISH = Action("overlay.put_on_air", "Put on air", "Make an overlay's draft what viewers have.", OVERLAY, _publish,
                  noted=True)  # fmt: skip
 BACK = Action(
     "overlay.back", "Put a version on air again", "Let viewers have an earlier version of an overlay.",
-    {**_OVERLAY, "version": Field("Version", whole(1, 10**9), kind="number")}, _back, noted=True,
+    {**OVERLAY, "version": Field("Version", whole(1, 10**9), kind="number")}, _back, noted=True,
 )  # fmt: skip
+SEND = Action(
+    "overlay.send", "Send one change straight to air", "The rest of the draft waits.",
+    {**OVERLAY, "piece": Field("Piece", text(60, empty=True)), "field": Field("Field", text(60, empty=True))}, _send,
+    noted=True,
+)  # fmt: skip
+
+ALL = (PUBLISH, BACK, SEND)

@@ -4,20 +4,36 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from tesoura.actions import feeds, log, overlays, session, values
+from tesoura.actions import (
+    computed_setup,
+    drafts,
+    feed_setup,
+    feeds,
+    log,
+    looks,
+    media,
+    overlay_setup,
+    overlays,
+    preferences,
+    recipes,
+    session,
+    text_files,
+    values,
+)
 from tesoura.actions.action import Action, Call, Doing, Done, foresee, perform
+from tesoura.actions.roles import Role
 from tesoura.errors import Gone
 
-ACTIONS: Mapping[str, Action] = {
-    one.name: one
-    for one in (
-        session.START, session.UNDO, session.CORRECT,
-        values.SET_SCENE, values.SET_BY_HAND, values.SET_SIGNAL, values.COMMAND,
-        overlays.PUBLISH, overlays.BACK,
-        feeds.PAUSE, feeds.ASK,
-        log.SAY, log.CORRECT, log.AGAIN, log.SKIP,
-    )
-}  # fmt: skip
+ROOMS = (
+    session, values, overlays, overlay_setup, drafts, feeds, feed_setup, computed_setup, looks, media, text_files,
+    recipes, preferences, log,
+)  # fmt: skip
+ACTIONS: Mapping[str, Action] = {one.name: one for room in ROOMS for one in room.ALL}
+
+
+def allowed(role: Role) -> list[Action]:
+    """The actions that somebody in this role may do, in order."""
+    return [one for one in ACTIONS.values() if role in one.may]
 
 
 def action_named(name: str) -> Action:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 
 from tesoura.actions.action import Action, Call, Doing, Done, Given
+from tesoura.core.forms.checks import whole
 from tesoura.core.forms.fields import Field
 from tesoura.errors import Gone, InvalidField
 from tesoura.store import state
@@ -46,9 +47,11 @@ async def _correct(doing: Doing, given: Given) -> Done:
     at = given["began"]
     if at > doing.now():
         raise InvalidField("A session cannot begin in the future.")
-    before = await doing.write(lambda session: state.correct_start(session, at))
+    number = given["session"] or None
+    before = await doing.write(lambda session: state.correct_start(session, at, number))
     await doing.runtime.session_changed()
-    undo = Call("session.correct", {"began": before.isoformat()}) if before else None
+    which = {"session": number} if number else {}
+    undo = Call("session.correct", {"began": before.isoformat(), **which}) if before else None
     return Done("The session's start was corrected. Its counts were made anew.", {"began": at.isoformat()}, undo)
 
 
@@ -57,6 +60,9 @@ START = Action("session.start", "Start a session", "Begin a new stream session: 
 UNDO = Action("session.undo", "Take the start back", "Let the last start of a session not have been.", {}, _undo,
               noted=True)  # fmt: skip
 CORRECT = Action(
-    "session.correct", "Correct the start", "Let the present session have begun at another time.",
-    {"began": Field("It began at", _instant, kind="instant")}, _correct, noted=True,
+    "session.correct", "Correct the start", "Let a session, the present one unless told, have begun at another time.",
+    {"began": Field("It began at", _instant, kind="instant"),
+     "session": Field("Session's number", whole(0, 2**53), kind="number", default=0)}, _correct, noted=True,
 )  # fmt: skip
+
+ALL = (START, UNDO, CORRECT)

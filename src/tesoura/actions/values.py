@@ -175,3 +175,5 @@ COMMAND = Action(
     {"instrument": Field("Instrument", text(60)), "command": Field("Command", text(40))},
     _command, _foresee_command, open=True,
 )  # fmt: skip
+
+ALL = (SET_SCENE, SET_BY_HAND, SET_SIGNAL, COMMAND)

@@ -47,6 +47,7 @@ from tesoura.store import state
 from tesoura.store.log import Logged
 from tesoura.store.readings import KeptReading
 from tesoura.store.store import Store
+from tesoura.studio.workshop import Studio
 
 P = ParamSpec("P")
 T = TypeVar("T")
@@ -76,6 +77,7 @@ class Runtime:
         self.journal = Journal(store, self._on_events, self._clock)
         self.hub = Hub(build(), lambda: self.touched("overlays"), self._on_ack)
         self._topics = Topics(self.hub)
+        self.studio = Studio(store)
         self.stage = Stage(store, self._engine, self.hub, self._clock)
         self._pipeline = Pipeline(self._engine, self.stage)
         self.feeds = Feeds(store, self._engine, self._clock, self._publish, self._on_feed, self._on_readings)

@@ -41,6 +41,12 @@ def by_name(session: Session, name: str) -> ComputedRow | None:
     return session.exec(query).first()
 
 
+def by_name_ever(session: Session, name: str) -> ComputedRow | None:
+    """The computation of this name, also one that was removed; of several the latest."""
+    query = select(ComputedRow).where(col(ComputedRow.name) == name)
+    return session.exec(query.order_by(col(ComputedRow.removed_at).is_not(None), col(ComputedRow.id).desc())).first()
+
+
 def names_ever_used(session: Session) -> set[str]:
     """The names of all computations, those that were put away and may come back included."""
     return set(session.exec(select(ComputedRow.name)))

@@ -24,8 +24,13 @@ def all_feeds(session: Session) -> Sequence[FeedRow]:
 
 def by_name(session: Session, name: str) -> FeedRow | None:
     """The feed of this name, unless it was removed."""
-    row = session.exec(select(FeedRow).where(FeedRow.name == name)).first()
+    row = by_name_ever(session, name)
     return row if row and row.removed_at is None else None
+
+
+def by_name_ever(session: Session, name: str) -> FeedRow | None:
+    """The feed of this name, also one that was removed."""
+    return session.exec(select(FeedRow).where(FeedRow.name == name)).first()
 
 
 def names_taken(session: Session) -> set[str]:

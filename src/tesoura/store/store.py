@@ -10,6 +10,7 @@ from sqlalchemy import Engine
 from sqlmodel import Session
 
 from tesoura.store import keys
+from tesoura.store import log as event_log
 from tesoura.store.database import open_database, prepare_folder, writer_database
 from tesoura.store.secrets import Secrets, open_secrets
 from tesoura.store.writer import Writer
@@ -41,6 +42,10 @@ class Store:
     def write(self, job: Callable[[Session], T]) -> T:
         """Change the database and wait until it is committed. Not for the event loop."""
         return self.writer.write(job)
+
+    def index_words(self, most: int) -> bool:
+        """Let the log's latest events be found by their words; whether so many are left that it is worth going on."""
+        return self.write(lambda session: event_log.index_words(session, most)) == most
 
     def key_name(self, key: str) -> str | None:
         """Whose API key this is, or None. Keys that work are remembered, since every event brings one."""

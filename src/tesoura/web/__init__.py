@@ -10,7 +10,6 @@ from flask_wtf import CSRFProtect
 from tesoura.runtime.facade import Runtime
 from tesoura.settings import Settings, build
 from tesoura.store.store import Store
-from tesoura.studio.workshop import Studio
 from tesoura.web.access import views as access
 from tesoura.web.api import actions as api_actions
 from tesoura.web.api import views as api
@@ -77,7 +76,7 @@ def create_pages(runtime: Runtime, settings: Settings) -> Flask:
     )
     app.jinja_env.globals.update(HELPERS)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
-    app.extensions[EXTENSION] = Doors(runtime, runtime.store, settings, Studio(runtime.store))
+    app.extensions[EXTENSION] = Doors(runtime, runtime.store, settings, runtime.studio)
     protection = CSRFProtect(app)
     protection.exempt(api.blueprint)
     protection.exempt(api_actions.blueprint)

@@ -52,6 +52,7 @@ def _suggested(choices: Mapping[str, Any]) -> Sequence[Suggested]:
 KIND = FeedKind(
     name="calendar",
     title="A calendar",
+    on_machine=lambda choices: "://" not in str(choices.get("where", "")),
     about="A calendar in the open iCalendar format: the next show and the time until it, recurring ones too.",
     fields={
         "where": Field("Address or file", _where, placeholder="https://calendars.example/cup.ics",

@@ -29,6 +29,7 @@ async def fetch(context: FetchContext) -> Fetched:
 KIND = FeedKind(
     name="file",
     title="A file",
+    on_machine=lambda choices: True,
     about="A file that another program writes: JSON, TOML, CSV or text, read whenever it has changed.",
     fields={
         "path": Field("File", checked_path, placeholder="/home/mara/stats/match.json", help="Its whole path."),

@@ -40,6 +40,7 @@ def _place(choices: Mapping[str, Any]) -> str:
 KIND = FeedKind(
     name="follow",
     title="A growing log",
+    on_machine=lambda choices: True,
     about="A log file that a game or program goes on writing: each line that fits a pattern makes an event.",
     fields={
         "path": Field("Log file", checked_path, placeholder="/home/mara/game/match.log", help="Its whole path."),

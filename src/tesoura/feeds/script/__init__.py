@@ -44,6 +44,7 @@ async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
 KIND = FeedKind(
     name="script",
     title="A script",
+    on_machine=lambda choices: True,
     about="A program of yours in the scripts folder, run every few seconds or kept running.",
     fields={
         "program": Field("Program", _program, kind="program", placeholder="disk_space.py"),

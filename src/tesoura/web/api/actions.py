@@ -8,9 +8,10 @@ from flask import Blueprint, Response, jsonify, request
 from flask.typing import ResponseReturnValue
 
 from tesoura.actions.action import Done
-from tesoura.actions.registry import ACTIONS
+from tesoura.actions.registry import allowed
+from tesoura.actions.roles import Role
 from tesoura.actions.schema import parameters_schema
-from tesoura.errors import Gone, Invalid, InvalidPiece, Unreadable
+from tesoura.errors import Gone, Invalid, InvalidPiece, NotYours, Unreadable
 from tesoura.web.api.models import parsed
 from tesoura.web.api.views import check_key, unreadable
 from tesoura.web.shared.acting import act, effect_of
@@ -23,11 +24,11 @@ blueprint.register_error_handler(Unreadable, unreadable)
 
 @blueprint.get("")
 def listed() -> ResponseReturnValue:
-    """All actions, each with its parameters."""
+    """The actions that a program may do, each with its parameters."""
     return jsonify([
         {"name": one.name, "title": one.title, "about": one.about, "parameters": parameters_schema(one),
          "tells_effect": one.foresee is not None}
-        for one in ACTIONS.values()
+        for one in allowed(Role.KEY)
     ])  # fmt: skip
 
 
@@ -66,6 +67,11 @@ def _invalid_parameters(error: InvalidPiece) -> Response:
 @blueprint.errorhandler(Invalid)
 def _invalid(error: Invalid) -> Response:
     return problem(422, "This could not be done", str(error))
+
+
+@blueprint.errorhandler(NotYours)
+def _not_yours(error: NotYours) -> Response:
+    return problem(403, "A key may not do this", str(error))
 
 
 @blueprint.errorhandler(Gone)

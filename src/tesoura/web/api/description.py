@@ -9,7 +9,8 @@ from pydantic.json_schema import models_json_schema
 
 import tesoura
 from tesoura.actions.action import Action
-from tesoura.actions.registry import ACTIONS
+from tesoura.actions.registry import allowed
+from tesoura.actions.roles import Role
 from tesoura.actions.schema import parameters_schema
 from tesoura.core.values import Freshness
 from tesoura.web.api.models import MAX_EVENTS, CloudEvent, PlainEvent, SignalValue
@@ -199,14 +200,14 @@ def describe() -> dict[str, Any]:
             },
             "/api/actions": {
                 "get": {
-                    "summary": "All actions, each with its parameters",
+                    "summary": "The actions that a program may do, each with its parameters",
                     "responses": {
                         "200": {"description": "In order", **_json({"type": "array", "items": {"type": "object"}})},
                         "401": refused["401"],
                     },
                 }
             },
-            **{f"/api/actions/{action.name}": _action(action, refused) for action in ACTIONS.values()},
+            **{f"/api/actions/{action.name}": _action(action, refused) for action in allowed(Role.KEY)},
             "/healthz": {
                 "get": {
                     "summary": "Whether it runs, and how the feeds fare",

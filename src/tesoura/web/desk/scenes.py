@@ -2,21 +2,14 @@
 
 from __future__ import annotations
 
-import json
-
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
-from sqlmodel import Session
 
-from tesoura.core.names import is_signal_name
-from tesoura.runtime.facade import Runtime
-from tesoura.runtime.preferences import SCENE_SIGNAL
-from tesoura.store import state
+from tesoura.errors import InvalidPiece
 from tesoura.web.shared.acting import act
-from tesoura.web.shared.doors import runtime, store
+from tesoura.web.shared.doors import runtime
 
 blueprint = Blueprint("scenes", __name__)
-MAX_SCENES = 24
 
 
 def present() -> str:
@@ -42,18 +35,9 @@ def choose() -> ResponseReturnValue:
 @blueprint.post("/preferences/scenes")
 def name_them() -> ResponseReturnValue:
     """Say which scenes there are, and which signal tells the present one."""
-    typed = request.form.get("scenes", "").replace(",", "\n").splitlines()
-    scenes = list(dict.fromkeys(" ".join(one.split())[:60] for one in typed if one.strip()))[:MAX_SCENES]
-    signal = request.form.get("scene_signal", "").strip().lower() or SCENE_SIGNAL
-    if not is_signal_name(signal):
-        flash(f"“{signal[:40]}” is not a signal's name. Choose one from the list, such as {SCENE_SIGNAL}.", "wrong")
-        return redirect(url_for("preferences.show") + "#scenes")
-
-    def job(session: Session) -> None:
-        state.choose(session, "scenes", json.dumps(scenes))
-        state.choose(session, "scene_signal", signal)
-
-    store().write(job)
-    runtime().call(Runtime.preferences_changed)
-    flash("The scenes are so from now on.", "said")
+    given = {name: request.form.get(name, "") for name in ("scenes", "scene_signal")}
+    try:
+        flash(act("choose.scenes", **given).words, "said")
+    except InvalidPiece as error:
+        flash(next(iter(error.wrong.values())), "wrong")
     return redirect(url_for("preferences.show") + "#scenes")

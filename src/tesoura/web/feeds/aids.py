@@ -6,15 +6,11 @@ from typing import Any
 
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
-from sqlmodel import Session
 
-from tesoura.bundles.examples import put
 from tesoura.core.forms.form import fill
-from tesoura.runtime.facade import Runtime
-from tesoura.store import feeds as stored
-from tesoura.store.tables import FeedRow
-from tesoura.web.feeds.views import feed_row, kind_named, name_folder, unsealed
-from tesoura.web.shared.doors import runtime, store
+from tesoura.web.feeds.views import feed_row, kind_named, unsealed
+from tesoura.web.shared.acting import act
+from tesoura.web.shared.doors import runtime
 
 blueprint = Blueprint("feed_aids", __name__, url_prefix="/feeds")
 
@@ -41,7 +37,7 @@ def let_read(name: str) -> ResponseReturnValue:
     row = feed_row(name)
     proof = runtime().call(lambda self: self.feeds.proof(row.name))
     if proof is not None and proof.wants_folder:
-        name_folder(proof.wants_folder)
+        act("folder.read", folder=str(proof.wants_folder))
         runtime().call(lambda self: self.feeds.ask_now(row.name))
         flash("Tesoura may read from this folder now. Preferences lists all such folders.", "said")
     return redirect(url_for("feeds.show", name=name))
@@ -50,24 +46,12 @@ def let_read(name: str) -> ResponseReturnValue:
 @blueprint.post("/examples")
 def put_examples() -> ResponseReturnValue:
     """Put the example programs into the scripts folder; those that are there stay as they are."""
-    count = put(store().folder / "scripts")
-    words = f"{count} examples were put into the scripts folder." if count else "The examples are there already."
-    flash(words, "said")
+    flash(act("scripts.examples").words, "said")
     return redirect(url_for("feeds.new", kind="script"))
 
 
 @blueprint.post("/<name>/token")
 def replace_token(name: str) -> ResponseReturnValue:
     """Give a feed another private address; the old one stops at once."""
-    row = feed_row(name)
-
-    def job(session: Session) -> None:
-        present = session.get(FeedRow, row.id)
-        if present is not None and present.token:
-            present.token = stored.new_token()
-            session.add(present)
-
-    store().write(job)
-    runtime().call(Runtime.refresh_feed, name)
-    flash("It has a new address; the old one takes nothing any more. Give the sender the new one.", "said")
+    flash(act("feed.new_address", feed=name).words, "said")
     return redirect(url_for("feeds.show", name=name))

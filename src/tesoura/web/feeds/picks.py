@@ -2,24 +2,25 @@
 
 from __future__ import annotations
 
+import contextlib
 from dataclasses import dataclass, replace
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
-from sqlmodel import Session
 
-from tesoura.core.names import is_part, snake, unused
+from tesoura.core.names import snake, unused
 from tesoura.core.signals.payload import suggested_name
 from tesoura.core.values import Scalar, Wanted
+from tesoura.errors import Gone, InvalidPiece
 from tesoura.runtime.facade import Runtime
 from tesoura.store import feeds as stored
-from tesoura.store.tables import FeedRow, SignalRow
+from tesoura.store.tables import FeedRow
 from tesoura.web.feeds.views import feed_page, feed_row
+from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import now, runtime, store
 
 blueprint = Blueprint("picks", __name__, url_prefix="/feeds/<name>")
 MAX_UNIT = 60
-MAX_PATH = 500
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,58 +82,35 @@ def keep(name: str) -> ResponseReturnValue:
     """Keep a signal, new or changed."""
     row = feed_row(name)
     choosing = _choosing(row)
-    full = choosing.before or f"{name}.{snake(choosing.field)}"
-
-    def job(session: Session) -> bool:
-        known = session.get(SignalRow, full)
-        if known is not None and not choosing.before:
-            return False
-        kept = known or SignalRow(name=full, feed_id=row.id or 0, path="")
-        kept.path, kept.unit, kept.wanted = choosing.path, choosing.unit, choosing.wanted.value
-        session.add(kept)
-        return True
-
-    wrong_field = choosing.wrong_field
-    if not choosing.problem and not wrong_field and not store().write(job):
-        wrong_field = f"There is a {full} already. Give this one another name."
-    if choosing.problem or wrong_field:
-        return feed_page(row, 422, choosing=replace(choosing, wrong_field=wrong_field))
-    runtime().call(Runtime.refresh_feed, name)
-    flash(f"Kept as {full}.", "next:" + url_for("overlays.new", signal=full))
+    if choosing.problem or choosing.wrong_field:
+        return feed_page(row, 422, choosing=choosing)
+    try:
+        done = act("feed.pick", feed=name, field=choosing.field, path=choosing.path, unit=choosing.unit,
+                   wanted=choosing.wanted.value, anew="yes" if choosing.before else "no")  # fmt: skip
+    except InvalidPiece as error:
+        return feed_page(row, 422, choosing=replace(choosing, wrong_field=next(iter(error.wrong.values()))))
+    flash(done.words, "next:" + url_for("overlays.new", signal=str(done.result["signal"])))
     return redirect(url_for("feeds.show", name=name))
 
 
 @blueprint.post("/signals/<field>/remove")
 def remove(name: str, field: str) -> ResponseReturnValue:
     """Stop picking a signal."""
-    row = feed_row(name)
-    full = f"{name}.{field}"
-
-    def job(session: Session) -> SignalRow | None:
-        kept = session.get(SignalRow, full)
-        if kept is not None:
-            session.delete(kept)
-        return kept
-
-    kept = store().write(job)
-    if kept is not None:
-        runtime().call(Runtime.refresh_feed, row.name)
-        back = url_for("picks.restore", name=name, field=field, path=kept.path, unit=kept.unit, wanted=kept.wanted)
-        flash(f"{full} is not picked any more. Wordings that use it say “nothing yet”.", f"undo:{back}")
+    with contextlib.suppress(Gone):
+        done = act("feed.unpick", feed=feed_row(name).name, field=field)
+        assert done.undo is not None
+        kept = {key: done.undo.given[key] for key in ("path", "unit", "wanted")}
+        flash(done.words, "undo:" + url_for("picks.restore", name=name, field=field, **kept))
     return redirect(url_for("feeds.show", name=name))
 
 
 @blueprint.post("/signals/<field>/restore")
 def restore(name: str, field: str) -> ResponseReturnValue:
     """Pick a signal again that was removed a moment ago."""
-    row, asked = feed_row(name), request.args
-    if not is_part(field) or asked.get("wanted") not in [*Wanted] or len(asked.get("path", "")) > MAX_PATH:
+    given = {key: request.args.get(key, "") for key in ("path", "unit", "wanted")}
+    try:
+        done = act("feed.pick", feed=feed_row(name).name, field=field, anew="yes", **given)
+    except InvalidPiece:
         abort(404)
-    again = SignalRow(
-        name=f"{name}.{field}", feed_id=row.id or 0,
-        path=asked.get("path", ""), unit=asked.get("unit", "")[:MAX_UNIT], wanted=asked["wanted"],
-    )  # fmt: skip
-    store().write(lambda session: session.merge(again))
-    runtime().call(Runtime.refresh_feed, name)
-    flash(f"{again.name} is picked again.", "said")
+    flash(f"{done.result['signal']} is picked again.", "said")
     return redirect(url_for("feeds.show", name=name))

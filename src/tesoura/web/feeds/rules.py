@@ -8,17 +8,16 @@ from typing import Any
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
-from sqlmodel import Session
 
 from tesoura.core.forms.checks import line
 from tesoura.core.names import snake
 from tesoura.core.signals.payload import suggested_name
-from tesoura.errors import InvalidField
+from tesoura.errors import Invalid, InvalidField
 from tesoura.feeds.rules import EventRule
-from tesoura.runtime.facade import Runtime
-from tesoura.store.tables import FeedRow, RuleRow
+from tesoura.store.tables import FeedRow
 from tesoura.web.feeds.views import feed_page, feed_row
-from tesoura.web.shared.doors import runtime, store
+from tesoura.web.shared.acting import act
+from tesoura.web.shared.doors import runtime
 
 blueprint = Blueprint("rules", __name__, url_prefix="/feeds/<name>/rules")
 MAX_FIELDS = 30
@@ -52,7 +51,7 @@ def fields_of(typed: str) -> dict[str, str]:
     return fields
 
 
-def _making(row: FeedRow) -> tuple[Making, RuleRow | None]:
+def _making(row: FeedRow) -> tuple[Making, dict[str, Any] | None]:
     form = request.form
     items = form.get("items", "").strip()
     kind = form.get("type", "").strip() or (snake(suggested_name(items)).removesuffix("s") if items else "")
@@ -78,7 +77,7 @@ def _making(row: FeedRow) -> tuple[Making, RuleRow | None]:
     )
     if wrong or problem:
         return making, None
-    return making, RuleRow(feed_id=row.id or 0, type=kind, items=items, fields=fields, **paths)
+    return making, {"type": kind, "items": items, "fields": fields, **paths}
 
 
 def rule_of(number: int, kind: str, items: str, **more: Any) -> EventRule:
@@ -102,45 +101,28 @@ def keep(name: str) -> ResponseReturnValue:
     making, made = _making(row)
     if made is None:
         return feed_page(row, 422, making=making)
-    store().write(lambda session: session.add(made))
-    runtime().call(Runtime.refresh_feed, name)
-    flash(f"From now on it makes events of type {making.type}. What is there already makes none.", "said")
+    flash(act("feed.rule", feed=name, **made).words, "said")
     return redirect(url_for("feeds.show", name=name))
 
 
 @blueprint.post("/<int:number>/remove")
 def remove(name: str, number: int) -> ResponseReturnValue:
     """Make no more events by a rule."""
-    row = feed_row(name)
-
-    def job(session: Session) -> RuleRow | None:
-        kept = session.get(RuleRow, number)
-        if kept is None or kept.feed_id != row.id:
-            return None
-        session.delete(kept)
-        return kept
-
-    kept = store().write(job)
-    if kept is None:
-        abort(404)
-    runtime().call(Runtime.refresh_feed, name)
-    fields = "\n".join(f"{key} = {path}" for key, path in kept.fields.items())
-    back = url_for("rules.restore", name=name, type=kept.type, items=kept.items, id_path=kept.id_path,
-                   time_path=kept.time_path, fields=fields)  # fmt: skip
-    flash(f"It makes no more events of type {kept.type}. Those that happened stay.", f"undo:{back}")
+    done = act("feed.unrule", feed=feed_row(name).name, rule=number)
+    assert done.undo is not None
+    kept = {key: done.undo.given[key] for key in ("type", "items", "id_path", "time_path")}
+    fields = "\n".join(f"{key} = {path}" for key, path in done.undo.given["fields"].items())
+    flash(done.words, "undo:" + url_for("rules.restore", name=name, **kept, fields=fields))
     return redirect(url_for("feeds.show", name=name))
 
 
 @blueprint.post("/restore")
 def restore(name: str) -> ResponseReturnValue:
     """Make events by a rule again that was removed a moment ago."""
-    row, asked = feed_row(name), request.args
-    made = RuleRow(
-        feed_id=row.id or 0, type=asked.get("type", "event")[:120], items=asked.get("items", "")[:500],
-        id_path=asked.get("id_path", "")[:500], time_path=asked.get("time_path", "")[:500],
-        fields=fields_of(asked.get("fields", "")),
-    )  # fmt: skip
-    store().write(lambda session: session.add(made))
-    runtime().call(Runtime.refresh_feed, name)
-    flash(f"It makes events of type {made.type} again.", "said")
+    given: dict[str, Any] = {key: request.args.get(key, "") for key in ("type", "items", "id_path", "time_path")}
+    try:
+        act("feed.rule", feed=feed_row(name).name, **given, fields=fields_of(request.args.get("fields", "")))
+    except Invalid:
+        abort(404)
+    flash(f"It makes events of type {given['type']} again.", "said")
     return redirect(url_for("feeds.show", name=name))

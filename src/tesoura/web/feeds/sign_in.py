@@ -9,12 +9,11 @@ from typing import Any
 
 from flask import Blueprint, current_app, flash, redirect, request, url_for
 from flask.typing import ResponseReturnValue
-from sqlmodel import Session
 
-from tesoura.runtime.facade import Runtime
-from tesoura.store import feeds as stored
+from tesoura.actions.action import Doing
+from tesoura.actions.feed_setup import keep_permission
 from tesoura.web.feeds.views import feed_row
-from tesoura.web.shared.doors import runtime, store
+from tesoura.web.shared.doors import actor, runtime
 
 blueprint = Blueprint("signing_in", __name__, url_prefix="/feeds")
 WAITING = "tesoura.signing_in"
@@ -70,12 +69,7 @@ def back() -> ResponseReturnValue:
     except RuntimeError as error:
         flash(str(error), "wrong")
         return redirect(url_for("feeds.show", name=row.name))
-    secrets = store().secrets
-
-    def job(session: Session) -> None:
-        stored.keep_secrets(session, row.id or 0, kept, secrets)
-
-    store().write(job)
-    runtime().call(Runtime.refresh_feed, row.name)
+    who = actor()
+    runtime().call(lambda self: keep_permission(Doing(self, who), row.name, kept))
     flash("You are signed in. What comes is shown below.", "said")
     return redirect(url_for("feeds.show", name=row.name))

@@ -4,26 +4,22 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from pathlib import Path
 from typing import Any
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
-from sqlmodel import Session
 
 from tesoura.core.forms.checks import line
-from tesoura.core.forms.form import Filled, fill
-from tesoura.core.names import snake, unused
-from tesoura.errors import InvalidField
+from tesoura.core.forms.form import Filled, fill, secret_names
+from tesoura.errors import InvalidField, InvalidPiece
 from tesoura.feeds.api import FeedKind
 from tesoura.feeds.registry import KINDS
 from tesoura.runtime.facade import Runtime
 from tesoura.runtime.feed_reports import Proof
 from tesoura.store import feeds as stored
 from tesoura.store import rules as stored_rules
-from tesoura.store import state
-from tesoura.store.tables import FeedRow, SignalRow
+from tesoura.store.tables import FeedRow
 from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import plain_choice
@@ -89,7 +85,9 @@ def new(kind: str) -> ResponseReturnValue:
     if not wrong:
         proof = _try(found, filled, typed)
         if proof.problem is None or "keep_anyway" in typed:
-            name = keep_new(title, found, filled)
+            given = {"choices": dict(filled.choices), "secrets": dict(filled.secrets)}
+            done = act("feed.new", kind=found.name, title=title, **given)
+            name = str(done.result["feed"])
             if found.sign_in is not None and proof.problem is None:
                 return redirect(url_for("signing_in.start", name=name), 307)
             if proof.note and proof.problem is None:
@@ -100,7 +98,7 @@ def new(kind: str) -> ResponseReturnValue:
 
 def _try(kind: FeedKind, filled: Filled, typed: Mapping[str, str]) -> Proof:
     if "name_folder" in typed:
-        name_folder(typed["name_folder"])
+        act("folder.read", folder=typed["name_folder"])
     if not kind.tried:
         return Proof()
     proof: Proof = runtime().call(lambda self: self.feeds.probe(kind.name, filled.choices, filled.secrets))
@@ -144,31 +142,6 @@ def unsealed(sealed: str) -> dict[str, str]:
     """The keys that were typed before, as the page sealed them."""
     opened = store().secrets.open(sealed.encode()) if sealed else None
     return dict(json.loads(opened)) if opened else {}
-
-
-def keep_new(title: str, kind: FeedKind, filled: Filled) -> str:
-    """Keep a new feed with the signals that its kind suggests, and start it; its name."""
-    in_use, at, secrets = runtime().call(Runtime.names_taken), now(), store().secrets
-
-    def job(session: Session) -> str:
-        name = unused(snake(title, "feed"), stored.names_taken(session) | in_use)
-        row = stored.add_feed(session, name, title, kind.name, filled.choices, at)
-        if kind.receive is not None:
-            row.token = stored.new_token()
-        stored.keep_secrets(session, row.id or 0, filled.secrets, secrets)
-        for one in kind.suggested(filled.choices):
-            session.add(SignalRow(name=f"{name}.{one.field}", feed_id=row.id or 0, path=one.path, unit=one.unit,
-                                  wanted=one.wanted))  # fmt: skip
-        return name
-
-    name = store().write(job)
-    runtime().call(Runtime.refresh_feed, name)
-    if kind.name == "hand":
-        from tesoura.core.signals.by_hand import checked
-
-        start = checked(filled.choices, filled.choices["start"])
-        runtime().call(Runtime.set_by_hand, name, lambda present: start)
-    return name
 
 
 def feed_row(name: str) -> FeedRow:
@@ -241,25 +214,12 @@ def change(name: str) -> ResponseReturnValue:
     """Change a feed's choices and key."""
     row = feed_row(name)
     kind = KINDS[row.kind]
-    kept = store().read(lambda session: stored.secrets_of(session, row.id or 0, store().secrets))
     typed = request.form.to_dict()
-    filled = fill(kind.fields, typed, kept)
-    wrong = dict(filled.wrong) or dict(kind.check(filled.choices))
-    if wrong:
-        return feed_page(row, 422, typed=typed, wrong=wrong)
-
-    secrets = store().secrets
-
-    def job(session: Session) -> None:
-        present = session.get(FeedRow, row.id)
-        if present is not None:
-            present.choices = dict(filled.choices)
-            session.add(present)
-            stored.keep_secrets(session, row.id or 0, filled.secrets, secrets)
-
-    store().write(job)
-    runtime().call(Runtime.refresh_feed, name)
-    flash("Changed. It goes that way from now on.", "said")
+    secret = {field: typed[field] for field in secret_names(kind.fields) if typed.get(field)}
+    try:
+        flash(act("feed.change", feed=name, choices=typed, secrets=secret).words, "said")
+    except InvalidPiece as error:
+        return feed_page(row, 422, typed=typed, wrong=error.wrong)
     return redirect(url_for("feeds.show", name=name))
 
 
@@ -290,32 +250,12 @@ def pause(name: str) -> ResponseReturnValue:
 @blueprint.post("/<name>/remove")
 def remove(name: str) -> ResponseReturnValue:
     """Put a feed away."""
-    row = feed_row(name)
-    at = now()
-    store().write(lambda session: stored.remove_feed(session, row.id or 0, at))
-    runtime().call(Runtime.refresh_feed, name)
-    flash(f"{row.title} was removed.", "undo:" + url_for("feeds.restore", feed_id=row.id))
+    flash(act("feed.remove", feed=name).words, "undo:" + url_for("feeds.restore", name=name))
     return redirect(url_for("feeds.index"))
 
 
-@blueprint.post("/restore/<int:feed_id>")
-def restore(feed_id: int) -> ResponseReturnValue:
+@blueprint.post("/<name>/restore")
+def restore(name: str) -> ResponseReturnValue:
     """Bring a removed feed back."""
-    row = store().write(lambda session: stored.remove_feed(session, feed_id, None))
-    if row is None:
-        abort(404)
-    runtime().call(Runtime.refresh_feed, row.name)
-    flash(f"{row.title} is back.", "said")
-    return redirect(url_for("feeds.show", name=row.name))
-
-
-def name_folder(folder: str) -> None:
-    """Let files be read from this folder from now on."""
-    path = Path(folder)
-    if not path.is_absolute():
-        return
-    present = runtime().preferences.folders
-    if path not in present:
-        kept = json.dumps([str(one) for one in (*present, path)])
-        store().write(lambda session: state.choose(session, "folders", kept))
-        runtime().call(Runtime.preferences_changed)
+    flash(act("feed.restore", feed=name).words, "said")
+    return redirect(url_for("feeds.show", name=name))

@@ -2,63 +2,29 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import fields as fields_of
-from datetime import datetime
-from pathlib import Path
 from typing import Any
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
-from sqlmodel import Session
 
+from tesoura.actions.text_files import FIELDS, words_of
 from tesoura.bundles.ready_made import ReadyMadeWords, definitions, files, with_needed
 from tesoura.core.computed.definitions import COMPUTED, build
-from tesoura.core.forms.checks import choice, text
 from tesoura.core.forms.form import fill
 from tesoura.core.language.wording import compile_wording
 from tesoura.core.signals.texts import Say
-from tesoura.errors import InvalidField
+from tesoura.errors import InvalidField, InvalidPiece
 from tesoura.runtime.facade import Runtime
-from tesoura.runtime.text_files import FOLDER_CHOICE, STOPPED
-from tesoura.store import computed as stored_computed
-from tesoura.store import feeds as stored_feeds
-from tesoura.store import state
 from tesoura.store import text_files as stored
 from tesoura.store.tables import TextFileRow
-from tesoura.web.shared.doors import now, runtime, store
-from tesoura.web.signals.wordings import checked, inserts, sight
+from tesoura.web.shared.acting import act
+from tesoura.web.shared.doors import runtime, store
+from tesoura.web.signals.wordings import inserts, sight
 
 blueprint = Blueprint("files", __name__, url_prefix="/files")
-_NAME = re.compile(r"[^\\/:*?\"<>|\x00-\x1f]{1,100}")
-_RESERVED = re.compile(r"(?i)(con|prn|aux|nul|com\d|lpt\d)(\..*)?")
-
-
-def file_name(raw: object) -> str:
-    """A bare file name that any system takes, ending in .txt unless it has an ending; or InvalidField."""
-    typed = str(raw).strip()
-    if not typed:
-        raise InvalidField("Give the file a name, such as latest_gift.txt.")
-    if not _NAME.fullmatch(typed) or typed.startswith(".") or typed.endswith((".", " ")) or _RESERVED.fullmatch(typed):
-        raise InvalidField("A file's bare name, without folders and without any of \\ / : * ? \" < > |.")
-    return typed if "." in typed else f"{typed}.txt"
-
-
-CHECKS: Mapping[str, Any] = {
-    "name": file_name,
-    "wording": checked,
-    "nothing_yet": text(400, empty=True),
-    "when_down": choice(STOPPED),
-    "down_text": text(400, empty=True),
-    "newline": lambda raw: raw == "yes",
-}
-DEFAULTS = {"nothing_yet": "", "when_down": "keep", "down_text": "", "newline": "no"}
-
-
-async def _refresh(self: Runtime) -> None:
-    await self.text_files.refresh()
-    self.touched("files")
+DEFAULTS = {name: field.default for name, field in FIELDS.items() if field.default}
 
 
 @blueprint.get("/")
@@ -81,22 +47,12 @@ def _listed() -> dict[str, Any]:
 @blueprint.post("/folder")
 def set_folder() -> ResponseReturnValue:
     """Name the folder that the files are written to."""
-    typed = request.form.get("folder", "").strip().strip('"')
-    path = Path(typed).expanduser() if typed else store().folder / "texts"
-    if not path.is_absolute():
-        flash("Give the folder's whole path from the top, such as /home/mara/stream/texts.", "wrong")
-        return redirect(url_for("files.index"))
     try:
-        path.mkdir(parents=True, exist_ok=True)
-        probe = path / ".tesoura-probe"
-        probe.write_text("")
-        probe.unlink()
-    except OSError as error:
-        flash(f"Nothing can be written there ({error.strerror}). Give another folder.", "wrong")
-        return redirect(url_for("files.index"))
-    store().write(lambda session: state.choose(session, FOLDER_CHOICE, str(path)))
-    runtime().call(_refresh)
-    flash("The files are written there from now on. Those in the folder before stay as they are.", "said")
+        flash(act("file.folder", folder=request.form.get("folder", "")).words, "said")
+    except InvalidPiece as error:
+        flash(error.wrong["folder"], "wrong")
+    except InvalidField as error:
+        flash(str(error), "wrong")
     return redirect(url_for("files.index"))
 
 
@@ -110,21 +66,6 @@ def _row(file_id: int) -> TextFileRow:
 def _page(typed: Mapping[str, Any], wrong: Mapping[str, str], row: TextFileRow | None) -> str:
     shown = sight(str(typed.get("wording", "")), str(typed.get("nothing_yet", ""))) if typed.get("wording") else None
     return render_template("files/edit.html", typed=typed, wrong=wrong, row=row, sight=shown, **inserts())
-
-
-def _checked(typed: Mapping[str, str], file_id: int | None) -> tuple[dict[str, Any], dict[str, str]]:
-    choices: dict[str, Any] = {}
-    wrong: dict[str, str] = {}
-    for name, check in CHECKS.items():
-        try:
-            choices[name] = check(typed.get(name, DEFAULTS.get(name, "")))
-        except InvalidField as error:
-            wrong[name] = str(error)
-    if "name" in choices:
-        others = [one for one in store().read(stored.all_files) if one.id != file_id]
-        if any(one.name.casefold() == choices["name"].casefold() for one in others):
-            wrong["name"] = f"There is a {choices['name']} already. Give this one another name."
-    return choices, wrong
 
 
 @blueprint.route("/new", methods=["GET", "POST"])
@@ -146,40 +87,27 @@ def edit(file_id: int) -> ResponseReturnValue:
 
 
 def _save(row: TextFileRow | None) -> ResponseReturnValue:
-    typed, at = request.form.to_dict(), now()
-    choices, wrong = _checked(typed, row.id if row else None)
-    if wrong:
-        return _page(typed, wrong, row), 422
-    store().write(lambda session: stored.keep(session, row.id if row else None, choices, at))
-    if runtime().call(lambda self: self.text_files.folder) is None:
-        folder = store().folder / "texts"
-        folder.mkdir(parents=True, exist_ok=True)
-        store().write(lambda session: state.choose(session, FOLDER_CHOICE, str(folder)))
-    runtime().call(_refresh)
-    flash(f"{choices['name']} is written whenever it changes.", "said")
+    typed = request.form.to_dict()
+    given = {name: typed.get(name, field.default) for name, field in FIELDS.items()}
+    try:
+        done = act("file.change", file=row.id, **given) if row else act("file.new", **given)
+    except InvalidPiece as error:
+        return _page(typed, error.wrong, row), 422
+    flash(done.words, "said")
     return redirect(url_for("files.index"))
 
 
 @blueprint.post("/<int:file_id>/remove")
 def remove(file_id: int) -> ResponseReturnValue:
     """Write a file no more."""
-    row, at = _row(file_id), now()
-    store().write(lambda session: stored.remove(session, file_id, at))
-    runtime().call(_refresh)
-    flash(
-        f"{row.name} is not written any more; what it holds stays.", "undo:" + url_for("files.restore", file_id=file_id)
-    )
+    flash(act("file.remove", file=file_id).words, "undo:" + url_for("files.restore", file_id=file_id))
     return redirect(url_for("files.index"))
 
 
 @blueprint.post("/<int:file_id>/restore")
 def restore(file_id: int) -> ResponseReturnValue:
     """Write a file again."""
-    row = store().write(lambda session: stored.remove(session, file_id, None))
-    if row is None:
-        abort(404)
-    runtime().call(_refresh)
-    flash(f"{row.name} is written again.", "said")
+    flash(act("file.restore", file=file_id).words, "said")
     return redirect(url_for("files.index"))
 
 
@@ -187,9 +115,12 @@ def restore(file_id: int) -> ResponseReturnValue:
 
 
 def _words() -> ReadyMadeWords:
-    given = request.values
+    return words_of(_chosen_words())
+
+
+def _chosen_words() -> dict[str, str]:
     known = {field.name for field in fields_of(ReadyMadeWords)}
-    return ReadyMadeWords(**{name: given[name].strip()[:80] for name in known if given.get(name, "").strip()})
+    return {name: value for name, value in request.values.items() if name in known}
 
 
 @blueprint.get("/ready")
@@ -217,51 +148,10 @@ def ready() -> ResponseReturnValue:
 @blueprint.post("/ready")
 def make_ready() -> ResponseReturnValue:
     """Make the files that were ticked, and the computed signals that they read."""
-    words, ticked = _words(), set(request.form.getlist("file"))
-    wanted = [(one, request.form.get(f"wording:{one.file}") or one.wording) for one in files(words)
-              if one.file in ticked]  # fmt: skip
-    if not wanted:
-        flash("Tick at least one.", "wrong")
+    ticked = {name: request.form.get(f"wording:{name}", "") for name in request.form.getlist("file")}
+    try:
+        flash(act("file.ready", files=ticked, words=_chosen_words()).words, "said")
+    except InvalidField as error:
+        flash(str(error), "wrong")
         return redirect(url_for("files.ready"))
-    for one, wording in wanted:
-        try:
-            checked(wording)
-        except InvalidField as error:
-            flash(f"{one.file}: {error}", "wrong")
-            return redirect(url_for("files.ready"))
-    at, in_use, folder = now(), runtime().call(Runtime.names_taken), store().folder / "texts"
-    needed = with_needed({name for one, _ in wanted for name in one.needs}, words)
-    known = definitions(words)
-
-    def job(session: Session) -> list[int]:
-        made = _compute(session, [(name, *known[name]) for name in needed], in_use, at)
-        present = {row.name for row in stored.all_files(session)}
-        for one, wording in wanted:
-            if one.file not in present:
-                choices = {"name": one.file, "wording": wording, "nothing_yet": one.nothing_yet}
-                stored.keep(session, None, choices, at)
-        if state.choice(session, FOLDER_CHOICE) is None:
-            folder.mkdir(parents=True, exist_ok=True)
-            state.choose(session, FOLDER_CHOICE, str(folder))
-        return made
-
-    for row_id in store().write(job):
-        runtime().call(Runtime.refresh_computed, row_id)
-    runtime().call(_refresh)
-    count = len(wanted)
-    flash(f"{count} {'file is' if count == 1 else 'files are'} written whenever something changes.", "said")
     return redirect(url_for("files.index"))
-
-
-def _compute(
-    session: Session, wanted: Sequence[tuple[str, str, Mapping[str, Any]]], in_use: set[str], at: datetime
-) -> list[int]:
-    """Keep the computed signals that are not there yet; a name that something else has is left to it."""
-    have = {row.name for row in stored_computed.all_computed(session)}
-    taken = stored_feeds.names_taken(session) | in_use | have
-    made = []
-    for name, kind, choices in wanted:
-        if name not in taken:
-            filled = fill(COMPUTED[kind].fields, choices)
-            made.append(stored_computed.keep(session, None, kind, name, filled.choices, at).id or 0)
-    return made

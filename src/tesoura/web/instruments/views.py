@@ -7,36 +7,27 @@ from typing import Any
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
-from sqlmodel import Session
 
+from tesoura.actions.computed_setup import filled_instrument
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms.fields import Field
-from tesoura.core.forms.form import Fields, Filled, fill
+from tesoura.core.forms.form import Fields
 from tesoura.core.instruments.base import InstrumentKind
 from tesoura.core.instruments.registry import KINDS
 from tesoura.core.instruments.runner import Setup
-from tesoura.core.names import snake, unused
-from tesoura.core.overlays import edits
-from tesoura.core.overlays.document import Overlay
 from tesoura.core.overlays.pieces.kind import PieceKind
 from tesoura.errors import Ambiguous, InvalidField, InvalidPiece
 from tesoura.runtime.facade import Runtime
 from tesoura.runtime.instruments import InstrumentState
 from tesoura.store import computed as stored
-from tesoura.store import feeds as stored_feeds
 from tesoura.store import overlays as stored_overlays
-from tesoura.store.overlays import OnAir
 from tesoura.store.tables import ComputedRow
 from tesoura.web.desk.panels import EffectNote, panel, panels
-from tesoura.web.mat import views as mat
-from tesoura.web.overlays.views import put
 from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.typed import as_typed, in_zone
 
 blueprint = Blueprint("instruments", __name__, url_prefix="/instruments")
-RESERVED = {"new", "try", "restore"}
-"""Names that would stand where these pages do."""
 
 
 def _kind(name: str) -> InstrumentKind:
@@ -158,12 +149,6 @@ def _page(
     }  # fmt: skip
 
 
-def _filled(kind: InstrumentKind, typed: Mapping[str, Any]) -> Filled:
-    """The form as filled in, with what is wrong with its choices together."""
-    filled = fill(kind.fields, typed)
-    return filled if filled.wrong else Filled(filled.choices, {}, kind.check(filled.choices))
-
-
 def _from_log(kind: InstrumentKind, choices: Mapping[str, Any], name: str) -> dict[str, Any]:
     """What the signals are now, and what the log would make of them with other choices."""
     with_this = runtime().call(lambda self: self.computations.preview(Setup(kind.name, name or "it", choices)))
@@ -174,7 +159,7 @@ def _from_log(kind: InstrumentKind, choices: Mapping[str, Any], name: str) -> di
 def preview(kind: InstrumentKind, typed: Mapping[str, Any], name: str) -> dict[str, Any]:
     """What a set-up would show, with the present state of the instrument of this name if there is one."""
     # Without a name it would show the same; that one is missing is said once it is to be made.
-    filled = _filled(kind, {**typed, "title": str(typed.get("title", "")).strip() or kind.title})
+    filled = filled_instrument(kind, {**typed, "title": str(typed.get("title", "")).strip() or kind.title})
     if filled.wrong:
         return {"wrong": filled.wrong, "shown": None}
     if kind.preview is None:
@@ -204,21 +189,12 @@ def new(kind: str) -> ResponseReturnValue:
     if request.method == "GET":
         return render_template("instruments/edit.html", **_page(found, request.args.to_dict(), {}, None))
     typed = _typed(found)
-    filled = _filled(found, typed)
-    if filled.wrong:
-        return render_template("instruments/edit.html", **_page(found, typed, filled.wrong, None)), 422
-    taken = runtime().call(Runtime.names_taken) | store().read(stored_feeds.names_taken) | {"own", "event"}
-    taken |= RESERVED | store().read(stored.names_ever_used)
-    name = unused(snake(str(filled.choices["title"]), found.example), taken)
-    _keep(None, found, name, filled.choices)
-    flash(f"“{filled.choices['title']}” is there. Its signals begin with {name}.", "said")
-    return redirect(url_for("instruments.edit", name=name))
-
-
-def _keep(row_id: int | None, kind: InstrumentKind, name: str, choices: Mapping[str, Any]) -> None:
-    at = now()
-    kept_id = store().write(lambda session: stored.keep(session, row_id, kind.name, name, choices, at).id)
-    runtime().call(Runtime.refresh_computed, kept_id or 0)
+    try:
+        done = act("instrument.new", kind=kind, choices=typed)
+    except InvalidPiece as error:
+        return render_template("instruments/edit.html", **_page(found, typed, error.wrong, None)), 422
+    flash(done.words, "said")
+    return redirect(url_for("instruments.edit", name=done.result["instrument"]))
 
 
 @blueprint.route("/<name>", methods=["GET", "POST"])
@@ -229,33 +205,25 @@ def edit(name: str) -> ResponseReturnValue:
     if request.method == "GET":
         return render_template("instruments/edit.html", **_page(kind, as_typed(kind.fields, row.choices), {}, row))
     typed = _typed(kind)
-    filled = _filled(kind, typed)
-    if filled.wrong:
-        return render_template("instruments/edit.html", **_page(kind, typed, filled.wrong, row)), 422
-    _keep(row.id, kind, name, filled.choices)
-    flash(f"“{filled.choices['title']}” was changed.", "said")
+    try:
+        flash(act("instrument.change", instrument=name, choices=typed).words, "said")
+    except InvalidPiece as error:
+        return render_template("instruments/edit.html", **_page(kind, typed, error.wrong, row)), 422
     return redirect(url_for("instruments.edit", name=name))
 
 
 @blueprint.post("/<name>/remove")
 def remove(name: str) -> ResponseReturnValue:
     """Put an instrument away; it can be brought back."""
-    row, at = row_of(name), now()
-    store().write(lambda session: stored.remove(session, row.id or 0, at))
-    runtime().call(Runtime.refresh_computed, row.id or 0)
-    flash(f"“{row.choices['title']}” was put away.", "undo:" + url_for("instruments.restore", row_id=row.id))
+    flash(act("instrument.remove", instrument=name).words, "undo:" + url_for("instruments.restore", name=name))
     return redirect(url_for("instruments.index"))
 
 
-@blueprint.post("/restore/<int:row_id>")
-def restore(row_id: int) -> ResponseReturnValue:
+@blueprint.post("/<name>/restore")
+def restore(name: str) -> ResponseReturnValue:
     """Bring an instrument back, as its commands in the log left it."""
-    row = store().write(lambda session: stored.remove(session, row_id, None))
-    if row is None or row.kind not in KINDS:
-        abort(404)
-    runtime().call(Runtime.refresh_computed, row_id)
-    flash(f"“{row.choices['title']}” is back.", "said")
-    return redirect(url_for("instruments.edit", name=row.name))
+    flash(act("instrument.restore", instrument=name).words, "said")
+    return redirect(url_for("instruments.edit", name=name))
 
 
 # On an overlay
@@ -271,7 +239,7 @@ def _field_for(piece: PieceKind, kind: InstrumentKind) -> str:
 def place(name: str) -> ResponseReturnValue:
     """Lay a piece that draws the instrument on an overlay's draft, and go there."""
     row = row_of(name)
-    kind, at = KINDS[row.kind], now()
+    kind = KINDS[row.kind]
     piece = next((one for one in kind.pieces if one.name == request.form.get("piece")), None)
     if piece is None:
         abort(404)
@@ -279,24 +247,14 @@ def place(name: str) -> ResponseReturnValue:
     title = str(row.choices["title"])
     if not overlay_id:
         width, height = piece.overlay_size
-
-        def make(session: Session) -> OnAir:
-            return stored_overlays.on_air(
-                session, stored_overlays.new_overlay(session, title, Overlay(width, height), at)
-            )
-
-        on_air = store().write(make)
-        put(on_air)
-        overlay_id = on_air.overlay_id
+        made = act("overlay.new", name=title[:60], width_px=width, height_px=height, empty="yes")
+        overlay_id = int(made.result["overlay"])
     lays = kind.lays(piece.name, row.choices)
     edit = {"do": "add", "kind": piece.name, "set": {_field_for(piece, kind): name, "name": piece.title, **lays}}
-    boxes = mat.boxes_for(overlay_id)
     try:
-        done, _ = mat.change(
-            overlay_id, lambda draft: edits.apply_all(draft, [edit], boxes(draft), mat.new_id), "instruments"
-        )
+        done = act("draft.edit", overlay=overlay_id, edits=[edit], window="instruments")
     except InvalidPiece as error:
         flash("; ".join(error.wrong.values()), "wrong")
         return redirect(url_for("instruments.edit", name=name))
-    chosen = ",".join(done.chosen or ())
+    chosen = ",".join(done.result["chosen"] or ())
     return redirect(url_for("mat.show", overlay_id=overlay_id, piece=chosen))

@@ -76,7 +76,7 @@ def _index_words() -> None:
     # What came a moment ago is not in the index yet. A search works without it, when the disk is full for example.
     with contextlib.suppress(DataFolderError):
         for _ in range(CATCH_UP):
-            if store().write(event_log.index_words) < event_log.AT_ONCE:
+            if not store().index_words(event_log.AT_ONCE):
                 break
 
 

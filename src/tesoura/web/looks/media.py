@@ -8,11 +8,12 @@ from functools import partial
 from flask import Blueprint, Response, abort, request, send_file
 from flask.typing import ResponseReturnValue
 
-from tesoura.errors import FileRefused
+from tesoura.actions.action import Done
+from tesoura.errors import InvalidField
 from tesoura.store import media as stored
 from tesoura.store.tables import MediaRow
-from tesoura.uploads.files import checked
-from tesoura.web.shared.doors import now, store, studio
+from tesoura.web.shared.acting import act
+from tesoura.web.shared.doors import store
 
 blueprint = Blueprint("media", __name__)
 
@@ -31,32 +32,13 @@ def show(name: str) -> ResponseReturnValue:
     return response
 
 
-def take(kind: str) -> MediaRow:
-    """Check and keep the file that was sent. Raises FileRefused."""
+def take(kind: str) -> Done:
+    """Check and keep the file that was sent. Raises InvalidField."""
     sent = request.files.get("file")
     if sent is None or not sent.filename:
-        raise FileRefused("Choose a file first.")
-    title = " ".join(sent.filename.replace("\\", "/").rpartition("/")[2].split())[:80] or "a file"
-    return keep(kind, title, sent.read())
-
-
-def keep(kind: str, title: str, data: bytes) -> MediaRow:
-    """Check and keep a file. Raises FileRefused."""
-    added = checked(kind, data)
-    name = stored.fingerprint(added.data, added.ending)
-    stored.put_file(store().folder, name, added.data)
-    row = MediaRow(
-        name=name, kind=kind, title=title, type=added.type, width_px=added.width_px, height_px=added.height_px,
-        size=len(added.data), facts=dict(added.facts), added_at=now(),
-    )  # fmt: skip
-    kept = store().write(lambda session: _plain(stored.keep(session, row)))
-    if kind == "typeface":
-        studio().faces.forget()
-    return kept
-
-
-def _plain(row: MediaRow) -> MediaRow:
-    return MediaRow(**row.model_dump())
+        raise InvalidField("Choose a file first.")
+    title = " ".join(sent.filename.replace("\\", "/").rpartition("/")[2].split())[:80]
+    return act("media.add", kind=kind, title=title, file=sent.read())
 
 
 def all_of(*kinds: str) -> Sequence[MediaRow]:
@@ -70,7 +52,6 @@ def add(kind: str) -> ResponseReturnValue:
     if kind not in ("picture", "video", "scenery", "sound"):
         abort(404)
     try:
-        row = take(kind)
-    except FileRefused as error:
+        return dict(take(kind).result)
+    except InvalidField as error:
         return {"wrong": str(error)}, 422
-    return {"name": row.name, "title": row.title, "width_px": row.width_px, "height_px": row.height_px}

@@ -5,13 +5,12 @@ from __future__ import annotations
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
-from sqlmodel import Session
 
 from tesoura.core.overlays.typefaces import TYPEFACES
-from tesoura.errors import FileRefused
-from tesoura.store import media as stored
+from tesoura.errors import InvalidField
 from tesoura.web.looks import media
-from tesoura.web.shared.doors import now, store, studio
+from tesoura.web.shared.acting import act
+from tesoura.web.shared.doors import studio
 
 blueprint = Blueprint("typefaces", __name__, url_prefix="/typefaces")
 SAMPLE = "1,284 kite friends"
@@ -31,27 +30,16 @@ def index() -> ResponseReturnValue:
 def add() -> ResponseReturnValue:
     """Add a typeface."""
     try:
-        row = media.take("typeface")
-    except FileRefused as error:
+        flash(media.take("typeface").words, "said")
+    except InvalidField as error:
         flash(str(error), "wrong")
-    else:
-        flash(f"{row.facts['family']} was added: {row.facts['letters']:,} letters. {row.facts['embedding']}", "said")
     return redirect(url_for("typefaces.index"))
 
 
 @blueprint.post("/<name>/<any(remove, restore):way>")
 def remove(name: str, way: str) -> ResponseReturnValue:
     """Take one of the user's own typefaces away, or bring it back."""
-    at = now() if way == "remove" else None
-
-    def job(session: Session) -> str:
-        stored.remove(session, name, at)
-        row = stored.get(session, name)
-        return str(row.facts["family"]) if row else "It"
-
-    family = store().write(job)
-    studio().faces.forget()
+    words = act(f"media.{way}", name=name).words
     if way == "remove":
-        back = url_for("typefaces.remove", name=name, way="restore")
-        flash(f"{family} was taken away. Pieces that use it are set in the typeface that stands in.", f"undo:{back}")
+        flash(words, "undo:" + url_for("typefaces.remove", name=name, way="restore"))
     return redirect(url_for("typefaces.index"))

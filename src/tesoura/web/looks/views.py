@@ -3,30 +3,28 @@
 from __future__ import annotations
 
 import json
-import uuid
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import Any
 
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
-from sqlmodel import Session
 
-from tesoura.core.overlays.design_tokens import from_tokens, to_tokens
+from tesoura.actions.looks import MAX_TOKENS
+from tesoura.core.overlays.design_tokens import to_tokens
 from tesoura.core.overlays.document import Overlay, Piece, new_piece
 from tesoura.core.overlays.looks import COLOURS, FORMS, STYLE_FIELDS, Look
 from tesoura.core.overlays.shipped_looks import SHIPPED
 from tesoura.core.overlays.typefaces import WEIGHT_WORDS
-from tesoura.errors import InvalidPiece, NotTokens
+from tesoura.errors import NotTokens
 from tesoura.store import looks as stored
 from tesoura.store import overlays as stored_overlays
 from tesoura.web.mat.panel import weights_of
 from tesoura.web.overlays.css import VARIABLES, sheet
-from tesoura.web.shared.doors import now, runtime, store, studio
+from tesoura.web.shared.acting import act
+from tesoura.web.shared.doors import store, studio
 
 blueprint = Blueprint("looks", __name__, url_prefix="/looks")
-MAX_TOKENS = 200_000
 SAMPLE_SAYS: Mapping[str, Mapping[str, str]] = {
     "count": {"": "1,284 kite friends"},
     "slots": {"": "1", "value_1": "17", "value_2": "4"},
@@ -125,47 +123,32 @@ def change(look_id: str) -> ResponseReturnValue:
     sent = request.get_json(silent=True)
     if not isinstance(sent, dict) or not isinstance(sent.get("set"), dict):
         return {"wrong": {"": "This was not sent by the page. Load it again."}}, 400
-    look, form, at = _look(look_id), sent.get("form", "dark"), now()
-    wrong: Mapping[str, str] = {}
-    try:
-        changed = look.changed(sent["set"], form)
-    except InvalidPiece as error:
-        wrong = error.wrong
-        changed = look.changed({name: raw for name, raw in sent["set"].items() if name not in wrong}, form)
-    store().write(lambda session: stored.keep(session, changed, at))
-    runtime().call(lambda self: self.touched("overlays", "looks"))
+    form = sent.get("form", "dark")
+    wrong = act("look.change", look=look_id, set=sent["set"], form=form).result["wrong"]
+    changed = _look(look_id)
     shown = render_template("looks/_samples.html", shown=_both(changed, form))
     panel = render_template("looks/_panel.html", **_editing(changed, form))
-    return {"wrong": dict(wrong), "samples": shown, "panel": panel}, 422 if wrong else 200
+    return {"wrong": wrong, "samples": shown, "panel": panel}, 422 if wrong else 200
 
 
 @blueprint.post("/new")
 def new() -> ResponseReturnValue:
     """Make a look of one's own, beginning as a copy of another."""
-    first, at = _look(request.form.get("from", "ink")), now()
-    made = replace(first, id=uuid.uuid4().hex[:10], name=f"{first.name} of my own"[:60])
-    store().write(lambda session: stored.keep(session, made, at))
-    return redirect(url_for("looks.edit", look_id=made.id))
+    done = act("look.new", like=request.form.get("from", "ink"))
+    return redirect(url_for("looks.edit", look_id=done.result["look"]))
 
 
 @blueprint.post("/<look_id>/remove")
 def remove(look_id: str) -> ResponseReturnValue:
     """Put a look of one's own away, or have a shipped one back as it came."""
-    look, at = _look(look_id), now()
-    store().write(lambda session: stored.remove(session, look_id, at))
-    back = url_for("looks.restore", look_id=look_id)
-    if look_id in SHIPPED:
-        flash(f"{look.name} is as it came again.", f"undo:{back}")
-        return redirect(url_for("looks.edit", look_id=look_id))
-    flash(f"{look.name} was put away. Pieces that wore it are drawn plainly.", f"undo:{back}")
-    return redirect(url_for("looks.index"))
+    flash(act("look.remove", look=look_id).words, "undo:" + url_for("looks.restore", look_id=look_id))
+    return redirect(url_for("looks.edit", look_id=look_id) if look_id in SHIPPED else url_for("looks.index"))
 
 
 @blueprint.post("/<look_id>/restore")
 def restore(look_id: str) -> ResponseReturnValue:
     """Bring back what was put away."""
-    if not store().write(lambda session: stored.restore(session, look_id)):
-        abort(404)
+    act("look.restore", look=look_id)
     return redirect(url_for("looks.edit", look_id=look_id))
 
 
@@ -183,27 +166,15 @@ def export(look_id: str) -> ResponseReturnValue:
 def bring_in() -> ResponseReturnValue:
     """Make a look of a file of design tokens."""
     sent = request.files.get("file")
-    at = now()
     try:
         if sent is None or not sent.filename:
             raise NotTokens("Choose a file first.")
-        raw = sent.read(MAX_TOKENS + 1)
-        if len(raw) > MAX_TOKENS:
-            raise NotTokens("The file is too large to be one look's tokens.")
-        look, left = from_tokens(uuid.uuid4().hex[:10], json.loads(raw))
+        done = act("look.bring_in", file=sent.read(MAX_TOKENS + 1))
     except NotTokens as error:
         flash(str(error), "wrong")
         return redirect(url_for("looks.index"))
-    except (ValueError, RecursionError):
-        flash("This is no JSON. Export a look here to see how such a file is written.", "wrong")
-        return redirect(url_for("looks.index"))
-
-    def job(session: Session) -> None:
-        stored.keep(session, look, at)
-
-    store().write(job)
-    flash(f"{look.name} was brought in." + (f" Left out: {' '.join(left[:4])}" if left else ""), "said")
-    return redirect(url_for("looks.edit", look_id=look.id))
+    flash(done.words, "said")
+    return redirect(url_for("looks.edit", look_id=done.result["look"]))
 
 
 @blueprint.get("/style-sheets")

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import uuid
-from collections.abc import Callable, Mapping, Sequence
-from typing import Any, TypeGuard
+from collections.abc import Mapping, Sequence
+from typing import Any
 
-from flask import Blueprint, abort, render_template, request
+from flask import Blueprint, render_template, request
 from flask.typing import ResponseReturnValue
-from sqlmodel import Session
 
 from tesoura.core.overlays import edits
-from tesoura.core.overlays.document import SIZES, Overlay, Piece
+from tesoura.core.overlays.document import SIZES
 from tesoura.core.overlays.pieces.registry import KINDS
 from tesoura.errors import InvalidPiece, NewerDocument
 from tesoura.store import drafts
@@ -19,15 +17,11 @@ from tesoura.store import overlays as stored
 from tesoura.studio.previews import SHOWN_WITH
 from tesoura.web.mat.draft import draft_of, laid, sights_of
 from tesoura.web.mat.view_data import WITH_WORDS, boxes_of, marked, scenery, scenes_of, view
-from tesoura.web.shared.doors import now, runtime, store, studio
+from tesoura.web.shared.acting import act
+from tesoura.web.shared.doors import runtime, store
 
 blueprint = Blueprint("mat", __name__, url_prefix="/overlays")
-MAX_AT_ONCE = 50
-
-
-def new_id() -> str:
-    """An id for a new piece."""
-    return uuid.uuid4().hex[:10]
+NOT_SENT = "This was not sent by the mat. Load the page again."
 
 
 # The page
@@ -102,95 +96,43 @@ def sights(overlay_id: int) -> ResponseReturnValue:
 # Edits
 
 
-def change(
-    overlay_id: int, make: Callable[[Overlay], edits.Edited], window: str, seen: int | None = None
-) -> tuple[edits.Edited, list[str]]:
-    """Edit a draft: what was done, and what other windows had done to the same meanwhile."""
-    at = now()
-
-    def job(session: Session) -> tuple[edits.Edited, list[str]]:
-        row = stored.get(session, overlay_id)
-        if row is None:
-            raise LookupError
-        done = make(stored.draft_of(session, row))
-        told = edits.conflicts(done.touched, drafts.meanwhile(row, seen, window)) if seen is not None else []
-        if done.words:
-            drafts.keep(session, row, done.overlay, done.words, window, done.touched, at)
-        return done, told
-
-    done, told = store().write(job)
-    runtime().call(lambda self: self.touched(f"draft:{overlay_id}", "overlays"))
-    return done, told
-
-
-def boxes_for(overlay_id: int) -> Callable[[Overlay], Callable[[Piece], Any]]:
-    """How large the pieces of a draft are, with what they say now.
-
-    Each is measured once here, so that no typeface has to be read while the writer is held up.
-    """
-    present = draft_of(overlay_id)
-    says = {name: sight.says["live"].get("", "") for name, sight in sights_of(present).items()}
-    workshop = studio()
-    for piece in present.pieces:
-        workshop.box(piece, present, says.get(piece.id, ""))
-    return lambda draft: lambda piece: workshop.box(piece, draft, says.get(piece.id, ""))
-
-
-def _are_edits(given: object) -> TypeGuard[list[dict[str, Any]]]:
-    return isinstance(given, list) and 0 < len(given) <= MAX_AT_ONCE and all(isinstance(one, dict) for one in given)
-
-
 @blueprint.post("/<int:overlay_id>/edits")
 def edit(overlay_id: int) -> ResponseReturnValue:
     """Make edits, as one. What is wrong is told and changes nothing; what is right is kept."""
     sent = request.get_json(silent=True)
-    if not isinstance(sent, dict) or not _are_edits(given := sent.get("edits")):
-        return {"wrong": {"": "This was not sent by the mat. Load the page again."}}, 400
+    if not isinstance(sent, dict):
+        return {"wrong": {"": NOT_SENT}}, 400
     chosen, scene, shown_with = _asked()
-    window, seen = str(sent.get("window", ""))[:40], sent.get("seen")
-    boxes = boxes_for(overlay_id)
-
-    def make(draft: Overlay) -> edits.Edited:
-        return edits.apply_all(draft, given, boxes(draft), new_id)
-
+    seen = sent.get("seen")
+    given = {"edits": sent.get("edits"), "window": _window(sent), "seen": seen if isinstance(seen, int) else -1}
     try:
-        done, told = change(overlay_id, make, window, seen if isinstance(seen, int) else None)
-    except LookupError as error:
-        if not isinstance(error, edits.Gone):
-            abort(404)
+        done = act("draft.edit", overlay=overlay_id, **given)
+    except edits.Gone as error:
         return _state(overlay_id, chosen, scene, shown_with, wrong={}, told=[str(error)]), 409
     except (edits.NotAnEdit, InvalidPiece) as error:
         wrong = error.wrong if isinstance(error, InvalidPiece) else {"": str(error)}
+        if set(wrong) & {"edits", "seen", "window"}:
+            return {"wrong": {"": NOT_SENT}}, 400
         return _state(overlay_id, chosen, scene, shown_with, wrong=dict(wrong), told=[]), 422
-    now_chosen = chosen if done.chosen is None else list(done.chosen)
-    told = [f"Another window did this meanwhile: {words}. Yours is kept; Undo brings theirs back." for words in told]
-    answer = _state(overlay_id, now_chosen, scene, shown_with, wrong=dict(done.wrong), told=told)
-    return answer, 422 if done.wrong else 200
+    result = done.result
+    told = [f"Another window did this meanwhile: {words}. Yours is kept; Undo brings theirs back."
+            for words in result["meanwhile"]]  # fmt: skip
+    now_chosen = chosen if result["chosen"] is None else result["chosen"]
+    answer = _state(overlay_id, now_chosen, scene, shown_with, wrong=result["wrong"], told=told)
+    return answer, 422 if result["wrong"] else 200
+
+
+def _window(sent: Mapping[str, Any]) -> str:
+    return str(sent.get("window", ""))[:40]
 
 
 @blueprint.post("/<int:overlay_id>/<any(undo, redo):way>")
 def step(overlay_id: int, way: str) -> ResponseReturnValue:
     """Take the last edit back, or make the next one again."""
-    sent = request.get_json(silent=True) or {}
-    window = str(sent.get("window", ""))[:40]
-
-    def job(session: Session) -> str | None:
-        row = stored.get(session, overlay_id)
-        if row is None:
-            raise LookupError
-        return drafts.step(session, row, -1 if way == "undo" else 1, window)
-
-    try:
-        words = store().write(job)
-    except LookupError:
-        abort(404)
-    runtime().call(lambda self: self.touched(f"draft:{overlay_id}", "overlays"))
-    chosen, scene, shown_with = _asked()
-    if words is None:
-        said = "There is nothing to take back." if way == "undo" else "There is nothing to make again."
-    else:
-        said = f"{'Taken back' if way == 'undo' else 'Made again'}: {words}"
-    return _state(overlay_id, chosen, scene, shown_with, wrong={}, told=[], said=said)
+    sent = request.get_json(silent=True)
+    window = _window(sent) if isinstance(sent, dict) else ""
+    said = act("draft.step", overlay=overlay_id, way=way, window=window).words
+    return _state(overlay_id, *_asked(), wrong={}, told=[], said=said)
 
 
 @blueprint.post("/<int:overlay_id>/copies")

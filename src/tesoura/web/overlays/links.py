@@ -4,17 +4,14 @@ from __future__ import annotations
 
 import io
 
-from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
+from flask import Blueprint, Response, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
-from sqlmodel import Session
 
 from tesoura.core.overlays.fit.boxes import hull
-from tesoura.runtime.facade import Runtime
-from tesoura.store import overlays as stored
 from tesoura.web.mat.draft import laid
 from tesoura.web.overlays.views import row_of
-from tesoura.web.shared.doors import now, runtime, settings, store, studio
-from tesoura.web.shared.shown import clock_time
+from tesoura.web.shared.acting import act
+from tesoura.web.shared.doors import runtime, settings, studio
 
 blueprint = Blueprint("links", __name__, url_prefix="/overlays")
 
@@ -68,27 +65,6 @@ def code(overlay_id: int) -> ResponseReturnValue:
 @blueprint.post("/<int:overlay_id>/replace-link")
 def replace(overlay_id: int) -> ResponseReturnValue:
     """Give the overlay a new link; pages of the old one stop at once and say why."""
-    at = now()
-
-    def job(session: Session) -> str | None:
-        row = stored.get(session, overlay_id)
-        if row is None:
-            return None
-        stored.replace_link(session, row, at)
-        return row.token
-
-    token = store().write(job)
-    if token is None:
-        abort(404)
-    why = f"This link was replaced at {clock_time(at, seconds=False)}. Copy the new one in Tesoura."
-
-    def on_loop(self: Runtime) -> None:
-        self.stage.replace_link(overlay_id, token, why)
-        self.touched("overlays")
-
-    runtime().call(on_loop)
-    flash(
-        "The link was replaced. Pages of the old one show nothing now and say why.",
-        "copy:" + url_for("pages.overlay", token=token),
-    )
+    done = act("overlay.new_link", overlay=overlay_id)
+    flash(done.words, "copy:" + url_for("pages.overlay", token=str(done.result["token"])))
     return redirect(url_for("links.show", overlay_id=overlay_id))

@@ -4,24 +4,17 @@ from __future__ import annotations
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
-from sqlmodel import Session
 
-from tesoura.actions.action import Doing
-from tesoura.actions.overlays import put_on_air
-from tesoura.core.overlays import edits
-from tesoura.core.overlays.differences import differences, sent_straight
-from tesoura.core.overlays.document import Overlay
+from tesoura.core.overlays.differences import sent_straight
+from tesoura.errors import InvalidField
 from tesoura.store import drafts
 from tesoura.store import overlays as stored
 from tesoura.store.overlays import OnAir
-from tesoura.store.tables import OverlayRow
 from tesoura.web.mat.draft import laid
-from tesoura.web.mat.views import change
 from tesoura.web.shared.acting import act
-from tesoura.web.shared.doors import actor, runtime, store, studio
+from tesoura.web.shared.doors import runtime, store, studio
 
 blueprint = Blueprint("versions", __name__, url_prefix="/overlays")
-HERE = ("127.0.0.1", "::1", None)
 
 
 def _on_air(overlay_id: int) -> OnAir:
@@ -82,24 +75,11 @@ def draft(overlay_id: int) -> ResponseReturnValue:
 @blueprint.post("/<int:overlay_id>/send")
 def send(overlay_id: int) -> ResponseReturnValue:
     """Send one difference of the draft straight to air; the rest of the draft waits."""
-    wanted = (request.form.get("piece", ""), request.form.get("field", ""))
-    found: list[str] = []
-
-    def make(session: Session, row: OverlayRow) -> tuple[Overlay, str] | None:
-        draft, on_air = stored.draft_of(session, row), stored.on_air(session, row)
-        if not on_air.rev:
-            return None
-        for one in differences(draft, on_air.overlay):
-            if (one.piece, one.field) == wanted and (sent := sent_straight(draft, on_air.overlay, one)) is not None:
-                found.append(one.words)
-                return sent, f"Sent straight: {one.words}"
-        return None
-
-    who = actor()
-    if runtime().call(lambda self: put_on_air(Doing(self, who), overlay_id, make)) is None:
-        flash("That is no difference any more. Look at what differs now.", "wrong")
-    else:
-        flash(f"On air: {found[0]}. The rest of the draft waits.", "air")
+    sent = {name: request.form.get(name, "") for name in ("piece", "field")}
+    try:
+        flash(act("overlay.send", overlay=overlay_id, **sent).words, "air")
+    except InvalidField as error:
+        flash(str(error), "wrong")
     return redirect(url_for("versions.compare", overlay_id=overlay_id))
 
 
@@ -114,10 +94,5 @@ def take_back(overlay_id: int, rev: int) -> ResponseReturnValue:
 @blueprint.post("/<int:overlay_id>/versions/<int:rev>/draft")
 def to_draft(overlay_id: int, rev: int) -> ResponseReturnValue:
     """Make a version that was on air the draft; undo takes that back."""
-    row = store().read(lambda session: stored.get(session, overlay_id))
-    earlier = store().read(lambda session: stored.version(session, row, rev)) if row else None
-    if earlier is None:
-        abort(404)
-    change(overlay_id, lambda _: edits.Edited(earlier, f"Version {rev} as the draft"), "versions")
-    flash(f"The draft is as version {rev} was. Undo on the mat takes that back.", "said")
+    flash(act("draft.from_version", overlay=overlay_id, version=rev).words, "said")
     return redirect(url_for("mat.show", overlay_id=overlay_id))

@@ -12,11 +12,11 @@ from flask.typing import ResponseReturnValue
 
 from tesoura.core.forms.checks import time_before
 from tesoura.errors import InvalidField, SessionsOutOfOrder
-from tesoura.runtime.facade import Runtime
 from tesoura.store import log as event_log
 from tesoura.store import log_search, state
 from tesoura.store.log_search import Search
 from tesoura.store.state import StreamSession
+from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import clock_time, zone
 
@@ -156,15 +156,15 @@ def correct(session_id: int) -> ResponseReturnValue:
     until = one.ended_at or now()
     try:
         at = time_before(until.astimezone(zone()))(request.form.get("began", ""))
-        before = store().write(lambda session: state.correct_start(session, at, session_id))
+        done = act("session.correct", began=at.isoformat(), session=one.id)
     except InvalidField as error:
         flash(str(error), "wrong")
         return redirect(url_for("reports.show", session_id=session_id))
     except SessionsOutOfOrder as error:
         flash(out_of_order(error), "wrong")
         return redirect(url_for("reports.show", session_id=session_id))
-    runtime().call(Runtime.session_changed)
-    back = url_for("reports.restore", session_id=session_id, at=(before or at).isoformat())
+    before = done.undo.given["began"] if done.undo else at.isoformat()
+    back = url_for("reports.restore", session_id=session_id, at=before)
     flash(f"This session began at {clock_time(at)}. Its figures were made anew.", f"undo:{back}")
     return redirect(url_for("reports.show", session_id=session_id))
 
@@ -182,9 +182,8 @@ def restore(session_id: int) -> ResponseReturnValue:
     """Take a correction of a session's start back."""
     try:
         at = datetime.fromisoformat(request.args.get("at", ""))
-        store().write(lambda session: state.correct_start(session, at, session_id))
+        act("session.correct", began=at.isoformat(), session=session_id)
     except ValueError:
         abort(404)
-    runtime().call(Runtime.session_changed)
     flash(f"This session began at {clock_time(at)} again.", "said")
     return redirect(url_for("reports.show", session_id=session_id))

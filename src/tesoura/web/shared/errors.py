@@ -8,7 +8,7 @@ from flask import Flask, Response, jsonify, render_template, request
 from flask_wtf.csrf import CSRFError
 from werkzeug.exceptions import HTTPException
 
-from tesoura.errors import DataFolderError, Gone
+from tesoura.errors import DataFolderError, Gone, NotYours
 from tesoura.uploads.files import too_large
 from tesoura.web.shared.sized_request import kind_sent
 
@@ -42,6 +42,7 @@ def register(app: Flask) -> None:
     app.register_error_handler(HTTPException, _http)
     app.register_error_handler(CSRFError, _csrf)
     app.register_error_handler(DataFolderError, _store)
+    app.register_error_handler(NotYours, lambda error: _answer(403, "This is not for you to do", str(error)))
     app.register_error_handler(Gone, lambda error: _answer(404, "It is not there any more", str(error)))
 
 

@@ -7,20 +7,20 @@ from typing import Any
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
-from sqlmodel import Session
 
-from tesoura.core.computed.definitions import COMPUTED, ComputedKind, build
+from tesoura.actions.action import Doing, Done
+from tesoura.actions.computed_setup import made_of
+from tesoura.core.computed.definitions import COMPUTED, ComputedKind
 from tesoura.core.computed.derived import OWN
-from tesoura.core.computed.graph import Definition
-from tesoura.core.forms.form import fill
 from tesoura.core.instruments.runner import Setup
 from tesoura.core.language.functions import FUNCTIONS
 from tesoura.core.names import is_part, snake
+from tesoura.errors import InvalidField, InvalidPiece
 from tesoura.runtime.facade import Runtime
 from tesoura.store import computed as stored
-from tesoura.store import feeds as stored_feeds
 from tesoura.store.tables import ComputedRow
-from tesoura.web.shared.doors import now, runtime, store
+from tesoura.web.shared.acting import act
+from tesoura.web.shared.doors import runtime, store
 from tesoura.web.shared.typed import as_typed, in_zone
 
 blueprint = Blueprint("computed", __name__, url_prefix="/signals")
@@ -40,31 +40,6 @@ def _typed() -> dict[str, Any]:
         values = [part.strip() for one in request.form.getlist(key) for part in one.split(",") if part.strip()]
         typed[key] = values if key in several else request.form[key]
     return typed
-
-
-def _made(
-    kind: ComputedKind, typed: Mapping[str, Any], name: str
-) -> tuple[Definition | None, dict[str, Any], dict[str, str]]:
-    """The definition, its choices, and what is wrong."""
-    filled = fill(kind.fields, in_zone(kind.fields, typed))
-    if filled.wrong:
-        return None, dict(filled.choices), dict(filled.wrong)
-    definition = build(kind.name, name, filled.choices)
-    if cycle := runtime().call(lambda self: self.computations.cycle(definition)):
-        first = "formula" if kind.name == "formula" else next(iter(kind.fields))
-        wrong = {first: f"It would read itself: {' → '.join(cycle)}. Take one of these out of a formula."}
-        return None, dict(filled.choices), wrong
-    return definition, dict(filled.choices), {}
-
-
-def _name_problem(kind: ComputedKind, name: str) -> str | None:
-    if not is_part(name):
-        return "Give it a name in lower case letters, digits and _, such as gifts_today."
-    if kind.name == "formula":
-        taken = any(one.name == f"own.{name}" for one in runtime().call(Runtime.signals))
-        return f"There is an own.{name} already. Give this one another name." if taken else None
-    taken = name in runtime().call(Runtime.names_taken) | store().read(stored_feeds.names_taken) | {"own", "event"}
-    return f"“{name}” is in use already. Give this one another name." if taken else None
 
 
 @blueprint.get("/new")
@@ -89,10 +64,16 @@ def _broken(kind: ComputedKind, name: str) -> dict[str, str] | None:
 
 
 def _preview(kind: ComputedKind, typed: Mapping[str, Any], name: str) -> Any:
-    definition, _, wrong = _made(kind, typed, name if is_part(name) else "it")
-    if definition is None:
-        return {"wrong": wrong}
-    return runtime().call(lambda self: self.computations.preview(definition))
+    """What it would tell now, or what is wrong with it."""
+    given, known = in_zone(kind.fields, typed), name if is_part(name) else "it"
+
+    def look(self: Runtime) -> Any:
+        return self.computations.preview(made_of(Doing(self, "desk"), kind, given, known)[0])
+
+    try:
+        return runtime().call(look)
+    except InvalidPiece as error:
+        return {"wrong": error.wrong}
 
 
 @blueprint.post("/try/<kind>")
@@ -110,21 +91,15 @@ def new(kind: str) -> ResponseReturnValue:
     if request.method == "GET":
         return _page(found, request.args.to_dict(), {}, None)
     typed = _typed()
-    name = snake(str(typed.get("name", "")), "")
-    definition, choices, wrong = _made(found, typed, name if is_part(name) else "it")
-    if problem := _name_problem(found, name):
-        wrong["name"] = problem
-    if definition is None or wrong:
-        return _page(found, typed, wrong, None), 422
-    return _keep(None, found, name, choices)
+    given = in_zone(found.fields, typed)
+    try:
+        return _kept(act("computed.new", kind=kind, name=str(typed.get("name", "")), choices=given))
+    except InvalidPiece as error:
+        return _page(found, typed, error.wrong, None), 422
 
 
-def _keep(row_id: int | None, kind: ComputedKind, name: str, choices: Mapping[str, Any]) -> ResponseReturnValue:
-    at = now()
-    kept_id = store().write(lambda session: stored.keep(session, row_id, kind.name, name, choices, at).id)
-    runtime().call(Runtime.refresh_computed, kept_id or 0)
-    first = next(iter(build(kind.name, name, choices).outputs()))
-    flash(f"{'Changed' if row_id else 'Kept as'} {first}.", "next:" + url_for("overlays.new", signal=first))
+def _kept(done: Done) -> ResponseReturnValue:
+    flash(done.words, "next:" + url_for("overlays.new", signal=str(done.result["signal"])))
     return redirect(url_for("signals.show"))
 
 
@@ -143,51 +118,32 @@ def edit(row_id: int) -> ResponseReturnValue:
     if request.method == "GET":
         return _page(kind, as_typed(kind.fields, row.choices), {}, row)
     typed = _typed()
-    definition, choices, wrong = _made(kind, typed, row.name)
-    if definition is None:
-        return _page(kind, typed, wrong, row), 422
-    return _keep(row_id, kind, row.name, choices)
+    try:
+        return _kept(act("computed.change", computed=row_id, choices=in_zone(kind.fields, typed)))
+    except InvalidPiece as error:
+        return _page(kind, typed, error.wrong, row), 422
 
 
 @blueprint.post("/computed/<int:row_id>/remove")
 def remove(row_id: int) -> ResponseReturnValue:
     """Compute it no more."""
-    row, at = _row(row_id), now()
-    store().write(lambda session: stored.remove(session, row_id, at))
-    runtime().call(Runtime.refresh_computed, row_id)
-    flash(f"{row.name} is not computed any more.", "undo:" + url_for("computed.restore", row_id=row_id))
+    flash(act("computed.remove", computed=row_id).words, "undo:" + url_for("computed.restore", row_id=row_id))
     return redirect(url_for("signals.show"))
 
 
 @blueprint.post("/computed/<int:row_id>/restore")
 def restore(row_id: int) -> ResponseReturnValue:
     """Compute it again, from the log."""
-
-    def job(session: Session) -> ComputedRow | None:
-        return stored.remove(session, row_id, None)
-
-    row = store().write(job)
-    if row is None:
-        abort(404)
-    runtime().call(Runtime.refresh_computed, row_id)
-    flash(f"{row.name} is computed again.", "said")
+    flash(act("computed.restore", computed=row_id).words, "said")
     return redirect(url_for("signals.show"))
 
 
 @blueprint.post("/computed/rebuild/<key>")
 def rebuild(key: str) -> ResponseReturnValue:
     """Build a computation that failed anew, from the log."""
-
-    async def job(self: Runtime) -> tuple[Definition | None, bool]:
-        await self.computations.rebuild([key])
-        return self.engine.graph.definition(key), key in self.engine.graph.broken
-
-    definition, stopped = runtime().call(job)
-    if definition is None:
-        abort(404)
-    if stopped:
-        flash("It stopped again at the same error. Change how it is set up, or tell us.", "wrong")
-    else:
-        flash("It goes on, built anew from the log.", "said")
-    is_instrument = isinstance(definition, Setup)
+    try:
+        flash(act("computed.rebuild", key=key).words, "said")
+    except InvalidField as error:
+        flash(str(error), "wrong")
+    is_instrument = runtime().call(lambda self: isinstance(self.engine.graph.definition(key), Setup))
     return redirect(url_for("instruments.edit", name=key) if is_instrument else url_for("signals.show"))

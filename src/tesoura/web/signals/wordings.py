@@ -7,28 +7,17 @@ from typing import Any
 from flask import Blueprint, render_template, request
 from flask.typing import ResponseReturnValue
 
+from tesoura.actions.text_files import wording as checked
 from tesoura.core.language.functions import FUNCTIONS
 from tesoura.core.language.numbers import NAMED
 from tesoura.core.language.wording import compile_wording
 from tesoura.core.names import closest
 from tesoura.core.signals.texts import Say
-from tesoura.errors import FormulaError, InvalidField
+from tesoura.errors import InvalidField
 from tesoura.runtime.facade import Runtime
 from tesoura.web.shared.doors import runtime
 
 blueprint = Blueprint("wordings", __name__, url_prefix="/wordings")
-
-
-def checked(raw: object) -> str:
-    """A wording that can be read, or InvalidField."""
-    source = str(raw).replace("\r\n", "\n")
-    if not source.strip():
-        raise InvalidField("Write what should be read, such as {reach.members:,} kite friends.")
-    try:
-        compile_wording(source)
-    except FormulaError as error:
-        raise InvalidField(str(error)) from None
-    return source
 
 
 def sight(wording: str, nothing_yet: str) -> dict[str, Any]:

@@ -1,0 +1,211 @@
+"""Computed signals and instruments: set up, changed, put away, built anew from the log."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from functools import partial
+from typing import Any
+
+from sqlmodel import Session
+
+from tesoura.actions.action import Action, Call, Doing, Done, Given, one_of_these
+from tesoura.actions.feed_setup import group
+from tesoura.actions.roles import SET_UP
+from tesoura.core.computed.definitions import COMPUTED, ComputedKind, build
+from tesoura.core.computed.graph import Definition
+from tesoura.core.forms.checks import text, whole
+from tesoura.core.forms.fields import Field
+from tesoura.core.forms.form import Filled, fill
+from tesoura.core.instruments.base import InstrumentKind
+from tesoura.core.instruments.registry import KINDS
+from tesoura.core.names import is_part, snake, unused
+from tesoura.errors import Gone, InvalidField, InvalidPiece
+from tesoura.store import computed as stored
+from tesoura.store import feeds as stored_feeds
+from tesoura.store.tables import ComputedRow
+
+RESERVED = {"new", "try", "restore"}
+"""Names that would stand where instruments' pages do."""
+_CHOICES = {"choices": Field("Choices", group, kind="data")}
+_INSTRUMENT = {"instrument": Field("Instrument", text(60))}
+_COMPUTED = {"computed": Field("Computed signal", whole(1, 2**53), kind="number")}
+_setup = partial(Action, noted=True, may=SET_UP)
+
+
+async def _keep(doing: Doing, row_id: int | None, kind: str, name: str, choices: Mapping[str, Any]) -> int:
+    at = doing.now()
+    kept = await doing.write(lambda session: stored.keep(session, row_id, kind, name, choices, at).id or 0)
+    await doing.runtime.refresh_computed(kept)
+    return kept
+
+
+async def _put_away(doing: Doing, row_id: int, away: bool) -> None:
+    at = doing.now() if away else None
+    await doing.write(lambda session: stored.remove(session, row_id, at) and None)
+    await doing.runtime.refresh_computed(row_id)
+
+
+# Computed signals
+
+
+def made_of(doing: Doing, kind: ComputedKind, typed: Mapping[str, Any], name: str) -> tuple[Definition, dict[str, Any]]:
+    """The definition and its choices. Raises InvalidPiece, which names every field that is wrong."""
+    filled = fill(kind.fields, typed)
+    if filled.wrong:
+        raise InvalidPiece(filled.wrong)
+    definition = build(kind.name, name, filled.choices)
+    if cycle := doing.runtime.computations.cycle(definition):
+        first = "formula" if kind.name == "formula" else next(iter(kind.fields))
+        way = " → ".join(cycle)
+        raise InvalidPiece({first: f"It would read itself: {way}. Take one of these out of a formula."})
+    return definition, dict(filled.choices)
+
+
+async def _name_problem(doing: Doing, kind: ComputedKind, name: str) -> str | None:
+    if not is_part(name):
+        return "Give it a name in lower case letters, digits and _, such as gifts_today."
+    if kind.name == "formula":
+        taken = any(one.name == f"own.{name}" for one in doing.runtime.signals())
+        return f"There is an own.{name} already. Give this one another name." if taken else None
+    in_use = doing.runtime.names_taken() | await doing.read(stored_feeds.names_taken) | {"own", "event"}
+    return f"“{name}” is in use already. Give this one another name." if name in in_use else None
+
+
+async def _new_computed(doing: Doing, given: Given) -> Done:
+    kind = COMPUTED.get(given["kind"])
+    if kind is None:
+        raise one_of_these("kind of computed signal", given["kind"], list(COMPUTED))
+    name = snake(given["name"], "")
+    wrong: dict[str, str] = {}
+    choices: dict[str, Any] = {}
+    try:
+        _, choices = made_of(doing, kind, given["choices"], name if is_part(name) else "it")
+    except InvalidPiece as error:
+        wrong |= error.wrong
+    if problem := await _name_problem(doing, kind, name):
+        wrong["name"] = problem
+    if wrong:
+        raise InvalidPiece(wrong)
+    row_id = await _keep(doing, None, kind.name, name, choices)
+    first = next(iter(build(kind.name, name, choices).outputs()))
+    return Done(f"Kept as {first}.", {"computed": row_id, "signal": first},
+                Call("computed.remove", {"computed": row_id}))  # fmt: skip
+
+
+async def _computed(doing: Doing, row_id: int, gone_too: bool = False) -> ComputedRow:
+    def ask(session: Session) -> ComputedRow | None:
+        return session.get(ComputedRow, row_id) if gone_too else stored.get(session, row_id)
+
+    row = await doing.read(ask)
+    if row is None or row.kind not in COMPUTED:
+        raise Gone("There is no such computed signal. Perhaps it was removed.")
+    return row
+
+
+async def _change_computed(doing: Doing, given: Given) -> Done:
+    row = await _computed(doing, given["computed"])
+    _, choices = made_of(doing, COMPUTED[row.kind], given["choices"], row.name)
+    await _keep(doing, row.id, row.kind, row.name, choices)
+    first = next(iter(build(row.kind, row.name, choices).outputs()))
+    undo = Call("computed.change", {"computed": row.id, "choices": dict(row.choices)})
+    return Done(f"Changed {first}.", {"computed": row.id, "signal": first}, undo)
+
+
+async def _computed_away(doing: Doing, given: Given, away: bool) -> Done:
+    row = await _computed(doing, given["computed"], not away)
+    await _put_away(doing, given["computed"], away)
+    other = Call("computed.restore" if away else "computed.remove", {"computed": given["computed"]})
+    return Done(f"{row.name} is {'not computed any more' if away else 'computed again'}.", {}, other)
+
+
+async def _rebuild(doing: Doing, given: Given) -> Done:
+    runtime, key = doing.runtime, given["key"]
+    await runtime.computations.rebuild([key])
+    if runtime.engine.graph.definition(key) is None:
+        raise Gone(f"Nothing is computed under {key[:60]}.")
+    if key in runtime.engine.graph.broken:
+        raise InvalidField("It stopped again at the same error. Change how it is set up, or tell us.")
+    return Done("It goes on, built anew from the log.")
+
+
+NEW_COMPUTED = _setup(
+    "computed.new", "Make a computed signal", "`choices` are those of its kind's form.",
+    {"kind": Field("Kind", text(40)), "name": Field("Name", text(120, empty=True)), **_CHOICES}, _new_computed,
+    needs=("kind",),
+)  # fmt: skip
+CHANGE_COMPUTED = _setup("computed.change", "Change a computed signal", "What it counts is made anew from the log.",
+                         {**_COMPUTED, **_CHOICES}, _change_computed)  # fmt: skip
+REMOVE_COMPUTED = _setup("computed.remove", "Compute a signal no more", "It can be brought back.", _COMPUTED,
+                         partial(_computed_away, away=True))  # fmt: skip
+RESTORE_COMPUTED = _setup("computed.restore", "Compute a signal again", "From the log.", _COMPUTED,
+                          partial(_computed_away, away=False))  # fmt: skip
+REBUILD = _setup("computed.rebuild", "Build it anew", "A computation or an instrument that failed, from the log.",
+                 {"key": Field("Key", text(130))}, _rebuild)  # fmt: skip
+
+
+# Instruments
+
+
+def filled_instrument(kind: InstrumentKind, typed: Mapping[str, Any]) -> Filled:
+    """The form as filled in, with what is wrong with its choices together."""
+    filled = fill(kind.fields, typed)
+    return filled if filled.wrong else Filled(filled.choices, {}, kind.check(filled.choices))
+
+
+def _instrument_choices(kind: InstrumentKind, typed: Mapping[str, Any]) -> Mapping[str, Any]:
+    filled = filled_instrument(kind, typed)
+    if filled.wrong:
+        raise InvalidPiece(filled.wrong)
+    return filled.choices
+
+
+async def _new_instrument(doing: Doing, given: Given) -> Done:
+    kind = KINDS.get(given["kind"])
+    if kind is None:
+        raise one_of_these("kind of instrument", given["kind"], list(KINDS))
+    choices = _instrument_choices(kind, given["choices"])
+    taken = doing.runtime.names_taken() | await doing.read(stored_feeds.names_taken) | {"own", "event"}
+    taken |= RESERVED | await doing.read(stored.names_ever_used)
+    name = unused(snake(str(choices["title"]), kind.example), taken)
+    await _keep(doing, None, kind.name, name, choices)
+    return Done(f"“{choices['title']}” is there. Its signals begin with {name}.", {"instrument": name},
+                Call("instrument.remove", {"instrument": name}))  # fmt: skip
+
+
+async def _instrument(doing: Doing, name: str, gone_too: bool = False) -> ComputedRow:
+    ask = stored.by_name_ever if gone_too else stored.by_name
+    row = await doing.read(lambda session: ask(session, name.lower()))
+    if row is None or row.kind not in KINDS:
+        raise Gone(f"There is no instrument {name[:60]}. Perhaps it was put away.")
+    return row
+
+
+async def _change_instrument(doing: Doing, given: Given) -> Done:
+    row = await _instrument(doing, given["instrument"])
+    choices = _instrument_choices(KINDS[row.kind], given["choices"])
+    before = dict(row.choices)
+    await _keep(doing, row.id, row.kind, row.name, choices)
+    return Done(f"“{choices['title']}” was changed.", {"instrument": row.name},
+                Call("instrument.change", {"instrument": row.name, "choices": before}))  # fmt: skip
+
+
+async def _instrument_away(doing: Doing, given: Given, away: bool) -> Done:
+    row = await _instrument(doing, given["instrument"], not away)
+    await _put_away(doing, row.id or 0, away)
+    other = Call("instrument.restore" if away else "instrument.remove", {"instrument": row.name})
+    return Done(f"“{row.choices['title']}” {'was put away' if away else 'is back'}.", {"instrument": row.name}, other)
+
+
+NEW_INSTRUMENT = _setup(
+    "instrument.new", "Set an instrument up", "`choices` are those of its kind's form, `title` among them.",
+    {"kind": Field("Kind", text(40)), **_CHOICES}, _new_instrument, needs=("kind",),
+)  # fmt: skip
+CHANGE_INSTRUMENT = _setup("instrument.change", "Change how an instrument is set up", "It goes on as it stands.",
+                           {**_INSTRUMENT, **_CHOICES}, _change_instrument)  # fmt: skip
+REMOVE_INSTRUMENT = _setup("instrument.remove", "Put an instrument away", "It can be brought back.", _INSTRUMENT,
+                           partial(_instrument_away, away=True))  # fmt: skip
+RESTORE_INSTRUMENT = _setup("instrument.restore", "Bring an instrument back", "As its commands in the log left it.",
+                            _INSTRUMENT, partial(_instrument_away, away=False))  # fmt: skip
+
+ALL = (NEW_COMPUTED, CHANGE_COMPUTED, REMOVE_COMPUTED, RESTORE_COMPUTED, REBUILD,
+       NEW_INSTRUMENT, CHANGE_INSTRUMENT, REMOVE_INSTRUMENT, RESTORE_INSTRUMENT)  # fmt: skip

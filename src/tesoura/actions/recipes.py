@@ -1,0 +1,115 @@
+"""Recipes: doing what one says."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from sqlmodel import Session
+
+from tesoura.actions.action import Action, Call, Doing, Done, Given
+from tesoura.actions.feed_setup import add_feed, filled_in, group, may_reach
+from tesoura.actions.roles import SET_UP
+from tesoura.bundles.recipes import MAX_CHARACTERS, Recipe, read
+from tesoura.core.computed.definitions import COMPUTED, build
+from tesoura.core.forms.checks import text
+from tesoura.core.forms.fields import Field
+from tesoura.core.forms.form import fill, secret_names
+from tesoura.core.names import unused
+from tesoura.errors import FormulaError, RecipeRefused
+from tesoura.feeds.registry import KINDS
+from tesoura.store import computed as stored_computed
+from tesoura.store import feeds as stored
+from tesoura.store.tables import RuleRow, SignalRow
+
+
+def read_recipe(written: str) -> Recipe:
+    """The recipe in a text. Raises RecipeRefused."""
+    return read(written, {kind.name: secret_names(kind.fields) for kind in KINDS.values()})
+
+
+def _definitions(recipe: Recipe) -> list[tuple[str, str, dict[str, Any]]]:
+    made = []
+    for row in recipe.computed:
+        kind, name = str(row["kind"]), str(row["name"])
+        choices = {key: value for key, value in row.items() if key not in ("kind", "name")}
+        filled = fill(COMPUTED[kind].fields, choices)
+        if filled.wrong:
+            raise ValueError(f"{name}: {next(iter(filled.wrong.values()))}")
+        build(kind, name, filled.choices)
+        made.append((kind, name, dict(filled.choices)))
+    return made
+
+
+async def _use(doing: Doing, given: Given) -> Done:
+    recipe = read_recipe(given["recipe"])
+    kind = KINDS[recipe.kind]
+    asked = {*recipe.ask, *secret_names(kind.fields)}
+    typed = {**{key: str(value) for key, value in recipe.choices.items()},
+             **{key: value for key, value in given["answers"].items() if key in asked}}  # fmt: skip
+    filled = filled_in(kind, typed, {})
+    may_reach(doing, kind, filled.choices)
+    try:
+        definitions = _definitions(recipe)
+    except (FormulaError, KeyError, ValueError, TypeError) as error:
+        raise RecipeRefused(f"A computed signal in it cannot be read: {error}.") from None
+    in_use = doing.runtime.names_taken()
+
+    def job(session: Session) -> tuple[str, list[int]]:
+        name = unused(recipe.name, stored.names_taken(session) | in_use)
+        row = add_feed(session, name, recipe.title[:60], filled, kind, doing)
+        _picks(session, recipe, kind.suggested(filled.choices), name, row.id or 0)
+        return name, _computed(session, recipe, definitions, name, in_use, doing)
+
+    name, row_ids = await doing.write(job)
+    await doing.runtime.refresh_feed(name)
+    for row_id in row_ids:
+        await doing.runtime.refresh_computed(row_id)
+    return Done(f"{recipe.title} is set up.", {"feed": name}, Call("feed.remove", {"feed": name}))
+
+
+def _picks(session: Session, recipe: Recipe, suggested: Sequence[Any], name: str, feed_id: int) -> None:
+    """The signals and rules of a recipe, for the feed that was made of it."""
+    signals = {
+        one["name"]: SignalRow(name=f"{name}.{one['name']}", feed_id=feed_id, path=one["path"][:500],
+                               unit=one.get("unit", "")[:60],
+                               wanted="text" if one.get("wanted") == "text" else "number")
+        for one in recipe.signals
+    }  # fmt: skip
+    for one in suggested:
+        signals.setdefault(one.field, SignalRow(name=f"{name}.{one.field}", feed_id=feed_id, path=one.path,
+                                                unit=one.unit, wanted=one.wanted))  # fmt: skip
+    session.add_all(signals.values())
+    session.add_all(
+        RuleRow(feed_id=feed_id, type=str(one.get("type", "event"))[:120], items=str(one.get("items", "")),
+                id_path=str(one.get("id", "")), time_path=str(one.get("time", "")),
+                fields={str(key): str(path) for key, path in dict(one.get("fields", {})).items()})
+        for one in recipe.events
+    )  # fmt: skip
+
+
+def _computed(
+    session: Session, recipe: Recipe, definitions: Sequence[tuple[str, str, Mapping[str, Any]]], name: str,
+    in_use: set[str], doing: Doing,
+) -> list[int]:  # fmt: skip
+    mine = re.compile(rf"\b{re.escape(recipe.name)}\.")
+    taken = in_use | {name} | {one.name for one in stored_computed.all_computed(session)}
+    ids = []
+    for kind, wanted, choices in definitions:
+        free = wanted if kind == "formula" else unused(wanted, taken)
+        taken.add(free)
+        # A feed of this name was there already: what reads the recipe's feed reads the new one.
+        own = {key: mine.sub(f"{name}.", value) if isinstance(value, str) else value
+               for key, value in choices.items()}  # fmt: skip
+        ids.append(stored_computed.keep(session, None, kind, free, own, doing.now()).id or 0)
+    return ids
+
+
+USE = Action(
+    "recipe.use", "Do what a recipe says", "Connect its feed with all that belongs to it; `answers` to what it asks.",
+    {"recipe": Field("Recipe, as TOML", text(MAX_CHARACTERS), kind="data"),
+     "answers": Field("Answers", group, kind="data")}, _use, noted=True, may=SET_UP,
+)  # fmt: skip
+
+ALL = (USE,)
