@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -13,6 +13,7 @@ import pytest
 from tesoura.core.computed.definitions import COMPUTED
 from tesoura.core.forms.form import fill
 from tesoura.runtime.computations import Computations
+from tesoura.runtime.explaining import Because
 from tesoura.runtime.facade import Runtime
 from tesoura.store import computed as stored
 from tesoura.store import log as event_log
@@ -220,3 +221,37 @@ def test_what_is_let_go_is_worked_out_beside_the_writer(
     assert threads
     assert "tesoura-writer" not in threads
     assert value(show, "gifts.sum") == 4
+
+
+def explained(show: Running, name: str) -> Sequence[Because]:
+    found = show.runtime.call(lambda self: self.explain(name))
+    assert found is not None
+    return found.events
+
+
+def why(show: Running, name: str) -> list[tuple[object, object]]:
+    return [(one.before, one.after) for one in explained(show, name)]
+
+
+def test_why_tells_what_changed_a_window_a_total_and_an_events_own_signal(show: Running) -> None:
+    compute(show, "window", "gifts", **GIFTS, over="session")
+    for amount in (5, 7, 7):
+        gift(show, "tuck", amount)
+    assert why(show, "gifts.sum") == [(12, 19), (5, 12), (0, 5)]
+    assert why(show, "gifts.largest_amount") == [(5, 7), (None, 5)]
+    assert why(show, "gift.amount") == [(7, 7), (5, 7), (None, 5)]
+    first = explained(show, "gifts.sum")[-1].logged.seq
+    show.press(f"/log/{first}", f"/log/{first}/correct", {"field": "amount", "value": "1"})
+    assert why(show, "gifts.sum") == [(8, 15), (1, 8), (0, 1)]
+
+
+def test_why_tells_who_set_a_value_and_what_a_formula_reads(show: Running) -> None:
+    for value in (1, 2):
+        show.client.put("/api/signals/lamp", json={"value": value}, headers=show.auth)
+    compute(show, "formula", "twice", formula="script.lamp * 2")
+    assert [(one.before, one.after, one.logged.event.actor) for one in explained(show, "script.lamp")] == [
+        (1, 2, "key:tests"), (None, 1, "key:tests"),
+    ]  # fmt: skip
+    told = show.client.get("/api/signals/own.twice/why", headers=show.auth).json()
+    assert ([one["name"] for one in told["computed_from"]], told["changed_by"]) == (["script.lamp"], [])
+    assert show.client.get("/api/signals/script.nothing/why", headers=show.auth).status_code == 404

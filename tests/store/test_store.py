@@ -21,9 +21,11 @@ from sqlmodel import Session, SQLModel
 from tesoura.core.overlays.document import Overlay, new_piece
 from tesoura.core.values import Event, Freshness, Signal
 from tesoura.errors import DataFolderError
-from tesoura.store import database, feeds, keys, log, overlays, readings, state
+from tesoura.store import database, feeds, keys, log, media, overlays, readings, state
 from tesoura.store.readings import KeptReading
 from tesoura.store.store import Store, open_store
+from tesoura.store.tables import MediaRow
+from tests.conftest import Running
 
 NOON = datetime(2026, 11, 26, 12, 0, 0, 123456, tzinfo=UTC)
 
@@ -234,3 +236,27 @@ def test_readings_are_found_by_instant_and_let_go(store: Store) -> None:
     )
     assert store.write(lambda session: readings.let_go(session, at)) == 3
     assert store.read(lambda session: readings.at(session, "reach.members", at)) is None
+
+
+def test_a_file_that_is_kept_for_a_time_goes_when_nothing_shows_it(running: Running) -> None:
+    day, token = timedelta(days=1), running.add_overlay("hello")
+    now = running.runtime.settings.clock()
+
+    def keep(session: Session) -> None:
+        for name, until in (("a.webm", now - day), ("b.webm", now + day), ("c.webm", now - day), ("d.webm", None)):
+            owner = None if until is None else "replays"
+            row = MediaRow(name=name, kind="video", title=name, type="video/webm", facts={}, added_at=now - 2 * day,
+                           owner=owner, kept_until=until)  # fmt: skip
+            media.keep(session, row)
+            media.put_file(running.store.folder, name, b"clip")
+
+    running.store.write(keep)
+    running.edit(1, {"do": "add", "kind": "video", "set": {"media": "c.webm"}})
+    running.runtime.call(lambda self: self.persistence.let_go())
+    left = [row.name for row in running.store.read(lambda session: media.all_media(session, "video"))]
+    assert sorted(left) == ["b.webm", "c.webm", "d.webm"]
+    assert not (running.store.folder / "media" / "a.webm").exists()
+    assert [row.name for row in running.store.read(lambda session: media.of_owner(session, "replays"))] == [
+        "b.webm", "c.webm",
+    ]  # fmt: skip
+    assert token

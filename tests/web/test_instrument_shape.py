@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
@@ -13,11 +14,13 @@ import pytest
 from jinja2 import ChoiceLoader, DictLoader
 
 from tesoura.core.computed.almanac import Almanac
-from tesoura.core.computed.occurrence import Occurrence
+from tesoura.core.computed.occurrence import Occurrence, instant
 from tesoura.core.forms.checks import line, text, whole
 from tesoura.core.forms.fields import Field
 from tesoura.core.instruments import registry as instrument_kinds
 from tesoura.core.instruments.base import Command, CommandKind, Fired, InstrumentKind, Step, Told
+from tesoura.core.instruments.items import InstrumentItem, ItemForm
+from tesoura.core.instruments.records import Record, RecordKind
 from tesoura.core.overlays.pieces import registry as piece_kinds
 from tesoura.core.overlays.pieces.kind import SIZE, PieceKind, PieceText, say
 from tesoura.core.signals.extremes import Extremes
@@ -39,38 +42,50 @@ TEMPLATES = {
 
 @dataclass(frozen=True, slots=True)
 class Lamps:
-    """Lamps that are lit one by one and go out together an hour later; once all are lit, it is evening."""
+    """Lamps that are lit one by one and go out together an hour later; once all are lit, it is evening.
+
+    Its items are the rooms, which it counts; it writes down each time that lamps were lit.
+    """
 
     name: str
     of: int
     lit: int = 0
     evening: bool = False
     out_at: datetime | None = None
+    rooms: int = 0
+    fresh: tuple[Record, ...] = ()
 
     def handle(self, command: Command, now: datetime) -> Step:
         if command.name == "draw":
             # While it is only tried, nothing has been drawn.
             lit = self.lit if command.chance is None else int(command.chance * (self.of + 1))
-            return Step(replace(self, lit=lit, out_at=now + HOUR), "some lamps, as chance has it")
+            return Step(replace(self, lit=lit, out_at=now + HOUR, fresh=()), "some lamps, as chance has it")
         if command.name != "light":
             raise CommandRefused("Lamps know light and draw.")
         if self.lit == self.of:
             raise CommandRefused("All lamps are lit.")
-        return Step(replace(self, lit=self.lit + 1, out_at=now + HOUR), f"{self.lit} lit → {self.lit + 1} lit")
+        after = replace(self, lit=self.lit + 1, out_at=now + HOUR, fresh=(Record("lit", now, {"lamps": self.lit + 1}),))
+        return Step(after, f"{self.lit} lit → {self.lit + 1} lit")
+
+    def with_items(self, items: Sequence[InstrumentItem]) -> Lamps:
+        return replace(self, rooms=len(items), fresh=())
+
+    def recorded(self) -> Sequence[Record]:
+        return self.fresh
 
     def advance(self, at: datetime) -> Lamps:
         return replace(self, lit=0, out_at=None) if self.out_at is not None and at >= self.out_at else self
 
     def on_event(self, event: Occurrence) -> Lamps:
         if event.type == f"{self.name}.evening":
-            return replace(self, evening=True)
-        return replace(self, lit=0) if event.type == "wind" else self
+            return replace(self, evening=True, fresh=(Record("evening", instant(event.at), {"rooms": self.rooms}),))
+        return replace(self, lit=0, fresh=()) if event.type == "wind" else replace(self, fresh=())
 
     def see(self, values: Mapping[str, Scalar], now: datetime) -> Lamps:
         return self
 
     def read(self, now: datetime) -> Told:
-        return {"lit": self.advance(now).lit}
+        return {"lit": self.advance(now).lit, "rooms": self.rooms}
 
     def view(self, at: datetime) -> Mapping[str, Any]:
         return {"dark": self.of - self.advance(at).lit}
@@ -107,10 +122,12 @@ KIND = InstrumentKind(
     {"title": Field("Its name", line(60)), "of": Field("How many", whole(1, 9), default="3")},
     begin=lambda name, choices, almanac, now: Lamps(name, choices["of"]),
     restore=_restored,
-    outputs=lambda choices: {"lit": "lamps"},
+    outputs=lambda choices: {"lit": "lamps", "rooms": "rooms"},
     commands=(CommandKind("light", "Light one", "Light one more."), CommandKind("draw", "Draw", "Some.", draws=True)),
     types=lambda name, choices: ("wind", f"{name}.evening"),
     pieces=(PIECE,),
+    items=ItemForm("room", "rooms", {"room": Field("Room", line(20)), "lamps": Field("L", whole(1, 9), default=1)}, 3),
+    records=(RecordKind("lit", "lightings", {"lamps": "Lamps"}), RecordKind("evening", "evenings", {"rooms": "Rooms"})),
 )  # fmt: skip
 
 
@@ -257,3 +274,104 @@ def test_what_chance_decided_is_in_the_log_and_the_same_after_a_crash(there: Non
     again = Running(tmp_path / "data")
     assert again.signal("lamps.lit")["value"] == lit
     again.stop()
+
+
+# Items, records, why
+
+
+def command(running: Running, name: str, **given: Any) -> dict[str, Any]:
+    return dict(running.client.post("/api/actions/instrument.command", headers=running.auth,
+                                    json={"instrument": "lamps", "command": name, **given}).json())  # fmt: skip
+
+
+def rooms(running: Running) -> list[tuple[str, object]]:
+    [one] = running.client.get("/api/instruments", headers=running.auth).json()
+    return [(room["room"], room["lamps"]) for room in one["items"]]
+
+
+def back(running: Running, done: dict[str, Any]) -> None:
+    taken = running.client.post(f"/api/actions/{done['undo']['action']}", json=done["undo"]["parameters"],
+                                headers=running.auth)  # fmt: skip
+    assert taken.status_code == 200, taken.text
+
+
+def test_items_are_added_changed_moved_and_taken_out_and_each_is_taken_back(shaped: Running) -> None:
+    shaped.press("/", "/instruments/new/lamps", {"title": "Lamps"})
+    for room in ("hall", "stair"):
+        command(shaped, "add_item", room=room, lamps="2")
+    added = command(shaped, "add_item", room="attic", at=0)
+    assert rooms(shaped) == [("attic", 1), ("hall", 2), ("stair", 2)]
+    assert "most there can be" in command(shaped, "add_item", room="cellar")["detail"]
+    attic = added["undo"]["parameters"]["item"]
+    moved = command(shaped, "move_item", item=attic, by=2)
+    assert rooms(shaped) == [("hall", 2), ("stair", 2), ("attic", 1)]
+    back(shaped, moved)
+    changed = command(shaped, "change_item", item=attic, lamps=9)
+    assert rooms(shaped)[0] == ("attic", 9)
+    back(shaped, changed)
+    gone = command(shaped, "remove_item", item=attic)
+    assert (rooms(shaped), shaped.signal("lamps.rooms")["value"]) == ([("hall", 2), ("stair", 2)], 2)
+    back(shaped, gone)
+    assert rooms(shaped) == [("attic", 1), ("hall", 2), ("stair", 2)]
+    back(shaped, added)
+    assert rooms(shaped) == [("hall", 2), ("stair", 2)]
+    assert "no such room" in command(shaped, "change_item", item="i999", lamps=2)["detail"]
+
+
+def test_items_are_operated_from_the_instruments_page(shaped: Running) -> None:
+    shaped.press("/", "/instruments/new/lamps", {"title": "Lamps"})
+    page = shaped.press("/instruments/lamps", "/instruments/lamps/items", {"room": "", "lamps": "99"})
+    assert page.status_code == 422
+    assert "This needs a name." in page.text
+    shaped.press("/instruments/lamps", "/instruments/lamps/items", {"room": "hall", "lamps": "2"})
+    shaped.press("/instruments/lamps", "/instruments/lamps/items", {"room": "stair", "lamps": "1"})
+    [hall, _] = shaped.client.get("/api/instruments", headers=shaped.auth).json()[0]["items"]
+    shaped.press("/instruments/lamps", f"/instruments/lamps/items/{hall['id']}", {"do": "down"})
+    assert [room for room, _ in rooms(shaped)] == ["stair", "hall"]
+    shaped.press("/instruments/lamps", f"/instruments/lamps/items/{hall['id']}", {"do": "remove_item"})
+    page = shaped.client.get("/instruments/lamps")
+    undo = re.search(r'action="(/instruments/lamps/items/back/add_item[^"]+)"', page.text)
+    assert undo is not None
+    shaped.press("/", undo[1].replace("&amp;", "&"))
+    assert rooms(shaped) == [("stair", 1), ("hall", 2)]
+
+
+def test_items_and_records_are_the_same_after_a_crash_and_built_anew(there: None, tmp_path: Path) -> None:
+    running = Running(tmp_path / "data", save_every_s=3600.0)
+    running.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "2"})
+    command(running, "add_item", room="hall")
+    light(running)
+    light(running)
+    until(lambda: running.client.get("/api/instruments/lamps/records?kind=evening", headers=running.auth).json())
+    told = running.client.get("/api/instruments/lamps/records", headers=running.auth).json()
+    assert [(one["kind"], one.get("lamps"), one.get("rooms")) for one in told] == [
+        ("evening", None, 1), ("lit", 2, None), ("lit", 1, None),
+    ]  # fmt: skip
+    running.kill()
+    again = Running(tmp_path / "data")
+    try:
+        assert again.client.get("/api/instruments/lamps/records", headers=again.auth).json() == told
+        again.runtime.call(lambda self: self.computations.rebuild(["lamps"]))
+        assert again.client.get("/api/instruments/lamps/records", headers=again.auth).json() == told
+        assert rooms(again) == [("hall", 1)]
+        csv = again.client.get("/instruments/lamps/records/lit.csv").text.splitlines()
+        assert (csv[0], [line.rpartition(",")[2] for line in csv[1:]]) == ("place,time,Lamps", ["2", "1"])
+    finally:
+        again.stop()
+
+
+def test_why_names_the_events_that_changed_a_value(shaped: Running) -> None:
+    shaped.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "3"})
+    light(shaped)
+    shaped.event(type="gust", data={})
+    light(shaped)
+    shaped.event(type="wind", data={})
+    told = shaped.client.get("/api/signals/lamps.lit/why", headers=shaped.auth).json()
+    assert [(one["type"], one["actor"], one["before"], one["after"]) for one in told["changed_by"]] == [
+        ("wind", "key:tests", 2, 0),
+        ("tesoura.command.lamps", "key:tests", 1, 2),
+        ("tesoura.command.lamps", "key:tests", 0, 1),
+    ]  # fmt: skip
+    page = shaped.client.get("/signals/lamps.lit/why").text
+    assert "What changed it" in page
+    assert shaped.client.get("/signals/lamps.nothing/why").status_code == 404

@@ -158,7 +158,13 @@ async def _command(doing: Doing, given: Given) -> Done:
         step = await doing.runtime.instruments.command(name, command, _without_names(given), doing.actor)
     except LookupError:
         raise one_of_these("instrument", name, _instruments(doing)) from None
-    return Done(step.effect[:1].upper() + step.effect[1:], {"effect": step.effect})
+    undo = None
+    if step.undo is not None:
+        back, with_it = step.undo
+        # An item gets its id by the place in the log at which it is added.
+        with_it = {**with_it, "item": f"i{step.seq}"} if with_it.get("item") == "i0" else with_it
+        undo = Call("instrument.command", {**with_it, "instrument": name, "command": back})
+    return Done(step.effect[:1].upper() + step.effect[1:], {"effect": step.effect}, undo)
 
 
 async def _foresee_command(doing: Doing, given: Given) -> str:

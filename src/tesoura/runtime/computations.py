@@ -148,6 +148,16 @@ class Computations:
         feed_from_log(session, state, until_seq, after_seq, now)
         return state
 
+    def beginning(self, session: Session, definition: Definition, now: datetime) -> tuple[State, int]:
+        """A computation as it was where the log begins that is kept, and that place."""
+        almanac = self._engine.graph.almanac
+        state = make_state(definition, almanac, now)
+        base = stored.standings(session).get(stored.BASE + key_of(definition))
+        if base is None or base.stands_for != stands_for(definition, almanac):
+            return state, 0
+        state.restore(base.state)
+        return state, base.seq
+
     # Changing what is computed
 
     async def refresh(self, row_id: int) -> None:
@@ -373,6 +383,8 @@ def feed_from_log(session: Session, state: State, until_seq: int, after_seq: int
     if isinstance(state, WindowState) and state.definition.span.kind == "events":
         return _last_events(session, state, until_seq, now)
     since = state.since(now)
+    if isinstance(state, Runner) and state.definition.kind_of.records:
+        state.recorded_from = after_seq
     for one in event_log.happenings(session, state.types, since, until_seq, after_seq, isinstance(state, Runner)):
         state.take(one, now)
         count += 1

@@ -18,6 +18,7 @@ from sqlmodel import Session
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.effects import SCENE, SOUND, Effect
+from tesoura.core.instruments.records import KeptRecord
 from tesoura.core.language.numbers import plain
 from tesoura.core.signals.assignments import Assignment, assignment_of
 from tesoura.core.signals.changes import Changes
@@ -29,6 +30,7 @@ from tesoura.outputs.topics import Topics
 from tesoura.runtime.computations import Computations
 from tesoura.runtime.corrections import Corrections
 from tesoura.runtime.effects import Effects
+from tesoura.runtime.explaining import Explanation, explain
 from tesoura.runtime.feeds import Feeds
 from tesoura.runtime.instruments import Instruments
 from tesoura.runtime.journal import Journal
@@ -43,6 +45,7 @@ from tesoura.runtime.text_files import TextFiles
 from tesoura.settings import Settings, build
 from tesoura.store import feeds as stored_feeds
 from tesoura.store import log as event_log
+from tesoura.store import records as kept_records
 from tesoura.store import state
 from tesoura.store.log import Logged
 from tesoura.store.readings import KeptReading
@@ -233,6 +236,11 @@ class Runtime:
         """One signal."""
         return self._engine.signal(name, self._clock())
 
+    async def explain(self, name: str) -> Explanation | None:
+        """What stands behind a signal; None when there is none of that name."""
+        await self.persistence.save(trails=False)
+        return await explain(name, self.store, self._engine, self.computations, self._clock())
+
     def names_taken(self) -> set[str]:
         """The first halves of signals' names that are in use."""
         return self._engine.feed_names() | {SCRIPT_FEED, SCENE_FEED}
@@ -245,6 +253,13 @@ class Runtime:
     def engine(self) -> Engine:
         """The engine, for questions asked on the loop."""
         return self._engine
+
+    async def records(self, instrument: str, kind: str = "", most: int | None = None) -> list[KeptRecord]:
+        """What an instrument has written down, the newest first, up to this moment."""
+        await self.persistence.save(trails=False)
+        return await asyncio.to_thread(
+            self.store.read, lambda session: list(kept_records.of(session, instrument, kind, most=most))
+        )
 
     # Feeds
 

@@ -7,12 +7,13 @@ import logging
 import secrets
 import uuid
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
 from weakref import WeakValueDictionary
 
 from tesoura.core.instruments.base import Command, Fired, Instrument, Step
+from tesoura.core.instruments.items import InstrumentItem
 from tesoura.core.instruments.runner import CLOCK_SET, Runner, Setup
 from tesoura.core.signals.engine import Engine
 from tesoura.core.values import Event, Scalar
@@ -38,6 +39,8 @@ class InstrumentState:
     """How it failed, when it did; it stands still until it is built anew."""
     view: Mapping[str, Any] = field(default_factory=dict)
     """What its templates are told beside its signals."""
+    items: tuple[InstrumentItem, ...] = ()
+    """Its items, for a kind that has some."""
 
 
 def topic(name: str) -> str:
@@ -80,7 +83,7 @@ class Instruments:
             known = {name.partition(".")[2]: self._values.get(name) for name in setup.outputs()}
             return InstrumentState(setup, player.instrument, known, broken)
         now, instrument = self._clock(), player.instrument
-        return InstrumentState(setup, instrument, instrument.read(now), view=instrument.view(now))
+        return InstrumentState(setup, instrument, instrument.read(now), None, instrument.view(now), player.items)
 
     def attempt(self, name: str, command: str, given: Mapping[str, Any]) -> Step:
         """What a command would lead to now. Raises LookupError, and InvalidField when it leads nowhere."""
@@ -110,7 +113,7 @@ class Instruments:
             if logged and (why := player.refusal_of(logged[0].seq)):
                 raise CommandRefused(f"Something came before it: {why}")
         self._touched(topic(name))
-        return step
+        return replace(step, seq=logged[0].seq if logged else 0)
 
     async def clock_was_set(self, by_s: float) -> None:
         """The machine's clock was set: whoever counts a length of time must know."""

@@ -14,7 +14,8 @@ from tesoura.runtime.computations import Computations
 from tesoura.settings import Settings
 from tesoura.store import computed as stored_computed
 from tesoura.store import log as event_log
-from tesoura.store import readings, state
+from tesoura.store import media, overlays, readings, state
+from tesoura.store import records as kept_records
 from tesoura.store.readings import KeptReading
 from tesoura.store.store import Store
 
@@ -87,7 +88,25 @@ class Persistence:
                 pass
         except Exception as error:
             log.error("The log's beginning could not be let go: %s", error)
+        await self._let_go_of_media()
         return gone
+
+    async def _let_go_of_media(self) -> None:
+        """Let go of the files of instruments that are kept no longer, unless an overlay or a draft shows them."""
+        now, folder = self._settings.clock(), self._store.folder
+
+        def job(session: Session) -> list[str]:
+            return media.past(session, now, overlays.media_in_use(session))
+
+        def remove(names: Sequence[str]) -> None:
+            for name in names:
+                media.path_of(folder, name).unlink(missing_ok=True)
+
+        try:
+            if gone := await asyncio.wrap_future(self._store.writer.submit(job)):
+                await asyncio.to_thread(remove, gone)
+        except Exception as error:
+            log.error("Files that are kept no longer could not be let go: %s", error)
 
     def keep_readings(self, found: Sequence[KeptReading]) -> None:
         """What feeds told that was another value than before; written with the next saving."""
@@ -102,13 +121,15 @@ class Persistence:
         changed = self._engine.unsaved(self._settings.clock(), trails)
         standings = self._computations.standings() if trails else []
         read, self._readings = self._readings, []
-        if not (changed or standings or read):
+        records, overtaken = self._engine.graph.take_records()
+        if not (changed or standings or read or records or overtaken):
             return
         saved = [state.SavedSignal(*one) for one in changed]
 
         def job(session: Session) -> None:
             state.save(session, saved, applied, trails)
             readings.keep(session, read)
+            kept_records.keep(session, records, overtaken)
             stored_computed.save_standings(session, standings)
 
         saving = self._store.writer.submit(job)
@@ -118,4 +139,5 @@ class Persistence:
         except Exception as error:
             self._engine.save_again([one.signal.name for one in saved])
             self._readings = [*read, *self._readings]
+            self._engine.graph.give_back(records, overtaken)
             log.error("The signals could not be saved; it is tried again: %s", error)

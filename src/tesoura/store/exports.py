@@ -5,9 +5,10 @@ from __future__ import annotations
 import csv
 import io
 import json
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from datetime import datetime, timedelta
 
+from tesoura.core.instruments.records import KeptRecord
 from tesoura.store.log import QUIET, Logged
 
 MARK_S = 4.0
@@ -25,6 +26,14 @@ def csv_lines(events: Iterable[Logged]) -> Iterator[str]:
         data = json.dumps(dict(event.data), ensure_ascii=False)
         cells = (event.type, event.source, event.id, event.subject or "", data)
         yield _row((str(one.seq), event.time.isoformat(), *(_harmless(cell) for cell in cells)))
+
+
+def record_lines(records: Iterable[KeptRecord], columns: Mapping[str, str]) -> Iterator[str]:
+    """One row a record of an instrument, under the headings of its columns."""
+    yield _row(("place", "time", *(_harmless(heading) for heading in columns.values())))
+    for one in records:
+        cells = (_harmless(str(one.record.data.get(name, ""))) for name in columns)
+        yield _row((str(one.seq), one.record.at.isoformat(), *cells))
 
 
 def _row(cells: Iterable[str]) -> str:

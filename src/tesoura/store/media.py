@@ -43,6 +43,11 @@ def keep(session: Session, row: MediaRow) -> MediaRow:
         session.add(row)
         return row
     there.removed_at, there.kind, there.title = None, row.kind, row.title
+    if row.owner is None:
+        # The user's own now, whoever brought it first.
+        there.owner, there.kept_until = None, None
+    elif there.kept_until is not None and row.kept_until is not None:
+        there.kept_until = max(there.kept_until, row.kept_until)
     session.add(there)
     return there
 
@@ -53,6 +58,21 @@ def all_media(session: Session, *kinds: str) -> Sequence[MediaRow]:
     if kinds:
         query = query.where(col(MediaRow.kind).in_(kinds))
     return session.exec(query.order_by(col(MediaRow.added_at).desc(), col(MediaRow.name))).all()
+
+
+def past(session: Session, now: datetime, in_use: frozenset[str]) -> list[str]:
+    """Forget the files that are kept no longer, but those in use; their names, so that their bytes can go."""
+    asked = select(MediaRow).where(col(MediaRow.kept_until).is_not(None), col(MediaRow.kept_until) <= now)
+    gone = [row for row in session.exec(asked) if row.name not in in_use]
+    for row in gone:
+        session.delete(row)
+    return [row.name for row in gone]
+
+
+def of_owner(session: Session, owner: str) -> Sequence[MediaRow]:
+    """The files that an instrument made, the newest first."""
+    asked = select(MediaRow).where(MediaRow.owner == owner, col(MediaRow.removed_at).is_(None))
+    return session.exec(asked.order_by(col(MediaRow.added_at).desc(), col(MediaRow.name))).all()
 
 
 def get(session: Session, name: str) -> MediaRow | None:

@@ -12,7 +12,7 @@ from sqlmodel import Session, col, func, select
 from tesoura.core.overlays.document import Overlay, from_document, to_document
 from tesoura.errors import NewerDocument
 from tesoura.store import looks
-from tesoura.store.tables import OldLinkRow, OverlayRow, VersionRow
+from tesoura.store.tables import MediaRow, OldLinkRow, OverlayRow, VersionRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,6 +125,17 @@ def version(session: Session, row: OverlayRow, rev: int) -> Overlay | None:
     """One version that was put on air."""
     found = session.get(VersionRow, (row.id, rev))
     return _with_looks(session, from_document(found.document)) if found else None
+
+
+def media_in_use(session: Session) -> frozenset[str]:
+    """The files that any draft or any version on air shows; all that are named, where a document cannot be read."""
+    found: set[str] = set()
+    for row in session.exec(select(OverlayRow)):
+        try:
+            found |= from_document(row.draft).media() | on_air(session, row).overlay.media()
+        except NewerDocument:
+            found |= set(session.exec(select(MediaRow.name)))
+    return frozenset(found)
 
 
 def replace_link(session: Session, row: OverlayRow, now: datetime) -> str:

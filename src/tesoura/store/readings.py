@@ -34,6 +34,13 @@ def between(session: Session, names: Sequence[str], since: datetime, until: date
         yield _kept(row)
 
 
+def latest(session: Session, name: str, most: int) -> list[KeptReading]:
+    """The last readings of a signal, the latest first."""
+    asked = select(ReadingRow).where(ReadingRow.signal == name)
+    asked = asked.order_by(col(ReadingRow.observed_at).desc(), col(ReadingRow.id).desc()).limit(most)
+    return [_kept(row) for row in session.exec(asked)]
+
+
 def at(session: Session, name: str, when: datetime) -> KeptReading | None:
     """What a signal was at an instant: its last reading by then."""
     asked = select(ReadingRow).where(ReadingRow.signal == name, col(ReadingRow.observed_at) <= when)

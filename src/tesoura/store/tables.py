@@ -71,6 +71,19 @@ class ReadingRow(SQLModel, table=True):
     after_seq: int
 
 
+class RecordRow(SQLModel, table=True):
+    """What an instrument wrote down for good. `seq` and `number` are its place: the event of the log that led to it."""
+
+    __tablename__ = "record"
+    __table_args__ = (Index("ix_record_instrument_kind_at", "instrument", "kind", "at"),)
+    instrument: str = Field(primary_key=True)
+    seq: int = Field(primary_key=True)
+    number: int = Field(primary_key=True)
+    kind: str
+    at: datetime = _instant(nullable=False)
+    data: dict[str, Any] = Field(sa_column=Column(JSON, nullable=False))
+
+
 class FeedRow(SQLModel, table=True):
     """One feed: its kind, the half of its signals' names before the dot, and its choices without secrets.
 
@@ -268,7 +281,8 @@ class LookRow(SQLModel, table=True):
 class MediaRow(SQLModel, table=True):
     """A file that was added: a `picture`, a `video`, a `typeface`, or a `scenery` (a picture to lay overlays over).
 
-    `name` is its fingerprint and ending, under which it lies in the folder; `facts` what is known of it.
+    `name` is its fingerprint and ending, under which it lies in the folder; `facts` what is known of it. One that an
+    instrument made says whose it is and until when it is kept; the user's own are kept until they are taken away.
     """
 
     __tablename__ = "media"
@@ -282,6 +296,8 @@ class MediaRow(SQLModel, table=True):
     facts: dict[str, Any] = Field(sa_column=Column(JSON, nullable=False))
     removed_at: datetime | None = _instant(nullable=True)
     added_at: datetime = _instant(nullable=False)
+    owner: str | None = Field(default=None, index=True)
+    kept_until: datetime | None = _instant(nullable=True)
 
 
 class SessionRow(SQLModel, table=True):

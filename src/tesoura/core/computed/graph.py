@@ -15,6 +15,7 @@ from tesoura.core.computed.occurrence import Occurrence
 from tesoura.core.computed.window import WindowState
 from tesoura.core.computed.window_definition import Window
 from tesoura.core.instruments.base import Fired
+from tesoura.core.instruments.records import KeptRecord
 from tesoura.core.instruments.runner import Runner, Setup
 from tesoura.core.language.numbers import ENGLISH, NumberStyle
 from tesoura.core.signals.extremes import Extremes
@@ -270,6 +271,24 @@ class Graph:
         """What instruments have fired since this was last asked."""
         fired, self.fired = self.fired, []
         return fired
+
+    def take_records(self) -> tuple[list[KeptRecord], dict[str, int]]:
+        """What instruments have written down since this was last asked, and from where on theirs were made anew."""
+        records: list[KeptRecord] = []
+        overtaken: dict[str, int] = {}
+        for name, runner in self.runners.items():
+            records += runner.new_records
+            if runner.recorded_from is not None:
+                overtaken[name] = runner.recorded_from
+            runner.new_records, runner.recorded_from = [], None
+        return records, overtaken
+
+    def give_back(self, records: Sequence[KeptRecord], overtaken: Mapping[str, int]) -> None:
+        """These could not be stored: they are asked for again."""
+        for name, runner in self.runners.items():
+            runner.new_records = [*(one for one in records if one.instrument == name), *runner.new_records]
+            if runner.recorded_from is None:
+                runner.recorded_from = overtaken.get(name)
 
     @property
     def any_stale(self) -> bool:

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence
@@ -17,6 +17,10 @@ from tesoura.core.forms.fields import Field
 from tesoura.core.overlays.pieces.kind import PieceKind
 from tesoura.core.signals.extremes import Extremes
 from tesoura.core.values import Scalar
+
+if TYPE_CHECKING:
+    from tesoura.core.instruments.items import InstrumentItem, ItemForm
+    from tesoura.core.instruments.records import RecordKind
 
 Choices = Mapping[str, Any]
 Told = Mapping[str, Scalar | None]
@@ -47,6 +51,12 @@ class Step:
     after: Instrument
     effect: str
     given: Mapping[str, Any] = field(default_factory=dict)
+    items: tuple[InstrumentItem, ...] | None = None
+    """Its items after a command that changed them; None after any other."""
+    undo: tuple[str, Mapping[str, Any]] | None = None
+    """The command that takes it back and what is given with it, where one does."""
+    seq: int = 0
+    """The command's place in the log, once it is there."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,7 +172,18 @@ class InstrumentKind:
     ready_wordings: Callable[[str, str], Sequence[ReadyWording]] = lambda of, name: ()
     passing: bool = False
     panel_follows: Sequence[str] = ("state",)
+    items: ItemForm | None = None
+    """What its items are, if it has some; an instrument of the kind is then one of `WithItems`."""
+    records: Sequence[RecordKind] = ()
+    """What it writes down for good; an instrument of the kind is then one of `WithRecords`."""
+
+    @property
+    def all_commands(self) -> Sequence[CommandKind]:
+        """Its commands, those that change its items behind the others."""
+        from tesoura.core.instruments.items import commands_of
+
+        return (*self.commands, *(commands_of(self.items) if self.items else ()))
 
     def command(self, name: str) -> CommandKind | None:
         """One of its commands."""
-        return next((one for one in self.commands if one.name == name), None)
+        return next((one for one in self.all_commands if one.name == name), None)

@@ -9,11 +9,14 @@ from typing import Any
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence, instant
+from tesoura.core.instruments import items as item_commands
 from tesoura.core.instruments.base import Choices, Command, Fired, Instrument, InstrumentKind, Step, Told
+from tesoura.core.instruments.items import InstrumentItem
+from tesoura.core.instruments.records import KeptRecord
 from tesoura.core.instruments.registry import KINDS
 from tesoura.core.signals.extremes import Extremes
 from tesoura.core.values import Scalar
-from tesoura.errors import InvalidField
+from tesoura.errors import Invalid
 
 COMMAND = "tesoura.command."
 """How the type of an event begins that is a command to an instrument, whose name follows."""
@@ -68,6 +71,12 @@ class Runner:
         self._refused: tuple[int, str] = (0, "")
         self._at: datetime | None = None
         self._names = {name.partition(".")[2]: name for name in setup.outputs()}
+        self.items: tuple[InstrumentItem, ...] = ()
+        """Its items, for a kind that has some."""
+        self.new_records: list[KeptRecord] = []
+        """What it has written down that nobody has stored yet; whoever stores it takes it off."""
+        self.recorded_from: int | None = None
+        """It was built from the log behind this place: what was stored of its records from there on is overtaken."""
 
     @property
     def stale(self) -> bool:
@@ -87,25 +96,44 @@ class Runner:
             self._at, self.instrument = at, self.instrument.advance(at)
         if event.type != self.definition.command_type:
             self.instrument = self.instrument.on_event(event)
+            self._write_down(event.seq)
             return True
         name, chance = event.data.get("command"), event.data.get("chance")
         drawn = float(chance) if isinstance(chance, int | float) else None
         try:
-            step = self.instrument.handle(Command(str(name), event.data, event.seq, drawn), at)
-        except InvalidField as error:
+            step = self._handle(Command(str(name), event.data, event.seq, drawn), at)
+        except Invalid as error:
             # It made sense when it was given, and something came before it meanwhile.
             self._refused = (event.seq, str(error))
             return False
         self.instrument = step.after
+        if step.items is not None:
+            self.items = step.items
+        else:
+            self._write_down(event.seq)
         return True
+
+    def _handle(self, command: Command, at: datetime) -> Step:
+        form = self.definition.kind_of.items
+        changed = item_commands.step(form, self.items, command) if form else None
+        if changed is None:
+            return self.instrument.handle(command, at)
+        instrument: Any = self.instrument
+        return Step(instrument.with_items(changed.items), changed.effect, changed.given, changed.items, changed.undo)
+
+    def _write_down(self, seq: int) -> None:
+        if self.definition.kind_of.records:
+            instrument: Any = self.instrument
+            name = self.definition.name
+            self.new_records += [KeptRecord(name, seq, at, one) for at, one in enumerate(instrument.recorded())]
 
     def refusal_of(self, seq: int) -> str | None:
         """Why the command at this place in the log led nowhere, if that was the last one that did."""
         return self._refused[1] if self._refused[0] == seq else None
 
     def attempt(self, command: Command, now: datetime) -> Step:
-        """What a command would lead to. Raises InvalidField when it leads nowhere."""
-        return self.instrument.handle(command, now)
+        """What a command would lead to. Raises InvalidField or InvalidPiece when it leads nowhere."""
+        return self._handle(command, now)
 
     def why_not(self, event: Occurrence, now: datetime) -> str | None:
         """Why an event does not count here, or None when it does."""
@@ -151,12 +179,21 @@ class Runner:
 
     def saved(self) -> dict[str, Any] | None:
         """How it stands, to be stored; None when the log tells it."""
-        return self.instrument.saved()
+        state = self.instrument.saved()
+        if state is None or not self.definition.kind_of.items:
+            return state
+        return {"items": item_commands.saved(self.items), "state": state}
 
     def restore(self, saved: Mapping[str, Any]) -> None:
         """Go on from what was stored."""
         setup = self.definition
-        self.instrument = setup.kind_of.restore(setup.name, setup.choices, self._almanac, saved)
+        form = setup.kind_of.items
+        state = saved["state"] if form else saved
+        self.instrument = setup.kind_of.restore(setup.name, setup.choices, self._almanac, state)
+        if form:
+            self.items = item_commands.restored(saved["items"])
+            instrument: Any = self.instrument
+            self.instrument = instrument.with_items(self.items)
 
     def since(self, now: datetime) -> datetime | None:
         """From when on the log must be read to build it anew; None for all of it."""

@@ -185,6 +185,31 @@ def describe() -> dict[str, Any]:
                     },
                 }
             },
+            "/api/instruments/{name}/records": {
+                "parameters": [_NAME],
+                "get": {
+                    "summary": "What an instrument has written down for good; ?kind= for one kind",
+                    "responses": {
+                        "200": {
+                            "description": "The newest first",
+                            **_json({"type": "array", "items": {"type": "object"}}),
+                        },
+                        "404": _problem("No such instrument"),
+                        "401": refused["401"],
+                    },
+                },
+            },
+            "/api/signals/{name}/why": {
+                "parameters": [_NAME],
+                "get": {
+                    "summary": "What stands behind a signal: events, readings, what it is computed from",
+                    "responses": {
+                        "200": {"description": "As it stands now", **_json({"type": "object"})},
+                        "404": _problem("No such signal"),
+                        "401": refused["401"],
+                    },
+                },
+            },
             "/api/instruments/{name}/{command}": {
                 "parameters": [_NAME, {**_NAME, "name": "command"}],
                 "post": {

@@ -10,7 +10,7 @@ from flask.typing import ResponseReturnValue
 
 from tesoura.core.names import closest, is_signal_name
 from tesoura.core.values import Signal, as_scalar
-from tesoura.errors import InvalidField, KeyRefused, Unreadable, ValueRefused
+from tesoura.errors import Invalid, InvalidField, KeyRefused, Unreadable, ValueRefused
 from tesoura.runtime.facade import SCRIPT_FEED, Runtime
 from tesoura.runtime.instruments import InstrumentState
 from tesoura.runtime.preferences import SCENE_SIGNAL
@@ -22,6 +22,7 @@ from tesoura.web.shared.doors import runtime, store
 from tesoura.web.shared.errors import problem
 
 blueprint = Blueprint("api", __name__, url_prefix="/api")
+MOST_RECORDS = 1_000
 WITHOUT_KEY = ("api.openapi",)
 
 
@@ -65,6 +66,25 @@ def signal(name: str) -> ResponseReturnValue:
         hint = f"Did you mean {near}?" if near else "GET /api/signals lists all there are."
         return problem(404, f"There is no signal {name[:100]}", hint)
     return _signal(found)
+
+
+@blueprint.get("/signals/<name>/why")
+def why(name: str) -> ResponseReturnValue:
+    """What stands behind a signal: the events that changed it, its readings, the signals it is computed from."""
+    found = runtime().call(Runtime.explain, name.lower())
+    if found is None:
+        return problem(404, f"There is no signal {name[:60]}", "GET /api/signals lists all of them.")
+    return {
+        **_signal(found.signal),
+        "changed_by": [
+            {"event": one.logged.seq, "type": one.logged.event.type, "at": one.logged.event.time.isoformat(),
+             "actor": one.logged.event.actor, "before": one.before, "after": one.after}
+            for one in found.events
+        ],
+        "readings": [{"at": one.observed_at.isoformat(), "value": one.value} for one in found.found],
+        "computed_from": [_signal(one) for one in found.reads],
+        "partly": found.partly,
+    }  # fmt: skip
 
 
 @blueprint.put("/signals/<name>")
@@ -120,6 +140,17 @@ def all_instruments() -> ResponseReturnValue:
     return jsonify([_instrument(one) for one in runtime().call(lambda self: self.instruments.all())])
 
 
+@blueprint.get("/instruments/<name>/records")
+def records(name: str) -> ResponseReturnValue:
+    """What an instrument has written down for good, the newest first."""
+    if runtime().call(lambda self: self.instruments.standing(name.lower())) is None:
+        return problem(404, f"There is no instrument {name[:60]}", "GET /api/instruments lists those there are.")
+    kept = runtime().call(Runtime.records, name.lower(), request.args.get("kind", ""), MOST_RECORDS)
+    return jsonify([
+        {"kind": one.record.kind, "at": one.record.at.isoformat(), "event": one.seq, **one.record.data} for one in kept
+    ])  # fmt: skip
+
+
 @blueprint.post("/instruments/<name>/<command>")
 def command(name: str, command: str) -> ResponseReturnValue:
     """Give an instrument a command, with what belongs to it: `{"by": "3 min"}`. Nothing changes when it is refused."""
@@ -132,7 +163,7 @@ def command(name: str, command: str) -> ResponseReturnValue:
         return problem(404, f"There is no instrument {name[:60]}", f"There are: {names}.")
     try:
         done = act("instrument.command", **{**given, "instrument": full, "command": command})
-    except InvalidField as error:
+    except Invalid as error:
         return problem(422, "This could not be done", str(error))
     standing = runtime().call(lambda self: self.instruments.standing(full))
     assert standing is not None
@@ -152,7 +183,8 @@ def _instrument(one: InstrumentState) -> dict[str, Any]:
         "kind": kind.name,
         "title": one.setup.choices["title"],
         "values": dict(one.values),
-        "commands": {known.name: list(known.fields) for known in kind.commands},
+        **({"items": [{"id": item.id, **item.values} for item in one.items]} if kind.items else {}),
+        "commands": {known.name: list(known.fields) for known in kind.all_commands},
     }
 
 

@@ -5,22 +5,26 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
+from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from tesoura.actions.action import Done
 from tesoura.actions.computed_setup import filled_instrument
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import Fields
 from tesoura.core.instruments.base import InstrumentKind
+from tesoura.core.instruments.items import ADD, CHANGE, MOVE, REMOVE
+from tesoura.core.instruments.records import KeptRecord
 from tesoura.core.instruments.registry import KINDS
 from tesoura.core.instruments.runner import Setup
 from tesoura.core.overlays.pieces.kind import PieceKind
-from tesoura.errors import Ambiguous, InvalidField, InvalidPiece
+from tesoura.errors import Ambiguous, Invalid, InvalidField, InvalidPiece
 from tesoura.runtime.facade import Runtime
 from tesoura.runtime.instruments import InstrumentState
 from tesoura.store import computed as stored
 from tesoura.store import overlays as stored_overlays
+from tesoura.store.exports import record_lines
 from tesoura.store.tables import ComputedRow
 from tesoura.web.desk.panels import EffectNote, panel, panels
 from tesoura.web.shared.acting import act
@@ -28,6 +32,8 @@ from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.typed import as_typed, in_zone
 
 blueprint = Blueprint("instruments", __name__, url_prefix="/instruments")
+ITEM_COMMANDS = (ADD, CHANGE, REMOVE, MOVE)
+SHOWN_RECORDS = 50
 
 
 def _kind(name: str) -> InstrumentKind:
@@ -145,6 +151,7 @@ def _page(
         "panel": panel(standing) if standing else None, "it": standing,
         "now": standing.values if standing else {}, "overlays": overlays,
         "outputs": kind.outputs(row.choices) if row else {},
+        "records": _records(row, kind), "wrong_item": {}, "typed_item": {},
         "fires": [one for one in kind.types(row.name, row.choices) if one.startswith(f"{row.name}.")] if row else [],
     }  # fmt: skip
 
@@ -224,6 +231,82 @@ def restore(name: str) -> ResponseReturnValue:
     """Bring an instrument back, as its commands in the log left it."""
     flash(act("instrument.restore", instrument=name).words, "said")
     return redirect(url_for("instruments.edit", name=name))
+
+
+# Its items, and what it has written down
+
+
+def _records(row: ComputedRow | None, kind: InstrumentKind) -> dict[str, list[KeptRecord]]:
+    """The last records of each kind."""
+    if row is None:
+        return {}
+    return {one.name: runtime().call(Runtime.records, row.name, one.name, SHOWN_RECORDS) for one in kind.records}
+
+
+@blueprint.post("/<name>/items")
+def add_item(name: str) -> ResponseReturnValue:
+    """Give an instrument one more item."""
+    return _item(name, "add_item", {})
+
+
+@blueprint.post("/<name>/items/<item>")
+def item(name: str, item: str) -> ResponseReturnValue:
+    """Change an item, move it, or take it out."""
+    wanted = request.form.get("do", "change_item")
+    if wanted in ("up", "down"):
+        return _item(name, "move_item", {"item": item, "by": 1 if wanted == "down" else -1})
+    return _item(name, "remove_item" if wanted == "remove_item" else "change_item", {"item": item})
+
+
+def _item(name: str, command: str, given: dict[str, Any]) -> ResponseReturnValue:
+    row = row_of(name)
+    kind = KINDS[row.kind]
+    if kind.items is None:
+        abort(404)
+    typed = {field: request.form[field] for field in kind.items.fields if field in request.form}
+    if command in ("add_item", "change_item"):
+        given = {**typed, **given}
+    try:
+        done = act("instrument.command", instrument=name, command=command, **given)
+    except InvalidPiece as error:
+        page = _page(kind, as_typed(kind.fields, row.choices), {}, row)
+        page |= {"wrong_item": error.wrong, "typed_item": typed if command == "add_item" else {}}
+        return render_template("instruments/edit.html", **page), 422
+    except InvalidField as error:
+        flash(str(error), "wrong")
+    else:
+        flash(f"{done.words}.", f"undo:{_undo_of(name, done)}" if done.undo else "said")
+    return redirect(url_for("instruments.edit", name=name) + "#items")
+
+
+def _undo_of(name: str, done: Done) -> str:
+    assert done.undo is not None
+    given = {key: value for key, value in done.undo.given.items() if key not in ("instrument", "command")}
+    return url_for("instruments.take_back", name=name, command=done.undo.given["command"], **given)
+
+
+@blueprint.post("/<name>/items/back/<command>")
+def take_back(name: str, command: str) -> ResponseReturnValue:
+    """Take back what was done to an item."""
+    if command not in ITEM_COMMANDS:
+        abort(404)
+    try:
+        act("instrument.command", **request.args.to_dict(), instrument=name, command=command)
+        flash("Taken back.", "said")
+    except Invalid as error:
+        flash(str(error), "wrong")
+    return redirect(url_for("instruments.edit", name=name) + "#items")
+
+
+@blueprint.get("/<name>/records/<kind>.csv")
+def records_file(name: str, kind: str) -> ResponseReturnValue:
+    """What an instrument has written down, as a table."""
+    found = next((one for one in KINDS[row_of(name).kind].records if one.name == kind), None)
+    if found is None:
+        abort(404)
+    lines = record_lines(runtime().call(Runtime.records, name, kind), found.columns)
+    headers = {"Content-Disposition": f'attachment; filename="{name}-{kind}.csv"'}
+    return Response("".join(lines), mimetype="text/csv", headers=headers)
 
 
 # On an overlay

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, render_template, request
+from flask import Blueprint, abort, render_template, request
 from flask.typing import ResponseReturnValue
 
 from tesoura.core.values import Signal
@@ -52,6 +52,15 @@ def _group(name: str, feeds: set[str], computed: dict[str, int]) -> str:
 def show() -> ResponseReturnValue:
     """All signals."""
     return render_template("signals/show.html", **_found())
+
+
+@blueprint.get("/<name>/why")
+def why(name: str) -> ResponseReturnValue:
+    """What stands behind a signal: the events that changed it, its readings, the signals it is computed from."""
+    found = runtime().call(Runtime.explain, name)
+    if found is None:
+        abort(404)
+    return render_template("signals/why.html", it=found)
 
 
 @blueprint.get("/table")
