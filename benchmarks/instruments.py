@@ -25,7 +25,7 @@ from tesoura.core.overlays.document import Overlay, new_piece
 from tesoura.core.overlays.shipped_looks import SHIPPED
 from tesoura.core.signals.engine import Engine
 from tesoura.core.values import Event
-from tesoura.runtime.computations import feed_from_log
+from tesoura.runtime.replay import feed_from_log
 from tesoura.settings import wall_clock
 from tesoura.store import computed, log
 from tesoura.store.store import open_store

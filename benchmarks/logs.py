@@ -18,7 +18,7 @@ from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.definitions import build
 from tesoura.core.computed.graph import make_state
 from tesoura.core.computed.occurrence import micros
-from tesoura.runtime.computations import feed_from_log
+from tesoura.runtime.replay import feed_from_log
 from tesoura.store import log, log_search
 from tesoura.store.log import AT_ONCE, index_words
 from tesoura.store.log_search import Search
@@ -96,7 +96,7 @@ def _rebuild(store: Store) -> dict[str, Any]:
         chosen = {"types": ["gift"], "amount": "amount", "by": "name", "over": over, "stats": ["count", "sum", "top"]}
         state = make_state(build("window", "gifts", chosen), Almanac(), now)
         began = time.perf_counter()
-        count = store.read(lambda session, state=state: feed_from_log(session, state, EVENTS, 0, now))  # type: ignore[misc]
+        count = store.read(lambda session, state=state: feed_from_log(session, state, EVENTS, 0, now).events)  # type: ignore[misc]
         spent = time.perf_counter() - began
         figures[over] = {"events": count, "seconds": round(spent, 2), "events_per_s": round(count / spent)}
     return figures

@@ -15,6 +15,7 @@ from tesoura.core.forms.form import fill
 from tesoura.runtime.computations import Computations
 from tesoura.runtime.explaining import Because
 from tesoura.runtime.facade import Runtime
+from tesoura.standins.members import MembersService
 from tesoura.store import computed as stored
 from tesoura.store import log as event_log
 from tesoura.store import state
@@ -255,3 +256,44 @@ def test_why_tells_who_set_a_value_and_what_a_formula_reads(show: Running) -> No
     told = show.client.get("/api/signals/own.twice/why", headers=show.auth).json()
     assert ([one["name"] for one in told["computed_from"]], told["changed_by"]) == (["script.lamp"], [])
     assert show.client.get("/api/signals/script.nothing/why", headers=show.auth).status_code == 404
+
+
+@pytest.mark.parametrize("killed", [True, False])
+def test_after_a_restart_a_value_was_observed_when_it_was_and_not_when_tesoura_started(
+    tmp_path: Path, clock: Clock, killed: bool
+) -> None:
+    running = Running(tmp_path / "data", clock=clock, lasting_s=clock.lasting_s)
+    compute(running, "window", "gifts", **GIFTS, over="all")
+    for minute in (1, 2):
+        clock.now = SEVEN + timedelta(minutes=minute)
+        gift(running, "tuck", 5)
+    names = ("gifts.sum", "gift.amount", "gift.count_this_session")
+    before = {name: running.signal(name) for name in names}
+    (running.kill if killed else running.stop)()
+    clock.now = SEVEN + timedelta(hours=3)
+    again = Running(tmp_path / "data", clock=clock, lasting_s=clock.lasting_s)
+    try:
+        assert {name: again.signal(name) for name in names} == before
+        assert before["gifts.sum"]["observed_at"] == (SEVEN + timedelta(minutes=2)).isoformat()
+    finally:
+        again.stop()
+
+
+def test_what_a_feed_brought_is_down_with_it_in_signals_files_and_instruments(
+    show: Running, members: MembersService, clock: Clock
+) -> None:
+    members.follow("tuck")
+    show.add_feed(f"{members.address}/channels/mara_vane/followers", path="followers[0].id", period_s=3600.0)
+    rule = {"type": "follow", "items": "followers", "id_path": "id", "fields": "name"}
+    until(lambda: show.signal("reach.members").get("value"))
+    assert show.press("/", "/feeds/reach/rules/", rule).status_code == 302
+    compute(show, "window", "follows", types=["follow"], over="all", stats=["count"])
+    wording = {"name": "follows.txt", "wording": "{follows.count}", "when_down": "text", "down_text": "no word"}
+    show.press("/", "/files/new", wording)
+    path = show.folder / "texts" / "follows.txt"
+    until(lambda: path.exists() and path.read_text("utf-8") == "0")
+    assert show.signal("follows.count")["freshness"] == "live"
+    members.fail("500")
+    show.press("/", "/feeds/reach/ask")
+    until(lambda: show.signal("follows.count")["freshness"] == "down")
+    until(lambda: path.read_text("utf-8") == "no word")

@@ -15,7 +15,7 @@ from tesoura.core.computed.definitions import build
 from tesoura.core.computed.graph import make_state
 from tesoura.core.signals.engine import Engine
 from tesoura.core.values import Event
-from tesoura.runtime.computations import feed_from_log
+from tesoura.runtime.replay import feed_from_log
 from tesoura.store import log
 from tesoura.store.store import open_store
 

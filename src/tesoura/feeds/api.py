@@ -170,6 +170,8 @@ class FeedKind:
     sign_in: SignIn | None = None
     check: Callable[[Mapping[str, Any]], Mapping[str, str]] = lambda choices: {}
     """What is wrong with choices that are right one by one, by field."""
+    brings: Callable[[Mapping[str, Any]], Sequence[str]] = lambda choices: ()
+    """The types of events that it makes by itself, beside those of its rules."""
     on_machine: Callable[[Mapping[str, Any]], bool] = lambda choices: False
     """Whether, with these choices, it reads files of this machine or runs programs on it."""
     called: str = "Feed"

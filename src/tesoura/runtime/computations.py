@@ -14,15 +14,15 @@ from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.definitions import build
 from tesoura.core.computed.derived import Change, DerivedState
 from tesoura.core.computed.graph import Definition, State, depends_on, find_cycle, key_of, make_state
-from tesoura.core.computed.occurrence import Occurrence, micros, occurrence
-from tesoura.core.computed.window import WindowState
+from tesoura.core.computed.occurrence import Occurrence, instant, micros, occurrence
 from tesoura.core.computed.window_definition import Window
 from tesoura.core.instruments.registry import KINDS as INSTRUMENTS
-from tesoura.core.instruments.runner import Runner, Setup
+from tesoura.core.instruments.runner import Setup
 from tesoura.core.signals.changes import Changes
 from tesoura.core.signals.engine import Engine
 from tesoura.core.values import Event, Scalar
 from tesoura.errors import FormulaError
+from tesoura.runtime.replay import feed_from_log, stands_for
 from tesoura.store import computed as stored
 from tesoura.store import log as event_log
 from tesoura.store.computed import SavedState
@@ -52,6 +52,14 @@ class Preview:
     problem: str | None
     events: int
     partly: bool
+
+
+@dataclass(frozen=True, slots=True)
+class _Made:
+    """A computation as it was made from what was stored and the log, and when the log last changed it since."""
+
+    state: State
+    at: datetime | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,6 +93,11 @@ class Computations:
         self.applied = 0
         """Up to which place in the log events have been applied."""
 
+    def names(self) -> set[str]:
+        """The signals that are computed, as the store has it."""
+        rows = self._store.read(lambda session: list(stored.all_computed(session)))
+        return {name for row in rows if (one := defined(row)) is not None for name in one.outputs()}
+
     def restore(self, almanac: Almanac, until_seq: int, now: datetime) -> None:
         """Bring all computations to this place in the log, from what was saved or from the log itself."""
         self._engine.set_almanac(almanac)
@@ -98,10 +111,10 @@ class Computations:
 
     def _made(
         self, session: Session, definitions: Sequence[Definition], until_seq: int, now: datetime, anew: bool = True
-    ) -> dict[str, State | _Failed]:
+    ) -> dict[str, _Made | _Failed]:
         standings = stored.standings(session)
         corrected = [] if anew else event_log.corrected_seqs(session)
-        states: dict[str, State | _Failed] = {}
+        states: dict[str, _Made | _Failed] = {}
         for definition in definitions:
             key = key_of(definition)
             # What a later correction has overtaken is good for nothing.
@@ -116,26 +129,28 @@ class Computations:
         return states
 
     def _put(
-        self, definition: Definition, made: State | _Failed, meanwhile: Sequence[Occurrence] = ()
+        self, definition: Definition, made: _Made | _Failed, meanwhile: Sequence[Occurrence] = ()
     ) -> Iterator[Changes]:
         """Run what was made from now on; what failed stands still and says so. What each step of that changed."""
         now = self._clock()
         if not isinstance(made, _Failed):
             try:
+                at = made.at
                 for one in meanwhile:
-                    if one.type in made.types:
-                        made.take(one, now)
+                    if one.type in made.state.types and made.state.take(one, now):
+                        at = max(at or instant(one.at), instant(one.at))
+                made = _Made(made.state, at)
             except Exception as error:
                 made = _Failed(make_state(definition, self._engine.graph.almanac, now), error)
         if isinstance(made, _Failed):
             yield self._engine.compute(definition, now, made.fresh)
             yield self._engine.computing_failed(key_of(definition), made.error, now)
         else:
-            yield self._engine.compute(definition, now, made)
+            yield self._engine.compute(definition, now, made.state, made.at)
 
     def _state(
         self, session: Session, definition: Definition, standing: SavedState | None, until_seq: int, now: datetime
-    ) -> State:
+    ) -> _Made:
         almanac = self._engine.graph.almanac
         state, after_seq = make_state(definition, almanac, now), 0
         if standing is not None and standing.stands_for == stands_for(definition, almanac):
@@ -145,8 +160,8 @@ class Computations:
             except (KeyError, TypeError, ValueError):
                 log.warning("What was saved of %s cannot be read; it is built from the log", key_of(definition))
                 state = make_state(definition, almanac, now)
-        feed_from_log(session, state, until_seq, after_seq, now)
-        return state
+        _, at = feed_from_log(session, state, until_seq, after_seq, now)
+        return _Made(state, at)
 
     def beginning(self, session: Session, definition: Definition, now: datetime) -> tuple[State, int]:
         """A computation as it was where the log begins that is kept, and that place."""
@@ -247,7 +262,7 @@ class Computations:
         count = 0
         if state.types:
             after_seq = max(until_seq - PREVIEWED, 0)
-            count = await asyncio.to_thread(
+            count, _ = await asyncio.to_thread(
                 self._store.read, lambda session: feed_from_log(session, state, until_seq, after_seq, now)
             )
         if isinstance(state, DerivedState):
@@ -341,7 +356,7 @@ class Computations:
             return None
         standings, almanac, bases = stored.standings(session), self._engine.graph.almanac, []
         for key, definition in definitions:
-            state = self._state(session, definition, standings.get(stored.BASE + key), until_seq, now)
+            state = self._state(session, definition, standings.get(stored.BASE + key), until_seq, now).state
             if isinstance(definition, Window | Setup) and (saved := state.saved()) is not None:
                 bases.append(SavedState(stored.BASE + key, until_seq, stands_for(definition, almanac), saved))
         return until_seq, bases, event_log.corrected_seqs(session)
@@ -360,46 +375,3 @@ class Computations:
 
 def _of_the_log(definition: Definition) -> bool:
     return hasattr(definition, "types")
-
-
-def stands_for(definition: Definition, almanac: Almanac) -> str:
-    """What a stored state stands for: this very definition, under what of the calendar it depends on."""
-    return f"{_told(definition)} {depends_on(definition, almanac)}"
-
-
-def _told(definition: Definition) -> str:
-    rule = getattr(definition, "only_if", None)
-    plain = [
-        f"{name}={getattr(definition, name)!r}" for name in definition.__slots__ if name not in ("only_if", "formula")
-    ]
-    return " ".join([type(definition).__name__, *plain, f"only_if={rule.source if rule else ''}"])
-
-
-def feed_from_log(session: Session, state: State, until_seq: int, after_seq: int, now: datetime) -> int:
-    """Let a state have the log's events from one place to another; how many there were."""
-    count = 0
-    if not state.types:
-        return count
-    if isinstance(state, WindowState) and state.definition.span.kind == "events":
-        return _last_events(session, state, until_seq, now)
-    since = state.since(now)
-    if isinstance(state, Runner) and state.definition.kind_of.records:
-        state.recorded_from = after_seq
-    for one in event_log.happenings(session, state.types, since, until_seq, after_seq, isinstance(state, Runner)):
-        state.take(one, now)
-        count += 1
-    return count
-
-
-def _last_events(session: Session, state: WindowState, until_seq: int, now: datetime) -> int:
-    # The last few are found from the end, however long the log is.
-    found: list[Occurrence] = []
-    for logged in event_log.backwards(session, state.types, until_seq):
-        one = occurrence(logged.event, logged.seq, logged.accepted_at)
-        if state.fits(one):
-            found.append(one)
-        if len(found) >= state.definition.span.length:
-            break
-    for one in reversed(found):
-        state.take(one, now)
-    return len(found)

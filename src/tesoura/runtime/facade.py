@@ -46,7 +46,7 @@ from tesoura.settings import Settings, build
 from tesoura.store import feeds as stored_feeds
 from tesoura.store import log as event_log
 from tesoura.store import records as kept_records
-from tesoura.store import state
+from tesoura.store import sources, state
 from tesoura.store.log import Logged
 from tesoura.store.readings import KeptReading
 from tesoura.store.store import Store
@@ -117,10 +117,13 @@ class Runtime:
         now = self._clock()
         saved, position = self.store.read(state.load)
         picked = self.store.read(stored_feeds.picked_names)
+        there = picked | self.computations.names()
         for one in saved:
-            if one.event_type is None and one.feed not in (SCRIPT_FEED, SCENE_FEED) and one.signal.name not in picked:
+            if one.event_type is None and one.feed not in (SCRIPT_FEED, SCENE_FEED) and one.signal.name not in there:
                 continue
             self._engine.restore(one.feed, one.signal, one.fresh_for_s, one.event_type)
+        for kind, feed in self.store.read(sources.all_of):
+            self._engine.sources.brings(feed, [kind])
         missed = self.store.read(lambda session: event_log.after(session, position))
         known = [one for one in missed if self._is_known(assignment_of(one.event), picked)]
         self._report(self._engine.apply_events(known, now))
@@ -287,13 +290,13 @@ class Runtime:
         await self.computations.set_almanac(self._almanac())
         self.touched("session", "signals")
 
-    def _session_and_counts(self) -> dict[str, int]:
+    def _session_and_counts(self) -> dict[str, tuple[int, datetime]]:
         self.session_started_at = self.store.read(state.present_session)
         return self._counts()
 
-    def _counts(self) -> dict[str, int]:
+    def _counts(self) -> dict[str, tuple[int, datetime]]:
         start = self.session_started_at or _BEGINNING
-        return self.store.read(lambda session: event_log.counts_since(session, start))
+        return self.store.read(lambda session: event_log.counts_and_last(session, start))
 
     async def preferences_changed(self) -> None:
         """The user's general choices have changed: the locale, the zone, the first weekday, the folders."""

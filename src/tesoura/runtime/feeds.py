@@ -138,7 +138,8 @@ class Feeds:
         if before:
             self._go_on(running, before, now)
         period_s = float(row.choices.get("period_s", 5.0)) if kind.asked else None
-        self._engine.add_feed(name, period_s, row.paused, kind.lasting)
+        self._engine.add_feed(name, period_s, row.paused, kind.lasting, own=kind.name == "hand")
+        self._engine.sources.brings(name, [*kind.brings(row.choices), *(rule.type for rule in running.rules)])
         for one in running.picks:
             self._engine.add_signal(name, one.name, one.unit)
         if row.paused:

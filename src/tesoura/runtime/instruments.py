@@ -16,7 +16,7 @@ from tesoura.core.instruments.base import Command, Fired, Instrument, Step
 from tesoura.core.instruments.items import InstrumentItem
 from tesoura.core.instruments.runner import CLOCK_SET, Runner, Setup
 from tesoura.core.signals.engine import Engine
-from tesoura.core.values import Event, Scalar
+from tesoura.core.values import Event, Freshness, Scalar
 from tesoura.errors import CommandRefused
 from tesoura.runtime.effects import Effects
 from tesoura.runtime.journal import Journal
@@ -41,6 +41,8 @@ class InstrumentState:
     """What its templates are told beside its signals."""
     items: tuple[InstrumentItem, ...] = ()
     """Its items, for a kind that has some."""
+    freshness: Freshness = Freshness.LIVE
+    """How fresh the least fresh of its signals is."""
 
 
 def topic(name: str) -> str:
@@ -59,7 +61,9 @@ class Instruments:
         clock: Callable[[], datetime],
         touched: Callable[[str], None],
     ) -> None:
-        self._graph, self._journal, self._effects, self._clock = engine.graph, journal, effects, clock
+        self._engine, self._graph, self._journal, self._effects, self._clock = (
+            engine, engine.graph, journal, effects, clock,
+        )  # fmt: skip
         self._fired: list[tuple[Setup, Fired]] = []
         self._logging = asyncio.Lock()
         self._stopping = False
@@ -81,9 +85,11 @@ class Instruments:
         setup = player.definition
         if broken := self._graph.broken.get(setup.name):
             known = {name.partition(".")[2]: self._values.get(name) for name in setup.outputs()}
-            return InstrumentState(setup, player.instrument, known, broken)
+            return InstrumentState(setup, player.instrument, known, broken, freshness=Freshness.DOWN)
         now, instrument = self._clock(), player.instrument
-        return InstrumentState(setup, instrument, instrument.read(now), None, instrument.view(now), player.items)
+        fresh = self._engine.freshness_of(setup.outputs(), now)
+        values, view = instrument.read(now), instrument.view(now)
+        return InstrumentState(setup, instrument, values, None, view, player.items, fresh)
 
     def attempt(self, name: str, command: str, given: Mapping[str, Any]) -> Step:
         """What a command would lead to now. Raises LookupError, and InvalidField when it leads nowhere."""

@@ -14,7 +14,7 @@ from tesoura.runtime.computations import Computations
 from tesoura.settings import Settings
 from tesoura.store import computed as stored_computed
 from tesoura.store import log as event_log
-from tesoura.store import media, overlays, readings, state
+from tesoura.store import media, overlays, readings, sources, state
 from tesoura.store import records as kept_records
 from tesoura.store.readings import KeptReading
 from tesoura.store.store import Store
@@ -122,7 +122,8 @@ class Persistence:
         standings = self._computations.standings() if trails else []
         read, self._readings = self._readings, []
         records, overtaken = self._engine.graph.take_records()
-        if not (changed or standings or read or records or overtaken):
+        learned = self._engine.sources.take_new()
+        if not (changed or standings or read or records or overtaken or learned):
             return
         saved = [state.SavedSignal(*one) for one in changed]
 
@@ -130,6 +131,7 @@ class Persistence:
             state.save(session, saved, applied, trails)
             readings.keep(session, read)
             kept_records.keep(session, records, overtaken)
+            sources.keep(session, learned)
             stored_computed.save_standings(session, standings)
 
         saving = self._store.writer.submit(job)
@@ -140,4 +142,5 @@ class Persistence:
             self._engine.save_again([one.signal.name for one in saved])
             self._readings = [*read, *self._readings]
             self._engine.graph.give_back(records, overtaken)
+            self._engine.sources.give_back(learned)
             log.error("The signals could not be saved; it is tried again: %s", error)

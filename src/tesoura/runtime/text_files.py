@@ -34,9 +34,12 @@ class FileReport:
 
 
 def say_of(wording: str, nothing_yet: str, when_down: str, down_text: str) -> Say:
-    """A file's wording, ready to render. Raises FormulaError."""
+    """A file's wording, ready to render. Raises FormulaError.
+
+    Who reads a file sees no age: what is late is no better than what is down, and after a start it is late until new.
+    """
     down = {"keep": "keep", "empty": "hide", "text": "instead"}[when_down]
-    return Say(compile_wording(wording), nothing_yet, "keep", down, down_text)
+    return Say(compile_wording(wording), nothing_yet, down, down, down_text)
 
 
 class TextFiles:

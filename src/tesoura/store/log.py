@@ -217,6 +217,12 @@ def counts_since(session: Session, start: datetime, until: datetime | None = Non
     return dict(session.exec(asked.group_by(EventRow.type)).all())
 
 
+def counts_and_last(session: Session, start: datetime) -> dict[str, tuple[int, datetime]]:
+    """How many events of each type happened from this instant on, and when the last of them did."""
+    asked = select(EventRow.type, func.count(), func.max(EventRow.time)).where(col(EventRow.time) >= start)
+    return {kind: (count, last) for kind, count, last in session.exec(asked.group_by(EventRow.type))}
+
+
 def last_time(session: Session, start: datetime, until: datetime | None) -> datetime | None:
     """When the last event between these instants happened."""
     asked = select(EventRow.time).where(col(EventRow.time) >= start)

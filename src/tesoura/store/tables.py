@@ -71,6 +71,14 @@ class ReadingRow(SQLModel, table=True):
     after_seq: int
 
 
+class SourceRow(SQLModel, table=True):
+    """A type of event that a feed has brought."""
+
+    __tablename__ = "event_source"
+    type: str = Field(primary_key=True)
+    feed: str = Field(primary_key=True)
+
+
 class RecordRow(SQLModel, table=True):
     """What an instrument wrote down for good. `seq` and `number` are its place: the event of the log that led to it."""
 

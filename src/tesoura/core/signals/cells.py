@@ -9,13 +9,14 @@ from tesoura.core.language.numbers import ENGLISH, NumberStyle
 from tesoura.core.language.scope import Scope
 from tesoura.core.signals.changes import Changes, FeedState
 from tesoura.core.signals.freshness import Cell, Deadlines, Feed, patience
+from tesoura.core.signals.sources import Sources
 from tesoura.core.signals.texts import Texts
 from tesoura.core.signals.trails import Trail
 from tesoura.core.signals.unsaved import Unsaved
 from tesoura.core.values import Freshness, Reading, Scalar, Signal
 
 STALE = (Freshness.LATE, Freshness.DOWN)
-_WORST_FIRST = (Freshness.DOWN, Freshness.LATE, Freshness.LIVE, Freshness.HELD)
+_WORST_FIRST = (Freshness.DOWN, Freshness.LATE, Freshness.HELD, Freshness.LIVE)
 
 
 class Cells:
@@ -26,16 +27,21 @@ class Cells:
         self._cells: dict[str, Cell] = {}
         self._feeds: dict[str, Feed] = {}
         self._deadlines = Deadlines()
+        self.sources = Sources()
+        """Which feeds bring which types of events."""
         self._unsaved = Unsaved()
         self.texts = Texts(Scope(self._values, style), self._age)
 
-    def add_feed(self, feed: str, period_s: float | None, paused: bool = False, lasting: bool = False) -> None:
+    def add_feed(
+        self, feed: str, period_s: float | None, paused: bool = False, lasting: bool = False, own: bool = False
+    ) -> None:
         """Make a feed known, or change its period. Without a period its values are held until the next comes.
 
-        With `lasting`, what came stays live however old it is, for as long as the feed works.
+        With `lasting`, what came stays live however old it is, for as long as the feed works. With `own` it is no feed
+        from outside: what it told stands over a restart.
         """
         known = self._feeds.setdefault(feed, Feed(period_s))
-        known.period_s, known.paused, known.lasting = period_s, paused, lasting
+        known.period_s, known.paused, known.lasting, known.own = period_s, paused, lasting, own
 
     def add_signal(self, feed: str, name: str, unit: str = "") -> None:
         """Make a feed's signal known, or change its unit."""
@@ -58,6 +64,10 @@ class Cells:
         """One signal with its last ten minutes."""
         cell = self._cells.get(name)
         return self._signal(name, cell, now, True) if cell else None
+
+    def freshness_of(self, names: Iterable[str], now: datetime) -> Freshness:
+        """How fresh the least fresh of these signals is; those that tell nothing now left out."""
+        return _worst({self._freshness(name, self._cells[name], now) for name in names if name in self._values})
 
     def feed_state(self, feed: str, now: datetime) -> FeedState:
         """How a feed fares now."""
@@ -134,6 +144,16 @@ class Cells:
         before, known.shown = known.shown, fresh
         return (feed,) if before is not fresh else ()
 
+    def _follows(self, name: str, kinds: tuple[str, ...]) -> None:
+        """A signal follows from events of these types."""
+        self._cells[name].types = kinds
+        self.sources.follow(name, kinds)
+
+    def _names_of(self, feed: str) -> list[str]:
+        """The signals of a feed, and those that follow from the events which it brings."""
+        following = (name for name in self.sources.following(feed) if name in self._cells)
+        return [*self._feeds[feed].names, *following]
+
     def _states_changed(self, names: Iterable[str], touched: Sequence[str], now: datetime) -> list[str]:
         changed = dict.fromkeys(touched)
         for name in names:
@@ -153,14 +173,20 @@ class Cells:
             return Freshness.NEVER
         if cell.broken:
             return Freshness.DOWN
+        streams = self._streams(cell.types, now) if cell.types else set()
         if cell.reads:
-            return self._worst(cell.reads, now)
-        return cell.freshness(self._feeds[cell.feed], now)
+            return _worst({*self._states(cell.reads, now), *streams})
+        return _worst(streams) if streams else cell.freshness(self._feeds[cell.feed], now)
 
-    def _worst(self, names: Iterable[str], now: datetime) -> Freshness:
-        """What is computed is no fresher than the least fresh of what it was computed from."""
+    def _states(self, names: Iterable[str], now: datetime) -> set[Freshness]:
+        """How fresh these signals are. One that has not come is no older than it should be, but it is not live."""
         states = {self._freshness(name, self._cells[name], now) for name in names if name in self._cells}
-        return next((fresh for fresh in _WORST_FIRST if fresh in states), Freshness.HELD)
+        return {Freshness.HELD if one is Freshness.NEVER else one for one in states}
+
+    def _streams(self, kinds: Iterable[str], now: datetime) -> set[Freshness]:
+        """How the feeds fare that bring events of these types. One that has not spoken since the start may be down."""
+        states = {known.freshness(now) for feed in self.sources.of(kinds) if (known := self._feeds.get(feed))}
+        return {Freshness.LATE if one is Freshness.NEVER else one for one in states}
 
     # Keeping it over a restart
 
@@ -183,3 +209,8 @@ class Cells:
     def _changes(self, names: Iterable[str], feeds: tuple[str, ...] = ()) -> Changes:
         told = tuple(names)
         return Changes(told, feeds, self.texts.redraw(told))
+
+
+def _worst(states: set[Freshness]) -> Freshness:
+    """What is computed is no fresher than the least fresh of what it was computed from."""
+    return next((fresh for fresh in _WORST_FIRST if fresh in states), Freshness.HELD)

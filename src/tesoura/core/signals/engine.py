@@ -109,7 +109,7 @@ class Engine(FollowedCells):
         known.last_ok_at, known.problem, known.failures, known.restored = now, None, 0, False
         touched = self._fill(readings, problems)
         feeds = self._feed_changed(feed, known, now)
-        again = touched if not feeds and not problems else known.names
+        again = touched if not feeds and not problems else self._names_of(feed)
         return self._done(self._states_changed(again, touched, now), now, feeds)
 
     def feed_unchanged(self, feed: str, now: datetime) -> Changes:
@@ -204,8 +204,10 @@ class Engine(FollowedCells):
         known.last_ok_at = now
         observed_at = min(event.time, now)
         counter = f"{feed}.{COUNT}"
+        if self.sources.learn(event.type, event.source):
+            fresh += [name for name in self.sources.followers(event.type) if name in self._cells]
         if counter not in self._cells:
-            self.add_signal(feed, counter)
+            self._add_event_signal(event.type, feed, counter)
             fresh.append(counter)
             feeds += self._feed_changed(feed, known, now)
         count = self._values.get(counter, 0)
@@ -225,11 +227,15 @@ class Engine(FollowedCells):
             if name not in self._cells:
                 if len(known.names) >= MAX_EVENT_SIGNALS:
                     continue
-                self.add_signal(feed, name)
+                self._add_event_signal(event.type, feed, name)
                 fresh.append(name)
             if self._newest(name, event.time, now) and self._take(name, scalar, observed_at):
                 touched[name] = None
                 taken += 1
+
+    def _add_event_signal(self, kind: str, feed: str, name: str) -> None:
+        self.add_signal(feed, name)
+        self._follows(name, (kind,))
 
     def correct(self, before: Event, after: Event, seq: int, accepted_at: datetime, now: datetime) -> list[str]:
         """Put an event's corrected amounts in the place of its first ones.
@@ -252,16 +258,25 @@ class Engine(FollowedCells):
                 touched.append(name)
         return self._done(touched, now, (), self.graph.takers(before.type))
 
-    def count_events(self, counts: Mapping[str, int], began: datetime | None, now: datetime) -> Changes:
-        """Set how many events of each type there were since the session began; types not named have had none."""
+    def count_events(
+        self, counts: Mapping[str, tuple[int, datetime]], began: datetime | None, now: datetime
+    ) -> Changes:
+        """Set how many events of each type there were since the session began, and when the last of them happened.
+
+        Types not named have had none.
+        """
         self._session_began = began
         touched: list[str] = []
         for kind in counts:
             self._event_feed(kind)
         for kind, feed in self._event_names:
             name = f"{feed}.{COUNT}"
-            self.add_signal(feed, name)
-            if self._take(name, counts.get(kind, 0), now):
+            self._add_event_signal(kind, feed, name)
+            count, last_at = counts.get(kind, (0, began or now))
+            # What stands already was observed when it was, and not when it is looked at again.
+            if self._values.get(name) == count and self._cells[name].observed_at is not None:
+                self._cells[name].restored = False
+            elif self._take(name, count, min(last_at, now)):
                 touched.append(name)
         return self._done(self._states_changed(touched, touched, now), now)
 
@@ -278,7 +293,7 @@ class Engine(FollowedCells):
             return None
         feed = self._event_names.of(kind, self._feeds.keys())
         if feed is not None and feed not in self._feeds:
-            self.add_feed(feed, None)
+            self.add_feed(feed, None, own=True)
         return feed
 
     def restyle(self, style: NumberStyle) -> Changes:
@@ -300,8 +315,9 @@ class Engine(FollowedCells):
         for name in self._deadlines.passed(now):
             if name in self._cells:
                 names += self._states_changed([name], (), now)
-            elif name in self._feeds:
-                feeds += self._feed_changed(name, self._feeds[name], now)
+            elif name in self._feeds and self._feed_changed(name, self._feeds[name], now):
+                feeds.append(name)
+                names += self._states_changed(self._names_of(name), (), now)
         changes = self._done(names, now, tuple(feeds), self.graph.passed(now))
         return Changes(changes.signals, changes.feeds, {**changes.texts, **self.texts.aged()})
 
@@ -315,7 +331,7 @@ class Engine(FollowedCells):
 
     def _reconsider(self, feed: str, now: datetime) -> Changes:
         known = self._feeds[feed]
-        changed = self._states_changed(known.names, (), now)
+        changed = self._states_changed(self._names_of(feed), (), now)
         return self._done(changed, now, self._feed_changed(feed, known, now))
 
     # Keeping it over a restart
@@ -327,8 +343,10 @@ class Engine(FollowedCells):
         if event_type is not None:
             self._event_names.keep(event_type, feed)
         if feed not in self._feeds:
-            self.add_feed(feed, None)
+            self.add_feed(feed, None, own=event_type is not None)
         self._restore(feed, signal, fresh_for_s)
+        if event_type is not None:
+            self._follows(signal.name, (event_type,))
 
     def mark_restored(self, names: Iterable[str]) -> None:
         """These were set before a restart: late until they are set again, unless they are held."""

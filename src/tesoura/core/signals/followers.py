@@ -8,13 +8,14 @@ from datetime import datetime
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.derived import OWN, DerivedState
 from tesoura.core.computed.graph import Definition, Graph, State, key_of, make_state
-from tesoura.core.instruments.runner import Setup
+from tesoura.core.instruments.runner import CLOCK_SET, COMMAND, Setup
 from tesoura.core.language.numbers import ENGLISH, NumberStyle
 from tesoura.core.signals.cells import Cells
 from tesoura.core.signals.changes import Changes
 from tesoura.core.signals.freshness import Cell
 from tesoura.core.values import Scalar
 
+_OWN_TYPES = (COMMAND, CLOCK_SET)
 BROKEN = "An error in Tesoura stopped this. Build it anew on its page."
 """What the signals of a computation say that failed."""
 
@@ -26,24 +27,35 @@ class FollowedCells(Cells):
         super().__init__(style)
         self.graph = Graph()
         self.texts.extremes = self.graph.extremes
+        self._built_at: dict[str, datetime] = {}
 
-    def compute(self, definition: Definition, now: datetime, state: State | None = None) -> Changes:
-        """Compute these signals from now on, from the beginning or from a state that was built or stored."""
+    def compute(
+        self, definition: Definition, now: datetime, state: State | None = None, at: datetime | None = None
+    ) -> Changes:
+        """Compute these signals from now on, from the beginning or from a state that was built or stored.
+
+        `at` is when what it was built from last changed it, if that was not now.
+        """
         key = key_of(definition)
+        self._built_at = {key: at} if at is not None else {}
         gone = self._outputs(key) - set(definition.outputs())
         for name in gone:
             self._forget(name)
         self.graph.put(definition, state or make_state(definition, self.graph.almanac, now))
         feed = OWN if isinstance(self._state(key), DerivedState) else key
         plays = isinstance(definition, Setup)
-        if feed not in self._feeds:
-            self.add_feed(feed, None, lasting=plays)
+        self.add_feed(feed, None, lasting=plays, own=True)
+        self._feeds[feed].restored = False
+        kinds = _of_others(key, self._state(key).types)
         for name, unit in definition.outputs().items():
             self.add_signal(feed, name, unit)
             self._cells[name].reads = self._state(key).reads
-            self._cells[name].broken = False
+            self._cells[name].broken = self._cells[name].restored = False
+            self._follows(name, kinds)
             self._cells[name].passing = isinstance(definition, Setup) and definition.kind_of.passing
-        return self._done(sorted(gone), now, (), [key])
+        changes = self._done(sorted(gone), now, (), [key])
+        self._built_at = {}
+        return changes
 
     def computing_failed(self, key: str, error: Exception, now: datetime) -> Changes:
         """A computation failed outside the engine: it stands still, and its signals say so."""
@@ -89,6 +101,7 @@ class FollowedCells(Cells):
         if key in self.graph.broken:
             return self._stand_still(key, now)
         touched: list[str] = []
+        at = min(self._built_at.get(key, now), now)
         state, known = self.graph.state(key), self._values.get
         reads = state is not None and bool(state.reads)
         for name, value in values.items():
@@ -100,7 +113,7 @@ class FollowedCells(Cells):
             if value is None:
                 self._empty(name)
             else:
-                self._take(name, value, self._oldest(cell, now))
+                self._take(name, value, self._oldest(cell, at))
             if not same:
                 touched.append(name)
         if not reads:
@@ -128,3 +141,8 @@ class FollowedCells(Cells):
         state = self.graph.state(key)
         assert state is not None
         return state
+
+
+def _of_others(key: str, kinds: Iterable[str]) -> tuple[str, ...]:
+    """The types among these that are brought from elsewhere: no commands, and nothing that it fires itself."""
+    return tuple(kind for kind in kinds if not kind.startswith((*_OWN_TYPES, f"{key}.")))

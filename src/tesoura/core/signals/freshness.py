@@ -20,7 +20,8 @@ def patience(period_s: float) -> timedelta:
 class Feed:
     """One feed's fortunes. Without a period nobody asks it, and its values are held until the next comes.
 
-    A `lasting` one tells of every change, so what it told last is live for as long as it works.
+    A `lasting` one tells of every change, so what it told last is live for as long as it works. What is Tesoura's
+    `own`, set by hand, counted or computed here, is as true after a restart as before it.
     """
 
     period_s: float | None
@@ -30,6 +31,7 @@ class Feed:
     failures: int = 0
     restored: bool = False
     lasting: bool = False
+    own: bool = False
     names: set[str] = field(default_factory=set)
     shown: Freshness = Freshness.NEVER
 
@@ -52,8 +54,8 @@ class Feed:
 class Cell:
     """One signal's age and circumstances; its value lies elsewhere.
 
-    `reads` are the signals it was computed from. A `passing` value is not worth saving, nor its last minutes.
-    A `broken` one stands still because what computed it failed.
+    `reads` are the signals it was computed from, `types` the types of others' events that it follows from. A `passing`
+    value is not worth saving, nor its last minutes. A `broken` one stands still because what computed it failed.
     """
 
     feed: str
@@ -63,6 +65,7 @@ class Cell:
     restored: bool = False
     fresh_for_s: float | None = None
     reads: tuple[str, ...] = ()
+    types: tuple[str, ...] = ()
     broken: bool = False
     passing: bool = False
     trail: Trail = field(default_factory=Trail)
@@ -85,7 +88,9 @@ class Cell:
         limit = self.limit(feed)
         if limit is None and feed.lasting:
             return Freshness.LATE if self.restored else Freshness.LIVE
-        return Freshness.HELD if limit is None else _by_age(now - self.observed_at, limit, self.restored)
+        if limit is None:
+            return Freshness.LATE if self.restored and not feed.own else Freshness.HELD
+        return _by_age(now - self.observed_at, limit, self.restored)
 
 
 def _by_age(age: timedelta, limit: timedelta, restored: bool) -> Freshness:

@@ -50,6 +50,7 @@ def _suggested(choices: Mapping[str, Any]) -> Sequence[Suggested]:
 
 
 KIND = FeedKind(
+    brings=lambda choices: ("show.start",),
     name="calendar",
     title="A calendar",
     on_machine=lambda choices: "://" not in str(choices.get("where", "")),

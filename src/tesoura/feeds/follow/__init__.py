@@ -38,6 +38,7 @@ def _place(choices: Mapping[str, Any]) -> str:
 
 
 KIND = FeedKind(
+    brings=lambda choices: (str(choices.get("type") or "line"),),
     name="follow",
     title="A growing log",
     on_machine=lambda choices: True,

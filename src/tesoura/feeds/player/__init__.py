@@ -28,6 +28,7 @@ def _suggested(choices: Mapping[str, Any]) -> Sequence[Suggested]:
 
 
 KIND = FeedKind(
+    brings=lambda choices: ("match.end",),
     name="player",
     title="A statistics service",
     about="A service that knows players: it is asked for one by name, and tells the rating and each match.",

@@ -183,6 +183,7 @@ def _instrument(one: InstrumentState) -> dict[str, Any]:
         "kind": kind.name,
         "title": one.setup.choices["title"],
         "values": dict(one.values),
+        "freshness": one.freshness.value,
         **({"items": [{"id": item.id, **item.values} for item in one.items]} if kind.items else {}),
         "commands": {known.name: list(known.fields) for known in kind.all_commands},
     }

@@ -1,4 +1,4 @@
-"""Records of instruments; whose a file is, and until when it is kept"""
+"""Records of instruments; whose a file is, and until when it is kept; which feeds bring which types of events"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -25,3 +25,13 @@ def upgrade() -> None:
     op.add_column("media", sa.Column("owner", sa.String(), nullable=True))
     op.add_column("media", sa.Column("kept_until", sa.BigInteger(), nullable=True))
     op.create_index("ix_media_owner", "media", ["owner"])
+    op.create_table(
+        "event_source",
+        sa.Column("type", sa.String(), nullable=False),
+        sa.Column("feed", sa.String(), nullable=False),
+        sa.PrimaryKeyConstraint("type", "feed"),
+    )
+    op.execute(
+        "INSERT INTO event_source (type, feed) SELECT DISTINCT type, substr(source, 6) FROM event "
+        "WHERE source >= 'feed:' AND source < 'feed;'"
+    )
