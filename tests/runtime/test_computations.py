@@ -203,8 +203,10 @@ def test_an_event_says_what_it_changed_and_why_not(show: Running) -> None:
 
 
 def test_what_is_let_go_is_worked_out_beside_the_writer(
-    show: Running, clock: Clock, monkeypatch: pytest.MonkeyPatch
+    tmp_path: Path, clock: Clock, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    # Nothing is let go by itself meanwhile.
+    show = Running(tmp_path / "data", clock=clock, lasting_s=clock.lasting_s, save_every_s=3600.0)
     compute(show, "window", "gifts", **GIFTS, over="all")
     for day in range(3):
         gift(show, "tuck", 1, SEVEN - timedelta(days=10 - day))
@@ -222,6 +224,7 @@ def test_what_is_let_go_is_worked_out_beside_the_writer(
     assert threads
     assert "tesoura-writer" not in threads
     assert value(show, "gifts.sum") == 4
+    show.stop()
 
 
 def explained(show: Running, name: str) -> Sequence[Because]:
