@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 from datetime import UTC, datetime, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -18,8 +19,9 @@ from tesoura.core.forms.form import fill
 from tesoura.core.instruments.base import Command
 from tesoura.core.instruments.countdown import KIND
 from tesoura.core.instruments.countdown.commands import Countdown
-from tesoura.core.instruments.countdown.state import upcoming
+from tesoura.core.instruments.countdown.state import upcoming, widest_of
 from tesoura.core.instruments.countdown.time_text import HOUR, MINUTE, SECOND, Writing, time_of_day
+from tesoura.core.language.widths import rough_width
 from tesoura.errors import Ambiguous, CommandRefused, InvalidField
 
 T = datetime(2026, 11, 26, 20, 4, 30, tzinfo=UTC)
@@ -354,13 +356,13 @@ def test_the_end_is_shown_in_five_seconds_while_it_counts_on_beneath() -> None:
 
 
 def test_its_widest_text_is_twice_as_long_and_its_last_word_is_known() -> None:
-    extremes = made(length="8 min", end_words="Kettle's on, in we go", before="Back in ", leading="no").extremes()
+    extremes = made(length="8 min", end_words="Kettle's on, in we go", before="Back in ", leading="no").extremes(T)
     assert extremes["text"].widest == "Back in 88:88"
     assert extremes["text"].last == "Kettle's on, in we go"
     assert extremes["text"].sample == "Back in 4:32"
-    assert made(length="45 min", leading="no").extremes()["text"].widest == "8:88:88"
+    assert made(length="45 min", leading="no").extremes(T)["text"].widest == "8:88:88"
     assert (
-        made(counts="clock", clock="24", date="weekday").extremes()["text"].widest == "Wednesday 27 September · 20:58"
+        made(counts="clock", clock="24", date="weekday").extremes(T)["text"].widest == "Wednesday 27 September · 22:58"
     )
 
 
@@ -371,3 +373,116 @@ def test_it_goes_on_after_a_restart_as_if_it_had_never_stopped() -> None:
     it = it.handle(Command("pause"), at(10)).after
     again = KIND.restore("kettle_break", filled.choices, Almanac(), it.saved() or {})
     assert again == it
+
+
+FORMS = [
+    Writing(form, leading, empty, hours_from, days, tenths, "In ", "", last)
+    for form in ("colons", "letters") for leading in (True, False) for empty in ("none", "minutes", "all")
+    for hours_from in (1, 60, 200) for days in (True, False) for tenths in (True, False) for last in ("", "{left}!")
+]  # fmt: skip
+LENGTHS_S = (1, 9, 11, 59, 60, 61, 599, 600, 960, 3_599, 3_600, 3_661, 35_999, 86_399, 86_400, 90_061, 900_000,
+             8_640_000, 100_000_000)  # fmt: skip
+
+
+def test_no_text_of_any_form_is_wider_than_the_widest_that_is_told() -> None:
+    rng = random.Random(7)
+    for writing in FORMS:
+        for longest in rng.sample(LENGTHS_S, 1):
+            whole, clock = (rough_width(one) for one in widest_of(writing, longest * SECOND))
+            up, _ = (rough_width(one) for one in widest_of(writing, longest * SECOND, up=True))
+            for us in (longest * SECOND, *(rng.randrange(longest * SECOND + 1) for _ in range(30))):
+                assert rough_width(eights(writing.counting_down(us))) <= whole, (writing, longest, us)
+                assert rough_width(eights(writing.left(us))) <= clock, (writing, longest, us)
+                assert rough_width(eights(writing.counting_up(us))) <= up, (writing, longest, us)
+
+
+def eights(text: str) -> str:
+    return "".join("8" if char.isdigit() else char for char in text)
+
+
+def test_the_widest_text_has_a_place_for_each_unit_that_may_appear() -> None:
+    letters = Writing("letters", False, "none")
+    assert widest_of(letters, 7_200 * SECOND)[0] == "8 h 88 min 88 s"
+    assert widest_of(letters, 960 * SECOND)[0] == "88 min 88 s"
+    assert widest_of(Writing(), 200 * 86_400 * SECOND, up=True)[0] == "888 d 88:88:88"
+    assert widest_of(Writing(days=False), 200 * 86_400 * SECOND, up=True)[0] == "8888:88:88"
+
+
+@pytest.mark.parametrize(("clock", "widest"), [("12s", "88:88:88 pm"), ("12", "88:88 pm"), ("24s", "88:88:88")])
+def test_a_clock_without_zeros_is_told_with_the_hours_that_have_two_digits(clock: str, widest: str) -> None:
+    told = made(counts="clock", clock=clock, leading="no").extremes(T)["text"].widest
+    assert eights(str(told)) == widest
+
+
+def test_one_that_counts_up_from_long_ago_is_told_as_long_as_it_may_become() -> None:
+    since = made(counts="since", since=(T - timedelta(days=60)).isoformat())
+    assert since.extremes(T)["text"].widest == "888 d 88:88:88"
+
+
+def test_adding_minutes_at_zero_lets_it_run_again() -> None:
+    ended = after(made(length="1 min", end_s="10"), "start", T)
+    for after_s in (60, 65, 600):
+        now = T + timedelta(seconds=after_s)
+        step = ended.handle(Command("add", {"by": "3 min"}), now)
+        assert step.after.read(now)["text"] == "03:00"
+        assert step.effect.startswith("00:00 → 03:00, ends at ")
+        assert step.after.read(now + timedelta(minutes=3))["state"] == "ended"
+    with pytest.raises(CommandRefused, match="is there to take from"):
+        ended.handle(Command("add", {"by": "-1 min"}), T + timedelta(seconds=61))
+    with pytest.raises(CommandRefused, match="Start it first"):
+        made(length="1 min").handle(Command("add", {"by": "3 min"}), T)
+
+
+def test_in_the_hour_that_comes_twice_the_next_of_the_two_is_meant() -> None:
+    first = datetime(2026, 10, 25, 0, 10, tzinfo=UTC)
+    assert time_to_come("1:30", first, LISBON) == datetime(2026, 10, 25, 0, 30, tzinfo=UTC)
+    second = datetime(2026, 10, 25, 0, 40, tzinfo=UTC)
+    assert time_to_come("1:30", second, LISBON) == datetime(2026, 10, 25, 1, 30, tzinfo=UTC)
+    with pytest.raises(Ambiguous, match="is over"):
+        time_to_come("1:30", datetime(2026, 10, 25, 1, 31, tzinfo=UTC), LISBON)
+
+
+def heard(countdown: Countdown, now: datetime) -> tuple[Countdown, list[tuple[str, str]]]:
+    """What it fires, and it once all of that is in the log."""
+    told = []
+    for fired in countdown.fires(now):
+        told.append((fired.type, fired.id))
+        countdown = countdown.on_event(Occurrence(micros(fired.at), 1, fired.type, fired.data))
+    return countdown, told
+
+
+def clock_set(countdown: Countdown, by_s: float) -> Countdown:
+    return countdown.on_event(Occurrence(0, 1, "tesoura.clock_set", {"by_s": by_s}))
+
+
+@pytest.mark.parametrize("by_s", [1.0, -1.0, 3600.0, -3600.0])
+def test_a_clock_that_is_set_fires_no_mark_and_no_end_again_and_undo_comes_to_the_same(by_s: float) -> None:
+    running = after(made(length="2 min", mark_1="1 min"), "start", T)
+    running, told = heard(running, T + timedelta(seconds=61))
+    assert [kind for kind, _ in told] == ["kettle_break.at_1_min"]
+    running = after(running, "add", T + timedelta(seconds=62), by="10 s")
+    shifted, now = clock_set(running, by_s), T + timedelta(seconds=62 + by_s)
+    assert shifted.read(now)["left_s"] == 68
+    assert [kind for kind, _ in heard(shifted, now)[1]] == []
+    assert after(shifted, "undo", now).read(now)["left_s"] == 58
+    ended, told = heard(clock_set(running, by_s), T + timedelta(seconds=131 + by_s))
+    assert [kind for kind, _ in told] == ["kettle_break.at_1_min", "kettle_break.ended"]
+    assert heard(clock_set(ended, by_s), T + timedelta(seconds=131 + 2 * by_s))[1] == []
+
+
+def test_a_mark_that_was_passed_meanwhile_is_not_told_again_by_undo() -> None:
+    running = after(made(length="2 min", mark_1="1 min"), "start", T)
+    longer = after(running, "add", T + timedelta(seconds=59), by="1 s")
+    longer, told = heard(longer, T + timedelta(seconds=61))
+    assert len(told) == 1
+    now = T + timedelta(seconds=61.5)
+    back, told = heard(after(longer, "undo", now), now)
+    assert told == []
+    assert [kind for kind, _ in heard(back, T + timedelta(seconds=120))[1]] == ["kettle_break.ended"]
+
+
+def test_an_end_that_came_meanwhile_is_told_when_it_is_undone() -> None:
+    running = after(made(length="1 min"), "start", T)
+    longer = after(running, "add", T + timedelta(seconds=50), by="5 min")
+    now = T + timedelta(seconds=70)
+    assert [kind for kind, _ in heard(after(longer, "undo", now), now)[1]] == ["kettle_break.ended"]

@@ -98,7 +98,7 @@ class Lamps:
             return [Fired("evening", f"{self.name}.evening", now, {"lamps": self.of})]
         return []
 
-    def extremes(self) -> Mapping[str, Extremes]:
+    def extremes(self, at: datetime) -> Mapping[str, Extremes]:
         return {"lit": Extremes("88888888888888888888", "all of them")}
 
     def saved(self) -> dict[str, Any]:

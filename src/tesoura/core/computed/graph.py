@@ -157,6 +157,7 @@ class Graph:
         self._due_at: dict[str, datetime] = {}
         self._turn = itertools.count()
         self._stale: set[str] = set()
+        self._now: datetime | None = None
         self.broken: dict[str, str] = {}
         """Computations that failed, and how. They stand still until they are put anew; the others go on."""
         self.faults: list[tuple[str, Exception]] = []
@@ -302,7 +303,7 @@ class Graph:
     def extremes(self, name: str) -> Extremes | None:
         """What a signal's text may come to, where an instrument tells it."""
         player = self.runners.get(name.rpartition(".")[0])
-        return player.extremes().get(name) if player else None
+        return player.extremes(self._now).get(name) if player and self._now else None
 
     def stale(self) -> list[str]:
         """The computations that only the log can set right."""
@@ -325,6 +326,7 @@ class Graph:
 
         `write` takes what one gives and tells which names that changed.
         """
+        self._now = now
         queue: list[tuple[int, str]] = []
         queued: set[str] = set()
 

@@ -70,6 +70,12 @@ def brief(length: timedelta) -> str:
     return " ".join(found) or "0 s"
 
 
+def soonest(local: datetime, now: datetime, zone: tzinfo) -> datetime:
+    """The instant of a local time in this zone; of one that comes twice, when the clocks go back, the next to come."""
+    first, second = (local.replace(tzinfo=zone, fold=fold).astimezone(UTC) for fold in (0, 1))
+    return second if first <= now < second else first
+
+
 def time_to_come(raw: object, now: datetime, zone: tzinfo) -> datetime:
     """The instant of a time of day, with a date or `tomorrow` before it where that is meant, in this zone.
 
@@ -84,7 +90,7 @@ def time_to_come(raw: object, now: datetime, zone: tzinfo) -> datetime:
         )
     local = now.astimezone(zone)
     hour, minute, second = parts
-    at = local.replace(hour=hour, minute=minute, second=second, microsecond=0, fold=0)
+    at = local.replace(hour=hour, minute=minute, second=second, microsecond=0, tzinfo=None, fold=0)
     day = found[1]
     if day == "tomorrow":
         at += timedelta(days=1)
@@ -94,7 +100,7 @@ def time_to_come(raw: object, now: datetime, zone: tzinfo) -> datetime:
         except ValueError:
             raise InvalidField(f"There is no {day} in the calendar.") from None
         at = at.replace(year=date.year, month=date.month, day=date.day)
-    instant = at.astimezone(UTC)
+    instant = soonest(at, now, zone)
     if instant > now:
         return instant
     clock = f"{hour}:{minute:02}" + (f":{second:02}" if second else "")

@@ -108,8 +108,8 @@ class Instrument(Protocol):
         """What its templates are told beside its signals: facts that do not change any more."""
         ...
 
-    def extremes(self) -> Mapping[str, Extremes]:
-        """What its texts may come to, by the part of the signal's name after the dot."""
+    def extremes(self, at: datetime) -> Mapping[str, Extremes]:
+        """What its texts may come to from this instant on, by the part of the signal's name after the dot."""
         ...
 
     def saved(self) -> dict[str, Any] | None:

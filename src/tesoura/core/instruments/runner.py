@@ -159,9 +159,9 @@ class Runner:
             del self._told[next(iter(self._told))]
         return found
 
-    def extremes(self) -> dict[str, Extremes]:
-        """What its texts may come to, by signal."""
-        return {f"{self.definition.name}.{name}": one for name, one in self.instrument.extremes().items()}
+    def extremes(self, at: datetime) -> dict[str, Extremes]:
+        """What its texts may come to from this instant on, by signal."""
+        return {f"{self.definition.name}.{name}": one for name, one in self.instrument.extremes(at).items()}
 
     def read(self, now: datetime, values: Mapping[str, Scalar]) -> dict[str, Scalar | None]:
         """The value of each of its signals that is another than when it was last read; None for nothing to tell.

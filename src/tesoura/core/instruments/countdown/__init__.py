@@ -80,9 +80,10 @@ def _preview(
         write = plan.writing.counting_up if it.up else plan.writing.counting_down
         for words, us in _TURNS:
             turning.append((words, write(us)))
-    last = it.extremes()["text"].last if plan.counts in DOWN else None
+    extremes = it.extremes(now)["text"]
+    last = extremes.last if plan.counts in DOWN else None
     return {"now": it.text(now), "changes": upcoming(it, now, 10), "turning": turning, "last": last,
-            "widest": it.extremes()["text"].widest}  # fmt: skip
+            "widest": extremes.widest}  # fmt: skip
 
 
 _TURNS = (

@@ -8,10 +8,10 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from tesoura.core.computed.occurrence import micros
-from tesoura.core.forms.durations import LONGEST, duration, signed, time_to_come
+from tesoura.core.forms.durations import LONGEST, duration, signed, soonest, time_to_come
 from tesoura.core.instruments.base import Command, Step
 from tesoura.core.instruments.countdown.plan import COMMANDED, CountdownPlan
-from tesoura.core.instruments.countdown.state import ENDED, PAUSED, READY, RUNNING, TRIAL_US, Counting, seconds
+from tesoura.core.instruments.countdown.state import ENDED, OVER, PAUSED, READY, RUNNING, TRIAL_US, Counting, seconds
 from tesoura.core.instruments.countdown.time_text import SECOND, time_of_day
 from tesoura.errors import CommandRefused, InvalidField
 
@@ -69,7 +69,7 @@ class Countdown(Counting):
                 until = datetime.fromisoformat(str(given["until"]))
             except ValueError:
                 raise InvalidField("Give `until` as a date and time with its zone.") from None
-            return (until if until.tzinfo else until.replace(tzinfo=self.plan.zone)).astimezone(UTC)
+            return until.astimezone(UTC) if until.tzinfo else soonest(until, now, self.plan.zone)
         if given.get("length"):
             return now + duration(given["length"])
         if given.get("to") or self.plan.counts == "time":
@@ -98,7 +98,7 @@ class Countdown(Counting):
         by = timedelta(seconds=seconds(given["by_s"])) if "by_s" in given else signed(given.get("by", ""))
         by_us = round(by.total_seconds() * SECOND)
         state = self.state(now)
-        if state not in (RUNNING, PAUSED):
+        if state == READY:
             raise CommandRefused("It does not run. Start it first.")
         us = self._us(now) + by_us
         if us <= 0:
@@ -110,13 +110,20 @@ class Countdown(Counting):
         if state == PAUSED:
             after = replace(self, held_us=us, length_us=length)
             return Step(after, f"{self._plain(self._us(now))} → {self._plain(us)}", given)
+        if state in (ENDED, OVER):
+            # It stands at zero, where minutes are what is asked for: it runs again, from now.
+            return self._run_on(now + by, now, given)
         assert self.target is not None
         after = replace(self, target=self.target - by if self.up else self.target + by, set_at=now, length_us=length)
         return Step(after, self._change(now, after), given)
 
+    def _run_on(self, until: datetime, now: datetime, given: Mapping[str, Any]) -> Step:
+        after = replace(self._fresh(), target=until, set_at=now, length_us=micros(until) - micros(now))
+        return Step(after, f"{self._plain(0)} → {self._plain(after._us(now))}, {self._ends(now, after)}", given)
+
     def _set(self, given: Mapping[str, Any], now: datetime) -> Step:
         state = self.state(now)
-        if state not in (RUNNING, PAUSED):
+        if state == READY:
             raise CommandRefused("It does not run. Start it with this time instead.")
         if self.up:
             raise CommandRefused("One that counts up has no end to set. Add or take time.")
@@ -125,6 +132,8 @@ class Countdown(Counting):
         until = self._until(given, now)
         left = micros(until) - micros(now)
         given = {"until": until.isoformat()}
+        if state in (ENDED, OVER):
+            return self._run_on(until, now, given)
         if state == PAUSED:
             after = replace(self, held_us=left, length_us=max(left, self.length_us))
             return Step(after, f"{self._plain(self._us(now))} → {self._plain(left)}", given)
@@ -144,7 +153,11 @@ class Countdown(Counting):
     def _undo(self, given: Mapping[str, Any], now: datetime) -> Step:
         if self.undone_to is None:
             raise CommandRefused("There is nothing to take back.")
-        return Step(self.undone_to, f"viewers see {self._seen(self.undone_to, now)}")
+        after = self.undone_to
+        if after.target is not None and after.set_at is not None:
+            # What its marks were meanwhile is past; but an end that came meanwhile is told.
+            after = replace(after, set_at=min(now, after.target - timedelta(microseconds=1)))
+        return Step(after, f"viewers see {self._seen(after, now)}")
 
     def _must(self, now: datetime, state: str, why_not: str) -> None:
         if self.state(now) != state:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
+from functools import lru_cache
 from typing import Any, Self
 
 from tesoura.core.computed.occurrence import Occurrence, instant, micros
@@ -13,7 +14,17 @@ from tesoura.core.effects import SCENE, SOUND, Effect
 from tesoura.core.forms.durations import brief
 from tesoura.core.instruments.base import Fired, Told
 from tesoura.core.instruments.countdown.plan import UP, CountdownMark, CountdownPlan
-from tesoura.core.instruments.countdown.time_text import HOUR, LAST_TEN, MINUTE, SECOND, TENTH, time_of_day
+from tesoura.core.instruments.countdown.time_text import (
+    DAY,
+    HOUR,
+    LAST_TEN,
+    MINUTE,
+    SECOND,
+    TENTH,
+    Writing,
+    time_of_day,
+)
+from tesoura.core.language.widths import rough_width
 from tesoura.core.signals.extremes import Extremes
 from tesoura.core.values import Scalar
 from tesoura.errors import InvalidField
@@ -79,12 +90,24 @@ class Counting:
     def on_event(self, event: Occurrence) -> Self:
         """A mark of its own is in the log; or the machine's clock was set, which a length of time does not mind."""
         if event.type == CLOCK_SET:
-            by = timedelta(seconds=seconds(event.data.get("by_s")))
-            if self.plan.counts in ("duration", "up") and self.target is not None and self.set_at is not None:
-                return replace(self, target=self.target + by, set_at=self.set_at + by)
-            return self
+            return self._shifted(timedelta(seconds=seconds(event.data.get("by_s"))))
         id = str(event.data.get("of", ""))
         return replace(self, fired=self.fired | {id}) if id else self
+
+    def _shifted(self, by: timedelta) -> Self:
+        """The same after the machine's clock was set: a length of time goes on, and what it has fired stays fired."""
+        if self.plan.counts not in ("duration", "up"):
+            return self
+        undone_to = self.undone_to._shifted(by) if self.undone_to else None
+        trial = self.trial + by if self.trial else None
+        if self.target is None or self.set_at is None:
+            return replace(self, trial=trial, undone_to=undone_to)
+        fired = self.fired
+        for before, after in ((self.target, self.target + by), *([(self.trial, trial)] if trial else [])):
+            assert before is not None
+            fired = frozenset(id.replace(before.isoformat(), after.isoformat(), 1) for id in fired)
+        return replace(self, target=self.target + by, set_at=self.set_at + by, trial=trial, fired=fired,
+                       undone_to=undone_to)  # fmt: skip
 
     def see(self, values: Mapping[str, Scalar], now: datetime) -> Self:
         """The calendar's event begins at another time. One that has just ended keeps its last words."""
@@ -185,7 +208,7 @@ class Counting:
         found = list(self._passed(self.target, self.set_at, now, False))
         if self.trial is not None:
             found += self._passed(self.trial, self.trial - timedelta(seconds=5), now, True)
-        return found
+        return sorted(found, key=lambda one: one.at)
 
     def _passed(self, target: datetime | None, since: datetime | None, now: datetime, trial: bool) -> Iterator[Fired]:
         if target is None or since is None:
@@ -213,22 +236,24 @@ class Counting:
         """Its signals tell all there is."""
         return {}
 
-    def extremes(self) -> Mapping[str, Extremes]:
+    def extremes(self, at: datetime) -> Mapping[str, Extremes]:
         """The widest text, as if it had become twice as long; and its last word."""
         plan, writing = self.plan, self.plan.writing
         if plan.counts == "clock":
-            longest = datetime(2028, 9, 27, 20, 58, 58, tzinfo=UTC)
-            shown = writing.before + time_of_day(longest, plan.clock, plan.date, writing.leading) + writing.after
+            shown = _widest(
+                writing.before + time_of_day(one, plan.clock, plan.date, writing.leading) + writing.after
+                for one in _CLOCK_WIDEST
+            )
             return {"text": Extremes(shown, shown, shown)}
         if self.up:
-            length = max(10 * HOUR - SECOND, 2 * self.length_us)
-            widest = _wide(writing.counting_up(length))
-            clock = _wide(writing.time(length))
+            # In doublings of ten hours, so that one that goes on is not measured anew each second.
+            doubled, length = 2 * max(self._us(at), self.length_us), 10 * HOUR - SECOND
+            while length < doubled:
+                length = 2 * length + SECOND
+            widest, clock = widest_of(writing, length, up=True)
             return {"text": Extremes(widest, widest, writing.counting_up(SAMPLE_US)), "time": Extremes(clock, clock)}
         length = 2 * max(self.length_us, plan.length_us) or 24 * HOUR - SECOND
-        times = (length, length // 2, LAST_TEN - TENTH, MINUTE - SECOND)
-        widest = max((_wide(writing.counting_down(us)) for us in times), key=len)
-        clock = max((_wide(writing.left(us)) for us in times), key=len)
+        widest, clock = widest_of(writing, length)
         return {
             "text": Extremes(widest, self._last(), writing.counting_down(SAMPLE_US)),
             "time": Extremes(clock, writing.left(0), writing.left(SAMPLE_US)),
@@ -263,7 +288,35 @@ def mark_type(name: str, mark: CountdownMark) -> str:
     return f"{name}.at_{brief(timedelta(microseconds=mark.left_us)).replace(' ', '_')}"
 
 
-def _wide(text: str) -> str:
+_CLOCK_WIDEST = [datetime(2028, month, 27, 22, 58, 58, tzinfo=UTC) for month in range(1, 13)]
+"""With two digits in each place, on each weekday and in each month."""
+
+
+def _widest(texts: Iterable[str]) -> str:
+    return max(texts, key=rough_width)
+
+
+@lru_cache(maxsize=256)
+def widest_of(writing: Writing, longest_us: int, up: bool = False) -> tuple[str, str]:
+    """The widest whole text, and the widest time alone, of all lengths up to this one; their digits are eights.
+
+    A text is the wider, the more units it shows and the more digits each has: so the least length is tried for every
+    choice of units and of the digits that each has.
+    """
+    days, hours, minutes = (
+        {0, 8, 10, 100, 1_000, 10_000, max(longest_us // unit - 1, 0)} for unit in (DAY, HOUR, MINUTE)
+    )
+    lengths = {
+        day * DAY + hour * HOUR + minute * MINUTE + second * SECOND
+        for day in days for hour in hours for minute in minutes for second in (0, 8, 10)
+    }  # fmt: skip
+    lengths |= {longest_us, longest_us // 2, MINUTE - SECOND, LAST_TEN - TENTH, 0}
+    fitting = [us for us in lengths if 0 <= us <= longest_us]
+    whole, time = (writing.counting_up, writing.time) if up else (writing.counting_down, writing.left)
+    return _widest({_eights(whole(us)) for us in fitting}), _widest({_eights(time(us)) for us in fitting})
+
+
+def _eights(text: str) -> str:
     return re.sub(r"\d", "8", text)
 
 

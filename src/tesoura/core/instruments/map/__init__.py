@@ -119,7 +119,7 @@ class Map:
         """Its signals tell all there is."""
         return {}
 
-    def extremes(self) -> Mapping[str, Extremes]:
+    def extremes(self, at: datetime) -> Mapping[str, Extremes]:
         """It has no words."""
         return {}
 

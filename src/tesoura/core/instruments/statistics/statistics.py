@@ -155,7 +155,7 @@ class Statistics(Scoped):
         """Its signals tell all there is."""
         return {}
 
-    def extremes(self) -> Mapping[str, Extremes]:
+    def extremes(self, at: datetime) -> Mapping[str, Extremes]:
         """Numbers grow as all do; the card is tried with twelve made-up matches."""
         card = made_up.card(self.plan.last, self.plan.last)
         found = {f"card_{name}": Extremes(sample=value) for name, value in card.items()}
