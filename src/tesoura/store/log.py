@@ -118,7 +118,8 @@ def happenings(
     They come in no order, unless `in_order` of the log is asked for, which costs a little more.
     """
     corrected = corrections(session)
-    asked = f"SELECT seq, type, time, accepted_at, data FROM event WHERE type IN ({', '.join('?' * len(types))}) "  # noqa: S608
+    wanted = ", ".join("?" * len(types))
+    asked = f"SELECT seq, type, time, accepted_at, data, source FROM event WHERE type IN ({wanted}) "  # noqa: S608
     driver: Any = session.connection().connection
     given: list[Any] = [*types, after_seq, until_seq]
     asked += "AND seq > ? AND seq <= ?"
@@ -128,11 +129,11 @@ def happenings(
     # The plus keeps SQLite from walking through the whole log for a few types of it.
     cursor = driver.execute(asked + (" ORDER BY +seq" if in_order else ""), given)
     try:
-        for seq, kind, at, accepted_at, raw in cursor:
+        for seq, kind, at, accepted_at, raw, source in cursor:
             data = json.loads(raw)
             if changed := corrected.get(seq):
                 data = {**data, **changed}
-            yield Occurrence(min(at, accepted_at), seq, kind, data)
+            yield Occurrence(min(at, accepted_at), seq, kind, data, source)
     finally:
         cursor.close()
 

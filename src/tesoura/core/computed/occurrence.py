@@ -21,6 +21,7 @@ class Occurrence(NamedTuple):
     seq: int
     type: str
     data: Mapping[str, object]
+    source: str = ""
 
 
 def micros(instant: datetime) -> int:
@@ -35,7 +36,7 @@ def instant(at: int) -> datetime:
 
 def occurrence(event: Event, seq: int, accepted_at: datetime) -> Occurrence:
     """An event from the log. One that claims to be of the future happened when it was accepted."""
-    return Occurrence(micros(min(event.time, accepted_at)), seq, event.type, event.data)
+    return Occurrence(micros(min(event.time, accepted_at)), seq, event.type, event.data, event.source)
 
 
 def field_of(data: Mapping[str, object], path: str) -> object:

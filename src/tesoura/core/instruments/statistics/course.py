@@ -1,45 +1,79 @@
-"""The course of matches: which stretch of time an event belongs to, and what each scope adds up to."""
+"""The course of matches: what was told, in the order of time, and what each stretch of it adds up to.
+
+All that was told is kept as it was told, and only looked at together: so it does not matter in which order it came.
+"""
 
 from __future__ import annotations
 
-from bisect import bisect_right
-from collections.abc import Iterator, Mapping
+from bisect import bisect_left, bisect_right, insort
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime, time, timedelta, tzinfo
-from typing import Any
+from typing import Any, NamedTuple
 
 from tesoura.core.computed.occurrence import EPOCH, instant, micros
-from tesoura.core.instruments.statistics.tally import CLOCK_OFF, CLOCK_ON, Stretch, Tally, TallyMark
+from tesoura.core.instruments.statistics.tally import (
+    ASSIST,
+    DEATH,
+    KILL,
+    LEFT_DEATH,
+    LEFT_KILL,
+    PAUSE,
+    RESUME,
+    Tally,
+    TallyMark,
+    counted,
+)
 
 KEPT_MATCHES = 30
 """Matches kept beside those of the session and the day: as many as a card can show."""
-WITH_MARKS = 3
-_LAST = 1 << 62
-"""A place behind all places of the log: a match's clock stops after all that happened at that instant."""
-"""The newest matches whose single events are stored; a late event of an older one is taken from the log."""
+FOREVER = 1 << 62
+MOST_EXACT = 20_000
+"""Beyond so many marks, damage of the same second is kept as one."""
+SAME_END_US = 60_000_000
+"""Two sources that tell of ends so close to each other tell of one match."""
+_SINGLE = {KILL: "kills", LEFT_KILL: "kills", DEATH: "deaths", LEFT_DEATH: "deaths", ASSIST: "assists"}
+
+Since = tuple[int, int]
+"""From when on something counts: the instant (µs), and the place in the log behind which, for what happened then."""
+
+
+class Fight(NamedTuple):
+    """Somebody beat somebody: when, its place in the log, in which match (as a mark tells it), and the names' keys."""
+
+    at: int
+    seq: int
+    match: str | int
+    actor: str
+    target: str
 
 
 @dataclass(slots=True)
 class Match:
-    """One match. `kills` counts everybody's by name; `rating` is the player's after it, `before` the one before it."""
+    """One match; its `number` is the place in the log of what first told of it.
+
+    `started` says whether its start was told; `source` who told of it. `totals` are the end's own sums. `rating` is the
+    player's after it, `before` the one before it where that was told.
+    """
 
     number: int
     began: int
     id: str = ""
     ended: int | None = None
-    finished: bool = False
     result: str = ""
     rating: float | None = None
     before: float | None = None
     opponent: str = ""
     arena: str = ""
     totals: dict[str, float] = field(default_factory=dict)
-    kills: dict[str, int] = field(default_factory=dict)
     started: bool = True
+    source: str = ""
+    known_as: list[str] = field(default_factory=list)
 
-    def copy(self) -> Match:
-        """Another one that can go on by itself."""
-        return replace(self, totals=dict(self.totals), kills=dict(self.kills))
+    @property
+    def finished(self) -> bool:
+        """Whether its end was told."""
+        return self.ended is not None
 
     def saved(self) -> dict[str, Any]:
         """As it is stored."""
@@ -70,211 +104,358 @@ class Days:
 
 
 class Course:
-    """All stretches and matches that any scope may ask for, in the order of time."""
+    """All that any scope may ask for, in the order of time."""
 
     def __init__(self, zone: tzinfo, session_began: datetime | None, within_us: int) -> None:
         self.days = Days(zone)
         self.session_from = micros(session_began) if session_began else 0
         self.within_us = within_us
-        self.stretches: list[Stretch] = []
+        self.marks: list[TallyMark] = []
+        self.fights: list[Fight] = []
         self.matches: list[Match] = []
-        self.open: Match | None = None
-        self.last_at = 0
-        self.stale = False
-        self.rating: float | None = None
-        self.ratings: list[tuple[int, float, bool]] = []
-        """Ratings told: when, how much, and whether as the one before a match."""
+        self.ratings: list[tuple[int, int, float]] = []
+        """Ratings told: when, at which place of the log, how much."""
         self.version = 0
-        """It grows with every change of anything but the present stretch."""
-        self._folds: dict[int, tuple[int, Tally]] = {}
+        """It grows with every change of anything but what is added at the end."""
+        self._folds: dict[tuple[Since, int | None], Tally] = {}
+        self._kept: dict[Any, Any] = {}
+        self._starts: Sequence[Match] = ()
+        self._begans: Sequence[int] = ()
+        self._ends: Sequence[Match] = ()
+        self._ids: Mapping[str, Match] = {}
+
+    def changed(self) -> None:
+        """Something was told that lies before the end of what is known: all is looked at again."""
+        self.version += 1
+        self._folds, self._kept = {}, {}
+        self.matches.sort(key=lambda one: (one.began, one.number))
+        self._starts = [one for one in self.matches if one.started]
+        self._begans = [one.began for one in self._starts]
+        self._ends = [one for one in self.matches if not one.started]
+        self._ids = {id: one for one in self.matches for id in (one.id, *one.known_as) if id}
+
+    def _once(self, key: Any, make: Any) -> Any:
+        """What changes with the version alone is made once."""
+        if key not in self._kept:
+            self._kept[key] = make()
+        return self._kept[key]
 
     # Matches
 
-    def match(self, number: int | None) -> Match | None:
-        """A match by its number."""
-        if number is None or not self.matches:
-            return None
-        at = number - self.matches[0].number
-        return self.matches[at] if 0 <= at < len(self.matches) else None
-
     def by_id(self, id: str) -> Match | None:
-        """The latest match with this id."""
-        return next((one for one in reversed(self.matches) if one.id == id), None) if id else None
+        """The match with this id."""
+        return self._ids.get(id) if id else None
 
-    def start_match(self, at: int, id: str = "", started: bool = True) -> Match:
-        """A match begins; one that still goes on is over, without a result, since its last event."""
-        if self.open is not None:
-            self.end_match(self.open, min(self.last_at, at), finished=False)
-        number = self.matches[-1].number + 1 if self.matches else 1
-        match = Match(number, at, id, started=started)
+    def started_by(self, at: int) -> Match | None:
+        """The last match that had started by this instant, whether it had ended or not."""
+        index = bisect_right(self._begans, at) - 1
+        return self._starts[index] if index >= 0 else None
+
+    def going_on(self, at: int) -> Match | None:
+        """The match that went on at this instant; one that started goes before one of which only the end was told."""
+        match = self.started_by(at)
+        if match is not None and (match.ended is None or at <= match.ended):
+            return match
+        return next((one for one in reversed(self._ends) if one.began <= at <= (one.ended or 0)), None)
+
+    @property
+    def open(self) -> Match | None:
+        """The match that goes on: the one that started last, unless it has ended."""
+        last = self._starts[-1] if self._starts else None
+        return last if last is not None and last.ended is None else None
+
+    def of(self, told: str | int, at: int) -> Match | None:
+        """The match of something that told this of it, and happened then."""
+        if told == "":
+            return self.going_on(at)
+        if isinstance(told, int):
+            return next((one for one in self.matches if one.number == told), None)
+        return self._ids.get(told)
+
+    def add_match(self, match: Match) -> Match:
+        """A match was told of that was not known."""
         self.matches.append(match)
-        self.open = match
-        self.border(at, and_at=True)
-        self.add(TallyMark(at, 0, CLOCK_ON), match)
+        self.changed()
+        self._let_go()
         return match
 
-    def end_match(self, match: Match, at: int, finished: bool) -> None:
-        """A match ends."""
-        match.ended, match.finished = at, finished
-        self.add(TallyMark(at, _LAST, CLOCK_OFF), match)
-        if self.open is match:
-            self.open = None
-            self.border(at)
+    def other_side(self, match: Match) -> Match | None:
+        """The same match as another source tells it: one of about the same time, whose end was told."""
+        for one in reversed(self.matches):
+            if one is not match and one.ended is not None and one.source != match.source and _overlap(one, match):
+                return one
+        return None
 
-    def border(self, at: int, and_at: bool = False) -> None:
-        """A new stretch begins here; what came early and lies behind it, or with `and_at` at it, goes over into it."""
-        last = self.stretches[-1] if self.stretches else None
-        new = Stretch.new(at if last is None else max(at, last.began), self.open.number if self.open else None)
-        if last is not None and last.marks and (last.marks[-1].at > at or (and_at and last.marks[-1].at == at)):
-            over = [mark for mark in last.marks if mark.at > at or (and_at and mark.at == at)]
-            last.marks = last.marks[: len(last.marks) - len(over)]
-            new.marks = over
-            for one in (last, new):
-                one.count(self.within_us)
-        self.stretches.append(new)
-        self._changed()
-        self._let_go()
-
-    def _changed(self) -> None:
-        self._folds.clear()
-        self.version += 1
-
-    # Marks
-
-    def add(self, mark: TallyMark, match: Match | None = None) -> None:
-        """Count something: in its match when it is told, else where it lies in time."""
-        if not self.stretches:
-            self.stretches.append(Stretch.new(self._floor(mark.at), self.open.number if self.open else None))
-        last = self.stretches[-1]
-        if mark.at >= last.began and (match is None or last.match == match.number):
-            if (floor := self._floor(mark.at)) > last.began and mark.at >= self.last_at:
-                self._divide(floor)
-                last = self.stretches[-1]
-            self.last_at = max(self.last_at, mark.at)
-            last.add(mark, self.within_us)
-            return
-        stretch = self._of(mark.at, match)
-        self._changed()
-        if stretch is None:
-            # Older than anything that is kept, or than the first thing told.
-            stretch = Stretch.new(self._floor(mark.at), None)
-            self.stretches.insert(0, stretch)
-        self.stale = not stretch.add(mark, self.within_us) or self.stale
-
-    def _of(self, at: int, match: Match | None) -> Stretch | None:
-        if match is not None:
-            own = [one for one in self.stretches if one.match == match.number]
-            if own:
-                return next((one for one in reversed(own) if one.began <= at), own[0])
-        found = bisect_right(self.stretches, at, key=lambda one: one.began)
-        return self.stretches[found - 1] if found else None
-
-    def _floor(self, at: int) -> int:
-        """The last midnight or session's start before this instant."""
-        day = self.days.began(at)
-        return max(day, self.session_from) if self.session_from <= at else day
-
-    def _divide(self, at: int) -> None:
-        """Midnight or a new session within what goes on: its clock goes on in the next stretch."""
-        last = self.stretches[-1]
-        ticks = last.tally.on_at is not None
-        if ticks:
-            last.add(TallyMark(at, _LAST, CLOCK_OFF), self.within_us)
-        self.border(at)
-        if ticks:
-            self.stretches[-1].add(TallyMark(at, 0, CLOCK_ON), self.within_us)
-
-    def cut(self, at: int) -> None:
-        """Let a new stretch begin now, within whatever goes on."""
-        if self.stretches:
-            self._divide(max(at, self.stretches[-1].began))
-        else:
-            self.border(at)
-
-    # Scopes
-
-    def since(self, began: int) -> Tally:
-        """What all stretches from this instant on come to."""
-        stretches = self.stretches
-        if not stretches or stretches[-1].began < began:
-            return Tally()
-        known = self._folds.get(began)
-        if known is None or known[0] != len(stretches):
-            closed = Tally()
-            for stretch in stretches[bisect_right(stretches, began - 1, key=lambda one: one.began) : -1]:
-                closed = closed.then(stretch.tally)
-            known = self._folds[began] = (len(stretches), closed)
-        return known[1].then(stretches[-1].tally)
-
-    def of_match(self, match: Match, began: int = 0) -> Tally:
-        """What a match comes to, from this instant on."""
-        total = Tally()
-        own = False
-        for stretch in reversed(self.stretches):
-            if stretch.match == match.number and stretch.began >= began:
-                total = stretch.tally.then(total)
-                own = True
-            elif stretch.began < match.began:
-                break
-        return total if own else Tally()
+    def join(self, match: Match, other: Match) -> None:
+        """Both are one match: what the first does not know is taken from the other, which is known no more."""
+        match.result = match.result or other.result
+        match.rating = other.rating if match.rating is None else match.rating
+        match.before = other.before if match.before is None else match.before
+        match.opponent, match.arena = match.opponent or other.opponent, match.arena or other.arena
+        match.totals = {**other.totals, **match.totals}
+        match.known_as = sorted({*match.known_as, *other.known_as, other.id} - {"", match.id})
+        self.matches = [one for one in self.matches if one is not other]
+        self.marks = [one._replace(match=match.number) if one.match == other.number else one for one in self.marks]
+        self.changed()
 
     def finished(self) -> list[Match]:
-        """The matches that have ended, the oldest first."""
-        return [one for one in self.matches if one.finished]
+        """The matches that have ended, the one that ended first at the front."""
+        found: list[Match] = self._once(
+            "finished",
+            lambda: sorted((one for one in self.matches if one.finished), key=lambda one: (one.ended or 0, one.number)),
+        )
+        return found
+
+    # What is told
+
+    def add(self, mark: TallyMark) -> None:
+        """Count something."""
+        match = self.of(mark.match, mark.at)
+        last = not self.marks or mark[:2] >= self.marks[-1][:2]
+        if not last or mark.what in (PAUSE, RESUME) or (match is not None and match is not self.open):
+            insort(self.marks, mark, key=lambda one: one[:2])
+            self.changed()
+        else:
+            self.marks.append(mark)
+            number = match.number if match else None
+            for (since, only), tally in self._folds.items():
+                if mark[:2] > since and only in (None, number):
+                    tally.add(mark, number, self.within_us)
+        if len(self.marks) > MOST_EXACT:
+            self._coarsen()
+
+    def take_away(self, seq: int) -> None:
+        """Uncount what has this place in the log."""
+        self.marks = [mark for mark in self.marks if mark.seq != seq]
+        self.changed()
+
+    def add_fight(self, fight: Fight) -> None:
+        """Somebody beat somebody."""
+        match = self.of(fight.match, fight.at)
+        last = not self.fights or fight[:2] >= self.fights[-1][:2]
+        insort(self.fights, fight, key=lambda one: one[:2])
+        if not last or (match is not None and match is not self.open):
+            self.changed()
+        elif match is not None and "fights" in self._kept:
+            _count_fight(self._kept["fights"].setdefault(match.number, {}), fight)
+
+    def rated(self, at: int, seq: int, rating: float) -> None:
+        """A rating was told."""
+        insort(self.ratings, (at, seq, rating))
+        self.changed()
+
+    def rating_by(self, at: int) -> float | None:
+        """The last rating told by this instant."""
+        index = bisect_right(self.ratings, at, key=lambda one: one[0]) - 1
+        return self.ratings[index][2] if index >= 0 else None
+
+    @property
+    def rating(self) -> float | None:
+        """The last rating told."""
+        return self.ratings[-1][2] if self.ratings else None
+
+    def _coarsen(self) -> None:
+        """Keep what is told many times a second as one, so that the longest session can be kept whole."""
+        seconds: dict[tuple[int, int, str | int], TallyMark] = {}
+        kept: list[TallyMark] = []
+        for mark in self.marks:
+            if not mark.of and mark.what in (KILL, DEATH, ASSIST, PAUSE, RESUME, LEFT_KILL, LEFT_DEATH):
+                kept.append(mark)
+                continue
+            key = (mark.at // 1_000_000, mark.what, mark.match)
+            known = seconds.get(key)
+            more = (known.amount, known.of) if known else (0.0, 0.0)
+            seconds[key] = (known or mark)._replace(amount=more[0] + mark.amount, of=more[1] + mark.of)
+        self.marks = sorted([*kept, *seconds.values()])
+        self.changed()
+
+    # What it adds up to
+
+    def since(self, since: Since) -> Tally:
+        """What all from there on comes to, the sums of ends included."""
+        return self._with_totals(self._fold(since, None), since, [one for one in self.finished() if one.totals])
+
+    def of_match(self, match: Match, since: Since = (0, 0)) -> Tally:
+        """What a match comes to, from there on."""
+        return self._with_totals(self._fold(since, match.number), since, [match] if match.totals else [])
+
+    def of_matches(self, matches: Iterable[Match]) -> Tally:
+        """What these matches come to, one after the other."""
+        wanted = {one.number for one in matches}
+        tally = counted((pair for pair in self._numbered() if pair[1] in wanted), self.within_us)
+        return self._with_totals(tally, (0, 0), [one for one in self.matches if one.number in wanted])
+
+    def _numbered(self) -> Sequence[tuple[TallyMark, int | None]]:
+        """All marks with the numbers of their matches."""
+
+        return [(mark, match.number if (match := self.of(mark.match, mark.at)) else None) for mark in self.marks]
+
+    def _fold(self, since: Since, only: int | None) -> Tally:
+        known = self._folds.get((since, only))
+        if known is None:
+            known, within = Tally(), self.within_us
+            for mark in self.marks[bisect_right(self.marks, since, key=lambda one: one[:2]) :]:
+                match = self.of(mark.match, mark.at)
+                if only is None or (match is not None and match.number == only):
+                    known.add(mark, match.number if match else None, within)
+            self._folds[since, only] = known
+        return known
+
+    def _with_totals(self, tally: Tally, since: Since, matches: Sequence[Match]) -> Tally:
+        """The end's own sums too, field by field, of matches of which no single kill, death or assist was told."""
+        more = {"kills": 0, "deaths": 0, "assists": 0}
+        for one in matches:
+            if (one.ended or 0) >= since[0]:
+                told = self._singles(one)
+                for name in more:
+                    more[name] += 0 if name in told else round(one.totals.get(name, 0))
+        if not any(more.values()):
+            return tally
+        return Tally(
+            tally.kills + more["kills"], tally.deaths + more["deaths"], tally.assists + more["assists"], tally.dealt,
+            tally.taken, tally.shots, tally.hits, tally.run, tally.best, tally.multis,
+        )  # fmt: skip
+
+    def _singles(self, match: Match) -> set[str]:
+        def make() -> dict[int, set[str]]:
+            found: dict[int, set[str]] = {}
+            for mark, number in self._numbered():
+                if number is not None and mark.what in _SINGLE:
+                    found.setdefault(number, set()).add(_SINGLE[mark.what])
+            return found
+
+        told: dict[int, set[str]] = self._once("singles", make)
+        return told.get(match.number, set())
+
+    def kills_in(self, match: Match) -> Mapping[str, int]:
+        """Everybody's kills in a match, by the keys of the names; of those who were only killed, none."""
+
+        def make() -> dict[int, dict[str, int]]:
+            found: dict[int, dict[str, int]] = {}
+            for fight in self.fights:
+                it = self.of(fight.match, fight.at)
+                if it is not None:
+                    _count_fight(found.setdefault(it.number, {}), fight)
+            return found
+
+        kills: dict[int, dict[str, int]] = self._once("fights", make)
+        return kills.get(match.number, {})
+
+    # Match time
+
+    def played_us(self, since: int, now: int, only: Match | None = None) -> int:
+        """The match time from an instant on, µs; of one match, or of all."""
+        open_, spans = self.open, self._spans()
+        key = ("played", since, only.number if only else None)
+
+        def make() -> int:
+            return sum(
+                max(off - max(on, since), 0)
+                for number, spans_ in spans.items()
+                if (only is None or number == only.number) and not (open_ is not None and number == open_.number)
+                for on, off in spans_
+            )
+
+        total: int = self._once(key, make)
+        if open_ is not None and only in (None, open_):
+            total += sum(max(min(off, now) - max(on, since), 0) for on, off in spans[open_.number])
+        return total
+
+    def ticks(self) -> bool:
+        """Whether match time goes on."""
+        open_ = self.open
+        return open_ is not None and bool(spans := self._spans()[open_.number]) and spans[-1][1] == FOREVER
+
+    def _spans(self) -> Mapping[int, Sequence[tuple[int, int]]]:
+        """When each match's clock ran, by its number: from and until, µs; until for ever while it goes on."""
+
+        def make() -> dict[int, list[tuple[int, int]]]:
+            pauses: dict[int, list[TallyMark]] = {}
+            last: dict[int, int] = {}
+            for mark, number in self._numbered():
+                if number is not None:
+                    last[number] = max(last.get(number, 0), mark.at)
+                    if mark.what in (PAUSE, RESUME):
+                        pauses.setdefault(number, []).append(mark)
+            found: dict[int, list[tuple[int, int]]] = {}
+            for one in self.matches:
+                until = one.ended
+                if until is None:
+                    # One that never ended is over since its last event.
+                    until = FOREVER if one is self.open else max(last.get(one.number, one.began), one.began)
+                found[one.number] = _clock(one.began, until, pauses.get(one.number, ()))
+            return found
+
+        spans: Mapping[int, Sequence[tuple[int, int]]] = self._once("spans", make)
+        return spans
+
+    # Letting go, copies, a restart
 
     def _let_go(self) -> None:
         """Forget what no scope can ask for any more."""
         if len(self.matches) <= 2 * KEPT_MATCHES:
             return
-        needed = min(self.matches[-KEPT_MATCHES].began, self.session_from or self.days.began(self.last_at))
-        needed = min(needed, self.days.began(self.last_at))
+        last_at = max(self.matches[-1].began, self.marks[-1].at if self.marks else 0)
+        day = self.days.began(last_at)
+        needed = min(self.matches[-KEPT_MATCHES].began, self.session_from or day, day)
         if self.matches[KEPT_MATCHES].began >= needed:
             return
-        self.matches = [one for one in self.matches if one.began >= needed or not one.ended or one.ended >= needed]
-        numbers = {one.number for one in self.matches}
-        self.stretches = [one for one in self.stretches if one.began >= needed or one.match in numbers]
-        kept = [one for one in self.ratings if one[0] >= needed]
-        older = [one for one in self.ratings if one[0] < needed]
-        self.ratings = [*older[-1:], *kept]
-        self._changed()
-
-    # Copies and a restart
+        self.matches = [one for one in self.matches if one.began >= needed or (one.ended or 0) >= needed]
+        first = min((one.began for one in self.matches), default=needed)
+        self.marks = self.marks[bisect_left(self.marks, min(first, needed), key=lambda one: one.at) :]
+        self.fights = self.fights[bisect_left(self.fights, min(first, needed), key=lambda one: one.at) :]
+        older = bisect_left(self.ratings, needed, key=lambda one: one[0])
+        self.ratings = self.ratings[max(older - 1, 0) :]
+        self.changed()
 
     def copy(self) -> Course:
-        """Another course that can take a command by itself: all but its last stretch is shared."""
+        """Another course that can take a command by itself. Commands change no match, so these are shared."""
         again = Course.__new__(Course)
         again.__dict__.update(self.__dict__)
-        again.stretches = [*self.stretches[:-1], *(one.copy() for one in self.stretches[-1:])]
-        again.matches, again._folds = list(self.matches), {}
+        again.marks, again.matches = list(self.marks), list(self.matches)
+        again._folds = {key: replace(one, multis=dict(one.multis)) for key, one in self._folds.items()}
+        again._kept = dict(self._kept)
         return again
-
-    def own(self, index: int) -> Stretch:
-        """One stretch, as this course's own."""
-        self.stretches[index] = self.stretches[index].copy()
-        self._changed()
-        return self.stretches[index]
-
-    def stretches_of(self, seq: int) -> Iterator[int]:
-        """The stretches in which a place of the log was counted."""
-        for index in range(len(self.stretches) - 1, -1, -1):
-            if any(mark.seq == seq for mark in self.stretches[index].marks or ()):
-                yield index
 
     def saved(self) -> dict[str, Any]:
         """As it is stored."""
-        newest = {one.number for one in self.matches[-WITH_MARKS:]}
-        first = self.matches[-WITH_MARKS].began if len(self.matches) >= WITH_MARKS else 0
         return {
-            "stretches": [one.saved(one.match in newest or one.began >= first) for one in self.stretches],
-            "matches": [one.saved() for one in self.matches],
-            "open": self.open.number if self.open else None,
-            "last_at": self.last_at, "rating": self.rating, "ratings": [list(one) for one in self.ratings],
+            "marks": [list(one) for one in self.marks], "fights": [list(one) for one in self.fights],
+            "matches": [one.saved() for one in self.matches], "ratings": [list(one) for one in self.ratings],
         }  # fmt: skip
 
     def restore(self, saved: Mapping[str, Any]) -> None:
         """Go on from what was stored."""
-        self.stretches = [Stretch.restored(one) for one in saved["stretches"]]
+        self.marks = [TallyMark(*one) for one in saved["marks"]]
+        self.fights = [Fight(*one) for one in saved["fights"]]
         self.matches = [Match(**one) for one in saved["matches"]]
-        self.open = self.match(saved["open"])
-        self.last_at, self.rating = saved["last_at"], saved["rating"]
-        self.ratings = [(at, rating, before) for at, rating, before in saved["ratings"]]
+        self.ratings = [(at, seq, rating) for at, seq, rating in saved["ratings"]]
+        self.changed()
+
+
+def _overlap(one: Match, other: Match) -> bool:
+    """Whether two matches are of about the same time: they share half of the shorter, or end together."""
+    if one.ended is None or other.ended is None:
+        return False
+    if abs(one.ended - other.ended) <= SAME_END_US:
+        return True
+    shared = min(one.ended, other.ended) - max(one.began, other.began)
+    return 2 * shared > min(one.ended - one.began, other.ended - other.began) > 0
+
+
+def _count_fight(kills: dict[str, int], fight: Fight) -> None:
+    for name, more in ((fight.actor, 1), (fight.target, 0)):
+        if name:
+            kills[name] = kills.get(name, 0) + more
+
+
+def _clock(began: int, until: int, pauses: Iterable[TallyMark]) -> list[tuple[int, int]]:
+    found: list[tuple[int, int]] = []
+    on: int | None = began
+    for mark in pauses:
+        if mark.what == PAUSE and on is not None:
+            found.append((on, min(mark.at, until)))
+            on = None
+        elif mark.what == RESUME and on is None:
+            on = mark.at
+    return [*found, (on, until)] if on is not None and on <= until else found

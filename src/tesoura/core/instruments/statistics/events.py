@@ -4,27 +4,27 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any, Self
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence, amount_of, name_key, name_of, number
 from tesoura.core.instruments.statistics import figures
-from tesoura.core.instruments.statistics.course import Course, Match
-from tesoura.core.instruments.statistics.plan import StatisticsPlan
+from tesoura.core.instruments.statistics.course import Course, Fight, Match, Since
+from tesoura.core.instruments.statistics.plan import StatisticsPlan, source_key
+from tesoura.core.instruments.statistics.rule import LEFT_SELF, LEFT_WARM_UP
 from tesoura.core.instruments.statistics.tally import (
     AIM,
     ASSIST,
-    CLOCK_OFF,
-    CLOCK_ON,
     DEALT,
     DEATH,
     KILL,
+    LEFT_DEATH,
+    LEFT_KILL,
+    PAUSE,
+    RESUME,
     TAKEN,
-    TOTAL_ASSISTS,
-    TOTAL_DEATHS,
-    TOTAL_KILLS,
     TallyMark,
 )
 from tesoura.core.values import Scalar
@@ -32,16 +32,19 @@ from tesoura.core.values import Scalar
 MAX_ODD = 20
 LONGEST_MATCH_S = 86_400.0
 """No match is taken to have been longer."""
+FITS_US = 120_000_000
+"""How long before a match's start an end may say that it began and still be that match's."""
 LAST_SHOWN = "last"
 
 
 @dataclass(frozen=True, slots=True)
 class Act:
-    """A command that can be taken back: its place in the log, what was reset and since when, or what was corrected."""
+    """A command that can be taken back: its place in the log, what was reset and how all of it was before, or what was
+    corrected."""
 
     seq: int
     what: str
-    was: int | None = None
+    was: Mapping[str, Since | None] = field(default_factory=dict)
     mark: TallyMark | None = None
     added: bool = False
 
@@ -61,20 +64,16 @@ class Hearing:
     def __init__(self, plan: StatisticsPlan, almanac: Almanac) -> None:
         self.plan = plan
         self.course = Course(almanac.zone, almanac.session_began, plan.within_us)
-        self.froms: dict[str, int] = {}
+        self.froms: dict[str, Since] = {}
         self.acts: list[Act] = []
         self.vitals: dict[str, float] = {}
+        self.vitals_at: dict[str, Since] = {}
         self.odd: deque[Odd] = deque(maxlen=MAX_ODD)
         self.told: set[str] = set()
         """The ends, by their ids, that are in the log."""
         self.card = (LAST_SHOWN, 0, 0)
         """What the card shows: the last match or how many made-up ones; since when; by which place in the log."""
         self._kept: dict[str, tuple[Any, Any]] = {}
-
-    @property
-    def stale(self) -> bool:
-        """Whether only the log can set it right."""
-        return self.course.stale
 
     # Events
 
@@ -86,6 +85,8 @@ class Hearing:
         """Take an event of the game, or of its own."""
         taken = _HEARD.get(event.type)
         if taken is not None:
+            if self.plan.sources and source_key(event.source) not in self.plan.sources:
+                return self
             if not (event.type.startswith("match.") and self._of_others(event)):
                 taken(self, event)
         elif event.type == f"{self.plan.name}.match_ended":
@@ -98,6 +99,8 @@ class Hearing:
 
     def why_not(self, event: Occurrence) -> str | None:
         """Why an event does not count, or None when it does."""
+        if self.plan.sources and source_key(event.source) not in self.plan.sources:
+            return "it is from a source that is not asked"
         if event.type in ("kill", "death") and (why := self.plan.rule.left_out(event.data)):
             return why
         if event.type == "kill" and not self._mine(event.data, "actor"):
@@ -106,9 +109,6 @@ class Hearing:
 
     def _strange(self, event: Occurrence, why: str) -> None:
         self.odd.append(Odd(event.seq, event.type, why))
-
-    def _match_of(self, event: Occurrence) -> Match | None:
-        return self.course.by_id(name_of(event.data.get("match")))
 
     def _mine(self, data: Mapping[str, object], role: str) -> bool:
         rule = self.plan.rule
@@ -119,7 +119,17 @@ class Hearing:
         return bool(name_of(event.data.get("actor"))) and not self._mine(event.data, "actor")
 
     def _mark(self, event: Occurrence, what: int, amount: float = 1, of: float = 0) -> None:
-        self.course.add(TallyMark(event.at, event.seq, what, amount, of), self._match_of(event))
+        self.course.add(TallyMark(event.at, event.seq, what, amount, of, self._told(event)))
+
+    def _told(self, event: Occurrence) -> str:
+        """The id of the match that an event tells. One that started without an id has the first that is told in it."""
+        id = name_of(event.data.get("match"))
+        if id and self.course.by_id(id) is None:
+            match = self.course.open
+            if match is not None and not match.id and match.began <= event.at:
+                match.id = id
+                self.course.changed()
+        return id
 
     def _amount(self, event: Occurrence, field: str) -> float | None:
         raw = event.data.get(field)
@@ -133,28 +143,30 @@ class Hearing:
 
     def _kill(self, event: Occurrence) -> None:
         data, rule = event.data, self.plan.rule
-        if rule.left_out(data):
-            return
         actor, target = name_of(data.get("actor")), name_of(data.get("target"))
-        match = self._match_of(event) or self.course.open
-        if match is not None:
-            for name, more in ((actor, 1), (target, 0)):
-                if name:
-                    match.kills[name_key(name)] = match.kills.get(name_key(name), 0) + more
+        mine, left = self._mine(data, "actor"), rule.left_out(data)
+        if self.plan.deaths_by == "kill" and rule.is_me(target):
+            # However it came about, the player did die.
+            self._mark(event, LEFT_DEATH if left == LEFT_WARM_UP else DEATH)
+        if left:
+            if mine and left != LEFT_SELF:
+                self._mark(event, LEFT_KILL)
+            return
+        if actor or target:
+            self.course.add_fight(Fight(event.at, event.seq, self._told(event), name_key(actor), name_key(target)))
         if rule.players and not actor:
             self._strange(event, "it does not tell who did it")
-        if self._mine(data, "actor"):
+        if mine:
             if not target:
                 self._strange(event, "it does not tell whose end it was; it counts all the same")
             self._mark(event, KILL)
-        elif self.plan.deaths_by == "kill" and rule.is_me(target):
-            self._mark(event, DEATH)
 
     def _death(self, event: Occurrence) -> None:
-        if self.plan.deaths_by == "kill" or self.plan.rule.left_out(event.data) == "the warm-up is left out":
+        if self.plan.deaths_by == "kill":
             return
         if event.data.get("target") is None or self._mine(event.data, "target"):
-            self._mark(event, DEATH)
+            left = self.plan.rule.left_out(event.data) == LEFT_WARM_UP
+            self._mark(event, LEFT_DEATH if left else DEATH)
 
     def _assist(self, event: Occurrence) -> None:
         if self._mine(event.data, "actor"):
@@ -172,13 +184,17 @@ class Hearing:
         if self._mine(event.data, "actor"):
             self._aim(event)
 
-    def _aim(self, event: Occurrence) -> None:
+    def _aim(self, event: Occurrence, match: int | None = None) -> None:
         shots, hits = self._amount(event, "shots"), self._amount(event, "hits")
         if shots is not None and hits is not None:
             if 0 <= hits <= shots:
-                self._mark(event, AIM, hits, shots)
+                told = self._told(event) if match is None else match
+                self.course.add(TallyMark(event.at, event.seq, AIM, hits, shots, told))
             else:
                 self._strange(event, f"it tells {hits:g} hits of {shots:g} shots")
+
+    def _round_end(self, event: Occurrence) -> None:
+        self._aim(event)
 
     def _vitals(self, event: Occurrence) -> None:
         if not self._mine(event.data, "actor") and event.data.get("actor") is not None:
@@ -187,86 +203,117 @@ class Hearing:
             value = self._amount(event, name)
             if value is not None and value < 0:
                 self._strange(event, f"its {name} is {value:g}; it is taken as 0")
-            if value is not None:
-                self.vitals[name] = max(value, 0.0)
+            at = (event.at, event.seq)
+            if value is not None and at >= self.vitals_at.get(name, (0, 0)):
+                self.vitals[name], self.vitals_at[name] = max(value, 0.0), at
 
-    def _rated(self, at: int, rating: float | None, before: bool) -> None:
-        if rating is None:
-            return
-        self.course.ratings.append((at, rating, before))
-        if len(self.course.ratings) > 1 and self.course.ratings[-2][0] > at:
-            self.course.ratings.sort(key=lambda one: one[0])
-        self.course.rating = self.course.ratings[-1][1]
+    def _rated(self, at: int, event: Occurrence, field: str) -> float | None:
+        rating = self._amount(event, field)
+        if rating is not None:
+            self.course.rated(at, event.seq, rating)
+        return rating
 
     def _start(self, event: Occurrence) -> None:
         course, id = self.course, name_of(event.data.get("match"))
-        if course.open is not None:
-            if id and course.open.id == id:
-                return self._strange(event, "this match has started already")
-            if event.at < course.open.began:
-                return self._strange(event, "a later match has started already")
-            self._strange(event, "the match before it never ended; it is over since its last event")
-        rating = self._amount(event, "rating")
-        self._rated(event.at, rating, True)
-        match = course.start_match(event.at, id)
-        match.before = course.rating
+        known, present = course.by_id(id), course.open
+        if (known is not None and known.started) or (known is None and present and present.began == event.at
+                                                   and present.id == id):  # fmt: skip
+            return self._strange(event, "this match has started already")
+        if known is not None:
+            # Its end came first.
+            known.began, known.started = min(event.at, known.ended or event.at), True
+            match = known
+            course.changed()
+        else:
+            if present is not None and event.at >= present.began:
+                self._strange(event, "the match before it never ended; it is over since its last event")
+            match = course.add_match(Match(event.seq, event.at, id, source=event.source))
+        rating = self._rated(event.at, event, "rating")
+        match.before = rating if rating is not None else match.before
         self._describe(match, event)
-        self.froms.pop("match", None)
         return None
 
     def _describe(self, match: Match, event: Occurrence) -> None:
         match.opponent = name_of(event.data.get("opponent")) or match.opponent
         match.arena = name_of(event.data.get("arena")) or match.arena
 
+    def _ending(self, event: Occurrence) -> Match | None:
+        """The match that an end ends; None when it is of one that was not known."""
+        course, id = self.course, name_of(event.data.get("match"))
+        if (known := course.by_id(id)) is not None:
+            return known
+        last = course.started_by(event.at)
+        if id and (last is None or last.id or last.finished or not self._fits(last, event)):
+            return None
+        if last is not None and last.ended is not None and event.at > last.ended:
+            return None
+        return last
+
+    def _long_us(self, event: Occurrence) -> int | None:
+        long_s = self._amount(event, "duration_s")
+        return None if long_s is None else round(min(max(long_s, 0), LONGEST_MATCH_S) * 1_000_000)
+
+    def _fits(self, match: Match, event: Occurrence) -> bool:
+        """Whether an end may be this match's, by how long it is told to have been."""
+        long_us = self._long_us(event)
+        return long_us is None or event.at - long_us >= match.began - FITS_US
+
     def _end(self, event: Occurrence) -> None:
         course = self.course
-        match = self._match_of(event) or course.open
+        match = self._ending(event)
         if match is not None and match.finished:
+            if event.source != match.source:
+                return course.join(match, self._as_told(event, match.number))
             return self._strange(event, "this match has ended already")
         if match is None:
-            self._strange(event, "no match had started; how long it was is not known")
-            long_s = self._amount(event, "duration_s") or 0
-            long_us = round(min(max(long_s, 0), LONGEST_MATCH_S) * 1_000_000)
-            match = course.start_match(event.at - long_us, name_of(event.data.get("match")),
-                                       started=False)  # fmt: skip
-            match.before = course.rating
-        self._aim(event)
-        self._totals(event, match)
-        raw = name_of(event.data.get("result")).casefold()
-        match.result = figures.RESULT_OF.get(raw, "")
-        if raw and not match.result:
-            self._strange(event, f"its result is “{raw[:30]}”; won, lost and drawn are known")
-        self._describe(match, event)
-        at = max(event.at, match.began)
-        course.end_match(match, at, finished=True)
-        if (before := self._amount(event, "rating_before")) is not None:
-            match.before = before
-            self._rated(match.began, before, True)
+            match = self._as_told(event, event.seq)
+            same = course.other_side(match)
+            if same is not None:
+                return course.join(same, match)
+            if course.open is None:
+                self._strange(event, "no match had started; how long it was is not known")
+            course.add_match(match)
+        else:
+            match.id = match.id or name_of(event.data.get("match"))
+            told = self._as_told(event, match.number)
+            match.ended = max(event.at, match.began)
+            match.result, match.totals, match.rating = told.result, told.totals, told.rating
+            match.before = told.before if told.before is not None else match.before
+            match.opponent, match.arena = told.opponent or match.opponent, told.arena or match.arena
+            course.changed()
+            if (same := course.other_side(match)) is not None:
+                course.join(match, same)
+        self._aim(event, match.number)
+        if match.before is not None and event.data.get("rating_before") is not None:
+            course.rated(match.began, event.seq, match.before)
+        if match.rating is not None:
+            course.rated(match.ended or event.at, event.seq, match.rating)
         self.card = (LAST_SHOWN, 0, 0)
-        match.rating = self._amount(event, "rating")
-        self._rated(at, match.rating, False)
         return None
 
-    def _totals(self, event: Occurrence, match: Match) -> None:
-        """The end's own sums, for a match of which no single kill or death was told."""
-        tally = self.course.of_match(match)
-        if tally.kills or tally.deaths or tally.assists:
-            return
-        for name, what in (("kills", TOTAL_KILLS), ("deaths", TOTAL_DEATHS), ("assists", TOTAL_ASSISTS)):
-            amount = self._amount(event, name)
-            if amount is not None and amount > 0:
-                self.course.add(TallyMark(event.at, event.seq, what, amount), match)
+    def _as_told(self, event: Occurrence, number: int) -> Match:
+        """A match as its end tells it."""
+        raw = name_of(event.data.get("result")).casefold()
+        result = figures.RESULT_OF.get(raw, "")
+        if raw and not result:
+            self._strange(event, f"its result is “{raw[:30]}”; won, lost and drawn are known")
+        totals = {name: amount for name in ("kills", "deaths", "assists")
+                  if (amount := self._amount(event, name)) is not None and amount > 0}  # fmt: skip
+        began, id = event.at - (self._long_us(event) or 0), name_of(event.data.get("match"))
+        match = Match(number, began, id, event.at, result, self._amount(event, "rating"),
+                      self._amount(event, "rating_before"), "", "", totals, False, event.source)  # fmt: skip
+        self._describe(match, event)
+        return match
 
     def _pause(self, event: Occurrence) -> None:
-        self._mark(event, CLOCK_OFF)
+        self._mark(event, PAUSE)
 
     def _resume(self, event: Occurrence) -> None:
-        if self.course.open is not None:
-            self._mark(event, CLOCK_ON)
+        self._mark(event, RESUME)
 
 
 _HEARD: Mapping[str, Callable[[Hearing, Occurrence], None]] = {
     "kill": Hearing._kill, "death": Hearing._death, "assist": Hearing._assist, "damage": Hearing._damage,
-    "vitals": Hearing._vitals, "round.end": Hearing._aim, "match.start": Hearing._start,
+    "vitals": Hearing._vitals, "round.end": Hearing._round_end, "match.start": Hearing._start,
     "match.end": Hearing._end, "match.pause": Hearing._pause, "match.resume": Hearing._resume,
 }  # fmt: skip

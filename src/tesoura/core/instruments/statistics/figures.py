@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 from tesoura.core.instruments.statistics.course import Match
 from tesoura.core.instruments.statistics.tally import Tally
@@ -22,9 +22,8 @@ def ratio(above: int, below: int) -> float | int:
     return round(above / below, 4) if below else above
 
 
-def played(tally: Tally, now_us: int) -> dict[str, Scalar | None]:
-    """What a tally comes to."""
-    played_us = tally.played(now_us)
+def played(tally: Tally, played_us: int) -> dict[str, Scalar | None]:
+    """What a tally comes to, in so much match time."""
     return {
         "kills": tally.kills, "deaths": tally.deaths, "assists": tally.assists,
         "kd": ratio(tally.kills, tally.deaths), "kda": ratio(tally.kills + tally.assists, tally.deaths),
@@ -53,11 +52,11 @@ def results(matches: Iterable[Match]) -> dict[str, Scalar | None]:
     }  # fmt: skip
 
 
-def place(match: Match, players: frozenset[str]) -> dict[str, Scalar | None]:
-    """The player's place among the rivals of a match, by kills."""
-    mine = sum(kills for name, kills in match.kills.items() if name in players)
-    others = [kills for name, kills in match.kills.items() if name not in players]
-    if not players or not others:
+def place(told: Mapping[str, int], players: frozenset[str]) -> dict[str, Scalar | None]:
+    """The player's place among the rivals of a match, by everybody's kills; nothing while no rival's kill was told."""
+    mine = sum(kills for name, kills in told.items() if name in players)
+    others = [kills for name, kills in told.items() if name not in players]
+    if not players or not any(others):
         return {"rank": None, "rivals": None}
     return {"rank": 1 + sum(kills > mine for kills in others), "rivals": len(others)}
 

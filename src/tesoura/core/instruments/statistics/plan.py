@@ -21,7 +21,7 @@ _DEATHS = (("death", "events of the type death"), ("kill", "kills whose target y
 
 @dataclass(frozen=True, slots=True)
 class StatisticsPlan:
-    """The choices, ready for use. `vitals` maps each value to what it is full at."""
+    """The choices, ready for use. `vitals` maps each value to what it is full at; without `sources` all are heard."""
 
     name: str
     title: str
@@ -30,6 +30,12 @@ class StatisticsPlan:
     within_us: int
     last: int
     vitals: Mapping[str, float]
+    sources: frozenset[str] = frozenset()
+
+
+def source_key(source: str) -> str:
+    """A source as it may be typed: the name of a feed or of a program, without what it is."""
+    return source.rpartition(":")[2].strip().casefold()
 
 
 def make(name: str, choices: Mapping[str, Any]) -> StatisticsPlan:
@@ -40,7 +46,8 @@ def make(name: str, choices: Mapping[str, Any]) -> StatisticsPlan:
     )  # fmt: skip
     within_us = choices["within_s"] * 1_000_000
     return StatisticsPlan(name, choices["title"], rule, choices["deaths_by"], within_us, choices["last"],
-                vitals_of(choices["vitals"]))  # fmt: skip
+                vitals_of(choices["vitals"]),
+                frozenset(source_key(one) for one in choices.get("sources") or ()))  # fmt: skip
 
 
 def vitals_of(typed: str) -> dict[str, float]:
@@ -74,6 +81,9 @@ FIELDS: Mapping[str, Field] = {
     "title": Field("Its name", line(60), default="Game statistics", group=_WHOSE),
     "player": Field("Your name in the game", text(120, empty=True), placeholder="mara_vane", kind="seen",
               of="kill.actor", help="Former names too, with commas. Left empty, every kill that is told is yours.",
+              group=_WHOSE),
+    "sources": Field("Told by", _names, default="", placeholder="stats, my-game",
+              help="Feeds or programs, by their names as the log shows them, with commas. Left empty, all are heard.",
               group=_WHOSE),
     "without_tags": Field("Leave out kills tagged", _names, kind="seen", of="kill.tags", default="",
               help="Reward kills such as a gust bonus. Separate several with commas.", group=_RULE),

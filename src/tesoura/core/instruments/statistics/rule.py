@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from tesoura.core.computed.occurrence import name_key, name_of
 
+LEFT_WARM_UP, LEFT_SELF = "the warm-up is left out", "nobody kills themselves"
 WARM_UP = frozenset({"warm-up", "warm up", "warmup"})
 FRIENDLY = frozenset({"friendly", "friendly fire", "team"})
 
@@ -38,10 +39,10 @@ class KillRule:
         if means and means in self.means:
             return f"kills by {means} are left out"
         if not self.warm_up and (tags & WARM_UP or data.get("warm_up") is True):
-            return "the warm-up is left out"
+            return LEFT_WARM_UP
         actor, target = name_of(data.get("actor")), name_of(data.get("target"))
         if actor and name_key(actor) == name_key(target):
-            return "nobody kills themselves"
+            return LEFT_SELF
         if not self.friendly and (tags & FRIENDLY or data.get("friendly") is True):
             return "friendly fire is left out"
         return None

@@ -9,11 +9,12 @@ from typing import Any
 from tesoura.core.computed.occurrence import micros
 from tesoura.core.instruments.base import Told
 from tesoura.core.instruments.statistics import figures, made_up
-from tesoura.core.instruments.statistics.course import Match
+from tesoura.core.instruments.statistics.course import Match, Since
 from tesoura.core.instruments.statistics.events import LAST_SHOWN, Hearing
 from tesoura.core.instruments.statistics.tally import Tally
 from tesoura.core.values import Scalar
 
+_ALWAYS: Since = (0, -1)
 FIRED_FOR_US = 120_000_000
 """An end that is heard of later than this is history: no card is shown for it, nor a made-up one for longer."""
 GROUPS: Mapping[str, tuple[str, Sequence[str]]] = {
@@ -29,24 +30,30 @@ GROUPS: Mapping[str, tuple[str, Sequence[str]]] = {
 class Scoped(Hearing):
     """The figures of what was heard, by scope."""
 
-    def _session_from(self) -> int:
-        return max(self.course.session_from, self.froms.get("session", 0))
+    def _session_from(self) -> Since:
+        return max((self.course.session_from, -1), self.froms.get("session", _ALWAYS))
 
     def present(self) -> Match | None:
-        """The match that goes on, or else the last one."""
-        return self.course.open or (self.course.matches[-1] if self.course.matches else None)
+        """The match that goes on, or else the one that ended last."""
+        if self.course.open is not None:
+            return self.course.open
+        return next(iter(self.course.finished()[-1:]), None) or next(iter(self.course.matches[-1:]), None)
+
+    def _played(self, since: Since, now_us: int) -> Mapping[str, Scalar | None]:
+        return figures.played(self.course.since(since), self.course.played_us(since[0], now_us))
 
     def read(self, now: datetime) -> Told:
         """Every statistic in every scope."""
         course, now_us = self.course, micros(now)
         told: dict[str, Scalar | None] = {}
         match = self.present()
-        of_match = course.of_match(match, self.froms.get("match", 0)) if match else Tally()
-        self._put(told, "match", figures.played(of_match, now_us))
-        self._put(told, "match", figures.place(match, self.plan.rule.players) if match else {})
-        froms = {"session": self._session_from(), "day": course.days.began(now_us)}
+        since = self.froms.get("match", _ALWAYS)
+        of_match = course.of_match(match, since) if match else Tally()
+        self._put(told, "match", figures.played(of_match, course.played_us(since[0], now_us, match) if match else 0))
+        self._put(told, "match", figures.place(course.kills_in(match), self.plan.rule.players) if match else {})
+        froms = {"session": self._session_from(), "day": (course.days.began(now_us), -1)}
         for scope, since in froms.items():
-            self._put(told, scope, figures.played(course.since(since), now_us))
+            self._put(told, scope, self._played(since, now_us))
             self._put(told, scope, self._results(scope, since))
             self._put(told, scope, self._rating(scope, since))
         self._of_groups(told, now_us)
@@ -60,7 +67,7 @@ class Scoped(Hearing):
         told |= {
             "rating": course.rating, "state": "on" if course.open else "between",
             "match_number": self._once("matches", (course.version, froms["session"]), lambda: sum(
-                one.began >= froms["session"] for one in course.matches
+                one.began >= froms["session"][0] for one in course.matches
             )),
             "opponent": (match.opponent or None) if match else None, "arena": (match.arena or None) if match else None,
         }  # fmt: skip
@@ -78,26 +85,26 @@ class Scoped(Hearing):
             known = self._kept[name] = (key, make())
         return known[1]
 
-    def _results(self, scope: str, since: int) -> Mapping[str, Scalar | None]:
+    def _results(self, scope: str, since: Since) -> Mapping[str, Scalar | None]:
         def make() -> Mapping[str, Scalar | None]:
-            return figures.results(one for one in self.course.finished() if (one.ended or 0) >= since)
+            return figures.results(one for one in self.course.finished() if (one.ended or 0) >= since[0])
 
         found: Mapping[str, Scalar | None] = self._once(f"results {scope}", (self.course.version, since), make)
         return found
 
-    def _rating(self, scope: str, since: int) -> Mapping[str, Scalar | None]:
+    def _rating(self, scope: str, since: Since) -> Mapping[str, Scalar | None]:
         if not self.course.ratings:
             return {"rating_change": None, "rating_peak": None}
-        key = (len(self.course.ratings), self.course.ratings[0], since)
+        key = (len(self.course.ratings), self.course.ratings[0], self.course.ratings[-1], since)
         found: Mapping[str, Scalar | None] = self._once(f"rating {scope}", key, lambda: self._rated_since(since))
         return found
 
-    def _rated_since(self, since: int) -> Mapping[str, Scalar | None]:
+    def _rated_since(self, since: Since) -> Mapping[str, Scalar | None]:
         ratings = self.course.ratings
-        before = [rating for at, rating, _ in ratings if at <= since]
-        after = [rating for at, rating, _ in ratings if at > since]
+        before = [rating for at, _, rating in ratings if at <= since[0]]
+        after = [rating for at, _, rating in ratings if at > since[0]]
         first = before[-1] if before else after[0]
-        return {"rating_change": round(ratings[-1][1] - first, 3), "rating_peak": max([first, *after])}
+        return {"rating_change": round(ratings[-1][2] - first, 3), "rating_peak": max([first, *after])}
 
     def _of_groups(self, told: dict[str, Scalar | None], now_us: int) -> None:
         """Statistics of the session that were reset by themselves."""
@@ -106,8 +113,7 @@ class Scoped(Hearing):
             if since is None or since < self._session_from():
                 continue
             values = {
-                **figures.played(self.course.since(since), now_us), **self._results(group, since),
-                **self._rating(group, since),
+                **self._played(since, now_us), **self._results(group, since), **self._rating(group, since),
             }  # fmt: skip
             for name in names:
                 told[f"session_{name}"] = values[name]
@@ -124,12 +130,10 @@ class Scoped(Hearing):
     def _ended(self, now_us: int, tried: bool) -> Mapping[str, Mapping[str, Scalar | None]]:
         matches = self.course.finished()
         last = matches[-self.plan.last :]
-        total = Tally()
-        for one in last:
-            total = total.then(self.course.of_match(one))
         change: Mapping[str, Scalar | None] = {"rating_change": None, "rating_peak": None}
         if last and (rated := [one.rating for one in last if one.rating is not None]):
-            first = last[0].before if last[0].before is not None else rated[0]
+            before = self._before(last[0])
+            first = before if before is not None else rated[0]
             change = {"rating_change": round(rated[-1] - first, 3), "rating_peak": max([first, *rated])}
         ended = self._of_one(matches[-1]) if matches else {}
         drawn = made_up.drawn([one.result for one in last], [one.rating for one in last])
@@ -141,12 +145,22 @@ class Scoped(Hearing):
         if tried:
             card = made_up.card(int(self.card[0]), self.plan.last)
         return {
-            "last": {**figures.played(total, now_us), **figures.results(last), **change},
+            "last": {**self._of_several(last), **figures.results(last), **change},
             "ended": ended, "card": card,
         }  # fmt: skip
 
+    def _of_several(self, matches: Sequence[Match]) -> Mapping[str, Scalar | None]:
+        played_us = sum(self.course.played_us(0, one.ended or 0, one) for one in matches)
+        return figures.played(self.course.of_matches(matches), played_us)
+
+    def _before(self, match: Match) -> float | None:
+        """The rating before a match: as it was told with it, or the last one told before it."""
+        return match.before if match.before is not None else self.course.rating_by(match.began)
+
     def _of_one(self, match: Match) -> Mapping[str, Scalar | None]:
-        change = None if match.rating is None or match.before is None else round(match.rating - match.before, 3)
-        told = figures.played(self.course.of_match(match), match.ended or 0)
-        place = figures.place(match, self.plan.rule.players)
+        before = self._before(match)
+        change = None if match.rating is None or before is None else round(match.rating - before, 3)
+        played_us = self.course.played_us(0, match.ended or 0, match)
+        told = figures.played(self.course.of_match(match), played_us)
+        place = figures.place(self.course.kills_in(match), self.plan.rule.players)
         return {**told, **place, "result": match.result or None, "rating_change": change}

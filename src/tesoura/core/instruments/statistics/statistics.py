@@ -10,6 +10,7 @@ from typing import Any
 from tesoura.core.computed.occurrence import instant, micros
 from tesoura.core.instruments.base import Command, Fired, Step
 from tesoura.core.instruments.statistics import made_up
+from tesoura.core.instruments.statistics.course import FOREVER
 from tesoura.core.instruments.statistics.events import LAST_SHOWN, Act, Odd
 from tesoura.core.instruments.statistics.scoped import FIRED_FOR_US, GROUPS, Scoped
 from tesoura.core.instruments.statistics.table import SCOPES
@@ -42,6 +43,7 @@ class Statistics(Scoped):
         again = copy.copy(self)
         again.course = self.course.copy()
         again.froms, again.acts, again.vitals = dict(self.froms), list(self.acts), dict(self.vitals)
+        again.vitals_at = dict(self.vitals_at)
         again.odd, again.told, again._kept = copy.copy(self.odd), set(self.told), {}
         return again
 
@@ -49,13 +51,13 @@ class Statistics(Scoped):
         what = str(command.given.get("what", "session"))
         if what not in ("session", "match", *GROUPS):
             raise InvalidField(f"“{what[:30]}” cannot be reset. Choose session, match, or {', '.join(GROUPS)}.")
-        at, before = micros(now), self._brief(what, now)
-        self.course.cut(at)
-        self.acts.append(Act(command.seq, what, self.froms.get(what)))
-        self.froms[what] = at
-        if what == "session":
-            for group in GROUPS:
-                self.froms.pop(group, None)
+        before = self._brief(what, now)
+        resets = [what, *(GROUPS if what == "session" else ())]
+        self.acts.append(Act(command.seq, what, {name: self.froms.get(name) for name in resets}))
+        for name in resets:
+            self.froms.pop(name, None)
+        # What happened at this very instant and stands before it in the log is before it; a trial is behind all.
+        self.froms[what] = (micros(now), command.seq or FOREVER)
         words = {"session": "this session", "match": "this match"}.get(what) or GROUPS[what][0]
         return f"{words}: {before} → {self._brief(what, now)}", {"what": what}
 
@@ -75,46 +77,54 @@ class Statistics(Scoped):
             raise InvalidField("Correct one at a time: by 1, or by -1.")
         scope = "match" if self.course.open else "session"
         before = self.read(now)[f"{scope}_{what}"]
+        code, given = CORRECTED[what], {"what": what, "by": -1 if by == "-1" else 1}
         if by == "-1":
-            self._take_back(command, CORRECTED[what], what)
+            mark = self._taken(command, code, what)
+            self.course.take_away(mark.seq)
+            given["of"] = mark.seq
         else:
-            mark = TallyMark(micros(now), command.seq, CORRECTED[what])
+            mark = TallyMark(micros(now), command.seq or FOREVER, code)
             self.course.add(mark)
-            self.acts.append(Act(command.seq, what, mark=mark, added=True))
+        self.acts.append(Act(command.seq, what, {}, mark, by != "-1"))
         after = self.read(now)[f"{scope}_{what}"]
-        return f"{what} {SCOPES[scope]}: {before} → {after}", {"what": what, "by": -1 if by == "-1" else 1}
+        return f"{what} {SCOPES[scope]}: {before} → {after}", given
 
-    def _take_back(self, command: Command, code: int, what: str) -> None:
-        stretches = self.course.stretches
-        since = self.course.open.began if self.course.open else self._session_from()
-        for index in range(len(stretches) - 1, -1, -1):
-            if stretches[index].began < since:
-                break
-            mark = next((one for one in reversed(stretches[index].marks or ()) if one.what == code), None)
-            if mark is not None:
-                self.course.own(index).take_away(mark.seq, self.plan.within_us)
-                self.acts.append(Act(command.seq, what, mark=mark))
-                return
-        raise CommandRefused(f"There are no {what} to take away.")
+    def _taken(self, command: Command, code: int, what: str) -> TallyMark:
+        """The mark that is taken away: the one that was taken when the command was given, or the last in its scope."""
+        course, open_ = self.course, self.course.open
+        marks = [mark for mark in course.marks if mark.what == code]
+        if "of" in command.given:
+            marks = [mark for mark in marks if mark.seq == command.given["of"]]
+        elif open_ is not None:
+            since = self.froms.get("match", (0, 0))
+            marks = [mark for mark in marks if mark[:2] > since and course.of(mark.match, mark.at) is open_]
+        else:
+            since = max(self._session_from(), self.froms.get(what, (0, 0)))
+            marks = [mark for mark in marks if mark[:2] > since]
+        if not marks:
+            raise CommandRefused(f"There are no {what} to take away.")
+        return marks[-1]
 
     def _undo(self, command: Command, now: datetime) -> tuple[str, Mapping[str, Any]]:
-        if not self.acts:
+        # By its place in the log: one that led to nothing under another rule must not let an earlier one be taken back.
+        wanted = command.given.get("of")
+        act = next((one for one in reversed(self.acts) if wanted is None or one.seq == wanted), None)
+        if act is None:
             raise CommandRefused("There is nothing to take back.")
-        act = self.acts.pop()
+        self.acts.remove(act)
         scope = "match" if act.what == "match" or (act.mark and self.course.open) else "session"
         before = self._brief(scope, now)
         if act.mark is None:
-            if act.was is None:
-                self.froms.pop(act.what, None)
-            else:
-                self.froms[act.what] = act.was
+            for name, since in act.was.items():
+                if since is None:
+                    self.froms.pop(name, None)
+                else:
+                    self.froms[name] = since
         elif act.added:
-            for index in self.course.stretches_of(act.mark.seq):
-                self.course.own(index).take_away(act.mark.seq, self.plan.within_us)
+            self.course.take_away(act.mark.seq)
         else:
-            index = max(len([one for one in self.course.stretches if one.began <= act.mark.at]) - 1, 0)
-            self.course.own(index).add(act.mark, self.plan.within_us)
-        return f"{SCOPES[scope]}: {before} → {self._brief(scope, now)}", {}
+            self.course.add(act.mark)
+        return f"{SCOPES[scope]}: {before} → {self._brief(scope, now)}", {"of": act.seq}
 
     def _show_card(self, command: Command, now: datetime) -> tuple[str, Mapping[str, Any]]:
         of = str(command.given.get("of", LAST_SHOWN))
@@ -133,17 +143,17 @@ class Statistics(Scoped):
         """While a match goes on, its time does; and a day ends."""
         now_us = micros(now)
         midnight = self.course.days.ends(now_us)
-        ticks = self.course.stretches and self.course.stretches[-1].tally.on_at is not None
+        ticks = self.course.ticks()
         return instant(min((now_us // EVERY_US + 1) * EVERY_US, midnight) if ticks else midnight)
 
     def fires(self, now: datetime) -> Sequence[Fired]:
         """The ends of matches, and a card that is shown by hand."""
         now_us, found = micros(now), []
         kind = f"{self.plan.name}.match_ended"
-        for match in self.course.matches[-3:]:
+        for match in self.course.finished()[-3:]:
             ended = match.ended or 0
             id = f"match:{match.began}"
-            if match.finished and id not in self.told and now_us - ended < FIRED_FOR_US:
+            if id not in self.told and now_us - ended < FIRED_FOR_US:
                 data = {"of": id, "result": match.result, "match": match.id}
                 found.append(Fired(id, kind, instant(ended), data))
         of, at, seq = self.card
@@ -165,23 +175,28 @@ class Statistics(Scoped):
     def saved(self) -> dict[str, Any]:
         """How it stands, to be stored."""
         return {
-            "course": self.course.saved(), "froms": self.froms, "vitals": self.vitals, "told": sorted(self.told)[-60:],
-            "card": list(self.card), "odd": [[one.seq, one.type, one.why] for one in self.odd],
-            "acts": [[one.seq, one.what, one.was, list(one.mark) if one.mark else None, one.added]
-                     for one in self.acts[-60:]],
+            "course": self.course.saved(), "froms": {name: list(since) for name, since in self.froms.items()},
+            "vitals": self.vitals, "vitals_at": {name: list(at) for name, at in self.vitals_at.items()},
+            "told": sorted(self.told)[-60:], "card": list(self.card),
+            "odd": [[one.seq, one.type, one.why] for one in self.odd],
+            "acts": [[one.seq, one.what, {name: list(since) if since else None for name, since in one.was.items()},
+                      list(one.mark) if one.mark else None, one.added] for one in self.acts[-60:]],
         }  # fmt: skip
 
     def restore(self, saved: Mapping[str, Any]) -> Statistics:
         """Go on from what was stored."""
         self.course.restore(saved["course"])
-        self.froms, self.vitals, self.told = dict(saved["froms"]), dict(saved["vitals"]), set(saved["told"])
+        self.froms = {name: (at, seq) for name, (at, seq) in saved["froms"].items()}
+        self.vitals, self.told = dict(saved["vitals"]), set(saved["told"])
+        self.vitals_at = {name: (at, seq) for name, (at, seq) in saved["vitals_at"].items()}
         of, at, seq = saved["card"]
         self.card = (of, at, seq)
         self.odd.extend(Odd(*one) for one in saved["odd"])
         self.acts = [
-            Act(seq, what, was, TallyMark(*mark) if mark else None, added)
+            Act(seq, what, {name: (since[0], since[1]) if since else None for name, since in was.items()},
+                TallyMark(*mark) if mark else None, added)
             for seq, what, was, mark, added in saved["acts"]
-        ]
+        ]  # fmt: skip
         return self
 
 
