@@ -271,3 +271,21 @@ def test_nasty_evenings_are_counted_as_the_words_say(
     assert {name: told[name] for name in wanted} == wanted
     made = KIND.restore("game", game.choices, game.almanac, json.loads(json.dumps(game.it.saved())))
     assert dict(made.read(at(450))) == told
+
+
+def test_what_happens_at_the_very_instant_of_an_end_is_the_matchs() -> None:
+    game = Game().tell(0, "match.start").tell(60, "match.end", result="won").kills(60).kills(61)
+    assert chosen(game.read(), "ended_kills", "session_kills") == [1, 2]
+
+
+def test_a_reset_counts_what_stands_behind_it_in_the_log_at_the_same_instant() -> None:
+    game = Game().kills(10)
+    game.do(10, "reset", what="session")
+    assert game.read()["session_kills"] == 0
+    assert game.kills(10).read()["session_kills"] == 1
+
+
+def test_a_pause_that_is_told_after_the_end_changes_no_match_time() -> None:
+    game = Game().tell(0, "match.start", match="m1").tell(60, "match.end", match="m1", result="won")
+    game.tell(90, "match.pause", match="m1")
+    assert chosen(game.read(), "ended_minutes", "session_minutes") == [1.0, 1.0]
