@@ -116,9 +116,13 @@ class Course:
         self.ratings: list[tuple[int, int, float]] = []
         """Ratings told: when, at which place of the log, how much."""
         self.version = 0
-        """It grows with every change of anything but what is added at the end."""
+        """It grows with every change of anything but single things that are added at the end."""
         self._folds: dict[tuple[Since, int | None], Tally] = {}
         self._kept: dict[Any, Any] = {}
+        """What was worked out of all that is known, brought up to date by what is added at its end."""
+        self._made: dict[Any, Any] = {}
+        """What was worked out for this version."""
+        self._exact = MOST_EXACT
         self._starts: Sequence[Match] = ()
         self._begans: Sequence[int] = ()
         self._ends: Sequence[Match] = ()
@@ -126,19 +130,27 @@ class Course:
 
     def changed(self) -> None:
         """Something was told that lies before the end of what is known: all is looked at again."""
-        self.version += 1
         self._folds, self._kept = {}, {}
         self.matches.sort(key=lambda one: (one.began, one.number))
         self._starts = [one for one in self.matches if one.started]
         self._begans = [one.began for one in self._starts]
         self._ends = [one for one in self.matches if not one.started]
         self._ids = {id: one for one in self.matches for id in (one.id, *one.known_as) if id}
+        self.grown()
+
+    def grown(self) -> None:
+        """Something was told that lies at the end of what is known."""
+        self.version += 1
+        self._made = {}
 
     def _once(self, key: Any, make: Any) -> Any:
         """What changes with the version alone is made once."""
-        if key not in self._kept:
-            self._kept[key] = make()
-        return self._kept[key]
+        if key not in self._made:
+            self._made[key] = make()
+        return self._made[key]
+
+    def _last_at(self) -> int:
+        return max(self.marks[-1].at if self.marks else -1, self.fights[-1].at if self.fights else -1)
 
     # Matches
 
@@ -174,10 +186,40 @@ class Course:
 
     def add_match(self, match: Match) -> Match:
         """A match was told of that was not known."""
+        last = self.matches[-1] if self.matches else None
+        before = self.open
         self.matches.append(match)
-        self.changed()
+        if not match.started or match.began <= self._last_at() or (last is not None and last.began >= match.began):
+            self.changed()
+        else:
+            self._starts, self._begans = [*self._starts, match], [*self._begans, match.began]
+            self._ids = {**self._ids, match.id: match} if match.id else self._ids
+            if before is not None:
+                self._closed(before)
+            self.grown()
         self._let_go()
         return match
+
+    def ended(self, match: Match) -> None:
+        """A match's end was told."""
+        last = self._starts[-1] if self._starts else None
+        finished = self._kept.get("finished")
+        if match is last and (match.ended or 0) >= self._last_at() and match.id in ("", *self._ids):
+            if finished is not None and (not finished or (finished[-1].ended or 0) <= (match.ended or 0)):
+                finished.append(match)
+            else:
+                self._kept.pop("finished", None)
+            self._closed(match)
+            self.grown()
+        else:
+            self.changed()
+
+    def _closed(self, match: Match) -> None:
+        """A match went on that does not any more: its time stands from now on."""
+        self._kept.pop(("span", match.number), None)
+        span = self._span(match)
+        for key in [key for key in self._kept if key[0] == "played"]:
+            self._kept[key] += _within(span, key[1], FOREVER)
 
     def other_side(self, match: Match) -> Match | None:
         """The same match as another source tells it: one of about the same time, whose end was told."""
@@ -200,10 +242,10 @@ class Course:
 
     def finished(self) -> list[Match]:
         """The matches that have ended, the one that ended first at the front."""
-        found: list[Match] = self._once(
-            "finished",
-            lambda: sorted((one for one in self.matches if one.finished), key=lambda one: (one.ended or 0, one.number)),
-        )
+        found: list[Match] | None = self._kept.get("finished")
+        if found is None:
+            known = [one for one in self.matches if one.finished]
+            found = self._kept["finished"] = sorted(known, key=lambda one: (one.ended or 0, one.number))
         return found
 
     # What is told
@@ -212,16 +254,20 @@ class Course:
         """Count something."""
         match = self.of(mark.match, mark.at)
         last = not self.marks or mark[:2] >= self.marks[-1][:2]
-        if not last or mark.what in (PAUSE, RESUME) or (match is not None and match is not self.open):
+        if not last or (match is not None and match is not self.open):
             insort(self.marks, mark, key=lambda one: one[:2])
             self.changed()
         else:
             self.marks.append(mark)
             number = match.number if match else None
+            if (by_match := self._kept.get("by_match")) is not None:
+                by_match.setdefault(number, []).append(mark)
+            if mark.what in (PAUSE, RESUME):
+                self._kept.pop(("span", number), None)
             for (since, only), tally in self._folds.items():
                 if mark[:2] > since and only in (None, number):
                     tally.add(mark, number, self.within_us)
-        if len(self.marks) > MOST_EXACT:
+        if len(self.marks) > self._exact:
             self._coarsen()
 
     def take_away(self, seq: int) -> None:
@@ -236,13 +282,13 @@ class Course:
         insort(self.fights, fight, key=lambda one: one[:2])
         if not last or (match is not None and match is not self.open):
             self.changed()
-        elif match is not None and "fights" in self._kept:
-            _count_fight(self._kept["fights"].setdefault(match.number, {}), fight)
+        elif match is not None and (fights := self._kept.get("fights")) is not None:
+            _count_fight(fights.setdefault(match.number, {}), fight)
 
     def rated(self, at: int, seq: int, rating: float) -> None:
         """A rating was told."""
         insort(self.ratings, (at, seq, rating))
-        self.changed()
+        self.grown()
 
     def rating_by(self, at: int) -> float | None:
         """The last rating told by this instant."""
@@ -266,38 +312,48 @@ class Course:
             known = seconds.get(key)
             more = (known.amount, known.of) if known else (0.0, 0.0)
             seconds[key] = (known or mark)._replace(amount=more[0] + mark.amount, of=more[1] + mark.of)
-        self.marks = sorted([*kept, *seconds.values()])
+        self.marks = sorted([*kept, *seconds.values()], key=lambda one: one[:2])
+        self._exact = max(MOST_EXACT, 2 * len(self.marks))
         self.changed()
 
     # What it adds up to
 
     def since(self, since: Since) -> Tally:
         """What all from there on comes to, the sums of ends included."""
-        return self._with_totals(self._fold(since, None), since, [one for one in self.finished() if one.totals])
+        with_totals = self._once("with_totals", lambda: [one for one in self.finished() if one.totals])
+        return self._with_totals(self._fold(since, None), since, with_totals)
 
     def of_match(self, match: Match, since: Since = (0, 0)) -> Tally:
         """What a match comes to, from there on."""
         return self._with_totals(self._fold(since, match.number), since, [match] if match.totals else [])
 
-    def of_matches(self, matches: Iterable[Match]) -> Tally:
+    def of_matches(self, matches: Sequence[Match]) -> Tally:
         """What these matches come to, one after the other."""
-        wanted = {one.number for one in matches}
-        tally = counted((pair for pair in self._numbered() if pair[1] in wanted), self.within_us)
-        return self._with_totals(tally, (0, 0), [one for one in self.matches if one.number in wanted])
+        pairs = [(mark, one.number) for one in matches for mark in self._marks_of(one.number)]
+        tally = counted(sorted(pairs, key=lambda pair: pair[0][:2]), self.within_us)
+        return self._with_totals(tally, (0, 0), [one for one in matches if one.totals])
 
-    def _numbered(self) -> Sequence[tuple[TallyMark, int | None]]:
-        """All marks with the numbers of their matches."""
-
-        return [(mark, match.number if (match := self.of(mark.match, mark.at)) else None) for mark in self.marks]
+    def _marks_of(self, number: int | None) -> Sequence[TallyMark]:
+        """The marks of a match, or those between matches, in the order of time."""
+        by_match: dict[int | None, list[TallyMark]] | None = self._kept.get("by_match")
+        if by_match is None:
+            by_match = self._kept["by_match"] = {}
+            for mark in self.marks:
+                match = self.of(mark.match, mark.at)
+                by_match.setdefault(match.number if match else None, []).append(mark)
+        return by_match.get(number, ())
 
     def _fold(self, since: Since, only: int | None) -> Tally:
         known = self._folds.get((since, only))
         if known is None:
             known, within = Tally(), self.within_us
-            for mark in self.marks[bisect_right(self.marks, since, key=lambda one: one[:2]) :]:
-                match = self.of(mark.match, mark.at)
-                if only is None or (match is not None and match.number == only):
-                    known.add(mark, match.number if match else None, within)
+            marks = self.marks if only is None else self._marks_of(only)
+            for mark in marks[bisect_right(marks, since, key=lambda one: one[:2]) :]:
+                match = self.of(mark.match, mark.at) if only is None else None
+                known.add(mark, only if only is not None else match.number if match else None, within)
+            if only is not None:
+                # Of matches only the present one is asked for again and again.
+                self._folds = {key: one for key, one in self._folds.items() if key[1] is None}
             self._folds[since, only] = known
         return known
 
@@ -317,77 +373,57 @@ class Course:
         )  # fmt: skip
 
     def _singles(self, match: Match) -> set[str]:
-        def make() -> dict[int, set[str]]:
-            found: dict[int, set[str]] = {}
-            for mark, number in self._numbered():
-                if number is not None and mark.what in _SINGLE:
-                    found.setdefault(number, set()).add(_SINGLE[mark.what])
-            return found
-
-        told: dict[int, set[str]] = self._once("singles", make)
-        return told.get(match.number, set())
+        """Which of kills, deaths and assists were told one by one in a match."""
+        told: set[str] = self._once(
+            ("singles", match.number),
+            lambda: {_SINGLE[mark.what] for mark in self._marks_of(match.number) if mark.what in _SINGLE},
+        )
+        return told
 
     def kills_in(self, match: Match) -> Mapping[str, int]:
         """Everybody's kills in a match, by the keys of the names; of those who were only killed, none."""
 
-        def make() -> dict[int, dict[str, int]]:
-            found: dict[int, dict[str, int]] = {}
+        fights: dict[int, dict[str, int]] | None = self._kept.get("fights")
+        if fights is None:
+            fights = self._kept["fights"] = {}
             for fight in self.fights:
                 it = self.of(fight.match, fight.at)
                 if it is not None:
-                    _count_fight(found.setdefault(it.number, {}), fight)
-            return found
-
-        kills: dict[int, dict[str, int]] = self._once("fights", make)
-        return kills.get(match.number, {})
+                    _count_fight(fights.setdefault(it.number, {}), fight)
+        return fights.get(match.number, {})
 
     # Match time
 
     def played_us(self, since: int, now: int, only: Match | None = None) -> int:
         """The match time from an instant on, µs; of one match, or of all."""
-        open_, spans = self.open, self._spans()
-        key = ("played", since, only.number if only else None)
-
-        def make() -> int:
-            return sum(
-                max(off - max(on, since), 0)
-                for number, spans_ in spans.items()
-                if (only is None or number == only.number) and not (open_ is not None and number == open_.number)
-                for on, off in spans_
-            )
-
-        total: int = self._once(key, make)
-        if open_ is not None and only in (None, open_):
-            total += sum(max(min(off, now) - max(on, since), 0) for on, off in spans[open_.number])
-        return total
+        open_ = self.open
+        if only is not None:
+            return _within(self._span(only), since, now if only is open_ else FOREVER)
+        key = ("played", since)
+        closed: int | None = self._kept.get(key)
+        if closed is None:
+            closed = sum(_within(self._span(one), since, FOREVER) for one in self.matches if one is not open_)
+            self._kept[key] = closed
+        return closed + (_within(self._span(open_), since, now) if open_ is not None else 0)
 
     def ticks(self) -> bool:
         """Whether match time goes on."""
         open_ = self.open
-        return open_ is not None and bool(spans := self._spans()[open_.number]) and spans[-1][1] == FOREVER
+        return open_ is not None and bool(span := self._span(open_)) and span[-1][1] == FOREVER
 
-    def _spans(self) -> Mapping[int, Sequence[tuple[int, int]]]:
-        """When each match's clock ran, by its number: from and until, µs; until for ever while it goes on."""
-
-        def make() -> dict[int, list[tuple[int, int]]]:
-            pauses: dict[int, list[TallyMark]] = {}
-            last: dict[int, int] = {}
-            for mark, number in self._numbered():
-                if number is not None:
-                    last[number] = max(last.get(number, 0), mark.at)
-                    if mark.what in (PAUSE, RESUME):
-                        pauses.setdefault(number, []).append(mark)
-            found: dict[int, list[tuple[int, int]]] = {}
-            for one in self.matches:
-                until = one.ended
-                if until is None:
-                    # One that never ended is over since its last event.
-                    until = FOREVER if one is self.open else max(last.get(one.number, one.began), one.began)
-                found[one.number] = _clock(one.began, until, pauses.get(one.number, ()))
-            return found
-
-        spans: Mapping[int, Sequence[tuple[int, int]]] = self._once("spans", make)
-        return spans
+    def _span(self, match: Match) -> Sequence[tuple[int, int]]:
+        """When a match's clock ran: from and until, µs; until for ever while it goes on."""
+        key = ("span", match.number)
+        found: list[tuple[int, int]] | None = self._kept.get(key)
+        if found is None:
+            marks, until = self._marks_of(match.number), match.ended
+            if until is None:
+                # One that never ended is over since its last event.
+                last = max((mark.at for mark in marks), default=match.began)
+                until = FOREVER if match is self.open else max(last, match.began)
+            pauses = [mark for mark in marks if mark.what in (PAUSE, RESUME)]
+            found = self._kept[key] = _clock(match.began, until, pauses)
+        return found
 
     # Letting go, copies, a restart
 
@@ -414,7 +450,8 @@ class Course:
         again.__dict__.update(self.__dict__)
         again.marks, again.matches = list(self.marks), list(self.matches)
         again._folds = {key: replace(one, multis=dict(one.multis)) for key, one in self._folds.items()}
-        again._kept = dict(self._kept)
+        again._kept = {key: _copied(one) for key, one in self._kept.items()}
+        again._made = dict(self._made)
         return again
 
     def saved(self) -> dict[str, Any]:
@@ -459,3 +496,15 @@ def _clock(began: int, until: int, pauses: Iterable[TallyMark]) -> list[tuple[in
         elif mark.what == RESUME and on is None:
             on = mark.at
     return [*found, (on, until)] if on is not None and on <= until else found
+
+
+def _within(spans: Iterable[tuple[int, int]], since: int, until: int) -> int:
+    """How much of these spans lies between two instants, µs."""
+    return sum(max(min(off, until) - max(on, since), 0) for on, off in spans)
+
+
+def _copied(kept: Any) -> Any:
+    """What is brought up to date in place, so that a copy can be by itself."""
+    if isinstance(kept, dict):
+        return {key: _copied(one) for key, one in kept.items()}
+    return list(kept) if isinstance(kept, list) else kept

@@ -280,7 +280,7 @@ class Hearing:
             match.result, match.totals, match.rating = told.result, told.totals, told.rating
             match.before = told.before if told.before is not None else match.before
             match.opponent, match.arena = told.opponent or match.opponent, told.arena or match.arena
-            course.changed()
+            course.ended(match)
             if (same := course.other_side(match)) is not None:
                 course.join(match, same)
         self._aim(event, match.number)
