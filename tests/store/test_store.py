@@ -28,6 +28,7 @@ from tesoura.store.tables import MediaRow
 from tests.conftest import Running
 
 NOON = datetime(2026, 11, 26, 12, 0, 0, 123456, tzinfo=UTC)
+LATER = NOON + timedelta(minutes=1)
 
 
 @pytest.fixture
@@ -42,8 +43,8 @@ def event(number: int, source: str = "game", kind: str = "kill") -> Event:
 
 
 def test_events_are_kept_in_order_exactly_and_once(store: Store) -> None:
-    first = store.write(lambda session: log.append(session, [event(1), event(2), event(1)], NOON))
-    again = store.write(lambda session: log.append(session, [event(2), event(1, "other")], NOON))
+    first = store.write(lambda session: log.append(session, [event(1), event(2), event(1)], LATER))
+    again = store.write(lambda session: log.append(session, [event(2), event(1, "other")], LATER))
     assert [one.seq for one in first] == [1, 2]
     assert [(one.event.source, one.event.id) for one in again] == [("other", "1")]
     kept = store.read(lambda session: log.after(session, 0))

@@ -15,14 +15,13 @@ from tesoura.core.computed.definitions import build
 from tesoura.core.computed.derived import Change, DerivedState
 from tesoura.core.computed.graph import Definition, State, depends_on, find_cycle, key_of, make_state
 from tesoura.core.computed.occurrence import Occurrence, instant, micros, occurrence
-from tesoura.core.computed.window_definition import Window
 from tesoura.core.instruments.registry import KINDS as INSTRUMENTS
 from tesoura.core.instruments.runner import Setup
 from tesoura.core.signals.changes import Changes
 from tesoura.core.signals.engine import Engine
 from tesoura.core.values import Event, Scalar
 from tesoura.errors import FormulaError
-from tesoura.runtime.replay import feed_from_log, stands_for
+from tesoura.runtime.replay import base_for, base_of, feed_from_log, stands_for
 from tesoura.store import computed as stored
 from tesoura.store import log as event_log
 from tesoura.store.computed import SavedState
@@ -122,6 +121,8 @@ class Computations:
             if late and any(by > late.seq >= of for by, of in corrected):
                 late = None
             try:
+                if late is not None and not _fits(late, definition, self._engine.graph.almanac):
+                    late = None
                 states[key] = self._state(session, definition, late or standings.get(stored.BASE + key), until_seq, now)
             except Exception as error:
                 # One that fails over the log must not keep the others, or Tesoura, from starting.
@@ -153,7 +154,7 @@ class Computations:
     ) -> _Made:
         almanac = self._engine.graph.almanac
         state, after_seq = make_state(definition, almanac, now), 0
-        if standing is not None and standing.stands_for == stands_for(definition, almanac):
+        if standing is not None and _fits(standing, definition, almanac):
             try:
                 state.restore(standing.state)
                 after_seq = standing.seq
@@ -168,7 +169,7 @@ class Computations:
         almanac = self._engine.graph.almanac
         state = make_state(definition, almanac, now)
         base = stored.standings(session).get(stored.BASE + key_of(definition))
-        if base is None or base.stands_for != stands_for(definition, almanac):
+        if base is None or not _fits(base, definition, almanac):
             return state, 0
         state.restore(base.state)
         return state, base.seq
@@ -357,8 +358,8 @@ class Computations:
         standings, almanac, bases = stored.standings(session), self._engine.graph.almanac, []
         for key, definition in definitions:
             state = self._state(session, definition, standings.get(stored.BASE + key), until_seq, now).state
-            if isinstance(definition, Window | Setup) and (saved := state.saved()) is not None:
-                bases.append(SavedState(stored.BASE + key, until_seq, stands_for(definition, almanac), saved))
+            if (kept := base_of(state)) is not None:
+                bases.append(SavedState(stored.BASE + key, until_seq, base_for(definition, almanac), kept))
         return until_seq, bases, event_log.corrected_seqs(session)
 
     def standings(self) -> list[SavedState]:
@@ -371,6 +372,13 @@ class Computations:
             if saved is not None:
                 found.append(SavedState(key, seq, stands_for(definition, almanac), saved))
         return found
+
+
+def _fits(standing: SavedState, definition: Definition, almanac: Almanac) -> bool:
+    """Whether a computation can go on from what was stored."""
+    if standing.key.startswith(stored.BASE):
+        return standing.stands_for in (base_for(definition, almanac), stands_for(definition, almanac))
+    return standing.stands_for == stands_for(definition, almanac)
 
 
 def _of_the_log(definition: Definition) -> bool:

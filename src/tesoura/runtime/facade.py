@@ -296,7 +296,15 @@ class Runtime:
 
     def _counts(self) -> dict[str, tuple[int, datetime]]:
         start = self.session_started_at or _BEGINNING
-        return self.store.read(lambda session: event_log.counts_and_last(session, start))
+
+        def ask(session: Session) -> dict[str, tuple[int, datetime]]:
+            counts = event_log.counts_and_last(session, start)
+            for kind, (count, last) in state.past_counts(session).items():
+                more, later = counts.get(kind, (0, last))
+                counts[kind] = (count + more, max(last, later))
+            return counts
+
+        return self.store.read(ask)
 
     async def preferences_changed(self) -> None:
         """The user's general choices have changed: the locale, the zone, the first weekday, the folders."""

@@ -79,6 +79,9 @@ class Persistence:
     async def let_go(self) -> int:
         """Let go of what is older than it is kept: readings, and of the log as the user chose; how many events went."""
         days, now, gone = self._keep_days(), self._settings.clock(), 0
+        if days is not None:
+            # What only the events that go could tell must be saved before.
+            await self.save(trails=True)
         kept_days = READINGS_DAYS if days is None else min(days, READINGS_DAYS)
         try:
             while days is not None and (count := await self._computations.let_go(now - timedelta(days=days), now)):

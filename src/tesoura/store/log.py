@@ -6,15 +6,16 @@ import json
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
+from itertools import zip_longest
 from typing import Any
 
-from sqlalchemy import func, text
+from sqlalchemy import func, or_, text, type_coerce
 from sqlmodel import Session, col, select
 
 from tesoura.core.computed.occurrence import Occurrence, micros
 from tesoura.core.values import Event
 from tesoura.store.search_words import words_of
-from tesoura.store.tables import EventRow, PositionRow
+from tesoura.store.tables import EventRow, Instant, PastCountRow, PositionRow, SessionRow
 
 CORRECTION = "tesoura.correction"
 """The type of an event that corrects an amount of an earlier one: `seq`, `field`, `was`, `now`."""
@@ -212,15 +213,26 @@ def last_seq(session: Session) -> int:
 
 def counts_since(session: Session, start: datetime, until: datetime | None = None) -> dict[str, int]:
     """How many events of each type happened from this instant on, and before that one."""
-    asked = select(EventRow.type, func.count()).where(col(EventRow.time) >= start)
+    asked = select(EventRow.type, func.count()).where(*_from(start))
     if until is not None:
-        asked = asked.where(col(EventRow.time) < until)
+        asked = asked.where(_before(until))
     return dict(session.exec(asked.group_by(EventRow.type)).all())
+
+
+def _from(start: datetime) -> tuple[Any, Any]:
+    """What happened from this instant on. An event happened no later than it was accepted, whatever it claims."""
+    return col(EventRow.time) >= start, col(EventRow.accepted_at) >= start
+
+
+def _before(until: datetime) -> Any:
+    """What happened before this instant."""
+    return or_(col(EventRow.time) < until, col(EventRow.accepted_at) < until)
 
 
 def counts_and_last(session: Session, start: datetime) -> dict[str, tuple[int, datetime]]:
     """How many events of each type happened from this instant on, and when the last of them did."""
-    asked = select(EventRow.type, func.count(), func.max(EventRow.time)).where(col(EventRow.time) >= start)
+    happened = func.max(type_coerce(func.min(EventRow.time, EventRow.accepted_at), Instant))
+    asked = select(EventRow.type, func.count(), happened).where(*_from(start))
     return {kind: (count, last) for kind, count, last in session.exec(asked.group_by(EventRow.type))}
 
 
@@ -255,7 +267,7 @@ def caused_by(session: Session, seq: int) -> list[Logged]:
 
 def prunable(session: Session, before: datetime, most: int = 20_000) -> int | None:
     """Up to which place the log's beginning is all older than this instant, at most so many events; None for none."""
-    first_kept = session.exec(select(func.min(EventRow.seq)).where(col(EventRow.time) >= before)).one()
+    first_kept = session.exec(select(func.min(EventRow.seq)).where(*_from(before))).one()
     # The last event stays whatever its age: places in the log go on from it.
     asked = select(EventRow.seq).where(col(EventRow.seq) < last_seq(session)).order_by(col(EventRow.seq)).limit(most)
     if first_kept is not None:
@@ -275,8 +287,31 @@ def prune(session: Session, until_seq: int) -> int:
     rows = session.exec(select(EventRow).where(col(EventRow.seq) <= until_seq)).all()
     if not rows:
         return 0
+    _remember_counts(session, until_seq)
     connection = session.connection()
     connection.execute(_FORGET_WORDS, [{"seq": row.seq, "words": words_of_event(logged_of(row).event)} for row in rows])
     delete = text("DELETE FROM event WHERE seq = :seq")
     connection.execute(delete, [{"seq": row.seq} for row in rows])
     return len(rows)
+
+
+def _remember_counts(session: Session, until_seq: int) -> None:
+    """What is let go stays counted for the stream session in which it happened."""
+    began = session.exec(select(SessionRow.id, SessionRow.started_at).order_by(col(SessionRow.started_at))).all()
+    ends = [at for _, at in began[1:]]
+    happened = func.max(type_coerce(func.min(EventRow.time, EventRow.accepted_at), Instant))
+    for (session_id, start), end in zip_longest(began, ends):
+        asked = select(EventRow.type, func.count(), happened).where(col(EventRow.seq) <= until_seq, *_from(start))
+        if end is not None:
+            asked = asked.where(_before(end))
+        for kind, count, last in session.exec(asked.group_by(EventRow.type)):
+            row = session.get(PastCountRow, (session_id, kind))
+            row = row or PastCountRow(session_id=session_id or 0, type=kind, count=0, last_at=last)
+            row.count, row.last_at = row.count + count, max(row.last_at, last)
+            session.add(row)
+
+
+def past_counts(session: Session, session_id: int) -> dict[str, tuple[int, datetime]]:
+    """How many events of each type a stream session had that the log does not hold any more, and when the last was."""
+    rows = session.exec(select(PastCountRow).where(PastCountRow.session_id == session_id))
+    return {row.type: (row.count, row.last_at) for row in rows}

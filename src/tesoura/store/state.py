@@ -13,6 +13,7 @@ from sqlmodel import Session, col, select
 from tesoura.core.computed.occurrence import micros
 from tesoura.core.values import Freshness, Signal
 from tesoura.errors import SessionsOutOfOrder
+from tesoura.store import log
 from tesoura.store.tables import ChoiceRow, PositionRow, SavedSignalRow, SessionRow
 
 # For the driver itself: hundreds of signals are saved every two seconds, while events wait to be written.
@@ -83,6 +84,12 @@ def forget(session: Session, names: Sequence[str]) -> None:
 def present_session(session: Session) -> datetime | None:
     """When the present stream session started, or None before the first."""
     return session.exec(select(SessionRow.started_at).order_by(col(SessionRow.id).desc()).limit(1)).first()
+
+
+def past_counts(session: Session) -> dict[str, tuple[int, datetime]]:
+    """What the present stream session had of each type that the log has let go of: how many, and the last."""
+    present = session.exec(select(SessionRow.id).order_by(col(SessionRow.id).desc()).limit(1)).first()
+    return log.past_counts(session, present or 0)
 
 
 def start_session(session: Session, now: datetime) -> datetime:

@@ -71,6 +71,16 @@ class ReadingRow(SQLModel, table=True):
     after_seq: int
 
 
+class PastCountRow(SQLModel, table=True):
+    """How many events of a type a stream session had that the log has let go of."""
+
+    __tablename__ = "past_count"
+    session_id: int = Field(primary_key=True)
+    type: str = Field(primary_key=True)
+    count: int
+    last_at: datetime = _instant(nullable=False)
+
+
 class SourceRow(SQLModel, table=True):
     """A type of event that a feed has brought."""
 

@@ -162,8 +162,21 @@ class ChainState:
         """A chain is read from the session's log again."""
         return None
 
+    def base(self) -> dict[str, Any]:
+        """The runs as they are kept when the log lets go of what they were counted from."""
+        links = [
+            [one.start, one.end, one.length, [[key, *told] for key, told in one.who.items()]] for one in self._links
+        ]
+        return {"start": self.start, "links": links}
+
     def restore(self, saved: Mapping[str, Any]) -> None:
-        """Nothing is stored."""
+        """Go on from what was kept."""
+        self._links = [
+            _Link(start, end, length, {key: ((a, b), (c, d), shown) for key, (a, b), (c, d), shown in who})
+            for start, end, length, who in saved["links"]
+            if end >= self.start
+        ]
+        self._longest = max(self._links, key=lambda one: (one.length, -one.start), default=None)
 
     def since(self, now: datetime) -> datetime | None:
         """From when on the log must be read to build it anew."""

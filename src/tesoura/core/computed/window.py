@@ -307,9 +307,19 @@ class WindowState:
             "ranking": self._ranking.saved(),
         }
 
+    def base(self) -> dict[str, Any] | None:
+        """The window as it is kept when the log lets go of what it was counted from."""
+        if not self.definition.span.rolling:
+            return self.saved()
+        return {"held": [list(one) for one in self._held]}
+
     def restore(self, saved: Mapping[str, Any]) -> None:
         """Go on from what was stored."""
         self._clear()
+        if "held" in saved:
+            for one in saved["held"]:
+                self._hold(_One(*one))
+            return
         self.start = saved["start"]
         if self.end is not None:
             _, self.end = self.definition.span.bounds(instant(self.start), self._almanac)

@@ -175,9 +175,9 @@ class Engine(FollowedCells):
                 if event.type in takers:
                     windows.update(self.graph.event(occurrence(event, one.seq, one.accepted_at), now))
                 if not event.type.startswith(OWN_TYPES):
-                    self._arrive(event, now, touched, fresh, feeds)
+                    self._arrive(event, min(event.time, one.accepted_at), now, touched, fresh, feeds)
                 elif (given := assignment_of(event)) is not None:
-                    reading = Reading(given.signal, given.value, min(event.time, now))
+                    reading = Reading(given.signal, given.value, min(event.time, one.accepted_at, now))
                     self._assign(reading, given.feed, given.unit, given.fresh_for_s, now)
                     touched[given.signal] = None
                     fresh.append(given.signal)
@@ -195,14 +195,15 @@ class Engine(FollowedCells):
         return faults
 
     def _arrive(
-        self, event: Event, now: datetime, touched: dict[str, None], fresh: list[str], feeds: list[str]
+        self, event: Event, at: datetime, now: datetime, touched: dict[str, None], fresh: list[str], feeds: list[str]
     ) -> None:
+        """Take an event in that happened at this instant: no later than it was accepted, whatever it claims."""
         feed = self._event_feed(event.type)
         if feed is None:
             return
         known = self._feeds[feed]
         known.last_ok_at = now
-        observed_at = min(event.time, now)
+        observed_at = min(at, now)
         counter = f"{feed}.{COUNT}"
         if self.sources.learn(event.type, event.source):
             fresh += [name for name in self.sources.followers(event.type) if name in self._cells]
@@ -212,7 +213,7 @@ class Engine(FollowedCells):
             feeds += self._feed_changed(feed, known, now)
         count = self._values.get(counter, 0)
         counted_at = self._cells[counter].observed_at
-        one = 1 if self._session_began is None or event.time >= self._session_began else 0
+        one = 1 if self._session_began is None or at >= self._session_began else 0
         self._take(
             counter,
             count + one if isinstance(count, int) else one,
@@ -229,7 +230,7 @@ class Engine(FollowedCells):
                     continue
                 self._add_event_signal(event.type, feed, name)
                 fresh.append(name)
-            if self._newest(name, event.time, now) and self._take(name, scalar, observed_at):
+            if self._newest(name, at, now) and self._take(name, scalar, observed_at):
                 touched[name] = None
                 taken += 1
 

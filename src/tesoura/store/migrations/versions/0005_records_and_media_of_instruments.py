@@ -31,6 +31,14 @@ def upgrade() -> None:
         sa.Column("feed", sa.String(), nullable=False),
         sa.PrimaryKeyConstraint("type", "feed"),
     )
+    op.create_table(
+        "past_count",
+        sa.Column("session_id", sa.Integer(), nullable=False),
+        sa.Column("type", sa.String(), nullable=False),
+        sa.Column("count", sa.Integer(), nullable=False),
+        sa.Column("last_at", sa.BigInteger(), nullable=False),
+        sa.PrimaryKeyConstraint("session_id", "type"),
+    )
     op.execute(
         "INSERT INTO event_source (type, feed) SELECT DISTINCT type, substr(source, 6) FROM event "
         "WHERE source >= 'feed:' AND source < 'feed;'"
