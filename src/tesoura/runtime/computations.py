@@ -121,9 +121,12 @@ class Computations:
             if late and any(by > late.seq >= of for by, of in corrected):
                 late = None
             try:
-                if late is not None and not _fits(late, definition, self._engine.graph.almanac):
+                base = standings.get(stored.BASE + key)
+                # What came between an old standing and where the log begins now is in the base alone.
+                behind = late is not None and base is not None and base.seq > late.seq
+                if late is not None and (behind or not _fits(late, definition, self._engine.graph.almanac)):
                     late = None
-                states[key] = self._state(session, definition, late or standings.get(stored.BASE + key), until_seq, now)
+                states[key] = self._state(session, definition, late or base, until_seq, now)
             except Exception as error:
                 # One that fails over the log must not keep the others, or Tesoura, from starting.
                 states[key] = _Failed(make_state(definition, self._engine.graph.almanac, now), error)
