@@ -303,3 +303,21 @@ def test_a_finding_names_the_scenes_it_is_found_in() -> None:
 
 def test_a_hidden_piece_is_not_looked_at() -> None:
     assert found(Overlay(pieces=(text(x=5000, hidden="yes"),)), {"a": {"now": "hello"}}) == []
+
+
+def test_an_accent_belongs_to_its_letter_however_it_is_written() -> None:
+    cut = Cut(1000, {ord("a"): 600, ord("é"): 500, ord("e"): 500})
+    face = Face([Source(((0, 0x10FFFF),), lambda: cut)])
+    assert face.width("ae\u0301", 10) == face.width("aé", 10) == 11.0
+    assert face.missing("e\u0301") == frozenset()
+    # Spacing stands after each letter as people see it.
+    assert face.width("ae\u0301", 10, 0.1) == face.width("aé", 10, 0.1) == 13.0
+    assert face.missing("a\u202fa") == {"\u202f"}
+
+
+def test_of_letters_that_no_typeface_has_it_is_said_that_the_width_cannot_be_told() -> None:
+    overlay = Overlay(pieces=(text(width_px=60, size_px=40),))
+    told = found(overlay, {"a": {"now": "漢字漢字漢字漢字漢字漢字"}})
+    assert "box" not in kinds(told)
+    [letters] = [one for one in told if one.kind == "letters"]
+    assert "whether they fit, depends on the machine" in letters.words

@@ -47,7 +47,7 @@ def says(wording: str, zone: str = "Europe/Lisbon") -> str | None:
         ("{ordinal(11)} {ordinal(12)} {ordinal(13)} {ordinal(21)} {ordinal(112)}", "11th 12th 13th 21st 112th"),
         ("{cut(g.title, 8)}|{cut(g.one, 8)}", "Left of…|Ana"),
         ("{0:duration} {59:duration} {60:duration} {3840:duration}", "0 s 59 s 1 min 1 h 4 min"),
-        ("{90061:duration} {-61:duration}", "1 d 1 h 1 min 1 s"),
+        ("{90061:duration} {-61:duration}", "1 d 1 h -1 min 1 s"),
         (
             f"{{{LISBON_SUMMER}:time}} {{{LISBON_SUMMER}:date}} {{{LISBON_SUMMER}:weekday}}",
             "11:00 2026-07-01 Wednesday",

@@ -35,7 +35,7 @@ def said(source: str, scope: Scope = SCOPE) -> str | None:
         ("{run.left:clock}", "4:05"),
         ("{3845:clock} {9:clock} {-5:clock}", "1:04:05 0:09 -0:05"),
         ("{12:signed} {-3:signed} {0:signed} {1234.5:signed}", "+12 -3 0 +1,234.5"),
-        ("{rate.kd:.1f} {rate.kd}", "2.2 2.25"),
+        ("{rate.kd:.1f} {rate.kd}", "2.3 2.25"),
         ("{0.5:.0%}", "50%"),
         ("{2.0} {1/3}", "2 0.33"),
         ("{song.title:upper}", "PAPER WEATHER"),
@@ -61,7 +61,7 @@ def test_numbers_are_written_as_the_locale_does() -> None:
 @pytest.mark.parametrize(
     ("value", "expected"),
     [(0, "0"), (999, "999"), (999.96, "1K"), (1000, "1K"), (1049, "1K"), (1050, "1.1K"), (9950, "10K"), (12_499, "12K"),
-     (999_499, "999K"), (999_500, "1M"), (1_250_000, "1.2M"), (-1284, "-1.3K")],
+     (999_499, "999K"), (999_500, "1M"), (1_250_000, "1.3M"), (-1284, "-1.3K")],
 )  # fmt: skip
 def test_compact_numbers(value: float, expected: str) -> None:
     assert compact(value, ENGLISH) == expected
@@ -70,7 +70,7 @@ def test_compact_numbers(value: float, expected: str) -> None:
 def test_compact_numbers_use_the_locales_own_steps() -> None:
     style = NumberStyle(decimal=",", group=".", compact=(CompactStep(1_000_000, 1_000_000, "", " Mio."),))
     assert compact(1284, style) == "1284"
-    assert compact(1_250_000, style) == "1,2 Mio."
+    assert compact(1_250_000, style) == "1,3 Mio."
 
 
 def test_missing_is_said_and_is_not_zero() -> None:

@@ -8,6 +8,7 @@ from datetime import datetime
 from enum import StrEnum
 from typing import Any
 
+from tesoura.core.language.graphemes import shortened
 from tesoura.errors import ValueRefused
 
 Scalar = int | float | str | bool
@@ -134,7 +135,7 @@ def _one_text(text: str) -> str:
     if len(text) <= MAX_TEXT and text.isprintable():
         return text
     clean = "".join(char for char in text if char >= " " or char in "\n\t").replace("\x7f", "")
-    return clean if len(clean) <= MAX_TEXT else clean[: MAX_TEXT - 1] + "…"
+    return shortened(clean, MAX_TEXT)
 
 
 def _shown(value: object) -> str:

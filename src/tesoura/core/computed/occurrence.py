@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from datetime import UTC, datetime, timedelta
 from typing import NamedTuple
 
+from tesoura.core.language.graphemes import shortened
 from tesoura.core.values import Event
 
 EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
@@ -75,9 +76,9 @@ def name_of(raw: object) -> str:
         return ""
     text = "".join(char for char in str(raw)[: 4 * MAX_NAME] if char >= " " and char != "\x7f")
     text = " ".join(text.split())
-    return text if len(text) <= MAX_NAME else text[: MAX_NAME - 1] + "…"
+    return shortened(text, MAX_NAME)
 
 
 def name_key(name: str) -> str:
-    """What two ways of writing one name share: case and accents' encoding do not count."""
-    return unicodedata.normalize("NFKC", name).casefold()
+    """What two ways of writing one name share: case and accents' encoding do not count; “Ana²” is not “Ana2”."""
+    return unicodedata.normalize("NFC", name).casefold()

@@ -45,7 +45,8 @@ class Ranking:
             entry.shown, entry.written = shown, place
         entry.amount += amount
         entry.count += 1
-        if place > entry.last:
+        if place > entry.last and (amount or self._by_count or entry.count == 1):
+            # Nothing was added: it got where it is no later than before.
             entry.last = place
         self._push(entry)
         return entry

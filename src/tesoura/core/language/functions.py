@@ -6,7 +6,8 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
-from tesoura.core.language.numbers import NumberStyle, plain
+from tesoura.core.language.graphemes import graphemes
+from tesoura.core.language.numbers import NumberStyle, plain, rounded
 from tesoura.core.values import Scalar
 
 
@@ -51,12 +52,10 @@ def _round(_: NumberStyle, arguments: list[Scalar]) -> Scalar:
     places = int(digits[0]) if digits else 0
     if not 0 <= places <= 12:
         raise Undefined("round takes 0 to 12 decimals")
-    # Halves go away from zero, as people expect of a figure on a screen.
-    scale = 10**places
-    scaled = abs(value) * scale
-    nearest = math.floor(scaled + 0.5) if math.isfinite(scaled) else scaled
-    result = math.copysign(nearest / scale, value)
-    return int(result) if places == 0 else result
+    if isinstance(value, float) and not math.isfinite(value):
+        raise Undefined("round takes a number that is finite")
+    result = rounded(value, places)
+    return int(result) if places == 0 else float(result)
 
 
 def _clamp(_: NumberStyle, arguments: list[Scalar]) -> Scalar:
@@ -77,7 +76,12 @@ def _plural(style: NumberStyle, arguments: list[Scalar]) -> Scalar:
     [count] = numbers(arguments[:1])
     forms = [plain(form, style) for form in arguments[1:]]
     category = style.plural_category(count)
-    order = {2: ("one", "other"), 3: ("one", "few", "other"), 4: ("one", "few", "many", "other")}[len(forms)]
+    if len(forms) == len(style.plural_forms):
+        # One for each that the language has, in their order: in Slovenian for 1, for 2, for 3, for 5.
+        order = style.plural_forms
+    else:
+        order = {2: ("one", "other"), 3: ("one", "few", "other")}.get(len(forms), ("one", "few", "many", "other"))
+        category = "few" if category == "two" and "two" not in order and "few" in order else category
     return forms[order.index(category)] if category in order else forms[-1]
 
 
@@ -92,7 +96,7 @@ def _has(style: NumberStyle, arguments: list[Scalar]) -> Scalar:
 
 def _ordinal(style: NumberStyle, arguments: list[Scalar]) -> Scalar:
     [number] = numbers(arguments)
-    return f"{plain(number, style)}{style.ordinal_ending(number)}"
+    return style.ordinal(number).replace("{n}", plain(number, style))
 
 
 def _names(style: NumberStyle, arguments: list[Scalar]) -> Scalar:
@@ -104,15 +108,16 @@ def _names(style: NumberStyle, arguments: list[Scalar]) -> Scalar:
     shown = names[:most]
     more = max(total, len(names)) - len(shown)
     if more > 0:
-        return f"{', '.join(shown)} {style.conjunction} {more} {style.more}"
-    return f" {style.conjunction} ".join([", ".join(shown[:-1]), shown[-1]] if len(shown) > 1 else shown)
+        return style.more.replace("{n}", str(more)).replace("{names}", style.separator.join(shown))
+    return style.conjunction.join([style.separator.join(shown[:-1]), shown[-1]] if len(shown) > 1 else shown)
 
 
 def _cut(style: NumberStyle, arguments: list[Scalar]) -> Scalar:
     text, most = plain(arguments[0], style), int(numbers(arguments[1:])[0])
     if most < 1:
         raise Undefined("cut leaves at least one character")
-    return text if len(text) <= most else f"{text[: most - 1].rstrip()}…"
+    letters = list(graphemes(text)) if len(text) > most else []
+    return text if len(letters) <= most else f"{''.join(letters[: most - 1]).rstrip()}…"
 
 
 def _line(style: NumberStyle, arguments: list[Scalar]) -> Scalar:
@@ -138,6 +143,6 @@ FUNCTIONS: Mapping[str, Function] = {
     "names": Function("names(list, n, total)", "a list as Ana, Bolt and 3 more", 1, 3, _names),
     "ordinal": Function("ordinal(n)", "the number as a rank: 1st, 2nd", 1, 1, _ordinal),
     "pct": Function("pct(part, whole)", "the part in percent of the whole", 2, 2, _pct),
-    "plural": Function("plural(n, one, many)", "the word that goes with a number", 3, 5, _plural),
+    "plural": Function("plural(n, one, many)", "the word that goes with a number", 3, 7, _plural),
     "round": Function("round(n, decimals)", "the nearest number with so many decimals", 1, 2, _round),
 }

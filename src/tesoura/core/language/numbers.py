@@ -9,6 +9,7 @@ import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, tzinfo
+from decimal import ROUND_HALF_UP, Decimal, localcontext
 from functools import lru_cache
 from typing import cast
 
@@ -17,6 +18,7 @@ from tesoura.errors import FormatError
 
 MAX_WIDTH = 100
 MAX_DECIMALS = 12
+_GROUPED = re.compile(r"\d[\d,]*")
 
 
 def english_plural(number: float) -> str:
@@ -25,9 +27,19 @@ def english_plural(number: float) -> str:
 
 
 def english_ordinal(number: float) -> str:
-    """What English writes behind a rank: `st`, `nd`, `rd` or `th`."""
+    """How English writes a rank, `{n}` standing for the number: `{n}st`, `{n}nd`, `{n}rd` or `{n}th`."""
     last = abs(int(number)) % 100
-    return "th" if 10 < last < 20 else {1: "st", 2: "nd", 3: "rd"}.get(last % 10, "th")
+    return "{n}" + ("th" if 10 < last < 20 else {1: "st", 2: "nd", 3: "rd"}.get(last % 10, "th"))
+
+
+def rounded(value: float, places: int) -> Decimal:
+    """The nearest number with so many decimals. Halves go away from zero, of the number as it is written; no zero has a
+    sign. This is the one rule of rounding, for every format and for the function `round`."""
+    exact = Decimal(repr(value)) if isinstance(value, float) else Decimal(value)
+    with localcontext() as context:
+        context.prec = 60
+        nearest = exact.quantize(Decimal(1).scaleb(-places), ROUND_HALF_UP)
+    return nearest if nearest else abs(nearest)
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,8 +56,9 @@ class CompactStep:
 class NumberStyle:
     """How a locale writes numbers, and in which zone times are told.
 
-    `groups` are the sizes of the last and of the further digit groups. `conjunction` and `more` stand in a list that is
-    cut short: Ana, Bolt and 3 more.
+    `groups` are the sizes of the last and of the further digit groups; whole parts of fewer digits than `least_grouped`
+    are not grouped. `separator` and `conjunction` stand in a list, `more` is how one that is cut short is written.
+    `ordinal` is how a rank is, `{n}` standing for the number. `plural_forms` are the categories that the language has.
     """
 
     decimal: str = "."
@@ -57,18 +70,27 @@ class NumberStyle:
         CompactStep(1_000_000_000, 1_000_000_000, "", "B"),
     )
     plural_category: Callable[[float], str] = field(default=english_plural)
-    ordinal_ending: Callable[[float], str] = field(default=english_ordinal)
+    ordinal: Callable[[float], str] = field(default=english_ordinal)
     zone: tzinfo = UTC
-    conjunction: str = "and"
-    more: str = "more"
+    separator: str = ", "
+    conjunction: str = " and "
+    more: str = "{names} and {n} more"
+    plural_forms: tuple[str, ...] = ("one", "other")
+    least_grouped: int = 4
 
     def localise(self, text: str) -> str:
         """Put this locale's marks where Python wrote `,` and `.`."""
-        if self.group == "," and self.decimal == "." and self.groups == (3, 3):
+        if self.group == "," and self.decimal == "." and self.groups == (3, 3) and self.least_grouped == 4:
             return text
+        if self.least_grouped > 4 and "," in text:
+            text = _GROUPED.sub(lambda found: self._few(found.group()), text, count=1)
         if self.groups != (3, 3) and "," in text:
             text = re.sub(r"\d[\d,]*", lambda digits: self._regroup(digits.group()), text, count=1)
         return text.translate({ord(","): self.group, ord("."): self.decimal})
+
+    def _few(self, grouped: str) -> str:
+        digits = grouped.replace(",", "")
+        return digits if len(digits) < self.least_grouped else grouped
 
     def _regroup(self, grouped: str) -> str:
         digits = grouped.replace(",", "")
@@ -93,7 +115,11 @@ def plain(value: Scalar, style: NumberStyle = ENGLISH) -> str:
         return "yes" if value else "no"
     if isinstance(value, int) or value.is_integer():
         return str(int(value))
-    return style.localise(f"{value:.2f}".rstrip("0").rstrip("."))
+    return style.localise(_trimmed(f"{rounded(value, 2):f}"))
+
+
+def _trimmed(written: str) -> str:
+    return written.rstrip("0").rstrip(".") if "." in written else written
 
 
 def compact(value: Scalar, style: NumberStyle) -> str:
@@ -106,12 +132,12 @@ def compact(value: Scalar, style: NumberStyle) -> str:
         at += 1
     step, shown = steps[at], _rounded(size, steps[at])
     digits = f"{shown:,.1f}".removesuffix(".0") if step.divisor > 1 else plain(shown)
-    return f"{'-' if number < 0 else ''}{step.prefix}{style.localise(digits)}{step.suffix}"
+    return f"{'-' if number < 0 and shown else ''}{step.prefix}{style.localise(digits)}{step.suffix}"
 
 
 def _rounded(size: float, step: CompactStep) -> float:
     scaled = size / step.divisor
-    return round(scaled, 1 if scaled < 9.95 or step.divisor == 1 else 0)
+    return float(rounded(scaled, 1 if scaled < 9.95 or step.divisor == 1 else 0))
 
 
 def clock(value: Scalar, style: NumberStyle = ENGLISH) -> str:
@@ -126,16 +152,17 @@ def clock(value: Scalar, style: NumberStyle = ENGLISH) -> str:
 def signed(value: Scalar, style: NumberStyle) -> str:
     """A number with its sign always shown, grouped: `+1,284`, `-3`, and a plain `0`."""
     number = _number(value, "signed")
-    text = f"{number:+,}" if isinstance(number, int) else f"{number:+,.2f}".rstrip("0").rstrip(".")
-    return "0" if number == 0 else style.localise(text)
+    shown = rounded(number, 0 if isinstance(number, int) else 2)
+    return style.localise(_trimmed(f"{shown:+,f}")) if shown else "0"
 
 
 def duration(value: Scalar, style: NumberStyle = ENGLISH) -> str:
     """Seconds in their two largest units: `2 d 4 h`, `1 h 4 min`, `4 min 5 s`, `12 s`."""
-    total = int(abs(_number(value, "duration")))
+    seconds = _number(value, "duration")
+    total, sign = int(abs(seconds)), "-" if seconds <= -1 else ""
     sizes = [(total // 86_400, "d"), (total // 3_600 % 24, "h"), (total // 60 % 60, "min"), (total % 60, "s")]
     first = next((at for at, (count, _) in enumerate(sizes) if count), 3)
-    return " ".join(f"{count} {unit}" for count, unit in sizes[first : first + 2] if count) or "0 s"
+    return sign + (" ".join(f"{count} {unit}" for count, unit in sizes[first : first + 2] if count) or "0 s")
 
 
 def _instant(value: Scalar, name: str, style: NumberStyle, pattern: str) -> str:
@@ -186,21 +213,34 @@ def formatter(spec: str) -> Formatter:
         raise FormatError(f"“{spec}” is no format. Use , or .1f or 0>4 as in Python, or one of: {', '.join(NAMED)}")
     if int(found["width"] or 0) > MAX_WIDTH or int(found["decimals"] or 0) > MAX_DECIMALS:
         raise FormatError(f"At most {MAX_WIDTH} wide and {MAX_DECIMALS} decimals")
-    return _by_spec(spec, whole=found["type"] == "d", bare=not found["type"] and not found["decimals"])
+    return _by_spec(spec, found)
 
 
-def _by_spec(spec: str, whole: bool, bare: bool) -> Formatter:
+def _by_spec(spec: str, found: re.Match[str]) -> Formatter:
+    kind, decimals = found["type"] or "", found["decimals"]
+    whole, bare = kind == "d", not kind and not decimals
+    places = None
+    if kind in ("f", "%"):
+        places = int(decimals) if decimals else 6
+    # Without a sign, for what is rounded to nothing.
+    unsigned = spec[: found.start("sign")] + spec[found.end("sign") :] if found["sign"] == "+" else spec
+
     def write(value: Scalar, style: NumberStyle) -> str:
-        kind = value.__class__
-        if kind is bool:
-            value = plain(value)
-        elif kind is float and (whole or bare):
-            value = round(cast("float", value), None if whole or float(value).is_integer() else 2)
+        of = value.__class__
+        shown: Scalar | Decimal = value
+        if of is bool:
+            shown = plain(value)
+        elif of is float and (whole or bare):
+            number = cast("float", value)
+            nearest = rounded(number, 0 if whole or number.is_integer() else 2)
+            shown = int(nearest) if nearest == nearest.to_integral_value() else float(nearest)
+        elif places is not None and of in (float, int):
+            shown = rounded(cast("float", value), places + (2 if kind == "%" else 0))
         try:
-            text = format(value, spec)
+            text = format(shown, unsigned if shown == 0 and not isinstance(shown, str) else spec)
         except ValueError:
             what = "text" if isinstance(value, str) else "a number"
             raise FormatError(f"The format “{spec}” does not go with {what}") from None
-        return style.localise(text) if kind is int or kind is float else text
+        return style.localise(text) if of is int or of is float else text
 
     return write

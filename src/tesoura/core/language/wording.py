@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from tesoura.core.language.formula import Formula, compile_formula
 from tesoura.core.language.functions import Undefined
+from tesoura.core.language.graphemes import shortened
 from tesoura.core.language.numbers import Formatter, formatter
 from tesoura.core.language.scope import Missing, Scope
 from tesoura.core.values import MAX_NUMBER, MAX_TEXT
@@ -72,7 +73,7 @@ class Wording:
 
 
 def _cut(text: str) -> str:
-    return text if len(text) <= MAX_TEXT else text[: MAX_TEXT - 1] + "…"
+    return shortened(text, MAX_TEXT)
 
 
 def grown(value: int | float, digits: int) -> int | float:

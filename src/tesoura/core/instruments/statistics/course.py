@@ -171,7 +171,7 @@ class Course:
         return next((one for one in reversed(self._ends) if one.began <= at <= (one.ended or 0)), None)
 
     @property
-    def open(self) -> Match | None:
+    def current(self) -> Match | None:
         """The match that goes on: the one that started last, unless it has ended."""
         last = self._starts[-1] if self._starts else None
         return last if last is not None and last.ended is None else None
@@ -187,7 +187,7 @@ class Course:
     def add_match(self, match: Match) -> Match:
         """A match was told of that was not known."""
         last = self.matches[-1] if self.matches else None
-        before = self.open
+        before = self.current
         self.matches.append(match)
         if not match.started or match.began <= self._last_at() or (last is not None and last.began >= match.began):
             self.changed()
@@ -254,7 +254,7 @@ class Course:
         """Count something."""
         match = self.of(mark.match, mark.at)
         last = not self.marks or mark[:2] >= self.marks[-1][:2]
-        if not last or (match is not None and match is not self.open):
+        if not last or (match is not None and match is not self.current):
             insort(self.marks, mark, key=lambda one: one[:2])
             self.changed()
         else:
@@ -280,7 +280,7 @@ class Course:
         match = self.of(fight.match, fight.at)
         last = not self.fights or fight[:2] >= self.fights[-1][:2]
         insort(self.fights, fight, key=lambda one: one[:2])
-        if not last or (match is not None and match is not self.open):
+        if not last or (match is not None and match is not self.current):
             self.changed()
         elif match is not None and (fights := self._kept.get("fights")) is not None:
             _count_fight(fights.setdefault(match.number, {}), fight)
@@ -396,7 +396,7 @@ class Course:
 
     def played_us(self, since: int, now: int, only: Match | None = None) -> int:
         """The match time from an instant on, µs; of one match, or of all."""
-        open_ = self.open
+        open_ = self.current
         if only is not None:
             return _within(self._span(only), since, now if only is open_ else FOREVER)
         key = ("played", since)
@@ -408,7 +408,7 @@ class Course:
 
     def ticks(self) -> bool:
         """Whether match time goes on."""
-        open_ = self.open
+        open_ = self.current
         return open_ is not None and bool(span := self._span(open_)) and span[-1][1] == FOREVER
 
     def _span(self, match: Match) -> Sequence[tuple[int, int]]:
@@ -420,7 +420,7 @@ class Course:
             if until is None:
                 # One that never ended is over since its last event.
                 last = max((mark.at for mark in marks), default=match.began)
-                until = FOREVER if match is self.open else max(last, match.began)
+                until = FOREVER if match is self.current else max(last, match.began)
             pauses = [mark for mark in marks if mark.what in (PAUSE, RESUME)]
             found = self._kept[key] = _clock(match.began, until, pauses)
         return found

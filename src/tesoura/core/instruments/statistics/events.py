@@ -125,7 +125,7 @@ class Hearing:
         """The id of the match that an event tells. One that started without an id has the first that is told in it."""
         id = name_of(event.data.get("match"))
         if id and self.course.by_id(id) is None:
-            match = self.course.open
+            match = self.course.current
             if match is not None and not match.id and match.began <= event.at:
                 match.id = id
                 self.course.changed()
@@ -215,7 +215,7 @@ class Hearing:
 
     def _start(self, event: Occurrence) -> None:
         course, id = self.course, name_of(event.data.get("match"))
-        known, present = course.by_id(id), course.open
+        known, present = course.by_id(id), course.current
         if (known is not None and known.started) or (known is None and present and present.began == event.at
                                                    and present.id == id):  # fmt: skip
             return self._strange(event, "this match has started already")
@@ -270,7 +270,7 @@ class Hearing:
             same = course.other_side(match)
             if same is not None:
                 return course.join(same, match)
-            if course.open is None:
+            if course.current is None:
                 self._strange(event, "no match had started; how long it was is not known")
             course.add_match(match)
         else:

@@ -35,8 +35,8 @@ class Scoped(Hearing):
 
     def present(self) -> Match | None:
         """The match that goes on, or else the one that ended last."""
-        if self.course.open is not None:
-            return self.course.open
+        if self.course.current is not None:
+            return self.course.current
         return next(iter(self.course.finished()[-1:]), None) or next(iter(self.course.matches[-1:]), None)
 
     def _played(self, since: Since, now_us: int) -> Mapping[str, Scalar | None]:
@@ -65,7 +65,7 @@ class Scoped(Hearing):
             for name, full in self.plan.vitals.items()
         }
         told |= {
-            "rating": course.rating, "state": "on" if course.open else "between",
+            "rating": course.rating, "state": "on" if course.current else "between",
             "match_number": self._once("matches", (course.version, froms["session"]), lambda: sum(
                 one.began >= froms["session"][0] for one in course.matches
             )),

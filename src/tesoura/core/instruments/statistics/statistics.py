@@ -75,7 +75,7 @@ class Statistics(Scoped):
         by = str(raw).strip().replace("\u2212", "-")
         if by not in ("1", "+1", "-1"):
             raise InvalidField("Correct one at a time: by 1, or by -1.")
-        scope = "match" if self.course.open else "session"
+        scope = "match" if self.course.current else "session"
         before = self.read(now)[f"{scope}_{what}"]
         code, given = CORRECTED[what], {"what": what, "by": -1 if by == "-1" else 1}
         if by == "-1":
@@ -91,7 +91,7 @@ class Statistics(Scoped):
 
     def _taken(self, command: Command, code: int, what: str) -> TallyMark:
         """The mark that is taken away: the one that was taken when the command was given, or the last in its scope."""
-        course, open_ = self.course, self.course.open
+        course, open_ = self.course, self.course.current
         marks = [mark for mark in course.marks if mark.what == code]
         if "of" in command.given:
             marks = [mark for mark in marks if mark.seq == command.given["of"]]
@@ -112,7 +112,7 @@ class Statistics(Scoped):
         if act is None:
             raise CommandRefused("There is nothing to take back.")
         self.acts.remove(act)
-        scope = "match" if act.what == "match" or (act.mark and self.course.open) else "session"
+        scope = "match" if act.what == "match" or (act.mark and self.course.current) else "session"
         before = self._brief(scope, now)
         if act.mark is None:
             for name, since in act.was.items():

@@ -6,8 +6,11 @@ The tables are read elsewhere; here is the arithmetic alone. Widths are those of
 
 from __future__ import annotations
 
+import unicodedata
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+
+from tesoura.core.language.graphemes import count
 
 UNKNOWN_EM = 0.6
 """The width that a letter without a typeface is taken to have, in em."""
@@ -73,7 +76,7 @@ class Face:
     def width(self, line: str, size_px: float, letter_spacing: float = 0.0) -> float:
         """The width of one line, px. `letter_spacing` is in em and stands after each letter, the last included."""
         em, _ = self._measured(line)
-        return (em + letter_spacing * len(line)) * size_px
+        return (em + letter_spacing * (count(line) if letter_spacing else 0)) * size_px
 
     def missing(self, text: str) -> frozenset[str]:
         """The letters of a text that no file has."""
@@ -92,11 +95,12 @@ class Face:
 
     def _measure(self, line: str) -> tuple[float, frozenset[str]]:
         total, missing, before = 0.0, set(), None
-        for letter in map(ord, line):
+        # A page sets a letter and its accent as the one letter that they are, where there is one.
+        for letter in map(ord, unicodedata.normalize("NFC", line)):
             cut = self._home(letter)
             if cut is None:
                 missing.add(chr(letter))
-                total += UNKNOWN_EM
+                total += 0.0 if unicodedata.combining(chr(letter)) else UNKNOWN_EM
                 before = None
                 continue
             total += cut.advances[letter] / cut.units

@@ -6,6 +6,7 @@ import math
 from collections.abc import Iterator, Mapping
 from typing import Any
 
+from tesoura.core.language.graphemes import shortened
 from tesoura.core.overlays.document import Overlay, Piece
 from tesoura.core.overlays.fit.boxes import Box, text_size
 from tesoura.core.overlays.fit.faces import Face, as_set
@@ -14,6 +15,8 @@ from tesoura.core.overlays.fit.placement import READABLE_PX, STATES, Placed, Sur
 from tesoura.core.overlays.pieces.kind import PieceText
 from tesoura.core.overlays.typefaces import CARRIED
 
+UNSEEN = frozenset("\t\r\u200b\u200c\u200d\u2060\ufe0e\ufe0f")
+"""What a page sets without any width."""
 BETWEEN_EM = 0.5
 """The least space between texts in one row, in the piece's size."""
 SLACK_PX = 1.0
@@ -105,6 +108,9 @@ def _too_large(placed: Placed, face: Face, texts: Mapping[str, str]) -> tuple[fl
             rows.setdefault((words.cell, words.line), []).append((words, text, width))
     worst: tuple[float, float, float, str] | None = None
     for row in rows.values():
+        if any(set(face.missing(text)) - UNSEEN for _, text, _ in row):
+            # Whether it fits cannot be told, and that is told by itself.
+            continue
         first = row[0][0]
         room = (inner - style["gap_px"] * (first.cells - 1)) / first.cells * first.share
         need = sum(width for _, _, width in row) + size * (BETWEEN_EM * (len(row) - 1) + first.less_em)
@@ -125,6 +131,9 @@ def _text_too_large(
     width, height = text_size(text, piece["size_px"], style, face)
     wide = width + 2 * style["padding_px"] - piece["width_px"] if piece["width_px"] else 0.0
     high = height + 2 * round(style["padding_px"] / 2) - piece["height_px"] if piece["height_px"] else 0.0
+    if set(face.missing(text)) - UNSEEN:
+        # How wide it is cannot be told, and that is told by itself.
+        wide = 0.0
     if max(wide, high) <= SLACK_PX:
         return None
     across = width / max(width - wide, 1) if wide > SLACK_PX else 1
@@ -134,7 +143,7 @@ def _text_too_large(
 
 def _short(text: str) -> str:
     line = text.replace("\n", " ")
-    return line if len(line) <= 40 else f"{line[:39]}…"
+    return shortened(line, 40)
 
 
 def _letters(around: Surroundings, placed: Placed, face: Face) -> Iterator[Finding]:
@@ -144,11 +153,12 @@ def _letters(around: Surroundings, placed: Placed, face: Face) -> Iterator[Findi
         for one in piece.kind_of.words(piece.choices):
             for line in as_set(_said(one, texts), placed.style["capitals"]):
                 missing |= face.missing(line)
-    missing = {letter for letter in missing if letter.isprintable()}
+    missing = {letter for letter in missing if letter not in UNSEEN}
     if missing:
-        shown = " ".join(sorted(missing)[:8])
+        shown = " ".join(one if one.isprintable() else f"U+{ord(one):04X}" for one in sorted(missing)[:8])
         words = (
-            f"has letters that no typeface here has ({shown}): how they look depends on the machine that shows them."
+            f"has letters that no typeface here has ({shown}): how they look, and whether they fit, "
+            "depends on the machine that shows them."
         )
         yield Finding("letters", piece.id, piece.name, words, placed.box, (), (placed.scene,))
 
