@@ -5,25 +5,30 @@ from __future__ import annotations
 import csv
 import io
 import json
+import re
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
 from typing import Any
 
 import pytest
 
+from tesoura.core.values import Event
 from tesoura.runtime.facade import Runtime
 from tesoura.settings import wall_clock
 from tesoura.store import log as event_log
 from tesoura.store import log_search
+from tesoura.store.exports import csv_lines, markers
+from tesoura.store.log import Logged
 from tesoura.store.log_search import Search
+from tesoura.store.tables import SessionRow
 from tests.conftest import Running, flat, until
 
+SEVEN = datetime(2026, 11, 26, 19, 0, tzinfo=UTC)
 HARM = "<script>alert(1)</script>"
 ODD = [HARM, "قوس قزح", "🪁 kite 🪁", "=cmd|' /C calc'!A0", "n" * 10_000, "", None, "a\u202eb", "x' OR 1=1 --"]
 
 
 def shown(running: Running, query: str = "") -> list[str]:
-    import re
-
     text = flat(running.client.get(f"/log/rows{query}").text)
     return re.findall(r'class="kind" href="/log/\d+">([^<]+)<', text)
 
@@ -264,3 +269,46 @@ def test_a_filter_stays_chosen_though_nothing_of_it_has_come(running: Running) -
     page = flat(running.client.get("/log/?type=follower&feed=feed:reach").text)
     assert "<option selected>follower</option>" in page
     assert '<option value="feed:reach" selected' in page
+
+
+def test_a_log_with_what_was_done_here_comes_in_again_without_it(running: Running, tmp_path: Path) -> None:
+    running.press("/", "/session/start")
+    running.press("/", "/scene", {"scene": "Talk"})
+    running.event(type="gift", id="g1", data={"name": "Ana"})
+    lines = [json.loads(line) for line in running.client.get("/log/export.jsonl").text.splitlines()]
+    other = Running(tmp_path / "other")
+    try:
+        answer = other.client.post("/api/events", json=lines, headers=other.auth)
+        assert answer.json() == {"accepted": 1, "duplicates": 0, "passed_over": len(lines) - 1}
+        assert other.client.post("/api/events", json=lines[-1], headers=other.auth).status_code == 202
+        assert other.signal("gift.name")["value"] == "Ana"
+    finally:
+        other.stop()
+
+
+def test_a_marker_is_cut_between_letters_and_never_within_an_escape(running: Running) -> None:
+    cue = "".join(markers([Logged(1, Event("a", "s", "gift", SEVEN, {"name": "&" * 400}), SEVEN)], SEVEN))
+    text = cue.splitlines()[-2]
+    assert text == "gift " + "&amp;" * 294 + "…"
+
+
+@pytest.mark.parametrize("cell", ["\n=1+1", " =1", "\uff1d1+1", "\t@x", "+1", "\u00a0-1"])
+def test_what_a_table_program_would_take_for_a_formula_is_marked(cell: str) -> None:
+    [_, row] = csv_lines([Logged(1, Event("a", "s", cell, SEVEN, {}), SEVEN)])
+    assert f"'{cell}" in row
+
+
+def test_the_hours_of_a_ribbon_are_those_that_went_by_when_the_clocks_go_back(running: Running) -> None:
+    running.press("/", "/preferences/calendar", {"zone": "Europe/Lisbon", "first_weekday": "0"})
+    began = datetime(2026, 10, 24, 23, 0, tzinfo=UTC)
+    running.store.write(lambda session: session.add(SessionRow(id=1, started_at=began)))
+    running.store.write(lambda session: session.add(SessionRow(id=2, started_at=began + timedelta(hours=4))))
+    running.event(type="gift", data={}, time=(began + timedelta(hours=3.9)).isoformat())
+    page = running.client.get("/reports/1").text
+    ticks = re.findall(r'<text x="([\d.]+)" [^>]*class="tick-word">(\d\d:\d\d)<', flat(page))
+    hours = [words for _, words in ticks if words.endswith(":00")]
+    # Midnight in Lisbon is 23:00 UTC; the hour from one to two comes twice.
+    assert hours == ["01:00", "01:00", "02:00"]
+    places = [float(x) for x, words in ticks if words.endswith(":00")]
+    assert places == sorted(places)
+    assert len(set(places)) == 3

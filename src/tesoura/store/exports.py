@@ -5,10 +5,12 @@ from __future__ import annotations
 import csv
 import io
 import json
+import unicodedata
 from collections.abc import Iterable, Iterator, Mapping
 from datetime import datetime, timedelta
 
 from tesoura.core.instruments.records import KeptRecord
+from tesoura.core.language.graphemes import shortened
 from tesoura.store.log import QUIET, Logged
 
 MARK_S = 4.0
@@ -43,11 +45,13 @@ def _row(cells: Iterable[str]) -> str:
 
 
 def _harmless(cell: str) -> str:
-    return f"'{cell}" if cell.startswith(_FORMULA_LIKE) else cell
+    # Table programs look past white space, and some take the wide forms of these signs for them.
+    begins = unicodedata.normalize("NFKC", cell.lstrip()[:1])
+    return f"'{cell}" if cell.startswith(_FORMULA_LIKE) or begins.startswith(_FORMULA_LIKE) else cell
 
 
 def json_lines(events: Iterable[Logged]) -> Iterator[str]:
-    """One CloudEvent a line; `/api/events` takes them in again."""
+    """One CloudEvent a line; `/api/events` takes them in again, but what tells of Tesoura itself."""
     for one in events:
         event = one.event
         told = {
@@ -81,5 +85,5 @@ def _cue(one: Logged) -> str:
     facts = [str(value) for value in one.event.data.values() if isinstance(value, str | int | float)][:5]
     text = " ".join([one.event.type, *facts])
     # A cue is one line here, and neither an arrow nor an angle bracket may stand in it as itself.
-    text = " ".join(text.split()).replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
-    return text[:300]
+    text = shortened(" ".join(text.split()), 300)
+    return text.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")

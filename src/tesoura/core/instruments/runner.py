@@ -94,6 +94,10 @@ class Runner:
         # Driven by the log alone: so it comes to the same live, after a crash, and in a rehearsal.
         if self._at is None or at > self._at:
             self._at, self.instrument = at, self.instrument.advance(at)
+        own = f"{self.definition.name}."
+        if event.type.startswith(own) and event.source not in ("", f"instrument:{self.definition.name}"):
+            # It poses as something that this instrument itself would have told.
+            return False
         if event.type != self.definition.command_type:
             self.instrument = self.instrument.on_event(event)
             self._write_down(event.seq)

@@ -9,7 +9,7 @@ from functools import lru_cache
 from typing import Any, NamedTuple
 
 from tesoura.errors import DataFolderError, KeyRefused, Unreadable
-from tesoura.runtime.facade import Runtime
+from tesoura.runtime.facade import Accepted, Runtime
 from tesoura.web.api.models import parsed, read_events, whose
 from tesoura.web.shared.errors import PROBLEM, problem_document
 
@@ -57,8 +57,10 @@ class EventsDoor:
         try:
             key = whose(given.decode("latin-1"), self._runtime.store.key_name)
             body = await _body(receive)
-            events = read_events(parsed(body), len(body), key, self._runtime.settings.clock())
-            done = await self._runtime.accept(events)
+            sent = parsed(body)
+            events = read_events(sent, len(body), key, self._runtime.settings.clock())
+            passed_over = (len(sent) if isinstance(sent, list) else 1) - len(events)
+            done = await self._runtime.accept(events) if events or not passed_over else Accepted(0, 0)
         except KeyRefused as error:
             raise _Refused(401, error.title, error.detail, ((b"www-authenticate", b"Bearer"),)) from None
         except Unreadable as error:
@@ -72,7 +74,7 @@ class EventsDoor:
             log.exception("Events could not be taken")
             detail = "Nothing of this was kept. Try again; the log in the terminal tells more."
             raise _Refused(500, "Something failed inside Tesoura", detail) from None
-        return _taken(done.accepted, done.duplicates)
+        return _taken(done.accepted, done.duplicates, passed_over)
 
 
 class _Taken(NamedTuple):
@@ -81,8 +83,9 @@ class _Taken(NamedTuple):
 
 
 @lru_cache(maxsize=256)
-def _taken(accepted: int, duplicates: int) -> _Taken:
-    body = json.dumps({"accepted": accepted, "duplicates": duplicates}).encode()
+def _taken(accepted: int, duplicates: int, passed_over: int) -> _Taken:
+    told = {"accepted": accepted, "duplicates": duplicates} | ({"passed_over": passed_over} if passed_over else {})
+    body = json.dumps(told).encode()
     return _Taken(_heads("application/json", body), body)
 
 

@@ -17,6 +17,7 @@ from tesoura.errors import KeyRefused, Unreadable
 
 MAX_EVENTS = 1_000
 MAX_DATA_BYTES = 64_000
+OWN_SOURCE = "tesoura"
 
 Kind = Annotated[str, StringConstraints(min_length=1, max_length=120, strip_whitespace=True)]
 Short = Annotated[str, StringConstraints(min_length=1, max_length=200)]
@@ -114,7 +115,8 @@ def whose(authorization: str, name_of: Callable[[str], str | None]) -> str:
 def read_events(body: object, size_bytes: int, key: str, now: datetime) -> list[Event]:
     """The events in a request's body of so many bytes, sent with the key of this name.
 
-    Raises Unreadable; then none of them is taken.
+    What tells of Tesoura itself in a log that comes in again, as JSON lines of it hold it, is passed over. Raises
+    Unreadable; then none of them is taken.
     """
     items = body if isinstance(body, list) else [body]
     if len(items) > MAX_EVENTS:
@@ -131,13 +133,14 @@ def read_events(body: object, size_bytes: int, key: str, now: datetime) -> list[
         at = f"[{index}]." if isinstance(body, list) else ""
         if event.type.startswith(OWN_TYPES):
             own = f"begins with {OWN_TYPES}, which is for Tesoura itself; choose another"
-            wrong.append({"at": f"{at}type", "problem": own})
+            if event.source != OWN_SOURCE:
+                wrong.append({"at": f"{at}type", "problem": own})
         if size_bytes > MAX_DATA_BYTES and len(json.dumps(event.data)) > MAX_DATA_BYTES:
             large = f"has more than {MAX_DATA_BYTES // 1000} kB; send only what is needed"
             wrong.append({"at": f"{at}data", "problem": large})
     if wrong:
         raise Unreadable(_summary(wrong, "no event was taken"), wrong)
-    return events
+    return [event for event in events if not event.type.startswith(OWN_TYPES)]
 
 
 def _event(item: object, key: str, now: datetime) -> Event:

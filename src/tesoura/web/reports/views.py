@@ -25,6 +25,7 @@ LISTED = 100
 ON_RIBBON = 12
 MARKS = 160
 WIDTH, ROW = 800.0, 26.0
+MOST_TICKS = 40
 NOT_AT_AN_END = frozenset(
     {"leaders", "length", "left_s", "who", "last", "first_at", "latest_at", "largest_at", "fastest_at"}
 )
@@ -38,6 +39,8 @@ class Summary:
     until: datetime
     present: bool
     counts: dict[str, int]
+    kept_from: datetime | None = None
+    """From when on its events are still in the log, when the first of them were let go."""
 
     @property
     def length_s(self) -> float:
@@ -47,12 +50,16 @@ class Summary:
 
 def _summary(session: Any, one: StreamSession) -> Summary:
     counts = event_log.counts_since(session, one.started_at, one.ended_at)
+    for kind, (count, _) in event_log.past_counts(session, one.id).items():
+        counts[kind] = counts.get(kind, 0) + count
     counts = {kind: count for kind, count in counts.items() if not kind.startswith("tesoura.")}
     last = event_log.last_time(session, one.started_at, one.ended_at)
     present = one.ended_at is None
     until = now() if present else last or one.started_at
     ordered = dict(sorted(counts.items(), key=lambda pair: (-pair[1], pair[0])))
-    return Summary(one, until, present, ordered)
+    first = event_log.first_time(session)
+    let_go = bool(event_log.past_counts(session, one.id))
+    return Summary(one, until, present, ordered, max(first or until, one.started_at) if let_go else None)
 
 
 @blueprint.get("/")
@@ -138,15 +145,15 @@ def ribbon(summary: Summary) -> Ribbon:
 
 def _ticks(start: datetime, length_s: float) -> list[tuple[float, str]]:
     step = next((one for one in (60, 300, 600, 1_800, 3_600, 7_200, 14_400) if length_s / one <= 10), 86_400)
-    local = start.astimezone(zone())
-    first = local.replace(second=0, microsecond=0)
-    ticks = []
-    at = first + timedelta(minutes=1)
-    while (at - local).total_seconds() <= length_s:
-        if int(at.timestamp() + (at.utcoffset() or timedelta()).total_seconds()) % step == 0:
-            ticks.append(((at - local).total_seconds() / length_s * WIDTH, f"{at:%H:%M}"))
+    ticks: list[tuple[float, str]] = []
+    at = start.replace(second=0, microsecond=0) + timedelta(minutes=1)
+    while (gone_s := (at - start).total_seconds()) <= length_s and len(ticks) < MOST_TICKS:
+        # By what really went by: an hour that comes twice stands there twice, one that is left out does not.
+        here = at.astimezone(zone())
+        if (here.hour * 3_600 + here.minute * 60) % step == 0:
+            ticks.append((gone_s / length_s * WIDTH, f"{here:%H:%M}"))
         at += timedelta(minutes=1)
-    return ticks[:40]
+    return ticks
 
 
 @blueprint.post("/<int:session_id>/began")
