@@ -112,10 +112,28 @@ class Evening:
         """Time passes: a moment, or most of a day."""
         self.clock.now += timedelta(seconds=self.chance.choice([1, 20, 61, 400, 1_500, 40_000]))
 
-    def again(self, killed: bool) -> None:
-        """It stops, in order or not, and starts again."""
+    def again(self, killed: bool) -> int:
+        """It stops, in order or not, and starts again: all is as it was. How many things were compared.
+
+        When each was observed is exact to the last saving, which is two seconds ago at most.
+        """
+        saved = not killed or self.chance.random() < 0.5
+        if saved:
+            self.running.runtime.call(lambda self: self.persistence.save(trails=False))
+        before = self._signals(saved)
         (self.running.kill if killed else self.running.stop)()
         self.running = self._start()
+        assert self._signals(saved) == before
+        return 3 * len(before)
+
+    def _signals(self, observed: bool) -> dict[str, Any]:
+        """All signals with their freshness, and when they were observed; that of what time alone changes left out."""
+        told = self.running.client.get("/api/signals", headers=self.running.auth).json()
+        by_time = ("rolling.", "row.left_s")
+        return {
+            one["name"]: one if observed and not one["name"].startswith(by_time) else one | {"observed_at": None}
+            for one in told
+        }
 
     def session(self) -> None:
         """A new stream session."""

@@ -14,7 +14,7 @@ from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.definitions import build
 from tesoura.core.computed.derived import Change, DerivedState
 from tesoura.core.computed.graph import Definition, State, depends_on, find_cycle, key_of, make_state
-from tesoura.core.computed.occurrence import Occurrence, instant, micros, occurrence
+from tesoura.core.computed.occurrence import Occurrence, micros, occurrence
 from tesoura.core.instruments.registry import KINDS as INSTRUMENTS
 from tesoura.core.instruments.runner import Setup
 from tesoura.core.signals.changes import Changes
@@ -142,7 +142,7 @@ class Computations:
                 at = made.at
                 for one in meanwhile:
                     if one.type in made.state.types and made.state.take(one, now):
-                        at = max(at or instant(one.at), instant(one.at))
+                        at = now
                 made = _Made(made.state, at)
             except Exception as error:
                 made = _Failed(make_state(definition, self._engine.graph.almanac, now), error)

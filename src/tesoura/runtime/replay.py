@@ -12,7 +12,7 @@ from sqlmodel import Session
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.chain import ChainState
 from tesoura.core.computed.graph import Definition, State, depends_on
-from tesoura.core.computed.occurrence import Occurrence, instant, micros, occurrence
+from tesoura.core.computed.occurrence import Occurrence, micros, occurrence
 from tesoura.core.computed.window import WindowState
 from tesoura.core.computed.window_definition import Window
 from tesoura.core.instruments.runner import Runner, Setup
@@ -20,7 +20,7 @@ from tesoura.store import log as event_log
 
 
 class Replayed(NamedTuple):
-    """How many events a state was given, and when the last of those that counted happened."""
+    """How many events a state was given, and when the last of those that counted was accepted."""
 
     events: int
     last_at: datetime | None
@@ -66,9 +66,9 @@ def feed_from_log(session: Session, state: State, until_seq: int, after_seq: int
         state.recorded_from = after_seq
     for one in event_log.happenings(session, state.types, since, until_seq, after_seq, isinstance(state, Runner)):
         if state.take(one, now):
-            last = max(last, one.at)
+            last = max(last, one.seq)
         count += 1
-    return Replayed(count, instant(last) if last else None)
+    return Replayed(count, event_log.accepted_at(session, last))
 
 
 def _last_events(session: Session, state: WindowState, until_seq: int, after_seq: int, now: datetime) -> Replayed:
@@ -88,7 +88,7 @@ def _last_events(session: Session, state: WindowState, until_seq: int, after_seq
                 heapq.heappop(found)
     for _, _, one in sorted(found):
         state.take(one, now)
-    return Replayed(len(found), max((instant(at) for at, _, _ in found), default=None))
+    return Replayed(len(found), event_log.accepted_at(session, max((seq for _, seq, _ in found), default=0)))
 
 
 def base_of(state: State) -> Mapping[str, Any] | None:

@@ -197,6 +197,11 @@ def one(session: Session, seq: int) -> Logged | None:
     return logged_of(row) if row else None
 
 
+def accepted_at(session: Session, seq: int) -> datetime | None:
+    """When the event at this place was accepted; None when there is none."""
+    return session.exec(select(EventRow.accepted_at).where(EventRow.seq == seq)).first()
+
+
 def with_corrections(session: Session, seq: int) -> Logged | None:
     """The event at this place, its amounts as they were corrected since."""
     found = one(session, seq)

@@ -106,7 +106,7 @@ class FollowedCells(Cells):
         reads = state is not None and bool(state.reads)
         for name, value in values.items():
             before = known(name)
-            same = value is before or (value == before and value.__class__ is before.__class__)
+            same = value is before or (value == before and _alike(value, before))
             # Most of what a window tells is as it was: only what reads signals is as old as they are, and told again.
             if (same and not (reads and value is not None)) or (cell := self._cells.get(name)) is None:
                 continue
@@ -141,6 +141,11 @@ class FollowedCells(Cells):
         state = self.graph.state(key)
         assert state is not None
         return state
+
+
+def _alike(one: object, other: object) -> bool:
+    """Whether equal values are the same to a reader: 1 and True are not; 1 and 1.0 are."""
+    return one.__class__ is other.__class__ or {one.__class__, other.__class__} == {int, float}
 
 
 def _of_others(key: str, kinds: Iterable[str]) -> tuple[str, ...]:
