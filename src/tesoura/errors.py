@@ -25,7 +25,8 @@
     ├── SourceError             a try of a feed failed
     │   ├── SourceUnavailable   wait; it is tried again
     │   ├── CredentialsRejected ask the user for another key
-    │   └── ResponseNotUnderstood  show what came
+    │   ├── ResponseNotUnderstood  show what came
+    │   └── TooMuch             what came, or what is picked from it, goes beyond all bounds: paused
     ├── DataFolderError         the data folder cannot be used
     └── PortInUse               nothing can listen there
 
@@ -206,6 +207,12 @@ class ResponseNotUnderstood(SourceError):
     def __reduce__(self) -> tuple[Any, ...]:
         """So that it comes whole from another process."""
         return type(self), (str(self), self.payload)
+
+
+class TooMuch(SourceError):
+    """Taking in what came used more time or memory than it may. The feed is paused, and can be changed or removed."""
+
+    hint = "Ask it for less, or choose a simpler path; then let the feed go on."
 
 
 class DataFolderError(TesouraError, RuntimeError):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import gzip
 import logging
 from typing import Any
 
@@ -22,7 +23,7 @@ from tesoura.errors import (
 from tesoura.feeds.api import FetchContext, Fetched
 from tesoura.feeds.http import KIND
 from tesoura.feeds.http.address import checked_address, place
-from tesoura.feeds.http.ask import fetch
+from tesoura.feeds.http.ask import _if_changed, fetch
 from tesoura.feeds.picks import Pick, pick, pick_value
 from tesoura.feeds.poller import Poller
 from tesoura.settings import wall_clock
@@ -123,19 +124,35 @@ def answering(respond: Any) -> SourceError:
 
 
 def test_it_does_not_follow_to_another_place_by_itself() -> None:
-    error = answering(lambda _: httpx.Response(302, headers={"location": "https://elsewhere.example/y"}))
+    there = {"location": "https://elsewhere.example/y"}
+    error = answering(lambda _: httpx.Response(302, headers=there, stream=httpx.ByteStream(b"")))
     assert "sends on to elsewhere.example" in str(error)
     assert "private" not in str(error)
 
 
 def test_an_answer_without_end_is_cut_off() -> None:
-    error = answering(lambda _: httpx.Response(200, content=b"[" + b"1," * 2_000_000))
-    assert "more than 2 MB" in str(error)
+    assert "more than 2 MB" in str(answering(lambda _: sent(b"[" + b"1," * 2_000_000)))
+
+
+def sent(body: bytes, **heads: str) -> httpx.Response:
+    return httpx.Response(200, headers=heads, stream=httpx.ByteStream(body))
+
+
+def test_an_answer_that_unpacks_to_more_than_may_be_is_cut_off() -> None:
+    bomb = gzip.compress(b"0" * 200_000_000)
+    assert "more than 2 MB" in str(answering(lambda _: sent(bomb, **{"content-encoding": "gzip"})))
+    assert "packed as “br”" in str(answering(lambda _: sent(b"x", **{"content-encoding": "br"})))
+    assert "cannot be unpacked" in str(answering(lambda _: sent(b"no gzip", **{"content-encoding": "gzip"})))
+
+
+def test_what_cannot_stand_in_a_question_is_not_asked_with() -> None:
+    told = [(b"etag", "“kite”".encode()), (b"last-modified", b"Thu, 26 Nov 2026 19:02:00 GMT")]
+    assert _if_changed(httpx.Response(200, headers=told)) == {"If-Modified-Since": "Thu, 26 Nov 2026 19:02:00 GMT"}
 
 
 @pytest.mark.parametrize(("body", "words"), [(b"", "nothing at all"), (b"hello", "not JSON"), (b"[" * 100_000, "JSON")])
 def test_bodies_that_are_no_json(body: bytes, words: str) -> None:
-    assert words in str(answering(lambda _: httpx.Response(200, content=body)))
+    assert words in str(answering(lambda _: sent(body)))
 
 
 @pytest.mark.parametrize(

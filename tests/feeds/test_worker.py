@@ -11,9 +11,11 @@ from typing import Any
 import pytest
 
 from tesoura.core.values import Wanted
-from tesoura.errors import NothingPicked, ResponseNotUnderstood
+from tesoura.errors import NothingPicked, ResponseNotUnderstood, TooMuch
+from tesoura.feeds.follow.cost import MOST, cost
+from tesoura.feeds.follow.tail import Finder
 from tesoura.feeds.formats import read
-from tesoura.feeds.picks import Pick, pick, pick_value
+from tesoura.feeds.picks import Pick, is_plain, pick, pick_value
 from tesoura.feeds.worker import Worker
 
 NOW = datetime(2026, 11, 26, 19, 0, tzinfo=UTC)
@@ -55,7 +57,7 @@ def test_what_takes_too_long_is_ended_and_the_next_job_is_done() -> None:
     slow = Worker(limit_s=1.0)
 
     async def both() -> object:
-        with pytest.raises(ResponseNotUnderstood, match="longer than 1 s"):
+        with pytest.raises(TooMuch, match="longer than 1 s"):
             await slow.run(time.sleep, 60, what="the count")
         slow._limit_s = 20.0
         return await slow.run(read, "[1]", "json", "the count", what="the count")
@@ -79,3 +81,37 @@ def test_the_loop_goes_on_while_a_large_page_is_read(worker: Worker) -> None:
 
     # Read on the loop, the loop would come to its first step when all is over.
     assert run(beside) > 10
+
+
+def test_what_takes_too_much_memory_ends_the_process_and_not_tesoura(worker: Worker) -> None:
+    with pytest.raises(TooMuch, match="too much memory"):
+        run(lambda: worker.run(bytes, 3_000_000_000, what="the count"))
+    assert run(lambda: worker.run(len, "kite", what="the count")) == 4
+
+
+@pytest.mark.parametrize(
+    "path",
+    ["[" + ",".join(["@"] * 8) + "]" + "|[" + ",".join(["@"] * 8) + "]" * 1, "a.b[*]", "a[?b>`1`]", "sort_by(a, &b)"],
+)
+def test_paths_that_do_more_than_go_down_are_followed_within_bounds(path: str) -> None:
+    assert not is_plain(path)
+
+
+@pytest.mark.parametrize("path", ["", "members", "channel.members", 'a."b c"[0].d', "@", "a[-1]"])
+def test_paths_that_only_go_down_are_followed_at_once(path: str) -> None:
+    assert is_plain(path)
+
+
+@pytest.mark.parametrize(
+    ("pattern", "large"),
+    [(r"((a{1,1000}){1,1000}){1,1000}", True), (r"(?P<a>\w+) cut (?P<b>\w+)", False), (r"x{30000}", True),
+     (r"[{1,99999}]{3}\{9999}", False), (r"(?:ab{2,40}){1,20}", False)],
+)  # fmt: skip
+def test_a_patterns_size_is_known_before_it_is_compiled(pattern: str, large: bool) -> None:
+    assert (cost(pattern) > MOST) is large
+
+
+def test_a_pattern_that_is_slow_over_many_lines_pauses_its_feed() -> None:
+    finder = Finder(r"(?P<a>(a|aa)+)$", "line")
+    with pytest.raises(TooMuch, match="Make it simpler"):
+        finder.items(["a" * 60 + "!"] * 2_000)

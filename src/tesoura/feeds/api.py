@@ -69,8 +69,8 @@ class Folders:
     scripts: Path = Path("scripts")
 
 
-LARGE_HTML = 4_000
-"""A web page takes far longer than anything else of its size."""
+WITHIN_BOUNDS = ("html", "toml")
+"""What can take far longer than its size lets one think is always read in a process of its own."""
 
 
 @dataclass(slots=True)
@@ -93,7 +93,7 @@ class FetchContext:
 
     async def read(self, text: str, form: str, where: str, selector: str = "") -> object:
         """The payload in a text, as `formats.read` gives it; a large one is read beside the loop."""
-        if len(text) >= (LARGE_HTML if form == "html" else LARGE):
+        if form in WITHIN_BOUNDS or len(text) >= LARGE:
             return await self.worker.run(read, text, form, where, selector, what=where)
         return read(text, form, where, selector)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import stat
 from pathlib import Path
 
 from tesoura.errors import InvalidField, SourceUnavailable
@@ -32,10 +33,25 @@ def checked_path(raw: object) -> str:
 def allowed(typed: str, folders: Folders) -> Path:
     """The file, when it may be read. Raises FolderNotNamed."""
     path = Path(typed)
-    real = path.resolve()
-    if not any(real.is_relative_to(folder.resolve()) for folder in folders.files):
+    try:
+        real = path.resolve()
+        inside = any(real.is_relative_to(folder.resolve()) for folder in folders.files)
+    except (RuntimeError, OSError, ValueError):
+        raise SourceUnavailable("This path leads in a circle, or nowhere. Give another.") from None
+    if not inside:
         raise FolderNotNamed(real.parent)
-    return real
+    return is_file(real)
+
+
+def is_file(path: Path) -> Path:
+    """The path, unless no file stands there: a pipe or a device would keep whoever reads it for good."""
+    try:
+        mode = path.stat().st_mode
+    except OSError:
+        return path
+    if not (stat.S_ISREG(mode) or stat.S_ISDIR(mode)):
+        raise SourceUnavailable(f"{path.name} is a pipe or a device, and no file. Give a file.")
+    return path
 
 
 def short(typed: str) -> str:

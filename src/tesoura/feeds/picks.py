@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -15,6 +16,13 @@ from tesoura.core.values import Reading, Scalar, Wanted, as_scalar
 from tesoura.errors import NothingPicked, ValueRefused
 
 MAX_PATH = 500
+_PLAIN = re.compile(r'(?:[A-Za-z_]\w*|"[^"\\]*"|@)(?:\.(?:[A-Za-z_]\w*|"[^"\\]*")|\[-?\d{1,6}\])*')
+"""Paths that only go down, by names and places: what they cost is bounded by their length."""
+
+
+def is_plain(path: str) -> bool:
+    """Whether a path only goes down. All others are followed in a process of their own, with bounds."""
+    return not path.strip() or _PLAIN.fullmatch(path.strip()) is not None
 
 
 @dataclass(frozen=True, slots=True)

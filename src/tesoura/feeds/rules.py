@@ -12,7 +12,7 @@ from typing import Any
 from tesoura.core.values import MAX_NUMBER
 from tesoura.errors import NothingPicked
 from tesoura.feeds.api import Item
-from tesoura.feeds.picks import search
+from tesoura.feeds.picks import is_plain, search
 
 MAX_ITEMS = 500
 MAX_FIELDS = 40
@@ -34,6 +34,15 @@ class EventRule:
     time_path: str = ""
     fields: Mapping[str, str] = field(default_factory=dict)
     primed: bool = False
+
+
+def all_plain(rules: Sequence[EventRule]) -> bool:
+    """Whether all paths of these rules only go down; one list may be gone through, as in `followers[]`."""
+    return all(
+        is_plain(one.items.strip().removesuffix("[]").removesuffix("[*]"))
+        and all(is_plain(path) for path in (one.id_path, one.time_path, *one.fields.values()))
+        for one in rules
+    )
 
 
 def check(rule: EventRule, message: object) -> str | None:

@@ -10,7 +10,7 @@ from collections.abc import Awaitable, Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta, tzinfo
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar
 from weakref import WeakValueDictionary
 
 from sqlmodel import Session
@@ -20,16 +20,17 @@ from tesoura.core.signals.changes import Changes
 from tesoura.core.signals.engine import Engine
 from tesoura.core.signals.payload import tree
 from tesoura.core.values import Event, Reading, Scalar, Wanted
-from tesoura.errors import CredentialsRejected, NothingPicked, SourceError
+from tesoura.errors import CredentialsRejected, NothingPicked, SourceError, TooMuch
 from tesoura.feeds.api import NOTHING, FeedKind, FetchContext, Fetched, Folders, Item, NameMatch
-from tesoura.feeds.picks import Pick, Picked, pick, pick_value
+from tesoura.feeds.picks import Pick, Picked, is_plain, pick, pick_value
 from tesoura.feeds.poller import Poller
 from tesoura.feeds.probe import try_once
 from tesoura.feeds.registry import KINDS
-from tesoura.feeds.rules import EventRule, check, make_items, news
+from tesoura.feeds.rules import EventRule, all_plain, check, make_items, news
 from tesoura.feeds.worker import LARGE, Worker
 from tesoura.runtime.feed_reports import FeedReport, Proof, failed
 from tesoura.runtime.stored_feeds import load_feed
+from tesoura.runtime.tasks import Tasks
 from tesoura.store import feeds as stored
 from tesoura.store import rules as stored_rules
 from tesoura.store.store import Store
@@ -39,6 +40,7 @@ if TYPE_CHECKING:
 
 Accept = Callable[[Sequence[Item], str, Callable[[Session], None]], Awaitable[Sequence[Event]]]
 """Logs what a feed says has happened, and does the rest of the job in the same transaction; what was new."""
+T = TypeVar("T")
 ON_LIST = 20
 log = logging.getLogger(__name__)
 
@@ -75,6 +77,7 @@ class Feeds:
         self._running: dict[str, _Running] = {}
         self._by_token: dict[str, str] = {}
         self._refreshing = asyncio.Lock()
+        self._tasks = Tasks()
         self._messages: WeakValueDictionary[str, asyncio.Lock] = WeakValueDictionary()
         self._made_client: httpx.AsyncClient | None = None
         self._worker = Worker()
@@ -107,6 +110,7 @@ class Feeds:
 
     async def stop(self) -> None:
         """Stop all feeds."""
+        await self._tasks.stop()
         for name in list(self._running):
             await self._halt(name)
         if self._made_client is not None:
@@ -146,8 +150,12 @@ class Feeds:
             self._publish(self._engine.pause_feed(name, True, now))
             return
         if running.came_at:
-            picked = pick(running.payload, running.picks, running.came_at)
-            self._publish(self._engine.picked_again(picked.readings, picked.problems, now))
+            try:
+                picked = await self._pick_from(running, running.payload, running.came_at)
+                self._publish(self._engine.picked_again(picked.readings, picked.problems, now))
+            except TooMuch as error:
+                await self._hold_back(name, running, error)
+                return
         if kind.tried:
             running.poller = Poller(name, kind, context, lambda outcome: self._came(name, running, outcome),
                                     random.random)  # fmt: skip
@@ -179,6 +187,21 @@ class Feeds:
         self._by_token = {token: owner for token, owner in self._by_token.items() if owner != name}
         return running
 
+    async def _hold_back(self, name: str, running: _Running, error: TooMuch) -> None:
+        """Pause a feed that goes beyond its bounds, so that it does so once and not at every try and every start."""
+        feed_id = running.feed_id
+
+        def job(session: Session) -> None:
+            stored.pause(session, feed_id)
+
+        await asyncio.wrap_future(self._store.writer.submit(job))
+        if running.task is not None:
+            running.task.cancel()
+        running.paused, running.poller, running.proof = True, None, failed(error)
+        log.warning("Feed %s is paused: %s", name, error)
+        self._publish(self._engine.pause_feed(name, True, self._clock()))
+        self._publish(self._engine.feed_failed(name, str(error), self._clock()))
+
     # What comes
 
     async def _came(
@@ -189,6 +212,8 @@ class Feeds:
         if isinstance(outcome, SourceError):
             running.proof = failed(outcome)
             self._publish(self._engine.feed_failed(name, str(outcome), now))
+            if isinstance(outcome, TooMuch):
+                self._tasks.start(self._hold_back(name, running, outcome), "Holding a feed back")
             return
         try:
             await self._take_in(name, running, outcome, now, seen_as)
@@ -200,6 +225,8 @@ class Feeds:
         except SourceError as error:
             running.proof = failed(error)
             self._publish(self._engine.feed_failed(name, str(error), now))
+            if isinstance(error, TooMuch):
+                self._tasks.start(self._hold_back(name, running, error), "Holding a feed back")
             return
         running.proof = Proof(
             took_ms=outcome.took_ms, size_bytes=outcome.size_bytes, note=outcome.note or running.proof.note
@@ -217,9 +244,12 @@ class Feeds:
             self._publish(self._engine.feed_ok(name, picked.readings, picked.problems, now))
 
     async def _picked(self, running: _Running, came: Fetched, now: datetime) -> Picked:
-        if came.size_bytes >= LARGE:
-            return await self._worker.run(pick, came.payload, running.picks, now, what=running.title)
-        return pick(came.payload, running.picks, now)
+        return await self._pick_from(running, came.payload, now, came.size_bytes >= LARGE)
+
+    async def _pick_from(self, running: _Running, payload: object, now: datetime, large: bool = False) -> Picked:
+        if large or not all(is_plain(one.path) for one in running.picks):
+            return await self._worker.run(pick, payload, running.picks, now, what=running.title)
+        return pick(payload, running.picks, now)
 
     async def _take_in(
         self, name: str, running: _Running, came: Fetched, now: datetime, seen_as: str | None
@@ -232,7 +262,7 @@ class Feeds:
         first: list[int] = []
         if running.rules and looked_at is not NOTHING and not came.quiet:
             given = (running.rules, looked_at, streamed, running.seen, came.message_id)
-            if came.size_bytes >= LARGE:
+            if came.size_bytes >= LARGE or not all_plain(running.rules):
                 new, keys, first = await self._worker.run(news, *given, what=running.title)
             else:
                 new, keys, first = news(*given)
@@ -327,22 +357,35 @@ class Feeds:
             return None
         return replace(running.proof, tree=tree(running.payload) if running.came_at else None)
 
-    def pick(self, name: str, path: str, wanted: Wanted | None) -> Scalar:
-        """What a path reaches in a feed's last payload. Raises NothingPicked."""
+    async def pick(self, name: str, path: str, wanted: Wanted | None) -> Scalar:
+        """What a path reaches in a feed's last payload. Raises NothingPicked, and TooMuch."""
         running = self._running.get(name)
         if running is None or running.came_at is None:
             raise NothingPicked("Nothing has come from this feed yet. Ask it again first.")
-        return pick_value(running.payload, path, wanted)
+        if is_plain(path):
+            return pick_value(running.payload, path, wanted)
+        return await self._worker.run(pick_value, running.payload, path, wanted, what=running.title)
 
-    def try_rule(self, name: str, rule: EventRule) -> tuple[list[Item], str | None, object]:
+    async def try_rule(self, name: str, rule: EventRule) -> tuple[list[Item], str | None, object]:
         """What a rule makes of what came last: the items, what is wrong, and what it looked at."""
         running = self._running.get(name)
         if running is None or running.came_at is None:
-            return [], check(rule, {}), None
+            return [], await self._checked(rule, {}), None
         streamed = running.message is not NOTHING
         looked_at = running.message if streamed else running.payload
-        wrong = check(rule, looked_at)
-        return ([] if wrong else make_items(rule, looked_at, streamed)[:ON_LIST]), wrong, looked_at
+        try:
+            wrong = await self._checked(rule, looked_at)
+            items = [] if wrong else await self._within(make_items, rule, rule, looked_at, streamed)
+        except TooMuch as error:
+            return [], str(error), looked_at
+        return items[:ON_LIST], wrong, looked_at
+
+    async def _checked(self, rule: EventRule, message: object) -> str | None:
+        return await self._within(check, rule, rule, message)
+
+    async def _within(self, job: Callable[..., T], rule: EventRule, *given: Any) -> T:
+        """Do what a rule asks for: here when its paths only go down, else within bounds."""
+        return job(*given) if all_plain([rule]) else await self._worker.run(job, *given, what="this feed")
 
     def ask_now(self, name: str) -> None:
         """Ask a feed without waiting for its period or backoff."""

@@ -88,6 +88,14 @@ def remove_feed(session: Session, feed_id: int, now: datetime | None) -> FeedRow
     return row
 
 
+def pause(session: Session, feed_id: int) -> None:
+    """Pause a feed."""
+    row = session.get(FeedRow, feed_id)
+    if row is not None:
+        row.paused = True
+        session.add(row)
+
+
 def names_ever_used(session: Session) -> set[str]:
     """The first halves of signals' names that feeds and computed signals have or had."""
     computed = set(session.exec(select(ComputedRow.name)))

@@ -9,6 +9,7 @@ from tesoura.core.forms.checks import line, text
 from tesoura.core.forms.fields import Field
 from tesoura.errors import InvalidField
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched
+from tesoura.feeds.follow.cost import MOST, cost
 from tesoura.feeds.paths import checked_path, short
 
 
@@ -16,6 +17,8 @@ def _pattern(raw: object) -> str:
     import regex
 
     source = text(1_000)(raw).strip("\n")
+    if cost(source) > MOST:
+        raise InvalidField("Its counts multiply to more than fits. Use smaller ones, or + and *.")
     try:
         compiled = regex.compile(source)
     except regex.error as error:

@@ -5,16 +5,18 @@ from __future__ import annotations
 import asyncio
 import hashlib
 import os
-from collections.abc import AsyncIterator, Mapping
+import time
+from collections.abc import AsyncIterator, Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Any
 
 import regex
 
-from tesoura.errors import SourceUnavailable
+from tesoura.errors import SourceUnavailable, TooMuch
 from tesoura.feeds.api import NOTHING, FetchContext, Fetched, Item
-from tesoura.feeds.paths import allowed, unreadable
+from tesoura.feeds.follow.cost import MOST, cost
+from tesoura.feeds.paths import allowed, is_file, unreadable
 from tesoura.feeds.rules import as_time
 
 LOOK_EVERY_S = 0.25
@@ -22,7 +24,7 @@ CHUNK = 256_000
 TRY_BYTES = 64_000
 MAX_LINE = 4_000
 HEAD = 256
-SEARCH_S = 0.05
+SEARCH_S, BATCH_S = 0.05, 2.0
 
 
 async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
@@ -32,14 +34,14 @@ async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
     if context.trying:
         yield await asyncio.to_thread(_tried, path, finder)
         return
-    tail = Tail(path, context.memory)
+    tail = Tail(path, context.memory, lambda: allowed(str(context.choices["path"]), context.folders))
     try:
         note = await asyncio.to_thread(_quietly, path, tail.open)
         yield Fetched(memory=tail.memory(), note=note)
         while True:
             lines, note = await asyncio.to_thread(_quietly, path, tail.read)
             if lines or note:
-                items = tuple(item for item in map(finder.item, lines) if item)
+                items = await asyncio.to_thread(finder.items, lines)
                 last = items[-1].data if items else None
                 payload = {"last": last, "line": lines[-1]} if last else NOTHING
                 yield Fetched(payload, items=items, memory=tail.memory(), note=note or finder.problem)
@@ -63,7 +65,7 @@ def _tried(path: Path, finder: Finder) -> Fetched:
             lines = file.read().decode("utf-8", "replace").splitlines()
     except OSError as error:
         raise unreadable(path, error) from None
-    found = [dict(item.data) for item in map(finder.item, lines) if item]
+    found = [dict(item.data) for item in finder.items(lines)]
     note = f"{len(found)} of the last {len(lines)} lines fit the pattern."
     return Fetched({"last": found[-1] if found else None, "found": found[-10:], "lines": lines[-10:]}, note=note)
 
@@ -72,8 +74,24 @@ class Finder:
     """A pattern at work. One that takes too long over a line is given up for that line, and it is said."""
 
     def __init__(self, pattern: str, kind: str) -> None:
+        if cost(pattern) > MOST:
+            raise TooMuch("The pattern's counts multiply to more than fits. Use smaller ones, then let the feed go on.")
         self._pattern, self._kind = regex.compile(pattern), kind
         self.problem = ""
+
+    def items(self, lines: Sequence[str]) -> tuple[Item, ...]:
+        """The events that lines make. Raises TooMuch when the pattern takes too long over all of them."""
+        began = time.monotonic()
+        found: list[Item] = []
+        for line in lines:
+            if (item := self.item(line)) is not None:
+                found.append(item)
+            if time.monotonic() - began > BATCH_S:
+                raise TooMuch(
+                    f"The pattern takes over {BATCH_S:g} s for a few lines, so the feed was paused. Make it simpler, "
+                    "then let it go on."
+                )
+        return tuple(found)
 
     def item(self, line: str) -> Item | None:
         """The event that a line makes, if it does."""
@@ -85,9 +103,9 @@ class Finder:
         if found is None:
             return None
         groups = {name: _value(text) for name, text in found.groupdict().items() if text is not None}
-        time = as_time(groups.get("time")) if "time" in groups else None
+        at = as_time(groups.get("time")) if "time" in groups else None
         kind = groups.pop("type", None)
-        return Item(str(kind) if kind else self._kind, groups, time=time)
+        return Item(str(kind) if kind else self._kind, groups, time=at)
 
 
 def _value(text: str) -> str | int | float:
@@ -109,8 +127,8 @@ class _At:
 class Tail:
     """One growing file. `memory` tells where it was left, so that a restart loses no line and repeats none."""
 
-    def __init__(self, path: Path, memory: Mapping[str, Any]) -> None:
-        self._path, self._memory = path, memory
+    def __init__(self, path: Path, memory: Mapping[str, Any], allowed_now: Callable[[], Path] | None = None) -> None:
+        self._path, self._memory, self._allowed_now = path, memory, allowed_now or (lambda: path)
         self._at: _At | None = None
 
     def open(self) -> str:
@@ -171,6 +189,8 @@ class Tail:
             return ""  # between two of them
         if present == at.inode:
             return ""
+        # What stands there now may be a link that leads elsewhere, or something that is no file.
+        self._path = is_file(self._allowed_now())
         at.file.close()
         file = self._path.open("rb")
         self._at = _At(file, os.fstat(file.fileno()).st_ino, 0)

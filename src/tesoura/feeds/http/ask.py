@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import asyncio
 import time
-from collections.abc import Mapping
+import zlib
+from collections.abc import Callable, Mapping
 from datetime import UTC, datetime
 from email.utils import parsedate_to_datetime
 from typing import Any
@@ -48,7 +49,9 @@ def named(address: str, known: str) -> str:
 def _if_changed(response: httpx.Response) -> dict[str, str]:
     """With which headers to ask whether there is anything new."""
     answered = {"If-None-Match": "etag", "If-Modified-Since": "last-modified"}
-    return {asked: response.headers[name] for asked, name in answered.items() if name in response.headers}
+    told = {asked: response.headers[name] for asked, name in answered.items() if name in response.headers}
+    # What cannot stand in a question is not asked with.
+    return {asked: value for asked, value in told.items() if value.isascii() and value.isprintable()}
 
 
 async def get(context: FetchContext, address: str, headers: Mapping[str, str]) -> tuple[httpx.Response, bytes]:
@@ -128,16 +131,37 @@ def with_key(address: str, choices: Mapping[str, Any], secrets: Mapping[str, str
 async def _ask(
     client: httpx.AsyncClient, address: str, headers: Mapping[str, str], where: str
 ) -> tuple[httpx.Response, bytes]:
-    async with client.stream("GET", address, headers=headers) as response:
-        body = bytearray()
-        async for chunk in response.aiter_bytes():
-            body += chunk
+    # Packed only in the one way whose unpacking can be bounded.
+    async with client.stream("GET", address, headers={"Accept-Encoding": "gzip", **headers}) as response:
+        unpack, body = unpacker(response.headers.get("content-encoding", ""), where), bytearray()
+        async for chunk in response.aiter_raw():
+            body += unpack(chunk, MAX_BYTES + 1 - len(body))
             if len(body) > MAX_BYTES:
                 raise ResponseNotUnderstood(
                     f"{where} sent more than {MAX_BYTES // 1_000_000} MB. Ask it for less, or for one channel only.",
                     body[:300].decode(errors="replace"),
                 )
         return response, bytes(body)
+
+
+def unpacker(encoding: str, where: str) -> Callable[[bytes, int], bytes]:
+    """What unpacks an answer bit by bit, each time at most so many bytes. Raises ResponseNotUnderstood."""
+    encoding = encoding.strip().lower()
+    if encoding in ("", "identity"):
+        return lambda chunk, most: chunk
+    if encoding not in ("gzip", "x-gzip", "deflate"):
+        raise ResponseNotUnderstood(
+            f"{where} sent its answer packed as “{encoding[:20]}”, which was not asked for.", ""
+        )
+    packed = zlib.decompressobj(32 + zlib.MAX_WBITS)
+
+    def unpack(chunk: bytes, most: int) -> bytes:
+        try:
+            return packed.decompress(chunk, max(most, 1))
+        except zlib.error:
+            raise ResponseNotUnderstood(f"What {where} sent cannot be unpacked.", "") from None
+
+    return unpack
 
 
 def no_connection(where: str, reason: str) -> str:

@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
+import codecs
+import re
 from collections.abc import AsyncIterator
 from typing import Any
 
 import httpx
-from httpx_sse import SSEError, aconnect_sse
+from httpx_sse import EventSource, ServerSentEvent, SSEError, aconnect_sse
+from httpx_sse._decoders import SSEDecoder
 
 from tesoura.errors import SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched
 from tesoura.feeds.formats import line_payload
 from tesoura.feeds.http.address import host
-from tesoura.feeds.http.ask import check_status, no_connection, with_key
+from tesoura.feeds.http.ask import check_status, no_connection, unpacker, with_key
 
 OPEN_S = 5.0
 MAX_DATA = 1_000_000
+_NEW_LINE = re.compile(r"\r\n|\n|\r(?=.)", re.DOTALL)
 
 
 async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
@@ -33,20 +37,36 @@ async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
             yield Fetched(message, len(event.data), message=message, message_id=event.id or None, memory=memory)
 
 
+async def _within(source: EventSource, where: str) -> AsyncIterator[ServerSentEvent]:
+    """The events of a stream, none of them larger than may be, whatever line it is that has no end."""
+    decoder, decode = SSEDecoder(), codecs.getincrementaldecoder("utf-8")("replace")
+    waiting, taken = "", 0
+    unpack = unpacker(source.response.headers.get("content-encoding", ""), where)
+    async for chunk in source.response.aiter_raw():
+        text = decode.decode(unpack(chunk, MAX_DATA + 1))
+        taken += len(text)
+        *lines, waiting = _NEW_LINE.split(waiting + text)
+        for line in lines:
+            event = decoder.decode(line)
+            if event is not None:
+                taken = len(waiting)
+                yield event
+        if taken > MAX_DATA:
+            raise SourceUnavailable(f"{where} sent an event of over 1 MB.")
+
+
 async def events(context: FetchContext, address: str, headers: dict[str, str], silence_s: float) -> AsyncIterator[Any]:
     """None once it is open, then each event as it comes."""
     where = host(address)
-    headers = {**headers, "Accept": "text/event-stream"}
-    if last := context.memory.get("last_id"):
+    headers = {**headers, "Accept": "text/event-stream", "Accept-Encoding": "identity"}
+    if (last := context.memory.get("last_id")) and str(last).isascii() and str(last).isprintable():
         headers["Last-Event-ID"] = str(last)
     timeout = httpx.Timeout(OPEN_S, read=silence_s)
     try:
         async with aconnect_sse(context.client, "GET", address, headers=headers, timeout=timeout) as source:
             check_status(source.response, where, keyed=bool(context.secrets.get("key")))
             yield None
-            async for event in source.aiter_sse():
-                if len(event.data) > MAX_DATA:
-                    raise SourceUnavailable(f"{where} sent an event of over 1 MB.")
+            async for event in _within(source, where):
                 # One without data is a comment or a sign of life, and no event.
                 if event.data:
                     yield event

@@ -11,7 +11,7 @@ from flask.typing import ResponseReturnValue
 from tesoura.core.names import snake, unused
 from tesoura.core.signals.payload import suggested_name
 from tesoura.core.values import Scalar, Wanted
-from tesoura.errors import Gone, InvalidPiece
+from tesoura.errors import Gone, InvalidPiece, TooMuch
 from tesoura.runtime.facade import Runtime
 from tesoura.store import feeds as stored
 from tesoura.store.tables import FeedRow
@@ -44,7 +44,7 @@ def _choosing(row: FeedRow) -> Choosing:
     value, problem = None, None
     try:
         value = runtime().call(lambda self: self.feeds.pick(row.name, path, wanted))
-    except ValueError as error:
+    except (ValueError, TooMuch) as error:
         problem = str(error)
     field = form.get("field", "").strip()
     wrong_field = None

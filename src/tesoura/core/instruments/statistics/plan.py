@@ -47,7 +47,7 @@ def make(name: str, choices: Mapping[str, Any]) -> StatisticsPlan:
     within_us = choices["within_s"] * 1_000_000
     return StatisticsPlan(name, choices["title"], rule, choices["deaths_by"], within_us, choices["last"],
                 vitals_of(choices["vitals"]),
-                frozenset(source_key(one) for one in choices.get("sources") or ()))  # fmt: skip
+                frozenset(source_key(one) for one in str(choices.get("sources", "")).split(",") if one.strip()))  # fmt: skip
 
 
 def vitals_of(typed: str) -> dict[str, float]:
@@ -76,13 +76,17 @@ def _names(raw: object) -> list[str]:
     return [" ".join(str(part).split())[:60] for part in parts if str(part).strip()][:30]
 
 
+def _sources(raw: object) -> str:
+    return ", ".join(_names(raw))
+
+
 _WHOSE, _RULE, _MORE = "Whose", "Which kills count", "More"
 FIELDS: Mapping[str, Field] = {
     "title": Field("Its name", line(60), default="Game statistics", group=_WHOSE),
     "player": Field("Your name in the game", text(120, empty=True), placeholder="mara_vane", kind="seen",
               of="kill.actor", help="Former names too, with commas. Left empty, every kill that is told is yours.",
               group=_WHOSE),
-    "sources": Field("Told by", _names, default="", placeholder="stats, my-game",
+    "sources": Field("Told by", _sources, default="", placeholder="stats, my-game",
               help="Feeds or programs, by their names as the log shows them, with commas. Left empty, all are heard.",
               group=_WHOSE),
     "without_tags": Field("Leave out kills tagged", _names, kind="seen", of="kill.tags", default="",
