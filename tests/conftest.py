@@ -15,6 +15,7 @@ from typing import Any
 
 import httpx
 import pytest
+from flask import Flask
 
 from tesoura.app import Server, create_app, listen
 from tesoura.core.overlays.document import Overlay, new_piece
@@ -27,6 +28,7 @@ from tesoura.store import overlays as stored_overlays
 from tesoura.store.database import FILE_NAME
 from tesoura.store.store import Store, open_store
 from tesoura.store.tables import SignalRow
+from tesoura.web import desk_ticket
 from tesoura.web.shared.doors import EXTENSION, Doors
 
 
@@ -134,10 +136,20 @@ class Running:
         self.stop()
 
     @property
+    def flask(self) -> Flask:
+        """The pages' application."""
+        app: Flask = self._app.routes[-1].app.app.app.wsgi_app.__self__  # type: ignore[attr-defined]
+        return app
+
+    @property
+    def ticket(self) -> str:
+        """What a page must know to open the desk's live link."""
+        return desk_ticket(self.store, self.settings)
+
+    @property
     def runtime(self) -> Runtime:
         """The runtime inside, for what no page can tell."""
-        app = self._app.routes[-1].app.app.wsgi_app.__self__  # type: ignore[attr-defined]
-        doors: Doors = app.extensions[EXTENSION]
+        doors: Doors = self.flask.extensions[EXTENSION]
         return doors.runtime
 
     def event(self, **event: Any) -> httpx.Response:

@@ -27,6 +27,7 @@ from tesoura.store.store import Store
 from tesoura.web import create_pages, desk_ticket
 from tesoura.web.api.intake import EVENTS, EventsDoor
 from tesoura.web.guard import Guard
+from tesoura.web.whole import WholeRequests
 
 WORKER_THREADS = 16
 
@@ -68,6 +69,9 @@ def create_app(settings: Settings, store: Store) -> Starlette:
         await runtime.stop()
 
     async def health(_: Request) -> JSONResponse:
+        if settings.password is not None:
+            # Others may ask whether it runs, and nothing else.
+            return JSONResponse({"status": "ok", "version": tesoura.__version__})
         feeds = {report.name: report.state.freshness.value for report in runtime.feeds.reports()}
         return JSONResponse(
             {"status": "ok", "version": tesoura.__version__, "feeds": feeds, "pages": runtime.hub.pages}
@@ -81,7 +85,7 @@ def create_app(settings: Settings, store: Store) -> Starlette:
             WebSocketRoute("/live/desk/{ticket}", DeskSocket(runtime.hub, desk_ticket(store, settings))),
             WebSocketRoute("/live/{token}", OverlaySocket(runtime.hub)),
             Mount("/static", _Static(directory=STATIC)),
-            Mount("/", WSGIMiddleware(create_pages(runtime, settings), workers=WORKER_THREADS)),  # type: ignore[arg-type]
+            Mount("/", WholeRequests(WSGIMiddleware(create_pages(runtime, settings), workers=WORKER_THREADS))),  # type: ignore[arg-type]
         ],
         middleware=[Middleware(Guard, settings)],
         lifespan=lifespan,

@@ -5,9 +5,11 @@ from __future__ import annotations
 import gc
 import logging
 import os
+import signal
+import sys
 import tempfile
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager, suppress
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -18,6 +20,8 @@ import tesoura
 from tesoura.settings import DEFAULT_PORT, Settings, wall_clock
 
 if TYPE_CHECKING:
+    from socket import socket
+
     from tesoura.store.store import Store
 
 PASSWORD_VARIABLE = "TESOURA_PASSWORD"  # noqa: S105 - a name, not a password
@@ -83,6 +87,8 @@ def demo(port: int, data: Path | None, seed: int, speed: float) -> None:
             click.echo(f"Make things happen in the game at {story.game.address}")
             click.echo("Stop it with Ctrl+C.")
 
+        # Told to end, it ends by itself and takes its folder along.
+        signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
         try:
             _run(settings, store, ready)
         finally:
@@ -144,20 +150,25 @@ def _open(folder: Path) -> Store:
 
 def _run(settings: Settings, store: Store, ready: Callable[[], None]) -> None:
     with _loading():
-        from tesoura.app import Server, create_app, listen
-        from tesoura.errors import PortInUse
+        from tesoura.app import listen
+        from tesoura.errors import DataFolderError, PortInUse
+        from tesoura.store.guarding import FolderLock
 
-    try:
-        listening = listen(settings.host, settings.port)
-    except PortInUse as error:
-        store.close()
-        raise click.ClickException(str(error)) from error
+    with ExitStack() as ending:
+        ending.callback(store.close)
+        try:
+            ending.callback(FolderLock(settings.data, settings.address).release)
+            listening = listen(settings.host, settings.port)
+        except (DataFolderError, PortInUse) as error:
+            raise click.ClickException(str(error)) from error
+        _serve(settings, store, ready, listening)
+
+
+def _serve(settings: Settings, store: Store, ready: Callable[[], None], listening: socket) -> None:
+    from tesoura.app import Server, create_app
+
     server = Server(create_app(settings, store), ready)
     # What is loaded now stays; leaving it out of every later collection keeps them short.
     gc.freeze()
-    try:
+    with suppress(KeyboardInterrupt):
         server.run(sockets=[listening])
-    except KeyboardInterrupt:
-        pass
-    finally:
-        store.close()

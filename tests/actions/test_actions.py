@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -11,6 +12,7 @@ from tesoura.actions.registry import ACTIONS, do, would
 from tesoura.actions.roles import Role
 from tesoura.actions.schema import parameters_schema
 from tesoura.errors import Gone, InvalidField, InvalidPiece, NotYours, TesouraError
+from tesoura.feeds.script.words import environment
 from tesoura.store import log as event_log
 from tests.conftest import Running
 
@@ -248,3 +250,31 @@ def test_keys_and_secrets_are_not_written_into_the_log(running: Running) -> None
     written = [str(one.event) for one in running.store.read(lambda session: event_log.latest(session, 9))]
     assert sum("tesoura.action" in one for one in written) == 2
     assert not [one for one in written if "hush" in one or str(key) in one]
+
+
+def test_text_files_go_only_into_folders_that_are_not_tesouras_own(running: Running, tmp_path: Path) -> None:
+    data = running.store.folder
+    link = tmp_path / "link"
+    link.symlink_to(data / "media")
+    for folder in (data, data / "scripts", data / "media", data / "texts" / ".." / "scripts", link):
+        with pytest.raises(InvalidField, match="Tesoura's own folder"):
+            act(running, "file.folder", folder=str(folder))
+    assert act(running, "file.folder", folder=str(tmp_path / "texts")).undo is None
+    (data / "inner").mkdir()
+    with pytest.raises(InvalidField, match="with its keys in it"):
+        act(running, "folder.read", folder=str(data / "inner"))
+
+
+@pytest.mark.parametrize(
+    ("name", "may"),
+    [("SERVICE_KEY", True), ("API_V2_TOKEN", True), ("LD_AUDIT", False), ("BASH_ENV", False), ("PYTHONSTARTUP", False),
+     ("LD_AUDIT_KEY", False), ("GIT_SSH_KEY", False), ("PATH", False), ("service_key", False), ("X", False)],
+)  # fmt: skip
+def test_a_secrets_variable_has_a_name_that_means_nothing_to_the_system(running: Running, name: str, may: bool) -> None:
+    choices = {"program": "a.py", "variable": name}
+    if may:
+        assert act(running, "feed.new", kind="script", choices=choices, secrets={"secret": "x"}).result["feed"]
+    else:
+        with pytest.raises(InvalidPiece, match="ends in _KEY"):
+            act(running, "feed.new", kind="script", choices=choices)
+    assert (name in environment({}, name, "x")) is may

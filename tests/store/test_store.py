@@ -22,7 +22,9 @@ from tesoura.core.overlays.document import Overlay, new_piece
 from tesoura.core.values import Event, Freshness, Signal
 from tesoura.errors import DataFolderError
 from tesoura.store import database, feeds, keys, log, media, overlays, readings, state
+from tesoura.store.guarding import FolderLock
 from tesoura.store.readings import KeptReading
+from tesoura.store.secrets import open_secrets
 from tesoura.store.store import Store, open_store
 from tesoura.store.tables import MediaRow
 from tests.conftest import Running
@@ -261,3 +263,43 @@ def test_a_file_that_is_kept_for_a_time_goes_when_nothing_shows_it(running: Runn
         "b.webm", "c.webm",
     ]  # fmt: skip
     assert token
+
+
+@pytest.mark.skipif(os.name != "posix", reason="on Windows a user's folder is the user's already")
+def test_what_others_could_read_is_this_users_alone_after_a_start(
+    tmp_path: Path, caplog: pytest.LogCaptureFixture
+) -> None:
+    folder = tmp_path / "data"
+    open_store(folder).close()
+    folder.chmod(0o755)
+    (folder / "tesoura.db").chmod(0o644)
+    (folder / "scripts").mkdir(exist_ok=True)
+    (folder / "scripts" / "a.py").write_text("")
+    (folder / "scripts" / "a.py").chmod(0o755)
+    open_store(folder).close()
+    assert "now this user alone can" in caplog.text
+    modes = {path.name: stat.S_IMODE(path.stat().st_mode) for path in (folder, *folder.rglob("*"))}
+    assert {name for name, mode in modes.items() if mode & 0o077} == set()
+    assert modes["a.py"] == 0o700
+
+
+def test_one_folder_is_one_tesouras_at_a_time_and_says_whose(tmp_path: Path) -> None:
+    first = FolderLock(tmp_path, "http://127.0.0.1:8765")
+    with pytest.raises(
+        DataFolderError, match=rf"in use by process {os.getpid()}, http://127.0.0.1:8765\. Stop that one"
+    ):
+        FolderLock(tmp_path, "http://127.0.0.1:8766")
+    first.release()
+    FolderLock(tmp_path, "http://127.0.0.1:8766").release()
+
+
+def test_a_key_file_is_written_whole_or_not_at_all(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    def full(descriptor: int) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(os, "fsync", full)
+    with pytest.raises(DataFolderError, match="No space left"):
+        open_secrets(tmp_path)
+    assert list(tmp_path.iterdir()) == []
+    monkeypatch.undo()
+    assert open_secrets(tmp_path).derive("x") == open_secrets(tmp_path).derive("x")

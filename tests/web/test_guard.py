@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import re
 import socket
+import time
+from collections.abc import Iterator
 from pathlib import Path
 
 import httpx
@@ -12,8 +15,12 @@ from websockets.exceptions import InvalidStatus
 from websockets.sync.client import connect
 from websockets.typing import Origin
 
+import tesoura
 from tesoura.cli import PASSWORD_VARIABLE, main
+from tesoura.settings import Settings, wall_clock
+from tesoura.store import feeds
 from tesoura.web.access.guesses import Guesses
+from tesoura.web.guard import Guard
 from tests.conftest import Running
 
 
@@ -151,3 +158,96 @@ def test_another_password_ends_old_cookies_and_tickets(tmp_path: Path) -> None:
             connect(f"ws://127.0.0.1:{again.port}/live/desk/{ticket}")
     finally:
         again.stop()
+
+
+@pytest.mark.parametrize("host", ["127.0.0.1:x", "[", "user@127.0.0.1", "127.0.0.1:99999999", "127.0.0.1/x", "", "a b"])
+def test_a_host_that_cannot_be_is_refused(running: Running, host: str) -> None:
+    answer = raw(running.port, f"GET / HTTP/1.1\r\nHost: {host}\r\nConnection: close\r\n\r\n")
+    assert answer.split()[1] in ("400", "403")
+    assert "Nothing yet" not in answer
+
+
+def test_two_hosts_are_refused(running: Running) -> None:
+    here = f"127.0.0.1:{running.port}"
+    answer = raw(running.port, f"GET / HTTP/1.1\r\nHost: {here}\r\nHost: {here}\r\nConnection: close\r\n\r\n")
+    assert answer.split()[1] in ("400", "403")
+
+
+def raw(port: int, request: str) -> str:
+    with socket.create_connection(("127.0.0.1", port), timeout=10) as opened:
+        opened.sendall(request.encode())
+        answer = b""
+        while chunk := opened.recv(65_536):
+            answer += chunk
+        return answer.decode("latin-1")
+
+
+def test_every_answer_says_that_nothing_is_taken_for_what_it_is_not(running: Running) -> None:
+    for path in ("/", "/healthz", "/static/css/tesoura.css", "/api/signals", "/nothing", "/o/nobody"):
+        heads = running.client.get(path).headers
+        assert heads["x-content-type-options"] == "nosniff", path
+        assert heads["cross-origin-resource-policy"] == "same-origin", path
+    assert "base-uri 'none'" in running.client.get("/").headers["content-security-policy"]
+    assert running.client.get("/preferences/").headers["cache-control"] == "no-store"
+
+
+WORDS = ("pier", "live/desk", 'name="desk" content="', "Preferences", "hx-get")
+
+
+@pytest.fixture
+def fenced(tmp_path: Path) -> Iterator[Running]:
+    made = Running(tmp_path / "data", password="kite-string")
+    made.store.write(lambda session: feeds.add_feed(session, "pier", "Pier", "hand", {"what": "text"}, wall_clock()))
+    yield made
+    made.stop()
+
+
+def test_a_stranger_gets_the_sign_in_page_and_nothing_else(fenced: Running) -> None:
+    app = fenced.flask
+    for rule in app.url_map.iter_rules():
+        path = re.sub(r"<int:[^>]+>", "1", str(rule))
+        path = re.sub(r"<(?:any\([^)]*\):)?[^>]+>", "remove" if "any(" in path else "pier", path)
+        for method in sorted((rule.methods or set()) - {"OPTIONS", "HEAD"}):
+            answer = fenced.client.request(method, path)
+            asked_in = answer.status_code == 302 and answer.headers["location"] == "/sign-in"
+            refused = answer.status_code in (400, 401, 404, 405)
+            # The way back from a service leads on to a page that asks for the password.
+            asked_in = asked_in or path == "/feeds/signed-in"
+            assert asked_in or refused or path == "/sign-in", (method, path, answer.status_code)
+            if path != "/sign-in":
+                assert not [word for word in WORDS if word in answer.text], (method, path)
+    for path in ("/sign-in-x", "/in/x", "/media/nothing", "/feeds/signed-in-x"):
+        answer = fenced.client.get(path)
+        assert (answer.status_code in (302, 404, 405), fenced.ticket in answer.text) == (True, False), path
+    assert fenced.client.get("/healthz").json() == {"status": "ok", "version": tesoura.__version__}
+
+
+def test_who_is_signed_in_can_sign_out(fenced: Running) -> None:
+    token = fenced.client.get("/sign-in").text.split('name="csrf_token" value="')[1].split('"')[0]
+    fenced.client.post("/sign-in", data={"csrf_token": token, "password": "kite-string"})
+    assert "Sign out" in fenced.client.get("/").text
+    fenced.press("/", "/sign-out")
+    assert fenced.client.get("/").headers["location"] == "/sign-in"
+
+
+def test_whoever_sends_nothing_keeps_nobody_waiting(fenced: Running) -> None:
+    head = f"POST /sign-in HTTP/1.1\r\nHost: 127.0.0.1:{fenced.port}\r\nContent-Length: 100\r\n\r\n"
+    silent = [socket.create_connection(("127.0.0.1", fenced.port)) for _ in range(40)]
+    try:
+        for one in silent:
+            one.sendall(head.encode())
+        began = time.monotonic()
+        assert fenced.client.get("/sign-in").status_code == 200
+        assert time.monotonic() - began < 5
+    finally:
+        for one in silent:
+            one.close()
+
+
+@pytest.mark.parametrize(
+    ("host", "may"), [("192.168.1.20:8765", True), ("[fe80::1]:8765", True), ("localhost:8765", True),
+                      ("evil.example:8765", False), ("evil.example", False)],
+)  # fmt: skip
+def test_listening_wide_only_this_machines_own_names_are_answered(host: str, may: bool) -> None:
+    guard = Guard(lambda *_: None, Settings(Path(), "0.0.0.0", password="kite-string"))  # type: ignore[arg-type]
+    assert (guard._problem([host], None, False) is None) is may

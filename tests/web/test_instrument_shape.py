@@ -144,7 +144,7 @@ def shaped(there: None, running: Running, monkeypatch: pytest.MonkeyPatch) -> Ru
 
 
 def _draw(running: Running, monkeypatch: pytest.MonkeyPatch) -> None:
-    app = running._app.routes[-1].app.app.wsgi_app.__self__  # type: ignore[attr-defined]
+    app = running._app.routes[-1].app.app.app.wsgi_app.__self__  # type: ignore[attr-defined]
     monkeypatch.setattr(app.jinja_env, "loader", ChoiceLoader([DictLoader(TEMPLATES), app.jinja_env.loader]))
 
 

@@ -24,6 +24,7 @@ from tesoura.core.values import Wanted
 from tesoura.errors import Gone, InvalidField, InvalidPiece
 from tesoura.feeds.api import FeedKind
 from tesoura.feeds.registry import KINDS
+from tesoura.runtime.text_files import own_folder
 from tesoura.store import feeds as stored
 from tesoura.store import state
 from tesoura.store.tables import FeedRow, RuleRow, SignalRow
@@ -335,6 +336,8 @@ async def _let_read(doing: Doing, given: Given) -> Done:
     if given["read"] == "yes":
         if not await asyncio.to_thread(path.is_dir):
             raise InvalidField("There is no such folder. Make it first, or give another.")
+        if await asyncio.to_thread(own_folder, path, doing.runtime.store.folder):
+            raise InvalidField("This is Tesoura's own folder, with its keys in it. Give another.")
         present = list(dict.fromkeys([*present, path]))
     else:
         present = [one for one in present if one != path]

@@ -22,7 +22,7 @@ from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import fill
 from tesoura.core.language.wording import compile_wording
 from tesoura.errors import FormulaError, Gone, InvalidField, InvalidPiece
-from tesoura.runtime.text_files import FOLDER_CHOICE, STOPPED
+from tesoura.runtime.text_files import FOLDER_CHOICE, STOPPED, TEXTS, own_folder
 from tesoura.store import computed as stored_computed
 from tesoura.store import feeds as stored_feeds
 from tesoura.store import state
@@ -85,7 +85,7 @@ def _first_folder(session: Session, folder: Path) -> None:
 
 
 async def _keep(doing: Doing, given: Given) -> Done:
-    at, file_id, folder = doing.now(), given.get("file"), doing.runtime.store.folder / "texts"
+    at, file_id, folder = doing.now(), given.get("file"), doing.runtime.store.folder / TEXTS
     choices = {name: given[name] for name in FIELDS} | {"newline": given["newline"] == "yes"}
 
     def job(session: Session) -> tuple[int, dict[str, Any] | None]:
@@ -143,7 +143,9 @@ def _try_folder(path: Path) -> None:
 
 
 async def _to_folder(doing: Doing, given: Given) -> Done:
-    path = given["folder"] or doing.runtime.store.folder / "texts"
+    path = given["folder"] or doing.runtime.store.folder / TEXTS
+    if await asyncio.to_thread(own_folder, path, doing.runtime.store.folder):
+        raise InvalidField("This is Tesoura's own folder, where a wording could become a program. Give another folder.")
     before = doing.runtime.text_files.folder
     await asyncio.to_thread(_try_folder, path)
     await doing.write(lambda session: state.choose(session, FOLDER_CHOICE, str(path)))
@@ -174,7 +176,7 @@ async def _ready(doing: Doing, given: Given) -> Done:
             wording(said)
         except InvalidField as error:
             raise InvalidField(f"{one.file}: {error}") from None
-    at, in_use, folder = doing.now(), doing.runtime.names_taken(), doing.runtime.store.folder / "texts"
+    at, in_use, folder = doing.now(), doing.runtime.names_taken(), doing.runtime.store.folder / TEXTS
     needed = with_needed({name for one, _ in wanted for name in one.needs}, words)
     known = definitions(words)
 

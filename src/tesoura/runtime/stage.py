@@ -7,7 +7,7 @@ import logging
 import secrets
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from tesoura.core.names import snake
 from tesoura.core.overlays.document import Overlay, Piece
@@ -32,6 +32,7 @@ MOST_ACKS = 8
 """Of so many pages it is logged that they have painted a moment; a show has one or two."""
 MOST_BEGUN = 200
 """The moments whose painting can still be told."""
+DROPS_TOLD = timedelta(minutes=1)
 SCENE = "@scene"
 """The key under which pages are told which scene it is."""
 
@@ -90,6 +91,7 @@ class Stage:
         self.moments = Moments()
         self.drawings = Drawings(engine, clock)
         self.scene = ""
+        self._drops: dict[str, tuple[datetime, int]] = {}
 
     async def start(self, scene: str) -> None:
         """Put everything on air that was."""
@@ -258,8 +260,18 @@ class Stage:
             if text and self.moments.add(placed.key, text, piece["moment_s"], seq, event.type, alone):
                 count += 1
             elif text:
-                log.warning("Too many moments wait for %s; one of event %d was dropped", piece.name, seq)
+                self._dropped(piece.name, seq)
         return count
+
+    def _dropped(self, piece: str, seq: int) -> None:
+        """Say that a moment was dropped: once a minute, and then how many there were."""
+        now, told = self._clock(), self._drops.get(piece)
+        if told is not None and now - told[0] < DROPS_TOLD:
+            self._drops[piece] = (told[0], told[1] + 1)
+            return
+        before = f", and {told[1]} others before it" if told and told[1] else ""
+        log.warning("Too many moments wait for %s; that of event %d was dropped%s", piece, seq, before)
+        self._drops[piece] = (now, 0)
 
     def sound(self, instrument: str, sound: str) -> None:
         """Let a sound be heard on every overlay that shows this instrument."""

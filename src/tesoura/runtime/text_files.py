@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import logging
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -18,8 +19,11 @@ from tesoura.store import text_files as stored
 from tesoura.store.store import Store
 from tesoura.store.tables import TextFileRow
 
+log = logging.getLogger(__name__)
 FOLDER_CHOICE = "text_folder"
 PREFIX = "file/"
+TEXTS = "texts"
+"""The folder within the data folder that is for text files, and nothing else."""
 STOPPED = ("keep", "empty", "text")
 
 
@@ -40,6 +44,15 @@ def say_of(wording: str, nothing_yet: str, when_down: str, down_text: str) -> Sa
     """
     down = {"keep": "keep", "empty": "hide", "text": "instead"}[when_down]
     return Say(compile_wording(wording), nothing_yet, down, down, down_text)
+
+
+def own_folder(path: Path, data: Path) -> bool:
+    """Whether a folder is one of Tesoura's own: its data folder and all in it, but the one for texts."""
+    try:
+        path, data = path.resolve(), data.resolve()
+    except (OSError, RuntimeError, ValueError):
+        return True
+    return path.is_relative_to(data) and not path.is_relative_to(data / TEXTS)
 
 
 class TextFiles:
@@ -66,6 +79,9 @@ class TextFiles:
             self._engine.texts.hide(f"{PREFIX}{row_id}")
         before = {self._path(row) for row in self._rows.values()}
         self.folder = Path(folder) if folder else None
+        if self.folder is not None and own_folder(self.folder, self._store.folder):
+            log.error("Text files are not written to %s, which is Tesoura's own. Choose another folder.", self.folder)
+            self.folder = None
         self._rows = {row.id or 0: row for row in rows}
         for path in before - {self._path(row) for row in rows}:
             if path is not None:

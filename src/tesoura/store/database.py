@@ -22,7 +22,7 @@ def prepare_folder(folder: Path) -> Path:
     """Make the data folder and see that it can be written, or raise DataFolderError."""
     probe = folder / f".writable-{os.getpid()}"
     try:
-        folder.mkdir(parents=True, exist_ok=True)
+        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
         probe.write_text("")
         probe.unlink()
     except OSError as error:

@@ -27,8 +27,11 @@ def put_file(folder: Path, name: str, data: bytes) -> None:
     target = place / name
     if not target.exists():
         part = place / f".{name}.{os.getpid()}.part"
-        part.write_bytes(data)
-        part.replace(target)
+        try:
+            part.write_bytes(data)
+            part.replace(target)
+        finally:
+            part.unlink(missing_ok=True)
 
 
 def path_of(folder: Path, name: str) -> Path:

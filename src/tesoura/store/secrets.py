@@ -42,16 +42,26 @@ def open_secrets(folder: Path) -> Secrets:
     """The data folder's secrets, with a new key file on the first start."""
     path = folder / FILE_NAME
     try:
-        try:
-            descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-        except FileExistsError:
+        if path.exists():
             return Secrets(_checked(path, path.read_bytes()))
-        master = os.urandom(32)
-        with os.fdopen(descriptor, "wb") as file:
-            file.write(base64.urlsafe_b64encode(master))
+        return Secrets(_written(path, os.urandom(32)))
     except OSError as error:
         raise DataFolderError(f"The key file {path} cannot be used ({error.strerror}). See who may read it.") from error
-    return Secrets(master)
+
+
+def _written(path: Path, master: bytes) -> bytes:
+    """Write a new key file: whole, or not at all, as when the disk is full."""
+    part = path.with_name(f".{path.name}.{os.getpid()}")
+    descriptor = os.open(part, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+    try:
+        with os.fdopen(descriptor, "wb") as file:
+            file.write(base64.urlsafe_b64encode(master))
+            file.flush()
+            os.fsync(file.fileno())
+        os.replace(part, path)
+    finally:
+        part.unlink(missing_ok=True)
+    return master
 
 
 def _checked(path: Path, content: bytes) -> bytes:

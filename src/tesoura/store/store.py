@@ -12,6 +12,7 @@ from sqlmodel import Session
 from tesoura.store import keys
 from tesoura.store import log as event_log
 from tesoura.store.database import open_database, prepare_folder, writer_database
+from tesoura.store.guarding import keep_private
 from tesoura.store.secrets import Secrets, open_secrets
 from tesoura.store.writer import Writer
 
@@ -72,4 +73,6 @@ def open_store(folder: Path) -> Store:
     """Open a data folder, making it on the first start. Raises DataFolderError."""
     prepare_folder(folder)
     secrets = open_secrets(folder)
-    return Store(folder, open_database(folder), secrets)
+    store = Store(folder, open_database(folder), secrets)
+    keep_private(folder)
+    return store

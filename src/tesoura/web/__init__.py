@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import timedelta
 
-from flask import Flask, Response
+from flask import Flask, Response, request
 from flask_wtf import CSRFProtect
 
 from tesoura.runtime.facade import Runtime
@@ -51,12 +51,18 @@ def desk_ticket(store: Store, settings: Settings) -> str:
     return store.secrets.derive(f"desk link {settings.password or ''}").hex()
 
 
-_POLICY = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'self'"
+_POLICY = (
+    "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'self'; "
+    "base-uri 'none'; object-src 'none'"
+)
+LEADS_ELSEWHERE = ("/feeds", "/recipes")
+"""Where a form may lead to a service, to sign in there."""
 
 
 def _protect(response: Response) -> Response:
     """Nothing from elsewhere runs in a page, and no other site frames one."""
-    response.headers.setdefault("Content-Security-Policy", _POLICY)
+    inside = "" if request.path.startswith(LEADS_ELSEWHERE) else "; form-action 'self'"
+    response.headers.setdefault("Content-Security-Policy", _POLICY + inside)
     response.headers.setdefault("X-Content-Type-Options", "nosniff")
     response.headers.setdefault("Referrer-Policy", "same-origin")
     return response
@@ -88,5 +94,8 @@ def create_pages(runtime: Runtime, settings: Settings) -> Flask:
         app.register_blueprint(room.blueprint)
     app.after_request(_protect)
     ticket = desk_ticket(runtime.store, settings)
-    app.context_processor(lambda: {"build": build(), "desk_ticket": ticket, "strip": desk.strip, "offers": Offers()})
+    app.context_processor(
+        lambda: {"build": build(), "desk_ticket": "" if access.is_stranger() else ticket, "strip": desk.strip,
+                 "offers": Offers()}
+    )  # fmt: skip
     return app

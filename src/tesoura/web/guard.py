@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Awaitable, Callable, MutableMapping
+import ipaddress
+import re
+import socket
+from collections.abc import Awaitable, Callable, MutableMapping, Sequence
 from functools import lru_cache
 from typing import Any
 from urllib.parse import urlsplit
@@ -14,28 +17,43 @@ App = Callable[[Scope, Any, Any], Awaitable[None]]
 SAFE = ("GET", "HEAD", "OPTIONS")
 
 
+HEADS = (
+    (b"x-content-type-options", b"nosniff"),
+    (b"referrer-policy", b"same-origin"),
+    (b"cross-origin-resource-policy", b"same-origin"),
+)
+"""What every answer says: nothing is taken for what it is not, and no other site shows it as its own."""
+_HOST = re.compile(r"(?:[A-Za-z0-9](?:[A-Za-z0-9._-]*[A-Za-z0-9])?|\[[0-9A-Fa-f:.]+\])(?::\d{1,5})?")
+
+
 class Guard:
     """Refuses requests for another host's name (DNS rebinding) and writes and sockets from another site's page."""
 
     def __init__(self, app: App, settings: Settings) -> None:
         self._app = app
-        self._only_at = None if settings.on_network else settings.address
+        self._names: tuple[str, ...] = LOOPBACK
+        self._at = f"Tesoura answers on this machine only. Open {settings.address} instead."
+        if settings.on_network:
+            own = socket.gethostname().lower()
+            self._names = (*LOOPBACK, own, own.partition(".")[0], f"{own.partition('.')[0]}.local")
+            self._at = "Tesoura does not answer to this name. Open it by this machine's address in numbers."
+        self._wide = settings.on_network
 
     async def __call__(self, scope: Scope, receive: Any, send: Any) -> None:
         """Pass on what may pass."""
         if scope["type"] not in ("http", "websocket"):
             await self._app(scope, receive, send)
             return
-        host, origin = "", None
+        hosts, origin = [], None
         for name, value in scope["headers"]:
             if name == b"host":
-                host = value.decode("latin-1")
+                hosts.append(value.decode("latin-1"))
             elif name == b"origin":
                 origin = value.decode("latin-1")
         changes = scope["type"] == "websocket" or scope["method"] not in SAFE
-        problem = _problem(host, origin, changes, self._only_at)
+        problem = self._problem(hosts, origin, changes)
         if problem is None:
-            await self._app(scope, receive, send)
+            await self._app(scope, receive, _with_heads(send) if scope["type"] == "http" else send)
         elif scope["type"] == "websocket":
             await receive()
             await send({"type": "websocket.close", "code": 4403, "reason": problem[:120]})
@@ -44,22 +62,58 @@ class Guard:
             headers_out = [
                 (b"content-type", b"text/plain; charset=utf-8"),
                 (b"content-length", str(len(body)).encode()),
+                *HEADS,
             ]
             await send({"type": "http.response.start", "status": 403, "headers": headers_out})
             await send({"type": "http.response.body", "body": body})
 
+    def _problem(self, hosts: Sequence[str], origin: str | None, changes: bool) -> str | None:
+        """Why a request may not come in."""
+        name = _host_in(hosts[0]) if len(hosts) == 1 else None
+        if name is None:
+            return "The request names a host that cannot be. Open Tesoura by the address that it printed."
+        if name not in self._names and not (self._wide and _is_address(name)):
+            return self._at
+        if changes and origin == "null":
+            return "A page without an origin may not operate Tesoura."
+        if changes and origin is not None and _came_from(origin) != hosts[0]:
+            return "A page of another site may not operate Tesoura."
+        return None
+
+
+def _with_heads(send: Any) -> Any:
+    async def told(message: MutableMapping[str, Any]) -> None:
+        if message["type"] == "http.response.start":
+            there = {name.lower() for name, _ in message.get("headers", ())}
+            message["headers"] = [*message.get("headers", ()), *(head for head in HEADS if head[0] not in there)]
+        await send(message)
+
+    return told
+
 
 @lru_cache(maxsize=256)
-def _problem(host: str, origin: str | None, changes: bool, only_at: str | None) -> str | None:
-    """Why a request may not come in; `only_at` is the address on this machine, when no other one is answered."""
+def _host_in(host: str) -> str | None:
+    """The name in a Host header, in small letters; None for one that cannot be."""
+    if not _HOST.fullmatch(host):
+        return None
     try:
-        name, came_from = urlsplit(f"//{host}").hostname or "", urlsplit(origin or "").netloc
+        return urlsplit(f"//{host}").hostname
     except ValueError:
-        return "The request names a host that cannot be. Open Tesoura by the address that it printed."
-    if only_at is not None and name not in LOOPBACK:
-        return f"Tesoura answers on this machine only. Open {only_at} instead."
-    if changes and origin == "null":
-        return "A page without an origin may not operate Tesoura."
-    if changes and origin is not None and came_from != host:
-        return "A page of another site may not operate Tesoura."
-    return None
+        return None
+
+
+@lru_cache(maxsize=256)
+def _came_from(origin: str) -> str:
+    try:
+        return urlsplit(origin).netloc
+    except ValueError:
+        return ""
+
+
+@lru_cache(maxsize=256)
+def _is_address(name: str) -> bool:
+    try:
+        ipaddress.ip_address(name)
+    except ValueError:
+        return False
+    return True

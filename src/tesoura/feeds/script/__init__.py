@@ -11,7 +11,7 @@ from tesoura.errors import InvalidField
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched
 from tesoura.feeds.fields import optional_secret, seconds
 from tesoura.feeds.script.run import kept_running, run_again
-from tesoura.feeds.script.words import checked_words
+from tesoura.feeds.script.words import checked_words, may_be_variable
 
 _AGAIN = ("mode", ("again",))
 
@@ -27,10 +27,8 @@ def _program(raw: object) -> str:
 
 def _variable(raw: object) -> str:
     name = str(raw).strip()
-    if name and not (name.isascii() and name.replace("_", "").isalnum() and not name[0].isdigit()):
-        raise InvalidField("A variable's name has letters, digits and _, such as SERVICE_KEY.")
-    if name.upper() in ("PATH", "LD_PRELOAD", "PYTHONPATH", "HOME"):
-        raise InvalidField("This variable means something to the system. Choose another name.")
+    if name and not may_be_variable(name):
+        raise InvalidField("Give a name that ends in _KEY, _TOKEN, _SECRET or _PASSWORD, such as SERVICE_KEY.")
     return name
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import shlex
 import sys
 from collections.abc import Mapping
@@ -41,7 +42,17 @@ def command(folder: Path, program: str, words: str) -> list[str]:
     return [str(path), *given]
 
 
+_VARIABLE = re.compile(r"[A-Z][A-Z0-9]{0,40}(?:_[A-Z0-9]{1,40}){0,5}_(?:KEY|TOKEN|SECRET|PASSWORD)")
+"""Names that tell a program of a secret. None of them means anything to the system, a shell or an interpreter."""
+_SYSTEMS = ("LD_", "DYLD_", "PYTHON", "BASH_", "GIT_", "SSH_", "NODE_", "PERL", "RUBY", "JAVA_")
+
+
+def may_be_variable(name: str) -> bool:
+    """Whether a secret may be given to a program under this name."""
+    return _VARIABLE.fullmatch(name) is not None and not name.startswith(_SYSTEMS)
+
+
 def environment(own: Mapping[str, str], variable: str, secret: str) -> dict[str, str]:
     """What a program finds in its environment: what it needs to run, and the secret it was given."""
     kept = {name: own[name] for name in KEPT if name in own}
-    return {**kept, "PYTHONUNBUFFERED": "1", **({variable: secret} if variable and secret else {})}
+    return {**kept, "PYTHONUNBUFFERED": "1", **({variable: secret} if secret and may_be_variable(variable) else {})}

@@ -17,7 +17,9 @@ WRONG = "That is not the password this Tesoura was started with."
 
 # The API has keys of its own; a token is the only right that an overlay's page, a feed's private address or the way
 # back from a service needs.
-OPEN_PREFIXES = ("/api/", "/o/", "/in/", "/feeds/signed-in", "/sign-in")
+OPEN_PREFIXES = ("/api/", "/o/", "/in/")
+OPEN = frozenset({"/feeds/signed-in", "/sign-in"})
+DESCRIPTION = "/api/openapi.json"
 
 
 # What overlays show is looked at by their pages, under names that nobody guesses; adding to it is another matter.
@@ -28,13 +30,26 @@ def register(app: Flask) -> None:
     """Ask for the password before anything that operates Tesoura."""
     app.extensions[GUESSES] = Guesses()
     app.before_request(_check)
+    app.add_url_rule("/sign-out", "access.sign_out", _sign_out, methods=["POST"])
+    app.context_processor(lambda: {"stranger": is_stranger(), "can_sign_out": bool(session.get("signed_in"))})
     app.add_url_rule("/sign-in", "access.sign_in", _sign_in, methods=["GET", "POST"])
+
+
+def is_stranger() -> bool:
+    """Whether whoever asks has still to sign in."""
+    return settings().password is not None and not session.get("signed_in")
 
 
 def _check() -> ResponseReturnValue | None:
     prefixes = OPEN_PREFIXES + (LOOKED_AT_PREFIXES if request.method in ("GET", "HEAD") else ())
-    if settings().password is None or request.path.startswith(prefixes) or session.get("signed_in"):
+    described = request.path == DESCRIPTION and "Authorization" not in request.headers
+    if not is_stranger() or request.path in OPEN or (request.path.startswith(prefixes) and not described):
         return None
+    return redirect(url_for("access.sign_in"))
+
+
+def _sign_out() -> ResponseReturnValue:
+    session.clear()
     return redirect(url_for("access.sign_in"))
 
 

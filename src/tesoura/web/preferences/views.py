@@ -23,7 +23,7 @@ def _page(status: int = 200, **more: object) -> ResponseReturnValue:
         keys=listed, locales=offered(), locale=runtime().preferences.locale, zone=zone(), folder=store().folder,
         zones=zone_names(), chosen_zone=store().read(lambda session: state.choice(session, "zone")) or "",
         choices=runtime().preferences, machine=machine_zone(), **more,
-    ), status  # fmt: skip
+    ), status, {"Cache-Control": "no-store"}  # fmt: skip
 
 
 @blueprint.get("/")

@@ -10,6 +10,7 @@ from werkzeug.exceptions import HTTPException
 
 from tesoura.errors import DataFolderError, Gone, NotYours
 from tesoura.uploads.files import too_large
+from tesoura.web.access.views import is_stranger
 from tesoura.web.shared.sized_request import kind_sent
 
 PROBLEM = "application/problem+json"
@@ -50,6 +51,8 @@ def _answer(status: int, title: str, detail: str) -> Response:
     if request.path.startswith("/api/"):
         return problem(status, title, detail)
     template = "pages/gone.html" if request.path.startswith("/o/") else "errors/page.html"
+    if template == "errors/page.html" and is_stranger():
+        template = "errors/stranger.html"
     return Response(render_template(template, status=status, title=title, detail=detail), status)
 
 

@@ -20,14 +20,19 @@ def kind_sent(path: str) -> str | None:
     return _KINDS.get(path)
 
 
+def most_bytes(path: str) -> int:
+    """How many bytes may be sent to an address."""
+    kind = kind_sent(path)
+    return MAX_BYTES[kind] + FORM_ROOM if kind else MAX_FORM_BYTES
+
+
 class SizedRequest(Request):
     """A request that may be as large as its address takes."""
 
     @property
     def max_content_length(self) -> int | None:
         """The most bytes that are read of it."""
-        kind = kind_sent(self.path)
-        return MAX_BYTES[kind] + FORM_ROOM if kind else MAX_FORM_BYTES
+        return most_bytes(self.path)
 
     @max_content_length.setter
     def max_content_length(self, value: int | None) -> None:

@@ -38,6 +38,10 @@ def source_key(source: str) -> str:
     return source.rpartition(":")[2].strip().casefold()
 
 
+def _keys(typed: str) -> frozenset[str]:
+    return frozenset(source_key(one) for one in typed.split(",") if one.strip())
+
+
 def make(name: str, choices: Mapping[str, Any]) -> StatisticsPlan:
     """The plan that checked choices come to."""
     rule = KillRule(
@@ -47,7 +51,7 @@ def make(name: str, choices: Mapping[str, Any]) -> StatisticsPlan:
     within_us = choices["within_s"] * 1_000_000
     return StatisticsPlan(name, choices["title"], rule, choices["deaths_by"], within_us, choices["last"],
                 vitals_of(choices["vitals"]),
-                frozenset(source_key(one) for one in str(choices.get("sources", "")).split(",") if one.strip()))  # fmt: skip
+                _keys(str(choices.get("sources", ""))))  # fmt: skip
 
 
 def vitals_of(typed: str) -> dict[str, float]:

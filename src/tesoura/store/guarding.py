@@ -1,0 +1,81 @@
+"""The data folder is this user's alone, and one Tesoura's at a time."""
+
+from __future__ import annotations
+
+import contextlib
+import logging
+import os
+import stat
+from pathlib import Path
+from typing import IO
+
+from tesoura.errors import DataFolderError
+
+LOCK = "tesoura.lock"
+log = logging.getLogger(__name__)
+
+
+def keep_private(folder: Path) -> None:
+    """See that nobody else may read the folder and what is in it; what others may is mended, and said.
+
+    On Windows a user's own folder is that user's already, and its files have the folder's rights.
+    """
+    if os.name != "posix":
+        return
+    mended = 0
+    for path in (folder, *_inside(folder)):
+        with contextlib.suppress(OSError):
+            mode = stat.S_IMODE(path.lstat().st_mode)
+            if mode & 0o077 and not path.is_symlink():
+                path.chmod(mode & 0o700)
+                mended += 1
+    if mended:
+        log.warning("Others could read %d files of the data folder; now this user alone can.", mended)
+
+
+def _inside(folder: Path) -> list[Path]:
+    """What Tesoura itself keeps there. Text files are for other programs to read."""
+    own = [path for path in folder.glob("*") if path.name != "texts"]
+    return [*own, *(inner for path in own if path.is_dir() and not path.is_symlink() for inner in path.glob("*"))]
+
+
+class FolderLock:
+    """Holds the data folder for as long as this process runs; the system lets go of it however that ends."""
+
+    def __init__(self, folder: Path, address: str) -> None:
+        """Take it. Raises DataFolderError, which says who has it."""
+        self._path = folder / LOCK
+        # Opened without emptying it: what stands there tells who holds it.
+        self._file: IO[str] = os.fdopen(os.open(self._path, os.O_RDWR | os.O_CREAT, 0o600), "r+", encoding="utf-8")
+        if not _take(self._file):
+            holder = self._file.read(200).strip() or "another Tesoura"
+            self._file.close()
+            raise DataFolderError(
+                f"The data folder {folder} is in use by {holder}. Stop that one, or give another folder with --data: "
+                "two on one folder would count apart."
+            )
+        self._file.truncate(0)
+        self._file.write(f"process {os.getpid()}, {address}\n")
+        self._file.flush()
+
+    def release(self) -> None:
+        """Let another have it. The file stays: another process may be about to take it."""
+        self._file.close()
+
+
+def _take(file: IO[str]) -> bool:
+    try:
+        if os.name == "posix":
+            import fcntl
+
+            fcntl.flock(file.fileno(), fcntl.LOCK_EX | fcntl.LOCK_NB)
+        else:
+            import msvcrt
+
+            # Beyond what is written, so that others can read who holds it.
+            file.seek(1_000)
+            msvcrt.locking(file.fileno(), msvcrt.LK_NBLCK, 1)  # type: ignore[attr-defined]
+            file.seek(0)
+    except OSError:
+        return False
+    return True
