@@ -246,7 +246,7 @@ def test_a_file_that_is_kept_for_a_time_goes_when_nothing_shows_it(running: Runn
     now = running.runtime.settings.clock()
 
     def keep(session: Session) -> None:
-        for name, until in (("a.webm", now - day), ("b.webm", now + day), ("c.webm", now - day), ("d.webm", None)):
+        for name, until in (("a.webm", now - day), ("b.webm", now + day), ("c.webm", now + day), ("d.webm", None)):
             owner = None if until is None else "replays"
             row = MediaRow(name=name, kind="video", title=name, type="video/webm", facts={}, added_at=now - 2 * day,
                            owner=owner, kept_until=until)  # fmt: skip
@@ -255,6 +255,13 @@ def test_a_file_that_is_kept_for_a_time_goes_when_nothing_shows_it(running: Runn
 
     running.store.write(keep)
     running.edit(1, {"do": "add", "kind": "video", "set": {"media": "c.webm"}})
+
+    def over(session: Session) -> None:
+        row = next(row for row in media.all_media(session, "video") if row.name == "c.webm")
+        row.kept_until = now - day
+        session.add(row)
+
+    running.store.write(over)
     running.runtime.call(lambda self: self.persistence.let_go())
     left = [row.name for row in running.store.read(lambda session: media.all_media(session, "video"))]
     assert sorted(left) == ["b.webm", "c.webm", "d.webm"]
