@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import random
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -185,6 +186,18 @@ def test_a_corrected_amount_takes_the_place_of_the_first() -> None:
     largest = state(window(stats=["largest"]))
     largest.take(gift(1, minutes(1), "tuck", 50), minutes(1))
     assert not largest.correct(gift(1, minutes(1), "tuck", 50), gift(1, minutes(1), "tuck", 5))
+
+
+def test_of_names_that_nothing_moved_the_first_to_come_is_before_however_they_arrive() -> None:
+    came = [gift(1, minutes(0), "Ana", 0), gift(2, minutes(1), "Ana", 0), gift(3, minutes(0), "Bolt", 0)]
+    for order in ((0, 1, 2), (1, 0, 2), (2, 1, 0), (1, 2, 0)):
+        gifts = state(window(stats=["top"]))
+        for at in order:
+            gifts.take(came[at], minutes(2))
+        again = state(window(stats=["top"]))
+        again.restore(json.loads(json.dumps(gifts.saved())))
+        for one in (gifts, again):
+            assert [told(one, minutes(3))[f"top_{place}_name"] for place in (1, 2)] == ["Ana", "Bolt"], order
 
 
 # Laws

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -23,12 +22,12 @@ def act(running: Running, action: str, **given: object) -> Done:
 
 
 @pytest.fixture
-def reach(running: Running, members: MembersService, monkeypatch: pytest.MonkeyPatch) -> Iterator[Running]:
+def reach(running: Running, members: MembersService, monkeypatch: pytest.MonkeyPatch) -> Running:
     monkeypatch.setattr(Worker.__init__, "__defaults__", (1.0,))
     running.runtime.feeds._worker._limit_s = 1.0
     running.add_feed(f"{members.address}/channels/mara_vane", period_s=1.0)
     until(lambda: running.signal("reach.members").get("value") == 1284)
-    yield running
+    return running
 
 
 def test_a_path_without_end_pauses_its_feed_and_everything_else_goes_on(reach: Running) -> None:

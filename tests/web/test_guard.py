@@ -251,3 +251,12 @@ def test_whoever_sends_nothing_keeps_nobody_waiting(fenced: Running) -> None:
 def test_listening_wide_only_this_machines_own_names_are_answered(host: str, may: bool) -> None:
     guard = Guard(lambda *_: None, Settings(Path(), "0.0.0.0", password="kite-string"))  # type: ignore[arg-type]
     assert (guard._problem([host], None, False) is None) is may
+
+
+def test_a_number_too_long_to_be_one_is_no_address(running: Running) -> None:
+    ways = ["/log/{}", "/overlays/{}", "/files/{}", "/log/rows?before={}", "/log/rows?before={}.1", "/log/?session={}",
+            "/log/rows?before=-{}.{}", "/log/?since={}", "/reports/{}"]  # fmt: skip
+    for way in ways:
+        for digits in ("9" * 18, "9" * 40, "9" * 5_000, "²", "٣", "-1"):
+            answer = running.client.get(way.replace("{}", digits), follow_redirects=True)
+            assert answer.status_code in (200, 400, 404, 422), (way, digits[:9])

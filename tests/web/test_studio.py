@@ -6,6 +6,7 @@ import io
 import json
 import re
 import zipfile
+from collections.abc import Callable
 from typing import Any
 
 import httpx
@@ -493,3 +494,61 @@ def test_the_classes_and_variables_a_style_sheet_may_rely_on_are_there(running: 
     assert classes - there == set()
     assert len(variables) > 12
     assert variables - set(re.findall(r"(--[\w-]+):", html)) == set()
+
+
+# Files that nobody would make
+
+
+def overlay_file(running: Running, change: Callable[[dict[str, Any]], object]) -> bytes:
+    """The first overlay as a file, its document changed."""
+    out = io.BytesIO()
+    exported = running.client.get("/overlays/1/export").content
+    with zipfile.ZipFile(io.BytesIO(exported)) as old, zipfile.ZipFile(out, "w") as new:
+        for name in old.namelist():
+            inside = old.read(name)
+            if name.endswith(".json"):
+                document = json.loads(inside)
+                change(document)
+                inside = json.dumps(document).encode()
+            new.writestr(name, inside)
+    return out.getvalue()
+
+
+def test_an_overlay_file_cannot_make_a_mat_that_does_not_open(running: Running) -> None:
+    running.add_overlay("hello")
+    running.edit(1, {"do": "add", "kind": "countdown", "set": {}})
+
+    def names_none(document: dict[str, Any]) -> None:
+        for piece in document["overlay"]["pieces"]:
+            piece["choices"] |= {"countdown": '[] {"a"', "name": "kite \ud83d"}
+            piece["choices"]["x"] = float("inf")
+
+    answer = upload(running, "/overlays/import", overlay_file(running, names_none), "kite.zip")
+    assert (answer.status_code, str(answer.url).endswith("/overlays/2"), "kite �" in answer.text) == (200, True, True)
+    assert running.client.get("/overlays/2/state").status_code == 200
+
+
+@pytest.mark.parametrize("change", [
+    lambda document: document["overlay"].update(guides=[["x", float("inf")]]),
+    lambda document: document["overlay"].update(pieces={"a": 1}),
+    lambda document: document.update(overlay="\ud83d"),
+])  # fmt: skip
+def test_a_damaged_overlay_file_is_told(running: Running, change: Callable[[dict[str, Any]], object]) -> None:
+    running.add_overlay("hello")
+    answer = upload(running, "/overlays/import", overlay_file(running, change), "kite.zip")
+    assert (answer.status_code, running.client.get("/overlays/").status_code) == (200, 200)
+    whole = overlay_file(running, lambda document: None)
+    cut = upload(running, "/overlays/import", whole.replace(b'"pieces"', b'"pie\x00\xff"', 1), "kite.zip")
+    assert "damaged" in cut.text
+
+
+def test_half_a_character_pair_in_a_looks_name_is_mended(running: Running) -> None:
+    tokens = json.loads(running.client.get("/looks/ink/tokens.json").text)
+    file = json.dumps({"Gale \ud83d": tokens["Ink"]}).encode()
+    assert "Gale �" in upload(running, "/looks/import", file, "gale.json").text
+    assert running.client.get("/looks/").status_code == 200
+
+
+def test_a_form_that_lacks_what_it_needs_is_told_so(running: Running) -> None:
+    answer = running.press("/looks/", "/looks/new", {"from": ""})
+    assert (answer.status_code, "This cannot be used" in answer.text) == (422, True)

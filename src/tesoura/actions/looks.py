@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import uuid
 from collections.abc import Mapping
 from dataclasses import replace
@@ -19,6 +18,7 @@ from tesoura.core.forms.fields import Field
 from tesoura.core.overlays.design_tokens import from_tokens
 from tesoura.core.overlays.looks import FORMS, Look
 from tesoura.core.overlays.shipped_looks import SHIPPED
+from tesoura.core.values import from_json
 from tesoura.errors import Gone, InvalidPiece, NotTokens
 from tesoura.store import looks as stored
 
@@ -80,10 +80,10 @@ async def _bring_in(doing: Doing, given: Given) -> Done:
     if len(given["file"]) > MAX_TOKENS:
         raise NotTokens("The file is too large to be one look's tokens.")
     try:
-        look, left = from_tokens(uuid.uuid4().hex[:10], json.loads(given["file"]))
+        look, left = from_tokens(uuid.uuid4().hex[:10], from_json(given["file"]))
     except NotTokens:
         raise
-    except (ValueError, RecursionError):
+    except ValueError:
         raise NotTokens("This is no JSON. Export a look here to see how such a file is written.") from None
     await doing.write(lambda session: stored.keep(session, look, at))
     words = f"{look.name} was brought in." + (f" Left out: {' '.join(left[:4])}" if left else "")

@@ -66,7 +66,7 @@ async def _calendar(doing: Doing, given: Given) -> Done:
 
 def _days(raw: object) -> str:
     typed = str(raw).strip()
-    if typed and not (typed.isdecimal() and MIN_DAYS <= int(typed[:9]) <= MAX_DAYS):
+    if typed and not (typed.isdecimal() and len(typed) < 10 and MIN_DAYS <= int(typed) <= MAX_DAYS):
         raise InvalidField(f"Give days from {MIN_DAYS} to {MAX_DAYS:,}, or nothing to keep it for good.")
     return typed
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 import zipfile
+import zlib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -19,6 +20,7 @@ from tesoura.core.overlays.document import (
     size_problem,
     to_document,
 )
+from tesoura.core.values import from_json
 from tesoura.errors import FileRefused, InvalidField, NewerDocument
 from tesoura.store import media
 from tesoura.store.tables import MediaRow
@@ -82,10 +84,10 @@ def _document(archive: zipfile.ZipFile) -> dict[str, Any]:
     try:
         if archive.getinfo(DOCUMENT).file_size > MAX_DOCUMENT:
             raise FileRefused(f"The file's {DOCUMENT} is too large to be one.")
-        document = json.loads(archive.read(DOCUMENT))
+        document = from_json(archive.read(DOCUMENT))
     except KeyError:
         raise FileRefused(f"This is no overlay that was exported: there is no {DOCUMENT} in it.") from None
-    except (ValueError, zipfile.BadZipFile, OSError, RecursionError):
+    except (ValueError, zipfile.BadZipFile, zlib.error, OSError, RuntimeError):
         raise FileRefused(f"The file's {DOCUMENT} is damaged. Export the overlay again.") from None
     if not isinstance(document, dict):
         raise FileRefused(f"The file's {DOCUMENT} describes no overlay.")
@@ -99,7 +101,7 @@ def _overlay(document: dict[str, Any]) -> Overlay:
         overlay = from_document(document)
     except NewerDocument:
         raise
-    except (TypeError, AttributeError, KeyError, ValueError) as error:
+    except (TypeError, AttributeError, KeyError, ValueError, OverflowError) as error:
         raise FileRefused(f"The overlay in the file is damaged ({type(error).__name__}). Export it again.") from None
     if len(overlay.pieces) > MAX_PIECES:
         raise FileRefused(f"The overlay has {len(overlay.pieces)} pieces; at most {MAX_PIECES} fit.")
@@ -121,5 +123,5 @@ def _files(archive: zipfile.ZipFile, told: object) -> Iterator[tuple[str, str, b
             raise FileRefused("The files inside unpack to more than an overlay may have. They were not unpacked.")
         try:
             yield kind, str(one.get("title", name))[:80], archive.read(info)
-        except (zipfile.BadZipFile, OSError, RuntimeError):
+        except (zipfile.BadZipFile, zlib.error, OSError, RuntimeError):
             raise FileRefused(f"The file {name[:60]} inside is damaged. Export the overlay again.") from None

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import json
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from enum import StrEnum
@@ -141,6 +142,20 @@ def _one_text(text: str) -> str:
 def _shown(value: object) -> str:
     text = str(value)
     return f"“{text if len(text) <= 40 else text[:39] + '…'}”"
+
+
+def from_json(body: str | bytes, on_no_number: Callable[[str], Any] = lambda _: None) -> Any:
+    """What a JSON text from outside holds, its texts whole; `on_no_number` says what NaN and Infinity come to.
+
+    The one way in for JSON that somebody else wrote. Raises ValueError, for one nested too deep as well.
+    """
+    try:
+        found = json.loads(body, parse_constant=on_no_number)
+        # Only what is written with an escape can be half a pair; looking costs less than mending.
+        half = b"\\u" in body if isinstance(body, bytes) else "\\u" in body
+        return whole_text(found) if half else found
+    except RecursionError:
+        raise ValueError("It is nested too deep.") from None
 
 
 def whole_text(value: Any) -> Any:

@@ -10,6 +10,7 @@ import tomllib
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from tesoura.core.values import from_json
 from tesoura.errors import ResponseNotUnderstood
 
 MAX_ROWS = 2_000
@@ -32,8 +33,8 @@ def read(text: str, form: str, where: str, selector: str = "") -> object:
 def _json(text: str, where: str) -> object:
     start = text[:300]
     try:
-        return json.loads(text, parse_constant=lambda _: None)
-    except (ValueError, RecursionError) as error:
+        return from_json(text)
+    except ValueError as error:
         problem = error
     if "<html" in text[:2_000].lower() or "<!doctype html" in text[:2_000].lower():
         raise ResponseNotUnderstood(
@@ -117,6 +118,6 @@ _READERS: Mapping[str, Callable[[str, str], object]] = {"json": _json, "toml": _
 def line_payload(line: str) -> Any:
     """A line of a stream: what its JSON says, or the line as a text."""
     try:
-        return json.loads(line, parse_constant=lambda _: None)
-    except (ValueError, RecursionError):
+        return from_json(line)
+    except ValueError:
         return {"text": line[:20_000], "numbers": numbers_in(line[:2_000])}

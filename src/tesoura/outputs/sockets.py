@@ -5,10 +5,10 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import hmac
-import json
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
+from tesoura.core.values import from_json
 from tesoura.outputs.hub import Channel, Hub, Page, Send
 
 Scope = MutableMapping[str, Any]
@@ -44,7 +44,7 @@ class OverlaySocket:
 
     def _heard(self, channel: Channel, page: Page, text: str) -> None:
         with contextlib.suppress(ValueError, TypeError, KeyError):
-            said = json.loads(text)
+            said = from_json(text)
             if "ack" in said:
                 self._hub.heard_ack(channel, page, str(said["ack"])[:40])
                 return
@@ -78,7 +78,7 @@ class DeskSocket:
 
     def _heard(self, page: Page, text: str) -> None:
         with contextlib.suppress(ValueError, TypeError, KeyError):
-            self._hub.watch(page, [str(name) for name in json.loads(text)["watch"]][:MAX_WATCHED])
+            self._hub.watch(page, [str(name) for name in from_json(text)["watch"]][:MAX_WATCHED])
 
 
 def _texts(send: SendMessage) -> Send:

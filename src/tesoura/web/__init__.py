@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from datetime import timedelta
+from typing import Any
 
 from flask import Flask, Response, request
+from flask.json.provider import DefaultJSONProvider
 from flask_wtf import CSRFProtect
+from werkzeug.routing import IntegerConverter
 
+from tesoura.core.values import from_json
 from tesoura.runtime.facade import Runtime
 from tesoura.settings import Settings, build
 from tesoura.store.store import Store
@@ -68,10 +72,26 @@ def _protect(response: Response) -> Response:
     return response
 
 
+class _Whole(IntegerConverter):
+    """A number in an address that the database can hold."""
+
+    regex = r"[0-9]{1,15}"
+
+
+class _Json(DefaultJSONProvider):
+    """JSON that pages send, taken in as any other from outside."""
+
+    def loads(self, s: str | bytes, **kwargs: Any) -> Any:
+        """What it holds. Raises ValueError."""
+        return from_json(s)
+
+
 def create_pages(runtime: Runtime, settings: Settings) -> Flask:
     """The Flask application, on a runtime that may be started later."""
     app = Flask(__name__, static_folder=None)
     app.request_class = SizedRequest
+    app.json = _Json(app)
+    app.url_map.converters["int"] = _Whole
     app.config.update(
         SECRET_KEY=runtime.store.secrets.derive(f"page signatures {settings.password or ''}"),
         # Cookies know no ports: two that run side by side would take each other's away.

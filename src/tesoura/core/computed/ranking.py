@@ -13,7 +13,10 @@ Place = tuple[int, int]
 
 @dataclass(slots=True)
 class Entry:
-    """One name: as it was last written, its amount in millionths, its events, and when the last of them came."""
+    """One name: as it was last written, its amount in millionths, its events, and when it got to where it stands.
+
+    That is when the last event came that `moved` it; of one that nothing moved, when its first came.
+    """
 
     key: str
     shown: str
@@ -21,6 +24,7 @@ class Entry:
     amount: int = 0
     count: int = 0
     last: Place = (0, 0)
+    moved: bool = False
     version: int = 0
 
 
@@ -45,9 +49,11 @@ class Ranking:
             entry.shown, entry.written = shown, place
         entry.amount += amount
         entry.count += 1
-        if place > entry.last and (amount or self._by_count or entry.count == 1):
-            # Nothing was added: it got where it is no later than before.
-            entry.last = place
+        if amount or self._by_count:
+            entry.last = max(entry.last, place) if entry.moved else place
+            entry.moved = True
+        elif not entry.moved:
+            entry.last = min(entry.last, place) if entry.count > 1 else place
         self._push(entry)
         return entry
 
@@ -92,11 +98,15 @@ class Ranking:
 
     def saved(self) -> list[list[Any]]:
         """All entries, as they are stored."""
-        return [[one.key, one.shown, *one.written, one.amount, one.count, *one.last] for one in self.entries.values()]
+        return [
+            [one.key, one.shown, *one.written, one.amount, one.count, *one.last, one.moved]
+            for one in self.entries.values()
+        ]
 
     def restore(self, saved: Iterator[list[Any]]) -> None:
         """Put stored entries back."""
-        for key, shown, written_at, written_seq, amount, count, last_at, last_seq in saved:
+        for key, shown, written_at, written_seq, amount, count, last_at, last_seq, *moved in saved:
             place, last = (written_at, written_seq), (last_at, last_seq)
-            self.entries[key] = entry = Entry(key, shown, place, amount, count, last)
+            # One stored by an earlier version does not say; what has an amount was moved.
+            self.entries[key] = entry = Entry(key, shown, place, amount, count, last, bool((moved or [amount])[0]))
             self._push(entry)

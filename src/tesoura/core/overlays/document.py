@@ -14,7 +14,7 @@ from tesoura.core.overlays.looks import PLAIN, STYLE_FIELDS, Look
 from tesoura.core.overlays.pieces.kind import MAX_SIDE_PX, Part, PieceKind
 from tesoura.core.overlays.pieces.registry import KINDS
 from tesoura.core.overlays.typefaces import weight_of
-from tesoura.errors import InvalidField, InvalidPiece, NewerDocument
+from tesoura.errors import FormulaError, InvalidField, InvalidPiece, NewerDocument
 
 MAX_PIECES = 100
 LEAST_SIDE_PX = 16
@@ -122,8 +122,23 @@ class Piece:
         style = {**self.style, **{name: value for name, value in good.items() if name in STYLE_FIELDS}}
         style = {name: value for name, value in style.items() if value is not None}
         choices = {name: value for name, value in good.items() if name in self.kind_of.all_fields}
+        self._check_parts(choices)
         look = good.get("look") or self.look
         return replace(self, choices={**self.choices, **choices}, style=style, look=look)
+
+    def _check_parts(self, choices: Mapping[str, Any]) -> None:
+        """Whether what it says can be made of these choices: each may be right alone and no wording come of it."""
+
+        def problem(given: Mapping[str, Any]) -> str:
+            try:
+                self.kind_of.parts({**self.choices, **given})
+            except FormulaError as error:
+                return str(error)
+            return ""
+
+        if told := problem(choices):
+            alone = {name: words for name, value in choices.items() if (words := problem({name: value}))}
+            raise InvalidPiece(alone or dict.fromkeys(choices, told))
 
     def _field(self, name: str, scene: str) -> Field:
         if scene and name not in SCENE_FIELDS:
@@ -291,10 +306,13 @@ def piece_from_document(stored: Mapping[str, Any]) -> Piece | None:
 
 
 def _as_far_as_usable(piece: Piece, given: Mapping[str, object], scene: str = "") -> Piece:
-    try:
-        return piece.changed(given, scene)
-    except InvalidPiece as error:
-        return piece.changed({name: raw for name, raw in given.items() if name not in error.wrong}, scene)
+    for _ in range(len(given)):
+        try:
+            return piece.changed(given, scene)
+        except InvalidPiece as error:
+            # What is right alone may still not go together: what is left is looked at again.
+            given = {name: raw for name, raw in given.items() if name not in error.wrong}
+    return piece
 
 
 def _piece_of_the_first_version(stored: Mapping[str, Any]) -> Piece | None:

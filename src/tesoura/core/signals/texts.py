@@ -76,7 +76,7 @@ def _made_up(names: Iterable[str], known: Mapping[str, Scalar]) -> Iterator[dict
                 # The places of a ranking are different people.
                 chosen = MADE_UP_NAMES[(int(place) - 1) % len(MADE_UP_NAMES)]
             elif place.isdecimal():
-                chosen = 96 // int(place)
+                chosen = 96 // max(1, int(place))
             values[name] = chosen
         yield values
 

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import asyncio
-import json
 from collections.abc import AsyncIterator, Mapping
 from typing import Any
 
+from tesoura.core.values import from_json
 from tesoura.errors import CredentialsRejected, ResponseNotUnderstood, SourceError, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched, Item
 from tesoura.feeds.channel.tokens import SIGN_IN_AGAIN, is_due, places, renewed, tokens
@@ -58,7 +58,7 @@ def _bearer(context: FetchContext) -> dict[str, str]:
 async def _counts(context: FetchContext, where: Mapping[str, Any]) -> Fetched:
     try:
         _, body = await get(context, where["data"], _bearer(context))
-        payload = json.loads(body)
+        payload = from_json(body)
     except CredentialsRejected:
         raise CredentialsRejected(
             f"{host(where['data'])} does not take the permission any more. {SIGN_IN_AGAIN}"

@@ -12,6 +12,7 @@ import httpx
 from authlib.deprecate import AuthlibDeprecationWarning
 from authlib.integrations.base_client import OAuthError
 
+from tesoura.core.values import from_json
 from tesoura.errors import CredentialsRejected, ResponseNotUnderstood, SourceUnavailable
 from tesoura.feeds.api import FetchContext
 from tesoura.feeds.http.address import host
@@ -31,7 +32,7 @@ async def places(context: FetchContext) -> Mapping[str, Any]:
         address = str(context.choices["address"]).rstrip("/")
         _, body = await get(context, address + WELL_KNOWN, {})
         try:
-            told = json.loads(body)
+            told = from_json(body)
             known = {
                 "authorize": told["authorization_endpoint"],
                 "token": told["token_endpoint"],

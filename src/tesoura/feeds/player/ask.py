@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import json
 import time
 from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
 from urllib.parse import quote
 
+from tesoura.core.values import from_json
 from tesoura.errors import ResponseNotUnderstood, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched, Item
 from tesoura.feeds.http.address import host
@@ -39,7 +39,7 @@ async def fetch(context: FetchContext) -> Fetched:
 async def _json(context: FetchContext, address: str) -> dict[str, Any]:
     _, body = await get(context, address, {})
     try:
-        told = json.loads(body)
+        told = from_json(body)
     except ValueError:
         told = None
     if not isinstance(told, dict):

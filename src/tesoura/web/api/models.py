@@ -12,7 +12,7 @@ from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, StringConstrai
 from pydantic_core import ErrorDetails
 
 from tesoura.core.signals.engine import OWN_TYPES
-from tesoura.core.values import Event, whole_text
+from tesoura.core.values import Event, from_json
 from tesoura.errors import KeyRefused, Unreadable
 
 MAX_EVENTS = 1_000
@@ -85,10 +85,8 @@ class SignalValue(BaseModel):
 def parsed(body: bytes) -> object:
     """What a request's body holds. Raises Unreadable."""
     try:
-        found = json.loads(body, parse_constant=_refuse)
-        # Only what is written with an escape can be half a pair; looking costs less than mending.
-        return whole_text(found) if b"\\ud" in body.lower() else found
-    except (ValueError, RecursionError) as error:
+        return from_json(body, _refuse)
+    except ValueError as error:
         place = f" (line {error.lineno}, column {error.colno})" if isinstance(error, json.JSONDecodeError) else ""
         raise Unreadable(f"The body is not JSON: {getattr(error, 'msg', error)}{place}. Nothing was taken.") from None
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import re
 from collections.abc import Callable, Iterable, Iterator
 from datetime import UTC, datetime, timedelta
 from functools import partial
@@ -42,8 +43,8 @@ def search_asked() -> Search:
     """What is looked for, as the address says."""
     asked = request.args
     since, until = _instant(asked.get("since", "")), _instant(asked.get("until", ""))
-    if asked.get("session", "").isdecimal():
-        found = next((one for one in store().read(state.all_sessions) if one.id == int(asked["session"])), None)
+    if chosen := asked.get("session", ""):
+        found = next((one for one in store().read(state.all_sessions) if str(one.id) == chosen), None)
         if found is not None:
             since = max(since, found.started_at) if since else found.started_at
             until = min(until, found.ended_at) if until and found.ended_at else found.ended_at or until
@@ -53,9 +54,9 @@ def search_asked() -> Search:
 def _before() -> tuple[datetime, int] | int | None:
     raw = request.args.get("before", "")
     at, dot, seq = raw.partition(".")
-    if dot and at.lstrip("-").isdecimal() and seq.isdecimal():
-        return datetime(1970, 1, 1, tzinfo=UTC) + timedelta(microseconds=int(at)), int(seq)
-    return int(raw) if raw.isdecimal() else None
+    if not re.fullmatch(r"(-?[0-9]{1,17}\.)?[0-9]{1,18}", raw):
+        return None
+    return (datetime(1970, 1, 1, tzinfo=UTC) + timedelta(microseconds=int(at)), int(seq)) if dot else int(raw)
 
 
 def _listed() -> dict[str, Any]:

@@ -62,7 +62,7 @@ def vitals_of(typed: str) -> dict[str, float]:
         if not words:
             continue
         name, full = words[0].casefold(), words[1] if len(words) > 1 else "100"
-        if not name.isidentifier() or len(words) > 2 or not full.isdecimal() or int(full) == 0:
+        if not name.isidentifier() or len(words) > 2 or not full.isdecimal() or len(full) > 9 or int(full) == 0:
             raise InvalidField("Write each with what it is full at, as in health 100, shield 50.")
         found[name] = float(full)
     if len(found) > MAX_VITALS:
