@@ -278,3 +278,37 @@ def test_a_secrets_variable_has_a_name_that_means_nothing_to_the_system(running:
         with pytest.raises(InvalidPiece, match="ends in _KEY"):
             act(running, "feed.new", kind="script", choices=choices)
     assert (name in environment({}, name, "x")) is may
+
+
+BY_PROGRAMS = {
+    "session.start", "session.undo", "session.correct", "scene.set", "hand.set", "signal.set", "instrument.command",
+    "overlay.put_on_air", "overlay.back", "overlay.send", "feed.pause", "feed.ask", "event.say", "log.correct",
+    "moment.again", "moment.skip",
+}  # fmt: skip
+HERE_ALONE = {"folder.read", "scripts.examples", "file.folder"}
+
+
+@pytest.mark.parametrize(
+    ("actor", "theirs"), [("desk", set(ACTIONS)), ("desk:192.168.1.20", set(ACTIONS) - HERE_ALONE),
+                          ("key:tests", BY_PROGRAMS), ("somebody", BY_PROGRAMS)],
+)  # fmt: skip
+def test_every_action_is_open_to_just_those_it_is_meant_for(running: Running, actor: str, theirs: set[str]) -> None:
+    """A parameter that no action has stops each before it begins, and after it was asked whose it is."""
+    open_to = set()
+    for name in ACTIONS:
+        try:
+            by(running, actor, name, no_such_parameter=[])
+        except NotYours:
+            continue
+        except TesouraError:
+            pass
+        open_to.add(name)
+    assert open_to == theirs
+
+
+def test_every_action_asks_for_a_key_that_works(running: Running) -> None:
+    page = running.add_overlay("hello")
+    for name in ACTIONS:
+        for given in ("", "Bearer nobody", f"Bearer {page}", f"Bearer {running.ticket}", f"Basic {running.key}"):
+            answer = running.client.post(f"/api/actions/{name}", json={}, headers={"Authorization": given})
+            assert answer.status_code == 401, name
