@@ -5,12 +5,16 @@ from __future__ import annotations
 import io
 import struct
 import zipfile
+import zlib
 from pathlib import Path
 from typing import Any
 
+import brotli
 import pytest
 from fontTools.fontBuilder import FontBuilder
 from fontTools.pens.ttGlyphPen import TTGlyphPen
+from fontTools.ttLib import TTFont
+from fontTools.ttLib.woff2 import WOFF2DirectoryEntry
 from PIL import Image
 
 from tesoura.errors import FileRefused
@@ -220,6 +224,29 @@ def test_a_typeface_that_may_not_be_carried_is_refused_with_why(flags: int, word
 )
 def test_a_broken_typeface_is_refused(data: bytes) -> None:
     assert refused("typeface", data)
+
+
+def test_a_typeface_that_unpacks_to_too_much_is_refused_before_it_is_unpacked() -> None:
+    zeros, tall = bytes(41_000_000), brotli.compress(bytes(41_000_000), quality=3)
+    packed = bytearray((STATIC / "fonts" / "caveat-latin-wght-normal.woff2").read_bytes())
+    with_words = packed + tall
+    with_words[28:36] = struct.pack(">II", len(packed), len(tall))
+    directory = io.BytesIO(bytes(packed))
+    directory.seek(48)
+    for _ in range(struct.unpack(">H", packed[12:14])[0]):
+        WOFF2DirectoryEntry().fromFile(directory)
+    stream_at = directory.tell()
+    stream = packed[:stream_at] + tall
+    stream[20:24] = struct.pack(">I", len(tall))
+    font, out = TTFont(io.BytesIO(typeface())), io.BytesIO()
+    font.flavor = "woff"
+    font.save(out)
+    older = bytearray(out.getvalue())
+    assert checked("typeface", bytes(older)).facts["family"] == "Paper Kite"
+    flat = zlib.compress(zeros)
+    older[48:60] = struct.pack(">III", len(older), len(flat), len(zeros))
+    for bomb in (with_words, stream, older + flat):
+        assert "unpacks to more than 40 MB" in refused("typeface", bytes(bomb))
 
 
 def test_a_familys_name_cannot_say_more_than_a_name() -> None:

@@ -4,7 +4,13 @@ from __future__ import annotations
 
 import io
 import logging
+import struct
+import zlib
+from collections.abc import Callable, Iterator
 from typing import Any
+
+import brotli
+from fontTools.ttLib.woff2 import WOFF2DirectoryEntry
 
 from tesoura.errors import FileRefused
 from tesoura.uploads.files import Added
@@ -13,6 +19,8 @@ RESTRICTED, PREVIEW, EDITABLE = 0x0002, 0x0004, 0x0008
 NO_SUBSETTING, BITMAPS_ONLY = 0x0100, 0x0200
 STARTS = (b"\x00\x01\x00\x00", b"OTTO", b"true", b"wOF2", b"wOFF")
 WEIGHT_STEP = 100
+MOST_UNPACKED, PIECE = 40_000_000, 1_000_000
+"""Bytes that a typeface may unpack to, and how many are unpacked at a time to find out."""
 
 
 def check(data: bytes) -> Added:
@@ -25,6 +33,7 @@ def check(data: bytes) -> Added:
 
     logging.getLogger("fontTools").setLevel(logging.ERROR)
     try:
+        _check_unpacked(data)
         font = TTFont(io.BytesIO(data), lazy=False)
         facts = _facts(font)
         kept = _as_woff2(font)
@@ -34,6 +43,66 @@ def check(data: bytes) -> Added:
         why = str(error)[:120] or type(error).__name__
         raise FileRefused(f"The typeface is damaged and cannot be read ({why}). Get it anew and add it.") from None
     return Added(kept, "woff2", "font/woff2", facts=facts)
+
+
+def _check_unpacked(data: bytes) -> None:
+    """Whether a packed typeface unpacks to no more than fits, found out without keeping it. Raises FileRefused."""
+    total = 0
+    for unpack in _packed_parts(data):
+        while piece := unpack():
+            total += len(piece)
+            if total > MOST_UNPACKED:
+                raise FileRefused(
+                    f"The typeface unpacks to more than {MOST_UNPACKED // 1_000_000} MB, which no page could load. "
+                    "Choose one with fewer letters."
+                )
+
+
+def _packed_parts(data: bytes) -> Iterator[Callable[[], bytes]]:
+    """What gives the next bytes of each packed part of a WOFF or WOFF2 file, and nothing at its end.
+
+    Where the parts stand: W3C, WOFF File Format 1.0, sections 3, 4 and 6; WOFF File Format 2.0, sections 4 and 5.
+    """
+    if data[:4] == b"wOFF":
+        tables, (meta_at, meta_size) = struct.unpack(">H", data[12:14])[0], struct.unpack(">II", data[24:32])
+        for at in range(44, 44 + 20 * tables, 20):
+            start, packed, size = struct.unpack(">III", data[at + 4 : at + 16])
+            if packed < size:
+                yield _deflated(data[start : start + packed])
+        yield _deflated(data[meta_at : meta_at + meta_size])
+    elif data[:4] == b"wOF2":
+        tables, (size,) = struct.unpack(">H", data[12:14])[0], struct.unpack(">I", data[20:24])
+        meta_at, meta_size = struct.unpack(">II", data[28:36])
+        directory = io.BytesIO(data)
+        directory.seek(48)
+        for _ in range(tables):
+            WOFF2DirectoryEntry().fromFile(directory)
+        start = directory.tell()
+        yield _brotli(data[start : start + size])
+        yield _brotli(data[meta_at : meta_at + meta_size])
+
+
+def _deflated(data: bytes) -> Callable[[], bytes]:
+    unpacking, left = zlib.decompressobj(), [data]
+
+    def piece() -> bytes:
+        out = unpacking.decompress(left[0], PIECE) if left[0] else b""
+        left[0] = unpacking.unconsumed_tail
+        return out
+
+    return piece
+
+
+def _brotli(data: bytes) -> Callable[[], bytes]:
+    unpacking, left = brotli.Decompressor(), [data]
+
+    def piece() -> bytes:
+        given, left[0] = left[0], b""
+        return (
+            bytes(unpacking.process(given, output_buffer_limit=PIECE)) if given or not unpacking.is_finished() else b""
+        )
+
+    return piece
 
 
 def _as_woff2(font: Any) -> bytes:
