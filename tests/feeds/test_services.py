@@ -16,10 +16,11 @@ from zoneinfo import ZoneInfo
 import httpx
 import pytest
 
-from tesoura.errors import CredentialsRejected, ResponseNotUnderstood
+from tesoura.errors import CredentialsRejected, ResponseNotUnderstood, TooMuch
 from tesoura.feeds.calendar import KIND as CALENDAR
-from tesoura.feeds.calendar.read import payload_at, read
+from tesoura.feeds.calendar.read import is_plain, payload_at, read
 from tesoura.feeds.channel import KIND as CHANNEL
+from tesoura.feeds.worker import Worker
 from tesoura.settings import wall_clock
 from tesoura.standins.channel import CLIENT_ID, ChannelService
 from tesoura.standins.members import CALENDAR as CUP
@@ -67,6 +68,41 @@ def test_a_show_that_was_called_off_does_not_come() -> None:
     text = HEAD + event(DTSTART="20261127T200000Z", SUMMARY="Off", STATUS="CANCELLED") + FOOT
     assert read(text, UTC, datetime(2026, 11, 26, tzinfo=UTC)) == []
     assert payload_at([], datetime(2026, 11, 26, tzinfo=UTC)) == {"now": None, "next": None, "coming": []}
+
+
+ENDLESS = HEAD + event(DTSTART="20261126T190000Z", SUMMARY="Tick", RRULE="FREQ=SECON\r\n DLY") + FOOT
+
+
+@pytest.mark.parametrize(
+    ("rule", "began", "plain"),
+    [("FREQ=WEEKLY;BYDAY=TH", "20261126", True), ("FREQ=DAILY", "19700101", True), ("FREQ=DAILY", "19691231", False),
+     ("FREQ=DAILY", "00010101", False), ("freq=minutely", "20261126", False), ("FREQ=HOURLY", "20261126", False),
+     ("FREQ=DAILY;BYSEC\r\n OND=1,2,3", "20261126", False)],
+)  # fmt: skip
+def test_what_may_repeat_without_end_is_read_within_bounds(rule: str, began: str, plain: bool) -> None:
+    assert is_plain(HEAD + event(DTSTART=f"{began}T190000Z", RRULE=rule) + FOOT) is plain
+
+
+def test_a_calendar_of_very_many_rules_or_bytes_is_read_within_bounds() -> None:
+    one = event(DTSTART="20261126T190000Z", RRULE="FREQ=DAILY")
+    assert (is_plain(HEAD + 50 * one + FOOT), is_plain(HEAD + 51 * one + FOOT)) == (True, False)
+    assert not is_plain(HEAD + "X-NOTE:" + "x" * 50_000 + "\n" + FOOT)
+
+
+def test_a_calendar_without_end_is_held_and_one_that_repeats_by_the_hour_is_read(tmp_path: Path) -> None:
+    where = tmp_path / "ticks.ics"
+    where.write_text(ENDLESS)
+    with pytest.raises(TooMuch, match="the calendar"):
+        gather(CALENDAR, {"where": str(where)}, folder=tmp_path, worker=Worker(limit_s=0.5))
+    hourly = event(DTSTART="20261126T190000Z", SUMMARY="Bell", RRULE="FREQ=HOURLY;COUNT=3")
+    where.write_text(HEAD + hourly + FOOT)
+    at = datetime(2026, 11, 26, 19, 30, tzinfo=UTC)
+    worker = Worker()
+    try:
+        [came] = gather(CALENDAR, {"where": str(where)}, folder=tmp_path, clock=lambda: at, worker=worker)
+    finally:
+        worker.stop()
+    assert came.payload["next"]["starts_at"] == datetime(2026, 11, 26, 20, 0, tzinfo=UTC).timestamp()  # type: ignore[index]
 
 
 def test_what_is_no_calendar_says_so() -> None:

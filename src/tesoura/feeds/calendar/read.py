@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import re
 from collections.abc import AsyncIterator, Mapping
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta, tzinfo
@@ -17,10 +18,15 @@ from tesoura.feeds.api import FetchContext, Fetched, Item
 from tesoura.feeds.file.watch import read_text
 from tesoura.feeds.http.ask import get
 from tesoura.feeds.paths import allowed
+from tesoura.feeds.worker import LARGE
 
 AHEAD = timedelta(days=400)
 NEAR = timedelta(hours=1)
 MAX_SHOWN = 10
+MOST_RULES = 50
+_FOLD = re.compile(r"\r?\n[ \t]")
+_LONG = re.compile(r"SECONDLY|MINUTELY|HOURLY|BYSECOND|BYMINUTE|BYHOUR|EXRULE|DTSTART[^:\n]*:(?:0|1[0-8]|19[0-6])")
+"""What repeats within a day, or has done so for longer than anybody streams."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,7 +50,7 @@ async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
         now = context.clock()
         if read_at is None or not timedelta() <= now - read_at < period:
             text, size = await _text(context)
-            shows = await asyncio.to_thread(read, text, context.zone, now)
+            shows = await _shows(context, text, now)
             read_at = now
         else:
             size = 0
@@ -55,6 +61,20 @@ async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
         looked_at = now
         yield Fetched(payload_at(shows, now), size, items=begun)
         await asyncio.sleep(_pause_s(shows, now))
+
+
+async def _shows(context: FetchContext, text: str, now: datetime) -> list[Show]:
+    if is_plain(text):
+        return await asyncio.to_thread(read, text, context.zone, now)
+    return await context.worker.run(read, text, context.zone, now, what="the calendar")
+
+
+def is_plain(text: str) -> bool:
+    """Whether what a calendar repeats is soon gone through; one that may not be is read within bounds of time."""
+    if len(text) >= LARGE:
+        return False
+    whole = _FOLD.sub("", text).upper()
+    return whole.count("RRULE") <= MOST_RULES and not _LONG.search(whole)
 
 
 def _pause_s(shows: list[Show], now: datetime) -> float:
