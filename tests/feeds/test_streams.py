@@ -117,6 +117,27 @@ def test_topics_of_a_broker(broker: Broker) -> None:
     assert news.payload["topics"] == {"cup/a/score": 3, "cup/b/score": {"bobbin": 1}}  # type: ignore[index]
 
 
+def test_a_topic_that_is_no_text_is_passed_over_and_the_next_comes(broker: Broker) -> None:
+    choices = {"host": "127.0.0.1", "port": broker.port, "topic": "cup/#", "user": "mara"}
+
+    def after(number: int, _: object) -> None:
+        if number == 1:
+            broker.publish("cup/\ud83d/score", "1")
+            broker.publish("cup/b/score", "2")
+
+    [news] = gather(MQTT, choices, 1, secrets={"password": "kettle"}, after=after)
+    assert news.message == {"topic": "cup/b/score", "payload": 2}
+
+
+@pytest.mark.parametrize(
+    "sent", [b"\x30\x00", b"\x30\x01\x00", b"\x90\x01\x00", b"\xf0\x00", b"\x30\xff\xff\xff\xff\xff"]
+)
+def test_a_broker_that_sends_what_is_no_mqtt_is_down(broker: Broker, sent: bytes) -> None:
+    choices = {"host": "127.0.0.1", "port": broker.port, "topic": "cup/#", "user": "mara"}
+    given = {"secrets": {"password": "kettle"}, "after": lambda n, _: broker.garble(sent)}
+    assert "It is opened again" in str(failure(MQTT, choices, SourceUnavailable, **given))
+
+
 def test_a_broker_that_refuses_or_goes_away(broker: Broker) -> None:
     choices = {"host": "127.0.0.1", "port": broker.port, "topic": "cup/#", "user": "mara"}
     wrong = failure(MQTT, choices, CredentialsRejected, secrets={"password": "tea"})

@@ -48,11 +48,15 @@ class Broker:
         """Say something on a topic."""
         self._soon(self._pass_on, topic, payload.encode(), keep)
 
+    def garble(self, data: bytes) -> None:
+        """Send everybody these bytes, whatever they are."""
+        self._soon(lambda: [writer.write(data) for writer in list(self._clients)])
+
     def drop(self) -> None:
         """Cut everybody off."""
         self._soon(self._cut_off)
 
-    def _soon(self, job: Callable[..., None], *given: Any) -> None:
+    def _soon(self, job: Callable[..., object], *given: Any) -> None:
         if self._loop is not None:
             self._loop.call_soon_threadsafe(job, *given)
 
@@ -172,7 +176,8 @@ def _text(body: bytes) -> tuple[str, bytes]:
 
 
 def _packed(text: str) -> bytes:
-    encoded = text.encode()
+    # A topic that is no text can be sent too: half a character pair comes to bytes that are none.
+    encoded = text.encode("utf-8", "surrogatepass")
     return len(encoded).to_bytes(2, "big") + encoded
 
 

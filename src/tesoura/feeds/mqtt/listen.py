@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import AsyncIterator
+import threading
+from collections.abc import AsyncIterator, Callable
 from typing import Any
 
 import paho.mqtt.client as mqtt
@@ -13,7 +14,7 @@ from tesoura.errors import CredentialsRejected, SourceError, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched
 from tesoura.feeds.formats import line_payload
 
-OPEN_S = 5.0
+OPEN_S, CLOSE_S = 5.0, 5.0
 KEEPALIVE_S = 20
 MAX_WAITING = 2_000
 MAX_TOPICS = 200
@@ -44,6 +45,7 @@ async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
             loop.call_soon_threadsafe(put, what)
 
     client = _client(context, where, hand_over)
+    thread: threading.Thread | None = None
     try:
         try:
             async with asyncio.timeout(OPEN_S):
@@ -51,7 +53,8 @@ async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
         except (OSError, ValueError, TimeoutError) as error:
             reason = getattr(error, "strerror", None) or "no answer"
             raise SourceUnavailable(f"No broker answers at {where} ({reason}). Is it running?") from None
-        client.loop_start()
+        thread = threading.Thread(target=_heard, args=(client, where, hand_over), name="mqtt", daemon=True)
+        thread.start()
         topics: dict[str, Any] = {}
         while True:
             got = await queue.get()
@@ -69,16 +72,26 @@ async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
             # What the broker kept from before is a value, and no news.
             yield Fetched({"last": last, "topics": dict(topics)}, size, message=last, quiet=kept)
     finally:
-        await asyncio.to_thread(_close, client)
+        await asyncio.to_thread(_close, client, thread)
 
 
-def _close(client: mqtt.Client) -> None:
-    client.on_disconnect = None
+def _heard(client: mqtt.Client, where: str, hand_over: Callable[[Any], None]) -> None:
+    """The library's loop; its end is told whatever ended it, so that no feed stays live on a thread that is gone."""
+    why = "ended the connection"
+    try:
+        client.loop_forever()
+    except Exception as error:
+        why = f"sent what is no MQTT ({type(error).__name__})"
+    hand_over(_Ended(SourceUnavailable(f"The broker at {where} {why}. It is opened again.")))
+
+
+def _close(client: mqtt.Client, thread: threading.Thread | None) -> None:
     client.disconnect()
-    client.loop_stop()
+    if thread is not None:
+        thread.join(CLOSE_S)
 
 
-def _client(context: FetchContext, where: str, hand_over: Any) -> mqtt.Client:
+def _client(context: FetchContext, where: str, hand_over: Callable[[Any], None]) -> mqtt.Client:
     choices = context.choices
     client = mqtt.Client(CallbackAPIVersion.VERSION2, protocol=mqtt.MQTTv311, reconnect_on_failure=False)
     if user := str(choices.get("user", "")):
@@ -104,12 +117,14 @@ def _client(context: FetchContext, where: str, hand_over: Any) -> mqtt.Client:
     def came(client: mqtt.Client, data: Any, message: mqtt.MQTTMessage) -> None:
         if len(message.payload) > MAX_BYTES:
             return
+        try:
+            topic = message.topic
+        except UnicodeDecodeError:
+            hand_over("A message was passed over: its topic is no text.")
+            return
         payload = line_payload(message.payload.decode("utf-8", "replace"))
-        hand_over((message.topic, payload, len(message.payload), message.retain))
-
-    def ended(client: mqtt.Client, data: Any, flags: Any, reason: Any, properties: Any) -> None:
-        hand_over(_Ended(SourceUnavailable(f"The broker at {where} ended the connection. It is opened again.")))
+        hand_over((topic, payload, len(message.payload), message.retain))
 
     client.on_connect, client.on_subscribe = connected, subscribed
-    client.on_message, client.on_disconnect = came, ended
+    client.on_message = came
     return client
