@@ -50,13 +50,18 @@ class Broker:
 
     def garble(self, data: bytes) -> None:
         """Send everybody these bytes, whatever they are."""
-        self._soon(lambda: [writer.write(data) for writer in list(self._clients)])
+
+        def write() -> None:
+            for writer in list(self._clients):
+                writer.write(data)
+
+        self._soon(write)
 
     def drop(self) -> None:
         """Cut everybody off."""
         self._soon(self._cut_off)
 
-    def _soon(self, job: Callable[..., object], *given: Any) -> None:
+    def _soon(self, job: Callable[..., None], *given: Any) -> None:
         if self._loop is not None:
             self._loop.call_soon_threadsafe(job, *given)
 
