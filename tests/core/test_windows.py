@@ -200,6 +200,20 @@ def test_of_names_that_nothing_moved_the_first_to_come_is_before_however_they_ar
             assert [told(one, minutes(3))[f"top_{place}_name"] for place in (1, 2)] == ["Ana", "Bolt"], order
 
 
+def test_of_names_that_nothing_moved_the_first_that_is_still_counted_is_before() -> None:
+    last_three = state(window("events", 3, stats=["top"]))
+    for seq, name in enumerate(["Ana", "Bolt", "Ana", "Ana"], 1):
+        last_three.take(gift(seq, minutes(0), name, 0), minutes(2))
+    assert told(last_three, minutes(3))["top_1_name"] == "Bolt"
+    last_three.take(gift(5, minutes(0), "Bolt", 0), minutes(2))
+    assert told(last_three, minutes(3))["top_1_name"] == "Ana"
+    moved = state(window("events", 3, stats=["top"]))
+    for seq, (name, spools) in enumerate([("Ana", 5), ("Ana", -5), ("Bolt", 0), ("Ana", 0), ("Bolt", 0)], 1):
+        moved.take(gift(seq, minutes(0), name, spools), minutes(2))
+    # Ana's 5 and -5 have left: what is left of both moved nothing, and Bolt's came first.
+    assert [told(moved, minutes(3))[f"top_{place}_name"] for place in (1, 2)] == ["Bolt", "Ana"]
+
+
 # Laws
 
 GIFTS = st.lists(

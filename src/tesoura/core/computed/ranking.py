@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import heapq
+from bisect import insort
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 Place = tuple[int, int]
@@ -15,7 +16,8 @@ Place = tuple[int, int]
 class Entry:
     """One name: as it was last written, its amount in millionths, its events, and when it got to where it stands.
 
-    That is when the last event came that `moved` it; of one that nothing moved, when its first came.
+    That is when the last event came that moved it; of one that nothing moved, when the first of `still` came: the
+    places of its events that added nothing, all of them in a window that lets go of old ones, else the first alone.
     """
 
     key: str
@@ -23,9 +25,15 @@ class Entry:
     written: Place
     amount: int = 0
     count: int = 0
-    last: Place = (0, 0)
-    moved: bool = False
+    moves: int = 0
+    moved: Place = (0, 0)
+    still: list[Place] = field(default_factory=list)
     version: int = 0
+
+    @property
+    def last(self) -> Place:
+        """When it got to where it stands."""
+        return self.moved if self.moves else self.still[0]
 
 
 class Ranking:
@@ -35,8 +43,8 @@ class Ranking:
     costs the logarithm of the names, whether an amount grows or shrinks.
     """
 
-    def __init__(self, by_count: bool) -> None:
-        self._by_count = by_count
+    def __init__(self, by_count: bool, rolling: bool = False) -> None:
+        self._by_count, self._rolling = by_count, rolling
         self.entries: dict[str, Entry] = {}
         self._heap: list[tuple[int, Place, int, str]] = []
 
@@ -50,21 +58,27 @@ class Ranking:
         entry.amount += amount
         entry.count += 1
         if amount or self._by_count:
-            entry.last = max(entry.last, place) if entry.moved else place
-            entry.moved = True
-        elif not entry.moved:
-            entry.last = min(entry.last, place) if entry.count > 1 else place
+            entry.moved = max(entry.moved, place) if entry.moves else place
+            entry.moves += 1
+        else:
+            insort(entry.still, place)
+            if not self._rolling:
+                del entry.still[1:]
         self._push(entry)
         return entry
 
     def remove(self, key: str, amount: int) -> None:
-        """Take one event of this name back out."""
+        """Take one event of this name back out: the oldest, or one that is put back in with another amount."""
         entry = self.entries[key]
         entry.amount -= amount
         entry.count -= 1
+        if amount or self._by_count:
+            entry.moves -= 1
+        elif self._rolling:
+            del entry.still[:1]
         if entry.count <= 0:
             del self.entries[key]
-        else:
+        elif entry.moves or entry.still:
             self._push(entry)
 
     def _push(self, entry: Entry) -> None:
@@ -99,14 +113,16 @@ class Ranking:
     def saved(self) -> list[list[Any]]:
         """All entries, as they are stored."""
         return [
-            [one.key, one.shown, *one.written, one.amount, one.count, *one.last, one.moved]
+            [one.key, one.shown, *one.written, one.amount, one.count, *one.last, one.moves]
             for one in self.entries.values()
         ]
 
     def restore(self, saved: Iterator[list[Any]]) -> None:
         """Put stored entries back."""
-        for key, shown, written_at, written_seq, amount, count, last_at, last_seq, *moved in saved:
+        for key, shown, written_at, written_seq, amount, count, last_at, last_seq, *moves in saved:
             place, last = (written_at, written_seq), (last_at, last_seq)
-            # One stored by an earlier version does not say; what has an amount was moved.
-            self.entries[key] = entry = Entry(key, shown, place, amount, count, last, bool((moved or [amount])[0]))
+            # One stored by an earlier version does not say how often; what has an amount was moved.
+            moved = int(moves[0]) if moves else count if amount or self._by_count else 0
+            still = [] if moved else [last]
+            self.entries[key] = entry = Entry(key, shown, place, amount, count, moved, last, still)
             self._push(entry)

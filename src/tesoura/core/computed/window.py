@@ -72,7 +72,7 @@ class WindowState:
         self._latest: _One | None = None
         self._largest: _One | None = None
         self._fastest: _One | None = None
-        self._ranking = Ranking(self.definition.rank_by == "count")
+        self._ranking = Ranking(self.definition.rank_by == "count", self.definition.span.rolling)
         self._held: deque[_One] = deque()
         self._high: list[tuple[int, int, int, _One]] = []
         self._low: list[tuple[int, int, int, _One]] = []
@@ -153,6 +153,9 @@ class WindowState:
             return True
         if self.definition.span.rolling or old is None or new is None or before.at < self.start:
             return before.at < self.start
+        if self._ranks and (old.key, bool(old.amount)) != (new.key, bool(new.amount)):
+            # When each of them got to where it stands is not known any more.
+            return False
         for stat, held in (("largest", self._largest), ("fastest", self._fastest)):
             if stat in self._wants and held is not None and held.place == old.place:
                 return False
