@@ -278,6 +278,7 @@ def test_what_others_could_read_is_this_users_alone_after_a_start(
 ) -> None:
     folder = tmp_path / "data"
     open_store(folder).close()
+    assert "Others could" not in caplog.text, "a first start alarms nobody"
     folder.chmod(0o755)
     (folder / "tesoura.db").chmod(0o644)
     (folder / "scripts").mkdir(exist_ok=True)

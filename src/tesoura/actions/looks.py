@@ -13,7 +13,7 @@ from tesoura.actions.action import Action, Call, Doing, Done, Given
 from tesoura.actions.feed_setup import group
 from tesoura.actions.media import file_bytes
 from tesoura.actions.roles import SET_UP
-from tesoura.core.forms.checks import choice, text
+from tesoura.core.forms.checks import choice, line
 from tesoura.core.forms.fields import Field
 from tesoura.core.overlays.design_tokens import from_tokens
 from tesoura.core.overlays.looks import FORMS, Look
@@ -23,7 +23,7 @@ from tesoura.errors import Gone, InvalidPiece, NotTokens
 from tesoura.store import looks as stored
 
 MAX_TOKENS = 200_000
-_LOOK = {"look": Field("Look", text(60), kind="look")}
+_LOOK = {"look": Field("Look", line(60), kind="look")}
 
 
 async def _look(doing: Doing, look_id: str) -> Look:
@@ -96,7 +96,7 @@ ALL = (
            {**_LOOK, "set": Field("Choices", group, kind="data"), "form": Field("Form", choice(FORMS), default="dark")},
            _change, may=SET_UP),
     _setup("look.new", "Make a look", "Beginning as a copy of another.",
-           {"like": Field("Like", text(60), kind="look", default="ink")}, _new),
+           {"like": Field("Like", line(60), kind="look", default="ink")}, _new),
     _setup("look.remove", "Put a look away", "Or have a shipped one back as it came.", _LOOK, _remove),
     _setup("look.restore", "Bring a look back", "One that was put away.", _LOOK, _restore),
     _setup("look.bring_in", "Bring a look in", "From a file of design tokens; base64 in JSON.",

@@ -23,13 +23,15 @@ def keep_private(folder: Path) -> None:
     if os.name != "posix":
         return
     mended = 0
+    # In a folder that is closed nobody reached what is in it, such as the files of a first start.
+    was_open = bool(stat.S_IMODE(folder.stat().st_mode) & 0o077)
     for path in (folder, *_inside(folder)):
         with contextlib.suppress(OSError):
             mode = stat.S_IMODE(path.lstat().st_mode)
             if mode & 0o077 and not path.is_symlink():
                 path.chmod(mode & 0o700)
                 mended += 1
-    if mended:
+    if mended and was_open:
         log.warning("Others could read %d files of the data folder; now this user alone can.", mended)
 
 

@@ -58,7 +58,8 @@ def _answer(status: int, title: str, detail: str) -> Response:
 
 
 def _told(error: Invalid) -> str:
-    return " ".join(dict.fromkeys(error.wrong.values())) if isinstance(error, InvalidPiece) else str(error)
+    told = " ".join(dict.fromkeys(error.wrong.values())) if isinstance(error, InvalidPiece) else str(error)
+    return f"{told} Go back and give it anew; nothing was changed."
 
 
 def _http(error: HTTPException) -> Response:
