@@ -239,3 +239,19 @@ def test_the_end_is_heard_on_the_overlay_and_the_desk_says_when_a_page_may_play_
     panel.get_by_role("button", name="Show the end now").click()
     until(lambda: viewers.evaluate("heard.length") == 2)
     expect(page.locator(".card-overlay")).to_contain_text("not allowed to play a sound")
+
+
+def test_presses_that_come_faster_than_the_answers_all_count(page: Page, running: Running) -> None:
+    running.press("/", "/feeds/new/hand", {"title": "Tangles", "what": "number", "start": "0", "step": "1"})
+    running.press("/", "/instruments/new/countdown", {"title": "Break", "length": "5 min", "leading": "no"})
+    running.press("/", "/instruments/break_/do/start", {})
+    page.goto("/")
+    plus = page.get_by_role("button", name="Tangles: 1 more")
+    plus.evaluate("button => { for (let press = 0; press < 7; press++) button.click(); }")
+    expect(page.locator(".hand-value")).to_have_text("7")
+    panel = page.get_by_role("region", name="Break")
+    expect(panel).to_contain_text("Running")
+    panel.get_by_role("button", name=re.compile("^Add 3 min")).evaluate(
+        "button => { for (let press = 0; press < 5; press++) button.click(); }"
+    )
+    expect(panel.locator(".count-now")).to_have_text(re.compile(r"^(20|19):\d\d$"))
