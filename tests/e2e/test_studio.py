@@ -315,6 +315,61 @@ def test_a_style_sheet_of_ones_own_is_applied_live_and_switched_off_when_broken(
     expect(page.locator(".stage .t-words")).not_to_have_css("letter-spacing", "9px")
 
 
+ESCAPES = (
+    "& ~ .marks, ~ .marks { %s }",
+    ".stage { & ~ *, & + *, * ~ & { %s } }",
+    ".piece { .air-line &, body:has(&), :has(&) { %s } }",
+    ":is(#overlay, header), :is(body, .x) { %s }",
+    ":not(.piece):not(:is(.piece)) { %s }",
+    ":where(html, body, header, .btn) { %s }",
+    ":has(.piece) { %s }",
+    "*, :root, html, body, main { %s }",
+    "@media all { & ~ *, header { %s } .piece { & ~ *, body:has(&) { %s } } }",
+    "@supports (color: red) { :is(header, .btn) { %s } * { :is(header, .btn) { %s } } }",
+    "@layer { body { %s } .btn { & { %s } } }",
+    ".piece { @media all { body:has(&), .btn { %s } } @layer x { .btn { %s } } }",
+    ".piece { &:hover, html & ~ *, :not(&) { %s } }",
+    "#overlay#overlay ~ *, #mat #overlay ~ *, body > main { %s }",
+)
+OUTSIDE = """() => ["html", "body", "header", "main", "#put-on-air", ".marks", ".cloth", "#c-css"].filter((name) => {
+  const one = document.querySelector(name);
+  return getComputedStyle(one).getPropertyValue("--reached") || getComputedStyle(one).outlineWidth === "13px"; })"""
+
+
+def test_a_style_sheet_reaches_nothing_outside_the_overlay_on_the_mat(page: Page, running: Running) -> None:
+    lay(page, running, dict(BOX))
+    held = []
+    for escape in ESCAPES:
+        running.edit(
+            1, {"do": "settings", "set": {"css": escape.replace("%s", "--reached: 1; outline: 13px solid red")}}
+        )
+        open_mat(page)
+        inside = page.locator("style.own").text_content() or ""
+        assert "--reached" in inside, escape
+        held.append(page.evaluate(OUTSIDE))
+    assert held == [[]] * len(ESCAPES)
+
+
+def test_a_style_sheet_covers_none_of_the_mats_buttons(page: Page, running: Running) -> None:
+    lay(page, running, dict(BOX))
+    large = "position: fixed; inset: 0; margin: -9000px; padding: 9999px; z-index: 2147483647; overflow: visible"
+    freed = f"{large}; contain: none; transform: none;".replace(";", " !important;")
+    running.edit(1, {"do": "settings", "set": {"css": f":root, .piece, .t-body {{ {freed} }}"}})
+    open_mat(page)
+    page.locator("#own-sheet summary").click()
+    assert (
+        page.evaluate("""() => ["#put-on-air", "#undo", "header a", "#c-css", "#own-sheet summary"].filter((name) => {
+      const one = document.querySelector(name);
+      one.scrollIntoView({ behavior: "instant" });
+      const box = one.getBoundingClientRect();
+      const hit = document.elementFromPoint(box.x + box.width / 2, box.y + box.height / 2);
+      return !one.contains(hit) && !hit?.contains(one); })""")
+        == []
+    )
+    page.locator("#c-css").fill("")
+    expect(page.locator(".stage .piece").first).not_to_have_css("position", "fixed")
+
+
 def test_a_replaced_link_stops_on_the_page_that_shows_it(page: Page, context: BrowserContext, running: Running) -> None:
     token = lay(page, running)
     viewers = overlay_page(context, token)

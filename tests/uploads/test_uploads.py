@@ -298,6 +298,25 @@ def test_a_style_sheet_cannot_end_its_element_by_an_escape() -> None:
     assert "(width < 9px)" in sheets.checked("@media (width < 9px) { .a { top: 0 } }").css
 
 
+def test_on_the_mat_a_style_sheet_has_a_fence_around_it() -> None:
+    assert sheets.checked(".a{top:0}").fenced == "@scope (.fence) {\n#overlay .a {top:0}\n}"
+    assert sheets.checked("").fenced == sheets.checked(".a{b:url(x)}").fenced == ""
+
+
+@pytest.mark.parametrize("deep", ["(", "[", "{", "@media x{", ".a{", "f("])
+def test_a_style_sheet_whose_brackets_lie_too_deep_is_switched_off(deep: str) -> None:
+    assert sheets.checked(".a{b:" + deep * 2_000).wrong == (
+        "Its brackets lie more than 32 deep in each other. Write it flatter.",
+    )
+    assert sheets.checked(".a{b:" + "(" * 20 + ")" * 20 + "}").wrong == ()
+
+
+def test_a_style_sheet_that_came_in_longer_than_one_may_be_written_is_switched_off() -> None:
+    assert sheets.checked(".a{b:c}" * 2_858).wrong == (
+        "It has 20,006 characters; 20,000 are the most. Leave out what is not needed.",
+    )
+
+
 def test_a_zip_is_no_picture() -> None:
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as archive:

@@ -8,13 +8,17 @@ from typing import Any
 
 import tinycss2
 
+from tesoura.core.overlays.edits.overlay import MAX_CSS
+
 SCOPE = "#overlay"
+FENCE = ".fence"
 FORBIDDEN_FUNCTIONS = frozenset(
     {"url", "src", "image", "image-set", "-webkit-image-set", "expression", "element", "paint"}
 )
 FORBIDDEN_PROPERTIES = frozenset({"behavior", "-moz-binding"})
 NESTING_RULES = frozenset({"media", "supports", "container", "layer"})
 AS_THEY_ARE = frozenset({"keyframes", "-webkit-keyframes"})
+MAX_DEPTH = 32
 _ROOTS = frozenset({":root", "html", "body", "main", SCOPE})
 
 
@@ -25,18 +29,47 @@ class Sheet:
     css: str = ""
     wrong: tuple[str, ...] = ()
 
+    @property
+    def fenced(self) -> str:
+        """The style sheet for a page on which more stands than the overlay, which has a fence around it there.
+
+        A selector can be written in many ways that reach further than it seems; the browser holds a rule to what stands
+        within its scope (CSS Cascading Level 6).
+        """
+        return f"@scope ({FENCE}) {{\n{self.css}\n}}" if self.css else ""
+
 
 def checked(source: str) -> Sheet:
     """The style sheet, scoped to the overlay; or what is wrong, each with its line."""
     if not source.strip():
         return Sheet()
+    if len(source) > MAX_CSS:
+        much = f"It has {len(source):,} characters; {MAX_CSS:,} are the most. Leave out what is not needed."
+        return Sheet(wrong=(much,))
     wrong: list[str] = []
     if "</" in source or "<!--" in source:
         wrong.append("It holds “</” or “<!--”, with which a page would end it early. Leave that out.")
     rules = tinycss2.parse_stylesheet(source, skip_comments=True, skip_whitespace=True)
+    if _depth(rules) > MAX_DEPTH:
+        return Sheet(wrong=(f"Its brackets lie more than {MAX_DEPTH} deep in each other. Write it flatter.",))
     # What was written with an escape comes out plain, and must not end the element either.
     scoped = "\n".join(_rules(rules, wrong)).replace("</", "\\3c /").replace("<!", "\\3c !")
     return Sheet("" if wrong else scoped, tuple(dict.fromkeys(wrong)))
+
+
+def _depth(rules: Sequence[Any]) -> int:
+    """How deep brackets lie in each other; counted without going in, which would be a depth of its own."""
+    level, depth = list(rules), 0
+    while level and depth <= MAX_DEPTH:
+        level = [one for token in level for one in _within(token)]
+        depth += 1
+    return depth
+
+
+def _within(token: Any) -> Iterator[Any]:
+    for part in (getattr(token, name, None) for name in ("prelude", "arguments", "content")):
+        if isinstance(part, list):
+            yield from part
 
 
 def _rules(rules: Sequence[Any], wrong: list[str]) -> Iterator[str]:

@@ -175,6 +175,11 @@ def own_sheet(overlay: Overlay) -> Markup:
     return Markup(checked(overlay.css).css)  # noqa: S704 - checked: no address, no end of the element
 
 
+def fenced_sheet(overlay: Overlay) -> Markup:
+    """The same for the mat, where Tesoura's own buttons stand beside the overlay."""
+    return Markup(checked(overlay.css).fenced)  # noqa: S704 - as above
+
+
 def name_class(name: str) -> str:
     """The class by which a piece's name is found in a style sheet: `name-kite-friends`."""
     return "name-" + (re.sub(r"[^a-z0-9]+", "-", name.casefold()).strip("-") or "x")
@@ -199,6 +204,7 @@ def says_of(values: Mapping[str, Json], piece: Piece) -> dict[str, Json]:
 
 
 HELPERS = {
-    "overlay_sheet": sheet, "own_sheet": own_sheet, "name_class": name_class, "away_in": away_in, "there": there,
+    "overlay_sheet": sheet, "own_sheet": own_sheet,
+    "fenced_sheet": fenced_sheet, "name_class": name_class, "away_in": away_in, "there": there,
     "instrument_kinds": INSTRUMENTS, "says_of": says_of, "slot_columns": columns, "object_fit": _FITS,
 }  # fmt: skip

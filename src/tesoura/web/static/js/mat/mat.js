@@ -395,6 +395,7 @@ for (const field of choices.querySelectorAll("input[name]:not([type=checkbox]), 
 
 bindDragging(desk, { choose, edit, setGuides });
 bindKeys(desk, { choose, edit, act, step, change, zoom, goToScene, request, refresh });
+$("unfenced").hidden = "CSSScopeRule" in window;
 new ResizeObserver(fit).observe(desk.window);
 markChosen();
 fit();
