@@ -20,7 +20,8 @@ from tesoura.errors import (
     SourceError,
     SourceUnavailable,
 )
-from tesoura.feeds.api import FetchContext, Fetched
+from tesoura.feeds.api import FetchContext, Fetched, Item
+from tesoura.feeds.echo import error_without_echo, without_echo
 from tesoura.feeds.http import KIND
 from tesoura.feeds.http.address import checked_address, place
 from tesoura.feeds.http.ask import _if_changed, fetch
@@ -269,3 +270,66 @@ def test_a_fault_of_ours_does_not_end_the_feed(caplog: pytest.LogCaptureFixture)
     assert asyncio.run(run()) == 10.0
     assert "Tesoura itself failed" in str(reports[0])
     assert "a fault in Tesoura" in caplog.text
+
+
+# A service that says a key back
+
+
+def test_a_key_that_a_service_says_back_is_covered_before_anything_is_made_of_it(members: MembersService) -> None:
+    members.fail("echo")
+    address = f"{members.address}/channels/mara_vane/exact"
+    came: list[Fetched | SourceError] = []
+
+    async def once() -> None:
+        async with httpx.AsyncClient(trust_env=False) as client:
+            choices = {"address": address, "key_in": "query", "key_name": "key", "period_s": 1.0}
+            context = FetchContext(client, wall_clock, choices, {"key": DEFAULT_KEY})
+
+            async def report(outcome: Fetched | SourceError) -> None:
+                came.append(outcome)
+
+            await Poller("exact", KIND, context, report, lambda: 0.5).ask()
+
+    asyncio.run(once())
+    assert isinstance(came[0], Fetched)
+    assert came[0].payload == {
+        "exact": {"members": 1284, "hidden_members": 41, "key": "••••••••", "asked": f"{address}?key=••••••••"}
+    }
+
+
+def context_with(secrets: dict[str, str], **choices: Any) -> FetchContext:
+    return FetchContext(httpx.AsyncClient(trust_env=False), wall_clock, choices, secrets)
+
+
+def test_an_error_says_no_key_not_even_the_beginning_of_one() -> None:
+    error = ResponseNotUnderstood("It says paper-kite-4711.", '{"you": "paper-kite-4711", "again": "paper-ki')
+    told = error_without_echo(error, context_with({"key": "paper-kite-4711"}))
+    assert str(told) == "It says ••••••••."
+    assert told.payload == '{"you": "••••••••", "again": "••••••••'
+
+
+def test_keys_are_covered_in_events_in_renewed_tokens_and_when_they_stand_in_an_address() -> None:
+    context = context_with(
+        {"tokens": '{"access": "kite/tail+4711"}', "pin": "4711"}, address="https://x.example/?token=ladder9876"
+    )
+    came = Fetched(
+        items=(Item("kill", {"by": ["kite/tail+4711", "kite%2Ftail%2B4711"], "ladder9876": "4711"}),),
+        secrets={"tokens": '{"access": "spool-of-9-lines"}'},
+        note="now spool-of-9-lines",
+    )
+    told = without_echo(came, context)
+    assert told.items[0].data == {"by": ["••••••••", "••••••••"], "••••••••": "4711"}
+    assert told.note == "now ••••••••"
+    assert told.secrets == came.secrets
+    assert without_echo(came, context_with({})).items == came.items
+
+
+@pytest.mark.parametrize(
+    ("address", "shown"),
+    [
+        ("https://calendars.example/ical/private-7c3e9a1b2d4f/cup.ics", "calendars.example/ical/••••••••/cup.ics"),
+        ("https://counts.example/channels/mara_vane?key=paper4711", "counts.example/channels/mara_vane"),
+    ],
+)
+def test_a_place_is_shown_without_what_looks_like_a_key(address: str, shown: str) -> None:
+    assert place(address) == shown

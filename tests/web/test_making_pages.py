@@ -289,6 +289,67 @@ def test_a_feeds_key_is_in_no_recipe(running: Running, members: MembersService) 
     assert "Paste the key here" in running.press("/", "/recipes/use", {"recipe": exported}).text
 
 
+def test_a_key_in_the_wrong_field_leaves_in_no_recipe(running: Running, members: MembersService) -> None:
+    running.add_feed(f"{members.address}/channels/mara_vane?api_key=paper4711kite", "reach")
+    before = running.client.get("/recipes/of/reach")
+    assert before.headers["cache-control"] == "no-store"
+    assert "?api_key=••••••••" in before.text
+    assert "There is a key in it. It is left out." in before.text
+    assert "paper4711kite" not in before.text
+    for kept in ({}, {"keep": "feed.choices.address"}):
+        document = tomllib.loads(running.press("/", "/recipes/of/reach", kept).text)
+        assert document["feed"]["choices"]["address"] == f"{members.address}/channels/mara_vane?api_key=PUT-YOURS-HERE"
+        assert document["feed"]["ask"] == {"address": "Address, with your own where PUT-YOURS-HERE stands"}
+    recipe = running.press("/", "/recipes/of/reach", {}).text
+    assert "with your own where PUT-YOURS-HERE stands" in running.press("/", "/recipes/", {"text": recipe}).text
+    assert "Put your own where" in refused(running, "/recipes/use", {"recipe": recipe})
+    answered = {"recipe": recipe, "address": f"{members.address}/channels/mara_vane"}
+    assert running.press("/", "/recipes/use", answered).headers["location"] == "/feeds/reach_2"
+
+
+def test_what_may_be_private_is_asked_about_and_left_out_unless_it_may_leave(running: Running, tmp_path: Path) -> None:
+    path = tmp_path / "match.json"
+    path.write_text('{"kills": 3}')
+    typed = {"title": "Match", "path": str(path), "name_folder": str(tmp_path), "keep_anyway": "yes"}
+    running.press("/", "/feeds/new/file", typed)
+    before = running.client.get("/recipes/of/match").text
+    assert ">••••••••/match.json<" in before
+    left = tomllib.loads(running.press("/", "/recipes/of/match", {}).text)
+    assert "path" not in left["feed"]["choices"]
+    assert left["feed"]["ask"] == {"path": "File"}
+    kept = tomllib.loads(running.press("/", "/recipes/of/match", {"keep": "feed.choices.path"}).text)
+    assert kept["feed"]["choices"]["path"] == str(path)
+    assert "ask" not in kept["feed"]
+
+
+def test_another_feeds_key_is_found_wherever_it_was_pasted(running: Running, members: MembersService) -> None:
+    typed = {"title": "Exact", "address": f"{members.address}/channels/mara_vane/exact", "key_in": "header",
+             "key_name": "X-Key", "key": "paper-kite-of-mara", "form": "json", "period_s": "5",
+             "keep_anyway": "yes"}  # fmt: skip
+    running.press("/", "/feeds/new/http", typed)
+    running.press("/", "/feeds/new/script", {"title": "Disk", "program": "disk.py", "mode": "period", "keep_anyway": "yes",
+                                            "words": "--open paper-kite-of-mara"})  # fmt: skip
+    assert "paper-kite-of-mara" not in running.press("/", "/recipes/of/disk", {"keep": "feed.choices.words"}).text
+
+
+def test_private_choices_are_covered_on_their_page(running: Running, members: MembersService) -> None:
+    running.add_feed(f"{members.address}/channels/mara_vane?api_key=paper4711kite", "reach")
+    page = running.client.get("/feeds/reach").text
+    assert re.search(r'<input class="form-control is-private" id="c-address"', page)
+    assert "Covered until you step into it." in page
+    assert "is-private" not in running.client.get("/feeds/new/http").text
+
+
+def test_a_key_that_a_service_says_back_is_not_on_its_page(running: Running, members: MembersService) -> None:
+    members.fail("echo")
+    typed = {"title": "Exact", "address": f"{members.address}/channels/mara_vane/exact", "key_in": "query",
+             "key_name": "key", "key": "paper-kite-4711", "form": "json", "period_s": "1"}  # fmt: skip
+    running.press("/", "/feeds/new/http", typed)
+    page = until(lambda: "exact.asked" in (text := running.client.get("/feeds/exact").text) and text)
+    assert "paper-kite-4711" not in page
+    assert "?key=••••••••" in page
+
+
 def test_the_recipes_that_ship_can_all_be_used(running: Running) -> None:
     names = re.findall(r'href="/recipes/(\w+)"', running.client.get("/recipes/").text)
     assert len(set(names)) >= 12

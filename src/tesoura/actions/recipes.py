@@ -11,13 +11,14 @@ from sqlmodel import Session
 from tesoura.actions.action import Action, Call, Doing, Done, Given
 from tesoura.actions.feed_setup import add_feed, filled_in, group, may_reach
 from tesoura.actions.roles import SET_UP
+from tesoura.bundles.private_parts import YOURS
 from tesoura.bundles.recipes import MAX_CHARACTERS, Recipe, read
 from tesoura.core.computed.definitions import COMPUTED, build
 from tesoura.core.forms.checks import text
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import fill, secret_names
 from tesoura.core.names import unused
-from tesoura.errors import FormulaError, RecipeRefused
+from tesoura.errors import FormulaError, InvalidPiece, RecipeRefused
 from tesoura.feeds.registry import KINDS
 from tesoura.store import computed as stored_computed
 from tesoura.store import feeds as stored
@@ -48,6 +49,8 @@ async def _use(doing: Doing, given: Given) -> Done:
     asked = {*recipe.ask, *secret_names(kind.fields)}
     typed = {**{key: str(value) for key, value in recipe.choices.items()},
              **{key: value for key, value in given["answers"].items() if key in asked}}  # fmt: skip
+    if unanswered := {name: f"Put your own where {YOURS} stands." for name, value in typed.items() if YOURS in value}:
+        raise InvalidPiece(unanswered)
     filled = filled_in(kind, typed, {})
     may_reach(doing, kind, filled.choices)
     try:

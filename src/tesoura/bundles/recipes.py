@@ -8,16 +8,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from tesoura.core.forms.covering import keys_in
 from tesoura.core.names import is_part
 from tesoura.errors import RecipeRefused
 
 VERSION = 1
 MAX_CHARACTERS = 60_000
 SECRET_LIKE = re.compile(r"(?:^|_)(key|token|tokens|secret|password|passwd|authorization|credential)s?$", re.IGNORECASE)
-KEY_LIKE = re.compile(
-    r"\b(?:whsec_[A-Za-z0-9+/=]{16,}|(?:sk|pk|tes|ghp|xox[a-z])[_-][A-Za-z0-9_-]{16,}|eyJ[A-Za-z0-9_-]{16,}"
-    r"|[Bb]earer\s+[A-Za-z0-9._~+/-]{12,})"
-)
 NOT_SECRETS = frozenset({"key_in", "key_name", "key_up", "key_down", "signed"})
 
 
@@ -106,7 +103,7 @@ def _refuse_secrets(document: Mapping[str, Any], secret_fields: Sequence[str]) -
         secret = last in secret_fields or (SECRET_LIKE.search(last) and last not in NOT_SECRETS)
         if path.startswith("feed.ask."):
             secret = False
-        if (secret and value) or (isinstance(value, str) and KEY_LIKE.search(value)):
+        if (secret and value) or (isinstance(value, str) and any(one.sure for one in keys_in(value))):
             raise RecipeRefused(
                 f"There is a secret in it, at “{path}”. A recipe must hold none: whoever has it could use that key. "
                 "Take it out, and tell its owner to replace the key."

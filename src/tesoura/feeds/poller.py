@@ -10,6 +10,8 @@ from collections.abc import AsyncIterator, Awaitable, Callable
 from tesoura.core.backoff import next_delay_s
 from tesoura.errors import SourceError, SourceUnavailable
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched
+from tesoura.feeds.echo import error_without_echo, without_echo
+from tesoura.feeds.worker import LARGE
 
 log = logging.getLogger(__name__)
 
@@ -106,10 +108,15 @@ class Poller:
     async def _tell(self, outcome: Fetched | SourceError) -> bool:
         """Report what came; whether it was taken in."""
         if isinstance(outcome, SourceError):
+            outcome = error_without_echo(outcome, self._context)
             self._failures += 1
             if self._failures == 1:
                 log.warning("Feed %s is down: %s", self._name, outcome)
         else:
+            if outcome.size_bytes >= LARGE:
+                outcome = await asyncio.to_thread(without_echo, outcome, self._context)
+            else:
+                outcome = without_echo(outcome, self._context)
             if self._failures:
                 log.info("Feed %s is back after %d failed tries", self._name, self._failures)
                 self._failures = 0

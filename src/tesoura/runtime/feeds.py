@@ -22,6 +22,7 @@ from tesoura.core.signals.payload import tree
 from tesoura.core.values import Event, Reading, Scalar, Wanted
 from tesoura.errors import CredentialsRejected, NothingPicked, SourceError, TooMuch
 from tesoura.feeds.api import NOTHING, FeedKind, FetchContext, Fetched, Folders, Item, NameMatch
+from tesoura.feeds.echo import error_without_echo, without_echo
 from tesoura.feeds.picks import Pick, Picked, is_plain, pick, pick_value
 from tesoura.feeds.poller import Poller
 from tesoura.feeds.probe import try_once
@@ -300,9 +301,9 @@ class Feeds:
         if running.paused:
             return 503, "This feed is paused. Send it again later."
         try:
-            came = running.kind.receive(running.context, headers, body)
+            came = without_echo(running.kind.receive(running.context, headers, body), running.context)
         except SourceError as error:
-            running.proof = failed(error)
+            running.proof = failed(error_without_echo(error, running.context))
             return (401 if isinstance(error, CredentialsRejected) else 400), str(error)
         if came.message_id is None:
             await self._came(name, running, came)
@@ -319,10 +320,11 @@ class Feeds:
 
     async def probe(self, kind: str, choices: Mapping[str, Any], secrets: Mapping[str, str]) -> Proof:
         """Try a feed once, before it is kept."""
+        context = await self._context(choices, secrets, trying=True)
         try:
-            came = await try_once(KINDS[kind], await self._context(choices, secrets, trying=True))
+            came = without_echo(await try_once(KINDS[kind], context), context)
         except SourceError as error:
-            return failed(error)
+            return failed(error_without_echo(error, context))
         shown = None if came.payload is NOTHING else tree(came.payload)
         return Proof(shown, took_ms=came.took_ms, size_bytes=came.size_bytes, note=came.note)
 
@@ -331,10 +333,11 @@ class Feeds:
     ) -> list[NameMatch] | str:
         """What a service has under a name, or what is wrong."""
         ask = KINDS[kind].look_up
+        context = await self._context(choices, secrets, trying=True)
         try:
-            return await ask(await self._context(choices, secrets, trying=True), name) if ask else []
+            return await ask(context, name) if ask else []
         except SourceError as error:
-            return str(error)
+            return str(error_without_echo(error, context))
 
     async def begin_sign_in(self, name: str, back_to: str, state: str, verifier: str) -> str:
         """Where to send the user to sign in for a feed. Raises SourceError, a RuntimeError."""

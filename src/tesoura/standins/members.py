@@ -47,7 +47,7 @@ SUMMARY:Kite mending
 END:VEVENT
 END:VCALENDAR
 """
-FAILURES = ("500", "silence", "half", "html", "429", "closed")
+FAILURES = ("500", "silence", "half", "html", "429", "closed", "echo")
 
 
 class MembersService:
@@ -207,7 +207,9 @@ class MembersService:
         if name not in CHANNELS:
             return JSONResponse({"error": "There is no such channel."}, 404)
         members = self._described(name)["members"]
-        return await self._answer({"exact": {"members": members, "hidden_members": int(str(members)) // 31}})
+        exact: dict[str, object] = {"members": members, "hidden_members": int(str(members)) // 31}
+        asked = {"key": key, "asked": str(request.url)} if self._failure == "echo" else {}
+        return await self._answer({"exact": {**exact, **asked}})
 
     async def _answer(self, payload: dict[str, object]) -> Response:
         self.asked += 1

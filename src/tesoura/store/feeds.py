@@ -57,6 +57,12 @@ def secrets_of(session: Session, feed_id: int, secrets: Secrets) -> dict[str, st
     return {name: value for name, value in opened.items() if value is not None}
 
 
+def all_secrets(session: Session, secrets: Secrets) -> dict[str, str]:
+    """The secrets of all feeds, opened, by numbers; those of removed ones too, which can come back."""
+    opened = [secrets.open(row.sealed) for row in session.exec(select(SecretRow))]
+    return {str(number): value for number, value in enumerate(opened) if value is not None}
+
+
 def keep_secrets(session: Session, feed_id: int, values: Mapping[str, str], secrets: Secrets) -> None:
     """Replace a feed's secrets; an empty one is forgotten."""
     for name, value in values.items():

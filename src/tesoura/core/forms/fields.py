@@ -25,7 +25,8 @@ class Field:
     `picture`, `video`, `sound`, `scene`, `program`, `instrument` (`of` is its kind). A `wording` that is `of` something
     offers what instruments name under that word.
     `only_if` names another field and the values of it with which this one plays a part; `advanced` ones are folded
-    away. `group` is the heading it stands under.
+    away. `group` is the heading it stands under. What is chosen in a `private` one is its owner's alone, though no
+    secret: a folder of his, an address that opens for whoever has it.
     """
 
     label: str
@@ -42,6 +43,7 @@ class Field:
     help: str = ""
     placeholder: str = ""
     advanced: bool = False
+    private: bool = False
 
     def plays(self, values: Mapping[str, Any]) -> bool:
         """Whether this choice plays a part, with these values."""

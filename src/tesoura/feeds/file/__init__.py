@@ -32,7 +32,8 @@ KIND = FeedKind(
     on_machine=lambda choices: True,
     about="A file that another program writes: JSON, TOML, CSV or text, read whenever it has changed.",
     fields={
-        "path": Field("File", checked_path, placeholder="/home/mara/stats/match.json", help="Its whole path."),
+        "path": Field("File", checked_path, private=True, placeholder="/home/mara/stats/match.json",
+                      help="Its whole path."),
         "form": Field(
             "It holds", choice(("auto", "json", "toml", "csv", "text")), kind="choice", default="auto",
             options=(

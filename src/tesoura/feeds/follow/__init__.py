@@ -47,7 +47,8 @@ KIND = FeedKind(
     on_machine=lambda choices: True,
     about="A log file that a game or program goes on writing: each line that fits a pattern makes an event.",
     fields={
-        "path": Field("Log file", checked_path, placeholder="/home/mara/game/match.log", help="Its whole path."),
+        "path": Field("Log file", checked_path, private=True, placeholder="/home/mara/game/match.log",
+                      help="Its whole path."),
         "pattern": Field(
             "Pattern", _pattern, kind="area", placeholder=r"(?P<actor>\w+) cut (?P<target>\w+)",
             help="A regular expression; its named groups become the event's fields. One named “time” tells when.",

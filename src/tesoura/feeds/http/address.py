@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from urllib.parse import urlsplit
 
+from tesoura.core.forms.covering import covered, keys_in
 from tesoura.errors import InvalidField
 
 _EXAMPLE = "such as https://counts.example/channels/mara_vane"
@@ -36,9 +37,10 @@ def checked_address(raw: object) -> str:
 
 
 def place(address: str) -> str:
-    """Host, port and path, without the parameters, which may be private."""
+    """Host, port and path, without the parameters, which may be private, and without what looks like a key."""
     parts = urlsplit(address)
-    return f"{parts.netloc}{parts.path if parts.path != '/' else ''}"
+    path = parts.path if parts.path != "/" else ""
+    return f"{parts.netloc}{covered(path, keys_in(path))}"
 
 
 def host(address: str) -> str:

@@ -57,7 +57,8 @@ KIND = FeedKind(
             "Give up after", seconds(0.5, 600), kind="number", default="10", unit="seconds", only_if=_AGAIN,
         ),
         "words": Field(
-            "Words behind its name", checked_words, kind="wide", placeholder="--folder /home/mara/recordings",
+            "Words behind its name", checked_words, private=True, kind="wide",
+            placeholder="--folder /home/mara/recordings",
             help="Arguments, as you would type them; quotes keep spaces. Nothing else of a shell works.",
         ),
         "variable": Field(

@@ -12,8 +12,10 @@ from flask import Blueprint, Response, abort, flash, redirect, render_template, 
 from flask.typing import ResponseReturnValue
 
 from tesoura.actions.recipes import read_recipe
+from tesoura.bundles.private_parts import private_parts, without
 from tesoura.bundles.recipes import Recipe, document_of
 from tesoura.core.computed.definitions import COMPUTED
+from tesoura.core.forms.covering import known_in
 from tesoura.core.forms.form import secret_names
 from tesoura.core.names import unused
 from tesoura.errors import InvalidPiece, RecipeRefused
@@ -129,14 +131,24 @@ def use() -> ResponseReturnValue:
     return redirect(url_for("feeds.show", name=name))
 
 
-@blueprint.get("/of/<feed>")
+@blueprint.route("/of/<feed>", methods=["GET", "POST"])
 def export(feed: str) -> ResponseReturnValue:
-    """A feed as a recipe, to keep or to give away. Its secrets stay here."""
+    """A feed as a recipe, to keep or to give away. Its secrets stay here; what else may be private is asked about."""
     row = feed_row(feed)
-    text = tomli_w.dumps(document_of(_recipe_of(row)), multiline_strings=True)
+    fields = KINDS[row.kind].fields
+    document = document_of(_recipe_of(row))
+    known = known_in(store().read(lambda session: stored.all_secrets(session, store().secrets)))
+    parts = private_parts(document, {name for name, field in fields.items() if field.private}, known)
+    labels = {name: field.label for name, field in fields.items()}
+    if parts and request.method == "GET":
+        page = render_template("recipes/before.html", row=row, parts=parts, labels=labels)
+        return page, 200, {"Cache-Control": "no-store"}
+    kept = request.form.getlist("keep")
+    document = without(document, [part for part in parts if part.sure or part.path not in kept], labels)
     return Response(
-        text, mimetype="application/toml", headers={"Content-Disposition": f'attachment; filename="{feed}.toml"'}
-    )
+        tomli_w.dumps(document, multiline_strings=True), mimetype="application/toml",
+        headers={"Content-Disposition": f'attachment; filename="{feed}.toml"'},
+    )  # fmt: skip
 
 
 def _recipe_of(row: FeedRow) -> Recipe:

@@ -8,6 +8,8 @@ from typing import Any
 from flask import Flask
 from markupsafe import Markup
 
+from tesoura.core.forms.covering import keys_in
+from tesoura.core.forms.fields import Field
 from tesoura.core.language.numbers import clock, formatter, plain
 from tesoura.core.values import INSTANT, Scalar
 from tesoura.web.shared.doors import now, runtime
@@ -91,6 +93,11 @@ def plain_choice(value: object) -> Any:
     return f"{value:g}" if isinstance(value, float) else str(value)
 
 
+def is_private(field: Field, value: object) -> bool:
+    """Whether what stands in a field is nobody else's business: it is covered until its owner steps into the field."""
+    return isinstance(value, str) and value != "" and (field.private or bool(keys_in(value)))
+
+
 def trail_path(points: tuple[tuple[float, float], ...], until: datetime) -> Markup:
     """An SVG path of the last ten minutes, oldest left; the scale runs from the least to the greatest value."""
     since = until.timestamp() - TRAIL_SPAN_S
@@ -124,4 +131,4 @@ def add_filters(app: Flask) -> None:
     """Make these known to the templates."""
     app.jinja_env.filters.update(day_time=day_time, how_long=how_long, told=told, actor_words=actor_words)
     app.jinja_env.filters.update(clock_time=clock_time, time_of_day=time_of_day, age=age, in_time=in_time, value=value)
-    app.jinja_env.globals.update(trail_path=trail_path)
+    app.jinja_env.globals.update(trail_path=trail_path, is_private=is_private)

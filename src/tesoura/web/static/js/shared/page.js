@@ -124,8 +124,9 @@ document.addEventListener("click", (event) => {
   const button = event.target.closest("[data-uncover]");
   if (!button) return;
   const shown = document.getElementById(button.dataset.uncover);
-  const covered = shown.textContent.startsWith("•");
-  shown.textContent = covered ? shown.dataset.covered : "••••••••••••";
+  const covered = shown.textContent !== shown.dataset.covered;
+  shown.dataset.cover ??= shown.textContent;
+  shown.textContent = covered ? shown.dataset.covered : shown.dataset.cover;
   button.textContent = covered ? "Shown · Cover it" : "Covered · Show it";
 });
 function cover() {
