@@ -57,13 +57,12 @@ def test_what_is_no_key_is_left_alone(text: str) -> None:
 
 def test_known_secrets_are_found_wherever_they_stand_the_longest_first() -> None:
     known = known_in({"tokens": '{"access": "paper kite 4711", "more": {"x": 1}}', "pin": "4711"})
-    assert known[1:] == ("paper%20kite%204711", "paper kite 4711", "paper+kite+4711")
+    assert known[-3:] == ("paper%20kite%204711", "paper kite 4711", "paper+kite+4711")
+    assert "4711" not in known
     text = "of paper kite 4711 and paper+kite+4711, pin 4711"
     assert covered(text, keys_in(text, known)) == "of •••••••• and ••••••••, pin 4711"
 
 
-@pytest.mark.parametrize(
-    "part", ["key ", "key" + " " * 40, "://a:", "key='", "--key ", "a1", "eyJ", "key=bearer ", ":"]
-)
-def test_a_long_text_is_looked_through_in_time(part: str) -> None:
-    assert len(keys_in(part * (60_000 // len(part)))) >= 0
+@pytest.mark.parametrize("text", ["key" + " " * 200_000, "key " * 50_000, "://a:" * 40_000, "eyJ " * 50_000])
+def test_no_text_takes_long_to_look_through(text: str) -> None:
+    assert keys_in(text) == []

@@ -327,15 +327,15 @@ def test_another_feeds_key_is_found_wherever_it_was_pasted(running: Running, mem
              "key_name": "X-Key", "key": "paper-kite-of-mara", "form": "json", "period_s": "5",
              "keep_anyway": "yes"}  # fmt: skip
     running.press("/", "/feeds/new/http", typed)
-    running.press("/", "/feeds/new/script", {"title": "Disk", "program": "disk.py", "mode": "period", "keep_anyway": "yes",
-                                            "words": "--open paper-kite-of-mara"})  # fmt: skip
+    words = {"title": "Disk", "program": "disk.py", "words": "--open paper-kite-of-mara", "keep_anyway": "yes"}
+    running.press("/", "/feeds/new/script", words)
     assert "paper-kite-of-mara" not in running.press("/", "/recipes/of/disk", {"keep": "feed.choices.words"}).text
 
 
 def test_private_choices_are_covered_on_their_page(running: Running, members: MembersService) -> None:
     running.add_feed(f"{members.address}/channels/mara_vane?api_key=paper4711kite", "reach")
     page = running.client.get("/feeds/reach").text
-    assert re.search(r'<input class="form-control is-private" id="c-address"', page)
+    assert re.search(r'<input class="form-control is-private"\s+id="c-address"', page)
     assert "Covered until you step into it." in page
     assert "is-private" not in running.client.get("/feeds/new/http").text
 
