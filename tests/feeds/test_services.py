@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import gzip
 import json
 import re
 import secrets
@@ -15,6 +16,7 @@ from zoneinfo import ZoneInfo
 
 import httpx
 import pytest
+from starlette.responses import JSONResponse, PlainTextResponse, Response, StreamingResponse
 
 from tesoura.errors import CredentialsRejected, ResponseNotUnderstood, TooMuch
 from tesoura.feeds.calendar import KIND as CALENDAR
@@ -217,3 +219,46 @@ def test_a_service_that_does_not_know_the_program_or_is_none(service: ChannelSer
     wrong = failure(CHANNEL, choices(service, client_id="other"), CredentialsRejected, secrets=old)
     assert "does not know this program" in str(wrong)
     assert "(404)" in str(failure(CHANNEL, choices(service, address=members.address), secrets=tokens))
+
+
+@pytest.mark.parametrize(
+    ("answer", "words"),
+    [
+        (lambda: StreamingResponse(b"x" * 8_000 for _ in range(1_000)), "answered with far too much for a sign-in"),
+        (lambda: Response(gzip.compress(b" " * 5_000_000), headers={"content-encoding": "gzip"}), "packed as “gzip”"),
+        (lambda: JSONResponse({"access_token": ["x"]}), "something that is no token"),
+        (lambda: JSONResponse({"access_token": "", "token_type": "Bearer"}), "something that is no token"),
+        (lambda: JSONResponse(["access_token"]), "something that is no token"),
+        (lambda: PlainTextResponse("[" * 60_000), "something that is no token"),
+    ],
+)
+def test_a_sign_in_that_answers_oddly_is_held(service: ChannelService, answer: Any, words: str) -> None:
+    service.answers_with = answer()
+    with pytest.raises(ResponseNotUnderstood, match=words):
+        signed_in(service)
+
+
+@pytest.mark.parametrize(
+    ("lasts", "taken_s"),
+    [
+        ("60", 60),
+        (0, 3_600),
+        (-5, 3_600),
+        (None, 3_600),
+        (1e300, 315_360_000),
+        ("1e3", None),
+        ("soon", None),
+        ([60], None),
+    ],
+)
+def test_a_permission_lasts_as_long_as_can_be_believed(
+    service: ChannelService, lasts: Any, taken_s: int | None
+) -> None:
+    body = json.dumps({"access_token": "paper-kite-4711", "token_type": "Bearer", "expires_in": lasts})
+    service.answers_with = Response(body, media_type="application/json")
+    if taken_s is None:
+        with pytest.raises(ResponseNotUnderstood, match="something that is no token"):
+            signed_in(service)
+    else:
+        until = json.loads(signed_in(service)["tokens"])["until"] - wall_clock().timestamp()
+        assert taken_s - 20 < until <= taken_s

@@ -15,13 +15,17 @@ from authlib.integrations.base_client import OAuthError
 from tesoura.core.values import from_json
 from tesoura.errors import CredentialsRejected, ResponseNotUnderstood, SourceUnavailable
 from tesoura.feeds.api import FetchContext
-from tesoura.feeds.http.address import host
+from tesoura.feeds.http.address import checked_address, host
 from tesoura.feeds.http.ask import get, no_connection
+from tesoura.feeds.http.bounded import BoundedTransport
 
 WELL_KNOWN = "/.well-known/oauth-authorization-server"
 EARLY_S = 90
 """A token is renewed so many seconds before it ends."""
 TIMEOUT_S = 8.0
+MOST_BYTES = 64_000
+USUAL_S = 3_600.0
+LONGEST_S = 10.0 * 365 * 86_400
 SIGN_IN_AGAIN = "Press “Sign in again” on this feed's page."
 
 
@@ -34,10 +38,10 @@ async def places(context: FetchContext) -> Mapping[str, Any]:
         try:
             told = from_json(body)
             known = {
-                "authorize": told["authorization_endpoint"],
-                "token": told["token_endpoint"],
-                "data": context.choices.get("data_address") or told.get("channel_endpoint", ""),
-                "events": context.choices.get("events_address") or told.get("events_endpoint", ""),
+                "authorize": checked_address(told["authorization_endpoint"]),
+                "token": checked_address(told["token_endpoint"]),
+                "data": context.choices.get("data_address") or _told(told, "channel_endpoint"),
+                "events": context.choices.get("events_address") or _told(told, "events_endpoint"),
             }
         except (ValueError, KeyError, TypeError):
             raise ResponseNotUnderstood(
@@ -46,6 +50,10 @@ async def places(context: FetchContext) -> Mapping[str, Any]:
             ) from None
         context.scratch["places"] = known
     return known
+
+
+def _told(told: Mapping[str, Any], name: str) -> str:
+    return checked_address(told[name]) if told.get(name) else ""
 
 
 def _client(context: FetchContext, back_to: str | None = None) -> Any:
@@ -58,6 +66,7 @@ def _client(context: FetchContext, back_to: str | None = None) -> Any:
         client_id=str(context.choices["client_id"]), client_secret=secret, redirect_uri=back_to,
         scope=str(context.choices.get("scope", "")) or None, code_challenge_method="S256", trust_env=False,
         token_endpoint_auth_method="client_secret_post" if secret else "none", timeout=TIMEOUT_S,
+        transport=BoundedTransport(MOST_BYTES),
     )  # fmt: skip
 
 
@@ -81,19 +90,27 @@ async def finish(context: FetchContext, back_to: str, code: str, verifier: str) 
 
 
 def _kept(token: Mapping[str, Any], context: FetchContext, before: Mapping[str, Any]) -> dict[str, Any]:
-    lasts_s = float(token.get("expires_in") or 3_600)
     return {
         "access": token["access_token"],
         "refresh": token.get("refresh_token") or before.get("refresh"),
-        "until": context.clock().timestamp() + lasts_s,
+        "until": context.clock().timestamp() + _lasts_s(token.get("expires_in")),
     }
+
+
+def _lasts_s(told: Any) -> float:
+    """For how long a permission is good, seconds: as the service says, or an hour when it says nothing usable."""
+    try:
+        lasts_s = float(told)
+    except (TypeError, ValueError, OverflowError):
+        return USUAL_S
+    return min(lasts_s, LONGEST_S) if lasts_s > 0 else USUAL_S
 
 
 async def _asked(context: Any, where: str) -> Mapping[str, Any]:
     try:
         token: Mapping[str, Any] = await asyncio.wait_for(context, TIMEOUT_S)
-        if not token.get("access_token"):
-            raise KeyError
+        if not (isinstance(token["access_token"], str) and token["access_token"]):
+            raise TypeError
     except OAuthError as error:
         said = str(error.description or error.error or "no reason given")[:160]
         if error.error in ("invalid_grant", "unauthorized_client", "access_denied"):
@@ -107,7 +124,7 @@ async def _asked(context: Any, where: str) -> Mapping[str, Any]:
         raise SourceUnavailable(no_connection(where, str(error))) from None
     except (httpx.HTTPError, TimeoutError):
         raise SourceUnavailable(f"No answer from {where} when signing in. Try again in a while.") from None
-    except (KeyError, ValueError, TypeError, AttributeError):
+    except (KeyError, ValueError, TypeError, AttributeError, OverflowError, RecursionError):
         raise ResponseNotUnderstood(f"{where} answered with something that is no token.", "") from None
     return token
 
