@@ -324,6 +324,41 @@ def test_a_zip_is_no_picture() -> None:
     assert "no picture" in refused("picture", out.getvalue())
 
 
+def drawing(inside: str) -> bytes:
+    return f'<svg xmlns="http://www.w3.org/2000/svg" width="40" height="20">{inside}</svg>'.encode()
+
+
+def tenfold(levels: int) -> str:
+    """A square drawn ten times, and that ten times, and so on."""
+    groups = (f'<g id="g{level}">{f"""<use href="#g{level - 1}"/>""" * 10}</g>' for level in range(1, levels + 1))
+    return f'<g id="g0"><rect width="1" height="1"/></g>{"".join(groups)}'
+
+
+@pytest.mark.parametrize(
+    ("inside", "words"),
+    [
+        ("<g>" * 10_000 + "</g>" * 10_000, "more than 100 deep"),
+        (tenfold(5), "so often that a page stands still"),
+        ('<g id="a"><use href="#a"/></g>', "refer to each other without end"),
+        (
+            '<pattern id="a"><rect fill="url(#b)"/></pattern><pattern id="b"><rect fill="url(#a)"/></pattern>',
+            "end",
+        ),
+        ('<filter id="f">' + "<feGaussianBlur/>" * 51 + "</filter>", "stands still"),
+        ('<filter id="f"><feGaussianBlur/></filter>' + '<rect filter="url(#f)"/>' * 50, "stands still"),
+        ("<g/>" * 20_000, "more than 20,000 parts"),
+    ],
+)
+def test_a_drawing_with_which_a_page_would_stand_still_is_refused(inside: str, words: str) -> None:
+    assert words in refused("picture", drawing(inside))
+
+
+def test_a_drawing_may_repeat_its_parts_and_cast_shadows() -> None:
+    shadows = '<filter id="f"><feDropShadow/></filter>' + '<rect filter="url(#f)"/>' * 40
+    for inside in (tenfold(4), "<g>" * 99 + "</g>" * 99, shadows, '<use href="#nobody"/>'):
+        assert checked("picture", drawing(inside)).ending == "svg"
+
+
 def test_every_mark_of_the_demo_is_a_safe_svg() -> None:
     for path in (Path(__file__).parent.parent.parent / "src/tesoura/demo/pictures").glob("*.svg"):
         assert checked("picture", path.read_bytes()).width_px in (420, 840)

@@ -14,6 +14,12 @@ SVG = "http://www.w3.org/2000/svg"
 XLINK = "http://www.w3.org/1999/xlink"
 MAX_BYTES = 2_000_000
 MAX_NODES = 20_000
+MAX_DEPTH = 100
+"""How deep parts may lie in each other, those that one refers to included."""
+MAX_DRAWN = 100_000
+"""How many parts may be drawn in all, each as often as it is referred to."""
+FILTER_COSTS = 2_000
+"""What one step of a filter costs, in parts: it goes over every pixel."""
 DRAWS = frozenset(
     [
         "svg",
@@ -57,6 +63,7 @@ DRAWS = frozenset(
     ]
 )
 _OUTSIDE = re.compile(r"url\s*\(\s*['\"]?(?!#)|javascript:|data:|@import|expression\s*\(|&#|\\", re.IGNORECASE)
+_REFERS = re.compile(r"url\s*\(\s*['\"]?#([^'\")]+)")
 _LENGTH = re.compile(r"\s*([\d.]+)\s*(px)?\s*")
 
 
@@ -80,11 +87,52 @@ def safe_svg(data: bytes) -> tuple[bytes, int, int]:
         raise FileRefused("This is XML, and no drawing.")
     if sum(1 for _ in root.iter()) > MAX_NODES:
         raise FileRefused(f"The drawing has more than {MAX_NODES:,} parts. Make it simpler, or add it as a PNG.")
+    if _deeper(root, MAX_DEPTH):
+        raise FileRefused(f"The drawing's parts lie more than {MAX_DEPTH} deep in each other. Save it as a PNG.")
     _clean(root)
+    _Drawn(root).count(root, 0)
     width, height = _size(root)
     ElementTree.register_namespace("", SVG)
     ElementTree.register_namespace("xlink", XLINK)
     return ElementTree.tostring(root, encoding="utf-8"), width, height
+
+
+def _deeper(root: ElementTree.Element, most: int) -> bool:
+    level, depth = list(root), 0
+    while level and depth <= most:
+        level, depth = [child for node in level for child in node], depth + 1
+    return bool(level)
+
+
+class _Drawn:
+    """Counts what is drawn: a part that is used by many, which are used by many, is drawn very often."""
+
+    def __init__(self, root: ElementTree.Element) -> None:
+        self._by_id = {node.attrib["id"]: node for node in root.iter() if "id" in node.attrib}
+        self._counts: dict[ElementTree.Element, int] = {}
+
+    def count(self, node: ElementTree.Element, depth: int) -> int:
+        """How many parts are drawn for this one. Raises FileRefused for too many, or for what refers to itself."""
+        if (known := self._counts.get(node)) is not None:
+            return known
+        if depth > MAX_DEPTH:
+            raise FileRefused("The drawing's parts refer to each other without end. Save it as a PNG.")
+        parts = [*node, *(self._by_id[name] for name in _named(node) if name in self._by_id)]
+        drawn = (FILTER_COSTS if _plain(node.tag).startswith("fe") else 1) + sum(
+            self.count(part, depth + 1) for part in parts
+        )
+        if drawn > MAX_DRAWN:
+            raise FileRefused(
+                "The drawing repeats or filters its parts so often that a page stands still. Save it as a PNG."
+            )
+        self._counts[node] = drawn
+        return drawn
+
+
+def _named(node: ElementTree.Element) -> list[str]:
+    """The parts that one refers to."""
+    links = [value.strip()[1:] for name, value in node.attrib.items() if name.rpartition("}")[2].lower() == "href"]
+    return links + [name for value in node.attrib.values() for name in _REFERS.findall(value)]
 
 
 def _plain(tag: object) -> str:
