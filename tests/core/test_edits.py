@@ -195,6 +195,15 @@ def test_an_overlay_holds_a_hundred_pieces_at_most() -> None:
             done(full, **edit)
 
 
+def test_an_overlay_differs_in_sixty_scenes_at_most() -> None:
+    full = THREE
+    for number in range(60):
+        full = done(full, do="change", pieces=["a"], scene=f"Scene {number}", set={"x": number}).overlay
+    with pytest.raises(InvalidPiece, match="60 scenes at most"):
+        done(full, do="change", pieces=["b"], scene="One more", set={"x": 1})
+    assert done(full, do="change", pieces=["b"], scene="Scene 3", set={"x": 1}).overlay.pieces[1].scenes == {"Scene 3": {"x": 1}}
+
+
 def test_several_edits_are_one_and_what_others_did_to_the_same_is_told() -> None:
     made = edits.apply_all(
         THREE,

@@ -542,6 +542,28 @@ def test_a_damaged_overlay_file_is_told(running: Running, change: Callable[[dict
     assert "damaged" in cut.text
 
 
+@pytest.mark.parametrize(
+    ("many", "words"),
+    [
+        (
+            lambda one: one["pieces"][0].update(scenes={f"s{n}": {"x": n} for n in range(30_000)}),
+            "30,000 scenes; at most 60",
+        ),
+        (lambda one: one.update(pieces=one["pieces"] * 101), "101 pieces; at most 100"),
+        (lambda one: one.update(looks={f"l{n}": {} for n in range(201)}), "201 looks; at most 200"),
+        (lambda one: one.update(guides=[["x", n] for n in range(201)]), "201 guides; at most 200"),
+    ],
+)
+def test_an_overlay_file_with_more_than_an_overlay_holds_is_refused(
+    running: Running, many: Callable[[dict[str, Any]], object], words: str
+) -> None:
+    running.add_overlay("hello")
+    file = overlay_file(running, lambda document: many(document["overlay"]))
+    answer = upload(running, "/overlays/import", file, "kite.zip").text
+    assert words in answer
+    assert 'href="/overlays/2"' not in answer
+
+
 def test_half_a_character_pair_in_a_looks_name_is_mended(running: Running) -> None:
     tokens = json.loads(running.client.get("/looks/ink/tokens.json").text)
     file = json.dumps({"Gale \ud83d": tokens["Ink"]}).encode()

@@ -14,11 +14,11 @@ from typing import Any
 from tesoura.core.forms.checks import line
 from tesoura.core.overlays.document import (
     DOCUMENT_VERSION,
-    MAX_PIECES,
     Overlay,
     from_document,
     size_problem,
     to_document,
+    too_many,
 )
 from tesoura.core.values import from_json
 from tesoura.errors import FileRefused, InvalidField, NewerDocument
@@ -98,13 +98,13 @@ def _overlay(document: dict[str, Any]) -> Overlay:
     if problem := size_problem(document.get("width_px"), document.get("height_px")):
         raise FileRefused(f"The overlay cannot be made: {problem}")
     try:
+        if much := too_many(document):
+            raise FileRefused(f"The overlay in the file is larger than one can be. {much}")
         overlay = from_document(document)
-    except NewerDocument:
+    except (NewerDocument, FileRefused):
         raise
     except (TypeError, AttributeError, KeyError, ValueError, OverflowError) as error:
         raise FileRefused(f"The overlay in the file is damaged ({type(error).__name__}). Export it again.") from None
-    if len(overlay.pieces) > MAX_PIECES:
-        raise FileRefused(f"The overlay has {len(overlay.pieces)} pieces; at most {MAX_PIECES} fit.")
     return overlay
 
 

@@ -17,6 +17,10 @@ from tesoura.core.overlays.typefaces import weight_of
 from tesoura.errors import FormulaError, InvalidField, InvalidPiece, NewerDocument
 
 MAX_PIECES = 100
+MAX_SCENES = 60
+"""In how many scenes an overlay's pieces may differ."""
+MAX_LOOKS = 200
+MAX_GUIDES = 200
 LEAST_SIDE_PX = 16
 DOCUMENT_VERSION = 2
 NOTHING: Mapping[str, Any] = MappingProxyType({})
@@ -198,7 +202,10 @@ class Overlay:
             if len(self.pieces) >= MAX_PIECES:
                 raise InvalidPiece({"name": f"An overlay holds {MAX_PIECES} pieces at most. Make a second overlay."})
             return replace(self, pieces=(*self.pieces, piece))
-        return replace(self, pieces=tuple(piece if old.id == piece.id else old for old in self.pieces))
+        changed = replace(self, pieces=tuple(piece if old.id == piece.id else old for old in self.pieces))
+        if piece.scenes and len(changed.scenes()) > MAX_SCENES:
+            raise InvalidPiece({"scene": f"An overlay differs in {MAX_SCENES} scenes at most. Make a second overlay."})
+        return changed
 
     def without(self, piece_ids: Iterable[str]) -> Overlay:
         """The overlay without these pieces."""
@@ -231,6 +238,19 @@ def size_problem(width_px: object, height_px: object) -> str | None:
             return f"“{str(typed)[:20]}” is not a number of pixels."
         if not LEAST_SIDE_PX <= side <= MAX_SIDE_PX:
             return f"{str(typed)[:20]} px is no side of an overlay. It has from {LEAST_SIDE_PX} to {MAX_SIDE_PX:,} px."
+    return None
+
+
+def too_many(document: Mapping[str, Any]) -> str | None:
+    """What a document has more of than an overlay holds, in words; told before anything is made of it."""
+    pieces = document.get("pieces", ())
+    scenes = {scene for one in pieces for scene in one.get("scenes", ())}
+    for count, most, what in (
+        (len(pieces), MAX_PIECES, "pieces"), (len(scenes), MAX_SCENES, "scenes"),
+        (len(document.get("looks", ())), MAX_LOOKS, "looks"), (len(document.get("guides", ())), MAX_GUIDES, "guides"),
+    ):  # fmt: skip
+        if count > most:
+            return f"It has {count:,} {what}; at most {most} fit."
     return None
 
 
