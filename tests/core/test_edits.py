@@ -201,7 +201,9 @@ def test_an_overlay_differs_in_sixty_scenes_at_most() -> None:
         full = done(full, do="change", pieces=["a"], scene=f"Scene {number}", set={"x": number}).overlay
     with pytest.raises(InvalidPiece, match="60 scenes at most"):
         done(full, do="change", pieces=["b"], scene="One more", set={"x": 1})
-    assert done(full, do="change", pieces=["b"], scene="Scene 3", set={"x": 1}).overlay.pieces[1].scenes == {"Scene 3": {"x": 1}}
+    assert done(full, do="change", pieces=["b"], scene="Scene 3", set={"x": 1}).overlay.pieces[1].scenes == {
+        "Scene 3": {"x": 1}
+    }
 
 
 def test_several_edits_are_one_and_what_others_did_to_the_same_is_told() -> None:

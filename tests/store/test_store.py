@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import sqlite3
 import stat
+import subprocess
 import threading
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
@@ -22,7 +23,7 @@ from tesoura.core.overlays.document import Overlay, new_piece
 from tesoura.core.values import Event, Freshness, Signal
 from tesoura.errors import DataFolderError
 from tesoura.store import database, feeds, keys, log, media, overlays, readings, state
-from tesoura.store.guarding import FolderLock
+from tesoura.store.guarding import FolderLock, keep_private_on_windows
 from tesoura.store.readings import KeptReading
 from tesoura.store.secrets import open_secrets
 from tesoura.store.store import Store, open_store
@@ -311,3 +312,22 @@ def test_a_key_file_is_written_whole_or_not_at_all(tmp_path: Path, monkeypatch: 
     assert list(tmp_path.iterdir()) == []
     monkeypatch.undo()
     assert open_secrets(tmp_path).derive("x") == open_secrets(tmp_path).derive("x")
+
+
+def test_on_windows_the_systems_own_program_takes_others_rights(
+    tmp_path: Path, caplog: pytest.LogCaptureFixture
+) -> None:
+    asked: list[list[str]] = []
+
+    def run(command: list[str], **_: object) -> subprocess.CompletedProcess[bytes]:
+        asked.append(command)
+        return subprocess.CompletedProcess(command, 0 if len(asked) == 1 else 5)
+
+    keep_private_on_windows(tmp_path, "MARA\\vane", run)
+    assert asked == [
+        ["icacls", str(tmp_path), "/inheritance:r", "/grant:r", "MARA\\vane:(OI)(CI)F", "/grant:r",
+         "*S-1-5-18:(OI)(CI)F", "/grant:r", "*S-1-5-32-544:(OI)(CI)F"]
+    ]  # fmt: skip
+    assert caplog.text == ""
+    keep_private_on_windows(tmp_path, "MARA\\vane", run)
+    assert "Others may be able to read" in caplog.text

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import contextlib
+import getpass
 import logging
 import os
 import stat
+import subprocess
+from collections.abc import Callable
 from pathlib import Path
-from typing import IO
+from typing import IO, Any
 
 from tesoura.errors import DataFolderError
 
@@ -16,12 +19,27 @@ log = logging.getLogger(__name__)
 
 
 def keep_private(folder: Path) -> None:
-    """See that nobody else may read the folder and what is in it; what others may is mended, and said.
+    """See that nobody else may read the folder and what is in it; what others may is mended, and said."""
+    if os.name == "posix":
+        _keep_private_by_modes(folder)
+    elif not folder.resolve().is_relative_to(Path.home()):
+        # Within a user's own folder everything is that user's already.
+        keep_private_on_windows(folder, getpass.getuser(), subprocess.run)
 
-    On Windows a user's own folder is that user's already, and its files have the folder's rights.
-    """
-    if os.name != "posix":
-        return
+
+def keep_private_on_windows(folder: Path, user: str, run: Callable[..., Any]) -> None:
+    """Take the folder's rights from all but the user, the system and its keepers; `run` is as subprocess has it."""
+    given = [f"{who}:(OI)(CI)F" for who in (user, "*S-1-5-18", "*S-1-5-32-544")]
+    command = ["icacls", str(folder), "/inheritance:r", *(part for one in given for part in ("/grant:r", one))]
+    try:
+        answer = run(command, capture_output=True, timeout=20, check=False)
+    except (OSError, subprocess.SubprocessError):
+        answer = None
+    if answer is None or answer.returncode != 0:
+        log.warning("Others may be able to read %s. Take their rights to it away, or choose a folder of yours.", folder)
+
+
+def _keep_private_by_modes(folder: Path) -> None:
     mended = 0
     # In a folder that is closed nobody reached what is in it, such as the files of a first start.
     was_open = bool(stat.S_IMODE(folder.stat().st_mode) & 0o077)
