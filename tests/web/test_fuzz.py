@@ -19,6 +19,7 @@ import httpx
 import pytest
 from bs4 import BeautifulSoup, Tag
 from PIL import Image
+from websockets.sync.client import connect
 
 import tesoura
 from tesoura.demo.evening import seed_folder
@@ -321,3 +322,96 @@ def test_no_upload_breaks_a_page(evening: Running) -> None:
     crawler.walk(400)
     print(UPLOADS, "uploads", codes)
     assert crawler.broken == []
+
+
+# What the mat sends, and sockets
+
+EDITS = int(os.environ.get("FUZZ_EDITS", "250"))
+MESSAGES = int(os.environ.get("FUZZ_MESSAGES", "300"))
+ODD: tuple[Any, ...] = (
+    None, True, -1, 0, 0.5, 1e308, 10**40, "", "nan", "x" * 9_000, [], {}, [[[]]], {"a": 1}, "a\x00b", [None], [1e400],
+    {"x": {"y": {}}}, ["text"] * 500, "text", "Play", -(2**63),
+)  # fmt: skip
+
+
+def good_edits(pieces: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """An edit of every kind, on pieces that there are."""
+    ids = [one["id"] for one in pieces[:3]]
+    return [
+        {"do": "change", "pieces": ids, "set": {"x": 40, "wording": "{reach.members:,}", "look": "ink", "size_px": 40}},
+        {"do": "change", "pieces": ids[:1], "scene": "Talk", "set": {"x": 9, "opacity_pct": 40}, "reset": ["y"]},
+        {"do": "place", "places": {ids[0]: {"x": 7, "y": 8, "width_px": 40, "height_px": 30}}, "scene": ""},
+        {"do": "align", "pieces": ids, "to": "left"},
+        {"do": "distribute", "pieces": ids, "along": "x"},
+        {"do": "order", "pieces": ids[:1], "to": "front"},
+        {"do": "add", "kind": "text", "set": {"wording": "hello", "x": 3}},
+        {"do": "add", "kind": "chart", "set": {"signal": "reach.members"}},
+        {"do": "remove", "pieces": ids[2:]},
+        {"do": "duplicate", "pieces": ids[:1]},
+        {"do": "paste", "pieces": [pieces[0]], "looks": {}, "at": [4, 5]},
+        {"do": "group", "pieces": ids, "name": "kites"},
+        {"do": "size", "width_px": 1280, "height_px": 720, "scale": True},
+        {"do": "settings", "set": {"form": "light", "css": ".a { top: 0 }", "scenery": "evening"}},
+        {"do": "guides", "guides": [["x", 40], ["y", 60]]},
+    ]
+
+
+def spoil(chance: random.Random, tree: Any) -> Any:
+    """The same with some of its values, at any depth, replaced by what the mat never sends."""
+    tree = json.loads(json.dumps(tree))
+    for _ in range(chance.choice((1, 1, 2, 4))):
+        node = tree
+        while isinstance(node, dict | list) and node:
+            key = chance.choice(list(node) if isinstance(node, dict) else range(len(node)))
+            if not isinstance(node[key], dict | list) or not node[key] or chance.random() < 0.3:
+                node[key] = chance.choice((*ODD, chance.choice(NASTY)))
+                break
+            node = node[key]
+    return tree
+
+
+def test_nothing_that_a_mat_could_send_breaks_it(evening: Running) -> None:
+    chance = random.Random(SEED)
+    token = re.search(r'<meta name="csrf" content="([^"]+)"', evening.client.get("/").text)
+    assert token
+    heads = {"X-CSRFToken": token[1], "Content-Type": "application/json"}
+    document = json.loads(
+        zipfile.ZipFile(io.BytesIO(evening.client.get("/overlays/1/export").content)).read("overlay.json")
+    )
+    good = good_edits(document["overlay"]["pieces"])
+    broken, codes = [], dict[int, int]()
+    for turn in range(EDITS):
+        sent = {"edits": [chance.choice(good) for _ in range(chance.choice((1, 1, 3)))], "window": "fuzz", "rev": 0}
+        body = json.dumps(spoil(chance, sent) if turn % 10 else sent)
+        answer = evening.client.post("/overlays/1/edits", content=body.encode("utf-8", "surrogatepass"), headers=heads)
+        codes[answer.status_code] = codes.get(answer.status_code, 0) + 1
+        if answer.status_code >= 500 or evening.client.get("/overlays/1/state").status_code != 200:
+            broken.append(f"{body[:300]} → {answer.status_code}")
+        if turn % 40 == 39:
+            evening.client.post("/overlays/1/undo", content=b"{}", headers=heads)
+    evening.publish(1)
+    for path in ("/overlays/1", "/overlays/1/export", "/overlays/", "/"):
+        if (code := evening.client.get(path).status_code) != 200:
+            broken.append(f"GET {path} → {code}")
+    print(EDITS, "edits", codes)
+    assert broken == []
+
+
+def test_nothing_that_a_socket_could_say_stops_it(evening: Running) -> None:
+    chance = random.Random(SEED)
+    places = [f"/live/desk/{evening.ticket}", f"/live/{evening.add_overlay('hello')}"]
+    good = [{"watch": ["reach.members"]}, {"ack": "m1"}, {"width_px": 640, "height_px": 360}, {"silent": True}]
+    for turn in range(MESSAGES // 30):
+        with connect(evening.address.replace("http", "ws") + places[turn % 2], proxy=None) as socket:
+            socket.recv(timeout=10)
+            socket.send('{"width_px": 1e400, "height_px": 1}')
+            for _ in range(30):
+                odd = spoil(chance, chance.choice(good)) if chance.random() < 0.6 else chance.choice(NASTY)
+                said = json.dumps(odd) if chance.random() < 0.7 else str(odd)
+                clean = said.encode("utf-8", "replace")
+                socket.send(clean if chance.random() < 0.2 else clean.decode())
+            assert socket.ping().wait(10)
+    for place in places:
+        with connect(evening.address.replace("http", "ws") + place, proxy=None) as socket:
+            assert json.loads(socket.recv(timeout=10))["kind"] in ("hello", "snapshot")
+    assert evening.client.get("/").status_code == 200

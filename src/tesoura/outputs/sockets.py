@@ -43,7 +43,7 @@ class OverlaySocket:
             self._hub.leave(channel, page)
 
     def _heard(self, channel: Channel, page: Page, text: str) -> None:
-        with contextlib.suppress(ValueError, TypeError, KeyError):
+        with contextlib.suppress(ValueError, TypeError, KeyError, OverflowError):
             said = from_json(text)
             if "ack" in said:
                 self._hub.heard_ack(channel, page, str(said["ack"])[:40])
@@ -77,7 +77,7 @@ class DeskSocket:
             self._hub.leave_desk(page)
 
     def _heard(self, page: Page, text: str) -> None:
-        with contextlib.suppress(ValueError, TypeError, KeyError):
+        with contextlib.suppress(ValueError, TypeError, KeyError, OverflowError):
             self._hub.watch(page, [str(name) for name in from_json(text)["watch"]][:MAX_WATCHED])
 
 
