@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import io
 import json
 import os
@@ -364,7 +365,7 @@ def spoil(chance: random.Random, tree: Any) -> Any:
         while isinstance(node, dict | list) and node:
             key = chance.choice(list(node) if isinstance(node, dict) else range(len(node)))
             if not isinstance(node[key], dict | list) or not node[key] or chance.random() < 0.3:
-                node[key] = chance.choice((*ODD, chance.choice(NASTY)))
+                node[key] = copy.deepcopy(chance.choice((*ODD, chance.choice(NASTY))))
                 break
             node = node[key]
     return tree

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import asyncio
+import contextlib
 import socket
 import threading
 import time
@@ -10,13 +12,34 @@ import uvicorn
 from starlette.applications import Starlette
 
 
+class _Server(uvicorn.Server):
+    """uvicorn, ended at once when it is told to."""
+
+    _told: asyncio.Event
+    _loop: asyncio.AbstractEventLoop
+
+    async def main_loop(self) -> None:
+        """Run until it is ended."""
+        self._told, self._loop = asyncio.Event(), asyncio.get_running_loop()
+        await self.on_tick(0)
+        if not self.should_exit:
+            await self._told.wait()
+
+    def end(self) -> None:
+        """End, from any thread."""
+        self.should_exit = self.force_exit = True
+        with contextlib.suppress(AttributeError, RuntimeError):
+            # Unless it has not begun, or is over.
+            self._loop.call_soon_threadsafe(self._told.set)
+
+
 class Host:
     """One port on loopback. It can be closed and opened again, as a service that crashed and came back."""
 
     def __init__(self, app: Starlette, port: int = 0, sockets: bool = False) -> None:
         self._app, self._ws = app, "websockets-sansio" if sockets else "none"
         self.port = port
-        self._server: uvicorn.Server | None = None
+        self._server: _Server | None = None
         self._thread: threading.Thread | None = None
 
     @property
@@ -33,16 +56,20 @@ class Host:
         config = uvicorn.Config(
             self._app, log_level="critical", access_log=False, lifespan="off", timeout_graceful_shutdown=0, ws=self._ws
         )
-        server = self._server = uvicorn.Server(config)
+        server = self._server = _Server(config)
         self._thread = threading.Thread(target=server.run, kwargs={"sockets": [listening]}, daemon=True)
         self._thread.start()
         while not server.started and self._thread.is_alive():
             time.sleep(0.01)
 
+    def end(self) -> None:
+        """Begin to close, without waiting for it."""
+        if self._server:
+            self._server.end()
+
     def close(self) -> None:
         """Answer nobody any more."""
-        if self._server and self._thread:
-            self._server.should_exit = True
-            self._server.force_exit = True
+        self.end()
+        if self._thread:
             self._thread.join(timeout=5)
         self._server = self._thread = None

@@ -94,8 +94,9 @@ class MembersService:
 
     def stop(self) -> None:
         """Close both."""
-        self._host.close()
+        self._host.end()
         self._admin.close()
+        self._host.close()
 
     # What tests and the admin address do
 

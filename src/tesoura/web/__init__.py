@@ -38,6 +38,7 @@ from tesoura.web.reports import views as reports
 from tesoura.web.shared import errors
 from tesoura.web.shared.doors import EXTENSION, Doors
 from tesoura.web.shared.offers import Offers
+from tesoura.web.shared.routing import LazyRule
 from tesoura.web.shared.shown import add_filters
 from tesoura.web.shared.sized_request import SizedRequest
 from tesoura.web.signals import computed, wordings
@@ -90,6 +91,7 @@ def create_pages(runtime: Runtime, settings: Settings) -> Flask:
     """The Flask application, on a runtime that may be started later."""
     app = Flask(__name__, static_folder=None)
     app.request_class = SizedRequest
+    app.url_rule_class = LazyRule
     app.json = _Json(app)
     app.url_map.converters["int"] = _Whole
     app.config.update(
