@@ -327,8 +327,8 @@ def test_no_upload_breaks_a_page(evening: Running) -> None:
 
 # What the mat sends, and sockets
 
-EDITS = int(os.environ.get("FUZZ_EDITS", "250"))
-MESSAGES = int(os.environ.get("FUZZ_MESSAGES", "300"))
+EDITS = int(os.environ.get("FUZZ_EDITS", "100"))
+MESSAGES = int(os.environ.get("FUZZ_MESSAGES", "180"))
 ODD: tuple[Any, ...] = (
     None, True, -1, 0, 0.5, 1e308, 10**40, "", "nan", "x" * 9_000, [], {}, [[[]]], {"a": 1}, "a\x00b", [None], [1e400],
     {"x": {"y": {}}}, ["text"] * 500, "text", "Play", -(2**63),
