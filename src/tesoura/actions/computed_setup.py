@@ -9,11 +9,10 @@ from typing import Any
 from sqlmodel import Session
 
 from tesoura.actions.action import Action, Call, Doing, Done, Given, one_of_these
-from tesoura.actions.feed_setup import group
 from tesoura.actions.roles import SET_UP
 from tesoura.core.computed.definitions import COMPUTED, ComputedKind, build
 from tesoura.core.computed.graph import Definition
-from tesoura.core.forms.checks import text, whole
+from tesoura.core.forms.checks import group, text, whole
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import Filled, fill
 from tesoura.core.instruments.base import InstrumentKind

@@ -10,10 +10,9 @@ from functools import partial
 from sqlmodel import Session
 
 from tesoura.actions.action import Action, Call, Doing, Done, Given
-from tesoura.actions.feed_setup import group
 from tesoura.actions.media import file_bytes
 from tesoura.actions.roles import SET_UP
-from tesoura.core.forms.checks import choice, line
+from tesoura.core.forms.checks import choice, group, line
 from tesoura.core.forms.fields import Field
 from tesoura.core.overlays.design_tokens import from_tokens
 from tesoura.core.overlays.looks import FORMS, Look

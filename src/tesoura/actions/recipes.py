@@ -9,12 +9,12 @@ from typing import Any
 from sqlmodel import Session
 
 from tesoura.actions.action import Action, Call, Doing, Done, Given
-from tesoura.actions.feed_setup import add_feed, filled_in, group, may_reach
+from tesoura.actions.feed_setup import add_feed, filled_in, may_reach
 from tesoura.actions.roles import SET_UP
 from tesoura.bundles.private_parts import YOURS
 from tesoura.bundles.recipes import MAX_CHARACTERS, Recipe, read
 from tesoura.core.computed.definitions import COMPUTED, build
-from tesoura.core.forms.checks import text
+from tesoura.core.forms.checks import group, text
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import fill, secret_names
 from tesoura.core.names import unused

@@ -7,10 +7,12 @@ from collections.abc import Mapping
 from tesoura.actions import (
     computed_setup,
     drafts,
+    feed_picks,
     feed_setup,
     feeds,
     log,
     looks,
+    machine,
     media,
     overlay_setup,
     overlays,
@@ -25,7 +27,8 @@ from tesoura.actions.roles import Role
 from tesoura.errors import Gone
 
 ROOMS = (
-    session, values, overlays, overlay_setup, drafts, feeds, feed_setup, computed_setup, looks, media, text_files,
+    session, values, overlays, overlay_setup, drafts, feeds, feed_setup, feed_picks, machine,
+    computed_setup, looks, media, text_files,
     recipes, preferences, log,
 )  # fmt: skip
 ACTIONS: Mapping[str, Action] = {one.name: one for room in ROOMS for one in room.ALL}

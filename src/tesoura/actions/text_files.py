@@ -13,11 +13,10 @@ from typing import Any
 from sqlmodel import Session
 
 from tesoura.actions.action import Action, Call, Doing, Done, Given
-from tesoura.actions.feed_setup import group
 from tesoura.actions.roles import MACHINE, SET_UP
 from tesoura.bundles.ready_made import ReadyMadeWords, definitions, files, with_needed
 from tesoura.core.computed.definitions import COMPUTED
-from tesoura.core.forms.checks import choice, text, whole
+from tesoura.core.forms.checks import choice, group, text, whole
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import fill
 from tesoura.core.language.wording import compile_wording

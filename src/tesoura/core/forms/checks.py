@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime, timedelta
+from typing import Any
 
 from tesoura.errors import InvalidField
 
@@ -97,3 +98,12 @@ def colour(raw: object) -> str:
         raise InvalidField(f"“{typed[:20]}” is not a colour. Write six digits or letters a to f, such as #C23A22.")
     digits = found[1].upper()
     return "#" + (digits if len(digits) == 6 else "".join(digit * 2 for digit in digits))
+
+
+def group(raw: object) -> dict[str, Any]:
+    """A group of values by name. Raises InvalidField."""
+    if raw in ("", None):
+        return {}
+    if not isinstance(raw, Mapping):
+        raise InvalidField('Give an object, as in {"url": "http://127.0.0.1:5050/"}.')
+    return dict(raw)

@@ -6,12 +6,13 @@ All that was told is kept as it was told, and only looked at together: so it doe
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right, insort
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from datetime import datetime, time, timedelta, tzinfo
+from datetime import datetime, tzinfo
 from typing import Any, NamedTuple
 
-from tesoura.core.computed.occurrence import EPOCH, instant, micros
+from tesoura.core.computed.occurrence import micros
+from tesoura.core.instruments.statistics.spans import Days, clock_spans, overlap, within
 from tesoura.core.instruments.statistics.tally import (
     ASSIST,
     DEATH,
@@ -30,8 +31,6 @@ KEPT_MATCHES = 30
 FOREVER = 1 << 62
 MOST_EXACT = 20_000
 """Beyond so many marks, damage of the same second is kept as one."""
-SAME_END_US = 60_000_000
-"""Two sources that tell of ends so close to each other tell of one match."""
 _SINGLE = {KILL: "kills", LEFT_KILL: "kills", DEATH: "deaths", LEFT_DEATH: "deaths", ASSIST: "assists"}
 
 Since = tuple[int, int]
@@ -78,29 +77,6 @@ class Match:
     def saved(self) -> dict[str, Any]:
         """As it is stored."""
         return {name: getattr(self, name) for name in self.__slots__}
-
-
-class Days:
-    """Where days begin in the user's zone; the last one looked up is remembered."""
-
-    def __init__(self, zone: tzinfo) -> None:
-        self._zone = zone
-        self._from = self._to = 0
-
-    def began(self, at: int) -> int:
-        """The first instant of the day of this one, µs."""
-        if not self._from <= at < self._to:
-            day = instant(at).astimezone(self._zone).date()
-            self._from, self._to = (self._midnight(day + timedelta(days=more)) for more in (0, 1))
-        return self._from
-
-    def ends(self, at: int) -> int:
-        """The first instant of the day after, µs."""
-        self.began(at)
-        return self._to
-
-    def _midnight(self, day: Any) -> int:
-        return micros(datetime.combine(day, time(), self._zone).astimezone(EPOCH.tzinfo))
 
 
 class Course:
@@ -219,12 +195,12 @@ class Course:
         self._kept.pop(("span", match.number), None)
         span = self._span(match)
         for key in [key for key in self._kept if key[0] == "played"]:
-            self._kept[key] += _within(span, key[1], FOREVER)
+            self._kept[key] += within(span, key[1], FOREVER)
 
     def other_side(self, match: Match) -> Match | None:
         """The same match as another source tells it: one of about the same time, whose end was told."""
         for one in reversed(self.matches):
-            if one is not match and one.ended is not None and one.source != match.source and _overlap(one, match):
+            if one is not match and one.source != match.source and _of_one_time(one, match):
                 return one
         return None
 
@@ -398,13 +374,13 @@ class Course:
         """The match time from an instant on, µs; of one match, or of all."""
         open_ = self.current
         if only is not None:
-            return _within(self._span(only), since, now if only is open_ else FOREVER)
+            return within(self._span(only), since, now if only is open_ else FOREVER)
         key = ("played", since)
         closed: int | None = self._kept.get(key)
         if closed is None:
-            closed = sum(_within(self._span(one), since, FOREVER) for one in self.matches if one is not open_)
+            closed = sum(within(self._span(one), since, FOREVER) for one in self.matches if one is not open_)
             self._kept[key] = closed
-        return closed + (_within(self._span(open_), since, now) if open_ is not None else 0)
+        return closed + (within(self._span(open_), since, now) if open_ is not None else 0)
 
     def ticks(self) -> bool:
         """Whether match time goes on."""
@@ -422,7 +398,7 @@ class Course:
                 last = max((mark.at for mark in marks), default=match.began)
                 until = FOREVER if match is self.current else max(last, match.began)
             pauses = [mark for mark in marks if mark.what in (PAUSE, RESUME)]
-            found = self._kept[key] = _clock(match.began, until, pauses)
+            found = self._kept[key] = clock_spans(match.began, until, pauses)
         return found
 
     # Letting go, copies, a restart
@@ -470,37 +446,17 @@ class Course:
         self.changed()
 
 
-def _overlap(one: Match, other: Match) -> bool:
-    """Whether two matches are of about the same time: they share half of the shorter, or end together."""
+def _of_one_time(one: Match, other: Match) -> bool:
+    """Whether two matches that have ended are of about the same time."""
     if one.ended is None or other.ended is None:
         return False
-    if abs(one.ended - other.ended) <= SAME_END_US:
-        return True
-    shared = min(one.ended, other.ended) - max(one.began, other.began)
-    return 2 * shared > min(one.ended - one.began, other.ended - other.began) > 0
+    return overlap((one.began, one.ended), (other.began, other.ended))
 
 
 def _count_fight(kills: dict[str, int], fight: Fight) -> None:
     for name, more in ((fight.actor, 1), (fight.target, 0)):
         if name:
             kills[name] = kills.get(name, 0) + more
-
-
-def _clock(began: int, until: int, pauses: Iterable[TallyMark]) -> list[tuple[int, int]]:
-    found: list[tuple[int, int]] = []
-    on: int | None = began
-    for mark in pauses:
-        if mark.what == PAUSE and on is not None:
-            found.append((on, min(mark.at, until)))
-            on = None
-        elif mark.what == RESUME and on is None:
-            on = mark.at
-    return [*found, (on, until)] if on is not None and on <= until else found
-
-
-def _within(spans: Iterable[tuple[int, int]], since: int, until: int) -> int:
-    """How much of these spans lies between two instants, µs."""
-    return sum(max(min(off, until) - max(on, since), 0) for on, off in spans)
 
 
 def _copied(kept: Any) -> Any:

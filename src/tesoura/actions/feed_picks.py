@@ -1,0 +1,151 @@
+"""What is made of what feeds bring: the signals picked from it, and the rules that make events."""
+
+from __future__ import annotations
+
+from sqlmodel import Session
+
+from tesoura.actions.action import Action, Call, Doing, Done, Given
+from tesoura.actions.feed_setup import FEED, feed_row
+from tesoura.actions.roles import SET_UP
+from tesoura.core.forms.checks import choice, group, line, text, whole
+from tesoura.core.forms.fields import Field
+from tesoura.core.names import is_part, snake
+from tesoura.core.signals.engine import OWN_TYPES
+from tesoura.core.values import Wanted
+from tesoura.errors import Gone, InvalidField, InvalidPiece
+from tesoura.store.tables import RuleRow, SignalRow
+
+MAX_PATH, MAX_UNIT, MAX_FIELDS = 500, 60, 30
+
+
+# Signals that are picked
+
+
+def _part(raw: object) -> str:
+    name = snake(str(raw), "")
+    if not is_part(name):
+        raise InvalidField("Give the signal a name, such as members.")
+    return name
+
+
+async def _pick(doing: Doing, given: Given) -> Done:
+    feed, field = given["feed"].lower(), given["field"]
+    full = f"{feed}.{field}"
+
+    def job(session: Session) -> Call:
+        row = feed_row(session, feed)
+        known = session.get(SignalRow, full)
+        if known is not None and given["anew"] == "no":
+            raise InvalidPiece({"field": f"There is a {full} already. Give this one another name."})
+        undo = _picked(feed, known) if known else Call("feed.unpick", {"feed": feed, "field": field})
+        kept = known or SignalRow(name=full, feed_id=row.id or 0, path="")
+        kept.path, kept.unit, kept.wanted = given["path"], given["unit"], given["wanted"]
+        session.add(kept)
+        return undo
+
+    undo = await doing.write(job)
+    await doing.runtime.refresh_feed(feed)
+    return Done(f"Kept as {full}.", {"signal": full}, undo)
+
+
+def _picked(feed: str, row: SignalRow) -> Call:
+    return Call("feed.pick", {"feed": feed, "field": row.name.partition(".")[2], "path": row.path, "unit": row.unit,
+                              "wanted": row.wanted, "anew": "yes"})  # fmt: skip
+
+
+async def _unpick(doing: Doing, given: Given) -> Done:
+    feed = given["feed"].lower()
+    full = f"{feed}.{given['field']}"
+
+    def job(session: Session) -> Call:
+        feed_row(session, feed)
+        kept = session.get(SignalRow, full)
+        if kept is None:
+            raise Gone(f"There is no signal {full}.")
+        session.delete(kept)
+        return _picked(feed, kept)
+
+    undo = await doing.write(job)
+    await doing.runtime.refresh_feed(feed)
+    return Done(f"{full} is not picked any more. Wordings that use it say “nothing yet”.", {"signal": full}, undo)
+
+
+PICK = Action(
+    "feed.pick", "Pick a signal", "Out of what a feed brings; `anew` when it may take the place of one of its name.",
+    {**FEED, "field": Field("Name", _part), "path": Field("Path", text(MAX_PATH, empty=True)),
+     "unit": Field("Unit", text(MAX_UNIT, empty=True)),
+     "wanted": Field("As", choice([*Wanted]), default=Wanted.NUMBER.value),
+     "anew": Field("Anew", choice(("yes", "no")), kind="switch", default="no")},
+    _pick, noted=True, may=SET_UP,
+)  # fmt: skip
+UNPICK = Action("feed.unpick", "Pick a signal no more", "Wordings that use it say “nothing yet”.",
+                {**FEED, "field": Field("Name", _part)}, _unpick, noted=True, may=SET_UP)  # fmt: skip
+
+
+# Rules
+
+
+def _event_type(raw: object) -> str:
+    try:
+        kind = line(120)(raw)
+    except InvalidField:
+        raise InvalidField("Say what happened, such as follow.") from None
+    if kind.startswith(OWN_TYPES):
+        raise InvalidField(f"Types that begin with {OWN_TYPES} are its own. Choose another.")
+    return kind
+
+
+def _fields(raw: object) -> dict[str, str]:
+    fields = {snake(str(name), "field"): str(path)[:MAX_PATH] for name, path in group(raw).items()}
+    if len(fields) > MAX_FIELDS:
+        raise InvalidField(f"At most {MAX_FIELDS} fields.")
+    return fields
+
+
+async def _rule(doing: Doing, given: Given) -> Done:
+    feed = given["feed"].lower()
+
+    def job(session: Session) -> int:
+        row = feed_row(session, feed)
+        made = RuleRow(feed_id=row.id or 0, type=given["type"], items=given["items"], id_path=given["id_path"],
+                       time_path=given["time_path"], fields=given["fields"])  # fmt: skip
+        session.add(made)
+        session.flush()
+        return made.id or 0
+
+    number = await doing.write(job)
+    await doing.runtime.refresh_feed(feed)
+    words = f"From now on it makes events of type {given['type']}. What is there already makes none."
+    return Done(words, {"rule": number}, Call("feed.unrule", {"feed": feed, "rule": number}))
+
+
+async def _unrule(doing: Doing, given: Given) -> Done:
+    feed = given["feed"].lower()
+
+    def job(session: Session) -> RuleRow:
+        row, kept = feed_row(session, feed), session.get(RuleRow, given["rule"])
+        if kept is None or kept.feed_id != row.id:
+            raise Gone("There is no such rule.")
+        session.delete(kept)
+        return kept
+
+    kept = await doing.write(job)
+    await doing.runtime.refresh_feed(feed)
+    undo = Call("feed.rule", {"feed": feed, "type": kept.type, "items": kept.items, "id_path": kept.id_path,
+                              "time_path": kept.time_path, "fields": dict(kept.fields)})  # fmt: skip
+    return Done(f"It makes no more events of type {kept.type}. Those that happened stay.", {}, undo)
+
+
+_PATH = text(MAX_PATH, empty=True)
+RULE = Action(
+    "feed.rule", "Make events of what a feed brings", "Of each item that is new.",
+    {**FEED, "type": Field("What happened", _event_type), "items": Field("The items' path", _PATH),
+     "id_path": Field("Their id's path", _PATH), "time_path": Field("Their time's path", _PATH),
+     "fields": Field("Fields, by name", _fields, kind="data")},
+    _rule, noted=True, may=SET_UP,
+)  # fmt: skip
+UNRULE = Action("feed.unrule", "Make no more events by a rule", "Those that happened stay.",
+                {**FEED, "rule": Field("Rule", whole(1, 2**53), kind="number")}, _unrule, noted=True,
+                may=SET_UP)  # fmt: skip
+
+ALL = (PICK, UNPICK, RULE, UNRULE)
