@@ -357,6 +357,14 @@ def good_edits(pieces: list[dict[str, Any]]) -> list[dict[str, Any]]:
     ]
 
 
+OTHERS = (
+    ("/overlays/1/undo", {"window": "fuzz", "chosen": ["text"], "scene": "Play", "with": "live"}),
+    ("/overlays/1/redo", {"window": "fuzz"}),
+    ("/overlays/1/copies", {"pieces": ["text", "count"]}),
+    ("/looks/ink", {"set": {"colour": "#112233", "weight": 400}, "form": "dark"}),
+)
+
+
 def spoil(chance: random.Random, tree: Any) -> Any:
     """The same with some of its values, at any depth, replaced by what the mat never sends."""
     tree = json.loads(json.dumps(tree))
@@ -383,15 +391,16 @@ def test_nothing_that_a_mat_could_send_breaks_it(evening: Running) -> None:
     broken, codes = [], dict[int, int]()
     for turn in range(EDITS):
         sent = {"edits": [chance.choice(good) for _ in range(chance.choice((1, 1, 3)))], "window": "fuzz", "rev": 0}
-        body = json.dumps(spoil(chance, sent) if turn % 10 else sent)
-        answer = evening.client.post("/overlays/1/edits", content=body.encode("utf-8", "surrogatepass"), headers=heads)
+        to, body = "/overlays/1/edits", json.dumps(spoil(chance, sent) if turn % 10 else sent)
+        if turn % 5 == 1:
+            to, other = chance.choice(OTHERS)
+            body = json.dumps(spoil(chance, other) if chance.random() < 0.7 else chance.choice((*ODD, *NASTY)))
+        answer = evening.client.post(to, content=body.encode("utf-8", "surrogatepass"), headers=heads)
         codes[answer.status_code] = codes.get(answer.status_code, 0) + 1
         if answer.status_code >= 500 or evening.client.get("/overlays/1/state").status_code != 200:
-            broken.append(f"{body[:300]} → {answer.status_code}")
-        if turn % 40 == 39:
-            evening.client.post("/overlays/1/undo", content=b"{}", headers=heads)
+            broken.append(f"{to} {body[:300]} → {answer.status_code}")
     evening.publish(1)
-    for path in ("/overlays/1", "/overlays/1/export", "/overlays/", "/"):
+    for path in ("/overlays/1", "/overlays/1/export", "/overlays/", "/looks/", "/looks/ink", "/"):
         if (code := evening.client.get(path).status_code) != 200:
             broken.append(f"GET {path} → {code}")
     print(EDITS, "edits", codes)

@@ -48,8 +48,14 @@ def show(overlay_id: int) -> ResponseReturnValue:
 # What the mat asks for
 
 
+def _sent() -> Mapping[str, Any]:
+    """What the mat sent, or nothing."""
+    sent = request.get_json(silent=True)
+    return sent if isinstance(sent, dict) else {}
+
+
 def _asked() -> tuple[list[str], str, str]:
-    source: Mapping[str, Any] = request.get_json(silent=True) or request.args
+    source: Mapping[str, Any] = _sent() or request.args
     raw = source.get("chosen", [])
     chosen = raw if isinstance(raw, list) else str(raw).split(",")
     shown_with = str(source.get("with", "live"))
@@ -99,8 +105,8 @@ def sights(overlay_id: int) -> ResponseReturnValue:
 @blueprint.post("/<int:overlay_id>/edits")
 def edit(overlay_id: int) -> ResponseReturnValue:
     """Make edits, as one. What is wrong is told and changes nothing; what is right is kept."""
-    sent = request.get_json(silent=True)
-    if not isinstance(sent, dict):
+    sent = _sent()
+    if not sent:
         return {"wrong": {"": NOT_SENT}}, 400
     chosen, scene, shown_with = _asked()
     seen = sent.get("seen")
@@ -129,17 +135,14 @@ def _window(sent: Mapping[str, Any]) -> str:
 @blueprint.post("/<int:overlay_id>/<any(undo, redo):way>")
 def step(overlay_id: int, way: str) -> ResponseReturnValue:
     """Take the last edit back, or make the next one again."""
-    sent = request.get_json(silent=True)
-    window = _window(sent) if isinstance(sent, dict) else ""
-    said = act("draft.step", overlay=overlay_id, way=way, window=window).words
+    said = act("draft.step", overlay=overlay_id, way=way, window=_window(_sent())).words
     return _state(overlay_id, *_asked(), wrong={}, told=[], said=said)
 
 
 @blueprint.post("/<int:overlay_id>/copies")
 def copies(overlay_id: int) -> ResponseReturnValue:
     """Pieces as they can be laid on a mat again."""
-    sent = request.get_json(silent=True) or {}
-    chosen = sent.get("pieces", [])
+    chosen = _sent().get("pieces", [])
     return {
         "copies": edits.copied(draft_of(overlay_id), [str(one) for one in chosen] if isinstance(chosen, list) else [])
     }

@@ -62,7 +62,7 @@ def distribute(overlay: Overlay, edit: Mapping[str, Any], tools: Tools) -> Edite
 
 def order(overlay: Overlay, edit: Mapping[str, Any], _: Tools) -> Edited:
     """Bring pieces to the front, the back, a step forward or backward, or just in front of another."""
-    pieces, to = chosen_of(overlay, edit), edit.get("to")
+    pieces, to = chosen_of(overlay, edit), str(edit.get("to"))
     ids = [piece.id for piece in overlay.pieces]
     moved = [one for one in ids if one in {piece.id for piece in pieces}]
     others = [one for one in ids if one not in moved]
