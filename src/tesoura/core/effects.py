@@ -8,20 +8,25 @@ from datetime import datetime
 from typing import Any
 
 SOUND, SCENE = "sound", "scene"
+SOUND_ON, SCENE_BACK, COMMAND, SET, PRESS, CALL = "sound_on", "scene_back", "command", "set", "press", "call"
+BACK = {SCENE: SCENE_BACK}
+"""What takes back what was done for a time."""
 
 
 @dataclass(frozen=True, slots=True)
 class Effect:
     """One effect: its kind, what it is done to, what is given with it.
 
-    `not_after` is when it makes no sense any more: a bell that is late is not rung. A kind is known to the executor by
-    its name: a `sound` is heard on every overlay that shows the instrument `target`, a `scene` becomes the present one.
+    `not_after` is when it makes no sense any more: a bell that is late is not rung. `delay_s` is how long after the
+    first of those that belong together it begins. A kind is known to the executor by its name: a `sound` is heard on
+    every overlay that shows the instrument `target`, a `scene` becomes the present one, `scene_back` leaves it again.
     """
 
     kind: str
     target: str
     data: Mapping[str, Any] = field(default_factory=dict)
     not_after: datetime | None = None
+    delay_s: float = 0.0
 
     def too_late(self, now: datetime) -> bool:
         """Whether it makes no sense any more."""

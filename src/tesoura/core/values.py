@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from enum import StrEnum
@@ -120,6 +120,15 @@ def as_scalar(value: object, wanted: Wanted | None = None) -> Scalar:
         return _number_in(value) if wanted is Wanted.NUMBER else _one_text(value)
     what = {type(None): "nothing (null)", list: "a list", dict: "a group of values"}.get(type(value), "not a value")
     raise ValueRefused(f"This is {what}, not a single number or text. Pick a value inside it.")
+
+
+def scalars(data: Mapping[str, object]) -> Iterator[tuple[str, Scalar]]:
+    """The fields of an event's data that a signal can hold."""
+    for key, value in data.items():
+        try:
+            yield key, as_scalar(value)
+        except ValueRefused:
+            continue
 
 
 def _number_in(text: str) -> int | float:

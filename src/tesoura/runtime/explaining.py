@@ -15,8 +15,8 @@ from tesoura.core.computed.occurrence import instant
 from tesoura.core.instruments.runner import Runner, Setup
 from tesoura.core.names import snake
 from tesoura.core.signals.assignments import TYPES, assignment_of
-from tesoura.core.signals.engine import Engine, scalars
-from tesoura.core.values import Scalar, Signal
+from tesoura.core.signals.engine import Engine
+from tesoura.core.values import Scalar, Signal, scalars
 from tesoura.runtime.computations import Computations
 from tesoura.store import log as event_log
 from tesoura.store import readings

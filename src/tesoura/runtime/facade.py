@@ -281,7 +281,8 @@ class Runtime:
     # Stream sessions and choices
 
     def _almanac(self) -> Almanac:
-        return Almanac(self.preferences.zone, self.preferences.first_weekday, self.session_started_at)
+        p = self.preferences
+        return Almanac(p.zone, p.first_weekday, self.session_started_at, p.scene_signal)
 
     async def session_changed(self) -> None:
         """A stream session was started, or its start taken back or corrected: make what counts from it anew."""

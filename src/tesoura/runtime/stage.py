@@ -14,9 +14,9 @@ from tesoura.core.overlays.document import Overlay, Piece
 from tesoura.core.overlays.moments import Moment, Moments
 from tesoura.core.overlays.pieces.kind import THERE, ChartLine, Latest, Part
 from tesoura.core.signals.changes import Changes
-from tesoura.core.signals.engine import Engine, scalars
+from tesoura.core.signals.engine import Engine
 from tesoura.core.signals.texts import Say, Shown
-from tesoura.core.values import Event, Json
+from tesoura.core.values import Event, Json, scalars
 from tesoura.errors import NewerDocument
 from tesoura.outputs.broadcaster import Audience, Broadcaster
 from tesoura.store import log as event_log

@@ -10,8 +10,8 @@ from datetime import datetime, timedelta
 from tesoura.core.names import snake
 from tesoura.core.overlays.pieces.chart import UNTIL_S, drawn
 from tesoura.core.overlays.pieces.kind import ChartLine, Latest
-from tesoura.core.signals.engine import Engine, scalars
-from tesoura.core.values import Event, Scalar
+from tesoura.core.signals.engine import Engine
+from tesoura.core.values import Event, Scalar, scalars
 
 SOONEST = timedelta(seconds=1)
 Values = dict[str, str]

@@ -25,11 +25,16 @@ MAX_EVENTS = 10_000
 
 @dataclass(frozen=True, slots=True)
 class Almanac:
-    """What turns a span into instants: the user's zone, the first day of a week (0 is Monday), the session's start."""
+    """What computations know of the user's general choices.
+
+    What turns a span into instants: the zone, the first day of a week (0 is Monday), the session's start; and which
+    signal tells the present scene.
+    """
 
     zone: tzinfo = UTC
     first_weekday: int = 0
     session_began: datetime | None = None
+    scene_signal: str = "scene.present"
 
 
 @dataclass(frozen=True, slots=True)

@@ -161,7 +161,7 @@ class InstrumentKind:
     outputs: Callable[[Choices], Mapping[str, str]]
     commands: Sequence[CommandKind] = ()
     types: Callable[[str, Choices], Sequence[str]] = lambda name, choices: ()
-    reads: Callable[[Choices], Sequence[str]] = lambda choices: ()
+    reads: Callable[[Choices, Almanac], Sequence[str]] = lambda choices, almanac: ()
     since: Callable[[Choices, Almanac], datetime | None] = lambda choices, almanac: None
     depends_on: Callable[[Choices, Almanac], str] = lambda choices, almanac: ""
     pieces: Sequence[PieceKind] = ()
@@ -176,6 +176,10 @@ class InstrumentKind:
     """What its items are, if it has some; an instrument of the kind is then one of `WithItems`."""
     records: Sequence[RecordKind] = ()
     """What it writes down for good; an instrument of the kind is then one of `WithRecords`."""
+    decides: bool = False
+    """Whether it decides in `see`, so that it must be asked there even if it reads no signal."""
+    room: str = "instruments"
+    """On which pages it is set up and operated."""
 
     @property
     def all_commands(self) -> Sequence[CommandKind]:

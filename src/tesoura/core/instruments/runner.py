@@ -64,7 +64,8 @@ class Runner:
         self.definition, self._almanac = setup, almanac
         kind = setup.kind_of
         self.instrument: Instrument = kind.begin(setup.name, setup.choices, almanac, now)
-        self.reads = tuple(kind.reads(setup.choices))
+        self.reads = tuple(kind.reads(setup.choices, almanac))
+        self._asks = bool(self.reads) or kind.decides
         self._types = (setup.command_type, CLOCK_SET, *kind.types(setup.name, setup.choices))
         self._told: dict[str, None] = {}
         self._last: Told = {}
@@ -172,8 +173,9 @@ class Runner:
 
         One that reads signals is as old as they are, so all of it is told each time.
         """
-        if self.reads:
+        if self._asks:
             self.instrument = self.instrument.see(values, now)
+        if self.reads and not self.definition.kind_of.decides:
             self._last = {}
         told, last = self.instrument.read(now), self._last
         self._last = told

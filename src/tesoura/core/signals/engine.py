@@ -6,7 +6,7 @@ It knows no clock, no file and no network: whoever calls it hands in `now`.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
 from typing import NamedTuple, Protocol
 
@@ -17,8 +17,7 @@ from tesoura.core.signals.assignments import assignment_of
 from tesoura.core.signals.changes import Changes
 from tesoura.core.signals.event_names import EventNames
 from tesoura.core.signals.followers import FollowedCells
-from tesoura.core.values import Event, Reading, Scalar, Signal, as_scalar
-from tesoura.errors import ValueRefused
+from tesoura.core.values import Event, Reading, Signal, as_scalar, scalars
 
 MAX_EVENT_FIELDS = 48
 MAX_EVENT_SIGNALS = 200
@@ -55,15 +54,6 @@ class LogEntry(NamedTuple):
     seq: int
     event: Event
     accepted_at: datetime
-
-
-def scalars(data: Mapping[str, object]) -> Iterator[tuple[str, Scalar]]:
-    """The fields of an event's data that a signal can hold."""
-    for key, value in data.items():
-        try:
-            yield key, as_scalar(value)
-        except ValueRefused:
-            continue
 
 
 class Engine(FollowedCells):

@@ -117,7 +117,7 @@ KIND = InstrumentKind(
         CommandKind("undo", "Undo", "As it was before the last of these."),
     ),
     types=_types,
-    reads=lambda choices: (choices["signal"],) if choices["counts"] == "event" else (),
+    reads=lambda choices, almanac: (choices["signal"],) if choices["counts"] == "event" else (),
     depends_on=_depends_on,
     pieces=(PIECE,),
     preview=_preview,

@@ -1,0 +1,64 @@
+"""Cues: what happens by itself: when, if, and no more often than agreed. Each is one of the instruments."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from datetime import datetime
+from typing import Any
+
+from tesoura.core.computed.almanac import Almanac
+from tesoura.core.cues.cue import NEW, OUTPUTS, RECORD, Cue, restored
+from tesoura.core.cues.setup import FIELDS, check, plan
+from tesoura.core.forms.checks import text
+from tesoura.core.forms.fields import Field
+from tesoura.core.instruments.base import Choices, CommandKind, InstrumentKind
+
+
+def _begin(name: str, choices: Choices, almanac: Almanac, now: datetime) -> Cue:
+    return replace(Cue(plan(name, choices, almanac)), before=NEW)
+
+
+def _restore(name: str, choices: Choices, almanac: Almanac, saved: Mapping[str, Any]) -> Cue:
+    return restored(plan(name, choices, almanac), saved)
+
+
+def _types(name: str, choices: Choices) -> Sequence[str]:
+    """What its trigger listens to, and its own decisions."""
+    return (*plan(name, choices, Almanac()).trigger.types, RECORD + name)
+
+
+def _reads(choices: Choices, almanac: Almanac) -> Sequence[str]:
+    made = plan("it", choices, almanac)
+    return tuple(dict.fromkeys((*made.trigger.reads, *made.conditions.reads, *made.program.reads)))
+
+
+def _depends_on(choices: Choices, almanac: Almanac) -> str:
+    return f"{almanac.zone} {almanac.scene_signal}"
+
+
+_BY = {"by": Field("By", text(60, empty=True)), "person": Field("Person", text(60, empty=True))}
+
+KIND = InstrumentKind(
+    name="cue",
+    title="A cue",
+    about="What happens by itself: when something does, if all is right, and no more often than agreed.",
+    example="gift_cheer",
+    fields=FIELDS,
+    begin=_begin,
+    restore=_restore,
+    outputs=lambda choices: OUTPUTS,
+    commands=(
+        CommandKind("press", "Fire it", "As if its moment had come; its limits hold.", _BY),
+        CommandKind("on", "On", "Let it wait for its moment."),
+        CommandKind("off", "Off", "It does nothing by itself until it is on again."),
+        CommandKind("clear", "Send away who waits", "Nobody waits for a turn any more."),
+    ),
+    types=_types,
+    reads=_reads,
+    since=lambda choices, almanac: almanac.session_began,
+    depends_on=_depends_on,
+    check=check,
+    decides=True,
+    room="cues",
+)
