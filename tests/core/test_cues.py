@@ -349,7 +349,7 @@ GIFT = Happens("gift", (), "name", "a gift")
 def test_it_fires_once_with_its_effects_and_the_log_clears_what_was_decided() -> None:
     it = cue(GIFT, rests_s=60).on_event(event("gift", 1, 7, name="tuck")).see({}, at(1))
     assert it.fires(at(1)) == (
-        Fired("7:fires", "tesoura.cue.cheer", at(1), it.outbox[0].data, (Effect(SCENE, "Talk", {"who": "tuck"}),)),
+        Fired("7:fires", "tesoura.cue.cheer", at(1), it.outbox[0].data, (Effect(SCENE, "Talk", {"who": "tuck"}),), 7),
     )
     assert it.read(at(2))["state"] == "rests"
     it = logged(it, it.fires(at(1)))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import logging
 import uuid
 from collections.abc import Awaitable, Callable, Mapping, Sequence
@@ -14,8 +15,11 @@ from tesoura.runtime.journal import Journal
 log = logging.getLogger(__name__)
 BEGUN, ENDED = "tesoura.effect", "tesoura.effect_ended"
 DONE, FAILED, TOO_LATE = "done", "failed", "too late"
-Performer = Callable[[Effect, int], Awaitable[None]]
-"""Carries out the effects of a kind; told the place in the log where it began. What it raises is told as a failure."""
+Performer = Callable[[Effect, int], Awaitable[str | None]]
+"""Carries out the effects of a kind; told the place in the log where it began.
+
+What it raises is told as a failure, what it gives is told beside.
+"""
 
 
 class Effects:
@@ -25,8 +29,14 @@ class Effects:
         self._journal, self._clock, self._performers = journal, clock, performers
 
     async def perform(self, effects: Sequence[Effect], cause: int | None, actor: str) -> list[str]:
-        """Carry these out, one after the other; what became of each: `done`, `failed`, or `too late`."""
-        return [await self._perform(one, cause, actor) for one in effects]
+        """Carry these out, one after the other, each at its time; what became of each: `done`, `failed`, `too late`."""
+        loop = asyncio.get_running_loop()
+        began, told = loop.time(), list[str]()
+        for one in effects:
+            if (wait_s := began + one.delay_s - loop.time()) > 0:
+                await asyncio.sleep(wait_s)
+            told.append(await self._perform(one, cause, actor))
+        return told
 
     async def _perform(self, effect: Effect, cause: int | None, actor: str) -> str:
         if effect.too_late(self._clock()):
@@ -34,13 +44,13 @@ class Effects:
             return TOO_LATE
         begun = await self._tell(BEGUN, effect, dict(effect.data), cause, actor)
         try:
-            await self._performers[effect.kind](effect, begun)
+            note = await self._performers[effect.kind](effect, begun)
         except Exception as error:
             log.error("The effect %s on %s failed", effect.kind, effect.target, exc_info=error)
             why = "nothing here can do that" if isinstance(error, KeyError) else str(error)
             await self._tell(ENDED, effect, {"outcome": FAILED, "why": why}, begun, actor)
             return FAILED
-        await self._tell(ENDED, effect, {"outcome": DONE}, begun, actor)
+        await self._tell(ENDED, effect, {"outcome": DONE, **({"note": note} if note else {})}, begun, actor)
         return DONE
 
     async def _tell(self, kind: str, effect: Effect, data: Mapping[str, object], cause: int | None, actor: str) -> int:

@@ -17,7 +17,6 @@ from typing import Any, Concatenate, ParamSpec, TypeVar, overload
 from sqlmodel import Session
 
 from tesoura.core.computed.almanac import Almanac
-from tesoura.core.effects import SCENE, SOUND, Effect
 from tesoura.core.instruments.records import KeptRecord
 from tesoura.core.language.numbers import plain
 from tesoura.core.signals.assignments import Assignment, assignment_of
@@ -34,6 +33,7 @@ from tesoura.runtime.explaining import Explanation, explain
 from tesoura.runtime.feeds import Feeds
 from tesoura.runtime.instruments import Instruments
 from tesoura.runtime.journal import Journal
+from tesoura.runtime.performers import Performers
 from tesoura.runtime.persistence import Persistence
 from tesoura.runtime.pipeline import Outcome, Pipeline
 from tesoura.runtime.preferences import Preferences, read_preferences
@@ -86,8 +86,15 @@ class Runtime:
         self.feeds = Feeds(store, self._engine, self._clock, self._publish, self._on_feed, self._on_readings)
         self.computations = Computations(store, self._engine, self._clock, self._publish)
         self.set_values = SetValues(self._engine, self.journal, self._clock)
-        self.effects = Effects(self.journal, self._clock, {SOUND: self._sound, SCENE: self._change_scene})
-        self.instruments = Instruments(self._engine, self.journal, self.effects, self._clock, self.touched)
+        self.effects = Effects(self.journal, self._clock, Performers(self).table())
+        self.instruments = Instruments(
+            self._engine,
+            self.journal,
+            self.effects,
+            self._clock,
+            self.touched,
+            lambda job: self._tasks.start(job, "Carrying out effects"),
+        )
         self.corrections = Corrections(store, self.stage, self.computations, self.journal, self._clock, self._step)
         self.text_files = TextFiles(store, self._engine, self._clock, self.touched)
         self.persistence = Persistence(
@@ -214,13 +221,7 @@ class Runtime:
         """Make this the present scene; it is in the log before this ends."""
         await self.set_values.scene(self.preferences.scene_signal, scene, actor, cause)
 
-    # Effects and answers
-
-    async def _sound(self, effect: Effect, seq: int) -> None:
-        self.stage.sound(effect.target, str(effect.data.get("sound", "")))
-
-    async def _change_scene(self, effect: Effect, seq: int) -> None:
-        await self.set_scene(effect.target, "effect", seq)
+    # Answers
 
     def _on_ack(self, overlay_id: int, page: Page, moment_id: str) -> None:
         """A viewers' page says that it has painted a moment."""

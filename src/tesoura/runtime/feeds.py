@@ -85,7 +85,8 @@ class Feeds:
         self.folders = Folders()
         self.zone: tzinfo = UTC
 
-    async def _client(self) -> httpx.AsyncClient:
+    async def client(self) -> httpx.AsyncClient:
+        """The one client for all that is asked over HTTP."""
         # Made when the first feed asks, and loaded beside the loop: it would take a quarter of a second off the start.
         if self._made_client is None:
             library = await asyncio.to_thread(importlib.import_module, "httpx")
@@ -99,7 +100,7 @@ class Feeds:
         return self._made_client
 
     async def _context(self, choices: Mapping[str, Any], secrets: Mapping[str, str], **more: Any) -> FetchContext:
-        client = await self._client()
+        client = await self.client()
         return FetchContext(
             client, self._clock, choices, secrets, folders=self.folders, zone=self.zone, worker=self._worker, **more
         )

@@ -6,7 +6,7 @@ import asyncio
 import logging
 import secrets
 import uuid
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Coroutine, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
@@ -60,6 +60,7 @@ class Instruments:
         effects: Effects,
         clock: Callable[[], datetime],
         touched: Callable[[str], None],
+        start: Callable[[Coroutine[Any, Any, Any]], object],
     ) -> None:
         self._engine, self._graph, self._journal, self._effects, self._clock = (
             engine, engine.graph, journal, effects, clock,
@@ -69,17 +70,17 @@ class Instruments:
         self._stopping = False
         self._values = engine.values
         self._turns: WeakValueDictionary[str, asyncio.Lock] = WeakValueDictionary()
-        self._touched = touched
+        self._touched, self._start = touched, start
 
     def standing(self, name: str) -> InstrumentState | None:
         """How one instrument stands."""
         player = self._graph.player(name)
         return self._standing(player) if player else None
 
-    def all(self) -> list[InstrumentState]:
-        """How all instruments stand, in the order in which they were made."""
+    def all(self, room: str = "instruments") -> list[InstrumentState]:
+        """How all instruments of a room stand, in the order in which they were made."""
         players = [player for key, _ in self._graph if (player := self._graph.player(key))]
-        return [self._standing(player) for player in players]
+        return [self._standing(player) for player in players if player.definition.kind_of.room == room]
 
     def _standing(self, player: Runner) -> InstrumentState:
         setup = player.definition
@@ -103,7 +104,9 @@ class Instruments:
             raise CommandRefused("An error in Tesoura stopped this. Build it anew first.")
         return player
 
-    async def command(self, name: str, command: str, given: Mapping[str, Any], actor: str = "desk") -> Step:
+    async def command(
+        self, name: str, command: str, given: Mapping[str, Any], actor: str = "desk", cause: int | None = None
+    ) -> Step:
         """Give a command: it is in the log before this ends. Raises LookupError, and InvalidField."""
         # One after the other: the second of two equal ones finds the instrument as the first has left it.
         async with self._turns.setdefault(name, asyncio.Lock()):
@@ -114,7 +117,7 @@ class Instruments:
             step = player.attempt(Command(command, given, chance=chance), now)
             data = {"command": command, **step.given, **({} if chance is None else {"chance": chance})}
             kind = player.definition.command_type
-            event = Event(uuid.uuid4().hex, "tesoura", kind, now, data, name, actor=actor)
+            event = Event(uuid.uuid4().hex, "tesoura", kind, now, data, name, cause, actor)
             logged = await self._journal.log([event])
             if logged and (why := player.refusal_of(logged[0].seq)):
                 raise CommandRefused(f"Something came before it: {why}")
@@ -145,7 +148,14 @@ class Instruments:
                 by_id = {(SOURCE + setup.name, one.id): one for setup, one in fired}
                 events = [
                     Event(
-                        one.id, SOURCE + setup.name, one.type, one.at, one.data, setup.name, actor=SOURCE + setup.name
+                        one.id,
+                        SOURCE + setup.name,
+                        one.type,
+                        one.at,
+                        one.data,
+                        setup.name,
+                        one.cause,
+                        SOURCE + setup.name,
                     )
                     for setup, one in fired
                 ]
@@ -162,7 +172,8 @@ class Instruments:
                     continue
                 for one in logged:
                     if effects := by_id[one.event.source, one.event.id].effects:
-                        await self._effects.perform(effects, one.seq, one.event.source)
+                        # Beside everything else: some begin only later, and none keeps another waiting.
+                        self._start(self._effects.perform(effects, one.seq, one.event.source))
 
     def panels_changed(self, signals: Sequence[str]) -> list[str]:
         """The topics of the panels that must be drawn again: in another state, or of a kind that seldom changes."""

@@ -275,9 +275,15 @@ class Stage:
 
     def sound(self, instrument: str, sound: str) -> None:
         """Let a sound be heard on every overlay that shows this instrument."""
-        source = f"/media/{sound}" if "." in sound else f"/static/sounds/{sound}.wav"
         for overlay_id in self._shows.get(instrument, ()):
-            self._hub.sound(overlay_id, source)
+            self._hub.sound(overlay_id, _source_of(sound))
+
+    def sound_on(self, overlay: str, sound: str) -> bool:
+        """Let a sound be heard on the overlay of this name; whether one is on air."""
+        found = [one for one in self._on_air.values() if one.name.casefold() == overlay.strip().casefold()]
+        for one in found:
+            self._hub.sound(one.overlay_id, _source_of(sound))
+        return bool(found)
 
     def show(self, changes: Changes, now: datetime) -> bool:
         """Show what changed, and begin and end what is due; whether any moment did."""
@@ -362,3 +368,8 @@ class Stage:
 def _seen(overlay: Overlay) -> list[Piece]:
     """The pieces that are not hidden in the draft that was put on air."""
     return [piece for piece in overlay.pieces if piece["hidden"] != "yes"]
+
+
+def _source_of(sound: str) -> str:
+    """Where a page finds a sound: one that was added, or one that ships."""
+    return f"/media/{sound}" if "." in sound else f"/static/sounds/{sound}.wav"

@@ -179,7 +179,9 @@ class Cue:
         if answer.instead_of is not None:
             data["instead_of"] = answer.instead_of.key
         effects = self.plan.program.effects(cause, values, answer.at) if answer.fires else ()
-        out.append(Fired(f"{cause.key}:{outcome}", RECORD + self.plan.name, answer.at, data, effects))
+        out.append(
+            Fired(f"{cause.key}:{outcome}", RECORD + self.plan.name, answer.at, data, effects, cause.seq or None)
+        )
 
     def _refusals(self, refused: Sequence[Answer]) -> list[Fired]:
         """Each of the first few by itself; of a crowd the last of them tells how many more there were."""
@@ -188,7 +190,9 @@ class Cue:
         for at, one in enumerate(refused[:MOST_TOLD]):
             data: dict[str, Any] = {"outcome": REFUSED, "cause": one.cause.saved(), "words": one.cause.words}
             data |= {"why": one.why, **({"more": more} if more and at == min(len(refused), MOST_TOLD) - 1 else {})}
-            out.append(Fired(f"{one.cause.key}:{REFUSED}", RECORD + self.plan.name, one.at, data))
+            out.append(
+                Fired(f"{one.cause.key}:{REFUSED}", RECORD + self.plan.name, one.at, data, cause=one.cause.seq or None)
+            )
         return out
 
     # The shape of an instrument

@@ -71,6 +71,8 @@ class Fired:
     at: datetime
     data: Mapping[str, Any] = field(default_factory=dict)
     effects: Sequence[Effect] = ()
+    cause: int | None = None
+    """The place in the log of what led to it, where that is something of its own."""
 
 
 class Instrument(Protocol):

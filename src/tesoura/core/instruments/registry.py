@@ -12,6 +12,12 @@ KINDS: Kinds[InstrumentKind] = Kinds(
         "countdown": f"{_HERE}.countdown",
         "statistics": f"{_HERE}.statistics",
         "map": f"{_HERE}.map",
+        "cue": "tesoura.core.cues",
     }
 )
 """Every kind by name, in the order in which they are offered."""
+
+
+def of_room(room: str) -> list[InstrumentKind]:
+    """The kinds that are set up on these pages."""
+    return [kind for kind in KINDS.values() if kind.room == room]

@@ -1,0 +1,117 @@
+"""Who carries out what: one performer for each kind of effect. What it raises is told as a failure, with its words."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any
+
+from tesoura.core.effects import CALL, COMMAND, PRESS, SCENE, SCENE_BACK, SET, SOUND, SOUND_ON, Effect
+from tesoura.core.signals.assignments import Assignment
+from tesoura.core.values import Scalar, Wanted, as_scalar
+from tesoura.errors import Gone, SourceUnavailable, ValueRefused
+from tesoura.runtime.effects import Performer
+
+if TYPE_CHECKING:
+    from tesoura.runtime.facade import Runtime
+
+BY = "effect"
+"""Who did what an effect does; what led to it stands beside."""
+CALL_S = 5.0
+_PAIR = re.compile(r"\s*(?P<name>[a-z_]{1,40})\s*[:= ]\s*(?P<value>[^,]*)")
+
+
+class Performers:
+    """The performers, and what they must remember between one effect and the one that takes it back."""
+
+    def __init__(self, runtime: Runtime) -> None:
+        self._runtime = runtime
+        self._before: dict[str, str] = {}
+
+    def table(self) -> Mapping[str, Performer]:
+        """Each by its kind of effect."""
+        return {
+            SOUND: self._sound, SOUND_ON: self._sound_on, SCENE: self._scene, SCENE_BACK: self._scene_back,
+            COMMAND: self._command, PRESS: self._press, SET: self._set, CALL: self._call,
+        }  # fmt: skip
+
+    async def _sound(self, effect: Effect, seq: int) -> None:
+        self._runtime.stage.sound(effect.target, str(effect.data.get("sound", "")))
+
+    async def _sound_on(self, effect: Effect, seq: int) -> None:
+        if not self._runtime.stage.sound_on(effect.target, str(effect.data.get("sound", ""))):
+            raise Gone(f"No overlay {effect.target[:60]} is on air.")
+
+    async def _scene(self, effect: Effect, seq: int) -> None:
+        before, wanted = self._runtime.stage.scene, effect.target
+        if before.casefold() != wanted.casefold():
+            self._before[wanted.casefold()] = before
+        await self._runtime.set_scene(wanted, BY, seq)
+
+    async def _scene_back(self, effect: Effect, seq: int) -> str | None:
+        """To the scene before, unless somebody has gone elsewhere meanwhile."""
+        left, present = effect.target.casefold(), self._runtime.stage.scene
+        before = self._before.pop(left, "")
+        if present.casefold() != left:
+            return f"the scene is {present or 'not known'} by now, and stays"
+        if not before:
+            return "there was no scene before"
+        await self._runtime.set_scene(before, BY, seq)
+        return None
+
+    async def _command(self, effect: Effect, seq: int) -> str:
+        told = str(effect.data.get("with", ""))
+        given = {found["name"]: found["value"].strip() for one in told.split(",") if (found := _PAIR.fullmatch(one))}
+        return await self._give(effect.target, str(effect.data.get("command", "")), given, seq)
+
+    async def _press(self, effect: Effect, seq: int) -> str:
+        return await self._give(effect.target, "press", {"by": "a cue"}, seq)
+
+    async def _give(self, name: str, command: str, given: Mapping[str, Any], seq: int) -> str:
+        try:
+            return (await self._runtime.instruments.command(name.lower(), command.lower(), given, BY, seq)).effect
+        except LookupError:
+            raise Gone(f"There is no {name[:60]} any more.") from None
+
+    async def _set(self, effect: Effect, seq: int) -> None:
+        """A value set by hand keeps what it is; anything else is set as a script would."""
+        name, value = effect.target.lower(), _value(str(effect.data.get("value", "")))
+        feed, _, part = name.partition(".")
+        if self._runtime.feeds.hand_signal(feed) is not None:
+            await self._runtime.set_by_hand(feed, lambda _: value, BY)
+        elif feed == "script" and part:
+            await self._runtime.set_values.by_script(Assignment(name, value), BY)
+        else:
+            raise Gone(f"{name[:60]} cannot be set: it is neither set by hand nor by a script.")
+
+    async def _call(self, effect: Effect, seq: int) -> str:
+        import httpx
+
+        body = str(effect.data.get("body", ""))
+        client = await self._runtime.feeds.client()
+        try:
+            async with client.stream(
+                "POST", effect.target, content=body.encode(), headers={"Content-Type": _type_of(body)}, timeout=CALL_S
+            ) as answer:
+                status = answer.status_code
+        except httpx.HTTPError as error:
+            raise SourceUnavailable(f"No answer within {CALL_S:.0f} s ({type(error).__name__}).") from None
+        if status >= 400:
+            raise SourceUnavailable(f"It answered {status}.")
+        return f"it answered {status}"
+
+
+def _value(typed: str) -> Scalar:
+    try:
+        return as_scalar(typed, Wanted.NUMBER)
+    except ValueRefused:
+        return typed
+
+
+def _type_of(body: str) -> str:
+    try:
+        json.loads(body)
+    except ValueError:
+        return "text/plain; charset=utf-8"
+    return "application/json"
