@@ -174,7 +174,7 @@ def test_an_event_of_its_type_sets_it_off_with_its_fields_and_by_whom() -> None:
     assert cause == Cause("7", at(3), "a gift", "teacup_ana", 7, {"name": "teacup_ana", "amount": 9})
     assert gift.of_event(event("gift", amount=4)) is None
     assert gift.of_event(event("follow", amount=9)) is None
-    assert gift.words() == "a gift and amount at least 5"
+    assert gift.words() == "a gift with amount at least 5"
 
 
 @pytest.mark.parametrize(

@@ -387,9 +387,12 @@ def test_axe_finds_nothing_serious(browser: Browser, running: Running, members: 
     running.event(type="kill", data={"target": "tuck", "amount": 2})
     until(lambda: running.signal("reach.members").get("value"))
     _add_instruments(running)
+    running.press("/", "/cues/new", {"title": "Gift cheer", "when": "event", "event": "gift", "do_1": "set",
+                                     "signal_1": "script.cheers", "value_of_1": "{event.name}"})  # fmt: skip
     for path in ("", "feeds/", "feeds/new", "feeds/new/channel", "feeds/reach", "signals/", "overlays/",
                  "overlays/new", "overlays/1", "instruments/", "instruments/new", "instruments/new/map",
-                 "instruments/kettle_break", "instruments/game", *NEWER):  # fmt: skip
+                 "instruments/kettle_break", "instruments/game", "cues/", "cues/new", "cues/gift_cheer",
+                 *NEWER):  # fmt: skip
         look(f"/{path}")
     look("/preferences/")
     look("/nothing")

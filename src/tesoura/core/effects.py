@@ -27,6 +27,8 @@ class Effect:
     data: Mapping[str, Any] = field(default_factory=dict)
     not_after: datetime | None = None
     delay_s: float = 0.0
+    unlogged: Mapping[str, Any] = field(default_factory=dict)
+    """What its performer needs and no log may hold, as an address with a key in it."""
 
     def too_late(self, now: datetime) -> bool:
         """Whether it makes no sense any more."""

@@ -92,7 +92,11 @@ class Performers:
         client = await self._runtime.feeds.client()
         try:
             async with client.stream(
-                "POST", effect.target, content=body.encode(), headers={"Content-Type": _type_of(body)}, timeout=CALL_S
+                "POST",
+                str(effect.unlogged["address"]),
+                content=body.encode(),
+                headers={"Content-Type": _type_of(body)},
+                timeout=CALL_S,
             ) as answer:
                 status = answer.status_code
         except httpx.HTTPError as error:

@@ -87,7 +87,7 @@ class Happens(Blind):
     def words(self) -> str:
         """The type and the conditions."""
         rules = " and ".join(one.words() for one in self.conditions)
-        return (self.said or f"{self.type} happens") + (f" and {rules}" if rules else "")
+        return (self.said or f"{self.type} happens") + (f" with {rules}" if rules else "")
 
 
 def _told(event: Occurrence, words: str, person: str, **more: Scalar) -> Cause:
@@ -142,6 +142,22 @@ class ChatWord(Blind):
 def _bare(word: str) -> str:
     """A word without what may follow it in a sentence."""
     return (word.rstrip(".,;:?!…") or word).casefold()
+
+
+@dataclass(frozen=True, slots=True)
+class SessionStarts(Blind):
+    """A stream session that somebody starts."""
+
+    types: tuple[str, ...] = ("tesoura.action",)
+
+    def of_event(self, event: Occurrence) -> Cause | None:
+        """It, when that was the action."""
+        started = event.type in self.types and event.data.get("action") == "session.start"
+        return _told(event, self.words(), "") if started else None
+
+    def words(self) -> str:
+        """That."""
+        return "a stream session starts"
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,6 +8,7 @@ from datetime import datetime, timedelta
 
 from tesoura.core.cues.limits import Cause
 from tesoura.core.effects import BACK, CALL, COMMAND, PRESS, SCENE, SET, SOUND_ON, Effect
+from tesoura.core.forms.covering import covered, keys_in
 from tesoura.core.language.numbers import ENGLISH, NumberStyle
 from tesoura.core.language.scope import Scope
 from tesoura.core.language.wording import Wording, compile_wording
@@ -42,8 +43,9 @@ def step(kind: str, target: str, given: Mapping[str, str], after_s: float = 0.0,
     return CueStep(kind, target, {name: compile_wording(text) for name, text in given.items()}, after_s, for_s)
 
 
-def _given(one: CueStep) -> str:
-    return ", ".join(f"{name} {wording.source}" for name, wording in one.given.items() if wording.source)
+def _shown(address: str) -> str:
+    """An address without the keys in it."""
+    return covered(address, keys_in(address))
 
 
 _WORDS: Mapping[str, Callable[[CueStep], str]] = {
@@ -51,7 +53,7 @@ _WORDS: Mapping[str, Callable[[CueStep], str]] = {
     SET: lambda one: f"set {one.target} to {one.given['value'].source}",
     COMMAND: lambda one: f"give {one.target} “{one.given['command'].source}”",
     PRESS: lambda one: f"press {one.target}",
-    CALL: lambda one: f"call {one.target}",
+    CALL: lambda one: f"call {_shown(one.target)}",
     SOUND_ON: lambda one: f"play {one.given['sound'].source} on {one.target}",
 }
 
@@ -86,6 +88,8 @@ class CueSteps:
             begins_s += one.after_s
             given = {name: wording.render(scope).text or "" for name, wording in one.given.items()}
             first = Effect(one.kind, one.target, given, delay_s=begins_s)
+            if one.kind == CALL:
+                first = replace(first, target=_shown(one.target), unlogged={"address": one.target})
             found.append(replace(first, not_after=at + timedelta(seconds=begins_s) + SENSE_FOR))
             if one.for_s:
                 # Taken back whenever that is: nobody wants to stay there for good.

@@ -5,21 +5,32 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from contextlib import suppress
-from datetime import time
+from datetime import time, timedelta
 from typing import Any
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.cues.conditions import OnlyIf
 from tesoura.core.cues.crossings import Becomes, Crosses, StaysStill
 from tesoura.core.cues.cue import CuePlan
-from tesoura.core.cues.happenings import ANYONE, FIRST, HOW, IS, WHO, ChatWord, Condition, Happens, Pressed
+from tesoura.core.cues.happenings import (
+    ANYONE,
+    FIRST,
+    HOW,
+    IS,
+    WHO,
+    ChatWord,
+    Condition,
+    Happens,
+    Pressed,
+    SessionStarts,
+)
 from tesoura.core.cues.limits import BUSY, MOST_WAITING, QUEUE, Limits
 from tesoura.core.cues.program import CueStep, CueSteps, step
 from tesoura.core.cues.times import DAYS, AtTimes, BeforeEntry, Repeats
 from tesoura.core.cues.triggers import Trigger
 from tesoura.core.effects import CALL, COMMAND, PRESS, SCENE, SET, SOUND_ON
 from tesoura.core.forms.checks import choice, line, text, whole
-from tesoura.core.forms.durations import duration
+from tesoura.core.forms.durations import brief, duration
 from tesoura.core.forms.fields import Field, number, one_of, switch
 from tesoura.core.language.formula import compile_formula
 from tesoura.core.language.wording import compile_wording
@@ -113,10 +124,10 @@ def _conditions() -> dict[str, Field]:
     fields: dict[str, Field] = {}
     for at in range(1, CONDITIONS + 1):
         fields |= {
-            f"field_{at}": Field("And its field", _LATER, kind="datum", only_if=("when", ("event",)), advanced=at > 1,
+            f"field_{at}": Field("And its field", _LATER, kind="datum", only_if=("when", ("event",)),
                                  placeholder="amount"),
-            f"how_{at}": one_of("is so", HOW, IS, only_if=("when", ("event",)), advanced=at > 1),
-            f"value_{at}": Field("what", _LATER, only_if=("when", ("event",)), advanced=at > 1),
+            f"how_{at}": one_of("is so", HOW, IS, only_if=("when", ("event",))),
+            f"value_{at}": Field("what", _LATER, only_if=("when", ("event",))),
         }  # fmt: skip
     return fields
 
@@ -127,18 +138,19 @@ def _step(at: int) -> dict[str, Field]:
 
     first = DO[1:] if at == 1 else DO
     return {
-        f"do_{at}": one_of("Do this" if at == 1 else "Then", first, first[0][0]),
+        f"do_{at}": one_of("Do this" if at == 1 else "Then", first, first[0][0],
+                           only_if=None if at == 1 else (f"do_{at - 1}", tuple(kind for kind, _ in DO if kind))),
         f"after_{at}": number("after", 0, 3_600, 0, "seconds", only_if=only(*(kind for kind, _ in DO if kind))),
-        f"scene_{at}": Field("To the scene", _LATER, kind="scene", only_if=only(SCENE)),
+        f"scene_{at}": Field("To the scene", _LATER, kind="scene", only_if=only(SCENE), placeholder="choose one"),
         f"for_{at}": number("and back after", 0, 86_400, 0, "seconds; 0 stays", only_if=only(SCENE)),
         f"instrument_{at}": Field("The instrument", _LATER, kind="instrument", only_if=only(COMMAND)),
-        f"command_{at}": Field("The command", _LATER, only_if=only(COMMAND), placeholder="start"),
+        f"command_{at}": Field("The command", _LATER, kind="command", only_if=only(COMMAND), placeholder="start"),
         f"with_{at}": Field("with", _wording, only_if=only(COMMAND), placeholder="by 3 min"),
         f"signal_{at}": Field("The value", _LATER, kind="signal", only_if=only(SET)),
         f"value_of_{at}": Field("to", _wording, only_if=only(SET), placeholder="{event.name}"),
         f"cue_{at}": Field("The cue", _LATER, kind="instrument", of="cue", only_if=only(PRESS)),
         f"sound_{at}": Field("The sound", _LATER, kind="sound", only_if=only(SOUND_ON)),
-        f"overlay_{at}": Field("on the overlay", _LATER, only_if=only(SOUND_ON)),
+        f"overlay_{at}": Field("on the overlay", _LATER, kind="overlay", only_if=only(SOUND_ON)),
         f"address_{at}": Field("The address", _address, only_if=only(CALL), placeholder="http://127.0.0.1:5050/lamp"),
         f"body_{at}": Field("and send", _wording, only_if=only(CALL), placeholder='{"name": "{event.name}"}'),
     }  # fmt: skip
@@ -150,7 +162,7 @@ FIELDS: Mapping[str, Field] = {
     "when": one_of("When", WHEN, "press"),
     "event": Field("What happens", text(120, empty=True), kind="event", only_if=("when", ("event",))),
     **_conditions(),
-    "person": Field("Who did it", _LATER, kind="datum", default="name", only_if=("when", ("event",)), advanced=True),
+    "person": Field("Who did it", _LATER, kind="datum", default="name", only_if=("when", ("event",))),
     "word": Field("The word", text(60, empty=True), only_if=("when", ("chat",)), placeholder="!spin"),
     "who": one_of("Said by", WHO, ANYONE, only_if=("when", ("chat",))),
     "where": one_of("It stands", (("first", "first in the line"), ("anywhere", "anywhere")), FIRST,
@@ -161,17 +173,17 @@ FIELDS: Mapping[str, Field] = {
     "back": Field("Again once it was beyond", _back, only_if=("when", ("crosses",)), placeholder="the level itself"),
     "value": Field("It becomes", _LATER, only_if=("when", ("becomes",)), placeholder="anything else"),
     "still_for": Field("for", _needed_length, default="30 s", only_if=("when", ("still",))),
-    "to_scene": Field("To", _LATER, kind="scene", only_if=("when", ("scene",))),
+    "to_scene": Field("To", _LATER, kind="scene", only_if=("when", ("scene",)), placeholder="any other"),
     "times": Field("At", _times, only_if=("when", ("times",)), placeholder="19:30, 20:00"),
     "days": Field("on", _days, kind="several", options=tuple((str(at), one) for at, one in enumerate(DAYS)),
                   default=",".join(str(at) for at in range(len(DAYS))), only_if=("when", ("times",))),
     "every_min": number("Every", 1, 1_440, 10, "minutes", only_if=("when", ("every",))),
     "before_min": number("So long before", 0, 1_440, 10, "minutes", only_if=("when", ("before",))),
-    "if_formula": Field("Only if", _formula, kind="formula", placeholder="match.deaths < 3"),
+    "if_formula": Field("This is true", _formula, kind="formula", placeholder="match.deaths < 3"),
     "if_scenes": Field("Only in these scenes", _LATER, placeholder="Play, Talk", advanced=True),
     "if_session": switch("Only while a session runs", "no", advanced=True),
     **{name: field for at in range(1, STEPS + 1) for name, field in _step(at).items()},
-    "rests": Field("No more often than every", _length, placeholder="2 min"),
+    "rests": Field("Every", _length, placeholder="2 min"),
     "person_rests": Field("and each person every", _length, placeholder="10 min", advanced=True),
     "may_wait": Field("So many may wait", whole(0, MOST_WAITING), default=0, kind="number", least=0, most=MOST_WAITING,
                       advanced=True),
@@ -180,6 +192,19 @@ FIELDS: Mapping[str, Field] = {
     "late": switch("Do late what a crash left undone", "no", advanced=True),
 }  # fmt: skip
 _UNASKED = {name: field.default for name, field in FIELDS.items()}
+GROUPS = ("When", "Only if", "Do", "No more often than", "")
+"""The headings of its form, in their order."""
+
+
+def group_of(name: str) -> str:
+    """Under which heading a field stands."""
+    if name in ("title", "group"):
+        return ""
+    if name.startswith("if_"):
+        return "Only if"
+    if name in ("rests", "person_rests", "may_wait", "busy", "late"):
+        return "No more often than"
+    return "Do" if re.fullmatch(r"[a-z_]+_\d", name) and not re.match(r"(field|how|value)_\d", name) else "When"
 
 
 def check(choices: Mapping[str, Any]) -> dict[str, str]:
@@ -245,7 +270,7 @@ def trigger(given: Mapping[str, Any], almanac: Almanac) -> Trigger:
     if when == "before":
         return BeforeEntry(signal, int(given["before_min"]))
     if when == "session":
-        return Happens("tesoura.action", (Condition("action", IS, "session.start"),), "", "a stream session starts")
+        return SessionStarts()
     return Pressed()
 
 
@@ -272,16 +297,18 @@ def _seconds(length: str) -> float:
     return 0.0
 
 
-def sentence(it: CuePlan) -> str:
-    """The cue as one sentence."""
+def sentence(it: CuePlan) -> list[tuple[str, bool]]:
+    """The cue as one sentence, in parts; those that differ from cue to cue stand out."""
     assert isinstance(it.conditions, OnlyIf)
     assert isinstance(it.program, CueSteps)
-    said = f"When {it.trigger.words()}"
+    parts = [("When ", False), (it.trigger.words(), True)]
     if extra := it.conditions.words():
-        said += f" {extra}" if extra.startswith("in scene") else f", {extra}"
-    said += f", {it.program.words()}"
+        parts += [(" " if extra.startswith("in scene") else ", ", False), (extra, True)]
+    parts += [(", ", False), (it.program.words() or "do nothing", True)]
     if it.limits.rests_s:
-        said += f", no more often than every {it.limits.rests_s:g} s"
+        parts += [(", no more often than every ", False), (brief(timedelta(seconds=it.limits.rests_s)), True)]
+    if it.limits.person_s:
+        parts += [(", each person every ", False), (brief(timedelta(seconds=it.limits.person_s)), True)]
     if it.limits.may_wait:
-        said += f"; {it.limits.may_wait} may wait"
-    return said + "."
+        parts += [("; ", False), (f"{it.limits.may_wait} may wait", True)]
+    return [*parts, (".", False)]

@@ -223,6 +223,28 @@ def describe() -> dict[str, Any]:
                     },
                 },
             },
+            "/api/cues": {
+                "get": {
+                    "summary": "All cues: how each stands, and its sentence",
+                    "responses": {
+                        "200": {"description": "By name", **_json({"type": "array", "items": {"type": "object"}})},
+                        "401": refused["401"],
+                    },
+                }
+            },
+            "/api/cues/{name}/press": {
+                "parameters": [_NAME],
+                "post": {
+                    "summary": "Fire a cue; its limits hold",
+                    "requestBody": _json({"type": "object"}),
+                    "responses": {
+                        "200": {"description": "What it does, or why not now", **_json({"type": "object"})},
+                        "404": _problem("No such cue"),
+                        "422": _problem("Something else was given than a person"),
+                        **refused,
+                    },
+                },
+            },
             "/api/actions": {
                 "get": {
                     "summary": "The actions that a program may do, each with its parameters",

@@ -16,6 +16,7 @@ from tesoura.runtime.instruments import InstrumentState
 from tesoura.runtime.preferences import SCENE_SIGNAL
 from tesoura.web.api.description import describe
 from tesoura.web.api.models import parsed, read_value, whose
+from tesoura.web.cues.views import sentence_of
 from tesoura.web.desk.hand import change, controls
 from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import runtime, store
@@ -168,6 +169,31 @@ def command(name: str, command: str) -> ResponseReturnValue:
     standing = runtime().call(lambda self: self.instruments.standing(full))
     assert standing is not None
     return {**_instrument(standing), "effect": done.result["effect"]}
+
+
+@blueprint.get("/cues")
+def all_cues() -> ResponseReturnValue:
+    """All cues: how each stands, and its sentence."""
+    found = runtime().call(lambda self: self.instruments.all("cues"))
+    return jsonify([{**_instrument(one), "sentence": sentence_of(one)} for one in found])
+
+
+@blueprint.post("/cues/<name>/press")
+def press_cue(name: str) -> ResponseReturnValue:
+    """Fire a cue; its limits hold. `{"person": "bolt_uncle"}` says for whom."""
+    given = _body() if request.get_data() else {}
+    if not isinstance(given, dict) or not set(given) <= {"person", "by"}:
+        return problem(422, "This could not be taken", 'Send nothing, or {"person": "bolt_uncle"}.')
+    full = name.lower()
+    cues = runtime().call(lambda self: self.instruments.all("cues"))
+    if full not in [one.setup.name for one in cues]:
+        names = ", ".join(one.setup.name for one in cues) or "none yet"
+        return problem(404, f"There is no cue {name[:60]}", f"There are: {names}.")
+    try:
+        done = act("instrument.command", **{**given, "instrument": full, "command": "press"})
+    except Invalid as error:
+        return problem(422, "This could not be done", str(error))
+    return {"name": full, "effect": done.result["effect"]}
 
 
 @blueprint.get("/openapi.json")

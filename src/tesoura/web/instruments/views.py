@@ -16,7 +16,7 @@ from tesoura.core.forms.form import Fields
 from tesoura.core.instruments.base import InstrumentKind
 from tesoura.core.instruments.items import ADD, CHANGE, MOVE, REMOVE
 from tesoura.core.instruments.records import KeptRecord
-from tesoura.core.instruments.registry import KINDS
+from tesoura.core.instruments.registry import KINDS, of_room
 from tesoura.core.instruments.runner import Setup
 from tesoura.core.overlays.pieces.kind import PieceKind
 from tesoura.errors import Ambiguous, Invalid, InvalidField, InvalidPiece
@@ -37,7 +37,7 @@ SHOWN_RECORDS = 50
 
 
 def _kind(name: str) -> InstrumentKind:
-    if name not in KINDS:
+    if name not in KINDS or KINDS[name].room != "instruments":
         abort(404)
     return KINDS[name]
 
@@ -45,7 +45,7 @@ def _kind(name: str) -> InstrumentKind:
 def row_of(name: str) -> ComputedRow:
     """The stored set-up of an instrument, or the page that says that there is none."""
     found = store().read(lambda session: stored.by_name(session, name))
-    if found is None or found.kind not in KINDS:
+    if found is None or found.kind not in KINDS or KINDS[found.kind].room != "instruments":
         abort(404)
     return found
 
@@ -113,14 +113,15 @@ def page_fragment(name: str) -> ResponseReturnValue:
 @blueprint.get("/")
 def index() -> ResponseReturnValue:
     """All instruments."""
-    gone = store().read(lambda session: [row for row in stored.removed(session) if row.kind in KINDS])
-    return render_template("instruments/index.html", panels=panels(), kinds=KINDS.values(), gone=gone[:6])
+    kinds = [kind.name for kind in of_room("instruments")]
+    gone = store().read(lambda session: [row for row in stored.removed(session) if row.kind in kinds])
+    return render_template("instruments/index.html", panels=panels(), kinds=of_room("instruments"), gone=gone[:6])
 
 
 @blueprint.get("/new")
 def choose() -> ResponseReturnValue:
     """Which kind of instrument."""
-    return render_template("instruments/choose.html", kinds=KINDS.values())
+    return render_template("instruments/choose.html", kinds=of_room("instruments"))
 
 
 def _typed(kind: InstrumentKind) -> dict[str, Any]:

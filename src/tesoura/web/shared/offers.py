@@ -8,6 +8,7 @@ from functools import cached_property
 from tesoura.runtime.facade import Runtime
 from tesoura.store import log as event_log
 from tesoura.store import log_search, media
+from tesoura.store import overlays as stored_overlays
 from tesoura.store.tables import MediaRow
 from tesoura.web.shared.doors import runtime, store
 
@@ -50,6 +51,17 @@ class Offers:
             told = data.get(field)
             found |= {str(one): None for one in (told if isinstance(told, list) else [told]) if one}
         return sorted(found)
+
+    @cached_property
+    def overlays(self) -> list[str]:
+        """The overlays' names."""
+        return [row.name for row in store().read(stored_overlays.all_overlays)]
+
+    @cached_property
+    def commands(self) -> list[str]:
+        """The commands that instruments know."""
+        every = runtime().call(lambda self: self.instruments.all())
+        return list(dict.fromkeys(known.name for one in every for known in one.setup.kind_of.all_commands))
 
     @cached_property
     def scenes(self) -> list[str]:

@@ -213,7 +213,7 @@ function byHand(key) {
 for (const input of document.querySelectorAll("[data-send-at-once]")) input.addEventListener("change", () => { if (input.files.length) input.form.submit(); });
 
 // Keys.
-const rooms = { d: "/", f: "/feeds/", s: "/signals/", i: "/instruments/", o: "/overlays/", t: "/files/", l: "/log/", r: "/reports/", p: "/preferences/" };
+const rooms = { d: "/", f: "/feeds/", s: "/signals/", i: "/instruments/", o: "/overlays/", c: "/cues/", t: "/files/", l: "/log/", r: "/reports/", p: "/preferences/" };
 const dialog = document.getElementById("keys");
 let going = 0;
 document.querySelector("[data-keys-open]")?.addEventListener("click", () => dialog.showModal());

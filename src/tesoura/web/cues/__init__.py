@@ -1,0 +1,1 @@
+"""Cues: what happens by itself, as sentences; made, tried, fired, looked back on."""

@@ -1,0 +1,247 @@
+"""Cues: the list in sentences, one being made, what it would have done, and what it did."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from itertools import islice
+from typing import Any
+
+from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from tesoura.actions.computed_setup import filled_instrument
+from tesoura.core.cues.cue import FIRES, RECORD, Cue
+from tesoura.core.cues.looking_back import looked_back
+from tesoura.core.cues.setup import GROUPS, STEPS, group_of, plan, sentence
+from tesoura.core.forms.fields import Field
+from tesoura.core.instruments.registry import KINDS
+from tesoura.errors import Invalid, InvalidPiece
+from tesoura.runtime.instruments import InstrumentState
+from tesoura.store import computed as stored
+from tesoura.store import log as event_log
+from tesoura.store.log import Logged
+from tesoura.store.tables import ComputedRow
+from tesoura.web.shared.acting import act
+from tesoura.web.shared.doors import now, runtime, store
+from tesoura.web.shared.typed import as_typed
+
+blueprint = Blueprint("cues", __name__, url_prefix="/cues")
+SHOWN = 20
+LOOK_BACK = timedelta(hours=12)
+"""So far back the log is looked at when no stream session was begun."""
+
+
+@dataclass(frozen=True, slots=True)
+class Decision:
+    """One of a cue's decisions as its page tells it: when, what, why or why not, and what became of its effects."""
+
+    seq: int
+    at: datetime
+    outcome: str
+    words: str
+    why: str
+    cause: int | None
+    effects: tuple[Mapping[str, Any], ...] = ()
+    more: int = 0
+
+
+def row_of(name: str) -> ComputedRow:
+    """The stored set-up of a cue, or 404."""
+    found = store().read(lambda session: stored.by_name(session, name))
+    if found is None or found.kind != "cue":
+        abort(404)
+    return found
+
+
+def _standing(name: str) -> InstrumentState:
+    found = runtime().call(lambda self: self.instruments.standing(name))
+    if found is None or found.setup.kind != "cue":
+        abort(404)
+    return found
+
+
+def _said(standing: InstrumentState) -> list[tuple[str, bool]]:
+    it = standing.instrument
+    assert isinstance(it, Cue)
+    return sentence(it.plan)
+
+
+def sentence_of(standing: InstrumentState) -> str:
+    """A cue as one plain sentence."""
+    return "".join(words for words, _ in _said(standing))
+
+
+def _card(standing: InstrumentState, said: str = "", wrong: str = "") -> dict[str, Any]:
+    return {"it": standing, "name": standing.setup.name, "sentence": _said(standing), "said": said, "wrong": wrong}
+
+
+# The list
+
+
+@blueprint.get("/")
+def index() -> ResponseReturnValue:
+    """All cues, in sentences, by their groups."""
+    groups: dict[str, list[dict[str, Any]]] = {}
+    for one in runtime().call(lambda self: self.instruments.all("cues")):
+        groups.setdefault(str(one.setup.choices.get("group", "")), []).append(_card(one))
+    gone = store().read(lambda session: [row for row in stored.removed(session) if row.kind == "cue"])
+    return render_template("cues/index.html", groups=sorted(groups.items()), gone=gone[:6])
+
+
+@blueprint.get("/<name>/card")
+def card_fragment(name: str) -> ResponseReturnValue:
+    """One cue of the list."""
+    return render_template("cues/_card.html", **_card(_standing(name)))
+
+
+@blueprint.post("/<name>/do/<any(press, on, off, clear):command>")
+def do(name: str, command: str) -> ResponseReturnValue:
+    """Fire it, switch it on or off, send away who waits; its card as it is then."""
+    _standing(name)
+    said = wrong = ""
+    try:
+        said = str(act("instrument.command", instrument=name, command=command, by="the desk").result["effect"])
+    except Invalid as error:
+        wrong = str(error)
+    if not request.headers.get("HX-Request"):
+        flash(said or wrong, "wrong" if wrong else "said")
+        return redirect(url_for("cues.edit", name=name))
+    return render_template("cues/_card.html", **_card(_standing(name), said, wrong)), 422 if wrong else 200
+
+
+# One cue
+
+
+def _typed() -> dict[str, Any]:
+    typed: dict[str, Any] = {key: value for key, value in request.form.items() if key != "csrf_token"}
+    if "days" in request.form or typed.get("when") == "times":
+        typed["days"] = request.form.getlist("days")
+    return typed
+
+
+def _groups() -> list[tuple[str, list[dict[str, Field]]]]:
+    """The form's fields under their headings, in rows: each step has one of its own."""
+    fields = KINDS["cue"].fields
+    found = []
+    for words in GROUPS:
+        own = {name: one for name, one in fields.items() if group_of(name) == words}
+        rows = [{name: one for name, one in own.items() if name.endswith(f"_{at}")} for at in range(1, STEPS + 1)]
+        first = {name: one for name, one in own.items() if not any(name in row for row in rows)}
+        found.append((words, [row for row in (first, *rows) if row]))
+    return found
+
+
+def _instruments_of(kind: str) -> list[tuple[str, str]]:
+    every = runtime().call(lambda self: self.instruments.all("cues" if kind == "cue" else "instruments"))
+    return [(one.setup.name, str(one.setup.choices["title"])) for one in every if kind in ("", one.setup.kind)]
+
+
+def _page(typed: Mapping[str, Any], wrong: Mapping[str, str], row: ComputedRow | None) -> dict[str, Any]:
+    fields = KINDS["cue"].fields
+    return {
+        "row": row, "groups": _groups(), "wrong": wrong, "instruments_of": _instruments_of,
+        "typed": {name: value for name, value in typed.items() if name in fields and value != fields[name].default},
+        "card": _card(_standing(row.name)) if row else None, "history": _history(row.name) if row else [],
+    }  # fmt: skip
+
+
+@blueprint.route("/new", methods=["GET", "POST"])
+def new() -> ResponseReturnValue:
+    """Make a cue."""
+    if request.method == "GET":
+        return render_template("cues/edit.html", **_page(request.args.to_dict(), {}, None))
+    typed = _typed()
+    try:
+        done = act("instrument.new", kind="cue", choices=typed)
+    except InvalidPiece as error:
+        return render_template("cues/edit.html", **_page(typed, error.wrong, None)), 422
+    flash(done.words, "said")
+    return redirect(url_for("cues.edit", name=done.result["instrument"]))
+
+
+@blueprint.route("/<name>", methods=["GET", "POST"])
+def edit(name: str) -> ResponseReturnValue:
+    """A cue's own page: how it stands, what it did, how it is set up."""
+    row = row_of(name)
+    if request.method == "GET":
+        return render_template("cues/edit.html", **_page(as_typed(KINDS["cue"].fields, row.choices), {}, row))
+    typed = _typed()
+    try:
+        flash(act("instrument.change", instrument=name, choices=typed).words, "said")
+    except InvalidPiece as error:
+        return render_template("cues/edit.html", **_page(typed, error.wrong, row)), 422
+    return redirect(url_for("cues.edit", name=name))
+
+
+@blueprint.post("/try")
+def attempt() -> ResponseReturnValue:
+    """A cue as a sentence while it is made, and what it would have done with what is in the log."""
+    typed = _typed()
+    filled = filled_instrument(KINDS["cue"], {**typed, "title": str(typed.get("title", "")).strip() or "It"})
+    if filled.wrong:
+        return render_template("cues/_tried.html", wrong=filled.wrong, fields=KINDS["cue"].fields)
+    almanac = runtime().call(lambda self: self.engine.graph.almanac)
+    made = plan("it", filled.choices, almanac)
+    since = almanac.session_began or now() - LOOK_BACK
+    types = made.trigger.types
+    found = store().read(
+        lambda session: looked_back(
+            made, event_log.happenings(session, types, since, event_log.last_seq(session), in_order=True)
+        )
+    ) if types else ()  # fmt: skip
+    asks = bool(filled.choices.get("if_formula") or filled.choices.get("if_scenes"))
+    return render_template(
+        "cues/_tried.html", wrong={}, sentence=sentence(made), told=bool(types), asks=asks,
+        in_session=almanac.session_began is not None, fired=[one for one in found if one.data["outcome"] == FIRES],
+        refused=sum(1 + int(one.data.get("more", 0)) for one in found if one.data["outcome"] == "refused"),
+    )  # fmt: skip
+
+
+@blueprint.get("/<name>/history")
+def history_fragment(name: str) -> ResponseReturnValue:
+    """What it did lately."""
+    row = row_of(name)
+    return render_template("cues/_history.html", row=row, history=_history(name))
+
+
+def _history(name: str) -> list[Decision]:
+    def ask(session: Any) -> list[Decision]:
+        last = event_log.last_seq(session)
+        found = islice(event_log.backwards(session, [RECORD + name], last), SHOWN)
+        return [_decision(one, _ended(session, one)) for one in found]
+
+    return store().read(ask)
+
+
+def _ended(session: Any, one: Logged) -> tuple[Mapping[str, Any], ...]:
+    """What became of the effects of a firing."""
+    if one.event.data.get("outcome") != FIRES:
+        return ()
+    begun = event_log.caused_by(session, one.seq)
+    ended = [end.event.data for start in begun for end in event_log.caused_by(session, start.seq)]
+    return tuple(data for data in [*ended, *(start.event.data for start in begun)] if "outcome" in data and data)
+
+
+def _decision(one: Logged, effects: tuple[Mapping[str, Any], ...]) -> Decision:
+    data = one.event.data
+    return Decision(
+        one.seq, one.event.time, str(data.get("outcome")), str(data.get("words", "")), str(data.get("why", "")),
+        one.event.cause, effects, int(str(data.get("more", 0))),
+    )  # fmt: skip
+
+
+@blueprint.post("/<name>/remove")
+def remove(name: str) -> ResponseReturnValue:
+    """Put a cue away; it can be brought back."""
+    row_of(name)
+    flash(act("instrument.remove", instrument=name).words, "undo:" + url_for("cues.restore", name=name))
+    return redirect(url_for("cues.index"))
+
+
+@blueprint.post("/<name>/restore")
+def restore(name: str) -> ResponseReturnValue:
+    """Bring a cue back."""
+    flash(act("instrument.restore", instrument=name).words, "said")
+    return redirect(url_for("cues.edit", name=name))
