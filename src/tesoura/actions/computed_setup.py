@@ -12,6 +12,7 @@ from tesoura.actions.action import Action, Call, Doing, Done, Given, one_of_thes
 from tesoura.actions.roles import SET_UP
 from tesoura.core.computed.definitions import COMPUTED, ComputedKind, build
 from tesoura.core.computed.graph import Definition
+from tesoura.core.cues.setup import CUE, STEPS, pressed_by, way_back
 from tesoura.core.forms.checks import group, text, whole
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import Filled, fill
@@ -182,6 +183,8 @@ async def _instrument(doing: Doing, name: str, gone_too: bool = False) -> Comput
 async def _change_instrument(doing: Doing, given: Given) -> Done:
     row = await _instrument(doing, given["instrument"])
     choices = _instrument_choices(KINDS[row.kind], given["choices"])
+    if row.kind == CUE:
+        await _no_loop(doing, row.name, choices)
     before = dict(row.choices)
     await _keep(doing, row.id, row.kind, row.name, choices)
     return Done(f"“{choices['title']}” was changed.", {"instrument": row.name},
@@ -193,6 +196,15 @@ async def _instrument_away(doing: Doing, given: Given, away: bool) -> Done:
     await _put_away(doing, row.id or 0, away)
     other = Call("instrument.restore" if away else "instrument.remove", {"instrument": row.name})
     return Done(f"“{row.choices['title']}” {'was put away' if away else 'is back'}.", {"instrument": row.name}, other)
+
+
+async def _no_loop(doing: Doing, name: str, choices: Mapping[str, Any]) -> None:
+    """See that a cue does not press itself, by way of others either. Raises InvalidPiece, which shows the way."""
+    rows = await doing.read(stored.all_computed)
+    presses = {row.name: pressed_by(row.choices) for row in rows if row.kind == CUE} | {name: pressed_by(choices)}
+    if way := way_back(name, presses):
+        step = next(at for at in range(1, STEPS + 1) if choices.get(f"cue_{at}") == way[1])
+        raise InvalidPiece({f"cue_{step}": f"It would press itself: {' → '.join(way)}. Leave one of them out."})
 
 
 NEW_INSTRUMENT = _setup(

@@ -23,6 +23,17 @@ INSTRUMENTS: tuple[tuple[str, str, dict[str, Any]], ...] = (
     ("statistics", "game",
      {"title": "Game statistics", "player": "mara_vane", "without_tags": "gust bonus", "last": "12"}),
     ("map", "ladder_map", {"title": "Map", "player": "mara_vane", "b_x": "840", "b_y": "600"}),
+    ("cue", "big_gift",
+     {"title": "A big gift", "group": "Gifts", "when": "event", "event": "gift", "field_1": "amount",
+      "how_1": "at least", "value_1": "8", "do_1": "sound_on", "sound_1": "bell", "overlay_1": "Cup evening",
+      "do_2": "set", "after_2": "1", "signal_2": "script.thanks", "value_of_2": "{event.name}", "rests": "30 s",
+      "may_wait": "2"}),
+    ("cue", "kettle_goes_on",
+     {"title": "The kettle goes on", "group": "Breaks", "when": "scene", "to_scene": "Break", "do_1": "command",
+      "instrument_1": "kettle_break", "command_1": "restart", "if_session": "yes", "rests": "5 min"}),
+    ("cue", "a_word_in_between",
+     {"title": "A word in between", "group": "Breaks", "when": "press", "do_1": "scene", "scene_1": "Talk",
+      "for_1": "20"}),
 )  # fmt: skip
 COMMANDS: tuple[tuple[str, str, dict[str, Any]], ...] = (("kettle_break", "start", {}),)
 

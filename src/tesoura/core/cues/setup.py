@@ -36,6 +36,7 @@ from tesoura.core.language.formula import compile_formula
 from tesoura.core.language.wording import compile_wording
 from tesoura.errors import FormatError, FormulaError, InvalidField
 
+CUE = "cue"
 STEPS, CONDITIONS = 5, 3
 WHEN = (
     ("press", "you press it"), ("event", "something happens"), ("chat", "somebody says a word in chat"),
@@ -295,6 +296,25 @@ def _seconds(length: str) -> float:
     with suppress(InvalidField):
         return duration(length).total_seconds()
     return 0.0
+
+
+def pressed_by(choices: Mapping[str, Any]) -> list[str]:
+    """The cues that a cue presses, of its choices."""
+    return [str(choices[f"cue_{at}"]) for at in range(1, STEPS + 1) if choices.get(f"do_{at}") == PRESS]
+
+
+def way_back(name: str, presses: Mapping[str, list[str]]) -> list[str] | None:
+    """A way from a cue through those that it presses back to itself, it at both ends; None when there is none."""
+    ways, seen = [[name]], {name}
+    while ways:
+        way = ways.pop(0)
+        for other in presses.get(way[-1], ()):
+            if other == name:
+                return [*way, name]
+            if other not in seen:
+                seen.add(other)
+                ways.append([*way, other])
+    return None
 
 
 def sentence(it: CuePlan) -> list[tuple[str, bool]]:

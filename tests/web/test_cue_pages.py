@@ -1,0 +1,102 @@
+"""Cues on their pages and through the API: the doors with bad input, and what each shows."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+
+from tests.conftest import Running, flat, until
+
+CHEER = {"title": "Cheer", "when": "event", "event": "gift", "do_1": "set", "signal_1": "script.cheers",
+         "value_of_1": "{event.name}", "rests": "2 min"}  # fmt: skip
+
+
+def test_a_cue_is_fired_through_the_api_and_says_what_it_does(running: Running) -> None:
+    running.press("/", "/cues/new", CHEER)
+    [cue] = running.client.get("/api/cues", headers=running.auth).json()
+    assert (cue["name"], cue["values"]["state"]) == ("cheer", "ready")
+    assert cue["sentence"] == ("When gift happens, set script.cheers to {event.name}, no more often than every 2 min.")
+    first = running.client.post("/api/cues/CHEER/press", json={"person": "tuck"}, headers=running.auth)
+    assert (first.status_code, first.json()) == (200, {"name": "cheer", "effect": "It fires now."})
+    until(lambda: running.signal("cheer.state").get("value") == "rests")
+    again = running.client.post("/api/cues/cheer/press", headers=running.auth)
+    assert again.json()["effect"] == "Not now: 120 s left."
+    listed = running.client.get("/api/instruments", headers=running.auth).json()
+    assert listed == []
+
+
+@pytest.mark.parametrize(
+    ("name", "body", "status", "words"),
+    [
+        ("nobody", {}, 404, "There are: cheer."), ("cheer", {"loud": 1}, 422, "Send nothing, or"),
+        ("cheer", [1], 422, "Send nothing, or"), ("cheer", "x", 422, "Send nothing, or"),
+    ],
+)  # fmt: skip
+def test_a_press_that_makes_no_sense_is_told(
+    running: Running, name: str, body: object, status: int, words: str
+) -> None:
+    running.press("/", "/cues/new", CHEER)
+    answer = running.client.post(f"/api/cues/{name}/press", json=body, headers=running.auth)
+    assert (answer.status_code, answer.headers["content-type"]) == (status, "application/problem+json")
+    assert words in answer.json()["detail"]
+
+
+def test_what_is_wrong_is_told_beside_its_field_and_nothing_is_kept(running: Running) -> None:
+    answer = running.press("/", "/cues/new", {**CHEER, "rests": "often", "value_of_1": "{"})
+    assert answer.status_code == 422
+    assert "“often” is not a length of time" in answer.text
+    assert "Nothing happens by itself yet" in running.client.get("/cues/").text
+    for path in ("/cues/nobody", "/cues/nobody/card", "/cues/nobody/history", "/instruments/new/cue"):
+        assert running.client.get(path).status_code == 404
+    running.press("/", "/cues/new", CHEER)
+    assert running.client.get("/instruments/cheer").status_code == 404
+    assert running.press("/", "/cues/cheer/do/explode", {}).status_code == 404
+
+
+def test_while_it_is_made_it_says_what_is_missing_and_what_it_would_have_done(running: Running) -> None:
+    for amount in (3, 9, 9, 9):
+        running.event(type="gift", data={"name": "tuck", "amount": amount})
+    typed = {**CHEER, "field_1": "amount", "how_1": "at least", "value_1": "5", "may_wait": "1"}
+    tried = flat(running.press("/", "/cues/try", typed).text)
+    assert "It would have fired <b>2 times</b> in the last 12 hours; 1 refusal." in tried
+    assert len(re.findall(r'href="/log/\d+"', tried)) == 2
+    missing = flat(running.press("/", "/cues/try", {**typed, "event": "", "signal_1": ""}).text)
+    assert "Still to be told: what happens, the value." in missing
+    level = {**CHEER, "when": "crosses", "signal": "a.b", "level": "4"}
+    assert "The log tells what happened, and not what values were" in running.press("/", "/cues/try", level).text
+
+
+def test_a_key_in_an_address_stands_in_no_sentence_and_no_log(running: Running) -> None:
+    address = "http://127.0.0.1:9/lamp?token=paper4711kite"
+    running.press("/", "/cues/new", {"title": "Lamp", "do_1": "call", "address_1": address})
+    running.client.post("/api/cues/lamp/press", headers=running.auth)
+    ended = until(lambda: "tesoura.effect_ended" in (text := running.client.get("/log/?type=tesoura.effect_ended").text)
+                  and text)  # fmt: skip
+    page = running.client.get("/cues/lamp").text
+    assert "call http://127.0.0.1:9/lamp?token=••••••••" in flat(page)
+    assert page.count("paper4711kite") == 1
+    assert re.search(r'is-private"\s+id="f-address_1"', page)
+    assert "paper4711kite" not in ended
+
+
+def test_a_cue_is_put_away_and_brought_back_and_goes_on_as_it_stood(running: Running) -> None:
+    running.press("/", "/cues/new", CHEER)
+    running.event(type="gift", data={"name": "tuck"})
+    until(lambda: running.signal("cheer.fired").get("value") == 1)
+    running.press("/", "/cues/cheer/remove", {})
+    assert "Cheer" in running.client.get("/cues/").text
+    running.press("/", "/cues/cheer/restore", {})
+    until(lambda: running.signal("cheer.state").get("value") == "rests")
+    assert running.signal("cheer.fired")["value"] == 1
+
+
+def test_cues_that_would_press_each_other_in_a_circle_are_refused_with_the_way(running: Running) -> None:
+    running.press("/", "/cues/new", {**CHEER, "title": "One"})
+    for title, other in (("Two", "one"), ("Three", "two")):
+        running.press("/", "/cues/new", {"title": title, "do_1": "press", "cue_1": other})
+    circle = {"title": "One", "do_1": "scene", "scene_1": "Talk", "do_2": "press", "cue_2": "three"}
+    answer = running.press("/", "/cues/one", circle)
+    assert answer.status_code == 422
+    assert "It would press itself: one → three → two → one. Leave one of them out." in answer.text
+    assert "It would press itself: one → one." in running.press("/", "/cues/one", {**circle, "cue_2": "one"}).text
