@@ -14,6 +14,7 @@ from tesoura.actions.action import Call, Doing
 from tesoura.actions.registry import do
 from tesoura.core.forms.form import fill
 from tesoura.core.instruments.registry import KINDS
+from tesoura.standins.members import MembersService
 from tesoura.store import log as event_log
 from tests.conftest import Running, until
 
@@ -90,6 +91,23 @@ def test_cues_give_commands_and_press_each_other(running: Running) -> None:
     assert step.effect == "It fires now."
     until(lambda: running.signal("break_.state").get("value") == "running")
     assert 410 < running.signal("break_.left_s")["value"] <= 420
+
+
+def test_a_feed_that_goes_down_and_comes_back_sets_cues_off(running: Running, members: MembersService) -> None:
+    running.add_feed(f"{members.address}/channels/mara_vane")
+    until(lambda: running.signal("reach.members").get("value"))
+    for state in ("down", "back"):
+        new_cue(running, title=f"Reach {state}", when="feed", feed="reach", feed_state=state, do_1="set",
+                signal_1=f"script.{state}", value_of_1="{event.feed}")  # fmt: skip
+    members.fail("500")
+    until(lambda: running.signal("script.down").get("value") == "reach")
+    assert running.signal("script.back").get("value") is None
+    members.fail(None)
+    running.runtime.call(lambda self: self.feeds.ask_now("reach"))
+    until(lambda: running.signal("script.back").get("value") == "reach")
+    assert [(one["state"], "500" in one.get("why", "")) for one in told(running, "tesoura.feed")] == [
+        ("down", True), ("back", False),
+    ]  # fmt: skip
 
 
 @pytest.fixture

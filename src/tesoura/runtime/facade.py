@@ -30,6 +30,7 @@ from tesoura.runtime.computations import Computations
 from tesoura.runtime.corrections import Corrections
 from tesoura.runtime.effects import Effects
 from tesoura.runtime.explaining import Explanation, explain
+from tesoura.runtime.feed_watch import FeedWatch
 from tesoura.runtime.feeds import Feeds
 from tesoura.runtime.instruments import Instruments
 from tesoura.runtime.journal import Journal
@@ -94,6 +95,9 @@ class Runtime:
             self._clock,
             self.touched,
             lambda job: self._tasks.start(job, "Carrying out effects"),
+        )
+        self._feed_watch = FeedWatch(
+            self._engine, self.journal, self._clock, lambda job: self._tasks.start(job, "Telling how a feed fares")
         )
         self.corrections = Corrections(store, self.stage, self.computations, self.journal, self._clock, self._step)
         self.text_files = TextFiles(store, self._engine, self._clock, self.touched)
@@ -344,6 +348,8 @@ class Runtime:
             self.touched("signals", *self.instruments.panels_changed(changes.signals))
         if changes.feeds:
             self.touched("feeds")
+            if self._loop is not None:
+                self._feed_watch.changed(changes.feeds)
         if outcome.moments:
             self.touched("moments")
         if outcome.fired and self._loop is not None:

@@ -144,6 +144,29 @@ def _bare(word: str) -> str:
     return (word.rstrip(".,;:?!…") or word).casefold()
 
 
+FEED_CHANGED = "tesoura.feed"
+"""The type of the event that tells that a feed went down or came back."""
+DOWN, BACK = "down", "back"
+
+
+@dataclass(frozen=True, slots=True)
+class FeedTurns(Blind):
+    """A feed that goes down, or comes back."""
+
+    feed: str
+    state: str = DOWN
+    types: tuple[str, ...] = (FEED_CHANGED,)
+
+    def of_event(self, event: Occurrence) -> Cause | None:
+        """It, when that is the feed and the way it went."""
+        mine = same(event.data.get("feed"), self.feed) and event.data.get("state") == self.state
+        return _told(event, self.words(), "") if event.type in self.types and mine else None
+
+    def words(self) -> str:
+        """The feed and the way."""
+        return f"{self.feed} {'goes down' if self.state == DOWN else 'comes back'}"
+
+
 @dataclass(frozen=True, slots=True)
 class SessionStarts(Blind):
     """A stream session that somebody starts."""

@@ -14,12 +14,15 @@ from tesoura.core.cues.crossings import Becomes, Crosses, StaysStill
 from tesoura.core.cues.cue import CuePlan
 from tesoura.core.cues.happenings import (
     ANYONE,
+    BACK,
+    DOWN,
     FIRST,
     HOW,
     IS,
     WHO,
     ChatWord,
     Condition,
+    FeedTurns,
     Happens,
     Pressed,
     SessionStarts,
@@ -43,6 +46,7 @@ WHEN = (
     ("crosses", "a value gets to a level"), ("becomes", "a value changes"), ("still", "a value does not change"),
     ("scene", "the scene changes"), ("times", "it is a certain time"), ("every", "some minutes have passed"),
     ("before", "an entry of the calendar comes near"), ("session", "a stream session starts"),
+    ("feed", "a feed goes down or comes back"),
 )  # fmt: skip
 DO = (
     ("", "nothing more"), (SCENE, "switch the scene"), (COMMAND, "give an instrument a command"), (SET, "set a value"),
@@ -180,6 +184,8 @@ FIELDS: Mapping[str, Field] = {
                   default=",".join(str(at) for at in range(len(DAYS))), only_if=("when", ("times",))),
     "every_min": number("Every", 1, 1_440, 10, "minutes", only_if=("when", ("every",))),
     "before_min": number("So long before", 0, 1_440, 10, "minutes", only_if=("when", ("before",))),
+    "feed": Field("The feed", text(60, empty=True), kind="feed", only_if=("when", ("feed",))),
+    "feed_state": one_of("It", ((DOWN, "goes down"), (BACK, "comes back")), DOWN, only_if=("when", ("feed",))),
     "if_formula": Field("This is true", _formula, kind="formula", placeholder="match.deaths < 3"),
     "if_scenes": Field("Only in these scenes", _LATER, placeholder="Play, Talk", advanced=True),
     "if_session": switch("Only while a session runs", "no", advanced=True),
@@ -212,7 +218,7 @@ def check(choices: Mapping[str, Any]) -> dict[str, str]:
     """What is missing, by field."""
     given = {**_UNASKED, **choices}
     wrong = {}
-    needs = {"event": "event", "chat": "word", **dict.fromkeys(_SIGNALS, "signal")}.get(given["when"])
+    needs = {"event": "event", "chat": "word", "feed": "feed", **dict.fromkeys(_SIGNALS, "signal")}.get(given["when"])
     if needs and not given[needs]:
         wrong[needs] = "This must be given."
     for at in range(1, STEPS + 1):
@@ -270,6 +276,8 @@ def trigger(given: Mapping[str, Any], almanac: Almanac) -> Trigger:
         return Repeats(int(given["every_min"]), almanac.zone)
     if when == "before":
         return BeforeEntry(signal, int(given["before_min"]))
+    if when == "feed":
+        return FeedTurns(given["feed"], given["feed_state"])
     if when == "session":
         return SessionStarts()
     return Pressed()

@@ -100,9 +100,11 @@ class Runner:
             # It poses as something that this instrument itself would have told.
             return False
         if event.type != self.definition.command_type:
-            self.instrument = self.instrument.on_event(event)
+            before = self.instrument
+            self.instrument = before.on_event(event)
             self._write_down(event.seq)
-            return True
+            # What decides is asked again only when it heard something that it listens for.
+            return self.instrument is not before or not self.definition.kind_of.decides
         name, chance = event.data.get("command"), event.data.get("chance")
         drawn = float(chance) if isinstance(chance, int | float) else None
         try:

@@ -58,6 +58,11 @@ class Offers:
         return [row.name for row in store().read(stored_overlays.all_overlays)]
 
     @cached_property
+    def feeds(self) -> list[tuple[str, str]]:
+        """The feeds: each one's name and title."""
+        return [(one.name, one.title) for one in runtime().call(lambda self: self.feeds.reports())]
+
+    @cached_property
     def commands(self) -> list[str]:
         """The commands that instruments know."""
         every = runtime().call(lambda self: self.instruments.all())
