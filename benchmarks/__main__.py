@@ -9,7 +9,7 @@ from pathlib import Path
 
 import click
 
-from benchmarks import days, engine, feeding, instruments, intake, live, logs, recount, start, studio, windows
+from benchmarks import cues, days, engine, feeding, instruments, intake, live, logs, recount, start, studio, windows
 
 PARTS = {
     "engine": engine.measure,
@@ -22,6 +22,7 @@ PARTS = {
     "days": days.measure,
     "studio": studio.measure,
     "instruments": instruments.measure,
+    "cues": cues.measure,
     "recount": recount.measure,
 }
 WHEN_ASKED = ("recount",)

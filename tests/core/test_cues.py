@@ -18,6 +18,7 @@ from tesoura.core.cues.crossings import Becomes, Crosses, StaysStill
 from tesoura.core.cues.cue import CRASHED, FIRES, NEW, REFUSED, WAITS, Cue, CuePlan, restored
 from tesoura.core.cues.happenings import ChatWord, Condition, Happens, Pressed
 from tesoura.core.cues.limits import DROP, QUEUE, REPLACE, Answer, Cause, Limits, Turns, turns_of
+from tesoura.core.cues.looking_back import looked_back
 from tesoura.core.cues.times import AtTimes, BeforeEntry, Repeats
 from tesoura.core.cues.triggers import Seen, Trigger, seen_of
 from tesoura.core.effects import SCENE, Effect
@@ -454,3 +455,14 @@ def test_the_log_read_again_tells_the_same(gaps: list[tuple[int, str]], limits: 
     again = again.see({}, at(now))
     assert again.fires(at(now)) == ()
     assert (again.turns, again.logged, again.count, again.last) == (live.turns, live.logged, live.count, live.last)
+
+
+def test_looking_back_tells_what_it_would_have_done_and_counts_all() -> None:
+    made = cue(GIFT, rests_s=10, may_wait=1).plan
+    events = [event("gift", second, seq, name="tuck") for seq, second in enumerate((0, 1, 2, 3, 30))]
+    found = looked_back(made, events)
+    assert (found.fires, found.refused) == (3, 2)
+    assert [(one.at - NOON).total_seconds() for one in found.latest] == [0, 10, 30]
+    waiting = looked_back(made, events[:3])
+    assert [(one.at - NOON).total_seconds() for one in waiting.latest] == [0, 10]
+    assert looked_back(made, []).fires == 0

@@ -13,7 +13,7 @@ from flask.typing import ResponseReturnValue
 
 from tesoura.actions.computed_setup import filled_instrument
 from tesoura.core.cues.cue import FIRES, RECORD, Cue
-from tesoura.core.cues.looking_back import looked_back
+from tesoura.core.cues.looking_back import LookedBack, looked_back
 from tesoura.core.cues.setup import GROUPS, STEPS, group_of, plan, sentence
 from tesoura.core.forms.fields import Field
 from tesoura.core.instruments.registry import KINDS
@@ -190,12 +190,11 @@ def attempt() -> ResponseReturnValue:
         lambda session: looked_back(
             made, event_log.happenings(session, types, since, event_log.last_seq(session), in_order=True)
         )
-    ) if types else ()  # fmt: skip
+    ) if types else LookedBack()  # fmt: skip
     asks = bool(filled.choices.get("if_formula") or filled.choices.get("if_scenes"))
     return render_template(
         "cues/_tried.html", wrong={}, sentence=sentence(made), told=bool(types), asks=asks,
-        in_session=almanac.session_began is not None, fired=[one for one in found if one.data["outcome"] == FIRES],
-        refused=sum(1 + int(one.data.get("more", 0)) for one in found if one.data["outcome"] == "refused"),
+        in_session=almanac.session_began is not None, found=found,
     )  # fmt: skip
 
 
