@@ -12,6 +12,7 @@ import pytest
 
 from tesoura.actions.action import Call, Doing
 from tesoura.actions.registry import do
+from tesoura.core.cues.starters import STARTERS, Starter
 from tesoura.core.forms.form import fill
 from tesoura.core.instruments.registry import KINDS
 from tesoura.standins.members import MembersService
@@ -184,3 +185,19 @@ def test_what_is_missing_or_wrong_is_told_by_its_field(choices: dict[str, Any], 
     kind = KINDS["cue"]
     filled = fill(kind.fields, {"title": "Cheer", "do_1": "scene", "scene_1": "Talk", **choices})
     assert field in {**filled.wrong, **({} if filled.wrong else kind.check(filled.choices))}
+
+
+@pytest.mark.parametrize("starter", STARTERS, ids=lambda one: one.choices["title"])
+def test_every_starter_works_once_at_most_three_things_are_filled_in(starter: Starter) -> None:
+    kind, filler = KINDS["cue"], {"address_1": "http://127.0.0.1:9/lamp"}
+    asked = {name: filler.get(name, "shows.starts_at") for name in starter.asks}
+    assert len(asked) <= 3
+    filled = fill(kind.fields, {**starter.choices, **asked})
+    assert {**filled.wrong, **kind.check(filled.choices)} == {}
+    for name in asked:
+        lacking = fill(kind.fields, {**starter.choices, **asked, name: ""})
+        assert name in {**lacking.wrong, **({} if lacking.wrong else kind.check(lacking.choices))} or name == "to_scene"
+
+
+def test_there_are_sixteen_starters() -> None:
+    assert len({one.choices["title"] for one in STARTERS}) == 16

@@ -1,16 +1,19 @@
-"""What a cue would have done with what is in the log: each of its decisions, had it been there."""
+"""What a cue would have done with what is in the log: each of its decisions, had it been there.
+
+What it asks for beside (a formula, the scene) is taken for met: the log does not tell what values were. So all that is
+needed is its trigger and its limits.
+"""
 
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field, replace
-from datetime import timedelta
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from datetime import datetime
 
-from tesoura.core.computed.occurrence import Occurrence, instant, micros
-from tesoura.core.cues.conditions import OnlyIf
-from tesoura.core.cues.cue import FIRES, REFUSED, Cue, CuePlan
-from tesoura.core.instruments.base import Fired
+from tesoura.core.computed.occurrence import Occurrence
+from tesoura.core.cues.cue import CuePlan
+from tesoura.core.cues.limits import Answer, Limits, Turns
 
 LATEST = 50
 
@@ -21,41 +24,39 @@ class LookedBack:
 
     fires: int = 0
     refused: int = 0
-    latest: deque[Fired] = field(default_factory=lambda: deque(maxlen=LATEST))
+    latest: deque[Answer] = field(default_factory=lambda: deque(maxlen=LATEST))
 
-    def count(self, decided: Sequence[Fired]) -> None:
-        """Take its decisions in."""
-        for one in decided:
-            if one.data["outcome"] == FIRES:
-                self.fires += 1
-                self.latest.append(one)
-            elif one.data["outcome"] == REFUSED:
-                self.refused += 1 + int(one.data.get("more", 0))
+    def take(self, answer: Answer) -> None:
+        """Count one of its decisions."""
+        if answer.fires:
+            self.fires += 1
+            self.latest.append(answer)
+        else:
+            self.refused += (not answer.waits) + (answer.instead_of is not None)
 
 
 def looked_back(plan: CuePlan, events: Iterable[Occurrence]) -> LookedBack:
-    """Its decisions over these events, in the order of the log.
-
-    What it asks for beside (a formula, the scene) is taken for met: the log does not tell what values were.
-    """
-    it, found = Cue(replace(plan, conditions=OnlyIf())), LookedBack()
-    last = None
+    """Its decisions over these events, in the order of the log; whoever waits at the end has a turn too."""
+    turns, found, heard = Turns(), LookedBack(), plan.trigger.of_event
     for event in events:
-        last = instant(event.at)
-        it = it.on_event(event)
-        if it.asked:
-            it = _heard(it.see({}, last), found)
-    while last is not None and it.turns.waiting:
-        # Whoever waits at the end has a turn, whenever that is.
-        last = max(it.next_change(last) or last, last + timedelta(milliseconds=1))
-        it = _heard(it.see({}, last), found)
+        if (cause := heard(event)) is not None:
+            turns = _stepped(turns, plan.limits, cause.at, found)
+            turns, answer = turns.ask(cause, plan.limits)
+            found.take(answer)
+    while turns.waiting:
+        turns = _stepped(turns, plan.limits, _turn(turns, plan.limits), found)
     return found
 
 
-def _heard(it: Cue, found: LookedBack) -> Cue:
-    """The cue once it has heard its own decisions back."""
-    decided = it.outbox
-    found.count(decided)
-    for one in decided:
-        it = it.on_event(Occurrence(micros(one.at), 0, one.type, one.data))
-    return it
+def _stepped(turns: Turns, limits: Limits, at: datetime, found: LookedBack) -> Turns:
+    while (stepped := turns.step(limits, at))[1] is not None:
+        turns, answer = stepped
+        assert answer is not None
+        found.take(answer)
+    return turns
+
+
+def _turn(turns: Turns, limits: Limits) -> datetime:
+    """When the next one's turn comes."""
+    free_at, asked_at = turns.free_at(limits), turns.waiting[0].at
+    return max(free_at, asked_at) if free_at is not None else asked_at

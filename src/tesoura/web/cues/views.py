@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from itertools import islice
 from typing import Any
+from urllib.parse import urlencode
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
@@ -15,6 +16,7 @@ from tesoura.actions.computed_setup import filled_instrument
 from tesoura.core.cues.cue import FIRES, RECORD, Cue
 from tesoura.core.cues.looking_back import LookedBack, looked_back
 from tesoura.core.cues.setup import GROUPS, STEPS, group_of, plan, sentence
+from tesoura.core.cues.starters import STARTERS
 from tesoura.core.forms.fields import Field
 from tesoura.core.instruments.registry import KINDS
 from tesoura.errors import Invalid, InvalidPiece
@@ -143,6 +145,7 @@ def _page(typed: Mapping[str, Any], wrong: Mapping[str, str], row: ComputedRow |
     return {
         "row": row, "groups": _groups(), "wrong": wrong, "instruments_of": _instruments_of,
         "typed": {name: value for name, value in typed.items() if name in fields and value != fields[name].default},
+        "starters": () if row else [(one.words, f"{url_for('cues.new')}?{urlencode(one.choices)}") for one in STARTERS],
         "card": _card(_standing(row.name)) if row else None, "history": _history(row.name) if row else [],
     }  # fmt: skip
 
