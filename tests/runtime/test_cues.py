@@ -17,7 +17,7 @@ from tesoura.core.forms.form import fill
 from tesoura.core.instruments.registry import KINDS
 from tesoura.standins.members import MembersService
 from tesoura.store import log as event_log
-from tests.conftest import Running, until
+from tests.conftest import Running, flat, until
 
 
 def new_cue(running: Running, **choices: Any) -> str:
@@ -185,6 +185,26 @@ def test_what_is_missing_or_wrong_is_told_by_its_field(choices: dict[str, Any], 
     kind = KINDS["cue"]
     filled = fill(kind.fields, {"title": "Cheer", "do_1": "scene", "scene_1": "Talk", **choices})
     assert field in {**filled.wrong, **({} if filled.wrong else kind.check(filled.choices))}
+
+
+def test_what_a_crash_left_undone_is_told_once_and_not_done(tmp_path: Path) -> None:
+    first = Running(tmp_path / "data")
+    steps = {"do_1": "set", "signal_1": "script.first", "value_of_1": "1", "do_2": "set", "after_2": "3600",
+             "signal_2": "script.second", "value_of_2": "2"}  # fmt: skip
+    new_cue(first, **GIFT, **steps)
+    first.event(type="gift", data={"amount": 5})
+    until(lambda: told(first, "tesoura.effect_ended"))
+    first.kill()
+    for _ in range(2):
+        again = Running(tmp_path / "data")
+        until(lambda: len(told(again, "tesoura.effect_ended")) == 2)  # noqa: B023 - waited for at once
+        done, undone = told(again, "tesoura.effect_ended")
+        assert (done["outcome"], undone["outcome"], undone["effect"]) == ("done", "left undone", "the rest")
+        assert again.signal("script.second").get("value") is None
+        assert "the rest cheer: left undone, Tesoura stopped before it could" in flat(
+            again.client.get("/cues/cheer").text
+        )
+        again.kill()
 
 
 @pytest.mark.parametrize("starter", STARTERS, ids=lambda one: one.choices["title"])

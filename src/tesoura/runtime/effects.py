@@ -8,13 +8,21 @@ import uuid
 from collections.abc import Awaitable, Callable, Mapping, Sequence
 from datetime import datetime
 
+from sqlmodel import Session
+
+from tesoura.core.cues.cue import RECORD
 from tesoura.core.effects import Effect
 from tesoura.core.values import Event
 from tesoura.runtime.journal import Journal
+from tesoura.store import log as event_log
+from tesoura.store.log import Logged
+from tesoura.store.store import Store
 
 log = logging.getLogger(__name__)
 BEGUN, ENDED = "tesoura.effect", "tesoura.effect_ended"
-DONE, FAILED, TOO_LATE = "done", "failed", "too late"
+DONE, FAILED, TOO_LATE, UNDONE = "done", "failed", "too late", "left undone"
+LOOKED_AT = 200
+"""So many of the newest firings are looked at after a start; what is older was told by an earlier one."""
 Performer = Callable[[Effect, int], Awaitable[str | None]]
 """Carries out the effects of a kind; told the place in the log where it began.
 
@@ -38,6 +46,23 @@ class Effects:
             told.append(await self._perform(one, cause, actor))
         return told
 
+    async def tell_undone(self, store: Store) -> int:
+        """After a start: tell of the firings whose effects the last run did not come to; how many they are."""
+
+        def ask(session: Session) -> list[tuple[Logged, int]]:
+            fired = [one for one in event_log.newest_under(session, RECORD, LOOKED_AT) if one.event.data.get("effects")]
+            return [(one, left) for one in fired if (left := _left_undone(session, one)) > 0]
+
+        undone = await asyncio.to_thread(store.read, ask)
+        for one, left in reversed(undone):
+            told = {"effect": "all" if left == one.event.data["effects"] else "the rest", "target": one.event.subject,
+                    "outcome": UNDONE, "left": left, "why": "Tesoura stopped before it could"}  # fmt: skip
+            event = Event(
+                f"{one.seq}:undone", "tesoura", ENDED, self._clock(), told, one.event.subject, one.seq, one.event.actor
+            )
+            await self._journal.log([event])
+        return len(undone)
+
     async def _perform(self, effect: Effect, cause: int | None, actor: str) -> str:
         if effect.too_late(self._clock()):
             await self._tell(ENDED, effect, {"outcome": TOO_LATE}, cause, actor)
@@ -57,3 +82,12 @@ class Effects:
         told = {"effect": effect.kind, "target": effect.target, **data}
         event = Event(uuid.uuid4().hex, "tesoura", kind, self._clock(), told, effect.target, cause, actor)
         return (await self._journal.log([event]))[0].seq
+
+
+def _left_undone(session: Session, fired: Logged) -> int:
+    """Of how many effects of a firing nothing tells what became of them."""
+    led_to = event_log.caused_by(session, fired.seq)
+    ended = [one for one in led_to if one.event.type == ENDED]
+    ended += [end for one in led_to for end in event_log.caused_by(session, one.seq) if end.event.type == ENDED]
+    told = sum(int(str(one.event.data.get("left", 1))) for one in ended)
+    return int(str(fired.event.data["effects"])) - told

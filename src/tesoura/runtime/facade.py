@@ -123,6 +123,7 @@ class Runtime:
         await self.text_files.start()
         self._scheduler.start()
         self.persistence.start()
+        self._tasks.start(self.effects.tell_undone(self.store), "Telling what was left undone")
 
     def _restore(self) -> None:
         now = self._clock()

@@ -191,6 +191,12 @@ def happened(session: Session, count: int) -> list[Logged]:
     return [logged_of(row) for row in session.exec(asked)]
 
 
+def newest_under(session: Session, prefix: str, count: int) -> list[Logged]:
+    """The newest events whose type begins so, the newest first."""
+    asked = select(EventRow).where(col(EventRow.type).between(prefix, prefix + "\uffff"))
+    return [logged_of(row) for row in session.exec(asked.order_by(col(EventRow.seq).desc()).limit(count))]
+
+
 def one(session: Session, seq: int) -> Logged | None:
     """The event at this place."""
     row = session.get(EventRow, seq)

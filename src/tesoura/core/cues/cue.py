@@ -179,6 +179,9 @@ class Cue:
         if answer.instead_of is not None:
             data["instead_of"] = answer.instead_of.key
         effects = self.plan.program.effects(cause, values, answer.at) if answer.fires else ()
+        if effects:
+            # So that after a crash it can be told how many were left undone.
+            data["effects"] = len(effects)
         out.append(
             Fired(f"{cause.key}:{outcome}", RECORD + self.plan.name, answer.at, data, effects, cause.seq or None)
         )
