@@ -25,6 +25,16 @@ class _Server(uvicorn.Server):
         if not self.should_exit:
             await self._told.wait()
 
+    async def shutdown(self, sockets: list[socket.socket] | None = None) -> None:
+        """Close everything at once: nobody is owed a last answer by a service that goes away."""
+        for listening in (*self.servers, *(sockets or ())):
+            listening.close()
+        for connection in list(self.server_state.connections):
+            connection.shutdown()
+        await asyncio.sleep(0.005)
+        for task in self.server_state.tasks:
+            task.cancel()
+
     def end(self) -> None:
         """End, from any thread."""
         self.should_exit = self.force_exit = True
