@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import re
 import socket
 import tempfile
@@ -113,13 +114,17 @@ class QuickServer(Server):
             listening.close()
         for connection in list(self.server_state.connections):
             connection.shutdown()
-        await asyncio.sleep(0.01)
-        for task in self.server_state.tasks:
-            task.cancel()
+        # What is being answered is answered; uvicorn looks for that ten times a second.
+        for _ in range(600):
+            await asyncio.sleep(0.005)
+            if not self.server_state.tasks:
+                break
         await self.lifespan.shutdown()
 
     def end(self) -> None:
-        self._loop.call_soon_threadsafe(self._told.set)
+        with contextlib.suppress(RuntimeError):
+            # Unless it has ended before.
+            self._loop.call_soon_threadsafe(self._told.set)
 
 
 class Running:
