@@ -69,7 +69,8 @@ def test_while_it_is_made_it_says_what_is_missing_and_what_it_would_have_done(ru
 
 def test_a_key_in_an_address_stands_in_no_sentence_and_no_log(running: Running) -> None:
     address = "http://127.0.0.1:9/lamp?token=paper4711kite"
-    running.press("/", "/cues/new", {"title": "Lamp", "do_1": "call", "address_1": address})
+    body = '{{"password": "lantern-mile-77"}}'
+    running.press("/", "/cues/new", {"title": "Lamp", "do_1": "call", "address_1": address, "body_1": body})
     running.client.post("/api/cues/lamp/press", headers=running.auth)
     ended = until(lambda: "tesoura.effect_ended" in (text := running.client.get("/log/?type=tesoura.effect_ended").text)
                   and text)  # fmt: skip
@@ -78,6 +79,10 @@ def test_a_key_in_an_address_stands_in_no_sentence_and_no_log(running: Running) 
     assert page.count("paper4711kite") == 1
     assert re.search(r'is-private"\s+id="f-address_1"', page)
     assert "paper4711kite" not in ended
+    for kind in ("tesoura.effect", "tesoura.cue.lamp", "tesoura.action"):
+        told = running.client.get(f"/log/?type={kind}").text
+        assert "paper4711kite" not in told
+        assert "lantern-mile-77" not in told
 
 
 def test_a_cue_is_put_away_and_brought_back_and_goes_on_as_it_stood(running: Running) -> None:

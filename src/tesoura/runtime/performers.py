@@ -88,7 +88,7 @@ class Performers:
     async def _call(self, effect: Effect, seq: int) -> str:
         import httpx
 
-        body = str(effect.data.get("body", ""))
+        body = str(effect.unlogged["body"])
         client = await self._runtime.feeds.client()
         try:
             async with client.stream(

@@ -43,9 +43,9 @@ def step(kind: str, target: str, given: Mapping[str, str], after_s: float = 0.0,
     return CueStep(kind, target, {name: compile_wording(text) for name, text in given.items()}, after_s, for_s)
 
 
-def _shown(address: str) -> str:
-    """An address without the keys in it."""
-    return covered(address, keys_in(address))
+def _shown(text: str) -> str:
+    """An address, or what is sent there, without the keys in it."""
+    return covered(text, keys_in(text))
 
 
 _WORDS: Mapping[str, Callable[[CueStep], str]] = {
@@ -89,7 +89,9 @@ class CueSteps:
             given = {name: wording.render(scope).text or "" for name, wording in one.given.items()}
             first = Effect(one.kind, one.target, given, delay_s=begins_s)
             if one.kind == CALL:
-                first = replace(first, target=_shown(one.target), unlogged={"address": one.target})
+                shown = {name: _shown(text) for name, text in given.items()}
+                unlogged = {"address": one.target, **given}
+                first = replace(first, target=_shown(one.target), data=shown, unlogged=unlogged)
             found.append(replace(first, not_after=at + timedelta(seconds=begins_s) + SENSE_FOR))
             if one.for_s:
                 # Taken back whenever that is: nobody wants to stay there for good.
