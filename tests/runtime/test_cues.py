@@ -83,6 +83,25 @@ def test_a_level_is_crossed_with_its_way_back_and_a_formula_beside(running: Runn
     assert [one["outcome"] for one in told(running, "tesoura.cue.cheer")] == ["refused", "fires"]
 
 
+def test_only_while_a_session_runs_and_what_is_off_stays_off_when_one_starts(running: Running) -> None:
+    steps = {"do_1": "set", "value_of_1": "{event.amount}"}
+    new_cue(running, **GIFT, **steps, signal_1="script.seen", if_session="yes", rests="10 min")
+    off = new_cue(running, title="Off", **GIFT, **steps, signal_1="script.unseen")
+    running.runtime.call(lambda self: self.instruments.command(off, "off", {}))
+    running.event(type="gift", data={"amount": 5})
+    until(lambda: told(running, "tesoura.cue.cheer"))
+    assert told(running, "tesoura.cue.cheer")[0]["why"] == "no stream session runs"
+    running.press("/", "/session/start", {})
+    running.event(type="gift", data={"amount": 6})
+    until(lambda: running.signal("script.seen").get("value") == 6)
+    running.press("/", "/session/start", {})
+    running.event(type="gift", data={"amount": 7})
+    until(lambda: len(told(running, "tesoura.cue.cheer")) == 3)
+    assert [one["outcome"] for one in told(running, "tesoura.cue.cheer")] == ["refused", "fires", "refused"]
+    assert running.signal("off.state")["value"] == "off"
+    assert running.signal("script.unseen").get("value") is None
+
+
 def test_cues_give_commands_and_press_each_other(running: Running) -> None:
     running.press("/", "/instruments/new/countdown", {"title": "Break", "length": "5 min"})
     second = new_cue(running, title="Start the break", do_1="command", instrument_1="break_", command_1="start",

@@ -34,7 +34,7 @@ def _reads(choices: Choices, almanac: Almanac) -> Sequence[str]:
 
 
 def _depends_on(choices: Choices, almanac: Almanac) -> str:
-    return f"{almanac.zone} {almanac.scene_signal}"
+    return f"{almanac.zone} {almanac.scene_signal} {'session' if almanac.session_began else ''}"
 
 
 _BY = {"by": Field("By", text(60, empty=True)), "person": Field("Person", text(60, empty=True))}
@@ -56,7 +56,6 @@ KIND = InstrumentKind(
     ),
     types=_types,
     reads=_reads,
-    since=lambda choices, almanac: almanac.session_began,
     depends_on=_depends_on,
     check=check,
     decides=True,
