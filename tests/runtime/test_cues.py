@@ -113,6 +113,20 @@ def test_cues_give_commands_and_press_each_other(running: Running) -> None:
     assert 410 < running.signal("break_.left_s")["value"] <= 420
 
 
+def test_words_are_shown_for_a_moment_on_a_piece_that_is_on_air(running: Running) -> None:
+    token = running.add_overlay("{gift.name}", appears="moment", moment_type="gift", name="Gift")
+    target = running.runtime.call(lambda self: self.stage.moment_pieces())
+    assert target == ["Overlay / Gift"]
+    new_cue(running, when="event", event="follow", do_1="moment", piece_1=target[0], words_1="Hello {event.name}",
+            shown_1="60")  # fmt: skip
+    running.event(type="follow", data={"name": "tuck"})
+    until(lambda: "Hello tuck" in running.client.get(f"/o/{token}").text)
+    new_cue(running, title="Gone", do_1="moment", piece_1="Nowhere / Text", words_1="Hello")
+    running.client.post("/api/cues/gone/press", headers=running.auth)
+    failed = until(lambda: [one for one in told(running, "tesoura.effect_ended") if one["outcome"] == "failed"])
+    assert failed[0]["why"] == "Nowhere / Text is not on air, or too many moments wait for it."
+
+
 def test_a_feed_that_goes_down_and_comes_back_sets_cues_off(running: Running, members: MembersService) -> None:
     running.add_feed(f"{members.address}/channels/mara_vane")
     until(lambda: running.signal("reach.members").get("value"))

@@ -9,6 +9,7 @@ from typing import Any
 
 SOUND, SCENE = "sound", "scene"
 SOUND_ON, SCENE_BACK, COMMAND, SET, PRESS, CALL = "sound_on", "scene_back", "command", "set", "press", "call"
+MOMENT = "moment"
 BACK = {SCENE: SCENE_BACK}
 """What takes back what was done for a time."""
 

@@ -99,7 +99,9 @@ class Runtime:
         self._feed_watch = FeedWatch(
             self._engine, self.journal, self._clock, lambda job: self._tasks.start(job, "Telling how a feed fares")
         )
-        self.corrections = Corrections(store, self.stage, self.computations, self.journal, self._clock, self._step)
+        self.corrections = Corrections(
+            store, self.stage, self.computations, self.journal, self._clock, self.show_waiting
+        )
         self.text_files = TextFiles(store, self._engine, self._clock, self.touched)
         self.persistence = Persistence(
             store, self._engine, self.computations, settings, lambda: self.preferences.keep_days, self._watch_clock
@@ -368,7 +370,7 @@ class Runtime:
         value = self._engine.values.get(name)
         return "" if value is None else plain(value, self.preferences.style())
 
-    def _step(self) -> None:
+    def show_waiting(self) -> None:
         """Moments wait that did not: begin those whose turn it is."""
         self._publish(Changes())
 

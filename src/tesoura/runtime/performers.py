@@ -7,7 +7,7 @@ import re
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
-from tesoura.core.effects import CALL, COMMAND, PRESS, SCENE, SCENE_BACK, SET, SOUND, SOUND_ON, Effect
+from tesoura.core.effects import CALL, COMMAND, MOMENT, PRESS, SCENE, SCENE_BACK, SET, SOUND, SOUND_ON, Effect
 from tesoura.core.signals.assignments import Assignment
 from tesoura.core.values import Scalar, Wanted, as_scalar
 from tesoura.errors import Gone, SourceUnavailable, ValueRefused
@@ -33,7 +33,7 @@ class Performers:
         """Each by its kind of effect."""
         return {
             SOUND: self._sound, SOUND_ON: self._sound_on, SCENE: self._scene, SCENE_BACK: self._scene_back,
-            COMMAND: self._command, PRESS: self._press, SET: self._set, CALL: self._call,
+            COMMAND: self._command, PRESS: self._press, SET: self._set, MOMENT: self._moment, CALL: self._call,
         }  # fmt: skip
 
     async def _sound(self, effect: Effect, seq: int) -> None:
@@ -42,6 +42,14 @@ class Performers:
     async def _sound_on(self, effect: Effect, seq: int) -> None:
         if not self._runtime.stage.sound_on(effect.target, str(effect.data.get("sound", ""))):
             raise Gone(f"No overlay {effect.target[:60]} is on air.")
+
+    async def _moment(self, effect: Effect, seq: int) -> None:
+        words, for_s = str(effect.data.get("words", "")), float(effect.data.get("for_s", 6.0))
+        if not words:
+            raise Gone("There is nothing to say: what the words read has not come yet.")
+        if not self._runtime.stage.moment_on(effect.target, words, for_s, seq):
+            raise Gone(f"{effect.target[:80]} is not on air, or too many moments wait for it.")
+        self._runtime.show_waiting()
 
     async def _scene(self, effect: Effect, seq: int) -> None:
         before, wanted = self._runtime.stage.scene, effect.target

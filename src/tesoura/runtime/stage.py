@@ -278,6 +278,19 @@ class Stage:
         for overlay_id in self._shows.get(instrument, ()):
             self._hub.sound(overlay_id, _source_of(sound))
 
+    def moment_pieces(self) -> list[str]:
+        """The text pieces on air that show moments: their overlays' names and their own."""
+        return [
+            " / ".join(self.placed(key)) for key, one in self._placed.items()
+            if one.piece.is_moment and one.piece.kind == "text"
+        ]  # fmt: skip
+
+    def moment_on(self, piece: str, words: str, for_s: float, seq: int) -> bool:
+        """Let words wait for their turn on a piece of this name; whether one is on air and has room for them."""
+        wanted = piece.strip().casefold()
+        keys = [key for key in self._placed if " / ".join(self.placed(key)).casefold() == wanted]
+        return any(self.moments.add(key, words, for_s, seq, "cue") is not None for key in keys if words)
+
     def sound_on(self, overlay: str, sound: str) -> bool:
         """Let a sound be heard on the overlay of this name; whether one is on air."""
         found = [one for one in self._on_air.values() if one.name.casefold() == overlay.strip().casefold()]

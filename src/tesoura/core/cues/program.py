@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
 from tesoura.core.cues.limits import Cause
-from tesoura.core.effects import BACK, CALL, COMMAND, PRESS, SCENE, SET, SOUND_ON, Effect
+from tesoura.core.effects import BACK, CALL, COMMAND, MOMENT, PRESS, SCENE, SET, SOUND_ON, Effect
 from tesoura.core.forms.covering import covered, keys_in
 from tesoura.core.language.numbers import ENGLISH, NumberStyle
 from tesoura.core.language.scope import Scope
@@ -53,6 +53,7 @@ _WORDS: Mapping[str, Callable[[CueStep], str]] = {
     SET: lambda one: f"set {one.target} to {one.given['value'].source}",
     COMMAND: lambda one: f"give {one.target} “{one.given['command'].source}”",
     PRESS: lambda one: f"press {one.target}",
+    MOMENT: lambda one: f"show “{one.given['words'].source}” on {one.target} for {one.for_s:g} s",
     CALL: lambda one: f"call {_shown(one.target)}",
     SOUND_ON: lambda one: f"play {one.given['sound'].source} on {one.target}",
 }
@@ -92,8 +93,10 @@ class CueSteps:
                 shown = {name: _shown(text) for name, text in given.items()}
                 unlogged = {"address": one.target, **given}
                 first = replace(first, target=_shown(one.target), data=shown, unlogged=unlogged)
+            if one.kind == MOMENT:
+                first = replace(first, data={**given, "for_s": one.for_s})
             found.append(replace(first, not_after=at + timedelta(seconds=begins_s) + SENSE_FOR))
-            if one.for_s:
+            if one.kind in BACK and one.for_s:
                 # Taken back whenever that is: nobody wants to stay there for good.
                 found.append(Effect(BACK[one.kind], one.target, given, delay_s=begins_s + one.for_s))
         return sorted(found, key=lambda effect: effect.delay_s)

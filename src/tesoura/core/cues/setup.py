@@ -31,7 +31,7 @@ from tesoura.core.cues.limits import BUSY, MOST_WAITING, QUEUE, Limits
 from tesoura.core.cues.program import CueStep, CueSteps, step
 from tesoura.core.cues.times import DAYS, AtTimes, BeforeEntry, Repeats
 from tesoura.core.cues.triggers import Trigger
-from tesoura.core.effects import CALL, COMMAND, PRESS, SCENE, SET, SOUND_ON
+from tesoura.core.effects import CALL, COMMAND, MOMENT, PRESS, SCENE, SET, SOUND_ON
 from tesoura.core.forms.checks import choice, line, text, whole
 from tesoura.core.forms.durations import brief, duration
 from tesoura.core.forms.fields import Field, number, one_of, switch
@@ -50,7 +50,8 @@ WHEN = (
 )  # fmt: skip
 DO = (
     ("", "nothing more"), (SCENE, "switch the scene"), (COMMAND, "give an instrument a command"), (SET, "set a value"),
-    (PRESS, "press another cue"), (SOUND_ON, "play a sound on an overlay"), (CALL, "call a web address"),
+    (MOMENT, "show words for a moment"), (SOUND_ON, "play a sound on an overlay"), (PRESS, "press another cue"),
+    (CALL, "call a web address"),
 )  # fmt: skip
 _SIGNALS = ("crosses", "becomes", "still", "before")
 _TIME = re.compile(r"([01]?\d|2[0-3])[:.h]([0-5]\d)")
@@ -153,6 +154,9 @@ def _step(at: int) -> dict[str, Field]:
         f"with_{at}": Field("with", _wording, only_if=only(COMMAND), placeholder="by 3 min"),
         f"signal_{at}": Field("The value", _LATER, kind="signal", only_if=only(SET)),
         f"value_of_{at}": Field("to", _wording, only_if=only(SET), placeholder="{event.name}"),
+        f"piece_{at}": Field("On the piece", _LATER, kind="piece", only_if=only(MOMENT)),
+        f"words_{at}": Field("The words", _wording, kind="wording", only_if=only(MOMENT), placeholder="{event.name}"),
+        f"shown_{at}": number("for", 1, 600, 6, "seconds", only_if=only(MOMENT)),
         f"cue_{at}": Field("The cue", _LATER, kind="instrument", of="cue", only_if=only(PRESS)),
         f"sound_{at}": Field("The sound", _LATER, kind="sound", only_if=only(SOUND_ON)),
         f"overlay_{at}": Field("on the overlay", _LATER, kind="overlay", only_if=only(SOUND_ON)),
@@ -233,8 +237,8 @@ def check(choices: Mapping[str, Any]) -> dict[str, str]:
     return wrong
 
 
-_NEEDS = {SCENE: ("scene",), COMMAND: ("instrument", "command"), SET: ("signal",), PRESS: ("cue",),
-          SOUND_ON: ("sound", "overlay"), CALL: ("address",)}  # fmt: skip
+_NEEDS = {SCENE: ("scene",), COMMAND: ("instrument", "command"), SET: ("signal",), MOMENT: ("piece", "words"),
+          PRESS: ("cue",), SOUND_ON: ("sound", "overlay"), CALL: ("address",)}  # fmt: skip
 
 
 def plan(name: str, choices: Mapping[str, Any], almanac: Almanac) -> CuePlan:
@@ -293,6 +297,9 @@ def _made(given: Mapping[str, Any], at: int) -> CueStep:
         return step(COMMAND, given[f"instrument_{at}"], told, after)
     if kind == SET:
         return step(SET, given[f"signal_{at}"], {"value": given[f"value_of_{at}"]}, after)
+    if kind == MOMENT:
+        words = {"words": given[f"words_{at}"]}
+        return step(MOMENT, given[f"piece_{at}"], words, after, float(given[f"shown_{at}"]))
     if kind == SOUND_ON:
         return step(SOUND_ON, given[f"overlay_{at}"], {"sound": given[f"sound_{at}"]}, after)
     if kind == CALL:

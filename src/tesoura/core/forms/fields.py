@@ -20,8 +20,8 @@ class Field:
     `check` turns what was typed into a value or raises InvalidField; it is all there is between what was typed and what
     is kept. `kind` is how a form asks, by the template `fields/<kind>.html`, or as a line where there is none: `line`,
     `area`, `wide`, `number`, `choice`, `several`, `ordered`, `switch`, `colour`, `secret`, `wording`, `formula`,
-    `instant`, `typeface`, `weight`, `look`; or one of those that offer what there is: `overlay`, `feed`, `command`,
-    `signal`, `ranking`, `event`, `events`, `datum` (a field of events' data), `seen` (what the newest events told in
+    `instant`, `typeface`, `weight`, `look`; or one of those that offer what there is: `overlay`, `piece`, `feed`,
+    `command`, `signal`, `ranking`, `event`, `events`, `datum` (a field of events' data), `seen` (what they told in
     the field `of`, as `kill.tags`), `picture`, `video`, `sound`, `scene`, `program`, `instrument` (`of` is its kind).
     A `wording` that is `of` something offers what instruments name under that word.
     `only_if` names another field and the values of it with which this one plays a part; `advanced` ones are folded

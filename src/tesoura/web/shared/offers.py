@@ -58,6 +58,11 @@ class Offers:
         return [row.name for row in store().read(stored_overlays.all_overlays)]
 
     @cached_property
+    def moment_pieces(self) -> list[str]:
+        """The pieces on air that show moments, each with its overlay's name before."""
+        return runtime().call(lambda self: self.stage.moment_pieces())
+
+    @cached_property
     def feeds(self) -> list[tuple[str, str]]:
         """The feeds: each one's name and title."""
         return [(one.name, one.title) for one in runtime().call(lambda self: self.feeds.reports())]
