@@ -90,10 +90,21 @@ def test_who_lost_a_place_may_try_again_and_nobody_waits_where_nobody_may() -> N
     assert asked(Limits(rests_s=10, may_wait=0), (0, "ana"), (1, "tuck"))[1] == "not now: 9 s left"
 
 
-def test_a_clock_that_was_set_back_lets_nobody_wait_for_an_hour() -> None:
-    assert asked(Limits(rests_s=10), (3_600, "ana"), (0, "tuck"), (5, "june")) == [
-        "ana fires", "tuck fires", "not now: 5 s left",
+def test_what_comes_late_and_claims_an_earlier_time_finds_it_as_busy_as_it_is() -> None:
+    assert asked(Limits(rests_s=10), (100, "ana"), (95, "tuck"), (40, "june"), (110, "pip")) == [
+        "ana fires", "not now: 10 s left", "not now: 10 s left", "pip fires",
     ]  # fmt: skip
+
+
+def test_a_clock_that_was_set_back_lets_nobody_wait_for_an_hour() -> None:
+    limits = Limits(rests_s=10, person_s=60, may_wait=1)
+    turns, _ = Turns().ask(press(3_600, "ana"), limits)
+    turns, _ = turns.ask(press(3_601, "tuck"), limits)
+    turns = turns.shifted(timedelta(hours=-1))
+    assert turns.free_at(limits) == at(10)
+    assert turns.step(limits, at(9))[1] is None
+    assert turns.step(limits, at(11))[0].fired_at == at(10)
+    assert turns.ask(press(5, "ana"), limits)[1].why == "ana set it off 5 s ago; 55 s left"
 
 
 PRESSES = st.lists(st.tuples(st.integers(0, 12), st.sampled_from(["ana", "tuck", "june", ""])), max_size=40)
@@ -423,6 +434,20 @@ def test_what_a_crash_left_undone_is_told_and_done_only_where_that_was_chosen() 
         known = logged(restored(it.plan, it.saved()), it.fires(at(1))).see({}, at(5))
         assert known.fires(at(5)) == ()
         assert known.turns == it.turns
+
+
+def test_what_is_done_late_by_choice_is_done_whenever_that_is() -> None:
+    it = cue(GIFT, late=True).on_event(event("gift", 1, 7)).see({}, at(1))
+    again = restored(it.plan, it.saved()).see({}, at(4_000))
+    assert [(one.at, one.data["outcome"]) for one in again.fires(at(4_000))] == [(at(4_000), FIRES)]
+
+
+def test_a_clock_that_is_set_shifts_what_it_remembers() -> None:
+    it = cue(GIFT, rests_s=60).on_event(event("gift", 3_600, 7)).see({}, at(3_600))
+    it = logged(it, it.fires(at(3_600))).on_event(event("tesoura.clock_set", 0, 9, by_s=-3_600.0))
+    assert it.read(at(59))["state"] == "rests"
+    assert it.read(at(60))["state"] == "ready"
+    assert it.turns == it.logged
 
 
 def test_a_new_cue_has_no_past_and_what_comes_too_late_is_told() -> None:

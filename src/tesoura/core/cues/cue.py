@@ -31,6 +31,7 @@ MOST_ASKED = 2_000
 MOST_TOLD = 5
 """So many refusals of one go stand in the log each by itself."""
 OUTPUTS = {"state": "", "fired": "", "waiting": "", "free_at": INSTANT, "last": ""}
+CLOCK_SET = "tesoura.clock_set"
 OFF, READY, RESTS = "off", "ready", "rests"
 LIVE, CRASHED, NEW = "live", "crashed", "new"
 
@@ -100,6 +101,9 @@ class Cue:
         """Take an event that may set it off, or its own decision as the log tells it."""
         if event.type == RECORD + self.plan.name:
             return self._told(event)
+        if event.type == CLOCK_SET:
+            by = timedelta(seconds=float(str(event.data.get("by_s", 0.0))))
+            return replace(self, turns=self.turns.shifted(by), logged=self.logged.shifted(by))
         return self._ask(self.plan.trigger.of_event(event)) if self.on else self
 
     def _ask(self, cause: Cause | None) -> Cue:
@@ -142,6 +146,9 @@ class Cue:
     def _decided(self, values: Mapping[str, Scalar], now: datetime) -> Cue:
         it, out, refused = replace(self, asked=()), list[Fired](), list[Answer]()
         for cause in self.asked:
+            if self.before == CRASHED and self.plan.late:
+                # It is done now, and counts as of now.
+                cause = replace(cause, at=now)
             it = it._stepped(cause.at, values, out)
             if why := self._too_late(cause, now) or self.plan.conditions.unmet(values):
                 refused.append(Answer(cause, cause.at, why=why))
@@ -159,8 +166,8 @@ class Cue:
         return replace(it, outbox=(*it.outbox, *out), passed_over=0)
 
     def _too_late(self, cause: Cause, now: datetime) -> str | None:
-        if self.before == CRASHED and not self.plan.late:
-            return "Tesoura stopped before it could"
+        if self.before == CRASHED:
+            return None if self.plan.late else "Tesoura stopped before it could"
         return "it came too late" if cause.at < now - IN_TIME else None
 
     def _stepped(self, at: datetime, values: Mapping[str, Scalar], out: list[Fired]) -> Cue:

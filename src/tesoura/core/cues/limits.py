@@ -92,9 +92,17 @@ class Turns:
         return self.fired_at + timedelta(seconds=limits.rests_s) if self.fired_at is not None else None
 
     def is_free(self, limits: Limits, at: datetime) -> bool:
-        """Whether it may fire at this instant. Over a clock that was set back it does not rest for longer."""
+        """Whether it may fire at this instant. What comes late and claims an earlier one finds it as busy as it is."""
         free_at = self.free_at(limits)
-        return free_at is None or at >= free_at or (self.fired_at is not None and at < self.fired_at)
+        return free_at is None or at >= free_at
+
+    def shifted(self, by: timedelta) -> Turns:
+        """The same after the machine's clock was set by so much: what was so long ago still is."""
+        return Turns(
+            self.fired_at + by if self.fired_at is not None else None,
+            tuple(replace(one, at=one.at + by) for one in self.waiting),
+            {name: at + by for name, at in self.persons.items()},
+        )
 
     def ask(self, cause: Cause, limits: Limits) -> tuple[Turns, Answer]:
         """Somebody or something wants it to fire, at the cause's instant."""
@@ -117,7 +125,7 @@ class Turns:
                     cause, cause.at, waits=True, instead_of=lost
                 )
         free_at = self.free_at(limits)
-        left_s = (free_at - cause.at).total_seconds() if free_at else 0.0
+        left_s = min((free_at - cause.at).total_seconds(), limits.rests_s) if free_at else 0.0
         crowd = f", and {len(self.waiting)} wait already" if self.waiting else ""
         return self, Answer(cause, cause.at, why=f"not now: {_seconds(max(left_s, 0.0), True)} left{crowd}")
 
