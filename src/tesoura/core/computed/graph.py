@@ -314,6 +314,11 @@ class Graph:
         if state.stale:
             self._stale.add(key)
 
+    def is_unread(self, names: Iterable[str], now: datetime) -> bool:
+        """Whether nothing reads any of these signals, so that nothing follows from their change."""
+        self._now = now
+        return self._readers.keys().isdisjoint(names)
+
     def follow(
         self,
         touched: Iterable[str],

@@ -85,7 +85,7 @@ class FollowedCells(Cells):
     ) -> Changes:
         """These have changed, states included: compute what follows from them, and redraw."""
         self.texts.now = now
-        if not self.graph:
+        if not self.graph or (not computed and self.graph.is_unread(names, now)):
             return self._changes(names, feeds)
         changed = dict.fromkeys(names)
 
