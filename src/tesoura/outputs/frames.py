@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from uvicorn.protocols.websockets.websockets_sansio_impl import WebSocketsSansIOProtocol
+from websockets.exceptions import InvalidState
 
 from tesoura.outputs.sockets import WRITE_FRAME
 
@@ -18,6 +19,13 @@ class FrameWriter(WebSocketsSansIOProtocol):
         if hasattr(self, "scope"):
             extensions: dict[str, Any] = self.scope["extensions"]
             extensions[WRITE_FRAME] = self.write_frame
+
+    def shutdown(self) -> None:
+        """End with the server. A page that is leaving at this moment must not keep it from ending in good order."""
+        try:
+            super().shutdown()
+        except InvalidState:
+            self.transport.close()
 
     def write_frame(self, frame: bytes) -> bool:
         """Write a whole frame now; False, and nothing written, when the connection is busy, closing or not open."""

@@ -10,6 +10,7 @@ import time
 
 import uvicorn
 from starlette.applications import Starlette
+from websockets.exceptions import InvalidState
 
 
 class _Server(uvicorn.Server):
@@ -30,7 +31,9 @@ class _Server(uvicorn.Server):
         for listening in (*self.servers, *(sockets or ())):
             listening.close()
         for connection in list(self.server_state.connections):
-            connection.shutdown()
+            with contextlib.suppress(InvalidState):
+                # Unless it is closing already.
+                connection.shutdown()
         await asyncio.sleep(0.005)
         for task in self.server_state.tasks:
             task.cancel()
