@@ -64,7 +64,10 @@ def test_while_it_is_made_it_says_what_is_missing_and_what_it_would_have_done(ru
     missing = flat(running.press("/", "/cues/try", {**typed, "event": "", "signal_1": ""}).text)
     assert "Still to be told: what happens, the value." in missing
     level = {**CHEER, "when": "crosses", "signal": "a.b", "level": "4"}
-    assert "The log tells what happened, and not what values were" in running.press("/", "/cues/try", level).text
+    never = flat(running.press("/", "/cues/try", level).text)
+    assert "The log tells what happened, and not what values were" in never
+    assert "a.b has not come yet. Is the name right?" in never
+    assert "has not come yet" not in tried
 
 
 def test_a_key_in_an_address_stands_in_no_sentence_and_no_log(running: Running) -> None:
@@ -105,3 +108,17 @@ def test_cues_that_would_press_each_other_in_a_circle_are_refused_with_the_way(r
     assert answer.status_code == 422
     assert "It would press itself: one → three → two → one. Leave one of them out." in answer.text
     assert "It would press itself: one → one." in running.press("/", "/cues/one", {**circle, "cue_2": "one"}).text
+
+
+@pytest.mark.parametrize(
+    ("given", "words"),
+    [
+        ({"event": ""}, "choose a type of event that has come"), ({"when": "chat", "word": " "}, "such as !spin"),
+        ({"signal_1": "cheers"}, "or a new one such as script.cheers"), ({"signal_1": " "}, "Choose a value"),
+        ({"do_1": "scene", "scene_1": ""}, "they are named under Preferences"), ({"when": "feed"}, "Choose the feed"),
+    ],
+)  # fmt: skip
+def test_what_is_missing_says_what_to_do(running: Running, given: dict[str, str], words: str) -> None:
+    answer = running.press("/", "/cues/new", {**CHEER, **given})
+    assert answer.status_code == 422
+    assert words in answer.text

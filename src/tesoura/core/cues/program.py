@@ -50,7 +50,7 @@ def _shown(text: str) -> str:
 
 _WORDS: Mapping[str, Callable[[CueStep], str]] = {
     SCENE: lambda one: f"switch to scene {one.target}" + (f" for {one.for_s:g} s and back" if one.for_s else ""),
-    SET: lambda one: f"set {one.target} to {one.given['value'].source}",
+    SET: lambda one: f"set {one.target} to {one.given['value'].source or 'nothing'}",
     COMMAND: lambda one: f"give {one.target} “{one.given['command'].source}”",
     PRESS: lambda one: f"press {one.target}",
     MOMENT: lambda one: f"show “{one.given['words'].source}” on {one.target} for {one.for_s:g} s",

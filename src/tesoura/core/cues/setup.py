@@ -152,7 +152,8 @@ def _step(at: int) -> dict[str, Field]:
         f"instrument_{at}": Field("The instrument", _LATER, kind="instrument", only_if=only(COMMAND)),
         f"command_{at}": Field("The command", _LATER, kind="command", only_if=only(COMMAND), placeholder="start"),
         f"with_{at}": Field("with", _wording, only_if=only(COMMAND), placeholder="by 3 min"),
-        f"signal_{at}": Field("The value", _LATER, kind="signal", only_if=only(SET)),
+        f"signal_{at}": Field("The value", _LATER, kind="signal", only_if=only(SET),
+                              placeholder="script.cheers", help="One set by hand, or one of the script feed."),
         f"value_of_{at}": Field("to", _wording, only_if=only(SET), placeholder="{event.name}"),
         f"piece_{at}": Field("On the piece", _LATER, kind="piece", only_if=only(MOMENT)),
         f"words_{at}": Field("The words", _wording, kind="wording", only_if=only(MOMENT), placeholder="{event.name}"),
@@ -223,13 +224,15 @@ def check(choices: Mapping[str, Any]) -> dict[str, str]:
     given = {**_UNASKED, **choices}
     wrong = {}
     needs = {"event": "event", "chat": "word", "feed": "feed", **dict.fromkeys(_SIGNALS, "signal")}.get(given["when"])
-    if needs and not given[needs]:
-        wrong[needs] = "This must be given."
+    if needs and not str(given[needs]).strip():
+        wrong[needs] = _MISSING[needs]
     for at in range(1, STEPS + 1):
         kind = given[f"do_{at}"]
         for name in _NEEDS.get(kind, ()):
-            if given[f"{name}_{at}"] in ("", "none"):
-                wrong[f"{name}_{at}"] = "This must be given."
+            if str(given[f"{name}_{at}"]).strip() in ("", "none"):
+                wrong[f"{name}_{at}"] = _MISSING[name]
+        if kind == SET and f"signal_{at}" not in wrong and not _SIGNAL.fullmatch(given[f"signal_{at}"].strip()):
+            wrong[f"signal_{at}"] = "Give a value that is set by hand, or a new one such as script.cheers."
     if given["when"] == "crosses" and given["back"]:
         level, back, up = float(given["level"]), float(given["back"]), given["way"] == "up"
         if (back > level) if up else (back < level):
@@ -237,6 +240,22 @@ def check(choices: Mapping[str, Any]) -> dict[str, str]:
     return wrong
 
 
+_SIGNAL = re.compile(r"[A-Za-z_]\w*\.[A-Za-z_]\w*")
+_MISSING = {
+    "event": "Say what happens: choose a type of event that has come, such as gift.",
+    "word": "Give the word that is said, such as !spin.",
+    "signal": "Choose a value, such as reach.members.",
+    "feed": "Choose the feed.",
+    "scene": "Choose a scene; they are named under Preferences.",
+    "instrument": "Choose the instrument that gets the command.",
+    "command": "Give the command, such as start.",
+    "piece": "Choose a piece that shows moments; make one on the mat first if there is none.",
+    "words": "Give the words to show, such as Thank you, {event.name}.",
+    "cue": "Choose the cue to press.",
+    "sound": "Choose a sound.",
+    "overlay": "Choose the overlay on which it is heard.",
+    "address": "Give a whole address, such as http://127.0.0.1:5050/lamp.",
+}
 _NEEDS = {SCENE: ("scene",), COMMAND: ("instrument", "command"), SET: ("signal",), MOMENT: ("piece", "words"),
           PRESS: ("cue",), SOUND_ON: ("sound", "overlay"), CALL: ("address",)}  # fmt: skip
 

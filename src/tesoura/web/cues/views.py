@@ -185,8 +185,9 @@ def attempt() -> ResponseReturnValue:
     filled = filled_instrument(KINDS["cue"], {**typed, "title": str(typed.get("title", "")).strip() or "It"})
     if filled.wrong:
         return render_template("cues/_tried.html", wrong=filled.wrong, fields=KINDS["cue"].fields)
-    almanac = runtime().call(lambda self: self.engine.graph.almanac)
+    almanac, values = runtime().call(lambda self: (self.engine.graph.almanac, dict(self.engine.values)))
     made = plan("it", filled.choices, almanac)
+    reads = dict.fromkeys((*made.trigger.reads, *made.conditions.reads, *made.program.reads))
     since = almanac.session_began or now() - LOOK_BACK
     types = made.trigger.types
     found = store().read(
@@ -197,6 +198,7 @@ def attempt() -> ResponseReturnValue:
     asks = bool(filled.choices.get("if_formula") or filled.choices.get("if_scenes"))
     return render_template(
         "cues/_tried.html", wrong={}, sentence=sentence(made), told=bool(types), asks=asks,
+        missing=[name for name in reads if name not in values],
         in_session=almanac.session_began is not None, found=found,
     )  # fmt: skip
 
