@@ -21,7 +21,7 @@ from tesoura.core.forms.form import fill
 from tesoura.core.instruments.registry import KINDS as INSTRUMENTS
 from tesoura.core.overlays.pieces.registry import KINDS as PIECES
 from tesoura.core.overlays.typefaces import TYPEFACES
-from tesoura.feeds.registry import KINDS as FEEDS
+from tesoura.links.registry import KINDS as FEEDS
 from tesoura.runtime.locales import OFFERED, machine_locale, number_style, offered
 from tesoura.settings import STATIC
 from tesoura.web.api.description import describe

@@ -12,7 +12,7 @@ import pytest
 from tesoura.core.instruments.statistics.schema import GAME_EVENTS
 from tesoura.demo.evening import seed_folder
 from tesoura.demo.services import Services
-from tesoura.feeds.registry import KINDS
+from tesoura.links.registry import KINDS
 from tesoura.settings import wall_clock
 from tesoura.standins.duels import Duels, Told
 from tesoura.standins.evening import evening

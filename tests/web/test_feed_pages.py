@@ -12,7 +12,7 @@ from typing import Any
 import pytest
 
 from tesoura.errors import DataFolderError
-from tesoura.feeds.registry import KINDS
+from tesoura.links.registry import KINDS
 from tesoura.runtime.facade import Runtime
 from tesoura.standins.channel import CLIENT_ID, ChannelService
 from tesoura.standins.members import MembersService

@@ -12,7 +12,7 @@ import pytest
 from tesoura.bundles.ready_made import ReadyMadeWords, definitions, files, with_needed
 from tesoura.bundles.recipes import read
 from tesoura.errors import RecipeRefused
-from tesoura.feeds.registry import KINDS
+from tesoura.links.registry import KINDS
 from tesoura.outputs.text_files import replace_file, sweep
 from tesoura.standins.members import MembersService
 from tests.conftest import Running, until

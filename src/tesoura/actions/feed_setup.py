@@ -17,7 +17,7 @@ from tesoura.core.names import snake, unused
 from tesoura.core.signals.by_hand import checked
 from tesoura.errors import Gone, InvalidField, InvalidPiece
 from tesoura.feeds.api import FeedKind
-from tesoura.feeds.registry import KINDS
+from tesoura.links.registry import KINDS
 from tesoura.store import feeds as stored
 from tesoura.store.tables import FeedRow, SignalRow
 

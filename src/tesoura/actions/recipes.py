@@ -19,7 +19,7 @@ from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import fill, secret_names
 from tesoura.core.names import unused
 from tesoura.errors import FormulaError, InvalidPiece, RecipeRefused
-from tesoura.feeds.registry import KINDS
+from tesoura.links.registry import KINDS
 from tesoura.store import computed as stored_computed
 from tesoura.store import feeds as stored
 from tesoura.store.tables import RuleRow, SignalRow

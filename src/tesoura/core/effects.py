@@ -9,9 +9,12 @@ from typing import Any
 
 SOUND, SCENE = "sound", "scene"
 SOUND_ON, SCENE_BACK, COMMAND, SET, PRESS, CALL = "sound_on", "scene_back", "command", "set", "press", "call"
-MOMENT = "moment"
-BACK = {SCENE: SCENE_BACK}
+MOMENT, SAY, SCRIPT = "moment", "say", "script"
+SHOW, HIDE, SWAP, AS_BEFORE = "show", "hide", "swap", "as_before"
+BACK = {SCENE: SCENE_BACK, SHOW: AS_BEFORE, HIDE: AS_BEFORE, SWAP: AS_BEFORE}
 """What takes back what was done for a time."""
+SLOW = frozenset((SAY, CALL, SCRIPT))
+"""What may have to wait for others: what comes after it is not held up."""
 
 
 @dataclass(frozen=True, slots=True)

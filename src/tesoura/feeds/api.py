@@ -8,7 +8,7 @@ from datetime import UTC, datetime, tzinfo
 from functools import lru_cache
 from importlib import resources
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Protocol
 
 from tesoura.core.forms.fields import Field
 from tesoura.feeds.formats import read
@@ -90,6 +90,8 @@ class FetchContext:
     """Whether this is the one try before a feed is kept, which must leave nothing behind."""
     worker: Worker = field(default_factory=Worker)
     """Where large answers are taken apart."""
+    link: Link | None = None
+    """What can be talked with, while it is open; set and taken away by the stream of a kind that is a link."""
 
     async def read(self, text: str, form: str, where: str, selector: str = "") -> object:
         """The payload in a text, as `formats.read` gives it; a large one is read beside the loop."""
@@ -103,6 +105,14 @@ class FetchContext:
             self.memory = came.memory
         if came.secrets is not None:
             self.secrets = {**self.secrets, **came.secrets}
+
+
+class Link(Protocol):
+    """An open connection that is talked with in both directions."""
+
+    def standing(self) -> Mapping[str, Any]:
+        """How it stands, for its page: facts by name, and frozen."""
+        ...
 
 
 Receive = Callable[[FetchContext, Mapping[str, str], bytes], Fetched]
@@ -176,6 +186,8 @@ class FeedKind:
     """Whether, with these choices, it reads files of this machine or runs programs on it."""
     called: str = "Feed"
     """What one is called when the user gives no name."""
+    room: str = "feeds"
+    """The room in which its folder is, by its name: that of its page of help."""
 
     @property
     def asked(self) -> bool:
@@ -189,9 +201,9 @@ class FeedKind:
 
     def help(self) -> str:
         """Its page of help, as HTML."""
-        return _help(self.name)
+        return _help(self.room, self.name)
 
 
 @lru_cache(maxsize=32)
-def _help(name: str) -> str:
-    return resources.files(f"tesoura.feeds.{name}").joinpath("help.html").read_text("utf-8")
+def _help(room: str, name: str) -> str:
+    return resources.files(f"tesoura.{room}.{name}").joinpath("help.html").read_text("utf-8")

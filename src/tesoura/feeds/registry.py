@@ -2,25 +2,22 @@
 
 from __future__ import annotations
 
-from tesoura.core.kinds import Kinds
-from tesoura.feeds.api import FeedKind
+from collections.abc import Mapping
 
 _HERE = "tesoura.feeds"
 
-KINDS: Kinds[FeedKind] = Kinds(
-    {
-        "calendar": f"{_HERE}.calendar",
-        "channel": f"{_HERE}.channel",
-        "file": f"{_HERE}.file",
-        "follow": f"{_HERE}.follow",
-        "hand": f"{_HERE}.hand",
-        "http": f"{_HERE}.http",
-        "mqtt": f"{_HERE}.mqtt",
-        "player": f"{_HERE}.player",
-        "script": f"{_HERE}.script",
-        "socket": f"{_HERE}.socket",
-        "sse": f"{_HERE}.sse",
-        "webhook": f"{_HERE}.webhook",
-    }
-)
-"""Every kind by name, in the order in which they are offered."""
+PLACES: Mapping[str, str] = {
+    "calendar": f"{_HERE}.calendar",
+    "channel": f"{_HERE}.channel",
+    "file": f"{_HERE}.file",
+    "follow": f"{_HERE}.follow",
+    "hand": f"{_HERE}.hand",
+    "http": f"{_HERE}.http",
+    "mqtt": f"{_HERE}.mqtt",
+    "player": f"{_HERE}.player",
+    "script": f"{_HERE}.script",
+    "socket": f"{_HERE}.socket",
+    "sse": f"{_HERE}.sse",
+    "webhook": f"{_HERE}.webhook",
+}
+"""Where each kind is, by its name, in the order in which they are offered."""

@@ -11,8 +11,10 @@ from datetime import datetime
 from sqlmodel import Session
 
 from tesoura.core.cues.cue import RECORD
-from tesoura.core.effects import Effect
+from tesoura.core.effects import CALL, SAY, SCENE, SCENE_BACK, SCRIPT, SLOW, Effect
 from tesoura.core.values import Event
+from tesoura.errors import TesouraError
+from tesoura.outputs.lanes import Bounds, Lanes
 from tesoura.runtime.journal import Journal
 from tesoura.store import log as event_log
 from tesoura.store.log import Logged
@@ -23,6 +25,11 @@ BEGUN, ENDED = "tesoura.effect", "tesoura.effect_ended"
 DONE, FAILED, TOO_LATE, UNDONE = "done", "failed", "too late", "left undone"
 LOOKED_AT = 200
 """So many of the newest firings are looked at after a start; what is older was told by an earlier one."""
+BOUNDS: Mapping[str, Bounds] = {
+    SAY: Bounds(1, 50, 90.0), CALL: Bounds(4, 20, 8.0, each_target=False), SCRIPT: Bounds(1, 5, 30.0),
+    SCENE: Bounds(1, 20, 8.0, each_target=False), SCENE_BACK: Bounds(1, 20, 8.0, each_target=False),
+}  # fmt: skip
+"""What goes out of this machine goes by a way of its own; what is shown here has no need of one."""
 Performer = Callable[[Effect, int], Awaitable[str | None]]
 """Carries out the effects of a kind; told the place in the log where it began.
 
@@ -35,16 +42,23 @@ class Effects:
 
     def __init__(self, journal: Journal, clock: Callable[[], datetime], performers: Mapping[str, Performer]) -> None:
         self._journal, self._clock, self._performers = journal, clock, performers
+        self._lanes = Lanes(BOUNDS)
 
     async def perform(self, effects: Sequence[Effect], cause: int | None, actor: str) -> list[str]:
         """Carry these out, one after the other, each at its time; what became of each: `done`, `failed`, `too late`."""
         loop = asyncio.get_running_loop()
-        began, told = loop.time(), list[str]()
-        for one in effects:
-            if (wait_s := began + one.delay_s - loop.time()) > 0:
-                await asyncio.sleep(wait_s)
-            told.append(await self._perform(one, cause, actor))
-        return told
+        began, told = loop.time(), list[asyncio.Future[str]]()
+        try:
+            for one in effects:
+                if (wait_s := began + one.delay_s - loop.time()) > 0:
+                    await asyncio.sleep(wait_s)
+                told.append(asyncio.ensure_future(self._perform(one, cause, actor)))
+                if one.kind not in SLOW:
+                    await told[-1]
+            return await asyncio.gather(*told)
+        finally:
+            for job in told:
+                job.cancel()
 
     async def tell_undone(self, store: Store) -> int:
         """After a start: tell of the firings whose effects the last run did not come to; how many they are."""
@@ -69,9 +83,11 @@ class Effects:
             return TOO_LATE
         begun = await self._tell(BEGUN, effect, dict(effect.data), cause, actor)
         try:
-            note = await self._performers[effect.kind](effect, begun)
+            performer = self._performers[effect.kind]
+            note = await self._lanes.run(effect.kind, effect.target, lambda: performer(effect, begun))
         except Exception as error:
-            log.error("The effect %s on %s failed", effect.kind, effect.target, exc_info=error)
+            if not isinstance(error, TesouraError):
+                log.error("The effect %s on %s failed", effect.kind, effect.target, exc_info=error)
             why = "nothing here can do that" if isinstance(error, KeyError) else str(error)
             await self._tell(ENDED, effect, {"outcome": FAILED, "why": why}, begun, actor)
             return FAILED

@@ -41,6 +41,7 @@ from tesoura.runtime.preferences import Preferences, read_preferences
 from tesoura.runtime.scheduler import Scheduler
 from tesoura.runtime.set_values import SetValues
 from tesoura.runtime.stage import Stage
+from tesoura.runtime.talking import Talking
 from tesoura.runtime.tasks import Tasks
 from tesoura.runtime.text_files import TextFiles
 from tesoura.settings import Settings, build
@@ -87,6 +88,7 @@ class Runtime:
         self.feeds = Feeds(store, self._engine, self._clock, self._publish, self._on_feed, self._on_readings)
         self.computations = Computations(store, self._engine, self._clock, self._publish)
         self.set_values = SetValues(self._engine, self.journal, self._clock)
+        self.talking = Talking(self.feeds)
         self.effects = Effects(self.journal, self._clock, Performers(self).table())
         self.instruments = Instruments(
             self._engine,

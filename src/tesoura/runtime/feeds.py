@@ -21,15 +21,15 @@ from tesoura.core.signals.engine import Engine
 from tesoura.core.signals.payload import tree
 from tesoura.core.values import Event, Reading, Scalar, Wanted
 from tesoura.errors import CredentialsRejected, NothingPicked, SourceError, TooMuch
-from tesoura.feeds.api import NOTHING, FeedKind, FetchContext, Fetched, Folders, Item, NameMatch
+from tesoura.feeds.api import NOTHING, FeedKind, FetchContext, Fetched, Folders, Item, Link
 from tesoura.feeds.echo import error_without_echo, without_echo
 from tesoura.feeds.picks import Pick, Picked, is_plain, pick, pick_value
 from tesoura.feeds.poller import Poller
-from tesoura.feeds.probe import try_once
-from tesoura.feeds.registry import KINDS
 from tesoura.feeds.rules import EventRule, all_plain, check, make_items, news
 from tesoura.feeds.worker import LARGE, Worker
+from tesoura.links.registry import KINDS
 from tesoura.runtime.feed_reports import FeedReport, Proof, failed
+from tesoura.runtime.feed_trials import FeedTrials
 from tesoura.runtime.stored_feeds import load_feed
 from tesoura.runtime.tasks import Tasks
 from tesoura.store import feeds as stored
@@ -47,7 +47,9 @@ log = logging.getLogger(__name__)
 
 
 @dataclass(slots=True)
-class _Running:
+class Running:
+    """A feed that runs, and what came of it."""
+
     feed_id: int
     title: str
     kind: FeedKind
@@ -75,13 +77,14 @@ class Feeds:
     ) -> None:  # fmt: skip
         self._kept = kept
         self._store, self._engine, self._clock, self._publish, self._accept = store, engine, clock, publish, accept
-        self._running: dict[str, _Running] = {}
+        self._running: dict[str, Running] = {}
         self._by_token: dict[str, str] = {}
         self._refreshing = asyncio.Lock()
         self._tasks = Tasks()
         self._messages: WeakValueDictionary[str, asyncio.Lock] = WeakValueDictionary()
         self._made_client: httpx.AsyncClient | None = None
         self._worker = Worker()
+        self.trials = FeedTrials(self)
         self.folders = Folders()
         self.zone: tzinfo = UTC
 
@@ -99,11 +102,16 @@ class Feeds:
             )
         return self._made_client
 
-    async def _context(self, choices: Mapping[str, Any], secrets: Mapping[str, str], **more: Any) -> FetchContext:
+    async def context(self, choices: Mapping[str, Any], secrets: Mapping[str, str], **more: Any) -> FetchContext:
+        """What a try of a feed is given."""
         client = await self.client()
         return FetchContext(
             client, self._clock, choices, secrets, folders=self.folders, zone=self.zone, worker=self._worker, **more
         )
+
+    def running(self, name: str) -> Running:
+        """A feed that runs. Raises KeyError when there is none of that name."""
+        return self._running[name]
 
     async def start(self) -> None:
         """Start every feed that was not paused."""
@@ -134,8 +142,8 @@ class Feeds:
             self._publish(self._engine.remove_feed(name, now))
             return
         kind = KINDS[row.kind]
-        context = await self._context(row.choices, loaded.secrets, memory=loaded.memory)
-        running = _Running(
+        context = await self.context(row.choices, loaded.secrets, memory=loaded.memory)
+        running = Running(
             row.id, row.title, kind, row.choices, loaded.picks, loaded.rules, loaded.seen, context, row.paused
         )
         self._running = dict(sorted({**self._running, name: running}.items(), key=lambda one: one[1].feed_id))
@@ -174,14 +182,14 @@ class Feeds:
             words = "An error in Tesoura stopped this feed. Pause it and let it go on; if it stops again, tell us."
             self._publish(self._engine.feed_failed(name, words, self._clock()))
 
-    def _go_on(self, running: _Running, before: _Running, now: datetime) -> None:
+    def _go_on(self, running: Running, before: Running, now: datetime) -> None:
         if before.choices == running.choices:
             running.payload, running.came_at, running.proof = before.payload, before.came_at, before.proof
             running.message = before.message
         for gone in {one.name for one in before.picks} - {one.name for one in running.picks}:
             self._publish(self._engine.remove_signal(gone, now))
 
-    async def _halt(self, name: str) -> _Running | None:
+    async def _halt(self, name: str) -> Running | None:
         running = self._running.pop(name, None)
         if running and running.task:
             running.task.cancel()
@@ -189,7 +197,7 @@ class Feeds:
         self._by_token = {token: owner for token, owner in self._by_token.items() if owner != name}
         return running
 
-    async def _hold_back(self, name: str, running: _Running, error: TooMuch) -> None:
+    async def _hold_back(self, name: str, running: Running, error: TooMuch) -> None:
         """Pause a feed that goes beyond its bounds, so that it does so once and not at every try and every start."""
         feed_id = running.feed_id
 
@@ -207,7 +215,7 @@ class Feeds:
     # What comes
 
     async def _came(
-        self, name: str, running: _Running, outcome: Fetched | SourceError, seen_as: str | None = None
+        self, name: str, running: Running, outcome: Fetched | SourceError, seen_as: str | None = None
     ) -> None:
         now = self._clock()
         running.tried_at = now
@@ -245,16 +253,16 @@ class Feeds:
             self._kept([one for one in picked.readings if known.get(one.name) != one.value])
             self._publish(self._engine.feed_ok(name, picked.readings, picked.problems, now))
 
-    async def _picked(self, running: _Running, came: Fetched, now: datetime) -> Picked:
+    async def _picked(self, running: Running, came: Fetched, now: datetime) -> Picked:
         return await self._pick_from(running, came.payload, now, came.size_bytes >= LARGE)
 
-    async def _pick_from(self, running: _Running, payload: object, now: datetime, large: bool = False) -> Picked:
+    async def _pick_from(self, running: Running, payload: object, now: datetime, large: bool = False) -> Picked:
         if large or not all(is_plain(one.path) for one in running.picks):
             return await self._worker.run(pick, payload, running.picks, now, what=running.title)
         return pick(payload, running.picks, now)
 
     async def _take_in(
-        self, name: str, running: _Running, came: Fetched, now: datetime, seen_as: str | None
+        self, name: str, running: Running, came: Fetched, now: datetime, seen_as: str | None
     ) -> Sequence[Event]:
         """Log what happened, together with what must not be lost or repeated with it; the events that were new."""
         streamed = came.message is not NOTHING
@@ -317,40 +325,32 @@ class Feeds:
             await self._came(name, running, came, seen_as)
         return 202, "Taken."
 
-    # Trying, signing in, looking up
+    # Links
 
-    async def probe(self, kind: str, choices: Mapping[str, Any], secrets: Mapping[str, str]) -> Proof:
-        """Try a feed once, before it is kept."""
-        context = await self._context(choices, secrets, trying=True)
-        try:
-            came = without_echo(await try_once(KINDS[kind], context), context)
-        except SourceError as error:
-            return failed(error_without_echo(error, context))
-        shown = None if came.payload is NOTHING else tree(came.payload)
-        return Proof(shown, took_ms=came.took_ms, size_bytes=came.size_bytes, note=came.note)
+    def choices(self, name: str) -> Mapping[str, Any] | None:
+        """The choices of a feed that runs; None when there is none of that name."""
+        running = self._named(name)
+        return running.choices if running else None
 
-    async def look_up(
-        self, kind: str, choices: Mapping[str, Any], secrets: Mapping[str, str], name: str
-    ) -> list[NameMatch] | str:
-        """What a service has under a name, or what is wrong."""
-        ask = KINDS[kind].look_up
-        context = await self._context(choices, secrets, trying=True)
-        try:
-            return await ask(context, name) if ask else []
-        except SourceError as error:
-            return str(error_without_echo(error, context))
+    def link(self, name: str) -> Link | None:
+        """What can be talked with under this name; None while it is not open."""
+        running = self._named(name)
+        return running.context.link if running else None
 
-    async def begin_sign_in(self, name: str, back_to: str, state: str, verifier: str) -> str:
-        """Where to send the user to sign in for a feed. Raises SourceError, a RuntimeError."""
-        running = self._running[name]
-        assert running.kind.sign_in is not None
-        return await running.kind.sign_in.begin(running.context, back_to, state, verifier)
+    def links(self, kind: str) -> dict[str, Link | None]:
+        """All links of a kind, by name, in the order in which they were made."""
+        return {name: one.context.link for name, one in self._running.items() if one.kind.name == kind}
 
-    async def finish_sign_in(self, name: str, back_to: str, code: str, verifier: str) -> Mapping[str, str]:
-        """The secrets to keep once the user has signed in. Raises SourceError."""
-        running = self._running[name]
-        assert running.kind.sign_in is not None
-        return await running.kind.sign_in.finish(running.context, back_to, code, verifier)
+    def memory(self, name: str) -> Mapping[str, Any]:
+        """What a feed remembers over a restart."""
+        running = self._running.get(name)
+        return running.context.memory if running else {}
+
+    def _named(self, name: str) -> Running | None:
+        wanted = name.strip().casefold()
+        return self._running.get(wanted) or next(
+            (one for one in self._running.values() if one.title.casefold() == wanted), None
+        )
 
     # Showing
 

@@ -7,7 +7,7 @@ import re
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
-from tesoura.core.effects import CALL, COMMAND, MOMENT, PRESS, SCENE, SCENE_BACK, SET, SOUND, SOUND_ON, Effect
+from tesoura.core.effects import CALL, COMMAND, MOMENT, PRESS, SAY, SCENE, SCENE_BACK, SET, SOUND, SOUND_ON, Effect
 from tesoura.core.signals.assignments import Assignment
 from tesoura.core.values import Scalar, Wanted, as_scalar
 from tesoura.errors import Gone, SourceUnavailable, ValueRefused
@@ -34,6 +34,7 @@ class Performers:
         return {
             SOUND: self._sound, SOUND_ON: self._sound_on, SCENE: self._scene, SCENE_BACK: self._scene_back,
             COMMAND: self._command, PRESS: self._press, SET: self._set, MOMENT: self._moment, CALL: self._call,
+            SAY: self._runtime.talking.say,
         }  # fmt: skip
 
     async def _sound(self, effect: Effect, seq: int) -> None:

@@ -33,12 +33,11 @@ def _place(choices: Mapping[str, Any]) -> str:
     return place(where) if "://" in where else short(where)
 
 
-async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
+def follow(context: FetchContext) -> AsyncIterator[Fetched]:
     """The calendar now, and again whenever that changes. What reads it is loaded with the first one."""
     from tesoura.feeds.calendar.read import follow as read
 
-    async for came in read(context):
-        yield came
+    return read(context)
 
 
 def _suggested(choices: Mapping[str, Any]) -> Sequence[Suggested]:

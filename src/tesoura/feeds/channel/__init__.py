@@ -20,12 +20,11 @@ def _client_id(raw: object) -> str:
     return text(300)(raw).strip()
 
 
-async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
+def follow(context: FetchContext) -> AsyncIterator[Fetched]:
     """The channel's counts and events. What connects is loaded when the first one is opened."""
     from tesoura.feeds.channel.listen import listen
 
-    async for came in listen(context):
-        yield came
+    return listen(context)
 
 
 async def begin(context: FetchContext, back_to: str, state: str, verifier: str) -> str:

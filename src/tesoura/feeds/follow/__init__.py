@@ -28,12 +28,11 @@ def _pattern(raw: object) -> str:
     return source
 
 
-async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
+def follow(context: FetchContext) -> AsyncIterator[Fetched]:
     """What the log tells. What finds its lines is loaded with the first one."""
     from tesoura.feeds.follow.tail import follow as read
 
-    async for came in read(context):
-        yield came
+    return read(context)
 
 
 def _place(choices: Mapping[str, Any]) -> str:

@@ -27,12 +27,11 @@ def _topic(raw: object) -> str:
     return topic
 
 
-async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
+def follow(context: FetchContext) -> AsyncIterator[Fetched]:
     """What the broker passes on. What connects is loaded when the first one is opened."""
     from tesoura.feeds.mqtt.listen import listen
 
-    async for came in listen(context):
-        yield came
+    return listen(context)
 
 
 def _place(choices: Mapping[str, Any]) -> str:

@@ -32,11 +32,10 @@ def _variable(raw: object) -> str:
     return name
 
 
-async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
+def follow(context: FetchContext) -> AsyncIterator[Fetched]:
     """What the program says."""
     run = kept_running if context.choices.get("mode") == "kept" else run_again
-    async for came in run(context):
-        yield came
+    return run(context)
 
 
 KIND = FeedKind(

@@ -29,12 +29,11 @@ def _place(choices: Mapping[str, Any]) -> str:
     return place(str(choices.get("address", "")))
 
 
-async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
+def follow(context: FetchContext) -> AsyncIterator[Fetched]:
     """What the socket tells. What connects is loaded when the first one is opened."""
     from tesoura.feeds.socket.listen import listen
 
-    async for came in listen(context):
-        yield came
+    return listen(context)
 
 
 KIND = FeedKind(

@@ -27,7 +27,7 @@ def look_up(kind: str) -> ResponseReturnValue:
         matches = "Type a name, or how it begins."
     else:
         choices = {**filled.choices, "look_up": filled.choices["look_up"]}
-        matches = runtime().call(lambda self: self.feeds.look_up(found.name, choices, filled.secrets, name))
+        matches = runtime().call(lambda self: self.feeds.trials.look_up(found.name, choices, filled.secrets, name))
     return render_template("feeds/_matches.html", matches=matches, name=name)
 
 

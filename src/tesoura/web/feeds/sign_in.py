@@ -44,7 +44,7 @@ def start(name: str) -> ResponseReturnValue:
     state, verifier = random.token_urlsafe(24), random.token_urlsafe(48)
     back_to = url_for("signing_in.back", _external=True)
     try:
-        address = runtime().call(lambda self: self.feeds.begin_sign_in(row.name, back_to, state, verifier))
+        address = runtime().call(lambda self: self.feeds.trials.begin_sign_in(row.name, back_to, state, verifier))
     except RuntimeError as error:
         flash(str(error), "wrong")
         return redirect(url_for("feeds.show", name=name))
@@ -65,7 +65,9 @@ def back() -> ResponseReturnValue:
         return redirect(url_for("feeds.show", name=row.name))
     back_to = url_for("signing_in.back", _external=True)
     try:
-        kept: Any = runtime().call(lambda self: self.feeds.finish_sign_in(row.name, back_to, code, gone.verifier))
+        kept: Any = runtime().call(
+            lambda self: self.feeds.trials.finish_sign_in(row.name, back_to, code, gone.verifier)
+        )
     except RuntimeError as error:
         flash(str(error), "wrong")
         return redirect(url_for("feeds.show", name=row.name))

@@ -14,7 +14,7 @@ from tesoura.core.forms.checks import line
 from tesoura.core.forms.form import Filled, fill, secret_names
 from tesoura.errors import InvalidField, InvalidPiece
 from tesoura.feeds.api import FeedKind
-from tesoura.feeds.registry import KINDS
+from tesoura.links.registry import KINDS
 from tesoura.runtime.facade import Runtime
 from tesoura.runtime.feed_reports import Proof
 from tesoura.store import feeds as stored
@@ -101,7 +101,7 @@ def _try(kind: FeedKind, filled: Filled, typed: Mapping[str, str]) -> Proof:
         act("folder.read", folder=typed["name_folder"])
     if not kind.tried:
         return Proof()
-    proof: Proof = runtime().call(lambda self: self.feeds.probe(kind.name, filled.choices, filled.secrets))
+    proof: Proof = runtime().call(lambda self: self.feeds.trials.probe(kind.name, filled.choices, filled.secrets))
     return proof
 
 

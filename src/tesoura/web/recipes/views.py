@@ -19,7 +19,7 @@ from tesoura.core.forms.covering import known_in
 from tesoura.core.forms.form import secret_names
 from tesoura.core.names import unused
 from tesoura.errors import InvalidPiece, RecipeRefused
-from tesoura.feeds.registry import KINDS
+from tesoura.links.registry import KINDS
 from tesoura.runtime.facade import Runtime
 from tesoura.store import feeds as stored
 from tesoura.store import rules as stored_rules

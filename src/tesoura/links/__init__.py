@@ -1,0 +1,1 @@
+"""Connections that are talked with in both directions."""

@@ -1,0 +1,104 @@
+"""A channel of a chat that speaks IRC, with message tags: what is said there, and saying something."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import AsyncIterator, Mapping
+from typing import Any
+
+from tesoura.core.chat import LINE, MODERATOR, STREAMER, SUBSCRIBER
+from tesoura.core.forms.checks import text, whole
+from tesoura.core.forms.fields import Field, number, one_of
+from tesoura.errors import InvalidField
+from tesoura.feeds.api import FeedKind, FetchContext, Fetched, Suggested
+from tesoura.feeds.fields import optional_secret
+
+KEEP, DROP = "keep", "drop"
+_LOOPBACK = re.compile(r"localhost|127(\.\d+){3}|\[?::1\]?")
+
+
+def _host(raw: object) -> str:
+    host = str(raw).strip()
+    if not host or any(char.isspace() or char in "/:@" for char in host.strip("[]")) or len(host) > 253:
+        raise InvalidField("Give the server's bare name or number, such as chat.example or 127.0.0.1.")
+    return host
+
+
+def _channel(raw: object) -> str:
+    name = str(raw).strip().casefold()
+    name = name if name.startswith(("#", "&")) else f"#{name}"
+    if not re.fullmatch(r"[#&][^\s,:\x00-\x1f]{1,80}", name):
+        raise InvalidField("Give the channel's name, without blanks and commas, such as #windyladder.")
+    return name
+
+
+def _nick(raw: object) -> str:
+    nick = str(raw).strip()
+    if not re.fullmatch(r"[A-Za-z_\[\]\\`^{}|][\w\[\]\\`^{}|-]{0,39}", nick, re.ASCII):
+        raise InvalidField("Give a name of letters, digits, - and _, that begins with a letter, such as mara_helper.")
+    return nick
+
+
+def _tag(raw: object) -> str:
+    typed = " ".join(str(raw).split())
+    if typed and not re.fullmatch(r"[\w+./ -]{1,80}", typed, re.ASCII):
+        raise InvalidField("Give the names of tags, such as roles.")
+    return typed
+
+
+def _check(choices: Mapping[str, Any]) -> dict[str, str]:
+    open_way = choices.get("tls") != "yes" and not _LOOPBACK.fullmatch(str(choices.get("host", "")))
+    if open_way and choices.get("token"):
+        return {"tls": "A token would be readable by everybody on the way. Choose “encrypted”."}
+    return {}
+
+
+def follow(context: FetchContext) -> AsyncIterator[Fetched]:
+    """What is said in the channel. What connects is loaded when the first one is opened."""
+    from tesoura.links.irc.talk import talk
+
+    return talk(context)
+
+
+KIND = FeedKind(
+    name="irc",
+    title="A chat (IRC)",
+    about="A channel of a chat that speaks IRC: what viewers say there becomes events, and cues can answer.",
+    fields={
+        "host": Field("Server", _host, placeholder="chat.example"),
+        "port": Field("Port", whole(1, 65_535), kind="number", default="6697"),
+        "tls": one_of("The way there is", (("yes", "encrypted (TLS)"), ("no", "open")), "yes"),
+        "channel": Field("Channel", _channel, placeholder="#windyladder"),
+        "nick": Field("Our name there", _nick, placeholder="mara_helper",
+                      help="The account that hears and speaks; a second one, or your own."),
+        "token": Field("Token", optional_secret, kind="secret", help="As the chat gave it to that account."),
+        "streamer": Field("Your own name there", text(60, empty=True), placeholder="mara_vane",
+                          help="Who says a line under it is the streamer."),
+        "sign_in": one_of("The token is given", (("pass", "as the server's password"), ("sasl", "as an account's")),
+                          "pass", advanced=True),
+        "account": Field("Account", text(100, empty=True), advanced=True, only_if=("sign_in", ("sasl",)),
+                         private=True, help="Empty for our name there."),
+        "pace_lines": number("We say at most", 1, 100, 20, "lines", advanced=True),
+        "pace_s": number("within", 1, 600, 30, "seconds", advanced=True),
+        "when_away": one_of("What we want to say while it is away", (
+            (KEEP, "waits for it"), (DROP, "is left unsaid")), KEEP, advanced=True),
+        "roles_tag": Field("Tag that tells roles", _tag, default="roles", advanced=True,
+                           help="Signs of standing in the channel (@, +) count as well."),
+        "moderator_words": Field("It says of a moderator", text(80, empty=True), default=MODERATOR, advanced=True),
+        "subscriber_words": Field("of a subscriber", text(80, empty=True), default=SUBSCRIBER, advanced=True),
+        "streamer_words": Field("of the streamer", text(80, empty=True), default=STREAMER, advanced=True),
+        "name_tag": Field("Tag with the name as shown", _tag, default="display-name", advanced=True),
+        "emotes_tag": Field("Tag that tells emotes", _tag, default="emotes", advanced=True,
+                            help="The words of the line that are pictures, or where they stand, as 0-4,12-16."),
+        "more_caps": Field("Ask the server also for", text(200, empty=True), advanced=True,
+                           help="Capabilities of its own that bring the tags, by name."),
+    },
+    follow=follow,
+    lasting=True,
+    place=lambda choices: f"{choices.get('channel', '')} on {choices.get('host', '')}",
+    suggested=lambda choices: (Suggested("lines", "lines", "lines"),),
+    check=_check,
+    brings=lambda choices: (LINE,),
+    called="Chat",
+    room="links",
+)  # fmt: skip

@@ -1,0 +1,322 @@
+"""What is said between a chat server and us, without a socket: lines in, lines to send and lines of chat out.
+
+Sources: RFC 1459 and the IRCv3 specifications of capabilities, message tags, server time, echo messages and SASL.
+"""
+
+from __future__ import annotations
+
+import base64
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from typing import Any
+
+from irctokens.line import Line, build
+
+from tesoura.core.chat import MODERATOR, STREAMER, SUBSCRIBER, ChatLine, emotes_in, name_of_line, roles_of, tidy
+from tesoura.errors import CredentialsRejected, SourceUnavailable
+
+WANTED = ("message-tags", "server-time", "echo-message", "multi-prefix", "account-tag", "batch")
+MOST_PEOPLE = 20_000
+"""Of so many people in a channel it is known how they stand there."""
+TOKEN_REFUSED = {"464", "902", "904", "905", "906", "908"}
+NO_ENTRY = {
+    "403": "there is no such channel", "405": "one is in too many channels", "471": "it is full",
+    "473": "one must be invited", "474": "one is banned from it", "475": "it asks for a key",
+    "477": "it lets in registered names alone",
+}  # fmt: skip
+_ACTION = re.compile(r"\x01ACTION (?P<text>.*?)\x01?$", re.DOTALL)
+_SIGNS = {"q": "~", "a": "&", "o": "@", "h": "%", "v": "+"}
+
+
+@dataclass(frozen=True, slots=True)
+class Came:
+    """What one line from the server comes to: lines to send, what was said, and what came back of one's own."""
+
+    send: tuple[str, ...] = ()
+    said: ChatLine | None = None
+    at: datetime | None = None
+    echo: str | None = None
+    refused: str | None = None
+
+
+@dataclass
+class Session:
+    """One connection as it stands. `choices` are those of its form, checked; `token` may be empty."""
+
+    choices: Mapping[str, Any]
+    token: str
+    registered: bool = False
+    joined: bool = False
+    moderated: bool = False
+    """Whether the channel hears nobody but those who have a voice."""
+    settled: bool = False
+    """Whether the server has said how the channel stands."""
+    echoes: bool = False
+    people: dict[str, str] = field(default_factory=dict)
+    """The signs of standing of those who are there, by their nick in lower case."""
+    lag_answered: bool = True
+    nick: str = ""
+    _offered: set[str] = field(default_factory=set)
+
+    def __post_init__(self) -> None:
+        self.nick = str(self.choices["nick"])
+        self.channel = str(self.choices["channel"])
+        self._signs = dict(_SIGNS)
+        self._words = {
+            MODERATOR: str(self.choices.get("moderator_words", MODERATOR)),
+            SUBSCRIBER: str(self.choices.get("subscriber_words", SUBSCRIBER)),
+            STREAMER: str(self.choices.get("streamer_words", STREAMER)),
+        }
+
+    @property
+    def may_speak(self) -> bool:
+        """Whether the channel hears us."""
+        return self.joined and (not self.moderated or bool(self.people.get(self.nick.casefold())))
+
+    @property
+    def _with_sasl(self) -> bool:
+        return bool(self.token) and self.choices.get("sign_in") == "sasl"
+
+    def begin(self) -> tuple[str, ...]:
+        """What is said first."""
+        word = (_line("PASS", self.token),) if self.token and not self._with_sasl else ()
+        return (_line("CAP", "LS", "302"), *word, _line("NICK", self.nick),
+                _line("USER", self.nick, "0", "*", self.nick))  # fmt: skip
+
+    def take(self, line: Line) -> Came:
+        """What a line comes to. Raises SourceError when the server will not have us."""
+        handler = _HANDLERS.get(line.command)
+        if handler is not None:
+            return handler(self, line)
+        if line.command in TOKEN_REFUSED:
+            raise _token_refused(self.nick, tidy(_last(line), 120))
+        if line.command in NO_ENTRY and self.channel.casefold() in [one.casefold() for one in line.params]:
+            raise SourceUnavailable(f"{self.channel} did not let us in: {NO_ENTRY[line.command]}.")
+        return Came()
+
+    # Signing in
+
+    def _cap(self, line: Line) -> Came:
+        sub = line.params[1].upper() if len(line.params) > 1 else ""
+        if sub == "LS":
+            self._offered |= {one.partition("=")[0] for one in _last(line).split()}
+            if len(line.params) > 3 and line.params[2] == "*":
+                return Came()
+            more = str(self.choices.get("more_caps", "")).split()
+            ask = [one for one in (*WANTED, *more, *(("sasl",) if self._with_sasl else ())) if one in self._offered]
+            if self._with_sasl and "sasl" not in ask:
+                raise CredentialsRejected("This server knows no sign-in by account. Choose “as the server's password”.")
+            return Came((_line("CAP", "REQ", " ".join(ask)),) if ask else (_line("CAP", "END"),))
+        if sub == "ACK":
+            granted = {one.lstrip("-~=") for one in _last(line).split()}
+            self.echoes = "echo-message" in granted
+            if "sasl" in granted:
+                return Came((_line("AUTHENTICATE", "PLAIN"),))
+        return Came((_line("CAP", "END"),)) if sub in ("ACK", "NAK") else Came()
+
+    def _authenticate(self, line: Line) -> Came:
+        if line.params[:1] != ["+"]:
+            return Came()
+        plain = base64.b64encode(f"\0{self.choices.get('account') or self.nick}\0{self.token}".encode()).decode()
+        parts = [plain[at : at + 400] for at in range(0, len(plain), 400)]
+        return Came(tuple(_line("AUTHENTICATE", one) for one in (*parts, *(("+",) if len(parts[-1]) == 400 else ()))))
+
+    def _signed_in(self, line: Line) -> Came:
+        return Came((_line("CAP", "END"),))
+
+    def _welcome(self, line: Line) -> Came:
+        self.registered = True
+        self.nick = line.params[0] if line.params and line.params[0] != "*" else self.nick
+        return Came((_line("JOIN", self.channel),))
+
+    def _nick_taken(self, line: Line) -> Came:
+        raise SourceUnavailable(f"The name {self.nick} is taken or not allowed there ({_last(line)}). Choose another.")
+
+    def _can_do(self, line: Line) -> Came:
+        for one in line.params:
+            if found := re.fullmatch(r"PREFIX=\((\w+)\)(\S+)", one):
+                self._signs = dict(zip(found[1], found[2], strict=False))
+        return Came()
+
+    # Who is there
+
+    def _join(self, line: Line) -> Came:
+        if self._mine(line):
+            self.joined = True
+            return Came((_line("MODE", self.channel),))
+        return Came()
+
+    def _names(self, line: Line) -> Came:
+        signs = set(self._signs.values())
+        for one in _last(line).split():
+            nick = one.lstrip("".join(signs))
+            self._mark(nick.partition("!")[0], "".join(char for char in one[: len(one) - len(nick)]))
+        return Came()
+
+    def _mark(self, nick: str, signs: str) -> None:
+        nick = nick.casefold()
+        if signs and (len(self.people) < MOST_PEOPLE or nick in self.people):
+            self.people[nick] = signs
+        else:
+            self.people.pop(nick, None)
+
+    def _channel_modes(self, line: Line) -> Came:
+        self.moderated = len(line.params) > 2 and "m" in line.params[2]
+        self.settled = True
+        return Came()
+
+    def _mode(self, line: Line) -> Came:
+        if len(line.params) < 2 or line.params[0].casefold() != self.channel.casefold():
+            return Came()
+        given, more = list(line.params[2:]), True
+        for char in line.params[1]:
+            if char in "+-":
+                more = char == "+"
+            elif char in self._signs and given:
+                nick, sign = given.pop(0), self._signs[char]
+                kept = self.people.get(nick.casefold(), "").replace(sign, "")
+                self._mark(nick, kept + sign if more else kept)
+            elif char == "m":
+                self.moderated = more
+            elif char in "beIk" or (char == "l" and more):
+                given[:1] = []
+        return Came()
+
+    def _left(self, line: Line) -> Came:
+        if self._mine(line):
+            raise SourceUnavailable(f"We have left {self.channel}; it is joined again.")
+        self.people.pop(_nick(line).casefold(), None)
+        return Came()
+
+    def _kick(self, line: Line) -> Came:
+        if len(line.params) > 1 and line.params[1].casefold() == self.nick.casefold():
+            why = f": “{tidy(_last(line), 80)}”" if len(line.params) > 2 else ""
+            raise SourceUnavailable(f"A moderator sent us out of {self.channel}{why}. It is joined again later.")
+        if len(line.params) > 1:
+            self.people.pop(line.params[1].casefold(), None)
+        return Came()
+
+    def _renamed(self, line: Line) -> Came:
+        before, after = _nick(line), line.params[0] if line.params else ""
+        if self._mine(line):
+            self.nick = after
+        self._mark(after, self.people.pop(before.casefold(), ""))
+        return Came()
+
+    # What is said
+
+    def _privmsg(self, line: Line) -> Came:
+        if len(line.params) < 2 or line.params[0].casefold() != self.channel.casefold():
+            return Came()
+        raw, tags = line.params[1], line.tags or {}
+        action = _ACTION.fullmatch(raw)
+        if raw.startswith("\x01") and action is None:
+            return Came()
+        raw = action["text"] if action else raw
+        text = tidy(raw)
+        if self._mine(line) and self.echoes:
+            return Came(echo=text)
+        if not text:
+            return Came()
+        nick = _nick(line)
+        told = ",".join(tags.get(one) or "" for one in str(self.choices.get("roles_tag", "")).split())
+        roles = roles_of(
+            nick, told, self.people.get(nick.casefold(), ""), self._words, str(self.choices.get("streamer", ""))
+        )
+        emotes = emotes_in(raw, tags.get(str(self.choices.get("emotes_tag", ""))) or "")
+        name = name_of_line(tags.get(str(self.choices.get("name_tag", ""))) or nick)
+        said = ChatLine(name, text, roles, tidy(tags.get("msgid") or "", 120), action is not None,
+                        tuple(tidy(one, 60) for one in emotes))  # fmt: skip
+        return Came(said=said, at=_instant(tags.get("time") or ""))
+
+    def _notice(self, line: Line) -> Came:
+        """What the server tells us: before we are in, often why it will not have us; later, why a line was not said."""
+        text = tidy(_last(line), 160)
+        if not self.registered:
+            if re.search(r"auth|login|password|token", text, re.IGNORECASE) and re.search(
+                r"fail|invalid|unsuccess|improper|wrong|incorrect", text, re.IGNORECASE
+            ):
+                raise CredentialsRejected(
+                    f"The chat did not take the token for {self.nick} (“{text}”). Give it another."
+                )
+            return Came()
+        to_channel = bool(line.params) and line.params[0].casefold() == self.channel.casefold()
+        from_server = "!" not in (line.source or "")
+        return Came(refused=text) if to_channel and from_server else Came()
+
+    def _not_heard(self, line: Line) -> Came:
+        return Came(refused=tidy(_last(line), 160) or "the channel does not hear us")
+
+    def _ping(self, line: Line) -> Came:
+        return Came((_line("PONG", *line.params[-1:]),))
+
+    def _pong(self, line: Line) -> Came:
+        self.lag_answered = True
+        return Came()
+
+    def _error(self, line: Line) -> Came:
+        text = tidy(_last(line), 160)
+        if not self.registered and re.search(r"password|token|auth", text, re.IGNORECASE):
+            raise CredentialsRejected(f"The chat did not let {self.nick} in (“{text}”). Give it another token.")
+        raise SourceUnavailable(f"The chat ended the connection (“{text}”). It is opened again.")
+
+    def _mine(self, line: Line) -> bool:
+        return _nick(line).casefold() == self.nick.casefold()
+
+
+_HANDLERS = {
+    "CAP": Session._cap, "AUTHENTICATE": Session._authenticate, "903": Session._signed_in, "001": Session._welcome,
+    "432": Session._nick_taken, "433": Session._nick_taken, "436": Session._nick_taken, "005": Session._can_do,
+    "JOIN": Session._join, "353": Session._names, "324": Session._channel_modes, "MODE": Session._mode,
+    "PART": Session._left, "QUIT": Session._left, "KICK": Session._kick, "NICK": Session._renamed,
+    "PRIVMSG": Session._privmsg, "NOTICE": Session._notice, "404": Session._not_heard, "PING": Session._ping,
+    "PONG": Session._pong, "ERROR": Session._error,
+}  # fmt: skip
+
+
+def _token_refused(nick: str, why: str) -> CredentialsRejected:
+    return CredentialsRejected(f"The chat did not take the token for {nick} ({why}). Give it another under “Choices”.")
+
+
+def message(channel: str, text: str) -> str:
+    """The line that says a text in a channel. What would begin a second line is not in it."""
+    return _line("PRIVMSG", channel, text)
+
+
+def _line(command: str, *params: str) -> str:
+    """A line to send; nothing in it can end it."""
+    kept = [re.sub(r"[\x00\r\n]", " ", one) for one in params]
+    return build(command, kept).format()
+
+
+def _last(line: Line) -> str:
+    return line.params[-1] if line.params else ""
+
+
+def _nick(line: Line) -> str:
+    return (line.source or "").partition("!")[0]
+
+
+def _instant(told: str) -> datetime | None:
+    try:
+        at = datetime.fromisoformat(told)
+    except ValueError:
+        return None
+    return at if at.tzinfo is not None else None
+
+
+def within(at: datetime | None, now: datetime, ahead: timedelta = timedelta(seconds=5)) -> datetime:
+    """When a line was said, as its server tells; its coming, where that is not known or still to be."""
+    return now if at is None or at > now + ahead else at
+
+
+def longest_bytes(channel: str, nick: str) -> int:
+    """So many bytes of text go into one line of at most 512, with all that the server puts before them."""
+    return 512 - len(f":{nick}!{nick}@ PRIVMSG {channel} :\r\n".encode()) - 64
+
+
+def same(sent: str, echoed: str) -> bool:
+    """Whether what came back is what was sent."""
+    return tidy(sent) == echoed

@@ -1,0 +1,57 @@
+"""Before a feed is kept, and beside it: trying it once, looking up what a service has, signing in there."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Any
+
+from tesoura.core.signals.payload import tree
+from tesoura.errors import SourceError
+from tesoura.feeds.api import NOTHING, NameMatch
+from tesoura.feeds.echo import error_without_echo, without_echo
+from tesoura.feeds.probe import try_once
+from tesoura.links.registry import KINDS
+from tesoura.runtime.feed_reports import Proof, failed
+
+if TYPE_CHECKING:
+    from tesoura.runtime.feeds import Feeds
+
+
+class FeedTrials:
+    """What is asked of outside services once, for somebody who is setting up."""
+
+    def __init__(self, feeds: Feeds) -> None:
+        self._feeds = feeds
+
+    async def probe(self, kind: str, choices: Mapping[str, Any], secrets: Mapping[str, str]) -> Proof:
+        """Try a feed once, before it is kept."""
+        context = await self._feeds.context(choices, secrets, trying=True)
+        try:
+            came = without_echo(await try_once(KINDS[kind], context), context)
+        except SourceError as error:
+            return failed(error_without_echo(error, context))
+        shown = None if came.payload is NOTHING else tree(came.payload)
+        return Proof(shown, took_ms=came.took_ms, size_bytes=came.size_bytes, note=came.note)
+
+    async def look_up(
+        self, kind: str, choices: Mapping[str, Any], secrets: Mapping[str, str], name: str
+    ) -> list[NameMatch] | str:
+        """What a service has under a name, or what is wrong."""
+        ask = KINDS[kind].look_up
+        context = await self._feeds.context(choices, secrets, trying=True)
+        try:
+            return await ask(context, name) if ask else []
+        except SourceError as error:
+            return str(error_without_echo(error, context))
+
+    async def begin_sign_in(self, name: str, back_to: str, state: str, verifier: str) -> str:
+        """Where to send the user to sign in for a feed. Raises SourceError, a RuntimeError."""
+        running = self._feeds.running(name)
+        assert running.kind.sign_in is not None
+        return await running.kind.sign_in.begin(running.context, back_to, state, verifier)
+
+    async def finish_sign_in(self, name: str, back_to: str, code: str, verifier: str) -> Mapping[str, str]:
+        """The secrets to keep once the user has signed in. Raises SourceError."""
+        running = self._feeds.running(name)
+        assert running.kind.sign_in is not None
+        return await running.kind.sign_in.finish(running.context, back_to, code, verifier)
