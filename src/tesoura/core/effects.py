@@ -13,6 +13,8 @@ MOMENT, SAY, SCRIPT = "moment", "say", "script"
 SHOW, HIDE, SWAP, AS_BEFORE = "show", "hide", "swap", "as_before"
 BACK = {SCENE: SCENE_BACK, SHOW: AS_BEFORE, HIDE: AS_BEFORE, SWAP: AS_BEFORE}
 """What takes back what was done for a time."""
+CLAIMS = frozenset((SHOW, HIDE, SWAP))
+"""What claims a piece, perhaps for a time: the newest claim on a piece holds."""
 SLOW = frozenset((SAY, CALL, SCRIPT))
 """What may have to wait for others: what comes after it is not held up."""
 

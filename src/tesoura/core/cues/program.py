@@ -2,61 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
+from typing import Any
 
 from tesoura.core.cues.limits import Cause
-from tesoura.core.effects import BACK, CALL, COMMAND, MOMENT, PRESS, SCENE, SET, SOUND_ON, Effect
-from tesoura.core.forms.covering import covered, keys_in
+from tesoura.core.cues.steps import CueStep, shown_without_keys
+from tesoura.core.effects import BACK, CALL, CLAIMS, MOMENT, Effect
 from tesoura.core.language.numbers import ENGLISH, NumberStyle
 from tesoura.core.language.scope import Scope
-from tesoura.core.language.wording import Wording, compile_wording
 from tesoura.core.values import Scalar
 
 SENSE_FOR = timedelta(seconds=10)
 """What begins later than this after its time makes no sense any more."""
 EVENT = "event"
 """Under which the fields of what set the cue off stand in its wordings: `{event.name}`."""
-
-
-@dataclass(frozen=True, slots=True)
-class CueStep:
-    """One step: its kind, what it is done to, its wordings by the name of what is given, seconds after the one before.
-
-    `for_s` is for how long it lasts, where it is taken back by itself.
-    """
-
-    kind: str
-    target: str
-    given: Mapping[str, Wording]
-    after_s: float = 0.0
-    for_s: float = 0.0
-
-    def words(self) -> str:
-        """It, in words."""
-        return _WORDS[self.kind](self)
-
-
-def step(kind: str, target: str, given: Mapping[str, str], after_s: float = 0.0, for_s: float = 0.0) -> CueStep:
-    """A step from what was typed. Raises FormulaError when a wording cannot be read."""
-    return CueStep(kind, target, {name: compile_wording(text) for name, text in given.items()}, after_s, for_s)
-
-
-def _shown(text: str) -> str:
-    """An address, or what is sent there, without the keys in it."""
-    return covered(text, keys_in(text))
-
-
-_WORDS: Mapping[str, Callable[[CueStep], str]] = {
-    SCENE: lambda one: f"switch to scene {one.target}" + (f" for {one.for_s:g} s and back" if one.for_s else ""),
-    SET: lambda one: f"set {one.target} to {one.given['value'].source or 'nothing'}",
-    COMMAND: lambda one: f"give {one.target} “{one.given['command'].source}”",
-    PRESS: lambda one: f"press {one.target}",
-    MOMENT: lambda one: f"show “{one.given['words'].source}” on {one.target} for {one.for_s:g} s",
-    CALL: lambda one: f"call {_shown(one.target)}",
-    SOUND_ON: lambda one: f"play {one.given['sound'].source} on {one.target}",
-}
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,14 +46,17 @@ class CueSteps:
         """The effects of one firing, in the order in which they begin. What cannot be said is said as nothing."""
         scope = Scope({**values, **{f"{EVENT}.{name}": value for name, value in cause.fields.items()}}, self.style)
         found, begins_s = list[Effect](), 0.0
-        for one in self.steps:
+        for number, one in enumerate(self.steps, 1):
             begins_s += one.after_s
-            given = {name: wording.render(scope).text or "" for name, wording in one.given.items()}
+            given: dict[str, Any] = {name: wording.render(scope).text or "" for name, wording in one.given.items()}
+            if one.kind in CLAIMS:
+                # So that what is taken back later is this, and nothing that others have shown meanwhile.
+                given["claim"] = f"{cause.key} {number}"
             first = Effect(one.kind, one.target, given, delay_s=begins_s)
             if one.kind == CALL:
-                shown = {name: _shown(text) for name, text in given.items()}
+                shown = {name: shown_without_keys(text) for name, text in given.items()}
                 unlogged = {"address": one.target, **given}
-                first = replace(first, target=_shown(one.target), data=shown, unlogged=unlogged)
+                first = replace(first, target=shown_without_keys(one.target), data=shown, unlogged=unlogged)
             if one.kind == MOMENT:
                 first = replace(first, data={**given, "for_s": one.for_s})
             found.append(replace(first, not_after=at + timedelta(seconds=begins_s) + SENSE_FOR))

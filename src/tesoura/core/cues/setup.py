@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from contextlib import suppress
+from dataclasses import replace
 from datetime import time, timedelta
 from typing import Any
 
@@ -28,16 +29,16 @@ from tesoura.core.cues.happenings import (
     SessionStarts,
 )
 from tesoura.core.cues.limits import BUSY, MOST_WAITING, QUEUE, Limits
-from tesoura.core.cues.program import CueStep, CueSteps, step
+from tesoura.core.cues.program import CueSteps
+from tesoura.core.cues.steps import KINDS, CueStep
 from tesoura.core.cues.times import DAYS, AtTimes, BeforeEntry, Repeats
 from tesoura.core.cues.triggers import Trigger
-from tesoura.core.effects import CALL, COMMAND, MOMENT, PRESS, SCENE, SET, SOUND_ON
+from tesoura.core.effects import PRESS, SCENE
 from tesoura.core.forms.checks import choice, line, text, whole
 from tesoura.core.forms.durations import brief, duration
 from tesoura.core.forms.fields import Field, number, one_of, switch
 from tesoura.core.language.formula import compile_formula
-from tesoura.core.language.wording import compile_wording
-from tesoura.errors import FormatError, FormulaError, InvalidField
+from tesoura.errors import FormulaError, InvalidField
 
 CUE = "cue"
 STEPS, CONDITIONS = 5, 3
@@ -48,11 +49,7 @@ WHEN = (
     ("before", "an entry of the calendar comes near"), ("session", "a stream session starts"),
     ("feed", "a feed goes down or comes back"),
 )  # fmt: skip
-DO = (
-    ("", "nothing more"), (SCENE, "switch the scene"), (COMMAND, "give an instrument a command"), (SET, "set a value"),
-    (MOMENT, "show words for a moment"), (SOUND_ON, "play a sound on an overlay"), (PRESS, "press another cue"),
-    (CALL, "call a web address"),
-)  # fmt: skip
+DO = (("", "nothing more"), *((one.kind, one.title) for one in KINDS.values()))
 _SIGNALS = ("crosses", "becomes", "still", "before")
 _TIME = re.compile(r"([01]?\d|2[0-3])[:.h]([0-5]\d)")
 
@@ -64,15 +61,6 @@ def _formula(raw: object) -> str:
             compile_formula(typed)
         except FormulaError as error:
             raise InvalidField(str(error)) from None
-    return typed
-
-
-def _wording(raw: object) -> str:
-    typed = text(2_000, empty=True)(raw)
-    try:
-        compile_wording(typed)
-    except (FormulaError, FormatError) as error:
-        raise InvalidField(str(error)) from None
     return typed
 
 
@@ -116,13 +104,6 @@ def _days(raw: object) -> str:
     return ",".join(str(one) for one in days) or ",".join(str(one) for one in range(len(DAYS)))
 
 
-def _address(raw: object) -> str:
-    typed = str(raw).strip()
-    if not re.fullmatch(r"https?://[^\s/?#@]+(?:[/?#]\S*)?", typed) or len(typed) > 2_000:
-        raise InvalidField("Give a whole address, such as http://127.0.0.1:5050/lamp.")
-    return typed
-
-
 _LATER = text(200, empty=True)
 
 
@@ -139,31 +120,17 @@ def _conditions() -> dict[str, Field]:
 
 
 def _step(at: int) -> dict[str, Field]:
-    def only(*kinds: str) -> tuple[str, tuple[str, ...]]:
-        return (f"do_{at}", kinds)
-
-    first = DO[1:] if at == 1 else DO
-    return {
-        f"do_{at}": one_of("Do this" if at == 1 else "Then", first, first[0][0],
-                           only_if=None if at == 1 else (f"do_{at - 1}", tuple(kind for kind, _ in DO if kind))),
-        f"after_{at}": number("after", 0, 3_600, 0, "seconds", only_if=only(*(kind for kind, _ in DO if kind))),
-        f"scene_{at}": Field("To the scene", _LATER, kind="scene", only_if=only(SCENE), placeholder="choose one"),
-        f"for_{at}": number("and back after", 0, 86_400, 0, "seconds; 0 stays", only_if=only(SCENE)),
-        f"instrument_{at}": Field("The instrument", _LATER, kind="instrument", only_if=only(COMMAND)),
-        f"command_{at}": Field("The command", _LATER, kind="command", only_if=only(COMMAND), placeholder="start"),
-        f"with_{at}": Field("with", _wording, only_if=only(COMMAND), placeholder="by 3 min"),
-        f"signal_{at}": Field("The value", _LATER, kind="signal", only_if=only(SET),
-                              placeholder="script.cheers", help="One set by hand, or one of the script feed."),
-        f"value_of_{at}": Field("to", _wording, only_if=only(SET), placeholder="{event.name}"),
-        f"piece_{at}": Field("On the piece", _LATER, kind="piece", only_if=only(MOMENT)),
-        f"words_{at}": Field("The words", _wording, kind="wording", only_if=only(MOMENT), placeholder="{event.name}"),
-        f"shown_{at}": number("for", 1, 600, 6, "seconds", only_if=only(MOMENT)),
-        f"cue_{at}": Field("The cue", _LATER, kind="instrument", of="cue", only_if=only(PRESS)),
-        f"sound_{at}": Field("The sound", _LATER, kind="sound", only_if=only(SOUND_ON)),
-        f"overlay_{at}": Field("on the overlay", _LATER, kind="overlay", only_if=only(SOUND_ON)),
-        f"address_{at}": Field("The address", _address, only_if=only(CALL), placeholder="http://127.0.0.1:5050/lamp"),
-        f"body_{at}": Field("and send", _wording, only_if=only(CALL), placeholder='{"name": "{event.name}"}'),
+    """The fields of one step: those that several kinds ask for alike stand there once."""
+    every = tuple(KINDS)
+    fields = {
+        f"do_{at}": one_of("Do this" if at == 1 else "Then", DO[1:] if at == 1 else DO, SCENE if at == 1 else "",
+                           only_if=None if at == 1 else (f"do_{at - 1}", every)),
+        f"after_{at}": number("after", 0, 3_600, 0, "seconds", only_if=(f"do_{at}", every)),
     }  # fmt: skip
+    for name in dict.fromkeys(name for one in KINDS.values() for name in one.fields):
+        asking = tuple(one.kind for one in KINDS.values() if name in one.fields)
+        fields[f"{name}_{at}"] = replace(KINDS[asking[0]].fields[name], only_if=(f"do_{at}", asking))
+    return fields
 
 
 FIELDS: Mapping[str, Field] = {
@@ -227,12 +194,8 @@ def check(choices: Mapping[str, Any]) -> dict[str, str]:
     if needs and not str(given[needs]).strip():
         wrong[needs] = _MISSING[needs]
     for at in range(1, STEPS + 1):
-        kind = given[f"do_{at}"]
-        for name in _NEEDS.get(kind, ()):
-            if str(given[f"{name}_{at}"]).strip() in ("", "none"):
-                wrong[f"{name}_{at}"] = _MISSING[name]
-        if kind == SET and f"signal_{at}" not in wrong and not _SIGNAL.fullmatch(given[f"signal_{at}"].strip()):
-            wrong[f"signal_{at}"] = "Give a value that is set by hand, or a new one such as script.cheers."
+        if kind := KINDS.get(given[f"do_{at}"]):
+            wrong |= {f"{name}_{at}": words for name, words in kind.wrong(_own(given, at)).items()}
     if given["when"] == "crosses" and given["back"]:
         level, back, up = float(given["level"]), float(given["back"]), given["way"] == "up"
         if (back > level) if up else (back < level):
@@ -240,24 +203,18 @@ def check(choices: Mapping[str, Any]) -> dict[str, str]:
     return wrong
 
 
-_SIGNAL = re.compile(r"[A-Za-z_]\w*\.[A-Za-z_]\w*")
 _MISSING = {
     "event": "Say what happens: choose a type of event that has come, such as gift.",
     "word": "Give the word that is said, such as !spin.",
     "signal": "Choose a value, such as reach.members.",
     "feed": "Choose the feed.",
-    "scene": "Choose a scene; they are named under Preferences.",
-    "instrument": "Choose the instrument that gets the command.",
-    "command": "Give the command, such as start.",
-    "piece": "Choose a piece that shows moments; make one on the mat first if there is none.",
-    "words": "Give the words to show, such as Thank you, {event.name}.",
-    "cue": "Choose the cue to press.",
-    "sound": "Choose a sound.",
-    "overlay": "Choose the overlay on which it is heard.",
-    "address": "Give a whole address, such as http://127.0.0.1:5050/lamp.",
 }
-_NEEDS = {SCENE: ("scene",), COMMAND: ("instrument", "command"), SET: ("signal",), MOMENT: ("piece", "words"),
-          PRESS: ("cue",), SOUND_ON: ("sound", "overlay"), CALL: ("address",)}  # fmt: skip
+
+
+def _own(given: Mapping[str, Any], at: int) -> dict[str, Any]:
+    """What was chosen for a step, by the names of its kind's fields."""
+    kind = KINDS.get(given[f"do_{at}"])
+    return {name: given[f"{name}_{at}"] for name in kind.fields} if kind else {}
 
 
 def plan(name: str, choices: Mapping[str, Any], almanac: Almanac) -> CuePlan:
@@ -307,29 +264,19 @@ def trigger(given: Mapping[str, Any], almanac: Almanac) -> Trigger:
 
 
 def _made(given: Mapping[str, Any], at: int) -> CueStep:
-    kind = given[f"do_{at}"]
-    after = float(given[f"after_{at}"])
-    if kind == SCENE:
-        return step(SCENE, given[f"scene_{at}"], {}, after, float(given[f"for_{at}"]))
-    if kind == COMMAND:
-        told = {"command": given[f"command_{at}"], "with": given[f"with_{at}"]}
-        return step(COMMAND, given[f"instrument_{at}"], told, after)
-    if kind == SET:
-        return step(SET, given[f"signal_{at}"], {"value": given[f"value_of_{at}"]}, after)
-    if kind == MOMENT:
-        words = {"words": given[f"words_{at}"]}
-        return step(MOMENT, given[f"piece_{at}"], words, after, float(given[f"shown_{at}"]))
-    if kind == SOUND_ON:
-        return step(SOUND_ON, given[f"overlay_{at}"], {"sound": given[f"sound_{at}"]}, after)
-    if kind == CALL:
-        return step(CALL, given[f"address_{at}"], {"body": given[f"body_{at}"]}, after)
-    return step(PRESS, given[f"cue_{at}"], {}, after)
+    return KINDS[given[f"do_{at}"]].made(_own(given, at), float(given[f"after_{at}"]))
 
 
 def _seconds(length: str) -> float:
     with suppress(InvalidField):
         return duration(length).total_seconds()
     return 0.0
+
+
+def starts_programs(choices: Mapping[str, Any]) -> bool:
+    """Whether a cue with these choices starts programs of this machine."""
+    kinds = (KINDS.get(str(choices.get(f"do_{at}"))) for at in range(1, STEPS + 1))
+    return any(one.on_machine for one in kinds if one)
 
 
 def pressed_by(choices: Mapping[str, Any]) -> list[str]:
