@@ -104,12 +104,12 @@ def test_a_page_says_what_it_has_painted_and_the_log_has_it_once(running: Runnin
 def test_of_a_crowd_of_pages_a_few_answers_are_kept(running: Running) -> None:
     running.add_overlay("a gift", appears="moment", moment_type="gift")
     running.event(type="gift", data={})
-    [moment] = until(lambda: running.runtime.call(lambda self: list(self.stage._begun)))
+    [moment] = until(lambda: running.runtime.call(lambda self: list(self.stage.told._begun)))
     told = running.runtime.call(
-        lambda self: [self.stage.painted(1, page, moment) for page in ("a", "a", *"bcdefghijk")]
+        lambda self: [self.stage.told.painted(1, page, moment) for page in ("a", "a", *"bcdefghijk")]
     )
     assert [one is not None for one in told] == [True, False, *[True] * 7, *[False] * 3]
-    assert running.runtime.call(lambda self: self.stage.painted(2, "z", moment)) is None
+    assert running.runtime.call(lambda self: self.stage.told.painted(2, "z", moment)) is None
 
 
 def test_a_task_that_fails_is_seen(caplog: pytest.LogCaptureFixture) -> None:

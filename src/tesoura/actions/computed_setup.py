@@ -9,10 +9,10 @@ from typing import Any
 from sqlmodel import Session
 
 from tesoura.actions.action import Action, Call, Doing, Done, Given, one_of_these
-from tesoura.actions.roles import SET_UP
+from tesoura.actions.roles import MACHINE, SET_UP
 from tesoura.core.computed.definitions import COMPUTED, ComputedKind, build
 from tesoura.core.computed.graph import Definition
-from tesoura.core.cues.setup import CUE, STEPS, pressed_by, way_back
+from tesoura.core.cues.setup import CUE, STEPS, pressed_by, starts_programs, way_back
 from tesoura.core.forms.checks import group, text, whole
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import Filled, fill
@@ -167,6 +167,8 @@ async def _new_instrument(doing: Doing, given: Given) -> Done:
     taken = doing.runtime.names_taken() | await doing.read(stored_feeds.names_taken) | {"own", "event"}
     taken |= RESERVED | await doing.read(stored.names_ever_used)
     name = unused(snake(str(choices["title"]), kind.example), taken)
+    if kind.name == CUE:
+        await _cue_may_be(doing, name, choices)
     await _keep(doing, None, kind.name, name, choices)
     return Done(f"“{choices['title']}” is there. Its signals begin with {name}.", {"instrument": name},
                 Call("instrument.remove", {"instrument": name}))  # fmt: skip
@@ -184,7 +186,7 @@ async def _change_instrument(doing: Doing, given: Given) -> Done:
     row = await _instrument(doing, given["instrument"])
     choices = _instrument_choices(KINDS[row.kind], given["choices"])
     if row.kind == CUE:
-        await _no_loop(doing, row.name, choices)
+        await _cue_may_be(doing, row.name, choices)
     before = dict(row.choices)
     await _keep(doing, row.id, row.kind, row.name, choices)
     return Done(f"“{choices['title']}” was changed.", {"instrument": row.name},
@@ -196,6 +198,13 @@ async def _instrument_away(doing: Doing, given: Given, away: bool) -> Done:
     await _put_away(doing, row.id or 0, away)
     other = Call("instrument.restore" if away else "instrument.remove", {"instrument": row.name})
     return Done(f"“{row.choices['title']}” {'was put away' if away else 'is back'}.", {"instrument": row.name}, other)
+
+
+async def _cue_may_be(doing: Doing, name: str, choices: Mapping[str, Any]) -> None:
+    """See that whoever makes a cue may, and that it does not press itself. Raises NotYours, and InvalidPiece."""
+    if starts_programs(choices):
+        doing.must_be(MACHINE, "A cue that runs a script")
+    await _no_loop(doing, name, choices)
 
 
 async def _no_loop(doing: Doing, name: str, choices: Mapping[str, Any]) -> None:

@@ -10,6 +10,7 @@ from tesoura.actions import (
     feed_picks,
     feed_setup,
     feeds,
+    links,
     log,
     looks,
     machine,
@@ -27,7 +28,7 @@ from tesoura.actions.roles import Role
 from tesoura.errors import Gone
 
 ROOMS = (
-    session, values, overlays, overlay_setup, drafts, feeds, feed_setup, feed_picks, machine,
+    session, values, links, overlays, overlay_setup, drafts, feeds, feed_setup, feed_picks, machine,
     computed_setup, looks, media, text_files,
     recipes, preferences, log,
 )  # fmt: skip

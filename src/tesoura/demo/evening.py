@@ -20,7 +20,8 @@ from tesoura.core.forms.form import fill
 from tesoura.core.values import Freshness, Signal
 from tesoura.demo import instruments as demo_instruments
 from tesoura.demo import overlays as demo_overlays
-from tesoura.demo.services import Services
+from tesoura.demo.services import CHAT_TOKEN, Services
+from tesoura.links.registry import KINDS as CONNECTIONS
 from tesoura.runtime.text_files import FOLDER_CHOICE
 from tesoura.standins.channel import CLIENT_ID
 from tesoura.standins.duelling import Duelling
@@ -94,12 +95,17 @@ def _feeds(services: Services) -> tuple[_Feed, ...]:
               {"path": str(services.game.log), "pattern": LOG_PATTERN, "type": "line.cut"}),
         _Feed("shows", "Cup evenings", "calendar", {"where": f"{counts}/cup.ics", "period_s": 600.0},
               (("next", "next.title", ""), ("starts_at", "next.starts_at", "instant"), ("in_s", "next.in_s", "s"))),
+        _Feed("chat", "Chat", "irc",
+              {**_CHAT, "host": "127.0.0.1", "port": services.chat.port, "tls": "no", "channel": services.chat.channel,
+               "nick": "mara_helper", "streamer": "mara_vane"},
+              (("lines", "lines", "lines"),), {"token": CHAT_TOKEN}),
         _Feed("wind", "Wind on the pier", "script",
               {"program": "kite_wind.py", "mode": "kept", "words": "", "variable": ""},
               (("wind_kmh", "wind_kmh", "km/h"),)),
     )  # fmt: skip
 
 
+_CHAT = {name: field.default for name, field in CONNECTIONS["irc"].fields.items() if field.kind != "secret"}
 TEXTS = frozenset({"music.title", "music.artist", "shows.next"})
 LOG_PATTERN = r"^(?P<time>\S+) (?P<actor>\w+) cut (?P<target>\w+) with (?P<means>.+)$"
 COMPUTED = (

@@ -9,12 +9,14 @@ from pathlib import Path
 
 from tesoura.standins.broker import Broker
 from tesoura.standins.channel import ChannelService
+from tesoura.standins.chat import ChatServer, crowd
 from tesoura.standins.evening import SONGS, evening
 from tesoura.standins.game import GameFiles
 from tesoura.standins.members import MembersService
 from tesoura.standins.ratings import RatingService
 from tesoura.standins.streams import StreamService
 
+CHAT_TOKEN = "windy-token-of-the-demo"  # noqa: S105 - of a stand-in
 SONG_S, CHANNEL_S, SCORE_S = 25.0, 9.0, 7.0
 
 
@@ -26,6 +28,7 @@ class Services:
         self.channel = ChannelService(seed=seed)
         self.streams = StreamService()
         self.broker = Broker()
+        self.chat = ChatServer(token=CHAT_TOKEN)
         self.game = GameFiles(folder / "game")
         self.ratings = RatingService(seed=seed, most=40)
         self._seed, self._speed = seed, max(speed, 0.01)
@@ -34,15 +37,15 @@ class Services:
     def start(self) -> None:
         """Open them all."""
         self.ratings.fill(9)
-        for service in (self.members, self.channel, self.streams, self.broker, self.ratings):
+        for service in (self.members, self.channel, self.streams, self.broker, self.ratings, self.chat):
             service.start()
-        for play in (self._play_songs, self._play_channel, self._play_game, self._play_score):
+        for play in (self._play_songs, self._play_channel, self._play_game, self._play_score, self._play_chat):
             threading.Thread(target=play, daemon=True).start()
 
     def stop(self) -> None:
         """Close them all."""
         self._stopped.set()
-        for service in (self.members, self.channel, self.streams, self.broker, self.ratings):
+        for service in (self.members, self.channel, self.streams, self.broker, self.ratings, self.chat):
             service.stop()
 
     def _wait(self, seconds: float) -> bool:
@@ -60,6 +63,12 @@ class Services:
     def _play_channel(self) -> None:
         while self._wait(CHANNEL_S):
             self.channel.happen_by_chance()
+
+    def _play_chat(self) -> None:
+        for after_s, name, text in crowd(self._seed):
+            if not self._wait(after_s):
+                return
+            self.chat.say(name, text)
 
     def _play_game(self) -> None:
         for beat in evening(self._seed + 1):

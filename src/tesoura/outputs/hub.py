@@ -219,6 +219,11 @@ class Hub:
             if not page.preview:
                 page.show(message)
 
+    def said(self, overlay_id: int, own: str) -> Json:
+        """What a piece of an overlay said last; nothing when it is not on air."""
+        channel = self._channels.get(overlay_id)
+        return channel.values.get(own, "") if channel else ""
+
     def channel(self, token: str) -> Channel | None:
         """The overlay behind a link's token."""
         return self._tokens.get(token)

@@ -40,6 +40,7 @@ from tesoura.runtime.pipeline import Outcome, Pipeline
 from tesoura.runtime.preferences import Preferences, read_preferences
 from tesoura.runtime.scheduler import Scheduler
 from tesoura.runtime.set_values import SetValues
+from tesoura.runtime.showing import Showing
 from tesoura.runtime.stage import Stage
 from tesoura.runtime.talking import Talking
 from tesoura.runtime.tasks import Tasks
@@ -89,6 +90,7 @@ class Runtime:
         self.computations = Computations(store, self._engine, self._clock, self._publish)
         self.set_values = SetValues(self._engine, self.journal, self._clock)
         self.talking = Talking(self.feeds)
+        self.showing = Showing(store, self.stage, self.journal, self._clock)
         self.effects = Effects(self.journal, self._clock, Performers(self).table())
         self.instruments = Instruments(
             self._engine,
@@ -124,6 +126,7 @@ class Runtime:
         await self.feeds.start()
         self._publish(self._engine.reconsider(self._clock()))
         await self.stage.start(self._present_scene())
+        await self.showing.start()
         await self.text_files.start()
         self._scheduler.start()
         self.persistence.start()
@@ -234,7 +237,7 @@ class Runtime:
 
     def _on_ack(self, overlay_id: int, page: Page, moment_id: str) -> None:
         """A viewers' page says that it has painted a moment."""
-        if painted := self.stage.painted(overlay_id, page.id, moment_id):
+        if painted := self.stage.told.painted(overlay_id, page.id, moment_id):
             self._tasks.start(self.journal.log([painted]), "The answer of a page")
 
     def _present_scene(self) -> str:

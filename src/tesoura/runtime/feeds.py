@@ -337,9 +337,18 @@ class Feeds:
         running = self._named(name)
         return running.context.link if running else None
 
+    def standing(self, name: str) -> Mapping[str, Any] | None:
+        """How a link stands, for its page; None while it is not open."""
+        link = self.link(name)
+        return link.standing() if link else None
+
     def links(self, kind: str) -> dict[str, Link | None]:
         """All links of a kind, by name, in the order in which they were made."""
         return {name: one.context.link for name, one in self._running.items() if one.kind.name == kind}
+
+    def titles(self, kind: str = "") -> list[tuple[str, str]]:
+        """The feeds of a kind, or all: each one's name and title."""
+        return [(name, one.title) for name, one in self._running.items() if kind in ("", one.kind.name)]
 
     def memory(self, name: str) -> Mapping[str, Any]:
         """What a feed remembers over a restart."""

@@ -7,7 +7,24 @@ import re
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
-from tesoura.core.effects import CALL, COMMAND, MOMENT, PRESS, SAY, SCENE, SCENE_BACK, SET, SOUND, SOUND_ON, Effect
+from tesoura.core.effects import (
+    AS_BEFORE,
+    CALL,
+    COMMAND,
+    HIDE,
+    MOMENT,
+    PRESS,
+    SAY,
+    SCENE,
+    SCENE_BACK,
+    SCRIPT,
+    SET,
+    SHOW,
+    SOUND,
+    SOUND_ON,
+    SWAP,
+    Effect,
+)  # fmt: skip
 from tesoura.core.signals.assignments import Assignment
 from tesoura.core.values import Scalar, Wanted, as_scalar
 from tesoura.errors import Gone, SourceUnavailable, ValueRefused
@@ -31,10 +48,12 @@ class Performers:
 
     def table(self) -> Mapping[str, Performer]:
         """Each by its kind of effect."""
+        show = self._runtime.showing
         return {
             SOUND: self._sound, SOUND_ON: self._sound_on, SCENE: self._scene, SCENE_BACK: self._scene_back,
             COMMAND: self._command, PRESS: self._press, SET: self._set, MOMENT: self._moment, CALL: self._call,
-            SAY: self._runtime.talking.say,
+            SAY: self._runtime.talking.say, SHOW: show.show, HIDE: show.show, SWAP: show.show,
+            AS_BEFORE: show.as_before, SCRIPT: self._script,
         }  # fmt: skip
 
     async def _sound(self, effect: Effect, seq: int) -> None:
@@ -93,6 +112,13 @@ class Performers:
             await self._runtime.set_values.by_script(Assignment(name, value), BY)
         else:
             raise Gone(f"{name[:60]} cannot be set: it is neither set by hand nor by a script.")
+
+    async def _script(self, effect: Effect, seq: int) -> str:
+        from tesoura.feeds.script.run import run_told
+
+        feeds = self._runtime.feeds
+        said = await run_told(await feeds.context({"program": effect.target}, {}), str(effect.data.get("told", "")))
+        return f"it said “{said}”" if said else "it ran"
 
     async def _call(self, effect: Effect, seq: int) -> str:
         import httpx

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import asyncio
 import logging
-import secrets
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
+from datetime import datetime
 
 from tesoura.core.names import snake
+from tesoura.core.overlays.claims import Claims
 from tesoura.core.overlays.document import Overlay, Piece
-from tesoura.core.overlays.moments import Moment, Moments
 from tesoura.core.overlays.pieces.kind import THERE, ChartLine, Latest, Part
 from tesoura.core.signals.changes import Changes
 from tesoura.core.signals.engine import Engine
@@ -19,6 +18,7 @@ from tesoura.core.signals.texts import Say, Shown
 from tesoura.core.values import Event, Json, scalars
 from tesoura.errors import NewerDocument
 from tesoura.outputs.broadcaster import Audience, Broadcaster
+from tesoura.runtime.moments import MomentsOnAir
 from tesoura.store import log as event_log
 from tesoura.store import overlays as stored
 from tesoura.store.overlays import OnAir
@@ -26,13 +26,6 @@ from tesoura.store.store import Store
 from tesoura.studio.drawings import Drawings, Recent
 
 log = logging.getLogger(__name__)
-PAINTED = "tesoura.painted"
-"""The type of the event that tells of a moment which a viewers' page has painted."""
-MOST_ACKS = 8
-"""Of so many pages it is logged that they have painted a moment; a show has one or two."""
-MOST_BEGUN = 200
-"""The moments whose painting can still be told."""
-DROPS_TOLD = timedelta(minutes=1)
 SCENE = "@scene"
 """The key under which pages are told which scene it is."""
 
@@ -86,12 +79,13 @@ class Stage:
         self._for_type: dict[str, list[_Placed]] = {}
         self._shows: dict[str, set[int]] = {}
         self._removals: dict[int, int] = {}
-        self._run, self._clock = secrets.token_hex(4), clock
-        self._begun: dict[str, tuple[Moment, set[str]]] = {}
-        self.moments = Moments()
+        self._clock = clock
+        self._away: dict[str, Json] = {}
+        self.claims = Claims()
+        self.told = MomentsOnAir(hub, clock, self.placed)
+        self.moments = self.told.line
         self.drawings = Drawings(engine, clock)
         self.scene = ""
-        self._drops: dict[str, tuple[datetime, int]] = {}
 
     async def start(self, scene: str) -> None:
         """Put everything on air that was."""
@@ -167,7 +161,57 @@ class Stage:
         for moment in self.moments.showing():
             if (piece_id := moment.key.removeprefix(f"{on_air.overlay_id}/")) in values:
                 values[piece_id] = moment.text
-        self._hub.put_on_air(on_air.overlay_id, on_air.token, on_air.rev, values)
+        self._away = {key: said for key, said in self._away.items() if not key.startswith(f"{on_air.overlay_id}/")}
+        self._hub.put_on_air(
+            on_air.overlay_id, on_air.token, on_air.rev, self._with_those_away(on_air.overlay_id, values)
+        )
+
+    # Shown and hidden
+
+    def _is_away(self, placed: _Placed) -> bool:
+        return not placed.piece.is_moment and not self.claims.shown(placed.key, not placed.piece.waits)
+
+    def _with_those_away(self, overlay_id: int, values: Mapping[str, Json]) -> dict[str, Json]:
+        """What the pages are told: a piece that is not shown says nothing, and what it would say is kept."""
+        told = dict(values)
+        for own, said in values.items():
+            placed = self._placed.get(key := f"{overlay_id}/{own}")
+            if placed is not None and self._is_away(placed):
+                self._away[key], told[own] = said, ""
+        return told
+
+    def _change(self, overlay_id: int, values: Mapping[str, Json]) -> None:
+        self._hub.change(overlay_id, self._with_those_away(overlay_id, values))
+
+    def keys_of(self, piece: str) -> list[str]:
+        """The pieces on air of this name, `overlay / piece`, whatever its case."""
+        wanted = " ".join(piece.split()).casefold()
+        return [key for key in self._placed if " / ".join(self.placed(key)).casefold() == wanted]
+
+    def part_pieces(self) -> list[str]:
+        """The pieces on air that can be shown and hidden: their overlays' names and their own."""
+        return [" / ".join(self.placed(key)) for key, one in self._placed.items() if not one.piece.is_moment]
+
+    def can_be_hidden(self, key: str) -> bool:
+        """Whether a piece on air can be shown and hidden; one that shows moments comes and goes with them."""
+        return not self._placed[key].piece.is_moment
+
+    def is_shown(self, key: str) -> bool:
+        """Whether nobody keeps a piece from being seen."""
+        return (placed := self._placed.get(key)) is not None and not self._is_away(placed)
+
+    def claim(self, claims: Claims) -> None:
+        """From now on these pieces are shown and hidden; pages are told of those for which that changes."""
+        before = {key: self._is_away(placed) for key, placed in self._placed.items()}
+        self.claims = claims
+        for key, was_away in before.items():
+            if self._is_away(self._placed[key]) is was_away:
+                continue
+            overlay, _, own = key.partition("/")
+            if was_away:
+                self._hub.change(int(overlay), {own: self._away.pop(key, THERE)})
+            else:
+                self._change(int(overlay), {own: self._hub.said(int(overlay), own)})
 
     def _index(self) -> None:
         """Which pieces appear for a type of event, and which overlays show an instrument."""
@@ -227,7 +271,7 @@ class Stage:
             if part and (placed := self._placed.get(f"{overlay}/{piece_id}")) and placed.hides:
                 values[piece_id] = self._presence(placed)
         for overlay_id, values in by_overlay.items():
-            self._hub.change(overlay_id, values)
+            self._change(overlay_id, values)
 
     def set_scene(self, scene: str) -> None:
         """The scene has changed: all pages are told."""
@@ -240,7 +284,7 @@ class Stage:
         """An event came: the lists that show it have it; while it is still of the present, its moments wait for it."""
         for key, cells in self.drawings.happened(event):
             overlay, _, own = key.partition("/")
-            self._hub.change(int(overlay), {f"{own}_{cell}": text for cell, text in cells.items()})
+            self._change(int(overlay), {f"{own}_{cell}": text for cell, text in cells.items()})
         if present:
             self.await_moments(event, seq)
 
@@ -257,21 +301,9 @@ class Stage:
             piece = placed.piece
             # What an instrument tells is its present state: an earlier one would only be shown twice.
             alone = piece.kind_of.moment_type is not None
-            if text and self.moments.add(placed.key, text, piece["moment_s"], seq, event.type, alone):
+            if text and self.told.add(placed.key, text, piece["moment_s"], seq, event.type, alone):
                 count += 1
-            elif text:
-                self._dropped(piece.name, seq)
         return count
-
-    def _dropped(self, piece: str, seq: int) -> None:
-        """Say that a moment was dropped: once a minute, and then how many there were."""
-        now, told = self._clock(), self._drops.get(piece)
-        if told is not None and now - told[0] < DROPS_TOLD:
-            self._drops[piece] = (told[0], told[1] + 1)
-            return
-        before = f", and {told[1]} others before it" if told and told[1] else ""
-        log.warning("Too many moments wait for %s; that of event %d was dropped%s", piece, seq, before)
-        self._drops[piece] = (now, 0)
 
     def sound(self, instrument: str, sound: str) -> None:
         """Let a sound be heard on every overlay that shows this instrument."""
@@ -287,9 +319,9 @@ class Stage:
 
     def moment_on(self, piece: str, words: str, for_s: float, seq: int) -> bool:
         """Let words wait for their turn on a piece of this name; whether one is on air and has room for them."""
-        wanted = piece.strip().casefold()
-        keys = [key for key in self._placed if " / ".join(self.placed(key)).casefold() == wanted]
-        return any(self.moments.add(key, words, for_s, seq, "cue") is not None for key in keys if words)
+        keys = [key for key in self.keys_of(piece) if self._placed[key].piece.is_moment]
+        added = [self.told.add(key, words, for_s, seq, "cue") for key in keys if words]
+        return any(added)
 
     def sound_on(self, overlay: str, sound: str) -> bool:
         """Let a sound be heard on the overlay of this name; whether one is on air."""
@@ -315,31 +347,11 @@ class Stage:
             if moment is None:
                 self._hub.change(int(overlay), {piece_id: ""})
             else:
-                self._begin(int(overlay), piece_id, moment)
+                self.told.begin(moment)
         for key, path in self.drawings.step(now):
             overlay, _, own = key.partition("/")
-            self._hub.change(int(overlay), {own: path})
+            self._change(int(overlay), {own: path})
         return changed
-
-    def _begin(self, overlay_id: int, piece_id: str, moment: Moment) -> None:
-        moment_id = f"{self._run}-{moment.number}"
-        self._begun[moment_id] = (moment, set())
-        while len(self._begun) > MOST_BEGUN:
-            del self._begun[next(iter(self._begun))]
-        if dropped := self._hub.moment(overlay_id, moment_id, piece_id, moment.text, moment.for_s):
-            log.warning("%d pages were too far behind for the moment of event %d", dropped, moment.seq)
-
-    def painted(self, overlay_id: int, page_id: str, moment_id: str) -> Event | None:
-        """What to log when a page says that it has painted a moment; None when it says so again, or of no moment."""
-        moment, told = self._begun.get(moment_id, (None, set()))
-        if moment is None or not moment.key.startswith(f"{overlay_id}/") or page_id in told or len(told) >= MOST_ACKS:
-            return None
-        told.add(page_id)
-        overlay, piece = self.placed(moment.key)
-        data = {"moment": moment_id, "page": page_id, "overlay": overlay, "piece": piece, "type": moment.type}
-        return Event(
-            f"{moment_id}-{page_id}", "tesoura", PAINTED, self._clock(), data, moment_id, moment.seq, f"page:{page_id}"
-        )
 
     def next_change(self) -> datetime | None:
         """When a moment begins or ends, or a chart moves on, by itself."""

@@ -100,6 +100,28 @@ def broker(port: int) -> None:
 
 
 @main.command()
+@click.option("--port", default=6667, show_default=True, help="Where it answers.")
+@click.option("--token", default="", help="A token that whoever comes must have.")
+@click.option("--seed", default=7, show_default=True, help="The same seed says the same.")
+@click.option("--nice", is_flag=True, help="A crowd that is up to no mischief.")
+def chat(port: int, token: str, seed: int, nice: bool) -> None:
+    """A chat with a crowd who greet, ask for the song, spin, and try mischief."""
+    from tesoura.standins.chat import ChatServer, crowd
+
+    service = ChatServer(port, token=token)
+    service.start()
+    click.echo(f"Server 127.0.0.1, port {service.port}, open; channel {service.channel}")
+
+    def go_on() -> None:
+        for after_s, name, text in crowd(seed, not nice):
+            time.sleep(after_s)
+            service.say(name, text)
+
+    threading.Thread(target=go_on, daemon=True).start()
+    _until_stopped(service.stop)
+
+
+@main.command()
 @click.argument("folder", type=click.Path(path_type=Path, file_okay=False))
 def game(folder: Path) -> None:
     """A game that writes match.json and match.log into a folder."""

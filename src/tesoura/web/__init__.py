@@ -21,7 +21,7 @@ from tesoura.web.cues import views as cues
 from tesoura.web.desk import hand, scenes
 from tesoura.web.desk import views as desk
 from tesoura.web.feeds import aids as feed_aids
-from tesoura.web.feeds import incoming, picks, rules
+from tesoura.web.feeds import incoming, picks, rules, talking
 from tesoura.web.feeds import sign_in as signing_in
 from tesoura.web.feeds import views as feeds
 from tesoura.web.files import views as files
@@ -46,8 +46,8 @@ from tesoura.web.signals import computed, wordings
 from tesoura.web.signals import views as signals
 
 ROOMS = (
-    api, api_actions, desk, signing_in, feed_aids, feeds, picks, rules, incoming, hand, recipes, overlays, mat, scenes,
-    versions, links, looks, typefaces, media, pages, preferences,
+    api, api_actions, desk, signing_in, feed_aids, talking, feeds, picks, rules, incoming, hand, recipes, overlays, mat,
+    scenes, versions, links, looks, typefaces, media, pages, preferences,
     signals, computed, instruments, cues, files, wordings, log, reports,
 )  # fmt: skip
 

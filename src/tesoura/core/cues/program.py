@@ -51,7 +51,7 @@ class CueSteps:
             given: dict[str, Any] = {name: wording.render(scope).text or "" for name, wording in one.given.items()}
             if one.kind in CLAIMS:
                 # So that what is taken back later is this, and nothing that others have shown meanwhile.
-                given["claim"] = f"{cause.key} {number}"
+                given |= {"claim": f"{cause.key} {number}", "for_s": one.for_s}
             first = Effect(one.kind, one.target, given, delay_s=begins_s)
             if one.kind == CALL:
                 shown = {name: shown_without_keys(text) for name, text in given.items()}

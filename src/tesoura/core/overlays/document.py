@@ -66,6 +66,11 @@ class Piece:
         return str(self.choices["name"])
 
     @property
+    def waits(self) -> bool:
+        """Whether it is not seen before somebody shows it."""
+        return bool(self.choices["appears"] == "told")
+
+    @property
     def is_moment(self) -> bool:
         """Whether it appears as a moment."""
         return bool(self.choices["appears"] == "moment")

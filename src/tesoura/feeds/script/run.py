@@ -20,16 +20,17 @@ MAX_BYTES = 1_000_000
 MAX_LINE = 64_000
 MAX_ERRORS = 4_000
 LINES_AT_ONCE = 200
+TOLD_S = 20.0
 
 
-async def _start(context: FetchContext) -> Process:
+async def _start(context: FetchContext, told: bool = False) -> Process:
     choices = context.choices
     program = str(choices["program"])
     words = command(context.folders.scripts, program, str(choices.get("words", "")))
     env = environment(os.environ, str(choices.get("variable", "")), context.secrets.get("secret", ""))
     try:
         return await asyncio.create_subprocess_exec(
-            *words, stdin=asyncio.subprocess.DEVNULL, stdout=PIPE, stderr=PIPE, env=env,
+            *words, stdin=PIPE if told else asyncio.subprocess.DEVNULL, stdout=PIPE, stderr=PIPE, env=env,
             cwd=context.folders.scripts, limit=MAX_LINE, start_new_session=os.name == "posix",
         )  # fmt: skip
     except OSError as error:
@@ -89,14 +90,32 @@ async def run_again(context: FetchContext) -> AsyncIterator[Fetched]:
 
 async def run_once(context: FetchContext) -> Fetched:
     """One run from start to end. Raises SourceError."""
-    program, limit_s = str(context.choices["program"]), float(context.choices.get("limit_s", 10.0))
     began = time.monotonic()
-    process = await _start(context)
+    said, wrote = await _ran(context, float(context.choices.get("limit_s", 10.0)))
+    payload = _payload(said.decode("utf-8", "replace"), str(context.choices["program"]), wrote)
+    return Fetched(payload, len(said), (time.monotonic() - began) * 1000, note=_wrote(wrote))
+
+
+async def run_told(context: FetchContext, told: str) -> str:
+    """One run that is told a line on its standard input; how what it said begins. Raises SourceError.
+
+    It is no argument: what viewers typed can become no option of the program.
+    """
+    said, _ = await _ran(context, TOLD_S, told)
+    return " ".join(said[:800].decode("utf-8", "replace").split())[:200]
+
+
+async def _ran(context: FetchContext, limit_s: float, told: str | None = None) -> tuple[bytes, str]:
+    """What a run said, and what it wrote to its errors."""
+    program = str(context.choices["program"])
+    process = await _start(context, told is not None)
     errors = Errors(process)
     assert process.stdout is not None
     said = bytearray()
     try:
         async with asyncio.timeout(limit_s):
+            if told is not None:
+                await _tell(process, told)
             while chunk := await process.stdout.read(65_536):
                 said += chunk
                 if len(said) > MAX_BYTES:
@@ -114,8 +133,16 @@ async def run_once(context: FetchContext) -> Fetched:
         await _end(process)
     if code != 0:
         raise _failed(f"{program} ended with exit code {code}.", wrote)
-    payload = _payload(said.decode("utf-8", "replace"), program, wrote)
-    return Fetched(payload, len(said), (time.monotonic() - began) * 1000, note=_wrote(wrote))
+    return bytes(said), wrote
+
+
+async def _tell(process: Process, told: str) -> None:
+    assert process.stdin is not None
+    # One that does not read is told nothing, and that is all.
+    with contextlib.suppress(OSError):
+        process.stdin.write(f"{' '.join(told.split())}\n".encode())
+        await process.stdin.drain()
+        process.stdin.close()
 
 
 def _failed(message: str, wrote: str) -> SourceUnavailable:

@@ -109,15 +109,9 @@ def _new_page(
     kind: FeedKind, typed: Mapping[str, str], wrong: Mapping[str, str], proof: Proof | None, sealed: str
 ) -> str:
     return render_template(
-        "feeds/new.html", kind=kind, typed=typed, wrong=wrong, proof=proof, sealed=sealed, programs=_programs(),
+        "feeds/new.html", kind=kind, typed=typed, wrong=wrong, proof=proof, sealed=sealed,
         back_to=url_for("signing_in.back", _external=True),
     )  # fmt: skip
-
-
-def _programs() -> list[str]:
-    from tesoura.bundles.examples import programs
-
-    return programs(store().folder / "scripts")
 
 
 def _title(typed: Mapping[str, str], kind: FeedKind, filled: Filled) -> tuple[str, str | None]:
@@ -164,22 +158,23 @@ def feed_page(row: FeedRow, status: int = 200, **more: Any) -> ResponseReturnVal
     )
 
     def gather(self: Runtime) -> tuple[Any, ...]:
-        return self.signals(trails=True), self.feeds.report(row.name), self.feeds.proof(row.name)
+        name = row.name
+        return self.signals(trails=True), self.feeds.report(name), self.feeds.proof(name), self.feeds.standing(name)
 
-    signals, report, proof = runtime().call(gather)
+    signals, report, proof, link = runtime().call(gather)
     kind = KINDS[row.kind]
     shown: dict[str, Any] = {
         "row": row,
         "kind": kind,
         "report": report,
         "proof": proof,
+        "link": link,
         "picks": picks,
         "rules": rules,
         "signals": {one.name: one for one in signals},
         "now": now(),
         "typed": {key: plain_choice(value) for key, value in row.choices.items()},
         "has_secret": {key: bool(value) for key, value in kept.items()},
-        "programs": _programs(),
         "wrong": {},
         "choosing": None,
         "making": None,

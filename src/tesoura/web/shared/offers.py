@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from functools import cached_property
 
+from tesoura.bundles.examples import programs
 from tesoura.runtime.facade import Runtime
 from tesoura.store import log as event_log
 from tesoura.store import log_search, media
@@ -63,9 +64,24 @@ class Offers:
         return runtime().call(lambda self: self.stage.moment_pieces())
 
     @cached_property
+    def part_pieces(self) -> list[str]:
+        """The pieces on air that can be shown and hidden, each with its overlay's name before."""
+        return runtime().call(lambda self: self.stage.part_pieces())
+
+    @cached_property
+    def programs(self) -> list[str]:
+        """The programs in the scripts folder."""
+        return programs(store().folder / "scripts")
+
+    @staticmethod
+    def feeds_of(kind: str) -> list[tuple[str, str]]:
+        """The feeds of a kind, or all: each one's name and title."""
+        return runtime().call(lambda self: self.feeds.titles(kind))
+
+    @cached_property
     def feeds(self) -> list[tuple[str, str]]:
         """The feeds: each one's name and title."""
-        return [(one.name, one.title) for one in runtime().call(lambda self: self.feeds.reports())]
+        return self.feeds_of("")
 
     @cached_property
     def commands(self) -> list[str]:

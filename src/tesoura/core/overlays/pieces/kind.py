@@ -20,7 +20,8 @@ THERE = "1"
 Choices = Mapping[str, Any]
 WHEN_STALE = (("keep", "keep the last"), ("with_age", "the last, with its age"), ("nothing_yet", "say nothing yet"),
               ("hide", "hide the piece"))  # fmt: skip
-APPEARS = (("always", "always"), ("moment", "as a moment"))
+APPEARS = (("always", "always"), ("moment", "as a moment"), ("told", "when it is shown, by you or a cue"))
+_STAYS = ("appears", ("always", "told"))
 FORMS = (("overlay", "as the overlay"), ("light", "light"), ("dark", "dark"))
 
 
@@ -151,8 +152,8 @@ def media(raw: object) -> str:
 
 COMMON_FIELDS: Mapping[str, Field] = {
     "appears": one_of("Appears", APPEARS, "always", group="When"),
-    "when_late": one_of("When late", WHEN_STALE, "keep", group="When", only_if=("appears", ("always",))),
-    "when_down": one_of("When down", WHEN_STALE, "keep", group="When", only_if=("appears", ("always",))),
+    "when_late": one_of("When late", WHEN_STALE, "keep", group="When", only_if=_STAYS),
+    "when_down": one_of("When down", WHEN_STALE, "keep", group="When", only_if=_STAYS),
     "moment_type": Field("When this happens", text(120, empty=True), kind="event", group="When",
                          only_if=("appears", ("moment",))),
     "moment_s": number("For", 1, 120, 6, "s", group="When", only_if=("appears", ("moment",))),

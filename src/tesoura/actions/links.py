@@ -1,0 +1,52 @@
+"""Links: saying a line in chat, showing and hiding pieces that are on air."""
+
+from __future__ import annotations
+
+from tesoura.actions.action import Action, Call, Doing, Done, Given, one_of_these
+from tesoura.core.forms.checks import choice, text
+from tesoura.core.forms.fields import Field
+
+
+async def _say(doing: Doing, given: Given) -> Done:
+    chats = dict(doing.runtime.feeds.titles("irc"))
+    name = given["chat"].lower() or next(iter(chats), "")
+    if name not in chats:
+        raise one_of_these("chat", name, list(chats))
+    return Done(f"It was {await doing.runtime.talking.say_in(name, given['line'])}.")
+
+
+async def _foresee_say(doing: Doing, given: Given) -> str:
+    link = doing.runtime.feeds.link(given["chat"])
+    wait_s = float(link.standing().get("wait_s", 0.0)) if link else 0.0
+    if link is None:
+        return "the chat is not joined: it would wait for it"
+    return f"it would be said in {wait_s:.0f} s" if wait_s else "it would be said now"
+
+
+async def _show(doing: Doing, given: Given) -> Done:
+    shown = given["shown"] == "yes"
+    await doing.runtime.showing.settle(given["piece"], shown, doing.actor, doing.cause)
+    words = f"{given['piece']} is {'shown' if shown else 'hidden'}, until told otherwise."
+    return Done(words, {"shown": shown}, Call("piece.show", {**given, "shown": "no" if shown else "yes"}))
+
+
+async def _foresee_show(doing: Doing, given: Given) -> str:
+    stage, keys = doing.runtime.stage, doing.runtime.showing.keys_of(given["piece"])
+    present = "shown" if any(stage.is_shown(key) for key in keys) else "hidden"
+    return f"{present} → {'shown' if given['shown'] == 'yes' else 'hidden'}"
+
+
+SAY = Action(
+    "chat.say", "Say a line in chat", "By the chat's pace; in the only one there is, when none is named.",
+    {"line": Field("The line", text(1_000), kind="wide"),
+     "chat": Field("Chat", text(60, empty=True), kind="feed", of="irc")},
+    _say, _foresee_say,
+)  # fmt: skip
+SHOW = Action(
+    "piece.show", "Show or hide a piece", "One that is on air, by its overlay's name and its own: `Cup bar / Gift`.",
+    {"piece": Field("Piece", text(200), kind="part"),
+     "shown": Field("Shown", choice(("yes", "no")), kind="switch", default="yes")},
+    _show, _foresee_show,
+)  # fmt: skip
+
+ALL = (SAY, SHOW)
