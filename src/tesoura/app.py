@@ -19,6 +19,7 @@ from starlette.types import ASGIApp, Receive, Scope, Send
 
 import tesoura
 from tesoura.errors import PortInUse
+from tesoura.links.scene.door import SceneDoor
 from tesoura.outputs.frames import FrameWriter
 from tesoura.outputs.sockets import DeskSocket, OverlaySocket
 from tesoura.runtime.facade import Runtime
@@ -83,6 +84,7 @@ def create_app(settings: Settings, store: Store) -> Starlette:
         routes=[
             Route("/healthz", health),
             WebSocketRoute("/live/desk/{ticket}", DeskSocket(runtime.hub, desk_ticket(store, settings))),
+            WebSocketRoute("/scene-link/{name}", SceneDoor(runtime.feeds.arrive)),
             WebSocketRoute("/live/{token}", OverlaySocket(runtime.hub)),
             Mount("/static", _Static(directory=STATIC)),
             Mount("/", WholeRequests(WSGIMiddleware(create_pages(runtime, settings), workers=WORKER_THREADS))),  # type: ignore[arg-type]

@@ -66,7 +66,7 @@ def serve(host: str, port: int, data: Path | None, on_network: bool) -> None:
 def demo(port: int, data: Path | None, seed: int, speed: float) -> None:
     """Run Tesoura with a made-up show and its outside services, in a fresh temporary folder unless told."""
     with _loading():
-        from tesoura.demo.evening import Story, seed_folder
+        from tesoura.demo.evening import Story, overlay_addresses, seed_folder
         from tesoura.demo.services import Services
         from tesoura.standins.channel import CLIENT_ID
 
@@ -77,6 +77,8 @@ def demo(port: int, data: Path | None, seed: int, speed: float) -> None:
         services.start()
         story = Story(settings.address, seed_folder(store, services, wall_clock()), seed, speed)
 
+        services.compositor.overlays = overlay_addresses(store, settings.address)
+
         def ready() -> None:
             story.game.open()
             story.start()
@@ -85,6 +87,7 @@ def demo(port: int, data: Path | None, seed: int, speed: float) -> None:
             click.echo(f"Break it, or set a count, at {services.members.admin_address}/admin")
             click.echo(f"A channel to sign in to: {services.channel.address}, client id {CLIENT_ID}")
             click.echo(f"Make things happen in the game at {story.game.address}")
+            click.echo(f"The picture is composed at {services.compositor.address}")
             click.echo("Stop it with Ctrl+C.")
 
         # Told to end, it ends by itself and takes its folder along.

@@ -1,8 +1,9 @@
-"""Links: saying a line in chat, showing and hiding pieces that are on air."""
+"""Links and what is on air: a line in chat, what a scene is called here, a piece shown or hidden."""
 
 from __future__ import annotations
 
 from tesoura.actions.action import Action, Call, Doing, Done, Given, one_of_these
+from tesoura.actions.roles import SET_UP
 from tesoura.core.forms.checks import choice, text
 from tesoura.core.forms.fields import Field
 
@@ -36,6 +37,19 @@ async def _foresee_show(doing: Doing, given: Given) -> str:
     return f"{present} → {'shown' if given['shown'] == 'yes' else 'hidden'}"
 
 
+def _scene_name(raw: object) -> str:
+    return " ".join(text(60)(raw).split())
+
+
+async def _call_scene(doing: Doing, given: Given) -> Done:
+    there, here = given["there"], given["here"]
+    before = next((str(name) for one, name in doing.runtime.feeds.memory(given["link"]).get("names", {}).items()
+                   if one == there), there)  # fmt: skip
+    await doing.runtime.talking.call_scene(given["link"], there, here)
+    words = f"{there} of the program is called {here} here." if here != there else f"{there} is called as it is there."
+    return Done(words, {}, Call("scene.call", {**given, "here": before}))
+
+
 SAY = Action(
     "chat.say", "Say a line in chat", "By the chat's pace; in the only one there is, when none is named.",
     {"line": Field("The line", text(1_000), kind="wide"),
@@ -48,5 +62,11 @@ SHOW = Action(
      "shown": Field("Shown", choice(("yes", "no")), kind="switch", default="yes")},
     _show, _foresee_show,
 )  # fmt: skip
+CALL_SCENE = Action(
+    "scene.call", "Call a scene otherwise here", "Whatever the program that composes the picture calls it.",
+    {"link": Field("Scene link", text(60), kind="feed", of="scene"), "there": Field("Its name there", _scene_name),
+     "here": Field("Its name here", _scene_name)},
+    _call_scene, noted=True, may=SET_UP,
+)  # fmt: skip
 
-ALL = (SAY, SHOW)
+ALL = (SAY, SHOW, CALL_SCENE)

@@ -11,8 +11,17 @@ from tesoura.errors import Gone, InvalidField
 from tesoura.store import state
 
 
+def _optional_instant(raw: object) -> datetime | None:
+    return _instant(raw) if str(raw).strip() else None
+
+
 async def _start(doing: Doing, given: Given) -> Done:
-    at = doing.now()
+    now, present = doing.now(), doing.runtime.session_started_at
+    at = given["began"] or now
+    if at > now:
+        raise InvalidField("A session cannot begin in the future.")
+    if present is not None and at <= present:
+        raise InvalidField("The present session began after that. Correct its start instead, or take it back.")
     await doing.write(lambda session: state.start_session(session, at))
     await doing.runtime.session_changed()
     return Done("A new session has started. What counts from it stands at 0.", {"began": at.isoformat()},
@@ -55,8 +64,10 @@ async def _correct(doing: Doing, given: Given) -> Done:
     return Done("The session's start was corrected. Its counts were made anew.", {"began": at.isoformat()}, undo)
 
 
-START = Action("session.start", "Start a session", "Begin a new stream session: one deliberate act.", {}, _start,
-               _foresee_start, noted=True)  # fmt: skip
+START = Action(
+    "session.start", "Start a session", "Begin a new stream session, now unless told: one deliberate act.",
+    {"began": Field("It began at", _optional_instant, kind="instant")}, _start, _foresee_start, noted=True,
+)  # fmt: skip
 UNDO = Action("session.undo", "Take the start back", "Let the last start of a session not have been.", {}, _undo,
               noted=True)  # fmt: skip
 CORRECT = Action(

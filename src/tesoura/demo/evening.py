@@ -20,7 +20,7 @@ from tesoura.core.forms.form import fill
 from tesoura.core.values import Freshness, Signal
 from tesoura.demo import instruments as demo_instruments
 from tesoura.demo import overlays as demo_overlays
-from tesoura.demo.services import CHAT_TOKEN, Services
+from tesoura.demo.services import CHAT_TOKEN, LINK_PASSWORD, Services
 from tesoura.links.registry import KINDS as CONNECTIONS
 from tesoura.runtime.text_files import FOLDER_CHOICE
 from tesoura.standins.channel import CLIENT_ID
@@ -31,6 +31,7 @@ from tesoura.standins.ratings import DEFAULT_KEY as RATING_KEY
 from tesoura.store import computed as stored_computed
 from tesoura.store import feeds as stored_feeds
 from tesoura.store import keys, state
+from tesoura.store import overlays as stored_overlays
 from tesoura.store import text_files as stored_files
 from tesoura.store.store import Store
 from tesoura.store.tables import FeedRow, SignalRow
@@ -99,6 +100,8 @@ def _feeds(services: Services) -> tuple[_Feed, ...]:
               {**_CHAT, "host": "127.0.0.1", "port": services.chat.port, "tls": "no", "channel": services.chat.channel,
                "nick": "mara_helper", "streamer": "mara_vane"},
               (("lines", "lines", "lines"),), {"token": CHAT_TOKEN}),
+        _Feed("picture", "Picture bench", "scene",
+              {"way": "connect", "address": services.compositor.link_address}, (), {"password": LINK_PASSWORD}),
         _Feed("wind", "Wind on the pier", "script",
               {"program": "kite_wind.py", "mode": "kept", "words": "", "variable": ""},
               (("wind_kmh", "wind_kmh", "km/h"),)),
@@ -153,6 +156,12 @@ def seed_folder(store: Store, services: Services, now: datetime) -> str:
         return keys.new_key(session, KEY_NAME, now)
 
     return store.write(job)
+
+
+def overlay_addresses(store: Store, address: str) -> dict[str, str]:
+    """The overlay that lies in the picture: where its page is, by its name."""
+    first = store.read(stored_overlays.all_overlays)[0]
+    return {first.name: f"{address}/o/{first.token}"}
 
 
 def _fill(session: Session, store: Store, services: Services, feeds: tuple[_Feed, ...], now: datetime) -> None:

@@ -10,6 +10,7 @@ from pathlib import Path
 from tesoura.standins.broker import Broker
 from tesoura.standins.channel import ChannelService
 from tesoura.standins.chat import ChatServer, crowd
+from tesoura.standins.compositor import Compositor
 from tesoura.standins.evening import SONGS, evening
 from tesoura.standins.game import GameFiles
 from tesoura.standins.members import MembersService
@@ -17,6 +18,7 @@ from tesoura.standins.ratings import RatingService
 from tesoura.standins.streams import StreamService
 
 CHAT_TOKEN = "windy-token-of-the-demo"  # noqa: S105 - of a stand-in
+LINK_PASSWORD = "picture-of-the-demo"  # noqa: S105 - of a stand-in
 SONG_S, CHANNEL_S, SCORE_S = 25.0, 9.0, 7.0
 
 
@@ -29,6 +31,7 @@ class Services:
         self.streams = StreamService()
         self.broker = Broker()
         self.chat = ChatServer(token=CHAT_TOKEN)
+        self.compositor = Compositor(password=LINK_PASSWORD)
         self.game = GameFiles(folder / "game")
         self.ratings = RatingService(seed=seed, most=40)
         self._seed, self._speed = seed, max(speed, 0.01)
@@ -37,7 +40,15 @@ class Services:
     def start(self) -> None:
         """Open them all."""
         self.ratings.fill(9)
-        for service in (self.members, self.channel, self.streams, self.broker, self.ratings, self.chat):
+        for service in (
+            self.members,
+            self.channel,
+            self.streams,
+            self.broker,
+            self.ratings,
+            self.chat,
+            self.compositor,
+        ):
             service.start()
         for play in (self._play_songs, self._play_channel, self._play_game, self._play_score, self._play_chat):
             threading.Thread(target=play, daemon=True).start()
@@ -45,7 +56,15 @@ class Services:
     def stop(self) -> None:
         """Close them all."""
         self._stopped.set()
-        for service in (self.members, self.channel, self.streams, self.broker, self.ratings, self.chat):
+        for service in (
+            self.members,
+            self.channel,
+            self.streams,
+            self.broker,
+            self.ratings,
+            self.chat,
+            self.compositor,
+        ):
             service.stop()
 
     def _wait(self, seconds: float) -> bool:

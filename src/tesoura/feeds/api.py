@@ -59,6 +59,8 @@ class Fetched:
     memory: Mapping[str, Any] | None = None
     secrets: Mapping[str, str] | None = None
     note: str = ""
+    scene: str | None = None
+    """The present scene, told by a link that knows it."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,5 +6,5 @@ from tesoura.core.kinds import Kinds
 from tesoura.feeds.api import FeedKind
 from tesoura.feeds.registry import PLACES
 
-KINDS: Kinds[FeedKind] = Kinds({**PLACES, "irc": "tesoura.links.irc"})
+KINDS: Kinds[FeedKind] = Kinds({**PLACES, "irc": "tesoura.links.irc", "scene": "tesoura.links.scene"})
 """Every kind by name, in the order in which they are offered."""

@@ -86,7 +86,9 @@ class Runtime:
         self.studio = Studio(store)
         self.stage = Stage(store, self._engine, self.hub, self._clock)
         self._pipeline = Pipeline(self._engine, self.stage)
-        self.feeds = Feeds(store, self._engine, self._clock, self._publish, self._on_feed, self._on_readings)
+        self.feeds = Feeds(
+            store, self._engine, self._clock, self._publish, self._on_feed, self._on_readings, self._on_link_scene
+        )
         self.computations = Computations(store, self._engine, self._clock, self._publish)
         self.set_values = SetValues(self._engine, self.journal, self._clock)
         self.talking = Talking(self.feeds)
@@ -230,8 +232,22 @@ class Runtime:
         return await self.set_values.by_hand(signal, choose, actor) if signal else None
 
     async def set_scene(self, scene: str, actor: str = "desk", cause: int | None = None) -> None:
-        """Make this the present scene; it is in the log before this ends."""
+        """Make this the present scene; it is in the log before this ends.
+
+        With a scene link, the program that composes the picture switches first. Raises SourceUnavailable when it
+        cannot be asked, and Gone when it has no such scene.
+        """
+        scene = await self.talking.switch(scene)
         await self.set_values.scene(self.preferences.scene_signal, scene, actor, cause)
+
+    async def _on_link_scene(self, name: str, scene: str) -> None:
+        """A scene link tells the present scene."""
+        if name == self.talking.scene_link() and scene and scene != self.stage.scene:
+            await self.set_values.scene(self.preferences.scene_signal, scene, f"feed:{name}")
+
+    def scenes(self) -> tuple[str, ...]:
+        """The scenes there are: those of the scene link, or those that are named under Preferences."""
+        return self.talking.scenes() or self.preferences.scenes
 
     # Answers
 

@@ -39,6 +39,8 @@ from tesoura.store.store import Store
 if TYPE_CHECKING:
     import httpx
 
+    from tesoura.links.scene.door import Arrived
+
 Accept = Callable[[Sequence[Item], str, Callable[[Session], None]], Awaitable[Sequence[Event]]]
 """Logs what a feed says has happened, and does the rest of the job in the same transaction; what was new."""
 T = TypeVar("T")
@@ -73,9 +75,9 @@ class Feeds:
 
     def __init__(
         self, store: Store, engine: Engine, clock: Callable[[], datetime], publish: Callable[[Changes], None],
-        accept: Accept, kept: Callable[[Sequence[Reading]], None],
+        accept: Accept, kept: Callable[[Sequence[Reading]], None], on_scene: Callable[[str, str], Awaitable[None]],
     ) -> None:  # fmt: skip
-        self._kept = kept
+        self._kept, self._on_scene = kept, on_scene
         self._store, self._engine, self._clock, self._publish, self._accept = store, engine, clock, publish, accept
         self._running: dict[str, Running] = {}
         self._by_token: dict[str, str] = {}
@@ -238,6 +240,8 @@ class Feeds:
             if isinstance(error, TooMuch):
                 self._tasks.start(self._hold_back(name, running, error), "Holding a feed back")
             return
+        if outcome.scene is not None:
+            await self._on_scene(name, outcome.scene)
         running.proof = Proof(
             took_ms=outcome.took_ms, size_bytes=outcome.size_bytes, note=outcome.note or running.proof.note
         )
@@ -349,6 +353,22 @@ class Feeds:
     def titles(self, kind: str = "") -> list[tuple[str, str]]:
         """The feeds of a kind, or all: each one's name and title."""
         return [(name, one.title) for name, one in self._running.items() if kind in ("", one.kind.name)]
+
+    async def arrive(self, name: str, wire: Arrived) -> str | None:
+        """A program has connected for the scene link of this name; why it is not let in, if it is not."""
+        running = self._running.get(name)
+        if running is None or running.kind.name != "scene" or running.choices.get("way") != "listen":
+            return "Nobody is waited for here. Look at the address on the scene link's page."
+        arrivals: asyncio.Queue[Arrived] = running.context.scratch.setdefault("arrivals", asyncio.Queue(1))
+        if running.paused or running.poller is None:
+            return "This link is paused."
+        if running.context.link is not None or arrivals.full():
+            return "Another program is connected already."
+        arrivals.put_nowait(wire)
+        if running.poller.next_try_in_s is not None:
+            # It rests after a failure: here is somebody, so it need not.
+            running.poller.ask_now()
+        return None
 
     def memory(self, name: str) -> Mapping[str, Any]:
         """What a feed remembers over a restart."""

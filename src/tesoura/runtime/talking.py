@@ -1,8 +1,9 @@
-"""Effects that go out by links: a line said in chat."""
+"""What goes out by links: a line said in chat, the scene switched in the program that composes the picture."""
 
 from __future__ import annotations
 
 import asyncio
+from datetime import datetime
 
 from tesoura.core.effects import Effect
 from tesoura.errors import Gone, SourceUnavailable
@@ -54,3 +55,47 @@ class Talking:
         if asyncio.get_running_loop().time() >= until:
             raise SourceUnavailable(f"The chat was away for {AWAY_S:.0f} s; it is left unsaid.")
         await asyncio.sleep(LOOK_AGAIN_S)
+
+    # The scene
+
+    def scene_link(self) -> str | None:
+        """The name of the link that leads the scenes: the first there is; None when there is none."""
+        return next(iter(self._feeds.links("scene")), None)
+
+    async def switch(self, scene: str) -> str:
+        """Let the program that composes the picture switch; the scene's name as it is called here.
+
+        Without a scene link it is as it was asked for. Raises SourceUnavailable while the link is away, and Gone.
+        """
+        name = self.scene_link()
+        if name is None or not scene:
+            return scene
+        from tesoura.links.scene.talk import SceneLink
+
+        link = self._feeds.link(name)
+        if not isinstance(link, SceneLink):
+            raise SourceUnavailable("The scene link is away: nothing was switched, the scene stays as it is there.")
+        return await link.switch(scene)
+
+    def streaming_since(self) -> datetime | None:
+        """Since when the picture is streamed, as the scene link tells."""
+        name = self.scene_link()
+        standing = self._feeds.standing(name) if name else None
+        return standing.get("streaming_since") if standing else None
+
+    async def call_scene(self, name: str, there: str, here: str) -> None:
+        """Call a scene of the program otherwise here. Raises SourceUnavailable, and Gone."""
+        from tesoura.links.scene.talk import SceneLink
+
+        link = self._feeds.link(name)
+        if not isinstance(link, SceneLink):
+            raise SourceUnavailable("The scene link is away; its scenes can be named once it is back.")
+        if there not in link.scenes:
+            raise Gone(f"The program has no scene {there[:60]} any more.")
+        link.call(there, here)
+
+    def scenes(self) -> tuple[str, ...]:
+        """The scenes of the program that composes the picture, as it told them last; empty when it never has."""
+        name = self.scene_link()
+        known = self._feeds.memory(name).get("scenes", ()) if name else ()
+        return tuple(str(one) for one in known)

@@ -122,6 +122,21 @@ def chat(port: int, token: str, seed: int, nice: bool) -> None:
 
 
 @main.command()
+@click.option("--port", default=5060, show_default=True, help="Where its page is, and where it takes scene links.")
+@click.option("--password", default="", help="What whoever links must know.")
+@click.option("--overlay", multiple=True, help="The address of a page to lay into its scenes; may be given again.")
+def compositor(port: int, password: str, overlay: tuple[str, ...]) -> None:
+    """A program that composes a picture: scenes with overlays in them, and a scene link."""
+    from tesoura.standins.compositor import Compositor
+
+    service = Compositor(port, password, overlays={f"Overlay {at}": one for at, one in enumerate(overlay, 1)})
+    service.start()
+    click.echo(f"Its page:     {service.address}")
+    click.echo(f"Scene link:   {service.link_address}")
+    _until_stopped(service.stop)
+
+
+@main.command()
 @click.argument("folder", type=click.Path(path_type=Path, file_okay=False))
 def game(folder: Path) -> None:
     """A game that writes match.json and match.log into a folder."""

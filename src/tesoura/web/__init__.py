@@ -57,8 +57,11 @@ def desk_ticket(store: Store, settings: Settings) -> str:
     return store.secrets.derive(f"desk link {settings.password or ''}").hex()
 
 
+_FRAMED = "frame-ancestors 'self'"
+_FRAMED_HERE = f"{_FRAMED} http://127.0.0.1:* http://localhost:*"
+"""An overlay, on which nothing can be pressed, may be laid into a picture by a program of this machine."""
 _POLICY = (
-    "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'self'; "
+    f"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; {_FRAMED}; "
     "base-uri 'none'; object-src 'none'"
 )
 LEADS_ELSEWHERE = ("/feeds", "/recipes")
@@ -68,7 +71,8 @@ LEADS_ELSEWHERE = ("/feeds", "/recipes")
 def _protect(response: Response) -> Response:
     """Nothing from elsewhere runs in a page, and no other site frames one."""
     inside = "" if request.path.startswith(LEADS_ELSEWHERE) else "; form-action 'self'"
-    response.headers.setdefault("Content-Security-Policy", _POLICY + inside)
+    policy = _POLICY.replace(_FRAMED, _FRAMED_HERE) if request.path.startswith("/o/") else _POLICY
+    response.headers.setdefault("Content-Security-Policy", policy + inside)
     response.headers.setdefault("X-Content-Type-Options", "nosniff")
     response.headers.setdefault("Referrer-Policy", "same-origin")
     return response

@@ -43,10 +43,10 @@ from tesoura.errors import FormulaError, InvalidField
 CUE = "cue"
 STEPS, CONDITIONS = 5, 3
 WHEN = (
-    ("press", "you press it"), ("event", "something happens"), ("chat", "somebody says a word in chat"),
+    ("press", "you press it"), ("event", "something happens"), ("chat", "a word is said in chat"),
     ("crosses", "a value gets to a level"), ("becomes", "a value changes"), ("still", "a value does not change"),
     ("scene", "the scene changes"), ("times", "it is a certain time"), ("every", "some minutes have passed"),
-    ("before", "an entry of the calendar comes near"), ("session", "a stream session starts"),
+    ("before", "a calendar entry comes near"), ("session", "a stream session starts"),
     ("feed", "a feed goes down or comes back"),
 )  # fmt: skip
 DO = (("", "nothing more"), *((one.kind, one.title) for one in KINDS.values()))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from tesoura.errors import InvalidPiece
+from tesoura.errors import Gone, InvalidPiece, SourceError
 from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import runtime
 
@@ -20,15 +20,27 @@ def present() -> str:
 @blueprint.get("/desk/scene")
 def fragment() -> ResponseReturnValue:
     """The scenes, the present one marked."""
-    return render_template("desk/_scene.html", scenes=runtime().preferences.scenes, present=present())
+    return _scenes()
+
+
+def _scenes(wrong: str = "") -> ResponseReturnValue:
+    scenes = runtime().call(lambda self: self.scenes())
+    page = render_template("desk/_scene.html", scenes=scenes, present=present(), wrong=wrong)
+    return page, 422 if wrong else 200
 
 
 @blueprint.post("/scene")
 def choose() -> ResponseReturnValue:
     """Make a scene the present one, as the streaming software would report it."""
-    act("scene.set", scene=request.form.get("scene", ""))
+    wrong = ""
+    try:
+        act("scene.set", scene=request.form.get("scene", ""))
+    except (SourceError, Gone) as error:
+        wrong = str(error)
     if "HX-Request" in request.headers:
-        return fragment()
+        return _scenes(wrong)
+    if wrong:
+        flash(wrong, "wrong")
     return redirect(url_for("desk.show"))
 
 

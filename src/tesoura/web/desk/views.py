@@ -150,6 +150,7 @@ def show() -> ResponseReturnValue:
         reports=reports,
         happened=happened,
         suggestion=due,
+        streaming=_streaming(),
         hands=controls(),
         panels=instruments,
     )
@@ -165,6 +166,22 @@ def strip_fragment() -> ResponseReturnValue:
 def feeds_fragment() -> ResponseReturnValue:
     """The feeds' health."""
     return render_template("desk/_feeds.html", reports=runtime().call(lambda self: self.feeds.reports()))
+
+
+@blueprint.get("/desk/streaming")
+def streaming_fragment() -> ResponseReturnValue:
+    """That streaming began, and the offer to let the session have begun then."""
+    return render_template("desk/_streaming.html", streaming=_streaming())
+
+
+def _streaming() -> datetime | None:
+    """Since when the picture is streamed, where no session has begun since."""
+
+    def ask(self: Runtime) -> tuple[datetime | None, datetime | None]:
+        return self.talking.streaming_since(), self.session_started_at
+
+    since, session = runtime().call(ask)
+    return since if since is not None and (session is None or session < since) else None
 
 
 @blueprint.get("/desk/happened")
@@ -186,8 +203,12 @@ def overlay_fragment(overlay_id: int) -> ResponseReturnValue:
 @blueprint.post("/session/start")
 def start_session() -> ResponseReturnValue:
     """Start a stream session: one deliberate act, which can be taken back."""
-    act("session.start")
-    flash("A stream session started. Counts of this session begin at 0.", "undo:" + url_for("desk.undo_session"))
+    began = request.form.get("began", "")
+    act("session.start", began=began)
+    words = "A stream session started. Counts of this session begin at 0."
+    if began:
+        words = f"The session began at {clock_time(datetime.fromisoformat(began))}. Its counts were made from then on."
+    flash(words, "undo:" + url_for("desk.undo_session"))
     return redirect(url_for("desk.show"))
 
 

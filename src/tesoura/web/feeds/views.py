@@ -20,6 +20,7 @@ from tesoura.runtime.feed_reports import Proof
 from tesoura.store import feeds as stored
 from tesoura.store import rules as stored_rules
 from tesoura.store.tables import FeedRow
+from tesoura.web.feeds.scene_names import named_and_gone
 from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import plain_choice
@@ -169,6 +170,7 @@ def feed_page(row: FeedRow, status: int = 200, **more: Any) -> ResponseReturnVal
         "report": report,
         "proof": proof,
         "link": link,
+        "gone": named_and_gone(link["scenes"]) if link and row.kind == "scene" else [],
         "picks": picks,
         "rules": rules,
         "signals": {one.name: one for one in signals},

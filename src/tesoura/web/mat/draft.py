@@ -68,7 +68,7 @@ def findings_of(draft: Overlay, sights: Mapping[str, PiecePreview]) -> list[Find
     halves = store().read(stored_feeds.names_ever_used)
     # A name of which nothing was ever heard may be an event that has not happened yet.
     unheard = {name for sight in sights.values() for name in sight.reads if name.partition(".")[0] not in halves}
-    scenes = [*runtime().preferences.scenes, *draft.scenes()]
+    scenes = [*runtime().call(lambda self: self.scenes()), *draft.scenes()]
     return studio().findings(draft, sights, dict.fromkeys(scenes), names | unheard)
 
 

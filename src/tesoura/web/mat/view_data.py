@@ -39,7 +39,7 @@ def scenery() -> list[tuple[str, str, str]]:
 
 def scenes_of(draft: Overlay) -> list[str]:
     """The scenes to step through: those there are, and those in which something differs."""
-    return list(dict.fromkeys([*runtime().preferences.scenes, *draft.scenes()]))
+    return list(dict.fromkeys([*runtime().call(lambda self: self.scenes()), *draft.scenes()]))
 
 
 def view(there: DraftView, chosen: Sequence[str], scene: str, shown_with: str) -> dict[str, Any]:

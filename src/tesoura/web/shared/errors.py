@@ -8,7 +8,7 @@ from flask import Flask, Response, jsonify, render_template, request
 from flask_wtf.csrf import CSRFError
 from werkzeug.exceptions import HTTPException
 
-from tesoura.errors import DataFolderError, Gone, Invalid, InvalidPiece, NotYours
+from tesoura.errors import DataFolderError, Gone, Invalid, InvalidPiece, NotYours, SourceError
 from tesoura.uploads.files import too_large
 from tesoura.web.access.views import is_stranger
 from tesoura.web.shared.sized_request import kind_sent
@@ -45,6 +45,7 @@ def register(app: Flask) -> None:
     app.register_error_handler(DataFolderError, _store)
     app.register_error_handler(NotYours, lambda error: _answer(403, "This is not for you to do", str(error)))
     app.register_error_handler(Invalid, lambda error: _answer(422, "This cannot be used", _told(error)))
+    app.register_error_handler(SourceError, lambda error: _answer(503, "It was not done", str(error)))
     app.register_error_handler(Gone, lambda error: _answer(404, "It is not there any more", str(error)))
 
 

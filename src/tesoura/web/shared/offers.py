@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from functools import cached_property
 
 from tesoura.bundles.examples import programs
+from tesoura.core.nearest import nearest
 from tesoura.runtime.facade import Runtime
 from tesoura.store import log as event_log
 from tesoura.store import log_search, media
@@ -92,7 +93,11 @@ class Offers:
     @cached_property
     def scenes(self) -> list[str]:
         """The scenes there are."""
-        return list(runtime().preferences.scenes)
+        return list(runtime().call(lambda self: self.scenes()))
+
+    def nearest_scene(self, name: str) -> str | None:
+        """The scene that is most like a name that is none."""
+        return nearest(name, self.scenes)
 
     @cached_property
     def data(self) -> list[str]:
