@@ -113,6 +113,20 @@ def test_cues_give_commands_and_press_each_other(running: Running) -> None:
     assert 410 < running.signal("break_.left_s")["value"] <= 420
 
 
+def test_an_instruments_moment_sets_a_cue_off_and_a_trial_or_an_impostor_does_not(running: Running) -> None:
+    running.press("/", "/instruments/new/countdown", {"title": "Kettle", "length": "2 s", "end_s": "1"})
+    page = running.client.get("/cues/new?when=moment").text
+    assert '<option value="kettle.ended">Kettle ends</option>' in page
+    new_cue(running, when="moment", moment="kettle.ended", do_1="set", signal_1="script.cheers", value_of_1="1")
+    running.event(type="kettle.ended", data={})
+    running.runtime.call(lambda self: self.instruments.command("kettle", "show_end", {}))
+    until(lambda: [one for one in told(running, "kettle.ended") if one.get("trial")], 30)
+    assert told(running, "tesoura.cue.") == []
+    running.runtime.call(lambda self: self.instruments.command("kettle", "start", {}))
+    until(lambda: running.signal("script.cheers").get("value") == 1)
+    assert [one["words"] for one in told(running, "tesoura.cue.")] == ["kettle tells “ended”"]
+
+
 def test_words_are_shown_for_a_moment_on_a_piece_that_is_on_air(running: Running) -> None:
     token = running.add_overlay("{gift.name}", appears="moment", moment_type="gift", name="Gift")
     target = running.runtime.call(lambda self: self.stage.moment_pieces())

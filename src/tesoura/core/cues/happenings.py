@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from tesoura.core.chat import LINE
 from tesoura.core.computed.occurrence import Occurrence, field_of, instant, name_of
 from tesoura.core.cues.limits import Cause
 from tesoura.core.cues.triggers import Blind
@@ -72,6 +73,8 @@ class Happens(Blind):
     conditions: tuple[Condition, ...] = ()
     person: str = ""
     said: str = ""
+    source: str = ""
+    """Who alone may tell it; empty for anybody."""
 
     @property
     def types(self) -> tuple[str, ...]:
@@ -80,7 +83,11 @@ class Happens(Blind):
 
     def of_event(self, event: Occurrence) -> Cause | None:
         """It, when all conditions are met."""
-        if event.type != self.type or not all(one.met(event.data) for one in self.conditions):
+        if event.type != self.type or (self.source and event.source != self.source):
+            return None
+        # What an instrument only tries, to see how it looks, sets nothing off.
+        tried = event.data.get("trial") is True and event.source.startswith("instrument:")
+        if tried or not all(one.met(event.data) for one in self.conditions):
             return None
         return _told(event, self.said or self.type, name_of(field_of(event.data, self.person)) if self.person else "")
 
@@ -102,7 +109,6 @@ WHO = (
 _ROLES = {
     SUBSCRIBERS: {"subscriber", "moderator", "streamer"}, MODERATORS: {"moderator", "streamer"}, STREAMER: {"streamer"},
 }  # fmt: skip
-CHAT_LINE = "chat.line"
 FIRST, ANYWHERE = "first", "anywhere"
 
 
@@ -113,7 +119,7 @@ class ChatWord(Blind):
     word: str
     who: str = ANYONE
     where: str = FIRST
-    types: tuple[str, ...] = (CHAT_LINE,)
+    types: tuple[str, ...] = (LINE,)
 
     def of_event(self, event: Occurrence) -> Cause | None:
         """The line, when the word stands in it as a word of its own."""
@@ -122,7 +128,7 @@ class ChatWord(Blind):
         wanted = [_bare(one) for one in self.word.split(" ")]
         places = range(1 if self.where == FIRST else max(len(words) - len(wanted) + 1, 0))
         at = next((n for n in places if [_bare(one) for one in words[n : n + len(wanted)]] == wanted), None)
-        if event.type != CHAT_LINE or at is None or not self._may(event.data.get("roles")):
+        if event.type != LINE or at is None or not self._may(event.data.get("roles")):
             return None
         name = name_of(event.data.get("name"))
         rest = " ".join(words[at + len(wanted) :])

@@ -43,7 +43,8 @@ from tesoura.errors import FormulaError, InvalidField
 CUE = "cue"
 STEPS, CONDITIONS = 5, 3
 WHEN = (
-    ("press", "you press it"), ("event", "something happens"), ("chat", "a word is said in chat"),
+    ("press", "you press it"), ("event", "something happens"), ("moment", "an instrument tells of a moment"),
+    ("chat", "a word is said in chat"),
     ("crosses", "a value gets to a level"), ("becomes", "a value changes"), ("still", "a value does not change"),
     ("scene", "the scene changes"), ("times", "it is a certain time"), ("every", "some minutes have passed"),
     ("before", "a calendar entry comes near"), ("session", "a stream session starts"),
@@ -138,6 +139,7 @@ FIELDS: Mapping[str, Field] = {
     "group": Field("Among", text(40, empty=True), placeholder="gifts", advanced=True),
     "when": one_of("When", WHEN, "press"),
     "event": Field("What happens", text(120, empty=True), kind="event", only_if=("when", ("event",))),
+    "moment": Field("The moment", text(120, empty=True), kind="moment", only_if=("when", ("moment",))),
     **_conditions(),
     "person": Field("Who did it", _LATER, kind="datum", default="name", only_if=("when", ("event",))),
     "word": Field("The word", text(60, empty=True), only_if=("when", ("chat",)), placeholder="!spin"),
@@ -190,7 +192,13 @@ def check(choices: Mapping[str, Any]) -> dict[str, str]:
     """What is missing, by field."""
     given = {**_UNASKED, **choices}
     wrong = {}
-    needs = {"event": "event", "chat": "word", "feed": "feed", **dict.fromkeys(_SIGNALS, "signal")}.get(given["when"])
+    needs = {
+        "event": "event",
+        "moment": "moment",
+        "chat": "word",
+        "feed": "feed",
+        **dict.fromkeys(_SIGNALS, "signal"),
+    }.get(given["when"])
     if needs and not str(given[needs]).strip():
         wrong[needs] = _MISSING[needs]
     for at in range(1, STEPS + 1):
@@ -205,6 +213,7 @@ def check(choices: Mapping[str, Any]) -> dict[str, str]:
 
 _MISSING = {
     "event": "Say what happens: choose a type of event that has come, such as gift.",
+    "moment": "Choose a moment of an instrument, such as a countdown's end.",
     "word": "Give the word that is said, such as !spin.",
     "signal": "Choose a value, such as reach.members.",
     "feed": "Choose the feed.",
@@ -238,6 +247,10 @@ def trigger(given: Mapping[str, Any], almanac: Almanac) -> Trigger:
             for at in range(1, CONDITIONS + 1) if given[f"field_{at}"]
         )  # fmt: skip
         return Happens(given["event"], conditions, given["person"])
+    if when == "moment":
+        name, _, what = str(given["moment"]).partition(".")
+        words = f"{name} tells “{what.replace('_', ' ')}”"
+        return Happens(given["moment"], said=words, source=f"instrument:{name}")
     if when == "chat":
         return ChatWord(given["word"], given["who"], given["where"])
     if when == "crosses":

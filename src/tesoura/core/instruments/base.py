@@ -180,6 +180,8 @@ class InstrumentKind:
     """What it writes down for good; an instrument of the kind is then one of `WithRecords`."""
     decides: bool = False
     """Whether it decides in `see`, so that it must be asked there even if it reads no signal."""
+    moments: Callable[[str, Choices], Mapping[str, str]] = lambda name, choices: {}
+    """The types of the events that one of its name fires, each with words for it that follow “When”."""
     room: str = "instruments"
     """On which pages it is set up and operated."""
 

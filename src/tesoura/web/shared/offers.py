@@ -91,6 +91,13 @@ class Offers:
         return list(dict.fromkeys(known.name for one in every for known in one.setup.kind_of.all_commands))
 
     @cached_property
+    def moments(self) -> list[tuple[str, str]]:
+        """The moments that instruments tell of: the type of each one's event, and its words."""
+        every = runtime().call(lambda self: self.instruments.all())
+        told = (one.setup.kind_of.moments(one.setup.name, one.setup.choices) for one in every)
+        return [(kind, words) for moments in told for kind, words in moments.items()]
+
+    @cached_property
     def scenes(self) -> list[str]:
         """The scenes there are."""
         return list(runtime().call(lambda self: self.scenes()))

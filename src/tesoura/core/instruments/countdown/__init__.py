@@ -9,6 +9,7 @@ from typing import Any
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms.checks import text
+from tesoura.core.forms.durations import brief
 from tesoura.core.forms.fields import Field
 from tesoura.core.instruments.base import Choices, CommandKind, InstrumentKind
 from tesoura.core.instruments.countdown.commands import Countdown, restored
@@ -50,15 +51,24 @@ def _outputs(choices: Choices) -> Mapping[str, str]:
     return {"text": "", "time": "", "left_s": "s", "share": "", "state": "", "ends_at": INSTANT}
 
 
-def _types(name: str, choices: Choices) -> list[str]:
-    """The events of its own marks, by which it knows that they are in the log."""
+def _marks(choices: Choices) -> list[CountdownMark]:
     if choices["counts"] not in DOWN:
         return []
-    marks = [
-        CountdownMark(0),
-        *(CountdownMark(us_of(choices[f"mark_{at}"])) for at in (1, 2, 3) if choices.get(f"mark_{at}")),
-    ]
-    return [mark_type(name, mark) for mark in marks]
+    own = [CountdownMark(us_of(choices[f"mark_{at}"])) for at in (1, 2, 3) if choices.get(f"mark_{at}")]
+    return [CountdownMark(0), *own]
+
+
+def _types(name: str, choices: Choices) -> list[str]:
+    """The events of its own marks, by which it knows that they are in the log."""
+    return [mark_type(name, mark) for mark in _marks(choices)]
+
+
+def _moments(name: str, choices: Choices) -> Mapping[str, str]:
+    title = choices["title"]
+    return {
+        mark_type(name, one): f"{title} has {brief(timedelta(microseconds=one.left_us))} left" if one.left_us
+        else f"{title} ends" for one in _marks(choices)
+    }  # fmt: skip
 
 
 def _depends_on(choices: Choices, almanac: Almanac) -> str:
@@ -117,6 +127,7 @@ KIND = InstrumentKind(
         CommandKind("undo", "Undo", "As it was before the last of these."),
     ),
     types=_types,
+    moments=_moments,
     reads=lambda choices, almanac: (choices["signal"],) if choices["counts"] == "event" else (),
     depends_on=_depends_on,
     pieces=(PIECE,),

@@ -63,6 +63,7 @@ KIND = InstrumentKind(
                     {"of": Field("Of", _given)}),
     ),
     types=lambda name, choices: (*HEARD, f"{name}.match_ended"),
+    moments=lambda name, choices: {f"{name}.match_ended": f"a match of {choices['title']} has ended"},
     depends_on=_depends_on,
     pieces=(CARD, VITALS),
     ready_wordings=_ready_wordings,
