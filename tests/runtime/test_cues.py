@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from websockets.sync.client import connect
 
 from tesoura.actions.action import Call, Doing
 from tesoura.actions.registry import do
@@ -100,6 +101,19 @@ def test_only_while_a_session_runs_and_what_is_off_stays_off_when_one_starts(run
     assert [one["outcome"] for one in told(running, "tesoura.cue.cheer")] == ["refused", "fires", "refused"]
     assert running.signal("off.state")["value"] == "off"
     assert running.signal("script.unseen").get("value") is None
+
+
+def test_only_while_a_page_shows_the_overlay(running: Running) -> None:
+    token = running.add_overlay("hello")
+    new_cue(running, **GIFT, if_overlay="Overlay", do_1="set", signal_1="script.seen", value_of_1="{event.amount}")
+    running.event(type="gift", data={"amount": 5})
+    refused = until(lambda: told(running, "tesoura.cue.cheer"))
+    assert refused[0]["why"] == "no page shows Overlay"
+    with connect(f"{running.address.replace('http', 'ws')}/live/{token}"):
+        until(lambda: running.signal("air.overlay").get("value") == 1)
+        running.event(type="gift", data={"amount": 6})
+        until(lambda: running.signal("script.seen").get("value") == 6)
+    until(lambda: running.signal("air.overlay").get("value") == 0)
 
 
 def test_cues_give_commands_and_press_each_other(running: Running) -> None:

@@ -8,10 +8,10 @@ from tesoura.actions.action import Action, Call, Doing, Done, Given, one_of_thes
 from tesoura.core.forms.checks import text
 from tesoura.core.forms.fields import Field
 from tesoura.core.names import is_signal_name
+from tesoura.core.signals.assignments import SCRIPT_FEED
 from tesoura.core.signals.by_hand import checked, stepped
 from tesoura.core.values import Scalar, as_scalar
 from tesoura.errors import Gone, InvalidField, ValueRefused
-from tesoura.runtime.facade import SCRIPT_FEED
 
 MAX_STEPS = 1_000
 

@@ -19,13 +19,14 @@ from sqlmodel import Session
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.instruments.records import KeptRecord
 from tesoura.core.language.numbers import plain
-from tesoura.core.signals.assignments import Assignment, assignment_of
+from tesoura.core.signals.assignments import OWN_FEEDS, Assignment, assignment_of
 from tesoura.core.signals.changes import Changes
 from tesoura.core.signals.engine import OWN_TYPES, Engine
 from tesoura.core.values import Event, Reading, Scalar, Signal
 from tesoura.feeds.api import Item
 from tesoura.outputs.hub import Hub, Page
 from tesoura.outputs.topics import Topics
+from tesoura.runtime.audience import Viewers
 from tesoura.runtime.computations import Computations
 from tesoura.runtime.corrections import Corrections
 from tesoura.runtime.effects import Effects
@@ -57,8 +58,6 @@ from tesoura.studio.workshop import Studio
 
 P = ParamSpec("P")
 T = TypeVar("T")
-SCRIPT_FEED = "script"
-SCENE_FEED = "scene"
 _BEGINNING = datetime(1970, 1, 1, tzinfo=UTC)
 log = logging.getLogger(__name__)
 
@@ -81,7 +80,7 @@ class Runtime:
         self._engine = Engine(self.preferences.style())
         self._tasks = Tasks()
         self.journal = Journal(store, self._on_events, self._clock)
-        self.hub = Hub(build(), lambda: self.touched("overlays"), self._on_ack)
+        self.hub = Hub(build(), self._audience_changed, self._on_ack)
         self._topics = Topics(self.hub)
         self.studio = Studio(store)
         self.stage = Stage(store, self._engine, self.hub, self._clock)
@@ -92,6 +91,7 @@ class Runtime:
         self.computations = Computations(store, self._engine, self._clock, self._publish)
         self.set_values = SetValues(self._engine, self.journal, self._clock)
         self.talking = Talking(self.feeds)
+        self._viewers = Viewers(self.stage, self._engine, self.journal, self._clock)
         self.showing = Showing(store, self.stage, self.journal, self._clock)
         self.effects = Effects(self.journal, self._clock, Performers(self).table())
         self.instruments = Instruments(
@@ -129,6 +129,7 @@ class Runtime:
         self._publish(self._engine.reconsider(self._clock()))
         await self.stage.start(self._present_scene())
         await self.showing.start()
+        self._audience_changed()
         await self.text_files.start()
         self._scheduler.start()
         self.persistence.start()
@@ -140,7 +141,7 @@ class Runtime:
         picked = self.store.read(stored_feeds.picked_names)
         there = picked | self.computations.names()
         for one in saved:
-            if one.event_type is None and one.feed not in (SCRIPT_FEED, SCENE_FEED) and one.signal.name not in there:
+            if one.event_type is None and one.feed not in OWN_FEEDS and one.signal.name not in there:
                 continue
             self._engine.restore(one.feed, one.signal, one.fresh_for_s, one.event_type)
         for kind, feed in self.store.read(sources.all_of):
@@ -156,7 +157,7 @@ class Runtime:
     @staticmethod
     def _is_known(given: Assignment | None, picked: Iterable[str]) -> bool:
         """Whether an event of the log sets nothing, or a signal that there still is."""
-        return given is None or given.feed in (SCRIPT_FEED, SCENE_FEED) or given.signal in picked
+        return given is None or given.feed in OWN_FEEDS or given.signal in picked
 
     def _report(self, changes: Changes) -> Changes:
         for what, error in self._engine.take_faults():
@@ -251,6 +252,11 @@ class Runtime:
 
     # Answers
 
+    def _audience_changed(self) -> None:
+        self.touched("overlays")
+        if self._loop is not None:
+            self._tasks.start(self._viewers.look(), "Telling who shows what")
+
     def _on_ack(self, overlay_id: int, page: Page, moment_id: str) -> None:
         """A viewers' page says that it has painted a moment."""
         if painted := self.stage.told.painted(overlay_id, page.id, moment_id):
@@ -275,7 +281,7 @@ class Runtime:
 
     def names_taken(self) -> set[str]:
         """The first halves of signals' names that are in use."""
-        return self._engine.feed_names() | {SCRIPT_FEED, SCENE_FEED}
+        return self._engine.feed_names() | OWN_FEEDS
 
     def event_types(self) -> list[str]:
         """The types of events that have come."""

@@ -377,6 +377,10 @@ class Stage:
         """Who shows each overlay."""
         return {overlay_id: self._hub.audience(overlay_id) for overlay_id in self._on_air}
 
+    def shown_by(self) -> dict[str, int]:
+        """By how many viewers' pages each overlay on air is shown, by its name."""
+        return {one.name: self._hub.audience(overlay_id).pages for overlay_id, one in self._on_air.items()}
+
     def troubles(self) -> list[Trouble]:
         """The pieces on air that show their "nothing yet" text, and why."""
         found: dict[str, Trouble] = {}

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from tesoura.core.language.formula import Formula
 from tesoura.core.language.functions import Undefined
 from tesoura.core.language.scope import Missing, Scope
+from tesoura.core.signals.assignments import air_signal
 from tesoura.core.values import Scalar
 
 
@@ -23,12 +24,15 @@ class OnlyIf:
     scene_signal: str = ""
     in_session: bool = False
     session_runs: bool = False
+    overlay: str = ""
+    """The overlay that some viewers' page must show."""
 
     @property
     def reads(self) -> tuple[str, ...]:
-        """The signals of the formula, and the scene's."""
+        """The signals of the formula, the scene's, and the one that tells who shows the overlay."""
         scene = (self.scene_signal,) if self.scenes else ()
-        return (*(self.formula.names if self.formula else ()), *scene)
+        shown = (air_signal(self.overlay),) if self.overlay else ()
+        return (*(self.formula.names if self.formula else ()), *scene, *shown)
 
     def unmet(self, values: Mapping[str, Scalar]) -> str | None:
         """The first that is not so, in words; None when all is."""
@@ -36,6 +40,8 @@ class OnlyIf:
             return wrong
         if self.in_session and not self.session_runs:
             return "no stream session runs"
+        if self.overlay and not values.get(air_signal(self.overlay)):
+            return f"no page shows {self.overlay}"
         return self._untrue(self.formula, values) if self.formula else None
 
     def _elsewhere(self, values: Mapping[str, Scalar]) -> str | None:
@@ -57,5 +63,6 @@ class OnlyIf:
         """It, in words that follow the trigger; empty for nothing."""
         parts = [f"in scene {' or '.join(self.scenes)}"] if self.scenes else []
         parts += ["while a session runs"] if self.in_session else []
+        parts += [f"while {self.overlay} is seen"] if self.overlay else []
         parts += [f"if {self.formula.source.strip()}"] if self.formula else []
         return ", ".join(parts)

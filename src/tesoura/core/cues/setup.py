@@ -162,6 +162,7 @@ FIELDS: Mapping[str, Field] = {
     "feed_state": one_of("It", ((DOWN, "goes down"), (BACK, "comes back")), DOWN, only_if=("when", ("feed",))),
     "if_formula": Field("This is true", _formula, kind="formula", placeholder="match.deaths < 3"),
     "if_scenes": Field("Only in these scenes", _LATER, placeholder="Play, Talk", advanced=True),
+    "if_overlay": Field("Only while viewers see", _LATER, kind="overlay", placeholder="any or none", advanced=True),
     "if_session": switch("Only while a session runs", "no", advanced=True),
     **{name: field for at in range(1, STEPS + 1) for name, field in _step(at).items()},
     "rests": Field("Every", _length, placeholder="2 min"),
@@ -233,7 +234,14 @@ def plan(name: str, choices: Mapping[str, Any], almanac: Almanac) -> CuePlan:
     rests = max(_seconds(given["rests"]), steps.lasts_s)
     formula = compile_formula(given["if_formula"]) if given["if_formula"] else None
     scenes = tuple(one.strip() for one in str(given["if_scenes"]).split(",") if one.strip())
-    only_if = OnlyIf(formula, scenes, almanac.scene_signal, given["if_session"] == "yes", bool(almanac.session_began))
+    only_if = OnlyIf(
+        formula,
+        scenes,
+        almanac.scene_signal,
+        given["if_session"] == "yes",
+        bool(almanac.session_began),
+        str(given["if_overlay"]).strip(),
+    )
     limits = Limits(rests, _seconds(given["person_rests"]), int(given["may_wait"]), given["busy"])
     return CuePlan(name, given["title"], trigger(given, almanac), only_if, steps, limits, given["late"] == "yes")
 

@@ -5,11 +5,21 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from tesoura.core.names import snake
 from tesoura.core.values import Event, Scalar, as_scalar
 from tesoura.errors import ValueRefused
 
 BY_SCRIPT, BY_HAND, SCENE = "tesoura.signal", "tesoura.set_by_hand", "tesoura.scene"
-TYPES = frozenset((BY_SCRIPT, BY_HAND, SCENE))
+AIR = "tesoura.air"
+TYPES = frozenset((BY_SCRIPT, BY_HAND, SCENE, AIR))
+SCRIPT_FEED, SCENE_FEED, AIR_FEED = "script", "scene", "air"
+OWN_FEEDS = frozenset((SCRIPT_FEED, SCENE_FEED, AIR_FEED))
+"""The first halves of the names of signals that are set and belong to no feed of the user's."""
+
+
+def air_signal(overlay: str) -> str:
+    """The signal that tells by how many pages an overlay is shown."""
+    return f"{AIR_FEED}.{snake(overlay)}"
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,9 +9,10 @@ from flask import Blueprint, Response, g, jsonify, request
 from flask.typing import ResponseReturnValue
 
 from tesoura.core.names import closest, is_signal_name
+from tesoura.core.signals.assignments import SCRIPT_FEED
 from tesoura.core.values import Signal, as_scalar
 from tesoura.errors import Invalid, InvalidField, KeyRefused, Unreadable, ValueRefused
-from tesoura.runtime.facade import SCRIPT_FEED, Runtime
+from tesoura.runtime.facade import Runtime
 from tesoura.runtime.instruments import InstrumentState
 from tesoura.runtime.preferences import SCENE_SIGNAL
 from tesoura.web.api.description import describe

@@ -7,12 +7,14 @@ from typing import Any
 from flask import Blueprint, abort, render_template, request
 from flask.typing import ResponseReturnValue
 
+from tesoura.core.signals.assignments import AIR_FEED, SCENE_FEED, SCRIPT_FEED
 from tesoura.core.values import Signal
 from tesoura.runtime.computations import defined
-from tesoura.runtime.facade import SCRIPT_FEED, Runtime
+from tesoura.runtime.facade import Runtime
 from tesoura.store import computed as stored_computed
 from tesoura.web.shared.doors import now, runtime, store
 
+_OWN = {SCRIPT_FEED: "From scripts", SCENE_FEED: "What viewers have", AIR_FEED: "What viewers have"}
 blueprint = Blueprint("signals", __name__, url_prefix="/signals")
 
 
@@ -29,7 +31,8 @@ def _found() -> dict[str, Any]:
         definition = defined(row)
         for name in definition.outputs() if definition else ():
             edit[name] = row.id or 0
-    groups: dict[str, list[Signal]] = {"From feeds": [], "Computed": [], "From scripts": [], "From events": []}
+    groups: dict[str, list[Signal]] = {"From feeds": [], "Computed": [], "From scripts": [], "From events": [],
+                                       "What viewers have": []}  # fmt: skip
     for one in every:
         if all(word in f"{one.name} {one.unit}".casefold() for word in words):
             groups[_group(one.name, feeds, edit)].append(one)
@@ -45,7 +48,7 @@ def _group(name: str, feeds: set[str], computed: dict[str, int]) -> str:
     feed = name.partition(".")[0]
     if name in computed:
         return "Computed"
-    return "From feeds" if feed in feeds else "From scripts" if feed == SCRIPT_FEED else "From events"
+    return "From feeds" if feed in feeds else _OWN.get(feed, "From events")
 
 
 @blueprint.get("/")
