@@ -59,15 +59,18 @@ def test_while_it_is_made_it_says_what_is_missing_and_what_it_would_have_done(ru
         running.event(type="gift", data={"name": "tuck", "amount": amount})
     typed = {**CHEER, "field_1": "amount", "how_1": "at least", "value_1": "5", "may_wait": "1"}
     tried = flat(running.press("/", "/cues/try", typed).text)
-    assert "It would have fired <b>2 times</b> in the last 12 hours; 1 refusal." in tried
-    assert len(re.findall(r'href="/log/\d+"', tried)) == 2
+    assert 'hx-post="/cues/would"' in tried
+    assert "has not come yet" not in tried
+    would = flat(running.press("/", "/cues/would", typed).text)
+    assert "It would have fired <b>2 times</b> in the last 12 hours; 1 refusal." in would
+    assert len(re.findall(r'href="/log/\d+"', would)) == 2
     missing = flat(running.press("/", "/cues/try", {**typed, "event": "", "signal_1": ""}).text)
     assert "Still to be told: what happens, the value." in missing
     level = {**CHEER, "when": "crosses", "signal": "a.b", "level": "4"}
-    never = flat(running.press("/", "/cues/try", level).text)
-    assert "The log tells what happened, and not what values were" in never
-    assert "a.b has not come yet. Is the name right?" in never
-    assert "has not come yet" not in tried
+    assert "a.b has not come yet. Is the name right?" in flat(running.press("/", "/cues/try", level).text)
+    assert "What a.b was then is not in the log." in flat(running.press("/", "/cues/would", level).text)
+    pressed = flat(running.press("/", "/cues/would", {**CHEER, "when": "press"}).text)
+    assert "It fires when it is pressed" in pressed
 
 
 def test_a_key_in_an_address_stands_in_no_sentence_and_no_log(running: Running) -> None:

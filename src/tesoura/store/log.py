@@ -224,6 +224,18 @@ def last_seq(session: Session) -> int:
     return session.exec(select(func.max(EventRow.seq))).one() or 0
 
 
+def seq_before(session: Session, at: datetime) -> int:
+    """The place of the last event that was accepted before this instant, 0 when there was none."""
+    return session.exec(select(func.max(EventRow.seq)).where(col(EventRow.accepted_at) < at)).one() or 0
+
+
+def newest_before(session: Session, kind: str, until_seq: int, count: int) -> list[Logged]:
+    """The newest events of a type up to a place in the log, the oldest of them first."""
+    asked = select(EventRow).where(EventRow.type == kind, col(EventRow.seq) <= until_seq)
+    rows = session.exec(asked.order_by(col(EventRow.seq).desc()).limit(count))
+    return [logged_of(row) for row in rows][::-1]
+
+
 def counts_since(session: Session, start: datetime, until: datetime | None = None) -> dict[str, int]:
     """How many events of each type happened from this instant on, and before that one."""
     asked = select(EventRow.type, func.count()).where(*_from(start))
