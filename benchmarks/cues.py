@@ -7,6 +7,7 @@ from datetime import UTC, datetime, timedelta
 from statistics import median
 from typing import Any
 
+from benchmarks import cues_live
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import occurrence
 from tesoura.core.cues.looking_back import looked_back
@@ -75,4 +76,7 @@ def measure() -> dict[str, Any]:
         "goal_looked_back_s": 2.0,
         "would_have_fired": found.fires,
         "refused": found.refused,
+        "through_a_cue": cues_live.through_a_cue(),
+        "chat": cues_live.chat(),
+        "looking_back_with_values": cues_live.looking_back(),
     }

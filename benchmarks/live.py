@@ -32,7 +32,8 @@ _WATCH = """() => {
 }"""
 
 
-def _latencies(browser: Browser, address: str, post: Callable[[int], None], first: int) -> list[float]:
+def latencies(browser: Browser, address: str, post: Callable[[int], None], first: int) -> list[float]:
+    """Milliseconds from each of a line of posts until the page says its number."""
     page = browser.new_page()
     page.goto(address)
     page.evaluate(_WATCH)
@@ -49,32 +50,35 @@ def _latencies(browser: Browser, address: str, post: Callable[[int], None], firs
     return [seen[str(number)] - at for number, at in sent.items() if str(number) in seen]
 
 
-def _of_tesoura(browser: Browser, served: Served, connections: int, first: int) -> list[float]:
+def of_tesoura(browser: Browser, served: Served, connections: int, first: int, kind: str = "kill") -> list[float]:
+    """From a posted event of a type to its number on the overlay."""
     # The standard library's client, because a richer one would add its own milliseconds to ours alone.
     client = http.client.HTTPConnection("127.0.0.1", served.port)
     headers = {"Authorization": f"Bearer {served.key}", "Content-Type": "application/json"}
 
     def post(number: int) -> None:
-        client.request("POST", "/api/events", json.dumps({"type": "kill", "data": {"n": number}}), headers)
+        client.request("POST", "/api/events", json.dumps({"type": kind, "data": {"n": number}}), headers)
         answer = client.getresponse()
         answer.read()
         assert answer.status == 202
 
     with closing(client), idle_pages(served.port, f"/live/{served.token}", connections - 1):
-        return _latencies(browser, f"http://127.0.0.1:{served.port}/o/{served.token}", post, first)
+        return latencies(browser, f"http://127.0.0.1:{served.port}/o/{served.token}", post, first)
 
 
-def _of_floor(browser: Browser, served: Served, connections: int, first: int) -> list[float]:
+def of_floor(browser: Browser, served: Served, connections: int, first: int) -> list[float]:
+    """From a message to the bare server to its number on the page."""
     with idle_pages(served.port, "/live", connections - 1), connect(f"ws://127.0.0.1:{served.port}/live") as producer:
 
         def post(number: int) -> None:
             producer.send(json.dumps({"kind": "patch", "seq": number, "values": {"n": str(number)}}))
             producer.recv()
 
-        return _latencies(browser, f"http://127.0.0.1:{served.port}/", post, first)
+        return latencies(browser, f"http://127.0.0.1:{served.port}/", post, first)
 
 
-def _p95(values: list[float]) -> float:
+def p95(values: list[float]) -> float:
+    """What nineteen of twenty stay below."""
     return quantiles(values, n=20)[-1]
 
 
@@ -89,18 +93,18 @@ def measure() -> dict[str, Any]:
             mine: list[list[float]] = []
             floors: list[list[float]] = []
             for _ in range(ROUNDS):
-                mine.append(_of_tesoura(browser, ours, connections, first))
-                floors.append(_of_floor(browser, bare, connections, first))
+                mine.append(of_tesoura(browser, ours, connections, first))
+                floors.append(of_floor(browser, bare, connections, first))
                 first += SAMPLES + 10
             all_mine, all_floors = [*chain(*mine)], [*chain(*floors)]
             figures[f"connections_{connections}"] = {
                 "p50_ms": round(median(all_mine), 2),
-                "p95_ms": round(_p95(all_mine), 2),
+                "p95_ms": round(p95(all_mine), 2),
                 "floor_p50_ms": round(median(all_floors), 2),
-                "floor_p95_ms": round(_p95(all_floors), 2),
+                "floor_p95_ms": round(p95(all_floors), 2),
                 "ratio_p50": round(median(all_mine) / median(all_floors), 2),
-                "ratio_p95": round(_p95(all_mine) / _p95(all_floors), 2),
-                "ratios_p95_by_round": [round(_p95(a) / _p95(b), 2) for a, b in zip(mine, floors, strict=True)],
+                "ratio_p95": round(p95(all_mine) / p95(all_floors), 2),
+                "ratios_p95_by_round": [round(p95(a) / p95(b), 2) for a, b in zip(mine, floors, strict=True)],
             }
         browser.close()
     return figures

@@ -115,8 +115,7 @@ def test_its_scenes_are_offered_everywhere_also_while_it_is_away_and_after_a_res
 
 def test_its_page_shows_the_scenes_and_calls_them_as_its_user_says(running: Running, program: Compositor) -> None:
     link(running, program)
-    page = flat(running.client.get("/feeds/picture").text)
-    assert "5 scenes" in page
+    page = until(lambda: "5 scenes" in (text := flat(running.client.get("/feeds/picture").text)) and text)
     assert WORD not in page
     running.press("/feeds/picture", "/feeds/picture/call", {"there": "Wheel", "here": "Tea wheel"})
     until(lambda: "Tea wheel" in running.client.get("/desk/scene").text)

@@ -15,6 +15,8 @@ BACK = {SCENE: SCENE_BACK, SHOW: AS_BEFORE, HIDE: AS_BEFORE, SWAP: AS_BEFORE}
 """What takes back what was done for a time."""
 CLAIMS = frozenset((SHOW, HIDE, SWAP))
 """What claims a piece, perhaps for a time: the newest claim on a piece holds."""
+INSIDE = frozenset((SOUND, SOUND_ON, MOMENT, SHOW, HIDE, SWAP, AS_BEFORE, SET, COMMAND, PRESS))
+"""What stays within Tesoura: done at once when what led to it is in the log, and told when it is done."""
 SLOW = frozenset((SAY, CALL, SCRIPT))
 """What may have to wait for others: what comes after it is not held up."""
 

@@ -11,7 +11,7 @@ from datetime import datetime
 from sqlmodel import Session
 
 from tesoura.core.cues.cue import RECORD
-from tesoura.core.effects import CALL, SAY, SCENE, SCENE_BACK, SCRIPT, SLOW, Effect
+from tesoura.core.effects import CALL, INSIDE, SAY, SCENE, SCENE_BACK, SCRIPT, SLOW, Effect
 from tesoura.core.values import Event
 from tesoura.errors import TesouraError
 from tesoura.outputs.lanes import Bounds, Lanes
@@ -81,7 +81,11 @@ class Effects:
         if effect.too_late(self._clock()):
             await self._tell(ENDED, effect, {"outcome": TOO_LATE}, cause, actor)
             return TOO_LATE
-        begun = await self._tell(BEGUN, effect, dict(effect.data), cause, actor)
+        if effect.kind in INSIDE and cause is not None:
+            # What led to it is in the log: nothing of it can be begun without anybody knowing.
+            begun, told = cause, dict(effect.data)
+        else:
+            begun, told = await self._tell(BEGUN, effect, dict(effect.data), cause, actor), {}
         try:
             performer = self._performers[effect.kind]
             note = await self._lanes.run(effect.kind, effect.target, lambda: performer(effect, begun))
@@ -89,9 +93,9 @@ class Effects:
             if not isinstance(error, TesouraError):
                 log.error("The effect %s on %s failed", effect.kind, effect.target, exc_info=error)
             why = "nothing here can do that" if isinstance(error, KeyError) else str(error)
-            await self._tell(ENDED, effect, {"outcome": FAILED, "why": why}, begun, actor)
+            await self._tell(ENDED, effect, {**told, "outcome": FAILED, "why": why}, begun, actor)
             return FAILED
-        await self._tell(ENDED, effect, {"outcome": DONE, **({"note": note} if note else {})}, begun, actor)
+        await self._tell(ENDED, effect, {**told, "outcome": DONE, **({"note": note} if note else {})}, begun, actor)
         return DONE
 
     async def _tell(self, kind: str, effect: Effect, data: Mapping[str, object], cause: int | None, actor: str) -> int:

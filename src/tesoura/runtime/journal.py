@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import logging
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from itertools import islice
@@ -76,18 +76,28 @@ class Journal:
                         entry.done.set_exception(RuntimeError("The log took nothing."))
 
     async def _together(self, entries: Sequence[_Entry]) -> bool:
+        now, writer = entries[-1].now, self._store.writer
+
+        def each(places: Iterable[Logged | None]) -> list[list[Logged]]:
+            of_all = iter(places)
+            return [[one for one in islice(of_all, len(entry.events)) if one is not None] for entry in entries]
+
+        # All as one statement: most of what an event costs is being written by itself.
+        events = [one for entry in entries for one in entry.events]
+
         def job(session: Session) -> list[list[Logged]]:
-            # All as one statement: most of what an event costs is being written by itself.
-            now = entries[-1].now
-            places = iter(event_log.append_each(session, [one for entry in entries for one in entry.events], now))
-            found = [[one for one in islice(places, len(entry.events)) if one is not None] for entry in entries]
+            found = each(event_log.append_each(session, events, now))
             for entry in entries:
-                if entry.also is not nothing_more:
-                    entry.also(session)
+                entry.also(session)
             return found
 
+        alone = all(entry.also is nothing_more for entry in entries)
         try:
-            logged = await asyncio.wrap_future(self._store.writer.submit(job))
+            writing = (
+                writer.submit_plain(lambda driver: each(event_log.append_plain(driver, events, now)))
+                if alone else writer.submit(job)
+            )  # fmt: skip
+            logged = await asyncio.wrap_future(writing)
         except Exception as error:
             if len(entries) == 1 and not entries[0].done.done():
                 entries[0].done.set_exception(error)

@@ -51,11 +51,11 @@ def open_database(folder: Path) -> Engine:
 
 
 def writer_database(folder: Path) -> Engine:
-    """The one connection that writes. However many read, it waits for none of them.
+    """The one thread's connections that write: with a session, and for plain jobs. They wait for none who read.
 
     What it has committed is on the disk and not only handed to the system, so that a loss of power takes nothing.
     """
-    return _engine(folder, "FULL", pool_size=1, max_overflow=0)
+    return _engine(folder, "FULL", pool_size=2, max_overflow=0)
 
 
 def _engine(folder: Path, synchronous: str, **pool: int) -> Engine:

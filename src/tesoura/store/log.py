@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Mapping, Sequence
+import sqlite3
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from itertools import zip_longest
@@ -59,9 +60,14 @@ def append_each(session: Session, events: Sequence[Event], now: datetime) -> lis
 
     Places are given here and not by the database, so that all go in as one statement; a repeat leaves a gap.
     """
+    driver: Any = session.connection().connection
+    return append_plain(driver, events, now)
+
+
+def append_plain(driver: sqlite3.Connection, events: Sequence[Event], now: datetime) -> list[Logged | None]:
+    """The same, with nothing but the driver's connection."""
     if not events:
         return []
-    driver: Any = session.connection().connection
     first = (driver.execute("SELECT max(seq) FROM event").fetchone()[0] or 0) + 1
     accepted_at = micros(now)
     rows = [
@@ -70,9 +76,9 @@ def append_each(session: Session, events: Sequence[Event], now: datetime) -> lis
         for seq, event in enumerate(events, first)
     ]  # fmt: skip
     count = driver.executemany(_APPEND, rows).rowcount
-    there = range(first, first + len(events))
+    there: Collection[int] = range(first, first + len(events))
     if count != len(events):
-        there = {seq for (seq,) in driver.execute("SELECT seq FROM event WHERE seq >= ?", (first,))}  # type: ignore[assignment]
+        there = {seq for (seq,) in driver.execute("SELECT seq FROM event WHERE seq >= ?", (first,))}
     return [Logged(seq, event, now) if seq in there else None for seq, event in enumerate(events, first)]
 
 
