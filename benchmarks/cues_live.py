@@ -154,7 +154,7 @@ async def _looked_back(folder: Path) -> dict[str, Any]:
     made = plan("it", choices, ground.almanac)
     since = datetime(2020, 1, 1, tzinfo=UTC)
     began = time.perf_counter()
-    told = store.read(lambda session: rehearse(session, runtime.computations, ground, made, choices, since, now, 60.0))
+    told = store.read(lambda session: rehearse(session, runtime.computations, ground, made, since, now, 60.0))
     took_s = time.perf_counter() - began
     await runtime.stop()
     store.close()

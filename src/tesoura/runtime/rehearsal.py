@@ -11,28 +11,27 @@ import time
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import NamedTuple
+from typing import NamedTuple, Protocol
 
 from sqlmodel import Session
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.graph import Definition, key_of, make_state
 from tesoura.core.computed.occurrence import Occurrence, instant
-from tesoura.core.cues.cue import FIRES, REFUSED, CuePlan
-from tesoura.core.cues.limits import Answer, cause_of
-from tesoura.core.cues.looking_back import LookedBack
-from tesoura.core.instruments.base import Choices, Fired
-from tesoura.core.instruments.runner import Setup
-from tesoura.core.signals.assignments import TYPES
-from tesoura.core.signals.engine import Engine, LogEntry
-from tesoura.core.values import Event, Reading
+from tesoura.core.cues.cue import CuePlan
+from tesoura.core.cues.limits import Answer, Cause, Turns
+from tesoura.core.cues.looking_back import LookedBack, stepped, turn_of
+from tesoura.core.cues.triggers import Seen
+from tesoura.core.names import snake
+from tesoura.core.signals.assignments import TYPES, assignment_of
+from tesoura.core.signals.engine import COUNT, Engine, LogEntry
+from tesoura.core.values import Event, Reading, Scalar, scalars
 from tesoura.runtime.computations import Computations
 from tesoura.runtime.replay import feed_from_log
 from tesoura.store import log as event_log
 from tesoura.store import readings
 from tesoura.store.readings import KeptReading
 
-NAME = "rehearsed_cue"
 BUDGET_S = 2.0
 """So long is gone through the log; what is left then is told as not looked at."""
 LOOKS = 100
@@ -76,12 +75,12 @@ def ground_of(engine: Engine, until_seq: int) -> Ground:
 
 
 def rehearse(
-    session: Session, computations: Computations, ground: Ground, plan: CuePlan, choices: Choices, since: datetime,
-    now: datetime, budget_s: float = BUDGET_S,
+    session: Session, computations: Computations, ground: Ground, plan: CuePlan, since: datetime, now: datetime,
+    budget_s: float = BUDGET_S,
 ) -> Rehearsed:  # fmt: skip
     """Its decisions from this instant on, had it been there."""
     needed = dict.fromkeys((*plan.trigger.reads, *plan.conditions.reads))
-    own = [one for one in _below(needed, ground, since) if key_of(one) != NAME]
+    own = _below(needed, ground, since)
     from_seq = event_log.seq_before(session, since)
     engine = Engine()
     engine.graph.almanac = ground.almanac
@@ -97,14 +96,15 @@ def rehearse(
         state, after_seq = computations.beginning(session, definition, since)
         feed_from_log(session, state, from_seq, after_seq, since)
         engine.compute(definition, since, state)
-    engine.compute(Setup("cue", NAME, choices), since)
     types = {*plan.trigger.types, *kinds, *TYPES}
     for definition in own:
         types |= set(make_state(definition, ground.almanac, since).types)
     steps = _steps(session, sorted(types), raw, from_seq, ground.until_seq, since, now)
     told = Rehearsed(untold=[name for name in raw if name not in engine.values])
-    _lead(engine, steps, told, since, now, budget_s)
-    told.untold = [name for name in told.untold if name not in engine.values]
+    engine.settle(since)
+    kept: _Values = _Computed(engine) if own else _Told(raw, ground.kinds, engine.values)
+    _Rehearsing(plan, kept, told, since).lead(steps, now, budget_s)
+    told.untold = [name for name in told.untold if name not in kept.values]
     return told
 
 
@@ -145,52 +145,166 @@ def _steps(
     return heapq.merge(events, kept, key=lambda step: step[:3])
 
 
-def _lead(
-    engine: Engine, steps: Iterator[_Step], told: Rehearsed, since: datetime, now: datetime, budget_s: float
-) -> None:
-    began, at, seq, ticks = time.monotonic(), since, 0, 0
-    for number, step in enumerate(steps):
-        if number % 64 == 0 and (time.monotonic() - began > budget_s or ticks > MOST_TICKS):
-            told.until = at
-            return
-        at, seq = max(at, step.at), max(seq, step.seq)
-        ticks += _tick(engine, at, told, seq)
-        if isinstance(step.what, Occurrence):
-            one = step.what
-            event = Event(str(one.seq), one.source, one.type, step.at, one.data)
-            engine.apply_events([LogEntry(one.seq, event, at)], at)
-        elif step.what.value is None:
-            engine.remove_signal(step.what.signal, at)
+class _Values(Protocol):
+    """What keeps the values as they were."""
+
+    @property
+    def values(self) -> Mapping[str, Scalar]:
+        """All that are known."""
+        ...
+
+    def take(self, event: Occurrence, at: datetime) -> None:
+        """Let an event change what it changes."""
+        ...
+
+    def read(self, reading: KeptReading, at: datetime) -> None:
+        """Let a reading change its signal."""
+        ...
+
+    def next_change(self) -> datetime | None:
+        """When time alone changes something."""
+        ...
+
+    def tick(self, at: datetime) -> None:
+        """Let time change it."""
+        ...
+
+
+class _Computed:
+    """Values as an engine keeps them, with all that is computed from them."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine, self.values = engine, engine.values
+
+    def take(self, event: Occurrence, at: datetime) -> None:
+        """Let an event change what it changes."""
+        told = Event(str(event.seq), event.source, event.type, instant(event.at), event.data)
+        self._engine.apply_events((LogEntry(event.seq, told, at),), at)
+
+    def read(self, reading: KeptReading, at: datetime) -> None:
+        """Let a reading change its signal."""
+        if reading.value is None:
+            self._engine.remove_signal(reading.signal, at)
         else:
-            reading = Reading(step.what.signal, step.what.value, step.at)
-            engine.set_value(reading, reading.name.partition(".")[0], None, None, at)
-        _decide(engine, told, at, seq)
-    _tick(engine, now, told, seq)
+            feed = reading.signal.partition(".")[0]
+            self._engine.set_value(Reading(reading.signal, reading.value, at), feed, None, None, at)
+
+    def next_change(self) -> datetime | None:
+        """When a computation changes by itself."""
+        return self._engine.graph.next_change()
+
+    def tick(self, at: datetime) -> None:
+        """Let time change it."""
+        self._engine.tick(at)
 
 
-def _tick(engine: Engine, until: datetime, told: Rehearsed, seq: int) -> int:
-    """Let all that time alone changes change, up to this instant; how often something did."""
-    ticks = 0
-    while (due := engine.graph.next_change()) is not None and due <= until and ticks < MOST_TICKS:
-        engine.tick(due)
-        _decide(engine, told, due, seq)
-        ticks += 1
-    return ticks
+class _Told:
+    """Values that nothing computes: those alone that are asked for, in a third of an engine's time."""
+
+    def __init__(self, names: Sequence[str], kinds: Mapping[str, str], known: Mapping[str, Scalar]) -> None:
+        self.values: dict[str, Scalar] = {name: known[name] for name in names if name in known}
+        self._counts: dict[str, str] = {}
+        self._fields: dict[str, dict[str, str]] = {}
+        self._newest: dict[str, int] = {}
+        for name in names:
+            feed, _, field = name.partition(".")
+            if kind := kinds.get(feed):
+                if field == COUNT:
+                    self._counts[kind] = name
+                else:
+                    self._fields.setdefault(kind, {})[field] = name
+
+    def take(self, event: Occurrence, at: datetime) -> None:
+        """Let an event change what it changes."""
+        if name := self._counts.get(event.type):
+            count = self.values.get(name, 0)
+            self.values[name] = count + 1 if isinstance(count, int) else 1
+        if event.type in TYPES:
+            given = assignment_of(Event("", event.source, event.type, at, event.data))
+            if given is not None:
+                self.values[given.signal] = given.value
+        wanted = self._fields.get(event.type)
+        if wanted and event.at >= self._newest.get(event.type, 0):
+            self._newest[event.type] = event.at
+            for key, value in scalars(event.data):
+                if (name := wanted.get(key) or wanted.get(snake(key))) is not None:
+                    self.values[name] = value
+
+    def read(self, reading: KeptReading, at: datetime) -> None:
+        """Let a reading change its signal."""
+        if reading.value is None:
+            self.values.pop(reading.signal, None)
+        else:
+            self.values[reading.signal] = reading.value
+
+    def next_change(self) -> datetime | None:
+        """Never."""
+        return None
+
+    def tick(self, at: datetime) -> None:
+        """Nothing."""
 
 
-def _decide(engine: Engine, told: Rehearsed, at: datetime, seq: int) -> None:
-    """Count what the cue has decided, and let it hear it as the log would tell it."""
-    while fired := [one for setup, one in engine.graph.take_fired() if setup.name == NAME]:
-        for one in fired:
-            _count(told.found, one)
-        events = [LogEntry(seq, Event(one.id, f"instrument:{NAME}", one.type, one.at, one.data), at) for one in fired]
-        engine.apply_events(events, at)
+class _Rehearsing:
+    """The cue as it is led through: what its trigger has seen, whose turn it is, and the values as they were."""
 
+    def __init__(self, plan: CuePlan, kept: _Values, told: Rehearsed, since: datetime) -> None:
+        self._plan, self._kept, self._told = plan, kept, told
+        self._values = kept.values
+        self._turns, self._at = Turns(), since
+        # What is so already has happened before it was there.
+        self._seen, _ = plan.trigger.see(Seen(), self._values, since)
 
-def _count(found: LookedBack, one: Fired) -> None:
-    outcome, cause = one.data["outcome"], cause_of(one.data["cause"])
-    if outcome == FIRES:
-        found.take(Answer(cause, one.at, fires=True))
-    elif outcome == REFUSED:
-        found.take(Answer(cause, one.at, why=str(one.data["why"])))
-        found.refused += int(one.data.get("more", 0))
+    def lead(self, steps: Iterator[_Step], now: datetime, budget_s: float) -> None:
+        """Go through all of it, or as far as there is time."""
+        began, ticks, types = time.monotonic(), 0, frozenset(self._plan.trigger.types)
+        sees = bool(self._plan.trigger.reads)
+        for number, step in enumerate(steps):
+            if number % 64 == 0 and (time.monotonic() - began > budget_s or ticks > MOST_TICKS):
+                self._told.until = self._at
+                return
+            at = max(self._at, step.at)
+            ticks += self._tick(at)
+            self._at = at
+            if isinstance(step.what, Occurrence):
+                self._kept.take(step.what, at)
+                if step.what.type in types:
+                    self._ask(self._plan.trigger.of_event(step.what))
+            else:
+                self._kept.read(step.what, at)
+            if sees:
+                self._see(at)
+        self._tick(now)
+        while self._turns.waiting:
+            self._step(turn_of(self._turns, self._plan.limits))
+
+    def _tick(self, until: datetime) -> int:
+        """Let all that time alone changes change, up to this instant; how often something did."""
+        ticks = 0
+        while ticks < MOST_TICKS:
+            own = self._plan.trigger.next_change(self._seen, self._at)
+            due = [at for at in (self._kept.next_change(), own) if at is not None and at <= until]
+            if not due:
+                break
+            self._at = max(self._at, min(due))
+            self._kept.tick(self._at)
+            self._see(self._at)
+            ticks += 1
+        return ticks
+
+    def _see(self, at: datetime) -> None:
+        self._seen, cause = self._plan.trigger.see(self._seen, self._values, at)
+        self._ask(cause)
+
+    def _ask(self, cause: Cause | None) -> None:
+        if cause is None:
+            return
+        self._step(cause.at)
+        if why := self._plan.conditions.unmet(self._values):
+            self._told.found.take(Answer(cause, cause.at, why=why))
+            return
+        self._turns, answer = self._turns.ask(cause, self._plan.limits)
+        self._told.found.take(answer)
+
+    def _step(self, at: datetime) -> None:
+        self._turns = stepped(self._turns, self._plan.limits, at, self._told.found)

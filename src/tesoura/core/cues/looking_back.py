@@ -40,23 +40,24 @@ def looked_back(plan: CuePlan, events: Iterable[Occurrence]) -> LookedBack:
     turns, found, heard = Turns(), LookedBack(), plan.trigger.of_event
     for event in events:
         if (cause := heard(event)) is not None:
-            turns = _stepped(turns, plan.limits, cause.at, found)
+            turns = stepped(turns, plan.limits, cause.at, found)
             turns, answer = turns.ask(cause, plan.limits)
             found.take(answer)
     while turns.waiting:
-        turns = _stepped(turns, plan.limits, _turn(turns, plan.limits), found)
+        turns = stepped(turns, plan.limits, turn_of(turns, plan.limits), found)
     return found
 
 
-def _stepped(turns: Turns, limits: Limits, at: datetime, found: LookedBack) -> Turns:
-    while (stepped := turns.step(limits, at))[1] is not None:
-        turns, answer = stepped
+def stepped(turns: Turns, limits: Limits, at: datetime, found: LookedBack) -> Turns:
+    """Let those fire whose turn has come by this instant."""
+    while (after := turns.step(limits, at))[1] is not None:
+        turns, answer = after
         assert answer is not None
         found.take(answer)
     return turns
 
 
-def _turn(turns: Turns, limits: Limits) -> datetime:
+def turn_of(turns: Turns, limits: Limits) -> datetime:
     """When the next one's turn comes."""
     free_at, asked_at = turns.free_at(limits), turns.waiting[0].at
     return max(free_at, asked_at) if free_at is not None else asked_at

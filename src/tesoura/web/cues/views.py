@@ -219,7 +219,7 @@ def would() -> ResponseReturnValue:
     if pressed:
         told = Rehearsed()
     elif made.trigger.reads or made.conditions.reads or not types:
-        told = store().read(lambda session: rehearse(session, computations, ground, made, filled.choices, since, at))
+        told = store().read(lambda session: rehearse(session, computations, ground, made, since, at))
     else:
         # Nothing but events decides: they alone are read, in a fifth of the time.
         told = Rehearsed(store().read(
