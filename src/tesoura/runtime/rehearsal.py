@@ -11,7 +11,7 @@ import time
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import NamedTuple, Protocol
+from typing import NamedTuple
 
 from sqlmodel import Session
 
@@ -22,11 +22,11 @@ from tesoura.core.cues.cue import CuePlan
 from tesoura.core.cues.limits import Answer, Cause, Turns
 from tesoura.core.cues.looking_back import LookedBack, stepped, turn_of
 from tesoura.core.cues.triggers import Seen
-from tesoura.core.names import snake
-from tesoura.core.signals.assignments import TYPES, assignment_of
-from tesoura.core.signals.engine import COUNT, Engine, LogEntry
-from tesoura.core.values import Event, Reading, Scalar, scalars
+from tesoura.core.signals.assignments import TYPES
+from tesoura.core.signals.engine import Engine
+from tesoura.core.values import Reading
 from tesoura.runtime.computations import Computations
+from tesoura.runtime.past_values import ComputedPast, PastValues, ToldPast
 from tesoura.runtime.replay import feed_from_log
 from tesoura.store import log as event_log
 from tesoura.store import readings
@@ -102,7 +102,7 @@ def rehearse(
     steps = _steps(session, sorted(types), raw, from_seq, ground.until_seq, since, now)
     told = Rehearsed(untold=[name for name in raw if name not in engine.values])
     engine.settle(since)
-    kept: _Values = _Computed(engine) if own else _Told(raw, ground.kinds, engine.values)
+    kept: PastValues = ComputedPast(engine) if own else ToldPast(raw, ground.kinds, engine.values)
     _Rehearsing(plan, kept, told, since).lead(steps, now, budget_s)
     told.untold = [name for name in told.untold if name not in kept.values]
     return told
@@ -145,110 +145,10 @@ def _steps(
     return heapq.merge(events, kept, key=lambda step: step[:3])
 
 
-class _Values(Protocol):
-    """What keeps the values as they were."""
-
-    @property
-    def values(self) -> Mapping[str, Scalar]:
-        """All that are known."""
-        ...
-
-    def take(self, event: Occurrence, at: datetime) -> None:
-        """Let an event change what it changes."""
-        ...
-
-    def read(self, reading: KeptReading, at: datetime) -> None:
-        """Let a reading change its signal."""
-        ...
-
-    def next_change(self) -> datetime | None:
-        """When time alone changes something."""
-        ...
-
-    def tick(self, at: datetime) -> None:
-        """Let time change it."""
-        ...
-
-
-class _Computed:
-    """Values as an engine keeps them, with all that is computed from them."""
-
-    def __init__(self, engine: Engine) -> None:
-        self._engine, self.values = engine, engine.values
-
-    def take(self, event: Occurrence, at: datetime) -> None:
-        """Let an event change what it changes."""
-        told = Event(str(event.seq), event.source, event.type, instant(event.at), event.data)
-        self._engine.apply_events((LogEntry(event.seq, told, at),), at)
-
-    def read(self, reading: KeptReading, at: datetime) -> None:
-        """Let a reading change its signal."""
-        if reading.value is None:
-            self._engine.remove_signal(reading.signal, at)
-        else:
-            feed = reading.signal.partition(".")[0]
-            self._engine.set_value(Reading(reading.signal, reading.value, at), feed, None, None, at)
-
-    def next_change(self) -> datetime | None:
-        """When a computation changes by itself."""
-        return self._engine.graph.next_change()
-
-    def tick(self, at: datetime) -> None:
-        """Let time change it."""
-        self._engine.tick(at)
-
-
-class _Told:
-    """Values that nothing computes: those alone that are asked for, in a third of an engine's time."""
-
-    def __init__(self, names: Sequence[str], kinds: Mapping[str, str], known: Mapping[str, Scalar]) -> None:
-        self.values: dict[str, Scalar] = {name: known[name] for name in names if name in known}
-        self._counts: dict[str, str] = {}
-        self._fields: dict[str, dict[str, str]] = {}
-        self._newest: dict[str, int] = {}
-        for name in names:
-            feed, _, field = name.partition(".")
-            if kind := kinds.get(feed):
-                if field == COUNT:
-                    self._counts[kind] = name
-                else:
-                    self._fields.setdefault(kind, {})[field] = name
-
-    def take(self, event: Occurrence, at: datetime) -> None:
-        """Let an event change what it changes."""
-        if name := self._counts.get(event.type):
-            count = self.values.get(name, 0)
-            self.values[name] = count + 1 if isinstance(count, int) else 1
-        if event.type in TYPES:
-            given = assignment_of(Event("", event.source, event.type, at, event.data))
-            if given is not None:
-                self.values[given.signal] = given.value
-        wanted = self._fields.get(event.type)
-        if wanted and event.at >= self._newest.get(event.type, 0):
-            self._newest[event.type] = event.at
-            for key, value in scalars(event.data):
-                if (name := wanted.get(key) or wanted.get(snake(key))) is not None:
-                    self.values[name] = value
-
-    def read(self, reading: KeptReading, at: datetime) -> None:
-        """Let a reading change its signal."""
-        if reading.value is None:
-            self.values.pop(reading.signal, None)
-        else:
-            self.values[reading.signal] = reading.value
-
-    def next_change(self) -> datetime | None:
-        """Never."""
-        return None
-
-    def tick(self, at: datetime) -> None:
-        """Nothing."""
-
-
 class _Rehearsing:
     """The cue as it is led through: what its trigger has seen, whose turn it is, and the values as they were."""
 
-    def __init__(self, plan: CuePlan, kept: _Values, told: Rehearsed, since: datetime) -> None:
+    def __init__(self, plan: CuePlan, kept: PastValues, told: Rehearsed, since: datetime) -> None:
         self._plan, self._kept, self._told = plan, kept, told
         self._values = kept.values
         self._turns, self._at = Turns(), since
