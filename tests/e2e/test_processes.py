@@ -104,5 +104,5 @@ def test_the_demo_is_alive_the_moment_it_opens(browser: Browser) -> None:
         before = count.inner_text()
         expect(count).not_to_have_text(before)
         expect(page.locator("#happened li")).to_have_count(12)
-        expect(page.locator("#desk-feeds .fresh-live")).to_have_count(11)
+        expect(page.locator("#desk-feeds .fresh-live")).to_have_count(13)
         context.close()

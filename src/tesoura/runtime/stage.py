@@ -308,7 +308,7 @@ class Stage:
     def sound(self, instrument: str, sound: str) -> None:
         """Let a sound be heard on every overlay that shows this instrument."""
         for overlay_id in self._shows.get(instrument, ()):
-            self._hub.sound(overlay_id, _source_of(sound))
+            self._hub.sound(overlay_id, source_of(sound))
 
     def moment_pieces(self) -> list[str]:
         """The text pieces on air that show moments: their overlays' names and their own."""
@@ -327,7 +327,7 @@ class Stage:
         """Let a sound be heard on the overlay of this name; whether one is on air."""
         found = [one for one in self._on_air.values() if one.name.casefold() == overlay.strip().casefold()]
         for one in found:
-            self._hub.sound(one.overlay_id, _source_of(sound))
+            self._hub.sound(one.overlay_id, source_of(sound))
         return bool(found)
 
     def show(self, changes: Changes, now: datetime) -> bool:
@@ -399,6 +399,6 @@ def _seen(overlay: Overlay) -> list[Piece]:
     return [piece for piece in overlay.pieces if piece["hidden"] != "yes"]
 
 
-def _source_of(sound: str) -> str:
+def source_of(sound: str) -> str:
     """Where a page finds a sound: one that was added, or one that ships."""
     return f"/media/{sound}" if "." in sound else f"/static/sounds/{sound}.wav"

@@ -17,6 +17,7 @@ from tesoura.store.store import Store
 from tesoura.web.access import views as access
 from tesoura.web.api import actions as api_actions
 from tesoura.web.api import views as api
+from tesoura.web.cues import trial
 from tesoura.web.cues import views as cues
 from tesoura.web.desk import hand, scenes
 from tesoura.web.desk import views as desk
@@ -48,7 +49,7 @@ from tesoura.web.signals import views as signals
 ROOMS = (
     api, api_actions, desk, signing_in, feed_aids, talking, feeds, picks, rules, incoming, hand, recipes, overlays, mat,
     scenes, versions, links, looks, typefaces, media, pages, preferences,
-    signals, computed, instruments, cues, files, wordings, log, reports,
+    signals, computed, instruments, trial, cues, files, wordings, log, reports,
 )  # fmt: skip
 
 

@@ -120,7 +120,8 @@ def do(name: str, command: str) -> ResponseReturnValue:
 # One cue
 
 
-def _typed() -> dict[str, Any]:
+def typed_cue() -> dict[str, Any]:
+    """What was typed into the form."""
     typed: dict[str, Any] = {key: value for key, value in request.form.items() if key != "csrf_token"}
     if "days" in request.form or typed.get("when") == "times":
         typed["days"] = request.form.getlist("days")
@@ -159,7 +160,7 @@ def new() -> ResponseReturnValue:
     """Make a cue."""
     if request.method == "GET":
         return render_template("cues/edit.html", **_page(request.args.to_dict(), {}, None))
-    typed = _typed()
+    typed = typed_cue()
     try:
         done = act("instrument.new", kind="cue", choices=typed)
     except InvalidPiece as error:
@@ -174,7 +175,7 @@ def edit(name: str) -> ResponseReturnValue:
     row = row_of(name)
     if request.method == "GET":
         return render_template("cues/edit.html", **_page(as_typed(KINDS["cue"].fields, row.choices), {}, row))
-    typed = _typed()
+    typed = typed_cue()
     try:
         flash(act("instrument.change", instrument=name, choices=typed).words, "said")
     except InvalidPiece as error:
@@ -182,7 +183,7 @@ def edit(name: str) -> ResponseReturnValue:
     return redirect(url_for("cues.edit", name=name))
 
 
-def _made(typed: Mapping[str, Any]) -> tuple[Filled, CuePlan | None]:
+def filled_cue(typed: Mapping[str, Any]) -> tuple[Filled, CuePlan | None]:
     """What was typed so far, and the cue that it comes to, when it comes to one."""
     filled = filled_instrument(KINDS["cue"], {**typed, "title": str(typed.get("title", "")).strip() or "It"})
     almanac = runtime().call(lambda self: self.engine.graph.almanac)
@@ -192,7 +193,7 @@ def _made(typed: Mapping[str, Any]) -> tuple[Filled, CuePlan | None]:
 @blueprint.post("/try")
 def attempt() -> ResponseReturnValue:
     """A cue as a sentence while it is made; what it would have done is looked up behind that."""
-    filled, made = _made(_typed())
+    filled, made = filled_cue(typed_cue())
     if made is None:
         return render_template("cues/_tried.html", wrong=filled.wrong, fields=KINDS["cue"].fields)
     reads = dict.fromkeys((*made.trigger.reads, *made.conditions.reads, *made.program.reads))
@@ -204,7 +205,7 @@ def attempt() -> ResponseReturnValue:
 @blueprint.post("/would")
 def would() -> ResponseReturnValue:
     """What a cue would have done with what is in the log, while it is made."""
-    filled, made = _made(_typed())
+    filled, made = filled_cue(typed_cue())
     if made is None:
         return "", 200
 
