@@ -13,6 +13,7 @@ import tempfile
 from collections.abc import Iterator
 from contextlib import closing, contextmanager
 from pathlib import Path
+from urllib.parse import urlencode
 
 from playwright.sync_api import Browser, Page, ViewportSize, expect, sync_playwright
 
@@ -52,7 +53,7 @@ def keep(page: Page, name: str) -> None:
     page.screenshot(path=SHOTS / f"{name}.png", animations="disabled")
 
 
-def of_the_demo(browser: Browser, address: str) -> None:
+def of_the_demo(browser: Browser, address: str, picture: str) -> None:
     """The desk, feeds, signals, the log, the studio, instruments, overlays on air."""
     page = browser.new_page(viewport=DESK, base_url=address)
     page.goto("/")
@@ -72,8 +73,10 @@ def of_the_demo(browser: Browser, address: str) -> None:
     page.goto("/signals/")
     keep(page, "signals")
     of_what_comes_from_outside(page)
-    of_the_studio(page, stream)
+    of_the_studio(page)
     of_instruments(page, stream)
+    of_cues(page, picture)
+    page.goto(address)
     page.set_viewport_size(PHONE)
     page.goto("/")
     keep(page, "desk-phone")
@@ -85,14 +88,8 @@ def token_of(page: Page, name: str) -> str:
     return (card.locator("[data-copy]").get_attribute("data-copy") or "").split("/")[-1]
 
 
-def of_the_studio(page: Page, stream: Page) -> None:
-    """The mat with several chosen and one that does not fit, looks, the list, the link, an overlay in two scenes."""
-    page.goto("/")
-    page.locator("#desk-scene").get_by_role("button", name="Talk").click()
-    expect(stream.locator('[data-piece="cuts"]')).to_be_hidden()
-    stream.wait_for_timeout(900)
-    keep(stream, "overlay-talk")
-    page.locator("#desk-scene").get_by_role("button", name="Play").click()
+def of_the_studio(page: Page) -> None:
+    """The mat with several chosen and one that does not fit, looks, the list."""
     page.goto("/overlays/1?piece=top")
     expect(page.locator("#mat[data-ready=yes]")).to_be_visible()
     page.locator("#under").select_option("evening")
@@ -106,7 +103,7 @@ def of_the_studio(page: Page, stream: Page) -> None:
     page.wait_for_load_state("networkidle")
     keep(page, "mat")
     page.set_viewport_size(DESK)
-    for path, name in (("/looks/", "looks"), ("/overlays/", "overlays"), ("/overlays/1/link", "link")):
+    for path, name in (("/looks/", "looks"), ("/overlays/", "overlays")):
         page.goto(path)
         page.wait_for_load_state("networkidle")
         page.wait_for_timeout(600)
@@ -122,16 +119,9 @@ def of_instruments(page: Page, stream: Page) -> None:
     page.goto("/instruments/game")
     expect(page.locator("#preview .changes")).to_be_visible()
     keep(page, "statistics")
-    page.goto("/instruments/ladder_map")
-    expect(page.locator(".map-now")).to_be_visible()
-    expect(page.locator(".map-board img")).to_be_visible()
-    keep(page, "map")
     page.set_viewport_size(DESK)
     page.goto("/")
     token = token_of(page, "The match")
-    page.evaluate("document.fonts.ready")
-    panels = page.locator("section", has=page.locator("#instruments-title")).last
-    panels.screenshot(path=SHOTS / "desk-instruments.png", animations="disabled")
     stream.set_viewport_size(STREAM)
     stream.goto(f"/o/{token}")
     stream.add_style_tag(content="html{background:url(/static/scenes/evening.svg) center/cover !important}")
@@ -144,9 +134,40 @@ def of_instruments(page: Page, stream: Page) -> None:
     expect(card).to_be_visible(timeout=60_000)
     stream.wait_for_timeout(800)
     keep(stream, "card")
+
+
+WELCOME = {
+    "title": "Thank you", "when": "event", "event": "gift", "field_1": "amount", "how_1": "at least", "value_1": "4",
+    "do_1": "moment", "piece_1": "Cup evening / Gift", "words_1": "Thank you, {event.name}", "do_2": "say",
+    "chat_2": "chat", "line_2": "Thank you, {event.name}", "rests": "1 min", "may_wait": "1",
+}  # fmt: skip
+
+
+def of_cues(page: Page, picture: str) -> None:
+    """The list, one being made and tried, the chat, the scene link, and the picture with the overlay in it."""
+    page.set_viewport_size(DESK)
     page.goto("/cues/")
     expect(page.locator("#cue-big_gift")).to_contain_text("fired", timeout=90_000)
     keep(page, "cues")
+    page.goto(f"/cues/new?{urlencode(WELCOME)}")
+    expect(page.locator("#would")).to_contain_text("would have fired")
+    page.get_by_role("button", name="Try it now").click()
+    page.evaluate("scrollTo(0, 0)")
+    expect(page.locator("#trial").frame_locator("iframe").locator(".name-gift")).to_be_visible()
+    page.wait_for_timeout(700)
+    keep(page, "cue")
+    page.goto("/feeds/chat")
+    expect(page.locator(".chat-lines li").nth(6)).to_be_visible(timeout=60_000)
+    keep(page, "chat")
+    page.goto("/feeds/picture")
+    page.get_by_role("button", name=re.compile("Switch to it.*Talk")).click()
+    expect(page.locator(".scene-list .is-now")).to_contain_text("Talk")
+    keep(page, "scene-link")
+    page.goto(picture)
+    expect(page.frame_locator("iframe").locator('[data-piece="cuts"]')).to_be_hidden()
+    page.wait_for_timeout(900)
+    keep(page, "picture")
+    page.get_by_role("button", name="Play", exact=True).click()
 
 
 def of_what_comes_from_outside(page: Page) -> None:
@@ -179,8 +200,10 @@ def main() -> None:
     with sync_playwright() as playwright, tempfile.TemporaryDirectory() as folder, running("demo") as (demo, said):
         browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox", "--disable-gpu"])
         service = re.search(r"(http://127\.0\.0\.1:\d+)/channels", said)
+        composed = re.search(r"composed at (http://\S+)", said)
         assert service
-        of_the_demo(browser, demo)
+        assert composed
+        of_the_demo(browser, demo, composed[1])
         with running("serve", "--data", folder) as (empty, _):
             of_an_empty_folder(browser, empty, service[1])
         browser.close()

@@ -387,10 +387,13 @@ def test_axe_finds_nothing_serious(browser: Browser, running: Running, members: 
     running.event(type="kill", data={"target": "tuck", "amount": 2})
     until(lambda: running.signal("reach.members").get("value"))
     _add_instruments(running)
+    running.press("/", "/feeds/new/irc", {"title": "Pier chat", "host": "127.0.0.1", "port": "9", "tls": "no",
+                                          "channel": "pier", "nick": "mara", "keep_anyway": "yes"})  # fmt: skip
     running.press("/", "/cues/new", {"title": "Gift cheer", "when": "event", "event": "gift", "do_1": "set",
                                      "signal_1": "script.cheers", "value_of_1": "{event.name}"})  # fmt: skip
     for path in ("", "feeds/", "feeds/new", "feeds/new/channel", "feeds/reach", "signals/", "overlays/",
-                 "overlays/new", "overlays/1", "instruments/", "instruments/new", "instruments/new/map",
+                 "overlays/new", "overlays/1", "feeds/new/irc", "feeds/new/scene", "feeds/pier_chat", "instruments/",
+                 "instruments/new", "instruments/new/map",
                  "instruments/kettle_break", "instruments/game", "cues/", "cues/new", "cues/gift_cheer",
                  *NEWER):  # fmt: skip
         look(f"/{path}")

@@ -115,7 +115,8 @@ def test_its_scenes_are_offered_everywhere_also_while_it_is_away_and_after_a_res
 
 def test_its_page_shows_the_scenes_and_calls_them_as_its_user_says(running: Running, program: Compositor) -> None:
     link(running, program)
-    page = until(lambda: "5 scenes" in (text := flat(running.client.get("/feeds/picture").text)) and text)
+    page = until(lambda: "Linked." in (text := flat(running.client.get("/feeds/picture").text)) and text)
+    assert page.count("Call it otherwise here") == 5
     assert WORD not in page
     running.press("/feeds/picture", "/feeds/picture/call", {"there": "Wheel", "here": "Tea wheel"})
     until(lambda: "Tea wheel" in running.client.get("/desk/scene").text)
@@ -144,6 +145,11 @@ def prove(socket: Any, password: str) -> Any:
     return json.loads(socket.recv(timeout=5))
 
 
+def _let_in_again(running: Running) -> bool:
+    poller = running.runtime.call(lambda self: self.feeds.running("picture").poller)
+    return poller is not None and poller.next_try_in_s is None
+
+
 def test_a_program_connects_to_us_and_only_one_and_only_with_the_password(running: Running) -> None:
     link(running, None)
     address = f"{running.address.replace('http', 'ws')}/scene-link/picture"
@@ -151,6 +157,9 @@ def test_a_program_connects_to_us_and_only_one_and_only_with_the_password(runnin
         assert prove(wrong, "another-password")["error"]["message"] == "The password is another."
         with pytest.raises(ConnectionClosed):
             wrong.recv(timeout=5)
+    with connect(address) as at_once, pytest.raises(ConnectionClosed, match="did not know the password"):
+        at_once.recv(timeout=5)
+    until(lambda: _let_in_again(running))
     with connect(address) as socket:
         assert "proof" in prove(socket, WORD)["result"]
         asked = json.loads(socket.recv(timeout=5))

@@ -364,8 +364,12 @@ class Feeds:
             return "This link is paused."
         if running.context.link is not None or arrivals.full():
             return "Another program is connected already."
+        rests_s = running.poller.next_try_in_s
+        if rests_s is not None and running.proof.wants_key:
+            # Whoever tries passwords waits longer each time, as everybody does who was refused.
+            return f"The last one did not know the password. Come again in {rests_s:.0f} s."
         arrivals.put_nowait(wire)
-        if running.poller.next_try_in_s is not None:
+        if rests_s is not None:
             # It rests after a failure: here is somebody, so it need not.
             running.poller.ask_now()
         return None
