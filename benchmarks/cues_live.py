@@ -102,7 +102,7 @@ async def _beside(folder: Path, port: int) -> dict[str, Any]:
     runtime = Runtime(store, Settings(folder))
     await runtime.start()
     await asyncio.sleep(3.0)
-    assert runtime.feeds.link("chat") is not None
+    assert runtime.links.link("chat") is not None
     late = await _late()
     lines = runtime.engine.values.get("chat_line.count_this_session", 0)
     await runtime.feeds.stop()

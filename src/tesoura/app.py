@@ -84,7 +84,7 @@ def create_app(settings: Settings, store: Store) -> Starlette:
         routes=[
             Route("/healthz", health),
             WebSocketRoute("/live/desk/{ticket}", DeskSocket(runtime.hub, desk_ticket(store, settings))),
-            WebSocketRoute("/scene-link/{name}", SceneDoor(runtime.feeds.arrive)),
+            WebSocketRoute("/scene-link/{name}", SceneDoor(runtime.links.arrive)),
             WebSocketRoute("/live/{token}", OverlaySocket(runtime.hub)),
             Mount("/static", _Static(directory=STATIC)),
             Mount("/", WholeRequests(WSGIMiddleware(create_pages(runtime, settings), workers=WORKER_THREADS))),  # type: ignore[arg-type]

@@ -207,6 +207,11 @@ def test_a_word_that_stands_first_in_a_line_of_chat(word: str, text: str, rest: 
 
 
 def test_a_word_anywhere_and_only_by_those_who_may() -> None:
+    asked = ChatWord("!song").of_event(event("chat.line", name="tuck", text="!song the kite one please"))
+    assert asked is not None
+    assert {name: asked.fields[name] for name in ("rest", "word_1", "word_3")} == {
+        "rest": "the kite one please", "word_1": "the", "word_3": "one"}  # fmt: skip
+    assert ChatWord("!song", chat="other").of_event(event("chat.line", name="tuck", text="!song")) is None
     anywhere = ChatWord("tea", where="anywhere")
     found = anywhere.of_event(event("chat.line", name="tuck", text="is there tea? or coffee"))
     assert found

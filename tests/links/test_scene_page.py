@@ -70,7 +70,7 @@ def test_the_adapter_is_short_and_brings_its_scenes(running: Running) -> None:
     address = f"{running.address.replace('http', 'ws')}/scene-link/picture"
     adapter = subprocess.Popen([sys.executable, str(source), address], env={**os.environ, "LINK_PASSWORD": WORD})
     try:
-        until(lambda: running.runtime.call(lambda self: self.feeds.link("picture")))
+        until(lambda: running.runtime.call(lambda self: self.links.link("picture")))
         assert running.runtime.call(lambda self: self.scenes()) == ("Play", "Talk", "Break")
         running.runtime.call(lambda self: self.set_scene("Break"))
         until(lambda: scene(running) == "Break")

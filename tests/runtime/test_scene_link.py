@@ -36,7 +36,7 @@ def link(running: Running, program: Compositor | None, **more: Any) -> None:
     given = {"kind": "scene", "title": "Picture", "choices": {**choices, **more}, "secrets": {"password": WORD}}
     running.runtime.call(lambda self: do(Doing(self, "desk"), Call("feed.new", given)))
     if program:
-        until(lambda: running.runtime.call(lambda self: self.feeds.link("picture")))
+        until(lambda: running.runtime.call(lambda self: self.links.link("picture")))
 
 
 def test_the_present_scene_is_the_programs_and_looks_follow(running: Running, program: Compositor) -> None:
@@ -77,7 +77,7 @@ def test_a_switch_while_the_link_is_away_is_not_done_and_not_shown_as_done(
     link(running, program)
     until(lambda: scene(running) == "Play")
     program.stop()
-    until(lambda: running.runtime.call(lambda self: self.feeds.link("picture")) is None)
+    until(lambda: running.runtime.call(lambda self: self.links.link("picture")) is None)
     with pytest.raises(SourceUnavailable, match="nothing was switched"):
         running.runtime.call(lambda self: self.set_scene("Talk"))
     new_cue(running, **GIFT, do_1="scene", scene_1="Talk")
@@ -169,7 +169,7 @@ def test_a_program_connects_to_us_and_only_one_and_only_with_the_password(runnin
         until(lambda: scene(running) == "Talk")
         with connect(address) as second, pytest.raises(ConnectionClosed, match="Another program is connected"):
             second.recv(timeout=5)
-    until(lambda: running.runtime.call(lambda self: self.feeds.link("picture")) is None)
+    until(lambda: running.runtime.call(lambda self: self.links.link("picture")) is None)
     with connect(address) as socket:
         assert "proof" in prove(socket, WORD)["result"]
 

@@ -31,7 +31,7 @@ def join(running: Running, server: ChatServer, **more: Any) -> None:
                "nick": "mara_helper", "streamer": "mara_vane", **more}  # fmt: skip
     call = Call("feed.new", {"kind": "irc", "title": "Chat", "choices": choices, "secrets": {"token": "open-sesame-9"}})
     running.runtime.call(lambda self: do(Doing(self, "desk"), call))
-    until(lambda: running.runtime.call(lambda self: self.feeds.link("chat")))
+    until(lambda: running.runtime.call(lambda self: self.links.link("chat")))
 
 
 ASKS = {"when": "chat", "word": "!song", "do_1": "say", "chat_1": "chat", "line_1": "{event.name}: it is {script.song}"}
@@ -78,7 +78,7 @@ def test_a_chat_that_is_away_is_waited_for_or_not_by_choice(
     join(running, server, when_away=choice)
     new_cue(running, **GIFT, do_1="say", chat_1="chat", line_1="hello")
     server.stop()
-    until(lambda: running.runtime.call(lambda self: self.feeds.link("chat")) is None)
+    until(lambda: running.runtime.call(lambda self: self.links.link("chat")) is None)
     running.event(type="gift", data={"amount": 5})
     if choice == "keep":
         until(lambda: told(running, "tesoura.effect"))
@@ -90,7 +90,7 @@ def test_a_chat_that_is_away_is_waited_for_or_not_by_choice(
     back.start()
     try:
         running.runtime.call(lambda self: self.feeds.ask_now("chat"))
-        until(lambda: running.runtime.call(lambda self: self.feeds.link("chat")))
+        until(lambda: running.runtime.call(lambda self: self.links.link("chat")))
         until(lambda: [line for _, line in back.heard] == heard)
     finally:
         back.stop()

@@ -73,6 +73,18 @@ def test_while_it_is_made_it_says_what_is_missing_and_what_it_would_have_done(ru
     assert "It fires when it is pressed" in pressed
 
 
+def test_a_field_that_never_came_and_a_level_of_a_text_are_doubted(running: Running) -> None:
+    running.event(type="gift", data={"name": "tuck", "amount": 3})
+    typed = {**CHEER, "field_1": "amont", "how_1": "at least", "value_1": "5"}
+    tried = flat(running.press("/", "/cues/try", typed).text)
+    assert "No gift so far has told of “amont”. The nearest is amount." in tried
+    running.client.put("/api/signals/who", json={"value": "tuck"}, headers=running.auth)
+    level = {**CHEER, "when": "crosses", "signal": "script.who", "level": "4"}
+    assert "script.who is the text “tuck” now: a text reaches no level." in flat(
+        running.press("/", "/cues/try", level).text
+    )
+
+
 def test_a_key_in_an_address_stands_in_no_sentence_and_no_log(running: Running) -> None:
     address = "http://127.0.0.1:9/lamp?token=paper4711kite"
     body = '{{"password": "lantern-mile-77"}}'

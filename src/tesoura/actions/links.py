@@ -17,7 +17,7 @@ async def _say(doing: Doing, given: Given) -> Done:
 
 
 async def _foresee_say(doing: Doing, given: Given) -> str:
-    link = doing.runtime.feeds.link(given["chat"])
+    link = doing.runtime.links.link(given["chat"])
     wait_s = float(link.standing().get("wait_s", 0.0)) if link else 0.0
     if link is None:
         return "the chat is not joined: it would wait for it"
@@ -43,7 +43,7 @@ def _scene_name(raw: object) -> str:
 
 async def _call_scene(doing: Doing, given: Given) -> Done:
     there, here = given["there"], given["here"]
-    before = next((str(name) for one, name in doing.runtime.feeds.memory(given["link"]).get("names", {}).items()
+    before = next((str(name) for one, name in doing.runtime.links.memory(given["link"]).get("names", {}).items()
                    if one == there), there)  # fmt: skip
     await doing.runtime.talking.call_scene(given["link"], there, here)
     words = f"{there} of the program is called {here} here." if here != there else f"{there} is called as it is there."

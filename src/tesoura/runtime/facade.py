@@ -11,7 +11,7 @@ import logging
 import uuid
 from collections.abc import Callable, Coroutine, Iterable, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any, Concatenate, ParamSpec, TypeVar, overload
 
 from sqlmodel import Session
@@ -35,11 +35,13 @@ from tesoura.runtime.feed_watch import FeedWatch
 from tesoura.runtime.feeds import Feeds
 from tesoura.runtime.instruments import Instruments
 from tesoura.runtime.journal import Journal
+from tesoura.runtime.links import Links
 from tesoura.runtime.performers import Performers
 from tesoura.runtime.persistence import Persistence
 from tesoura.runtime.pipeline import Outcome, Pipeline
 from tesoura.runtime.preferences import Preferences, read_preferences
 from tesoura.runtime.scheduler import Scheduler
+from tesoura.runtime.sessions import Sessions
 from tesoura.runtime.set_values import SetValues
 from tesoura.runtime.showing import Showing
 from tesoura.runtime.stage import Stage
@@ -58,7 +60,6 @@ from tesoura.studio.workshop import Studio
 
 P = ParamSpec("P")
 T = TypeVar("T")
-_BEGINNING = datetime(1970, 1, 1, tzinfo=UTC)
 log = logging.getLogger(__name__)
 
 
@@ -79,6 +80,7 @@ class Runtime:
         self.preferences: Preferences = store.read(read_preferences)
         self._engine = Engine(self.preferences.style())
         self._tasks = Tasks()
+        self.sessions = Sessions(store)
         self.journal = Journal(store, self._on_events, self._clock)
         self.hub = Hub(build(), self._audience_changed, self._on_ack)
         self._topics = Topics(self.hub)
@@ -90,7 +92,8 @@ class Runtime:
         )
         self.computations = Computations(store, self._engine, self._clock, self._publish)
         self.set_values = SetValues(self._engine, self.journal, self._clock)
-        self.talking = Talking(self.feeds)
+        self.links = Links(self.feeds)
+        self.talking = Talking(self.links)
         self._viewers = Viewers(self.stage, self._engine, self.journal, self._clock)
         self.showing = Showing(store, self.stage, self.journal, self._clock)
         self.effects = Effects(self.journal, self._clock, Performers(self).table())
@@ -115,7 +118,6 @@ class Runtime:
         self._scheduler = Scheduler(self._clock, self._due, self._tick, self._jumped, lasting_s=settings.lasting_s)
         self._loop: asyncio.AbstractEventLoop | None = None
         self._planned = False
-        self.session_started_at: datetime | None = None
 
     # Life
 
@@ -150,8 +152,7 @@ class Runtime:
         known = [one for one in missed if self._is_known(assignment_of(one.event), picked)]
         self._report(self._engine.apply_events(known, now))
         self._engine.mark_restored(given.signal for one in known if (given := assignment_of(one.event)))
-        self.session_started_at = self.store.read(state.present_session)
-        self._engine.count_events(self._counts(), self.session_started_at, now)
+        self._engine.count_events(self.sessions.read(), self.session_started_at, now)
         self.computations.restore(self._almanac(), missed[-1].seq if missed else position, now)
 
     @staticmethod
@@ -315,32 +316,21 @@ class Runtime:
 
     # Stream sessions and choices
 
+    @property
+    def session_started_at(self) -> datetime | None:
+        """When the present stream session began; None before the first."""
+        return self.sessions.started_at
+
     def _almanac(self) -> Almanac:
         p = self.preferences
         return Almanac(p.zone, p.first_weekday, self.session_started_at, p.scene_signal)
 
     async def session_changed(self) -> None:
         """A stream session was started, or its start taken back or corrected: make what counts from it anew."""
-        counts = await asyncio.to_thread(self._session_and_counts)
+        counts = await asyncio.to_thread(self.sessions.read)
         self._publish(self._engine.count_events(counts, self.session_started_at, self._clock()))
         await self.computations.set_almanac(self._almanac())
         self.touched("session", "signals")
-
-    def _session_and_counts(self) -> dict[str, tuple[int, datetime]]:
-        self.session_started_at = self.store.read(state.present_session)
-        return self._counts()
-
-    def _counts(self) -> dict[str, tuple[int, datetime]]:
-        start = self.session_started_at or _BEGINNING
-
-        def ask(session: Session) -> dict[str, tuple[int, datetime]]:
-            counts = event_log.counts_and_last(session, start)
-            for kind, (count, last) in state.past_counts(session).items():
-                more, later = counts.get(kind, (0, last))
-                counts[kind] = (count + more, max(last, later))
-            return counts
-
-        return self.store.read(ask)
 
     async def preferences_changed(self) -> None:
         """The user's general choices have changed: the locale, the zone, the first weekday, the folders."""

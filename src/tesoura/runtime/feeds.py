@@ -21,7 +21,7 @@ from tesoura.core.signals.engine import Engine
 from tesoura.core.signals.payload import tree
 from tesoura.core.values import Event, Reading, Scalar, Wanted
 from tesoura.errors import CredentialsRejected, NothingPicked, SourceError, TooMuch
-from tesoura.feeds.api import NOTHING, FeedKind, FetchContext, Fetched, Folders, Item, Link
+from tesoura.feeds.api import NOTHING, FeedKind, FetchContext, Fetched, Folders, Item
 from tesoura.feeds.echo import error_without_echo, without_echo
 from tesoura.feeds.picks import Pick, Picked, is_plain, pick, pick_value
 from tesoura.feeds.poller import Poller
@@ -38,8 +38,6 @@ from tesoura.store.store import Store
 
 if TYPE_CHECKING:
     import httpx
-
-    from tesoura.links.scene.door import Arrived
 
 Accept = Callable[[Sequence[Item], str, Callable[[Session], None]], Awaitable[Sequence[Event]]]
 """Logs what a feed says has happened, and does the rest of the job in the same transaction; what was new."""
@@ -329,63 +327,22 @@ class Feeds:
             await self._came(name, running, came, seen_as)
         return 202, "Taken."
 
-    # Links
-
-    def choices(self, name: str) -> Mapping[str, Any] | None:
-        """The choices of a feed that runs; None when there is none of that name."""
-        running = self._named(name)
-        return running.choices if running else None
-
-    def link(self, name: str) -> Link | None:
-        """What can be talked with under this name; None while it is not open."""
-        running = self._named(name)
-        return running.context.link if running else None
-
-    def standing(self, name: str) -> Mapping[str, Any] | None:
-        """How a link stands, for its page; None while it is not open."""
-        link = self.link(name)
-        return link.standing() if link else None
-
-    def links(self, kind: str) -> dict[str, Link | None]:
-        """All links of a kind, by name, in the order in which they were made."""
-        return {name: one.context.link for name, one in self._running.items() if one.kind.name == kind}
+    # Showing
 
     def titles(self, kind: str = "") -> list[tuple[str, str]]:
         """The feeds of a kind, or all: each one's name and title."""
         return [(name, one.title) for name, one in self._running.items() if kind in ("", one.kind.name)]
 
-    async def arrive(self, name: str, wire: Arrived) -> str | None:
-        """A program has connected for the scene link of this name; why it is not let in, if it is not."""
-        running = self._running.get(name)
-        if running is None or running.kind.name != "scene" or running.choices.get("way") != "listen":
-            return "Nobody is waited for here. Look at the address on the scene link's page."
-        arrivals: asyncio.Queue[Arrived] = running.context.scratch.setdefault("arrivals", asyncio.Queue(1))
-        if running.paused or running.poller is None:
-            return "This link is paused."
-        if running.context.link is not None or arrivals.full():
-            return "Another program is connected already."
-        rests_s = running.poller.next_try_in_s
-        if rests_s is not None and running.proof.wants_key:
-            # Whoever tries passwords waits longer each time, as everybody does who was refused.
-            return f"The last one did not know the password. Come again in {rests_s:.0f} s."
-        arrivals.put_nowait(wire)
-        if rests_s is not None:
-            # It rests after a failure: here is somebody, so it need not.
-            running.poller.ask_now()
-        return None
-
-    def memory(self, name: str) -> Mapping[str, Any]:
-        """What a feed remembers over a restart."""
-        running = self._running.get(name)
-        return running.context.memory if running else {}
-
-    def _named(self, name: str) -> Running | None:
+    def named(self, name: str) -> Running | None:
+        """A feed that runs, by its name or its title; None when there is none."""
         wanted = name.strip().casefold()
         return self._running.get(wanted) or next(
             (one for one in self._running.values() if one.title.casefold() == wanted), None
         )
 
-    # Showing
+    def of_kind(self, kind: str) -> dict[str, Running]:
+        """The feeds of a kind that run, by name, in the order in which they were made."""
+        return {name: one for name, one in self._running.items() if one.kind.name == kind}
 
     def proof(self, name: str) -> Proof | None:
         """What a running feed's last try showed, with the tree of the last payload that came."""

@@ -8,7 +8,7 @@ from datetime import datetime
 from tesoura.core.effects import Effect
 from tesoura.errors import Gone, SourceUnavailable
 from tesoura.links.irc import DROP
-from tesoura.runtime.feeds import Feeds
+from tesoura.runtime.links import Links
 
 LOOK_AGAIN_S = 0.1
 AWAY_S = 60.0
@@ -20,8 +20,8 @@ LONGEST_WAIT_S = 60.0
 class Talking:
     """The way out to what is talked with."""
 
-    def __init__(self, feeds: Feeds) -> None:
-        self._feeds = feeds
+    def __init__(self, links: Links) -> None:
+        self._links = links
 
     async def say(self, effect: Effect, seq: int) -> str:
         """Say a line in the chat of this name; it waits its turn by the chat's pace."""
@@ -33,12 +33,12 @@ class Talking:
             raise Gone("There is nothing to say: what the words read has not come yet.")
         from tesoura.links.irc.talk import Chat
 
-        choices = self._feeds.choices(name)
+        choices = self._links.choices(name)
         if choices is None or "pace_lines" not in choices:
             raise Gone(f"There is no chat {name[:60]} any more.")
         until = asyncio.get_running_loop().time() + AWAY_S
         while True:
-            chat = self._feeds.link(name)
+            chat = self._links.link(name)
             if not isinstance(chat, Chat):
                 await self._wait_for(name, choices.get("when_away") == DROP, until)
                 continue
@@ -60,7 +60,7 @@ class Talking:
 
     def scene_link(self) -> str | None:
         """The name of the link that leads the scenes: the first there is; None when there is none."""
-        return next(iter(self._feeds.links("scene")), None)
+        return next(iter(self._links.of_kind("scene")), None)
 
     async def switch(self, scene: str) -> str:
         """Let the program that composes the picture switch; the scene's name as it is called here.
@@ -72,7 +72,7 @@ class Talking:
             return scene
         from tesoura.links.scene.talk import SceneLink
 
-        link = self._feeds.link(name)
+        link = self._links.link(name)
         if not isinstance(link, SceneLink):
             raise SourceUnavailable("The scene link is away: nothing was switched, the scene stays as it is there.")
         return await link.switch(scene)
@@ -80,14 +80,14 @@ class Talking:
     def streaming_since(self) -> datetime | None:
         """Since when the picture is streamed, as the scene link tells."""
         name = self.scene_link()
-        standing = self._feeds.standing(name) if name else None
+        standing = self._links.standing(name) if name else None
         return standing.get("streaming_since") if standing else None
 
     async def call_scene(self, name: str, there: str, here: str) -> None:
         """Call a scene of the program otherwise here. Raises SourceUnavailable, and Gone."""
         from tesoura.links.scene.talk import SceneLink
 
-        link = self._feeds.link(name)
+        link = self._links.link(name)
         if not isinstance(link, SceneLink):
             raise SourceUnavailable("The scene link is away; its scenes can be named once it is back.")
         if there not in link.scenes:
@@ -97,5 +97,5 @@ class Talking:
     def scenes(self) -> tuple[str, ...]:
         """The scenes of the program that composes the picture, as it told them last; empty when it never has."""
         name = self.scene_link()
-        known = self._feeds.memory(name).get("scenes", ()) if name else ()
+        known = self._links.memory(name).get("scenes", ()) if name else ()
         return tuple(str(one) for one in known)

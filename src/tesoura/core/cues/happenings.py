@@ -114,11 +114,15 @@ FIRST, ANYWHERE = "first", "anywhere"
 
 @dataclass(frozen=True, slots=True)
 class ChatWord(Blind):
-    """A word in a line of chat, said by somebody who may. What follows it is the field `rest`."""
+    """A word in a line of chat, said by somebody who may; in the chat of this feed, or in any.
+
+    What follows it is the field `rest`, and word by word `word_1`, `word_2`, `word_3`.
+    """
 
     word: str
     who: str = ANYONE
     where: str = FIRST
+    chat: str = ""
     types: tuple[str, ...] = (LINE,)
 
     def of_event(self, event: Occurrence) -> Cause | None:
@@ -130,9 +134,12 @@ class ChatWord(Blind):
         at = next((n for n in places if [_bare(one) for one in words[n : n + len(wanted)]] == wanted), None)
         if event.type != LINE or at is None or not self._may(event.data.get("roles")):
             return None
+        if self.chat and event.source != f"feed:{self.chat}":
+            return None
         name = name_of(event.data.get("name"))
-        rest = " ".join(words[at + len(wanted) :])
-        return _told(event, f"{name or 'somebody'} said “{self.word}”", name, rest=rest)
+        after = words[at + len(wanted) :]
+        fields = {"rest": " ".join(after), **{f"word_{n}": one for n, one in enumerate(after[:3], 1)}}
+        return _told(event, f"{name or 'somebody'} said “{self.word}”", name, **fields)
 
     def _may(self, roles: object) -> bool:
         allowed = _ROLES.get(self.who)
@@ -142,7 +149,8 @@ class ChatWord(Blind):
         """The word, and who may say it."""
         who = dict(WHO)[self.who]
         says = "say" if who.endswith("s") else "says"
-        return f"{who} {says} “{self.word}”" + (" first" if self.where == FIRST else "")
+        in_chat = f" in {self.chat}" if self.chat else ""
+        return f"{who} {says} “{self.word}”" + (" first" if self.where == FIRST else "") + in_chat
 
 
 def _bare(word: str) -> str:

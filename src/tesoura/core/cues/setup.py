@@ -144,6 +144,8 @@ FIELDS: Mapping[str, Field] = {
     "person": Field("Who did it", _LATER, kind="datum", default="name", only_if=("when", ("event",))),
     "word": Field("The word", text(60, empty=True), only_if=("when", ("chat",)), placeholder="!spin"),
     "who": one_of("Said by", WHO, ANYONE, only_if=("when", ("chat",))),
+    "in_chat": Field("In the chat", text(60, empty=True), kind="feed", of="irc", placeholder="any",
+                     only_if=("when", ("chat",))),
     "where": one_of("It stands", (("first", "first in the line"), ("anywhere", "anywhere")), FIRST,
                     only_if=("when", ("chat",))),
     "signal": Field("The value", text(200, empty=True), kind="signal", only_if=("when", _SIGNALS)),
@@ -260,7 +262,7 @@ def trigger(given: Mapping[str, Any], almanac: Almanac) -> Trigger:
         words = f"{name} tells “{what.replace('_', ' ')}”"
         return Happens(given["moment"], said=words, source=f"instrument:{name}")
     if when == "chat":
-        return ChatWord(given["word"], given["who"], given["where"])
+        return ChatWord(given["word"], given["who"], given["where"], given["in_chat"])
     if when == "crosses":
         level = float(given["level"])
         return Crosses(signal, level, float(given["back"]) if given["back"] else level, given["way"] == "up")

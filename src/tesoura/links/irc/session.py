@@ -114,6 +114,8 @@ class Session:
             self.echoes = "echo-message" in granted
             if "sasl" in granted:
                 return Came((_line("AUTHENTICATE", "PLAIN"),))
+        if sub == "NAK" and self._with_sasl:
+            raise CredentialsRejected("This server let nobody sign in by account. Choose “as the server's password”.")
         return Came((_line("CAP", "END"),)) if sub in ("ACK", "NAK") else Came()
 
     def _authenticate(self, line: Line) -> Came:

@@ -79,10 +79,10 @@ class SceneLink:
         if scenes is None:
             raise ResponseNotUnderstood("The answer to scene.list has no list of scenes.", str(told)[:300])
         self.scenes = scenes
-        current = protocol.scene_name(told.get("current")) or protocol.scene_name(
-            (await self.ask("scene.current") or {}).get("scene")
-        )
-        self.current = current
+        self.current = protocol.scene_name(told.get("current"))
+        if not self.current:
+            answer = await self.ask("scene.current")
+            self.current = protocol.scene_name(answer.get("scene") if isinstance(answer, Mapping) else None)
         for what in ("streaming", "recording"):
             since = self._instant(told.get(f"{what}_since")) if told.get(f"{what}_since") else None
             setattr(self, f"{what}_since", since)

@@ -13,13 +13,18 @@ from flask import Blueprint, abort, flash, redirect, render_template, request, u
 from flask.typing import ResponseReturnValue
 
 from tesoura.actions.computed_setup import filled_instrument
+from tesoura.core.cues.crossings import Crosses
 from tesoura.core.cues.cue import FIRES, RECORD, Cue, CuePlan
+from tesoura.core.cues.happenings import Happens
 from tesoura.core.cues.looking_back import looked_back
 from tesoura.core.cues.setup import GROUPS, STEPS, group_of, plan, sentence
 from tesoura.core.cues.starters import STARTERS
+from tesoura.core.cues.triggers import Trigger
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import Filled
 from tesoura.core.instruments.registry import KINDS
+from tesoura.core.nearest import nearest
+from tesoura.core.values import Scalar
 from tesoura.errors import Invalid, InvalidPiece
 from tesoura.runtime.computations import Computations
 from tesoura.runtime.facade import Runtime
@@ -35,6 +40,7 @@ from tesoura.web.shared.typed import as_typed
 
 blueprint = Blueprint("cues", __name__, url_prefix="/cues")
 SHOWN = 20
+LOOKED_AT = 200
 LOOK_BACK = timedelta(hours=12)
 """So far back the log is looked at when no stream session was begun."""
 
@@ -199,7 +205,32 @@ def attempt() -> ResponseReturnValue:
     reads = dict.fromkeys((*made.trigger.reads, *made.conditions.reads, *made.program.reads))
     values = runtime().call(lambda self: dict(self.engine.values))
     missing = [name for name in reads if name not in values]
-    return render_template("cues/_tried.html", wrong={}, sentence=sentence(made), missing=missing)
+    doubts = [*_doubtful_fields(made.trigger), *_doubtful_level(made.trigger, values)]
+    return render_template("cues/_tried.html", wrong={}, sentence=sentence(made), missing=missing, doubts=doubts)
+
+
+def _doubtful_fields(trigger: Trigger) -> list[str]:
+    """The fields that it asks for and that no event of its type has told, each in a sentence."""
+    if not isinstance(trigger, Happens) or not trigger.conditions:
+        return []
+    told = store().read(lambda session: event_log.recent_data(session, [trigger.type], LOOKED_AT))
+    there = {key for data in told for key in data}
+    found = []
+    for name in dict.fromkeys(one.field for one in trigger.conditions):
+        if told and name.partition(".")[0] not in there:
+            near = nearest(name, there)
+            found.append(
+                f"No {trigger.type} so far has told of “{name}”." + (f" The nearest is {near}." if near else "")
+            )
+    return found
+
+
+def _doubtful_level(trigger: Trigger, values: Mapping[str, Scalar]) -> list[str]:
+    """That a value is a text, which reaches no level."""
+    if not isinstance(trigger, Crosses):
+        return []
+    return [f"{name} is the text “{str(value)[:40]}” now: a text reaches no level." for name in trigger.reads
+            if isinstance(value := values.get(name), str)]  # fmt: skip
 
 
 @blueprint.post("/would")

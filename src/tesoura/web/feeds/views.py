@@ -160,7 +160,7 @@ def feed_page(row: FeedRow, status: int = 200, **more: Any) -> ResponseReturnVal
 
     def gather(self: Runtime) -> tuple[Any, ...]:
         name = row.name
-        return self.signals(trails=True), self.feeds.report(name), self.feeds.proof(name), self.feeds.standing(name)
+        return self.signals(trails=True), self.feeds.report(name), self.feeds.proof(name), self.links.standing(name)
 
     signals, report, proof, link = runtime().call(gather)
     kind = KINDS[row.kind]
