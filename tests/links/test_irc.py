@@ -138,6 +138,22 @@ def test_what_is_said_comes_back_is_known_as_ours_and_is_no_event(server: ChatSe
     assert server.heard == [("mara_helper", "thank you, QUIT everybody")]
 
 
+def test_our_own_line_that_comes_back_unasked_is_no_event_and_what_we_type_elsewhere_is_one(
+    server: ChatServer,
+) -> None:
+    server.caps = "message-tags"
+
+    async def speak(chat: Chat, following: Callable[[], Awaitable[Fetched]]) -> tuple[str, list[str]]:
+        saying = asyncio.ensure_future(chat.say("!song"))
+        await asyncio.to_thread(until, lambda: server.heard)
+        server.say("mara_helper", "!song")
+        became = await saying
+        server.say("mara_helper", "typed by hand")
+        return became, [str(one.data["text"]) for one in (await following()).items]
+
+    assert meet(server, speak) == ("said, and seen in chat", ["typed by hand"])
+
+
 def test_a_line_that_the_chat_refuses_says_why_and_the_pace_waits(server: ChatServer) -> None:
     server.most = 0
 

@@ -124,6 +124,8 @@ def test_a_scene_that_is_renamed_there_keeps_its_name_here(program: Compositor) 
 
 def test_a_scene_is_called_as_its_user_says(program: Compositor) -> None:
     async def call(link: SceneLink, following: Following) -> Any:
+        with pytest.raises(Gone, match="Another scene is called Play here"):
+            link.call("Wheel", "Play")
         link.call("Wheel", "Tea wheel")
         await following()
         await link.switch("tea wheel")

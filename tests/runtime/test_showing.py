@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from tesoura.errors import Gone
-from tests.conftest import Running, until
+from tests.conftest import Running, flat, until
 from tests.runtime.test_cues import GIFT, new_cue, told
 
 CARD = {"name": "Card", "appears": "told"}
@@ -92,6 +92,17 @@ def test_a_piece_that_was_deleted_or_shows_moments_is_told_and_nothing_else_happ
     ended = until(lambda: told(running, "tesoura.effect_ended"))
     assert (ended[0]["outcome"], ended[0]["why"]) == (
         "failed", "Overlay / Nobody is not on air. Perhaps it was renamed or taken away.")  # fmt: skip
+
+
+def test_the_desk_says_what_viewers_do_not_see_and_shows_it(running: Running) -> None:
+    token = running.add_overlay("thank you", **CARD)
+    assert "“Card” waits to be shown." in flat(running.client.get("/").text)
+    running.press("/", "/desk/piece", {"piece": "Overlay / Card"})
+    assert said(running, token) == {"Card": "thank you"}
+    running.press("/", "/desk/piece", {"piece": "Overlay / Card", "shown": "no"})
+    assert "“Card” is hidden until told otherwise." in flat(running.client.get("/").text)
+    gone = running.press("/", "/desk/piece", {"piece": "Nobody"}, follow_redirects=True)
+    assert "Nobody is not on air" in gone.text
 
 
 def test_a_new_version_on_air_keeps_what_was_told(running: Running) -> None:

@@ -53,7 +53,7 @@ class Showing:
         claims = self._stage.claims
         for key in keys:
             claims = claims.settled(key, shown)
-        kept = json.dumps(dict(claims.told))
+        kept = json.dumps(dict(claims.only(self._stage.all_keys()).told))
 
         def also(session: Session) -> None:
             state.choose(session, _KEPT, kept)

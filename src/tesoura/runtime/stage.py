@@ -196,6 +196,18 @@ class Stage:
         """Whether a piece on air can be shown and hidden; one that shows moments comes and goes with them."""
         return not self._placed[key].piece.is_moment
 
+    def not_seen(self, overlay_id: int) -> list[tuple[str, bool]]:
+        """The pieces of an overlay that somebody keeps from being seen, or that wait to be shown: each name, and which.
+
+        True is for one that waits and that nobody has spoken of.
+        """
+        placed = [one for one in self._placed.values() if one.overlay_id == overlay_id and self._is_away(one)]
+        return [(one.piece.name, one.piece.waits and not self.claims.speaks_of(one.key)) for one in placed]
+
+    def all_keys(self) -> set[str]:
+        """The keys of all pieces on air."""
+        return set(self._placed)
+
     def is_shown(self, key: str) -> bool:
         """Whether nobody keeps a piece from being seen."""
         return (placed := self._placed.get(key)) is not None and not self._is_away(placed)

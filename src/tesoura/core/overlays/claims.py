@@ -24,6 +24,10 @@ class Claims:
                 return shown
         return self.told.get(key, otherwise)
 
+    def speaks_of(self, key: str) -> bool:
+        """Whether anybody has said anything of a piece."""
+        return key in self.told or any(its == key for _, its, _ in self.held)
+
     def claimed(self, claim: str, key: str, shown: bool) -> Claims:
         """Show or hide a piece until this claim is released. Claimed again, it is the newest."""
         others = tuple(one for one in self.held if one[:2] != (claim, key))

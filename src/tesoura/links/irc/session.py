@@ -38,6 +38,8 @@ class Came:
     said: ChatLine | None = None
     at: datetime | None = None
     echo: str | None = None
+    mine: bool = False
+    """Whether it was said under our own name."""
     refused: str | None = None
 
 
@@ -231,7 +233,7 @@ class Session:
         name = name_of_line(tags.get(str(self.choices.get("name_tag", ""))) or nick)
         said = ChatLine(name, text, roles, tidy(tags.get("msgid") or "", 120), action is not None,
                         tuple(tidy(one, 60) for one in emotes))  # fmt: skip
-        return Came(said=said, at=_instant(tags.get("time") or ""))
+        return Came(said=said, at=_instant(tags.get("time") or ""), mine=self._mine(line))
 
     def _notice(self, line: Line) -> Came:
         """What the server tells us: before we are in, often why it will not have us; later, why a line was not said."""

@@ -12,7 +12,7 @@ from typing import Any
 
 from irctokens.line import tokenise
 
-from tesoura.core.chat import LINE, ChatLine, Pace, outgoing
+from tesoura.core.chat import LINE, ChatLine, Pace, outgoing, tidy
 from tesoura.errors import ResponseNotUnderstood, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched, Item
 from tesoura.links.irc.session import Session, longest_bytes, message, same, within
@@ -34,6 +34,7 @@ class Chat:
         self.session = Session(context.choices, context.secrets.get("token", ""))
         self._lately: deque[tuple[datetime, ChatLine]] = deque(maxlen=LATELY)
         self._waiting: deque[tuple[datetime, ChatLine]] = deque()
+        self._spoken: deque[str] = deque(maxlen=20)
         self._came, self._joined, self._settled = asyncio.Event(), asyncio.Event(), asyncio.Event()
         self._echo: tuple[str, asyncio.Future[None]] | None = None
         self._second, self._in_second, self.let_go, self.lines = 0, 0, 0, 0
@@ -54,6 +55,7 @@ class Chat:
             raise SourceUnavailable(f"{session.channel} hears only those who have a voice there, and {session.nick} "
                                     "has none.")  # fmt: skip
         self.pace = self.pace.spoken(_seconds())
+        self._spoken.append(tidy(line))
         heard: asyncio.Future[None] = asyncio.get_running_loop().create_future()
         self._echo = (line, heard)
         try:
@@ -107,6 +109,10 @@ class Chat:
         if line.command == "PRIVMSG" and not self._room():
             return
         came = self.session.take(line)
+        if came.mine and came.said is not None and came.said.text in self._spoken:
+            # A server that sends our own lines back unasked: nothing that we say may set off what makes us say it.
+            self._answered(came.said.text, None)
+            return
         if self.session.joined:
             self._joined.set()
         if self.session.settled:

@@ -134,7 +134,12 @@ class SceneLink:
         return tuple(self.here(one) for one in self.scenes)
 
     def call(self, there: str, here: str) -> None:
-        """From now on a scene of the other program is called so here; by its own name when they are the same."""
+        """From now on a scene of the other program is called so here; by its own name when they are the same.
+
+        Raises Gone when another scene is called so.
+        """
+        if any(self.here(one) == here for one in self.scenes if one != there):
+            raise Gone(f"Another scene is called {here[:60]} here. Give this one another name.")
         self.names = {one: name for one, name in self.names.items() if one != there and name != here}
         if there != here:
             self.names[there] = here
@@ -178,7 +183,7 @@ class SceneLink:
                 self._odd()
                 return
             self.current = scene
-            if scene not in self.scenes:
+            if scene not in self.scenes and len(self.scenes) < protocol.MOST_SCENES:
                 self.scenes = (*self.scenes, scene)
             if scene != self._switching:
                 self._changed.set()

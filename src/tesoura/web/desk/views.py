@@ -60,6 +60,8 @@ class Card:
     troubles: list[Trouble]
     quiet: list[tuple[str, str]] = field(default_factory=list)
     """Pieces on air that are empty until an instrument lets them appear: the name of each, and of its instrument."""
+    not_seen: list[tuple[str, bool]] = field(default_factory=list)
+    """Pieces on air that viewers do not see: the name of each, and whether it waits to be shown or was hidden."""
 
 
 def strip() -> Strip:
@@ -105,12 +107,16 @@ def _overlay(session: Session, overlay_id: int) -> list[tuple[OverlayRow, Overla
 def cards(overlay_id: int | None = None) -> list[Card]:
     """All overlays as the desk shows them, or one."""
 
-    def gather(self: Runtime) -> tuple[dict[int, Audience], list[Trouble]]:
-        return self.stage.audiences(), self.stage.troubles()
+    def gather(self: Runtime) -> tuple[dict[int, Audience], list[Trouble], dict[int, list[tuple[str, bool]]]]:
+        audiences = self.stage.audiences()
+        return audiences, self.stage.troubles(), {one: self.stage.not_seen(one) for one in audiences}
 
-    audiences, troubles = runtime().call(gather)
+    audiences, troubles, not_seen = runtime().call(gather)
     rows = store().read(_overlays if overlay_id is None else lambda session: _overlay(session, overlay_id))
-    return [_card(row, draft, on_air, audiences, troubles) for row, draft, on_air in rows]
+    return [
+        replace(_card(row, draft, on_air, audiences, troubles), not_seen=not_seen.get(on_air.overlay_id, []))
+        for row, draft, on_air in rows
+    ]
 
 
 def _card(
@@ -198,6 +204,17 @@ def overlay_fragment(overlay_id: int) -> ResponseReturnValue:
     if card is None:
         abort(404)
     return render_template("desk/_overlay_state.html", card=card)
+
+
+@blueprint.post("/desk/piece")
+def show_piece() -> ResponseReturnValue:
+    """Show a piece that viewers do not see, or hide one."""
+    try:
+        done = act("piece.show", piece=request.form.get("piece", ""), shown=request.form.get("shown", "yes"))
+        flash(done.words, "said")
+    except Gone as error:
+        flash(str(error), "wrong")
+    return redirect(url_for("desk.show"))
 
 
 @blueprint.post("/session/start")
