@@ -16,6 +16,7 @@ from tesoura.core.forms.form import Fields, fill
 from tesoura.core.values import Event
 from tesoura.errors import InvalidField, InvalidPiece, NotYours
 from tesoura.runtime.facade import Runtime
+from tesoura.runtime.undoing import Undoable
 
 T = TypeVar("T")
 Given = Mapping[str, Any]
@@ -96,6 +97,8 @@ class Action:
     """Whether its being done goes into the log as such, because it makes no event of its own."""
     may: frozenset[Role] = OPERATE
     """Who may do it."""
+    takes_back: bool = True
+    """Whether what it did stands in the line of what can be taken back."""
 
     def checked(self, given: Given) -> dict[str, Any]:
         """The parameters, each checked by its field. Raises InvalidPiece, which names every one that is wrong."""
@@ -121,6 +124,9 @@ async def perform(doing: Doing, action: Action, given: Given) -> Done:
     """Do it. Raises NotYours, InvalidPiece, Gone, or another of Tesoura's errors; then nothing was done."""
     doing.must_be(action.may, action.title)
     done = await action.run(doing, action.checked(given))
+    if done.undo is not None and action.takes_back:
+        doing.runtime.undo_line.add(Undoable(done.words, doing.now(), doing.actor, done.undo.action, done.undo.given))
+        doing.runtime.touched("undo")
     if action.noted:
         # What is handed on unchecked, and what is covered, does not go into the log.
         shown = {name: str(value)[:200] for name, value in given.items()

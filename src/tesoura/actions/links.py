@@ -33,7 +33,7 @@ async def _show(doing: Doing, given: Given) -> Done:
 
 async def _foresee_show(doing: Doing, given: Given) -> str:
     stage, keys = doing.runtime.stage, doing.runtime.showing.keys_of(given["piece"])
-    present = "shown" if any(stage.is_shown(key) for key in keys) else "hidden"
+    present = "shown" if any(stage.curtain.is_shown(key) for key in keys) else "hidden"
     return f"{present} → {'shown' if given['shown'] == 'yes' else 'hidden'}"
 
 

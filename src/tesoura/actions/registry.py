@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 from tesoura.actions import (
+    air,
     computed_setup,
     drafts,
     feed_picks,
     feed_setup,
     feeds,
+    leaves,
     links,
     log,
     looks,
@@ -23,16 +26,58 @@ from tesoura.actions import (
     text_files,
     values,
 )
-from tesoura.actions.action import Action, Call, Doing, Done, foresee, perform
+from tesoura.actions.action import Action, Call, Doing, Done, Given, foresee, perform
 from tesoura.actions.roles import Role
+from tesoura.core.forms.checks import text
+from tesoura.core.forms.fields import Field
 from tesoura.errors import Gone
 
 ROOMS = (
-    session, values, links, overlays, overlay_setup, drafts, feeds, feed_setup, feed_picks, machine,
+    session, values, links, air, leaves, overlays, overlay_setup, drafts, feeds, feed_setup, feed_picks, machine,
     computed_setup, looks, media, text_files,
     recipes, preferences, log,
 )  # fmt: skip
-ACTIONS: Mapping[str, Action] = {one.name: one for room in ROOMS for one in room.ALL}
+
+
+async def _undo_last(doing: Doing, given: Given) -> Done:
+    """Take back the last act that can be. Raises Gone when there is none, or it cannot be taken back any more."""
+    line = doing.runtime.undo_line
+    last = line.last()
+    if last is None:
+        raise Gone("Nothing was done since the start that can be taken back.")
+    line.drop(last)
+    doing.runtime.touched("undo")
+    await perform(doing, replace(action_named(last.action), takes_back=False), last.given)
+    return Done(f"Taken back: {last.words}")
+
+
+async def _foresee_undo(doing: Doing, given: Given) -> str:
+    last = doing.runtime.undo_line.last()
+    return f"takes back: {last.words}" if last else "nothing can be taken back"
+
+
+UNDO = Action("desk.undo", "Undo the last", "Take back the last act that can be taken back.", {}, _undo_last,
+              _foresee_undo)  # fmt: skip
+
+
+async def _press(doing: Doing, given: Given) -> Done:
+    """Press a button of the desk. Raises Gone, and what its act raises."""
+    return await do(doing, _pressed(doing, given))
+
+
+async def _foresee_press(doing: Doing, given: Given) -> str:
+    return await would(doing, _pressed(doing, given))
+
+
+def _pressed(doing: Doing, given: Given) -> Call:
+    leaves = doing.runtime.leaves
+    _, button = leaves.present.found(given["button"])
+    return Call(*button.press(leaves.is_on(button)))
+
+
+PRESS = Action("button.press", "Press a button", "One that lies on the desk.", {"button": Field("Button", text(20))},
+               _press, _foresee_press, takes_back=False)  # fmt: skip
+ACTIONS: Mapping[str, Action] = {one.name: one for one in (*(one for room in ROOMS for one in room.ALL), UNDO, PRESS)}
 
 
 def allowed(role: Role) -> list[Action]:

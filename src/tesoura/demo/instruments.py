@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+import json
 from datetime import datetime
 from typing import Any
 
 from sqlmodel import Session
 
+from tesoura.core.desk.buttons import button_of
+from tesoura.core.desk.leaves import Leaves
 from tesoura.core.forms.form import fill
 from tesoura.core.instruments.registry import KINDS
+from tesoura.runtime.desk_leaves import KEPT as DESK_LEAVES
 from tesoura.store import computed as stored
+from tesoura.store import state
 
 INSTRUMENTS: tuple[tuple[str, str, dict[str, Any]], ...] = (
     ("countdown", "kettle_break",
@@ -38,6 +43,28 @@ INSTRUMENTS: tuple[tuple[str, str, dict[str, Any]], ...] = (
      {"title": "A word in between", "group": "Breaks", "when": "press", "do_1": "scene", "scene_1": "Talk",
       "for_1": "20"}),
 )  # fmt: skip
+LEAVES = (
+    ("Play", (
+        {"does": "scene", "scene": "Play", "colour": "mat"}, {"does": "scene", "scene": "Talk", "colour": "mat"},
+        {"does": "scene", "scene": "Break", "colour": "mat"},
+        {"does": "piece", "part": "Cup evening / Song", "words": "The song"},
+        {"does": "cue", "cue": "big_gift", "words": "Gift bell", "colour": "amber"},
+        {"does": "step", "hand": "losses", "by": "1", "words": "A line lost", "colour": "ink"},
+        {"does": "step", "hand": "losses", "by": "-1", "words": "One line less"},
+        {"does": "undo", "words": "Undo the last"},
+        {"does": "air", "words": "Clear the air", "colour": "thread", "size": "wide"},
+    )),
+    ("Break", (
+        {"does": "command", "instrument": "kettle_break", "command": "start", "words": "Start the break",
+         "colour": "amber"},
+        {"does": "command", "instrument": "kettle_break", "command": "add", "with": "by 3 min", "words": "3 minutes more"},
+        {"does": "command", "instrument": "kettle_break", "command": "pause", "words": "Pause it"},
+        {"does": "cue", "cue": "a_word_in_between", "words": "A word in between"},
+        {"does": "say", "chat": "chat", "line": "Kettle's on, back in a few minutes", "words": "Say: kettle's on",
+         "size": "wide"},
+    )),
+)  # fmt: skip
+"""The leaves of buttons that lie on the demo's desk."""
 COMMANDS: tuple[tuple[str, str, dict[str, Any]], ...] = (("kettle_break", "start", {}),)
 
 
@@ -46,3 +73,9 @@ def put(session: Session, now: datetime, arena: str) -> None:
     for kind, name, given in INSTRUMENTS:
         given = {**given, "picture": arena} if kind == "map" else given
         stored.keep(session, None, kind, name, fill(KINDS[kind].fields, given).choices, now)
+    leaves = Leaves()
+    for title, buttons in LEAVES:
+        leaves = leaves.with_leaf(title)
+        for typed in buttons:
+            leaves, _ = leaves.laid(leaves.leaves[-1].id, button_of("new", typed))
+    state.choose(session, DESK_LEAVES, json.dumps(leaves.saved(), ensure_ascii=False))

@@ -29,6 +29,7 @@ from tesoura.outputs.topics import Topics
 from tesoura.runtime.audience import Viewers
 from tesoura.runtime.computations import Computations
 from tesoura.runtime.corrections import Corrections
+from tesoura.runtime.desk_leaves import DeskLeaves
 from tesoura.runtime.effects import Effects
 from tesoura.runtime.explaining import Explanation, explain
 from tesoura.runtime.feed_watch import FeedWatch
@@ -48,6 +49,7 @@ from tesoura.runtime.stage import Stage
 from tesoura.runtime.talking import Talking
 from tesoura.runtime.tasks import Tasks
 from tesoura.runtime.text_files import TextFiles
+from tesoura.runtime.undoing import UndoLine
 from tesoura.settings import Settings, build
 from tesoura.store import feeds as stored_feeds
 from tesoura.store import log as event_log
@@ -81,11 +83,13 @@ class Runtime:
         self._engine = Engine(self.preferences.style())
         self._tasks = Tasks()
         self.sessions = Sessions(store)
+        self.undo_line = UndoLine()
         self.journal = Journal(store, self._on_events, self._clock)
         self.hub = Hub(build(), self._audience_changed, self._on_ack)
         self._topics = Topics(self.hub)
         self.studio = Studio(store)
         self.stage = Stage(store, self._engine, self.hub, self._clock)
+        self.leaves = DeskLeaves(store, self.stage.curtain)
         self._pipeline = Pipeline(self._engine, self.stage)
         self.feeds = Feeds(
             store, self._engine, self._clock, self._publish, self._on_feed, self._on_readings, self._on_link_scene

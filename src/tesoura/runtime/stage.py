@@ -9,15 +9,15 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 
 from tesoura.core.names import snake
-from tesoura.core.overlays.claims import Claims
 from tesoura.core.overlays.document import Overlay, Piece
-from tesoura.core.overlays.pieces.kind import THERE, ChartLine, Latest, Part
+from tesoura.core.overlays.pieces.kind import THERE, ChartLine, Latest
 from tesoura.core.signals.changes import Changes
 from tesoura.core.signals.engine import Engine
 from tesoura.core.signals.texts import Say, Shown
 from tesoura.core.values import Event, Json, scalars
 from tesoura.errors import NewerDocument
 from tesoura.outputs.broadcaster import Audience, Broadcaster
+from tesoura.runtime.curtain import Curtain, PlacedPiece
 from tesoura.runtime.moments import MomentsOnAir
 from tesoura.store import log as event_log
 from tesoura.store import overlays as stored
@@ -53,35 +53,18 @@ class Trouble:
     hidden: bool
 
 
-@dataclass(frozen=True, slots=True)
-class _Placed:
-    """A piece on air, compiled when it was put there: what is asked for at every event is not worked out again."""
-
-    overlay_id: int
-    piece: Piece
-    parts: Mapping[str, Part]
-    hides: bool
-    """Whether it says nothing itself and hides when one of its values is stale."""
-
-    @property
-    def key(self) -> str:
-        """Under which it stands among moments."""
-        return f"{self.overlay_id}/{self.piece.id}"
-
-
 class Stage:
     """The bridge between the store's published overlays, the engine's texts and the hub's pages."""
 
     def __init__(self, store: Store, engine: Engine, hub: Broadcaster, clock: Callable[[], datetime]) -> None:
         self._store, self._texts, self._hub, self._engine = store, engine.texts, hub, engine
         self._on_air: dict[int, OnAir] = {}
-        self._placed: dict[str, _Placed] = {}
-        self._for_type: dict[str, list[_Placed]] = {}
+        self._placed: dict[str, PlacedPiece] = {}
+        self._for_type: dict[str, list[PlacedPiece]] = {}
         self._shows: dict[str, set[int]] = {}
         self._removals: dict[int, int] = {}
         self._clock = clock
-        self._away: dict[str, Json] = {}
-        self.claims = Claims()
+        self.curtain = Curtain(hub, self._placed, self.placed)
         self.told = MomentsOnAir(hub, clock, self.placed)
         self.moments = self.told.line
         self.drawings = Drawings(engine, clock)
@@ -151,7 +134,7 @@ class Stage:
         for piece in _seen(on_air.overlay):
             parts = piece.parts()
             hides = "hide" in (piece["when_late"], piece["when_down"]) and not piece.is_moment and "" not in parts
-            placed = _Placed(on_air.overlay_id, piece, parts, hides)
+            placed = PlacedPiece(on_air.overlay_id, piece, parts, hides)
             self._placed[placed.key] = placed
             values |= self._show(placed, recent)
         self._index()
@@ -161,69 +144,9 @@ class Stage:
         for moment in self.moments.showing():
             if (piece_id := moment.key.removeprefix(f"{on_air.overlay_id}/")) in values:
                 values[piece_id] = moment.text
-        self._away = {key: said for key, said in self._away.items() if not key.startswith(f"{on_air.overlay_id}/")}
-        self._hub.put_on_air(
-            on_air.overlay_id, on_air.token, on_air.rev, self._with_those_away(on_air.overlay_id, values)
-        )
-
-    # Shown and hidden
-
-    def _is_away(self, placed: _Placed) -> bool:
-        return not placed.piece.is_moment and not self.claims.shown(placed.key, not placed.piece.waits)
-
-    def _with_those_away(self, overlay_id: int, values: Mapping[str, Json]) -> dict[str, Json]:
-        """What the pages are told: a piece that is not shown says nothing, and what it would say is kept."""
-        told = dict(values)
-        for own, said in values.items():
-            placed = self._placed.get(key := f"{overlay_id}/{own}")
-            if placed is not None and self._is_away(placed):
-                self._away[key], told[own] = said, ""
-        return told
-
-    def _change(self, overlay_id: int, values: Mapping[str, Json]) -> None:
-        self._hub.change(overlay_id, self._with_those_away(overlay_id, values))
-
-    def keys_of(self, piece: str) -> list[str]:
-        """The pieces on air of this name, `overlay / piece`, whatever its case."""
-        wanted = " ".join(piece.split()).casefold()
-        return [key for key in self._placed if " / ".join(self.placed(key)).casefold() == wanted]
-
-    def part_pieces(self) -> list[str]:
-        """The pieces on air that can be shown and hidden: their overlays' names and their own."""
-        return [" / ".join(self.placed(key)) for key, one in self._placed.items() if not one.piece.is_moment]
-
-    def can_be_hidden(self, key: str) -> bool:
-        """Whether a piece on air can be shown and hidden; one that shows moments comes and goes with them."""
-        return not self._placed[key].piece.is_moment
-
-    def not_seen(self, overlay_id: int) -> list[tuple[str, bool]]:
-        """The pieces of an overlay that somebody keeps from being seen, or that wait to be shown: each name, and which.
-
-        True is for one that waits and that nobody has spoken of.
-        """
-        placed = [one for one in self._placed.values() if one.overlay_id == overlay_id and self._is_away(one)]
-        return [(one.piece.name, one.piece.waits and not self.claims.speaks_of(one.key)) for one in placed]
-
-    def all_keys(self) -> set[str]:
-        """The keys of all pieces on air."""
-        return set(self._placed)
-
-    def is_shown(self, key: str) -> bool:
-        """Whether nobody keeps a piece from being seen."""
-        return (placed := self._placed.get(key)) is not None and not self._is_away(placed)
-
-    def claim(self, claims: Claims) -> None:
-        """From now on these pieces are shown and hidden; pages are told of those for which that changes."""
-        before = {key: self._is_away(placed) for key, placed in self._placed.items()}
-        self.claims = claims
-        for key, was_away in before.items():
-            if self._is_away(self._placed[key]) is was_away:
-                continue
-            overlay, _, own = key.partition("/")
-            if was_away:
-                self._hub.change(int(overlay), {own: self._away.pop(key, THERE)})
-            else:
-                self._change(int(overlay), {own: self._hub.said(int(overlay), own)})
+        self.curtain.forget(on_air.overlay_id)
+        told = self.curtain.told(on_air.overlay_id, values)
+        self._hub.put_on_air(on_air.overlay_id, on_air.token, on_air.rev, told)
 
     def _index(self) -> None:
         """Which pieces appear for a type of event, and which overlays show an instrument."""
@@ -235,7 +158,7 @@ class Stage:
                 for name in part.wording.names if isinstance(part, Say) else ():
                     self._shows.setdefault(name.partition(".")[0], set()).add(placed.overlay_id)
 
-    def _show(self, placed: _Placed, recent: Recent) -> dict[str, str]:
+    def _show(self, placed: PlacedPiece, recent: Recent) -> dict[str, str]:
         piece, values = placed.piece, {}
         for name, part in placed.parts.items():
             own = f"{piece.id}.{name}" if name else piece.id
@@ -253,7 +176,7 @@ class Stage:
             values[piece.id] = self._presence(placed)
         return values
 
-    def _presence(self, placed: _Placed) -> str:
+    def _presence(self, placed: PlacedPiece) -> str:
         """Whether a piece without a text of its own is there: it hides when one of its values is as stale as that."""
         for name, part in placed.parts.items():
             if isinstance(part, Say) and "hide" in (part.when_late, part.when_down):
@@ -283,7 +206,7 @@ class Stage:
             if part and (placed := self._placed.get(f"{overlay}/{piece_id}")) and placed.hides:
                 values[piece_id] = self._presence(placed)
         for overlay_id, values in by_overlay.items():
-            self._change(overlay_id, values)
+            self.curtain.change(overlay_id, values)
 
     def set_scene(self, scene: str) -> None:
         """The scene has changed: all pages are told."""
@@ -296,7 +219,7 @@ class Stage:
         """An event came: the lists that show it have it; while it is still of the present, its moments wait for it."""
         for key, cells in self.drawings.happened(event):
             overlay, _, own = key.partition("/")
-            self._change(int(overlay), {f"{own}_{cell}": text for cell, text in cells.items()})
+            self.curtain.change(int(overlay), {f"{own}_{cell}": text for cell, text in cells.items()})
         if present:
             self.await_moments(event, seq)
 
@@ -331,7 +254,7 @@ class Stage:
 
     def moment_on(self, piece: str, words: str, for_s: float, seq: int) -> bool:
         """Let words wait for their turn on a piece of this name; whether one is on air and has room for them."""
-        keys = [key for key in self.keys_of(piece) if self._placed[key].piece.is_moment]
+        keys = [key for key in self.curtain.keys_of(piece) if self._placed[key].piece.is_moment]
         added = [self.told.add(key, words, for_s, seq, "cue") for key in keys if words]
         return any(added)
 
@@ -353,7 +276,8 @@ class Stage:
     def step(self, now: datetime) -> bool:
         """Begin and end the moments whose time it is, and draw what is due; whether any moment did."""
         changed = False
-        for key, moment in list(self.moments.step(now)):
+        # While the air is cleared, moments wait: none is lost, and none passes unseen.
+        for key, moment in [] if self.curtain.cleared else list(self.moments.step(now)):
             overlay, _, piece_id = key.partition("/")
             changed = True
             if moment is None:
@@ -362,12 +286,18 @@ class Stage:
                 self.told.begin(moment)
         for key, path in self.drawings.step(now):
             overlay, _, own = key.partition("/")
-            self._change(int(overlay), {own: path})
+            self.curtain.change(int(overlay), {own: path})
         return changed
+
+    def end_moments(self, now: datetime) -> None:
+        """End the moments whose time is over."""
+        for key in self.moments.end(now):
+            overlay, _, piece_id = key.partition("/")
+            self.curtain.change(int(overlay), {piece_id: ""})
 
     def next_change(self) -> datetime | None:
         """When a moment begins or ends, or a chart moves on, by itself."""
-        due = (self.moments.next_change(), self.drawings.next_change())
+        due = (None if self.curtain.cleared else self.moments.next_change(), self.drawings.next_change())
         return min((at for at in due if at is not None), default=None)
 
     def placed(self, key: str) -> tuple[str, str]:

@@ -88,6 +88,14 @@ class Moments:
                 stage.until = now + timedelta(seconds=moment.for_s)
                 yield key, moment
 
+    def end(self, now: datetime) -> list[str]:
+        """End those whose time is over, and begin none; the keys of those that ended."""
+        over = [key for key, stage in self._stages.items()
+                if stage.showing is not None and stage.until is not None and now >= stage.until]  # fmt: skip
+        for key in over:
+            self._stages[key].showing, self._stages[key].until = None, now + GAP
+        return over
+
     def next_change(self) -> datetime | None:
         """When the next one begins or ends by itself."""
         return min((stage.until for stage in self._stages.values() if stage.until is not None), default=None)

@@ -138,8 +138,8 @@ async def _ran(context: FetchContext, limit_s: float, told: str | None = None) -
 
 async def _tell(process: Process, told: str) -> None:
     assert process.stdin is not None
-    # One that does not read is told nothing, and that is all.
-    with contextlib.suppress(OSError):
+    # One that does not read, or has ended already, is told nothing, and that is all.
+    with contextlib.suppress(OSError, RuntimeError):
         process.stdin.write(f"{' '.join(told.split())}\n".encode())
         await process.stdin.drain()
         process.stdin.close()

@@ -6,6 +6,7 @@ import contextlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
+from typing import Any
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
@@ -16,7 +17,7 @@ from tesoura.core.overlays.differences import differences
 from tesoura.core.overlays.document import Overlay, from_document
 from tesoura.core.signals.sessions import suggestion
 from tesoura.core.values import Freshness
-from tesoura.errors import Gone, InvalidField, NewerDocument, SessionsOutOfOrder
+from tesoura.errors import Gone, InvalidField, NewerDocument, SessionsOutOfOrder, TesouraError
 from tesoura.outputs.hub import Audience
 from tesoura.runtime.facade import Runtime
 from tesoura.runtime.feed_reports import FeedReport
@@ -109,7 +110,7 @@ def cards(overlay_id: int | None = None) -> list[Card]:
 
     def gather(self: Runtime) -> tuple[dict[int, Audience], list[Trouble], dict[int, list[tuple[str, bool]]]]:
         audiences = self.stage.audiences()
-        return audiences, self.stage.troubles(), {one: self.stage.not_seen(one) for one in audiences}
+        return audiences, self.stage.troubles(), {one: self.stage.curtain.not_seen(one) for one in audiences}
 
     audiences, troubles, not_seen = runtime().call(gather)
     rows = store().read(_overlays if overlay_id is None else lambda session: _overlay(session, overlay_id))
@@ -157,6 +158,7 @@ def show() -> ResponseReturnValue:
         happened=happened,
         suggestion=due,
         streaming=_streaming(),
+        **air(),
         hands=controls(),
         panels=instruments,
     )
@@ -188,6 +190,40 @@ def _streaming() -> datetime | None:
 
     since, session = runtime().call(ask)
     return since if since is not None and (session is None or session < since) else None
+
+
+@blueprint.get("/desk/air")
+def air_fragment() -> ResponseReturnValue:
+    """Whether the air is cleared, and what can be taken back."""
+    return _air()
+
+
+def air() -> dict[str, Any]:
+    """Whether the air is cleared, and what would be taken back next."""
+
+    def ask(self: Runtime) -> dict[str, Any]:
+        return {"cleared": self.stage.curtain.cleared, "last": self.undo_line.last()}
+
+    return runtime().call(ask)
+
+
+def _air(said: str = "", wrong: str = "") -> ResponseReturnValue:
+    return render_template("desk/_air.html", **air(), said=said, wrong=wrong), 422 if wrong else 200
+
+
+@blueprint.post("/desk/air")
+def clear_air() -> ResponseReturnValue:
+    """Hide everything at once, or bring it back."""
+    return _air(act("air.clear", cleared=request.form.get("cleared", "yes")).words)
+
+
+@blueprint.post("/desk/undo")
+def undo_last() -> ResponseReturnValue:
+    """Take the last act back."""
+    try:
+        return _air(act("desk.undo").words)
+    except TesouraError as error:
+        return _air(wrong=str(error))
 
 
 @blueprint.get("/desk/happened")

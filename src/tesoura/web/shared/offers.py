@@ -67,7 +67,7 @@ class Offers:
     @cached_property
     def part_pieces(self) -> list[str]:
         """The pieces on air that can be shown and hidden, each with its overlay's name before."""
-        return runtime().call(lambda self: self.stage.part_pieces())
+        return runtime().call(lambda self: self.stage.curtain.names())
 
     @cached_property
     def programs(self) -> list[str]:

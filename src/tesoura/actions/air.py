@@ -1,0 +1,32 @@
+"""What viewers have as a whole: everything hidden at once and brought back; the last act taken back."""
+
+from __future__ import annotations
+
+from tesoura.actions.action import Action, Call, Doing, Done, Given
+from tesoura.core.forms.checks import choice
+from tesoura.core.forms.fields import Field
+
+
+async def _clear(doing: Doing, given: Given) -> Done:
+    cleared = given["cleared"] == "yes"
+    await doing.runtime.showing.clear(cleared, doing.actor, doing.cause)
+    doing.runtime.touched("overlays")
+    if not cleared:
+        doing.runtime.show_waiting()
+    words = "The air is cleared: viewers see nothing of any overlay." if cleared else "All is seen again as it was."
+    return Done(words, {"cleared": cleared}, Call("air.clear", {"cleared": "no" if cleared else "yes"}))
+
+
+async def _foresee_clear(doing: Doing, given: Given) -> str:
+    is_so = doing.runtime.stage.curtain.cleared
+    if (given["cleared"] == "yes") is is_so:
+        return "it is so already"
+    return "all overlays are hidden at once, moments wait" if not is_so else "all that was seen is seen again"
+
+
+CLEAR = Action(
+    "air.clear", "Clear the air", "Hide all overlays at once; with `cleared` no, bring them back as they were.",
+    {"cleared": Field("Cleared", choice(("yes", "no")), kind="switch", default="yes")}, _clear, _foresee_clear,
+)  # fmt: skip
+
+ALL = (CLEAR,)

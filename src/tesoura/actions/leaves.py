@@ -1,0 +1,96 @@
+"""The desk's leaves: buttons laid, changed, moved and taken off."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from tesoura.actions.action import Action, Call, Doing, Done, Given, Run
+from tesoura.actions.roles import SET_UP
+from tesoura.core.desk.buttons import button_of
+from tesoura.core.desk.leaves import LONGEST_NAME, Leaves, leaves_of
+from tesoura.core.forms.checks import text, whole
+from tesoura.core.forms.fields import Field
+from tesoura.errors import InvalidField
+
+_LEAF = {"leaf": Field("Leaf", text(20))}
+_BUTTON = {"button": Field("Button", text(20))}
+
+
+def _data(raw: object) -> dict[str, Any]:
+    if not isinstance(raw, dict):
+        raise InvalidField("Give the choices as an object.")
+    return raw
+
+
+async def _keep(doing: Doing, leaves: Leaves, words: str, result: Given) -> Done:
+    """Let them lie so; all of it can be taken back, because what lay before is kept with it."""
+    before = doing.runtime.leaves.present.saved()
+    await doing.runtime.leaves.keep(leaves)
+    doing.runtime.touched("leaves")
+    return Done(words, result, Call("leaves.put", {"leaves": before}))
+
+
+async def _new(doing: Doing, given: Given) -> Done:
+    leaves = doing.runtime.leaves.present.with_leaf(given["name"])
+    leaf = leaves.leaves[-1]
+    return await _keep(doing, leaves, f"The leaf {leaf.name} is there.", {"leaf": leaf.id})
+
+
+async def _rename(doing: Doing, given: Given) -> Done:
+    leaves = doing.runtime.leaves.present.renamed(given["leaf"], given["name"])
+    return await _keep(doing, leaves, f"The leaf is called {leaves.leaf(given['leaf']).name}.", {})
+
+
+async def _remove(doing: Doing, given: Given) -> Done:
+    present = doing.runtime.leaves.present
+    name = present.leaf(given["leaf"]).name
+    return await _keep(doing, present.without_leaf(given["leaf"]), f"The leaf {name} was taken away.", {})
+
+
+async def _lay(doing: Doing, given: Given) -> Done:
+    leaves, button = doing.runtime.leaves.present.laid(given["leaf"], button_of("new", given["choices"]))
+    return await _keep(doing, leaves, f"“{button.shown_words}” is laid.", {"button": button.id})
+
+
+async def _change(doing: Doing, given: Given) -> Done:
+    button = button_of(given["button"], given["choices"])
+    leaves = doing.runtime.leaves.present.changed(button)
+    return await _keep(doing, leaves, f"“{button.shown_words}” was changed.", {})
+
+
+async def _move(doing: Doing, given: Given) -> Done:
+    leaves = doing.runtime.leaves.present.moved(given["button"], given["place"], given["leaf"])
+    return await _keep(doing, leaves, "The button lies there now.", {})
+
+
+async def _take_off(doing: Doing, given: Given) -> Done:
+    present = doing.runtime.leaves.present
+    _, button = present.found(given["button"])
+    return await _keep(doing, present.without(button.id), f"“{button.shown_words}” was taken off.", {})
+
+
+async def _put(doing: Doing, given: Given) -> Done:
+    try:
+        leaves = leaves_of(given["leaves"])
+    except (KeyError, TypeError, ValueError, AttributeError):
+        raise InvalidField("These are no leaves.") from None
+    return await _keep(doing, leaves, "The leaves lie as they did.", {})
+
+
+def _setup(name: str, title: str, fields: dict[str, Field], run: Run) -> Action:
+    return Action(name, title, "On the desk's leaves of buttons.", fields, run, noted=True, may=SET_UP)
+
+
+_NAME = {"name": Field("Name", text(LONGEST_NAME))}
+_CHOICES = {"choices": Field("Choices", _data, kind="data")}
+ALL = (
+    _setup("leaf.new", "Make a leaf", _NAME, _new),
+    _setup("leaf.rename", "Rename a leaf", {**_LEAF, **_NAME}, _rename),
+    _setup("leaf.remove", "Take a leaf away", _LEAF, _remove),
+    _setup("button.lay", "Lay a button", {**_LEAF, **_CHOICES}, _lay),
+    _setup("button.change", "Change a button", {**_BUTTON, **_CHOICES}, _change),
+    _setup("button.move", "Move a button", {**_BUTTON, "place": Field("Place", whole(0, 200), kind="number", default=0),
+                                            "leaf": Field("Leaf", text(20, empty=True))}, _move),
+    _setup("button.remove", "Take a button off", _BUTTON, _take_off),
+    _setup("leaves.put", "Lay all leaves as they were", {"leaves": Field("Leaves", _data, kind="data")}, _put),
+)  # fmt: skip

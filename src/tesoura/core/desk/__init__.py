@@ -1,0 +1,1 @@
+"""The desk's leaves of buttons: what each does, how they lie, and how they are changed."""
