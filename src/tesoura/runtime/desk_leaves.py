@@ -10,7 +10,7 @@ from sqlmodel import Session
 
 from tesoura.core.desk.buttons import DeskButton
 from tesoura.core.desk.leaves import Leaves, leaves_of
-from tesoura.runtime.curtain import Curtain
+from tesoura.runtime.stage import Stage
 from tesoura.store import state
 from tesoura.store.store import Store
 
@@ -32,8 +32,8 @@ class ButtonState:
 class DeskLeaves:
     """All leaves. One loop owns them, so that of two changes at once neither is lost."""
 
-    def __init__(self, store: Store, curtain: Curtain) -> None:
-        self._store, self._curtain = store, curtain
+    def __init__(self, store: Store, stage: Stage) -> None:
+        self._store, self._stage, self._curtain = store, stage, stage.curtain
         self.present = leaves_of(json.loads(store.read(lambda session: state.choice(session, KEPT)) or "{}"))
 
     async def keep(self, leaves: Leaves) -> None:
@@ -50,4 +50,6 @@ class DeskLeaves:
         """Whether what a button stands for is shown or on now."""
         if button.does == "piece":
             return any(self._curtain.is_shown(key) for key in self._curtain.keys_of(button.own["part"]))
+        if button.does == "scene":
+            return self._stage.scene.casefold() == button.own["scene"].casefold()
         return button.does == "air" and self._curtain.cleared

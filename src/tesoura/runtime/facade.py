@@ -89,7 +89,7 @@ class Runtime:
         self._topics = Topics(self.hub)
         self.studio = Studio(store)
         self.stage = Stage(store, self._engine, self.hub, self._clock)
-        self.leaves = DeskLeaves(store, self.stage.curtain)
+        self.leaves = DeskLeaves(store, self.stage)
         self._pipeline = Pipeline(self._engine, self.stage)
         self.feeds = Feeds(
             store, self._engine, self._clock, self._publish, self._on_feed, self._on_readings, self._on_link_scene

@@ -28,6 +28,7 @@ from tesoura.store import overlays as stored
 from tesoura.store.overlays import OnAir
 from tesoura.store.tables import OverlayRow
 from tesoura.web.desk.hand import controls
+from tesoura.web.desk.needs import needs, upcoming
 from tesoura.web.desk.panels import panels
 from tesoura.web.reports.views import out_of_order
 from tesoura.web.shared.acting import act
@@ -159,6 +160,9 @@ def show() -> ResponseReturnValue:
         suggestion=due,
         streaming=_streaming(),
         **air(),
+        needs=needs(),
+        upcoming=upcoming(),
+        live=sum(one.state.freshness is Freshness.LIVE for one in reports),
         hands=controls(),
         panels=instruments,
     )
@@ -224,6 +228,18 @@ def undo_last() -> ResponseReturnValue:
         return _air(act("desk.undo").words)
     except TesouraError as error:
         return _air(wrong=str(error))
+
+
+@blueprint.get("/desk/needs")
+def needs_fragment() -> ResponseReturnValue:
+    """What needs somebody."""
+    return render_template("desk/_needs.html", needs=needs())
+
+
+@blueprint.get("/desk/coming")
+def coming_fragment() -> ResponseReturnValue:
+    """What comes by itself."""
+    return render_template("desk/_coming.html", upcoming=upcoming())
 
 
 @blueprint.get("/desk/happened")
