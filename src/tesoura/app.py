@@ -78,12 +78,13 @@ def create_app(settings: Settings, store: Store) -> Starlette:
             {"status": "ok", "version": tesoura.__version__, "feeds": feeds, "pages": runtime.hub.pages}
         )
 
+    ticket = desk_ticket(store, settings)
     return Application(
         EVENTS,
         Guard(EventsDoor(runtime), settings),
         routes=[
             Route("/healthz", health),
-            WebSocketRoute("/live/desk/{ticket}", DeskSocket(runtime.hub, desk_ticket(store, settings))),
+            WebSocketRoute("/live/desk/{ticket}", DeskSocket(runtime.hub, ticket, runtime.topics.since)),
             WebSocketRoute("/scene-link/{name}", SceneDoor(runtime.links.arrive)),
             WebSocketRoute("/live/{token}", OverlaySocket(runtime.hub)),
             Mount("/static", _Static(directory=STATIC)),

@@ -59,8 +59,8 @@ class OverlaySocket:
 class DeskSocket:
     """`/live/desk/TICKET`: one desk. The ticket stands in the pages, which only the user can open."""
 
-    def __init__(self, hub: Hub, ticket: str) -> None:
-        self._hub, self._ticket = hub, ticket
+    def __init__(self, hub: Hub, ticket: str, since: Callable[[str], list[str]]) -> None:
+        self._hub, self._ticket, self._since = hub, ticket, since
 
     async def __call__(self, scope: Scope, receive: Receive, send: SendMessage) -> None:
         """Serve one connection until it closes."""
@@ -78,7 +78,11 @@ class DeskSocket:
 
     def _heard(self, page: Page, text: str) -> None:
         with contextlib.suppress(ValueError, TypeError, KeyError, OverflowError):
-            self._hub.watch(page, [str(name) for name in from_json(text)["watch"]][:MAX_WATCHED])
+            said = from_json(text)
+            if "since" in said and (topics := self._since(str(said["since"]))):
+                page.touch(topics)
+            if "watch" in said:
+                self._hub.watch(page, [str(name) for name in said["watch"]][:MAX_WATCHED])
 
 
 def _texts(send: SendMessage) -> Send:

@@ -86,7 +86,7 @@ class Runtime:
         self.undo_line = UndoLine()
         self.journal = Journal(store, self._on_events, self._clock)
         self.hub = Hub(build(), self._audience_changed, self._on_ack)
-        self._topics = Topics(self.hub)
+        self.topics = Topics(self.hub)
         self.studio = Studio(store)
         self.stage = Stage(store, self._engine, self.hub, self._clock)
         self.leaves = DeskLeaves(store, self.stage)
@@ -128,7 +128,7 @@ class Runtime:
     async def start(self) -> None:
         """Go on from where the last run stopped, then start the feeds."""
         self._loop = asyncio.get_running_loop()
-        self._topics.start()
+        self.topics.start()
         await asyncio.to_thread(self._restore)
         self._follow_preferences()
         await self.feeds.start()
@@ -352,7 +352,7 @@ class Runtime:
 
     def touched(self, *topics: str) -> None:
         """Something that the desks show has changed."""
-        self._topics.touch(*topics)
+        self.topics.touch(*topics)
 
     def _publish(self, changes: Changes) -> None:
         self._follow(self._pipeline.follow(changes, self._clock()))

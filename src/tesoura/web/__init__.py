@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import timedelta
 from typing import Any
 
-from flask import Flask, Response, request
+from flask import Flask, Response, g, request
 from flask.json.provider import DefaultJSONProvider
 from flask_wtf import CSRFProtect
 from werkzeug.routing import IntegerConverter
@@ -122,8 +122,16 @@ def create_pages(runtime: Runtime, settings: Settings) -> Flask:
         app.register_blueprint(room.blueprint)
     app.after_request(_protect)
     ticket = desk_ticket(runtime.store, settings)
+
+    @app.before_request
+    def take_mark() -> None:
+        # Before anything is asked for: what changes from here on is told to the page when it has opened its link.
+        g.mark = runtime.topics.mark
+
     app.context_processor(
-        lambda: {"build": build(), "desk_ticket": "" if access.is_stranger() else ticket, "strip": desk.strip,
-                 "offers": Offers()}
+        lambda: {
+            "build": build(), "mark": g.get("mark", ""), "desk_ticket": "" if access.is_stranger() else ticket,
+            "strip": desk.strip, "offers": Offers(),
+        }
     )  # fmt: skip
     return app

@@ -13,6 +13,7 @@ function connect() {
   socket.onopen = () => {
     if (tries) announce(["feeds", "overlays", "session", "signals", "log", "moments", "files"]);
     // What changed between the drawing of the page and now was told to nobody.
+    else socket.send(JSON.stringify({ since: document.querySelector('meta[name="desk"]').dataset.mark }));
     announce(panels());
     tries = 0;
     watched = "";
