@@ -137,3 +137,12 @@ def test_what_is_missing_says_what_to_do(running: Running, given: dict[str, str]
     answer = running.press("/", "/cues/new", {**CHEER, **given})
     assert answer.status_code == 422
     assert words in answer.text
+
+
+def test_what_a_press_led_to_stays_in_sight_when_the_card_is_drawn_again(running: Running) -> None:
+    running.press("/", "/cues/new", {**CHEER, "rests": "1 h"})
+    running.press("/", "/cues/cheer/do/press", {}, headers={"HX-Request": "true"})
+    assert "It fires now." in flat(running.client.get("/cues/cheer/card").text)
+    refused = running.press("/", "/cues/cheer/do/press", {}, headers={"HX-Request": "true"})
+    assert "left." in flat(refused.text)
+    assert "Not now" in flat(running.client.get("/cues/cheer/card").text)

@@ -9,7 +9,7 @@ from itertools import islice
 from typing import Any
 from urllib.parse import urlencode
 
-from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
+from flask import Blueprint, abort, current_app, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from tesoura.actions.computed_setup import filled_instrument
@@ -40,6 +40,7 @@ from tesoura.web.shared.typed import as_typed
 
 blueprint = Blueprint("cues", __name__, url_prefix="/cues")
 SHOWN = 20
+IN_SIGHT = timedelta(seconds=6)
 LOOKED_AT = 200
 LOOK_BACK = timedelta(hours=12)
 """So far back the log is looked at when no stream session was begun."""
@@ -104,8 +105,17 @@ def index() -> ResponseReturnValue:
 
 @blueprint.get("/<name>/card")
 def card_fragment(name: str) -> ResponseReturnValue:
-    """One cue of the list."""
-    return render_template("cues/_card.html", **_card(_standing(name)))
+    """One cue of the list. What its last press led to stays in sight for a moment, however often it is drawn again."""
+    at, said, wrong = _answers().get(name, (None, "", ""))
+    if at is None or now() - at > IN_SIGHT:
+        said = wrong = ""
+    return render_template("cues/_card.html", **_card(_standing(name), said, wrong))
+
+
+def _answers() -> dict[str, tuple[datetime, str, str]]:
+    """What the last press of each cue led to, and when."""
+    answers: dict[str, tuple[datetime, str, str]] = current_app.extensions.setdefault("cue answers", {})
+    return answers
 
 
 @blueprint.post("/<name>/do/<any(press, on, off, clear):command>")
@@ -117,6 +127,7 @@ def do(name: str, command: str) -> ResponseReturnValue:
         said = str(act("instrument.command", instrument=name, command=command, by="the desk").result["effect"])
     except Invalid as error:
         wrong = str(error)
+    _answers()[name] = (now(), said, wrong)
     if not request.headers.get("HX-Request"):
         flash(said or wrong, "wrong" if wrong else "said")
         return redirect(url_for("cues.edit", name=name))
