@@ -32,6 +32,18 @@ def secret(what: str, otherwise: str = "") -> Field:
     return Field(what[:1].upper() + what[1:], check, kind="secret")
 
 
+def host(whose: str, example: str) -> Callable[[object], str]:
+    """A check for the bare name or number of a machine."""
+
+    def check(raw: object) -> str:
+        name = str(raw).strip()
+        if not name or any(char.isspace() or char in "/:@" for char in name.strip("[]")) or len(name) > 253:
+            raise InvalidField(f"Give {whose} bare name or number, such as {example} or 127.0.0.1.")
+        return name
+
+    return check
+
+
 def optional_secret(raw: object) -> str:
     """A secret that may be empty."""
     return _checked(str(raw).strip())

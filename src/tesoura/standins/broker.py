@@ -7,37 +7,23 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-import threading
-from collections.abc import Callable
-from typing import Any
+
+from tesoura.standins.looped import LoopedServer
 
 CONNECT, CONNACK, PUBLISH, PUBACK, SUBSCRIBE, SUBACK, PINGREQ, PINGRESP, DISCONNECT = 1, 2, 3, 4, 8, 9, 12, 13, 14
 
 
-class Broker:
+class Broker(LoopedServer):
     """One broker on loopback, in a thread of its own."""
 
     def __init__(self, port: int = 0, user: str = "", password: str = "") -> None:
-        self.port = port
+        super().__init__(port)
         self._user, self._password = user, password
-        self._loop: asyncio.AbstractEventLoop | None = None
-        self._ready = threading.Event()
         self._clients: dict[asyncio.StreamWriter, list[str]] = {}
         self._kept: dict[str, bytes] = {}
-        self._server: asyncio.Server | None = None
-        self._thread = threading.Thread(target=self._run, daemon=True)
 
-    def start(self) -> None:
-        """Open it."""
-        self._thread.start()
-        self._ready.wait(5)
-
-    def stop(self) -> None:
-        """Close it; everybody is cut off."""
-        if self._loop is not None and self._loop.is_running():
-            asyncio.run_coroutine_threadsafe(self._close(), self._loop).result(5)
-            self._loop.call_soon_threadsafe(self._loop.stop)
-            self._thread.join(5)
+    def _writers(self) -> list[asyncio.StreamWriter]:
+        return list(self._clients)
 
     @property
     def subscribers(self) -> int:
@@ -56,38 +42,6 @@ class Broker:
                 writer.write(data)
 
         self._soon(write)
-
-    def drop(self) -> None:
-        """Cut everybody off."""
-        self._soon(self._cut_off)
-
-    def _soon(self, job: Callable[..., None], *given: Any) -> None:
-        if self._loop is not None:
-            self._loop.call_soon_threadsafe(job, *given)
-
-    def _cut_off(self) -> None:
-        for writer in list(self._clients):
-            writer.close()
-
-    def _run(self) -> None:
-        loop = self._loop = asyncio.new_event_loop()
-        asyncio.set_event_loop(loop)
-        self._server = loop.run_until_complete(asyncio.start_server(self._serve, "127.0.0.1", self.port))
-        self.port = self._server.sockets[0].getsockname()[1]
-        self._ready.set()
-        loop.run_forever()
-        loop.run_until_complete(loop.shutdown_asyncgens())
-        loop.close()
-
-    async def _close(self) -> None:
-        assert self._server is not None
-        self._server.close()
-        for writer in list(self._clients):
-            writer.close()
-        others = [task for task in asyncio.all_tasks() if task is not asyncio.current_task()]
-        for task in others:
-            task.cancel()
-        await asyncio.gather(*others, return_exceptions=True)
 
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         self._clients[writer] = []

@@ -9,14 +9,14 @@ import asyncio
 import base64
 import contextlib
 import random
-import threading
 import uuid
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
-from typing import Any
 
 from irctokens.line import Line, build, tokenise
+
+from tesoura.standins.looped import LoopedServer
 
 HOST = "chat.windyladder.example"
 CAPS = "message-tags server-time echo-message multi-prefix sasl"
@@ -50,7 +50,7 @@ class _Guest:
     said: list[float] = field(default_factory=list)
 
 
-class ChatServer:
+class ChatServer(LoopedServer):
     """One channel on loopback, in a thread of its own. `token`, when given, must be said by whoever comes.
 
     `most` lines within `per_s` seconds are passed on; what is more is refused with a notice.
@@ -60,28 +60,14 @@ class ChatServer:
         self, port: int = 0, channel: str = "#windyladder", token: str = "", most: int = 20, per_s: float = 30.0,
         moderated: bool = False, caps: str = CAPS,
     ) -> None:  # fmt: skip
-        self.port, self.channel, self.token, self.most, self.per_s = port, channel, token, most, per_s
+        super().__init__(port)
+        self.channel, self.token, self.most, self.per_s = channel, token, most, per_s
         self.moderated, self.caps, self.heard = moderated, caps, list[tuple[str, str]]()
         self.silent = False
         self._guests: list[_Guest] = []
-        self._loop: asyncio.AbstractEventLoop | None = None
-        self._ready = threading.Event()
-        self._server: asyncio.Server | None = None
-        self._thread: threading.Thread | None = None
 
-    def start(self) -> None:
-        """Open it."""
-        self._ready.clear()
-        self._thread = threading.Thread(target=self._run, daemon=True)
-        self._thread.start()
-        self._ready.wait(5)
-
-    def stop(self) -> None:
-        """Close it; everybody is cut off."""
-        if self._loop is not None and self._loop.is_running() and self._thread is not None:
-            asyncio.run_coroutine_threadsafe(self._close(), self._loop).result(5)
-            self._loop.call_soon_threadsafe(self._loop.stop)
-            self._thread.join(5)
+    def _writers(self) -> list[asyncio.StreamWriter]:
+        return [one.writer for one in self._guests]
 
     @property
     def guests(self) -> list[str]:
@@ -114,42 +100,9 @@ class ChatServer:
 
         self._soon(write)
 
-    def drop(self) -> None:
-        """Cut everybody off."""
-
-        def close() -> None:
-            for one in list(self._guests):
-                one.writer.close()
-
-        self._soon(close)
-
     def kick(self, nick: str, why: str = "a short rest") -> None:
         """Send somebody out of the channel."""
         self._soon(self._all, f":wren_bobbin!wren@{HOST} KICK {self.channel} {nick} :{why}")
-
-    def _soon(self, job: Callable[..., Any], *given: Any) -> None:
-        if self._loop is not None:
-            self._loop.call_soon_threadsafe(job, *given)
-
-    def _run(self) -> None:
-        loop = self._loop = asyncio.new_event_loop()
-        asyncio.set_event_loop(loop)
-        self._server = loop.run_until_complete(asyncio.start_server(self._serve, "127.0.0.1", self.port))
-        self.port = self._server.sockets[0].getsockname()[1]
-        self._ready.set()
-        loop.run_forever()
-        loop.run_until_complete(loop.shutdown_asyncgens())
-        loop.close()
-
-    async def _close(self) -> None:
-        assert self._server is not None
-        self._server.close()
-        for one in list(self._guests):
-            one.writer.close()
-        others = [task for task in asyncio.all_tasks() if task is not asyncio.current_task()]
-        for task in others:
-            task.cancel()
-        await asyncio.gather(*others, return_exceptions=True)
 
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         guest = _Guest(writer)

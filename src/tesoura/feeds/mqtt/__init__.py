@@ -9,14 +9,7 @@ from tesoura.core.forms.checks import choice, text, whole
 from tesoura.core.forms.fields import Field
 from tesoura.errors import InvalidField
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched
-from tesoura.feeds.fields import optional_secret
-
-
-def _host(raw: object) -> str:
-    host = str(raw).strip()
-    if not host or any(char.isspace() or char in "/:@" for char in host.strip("[]")) or len(host) > 253:
-        raise InvalidField("Give the broker's bare name or number, such as broker.example or 127.0.0.1.")
-    return host
+from tesoura.feeds.fields import host, optional_secret
 
 
 def _topic(raw: object) -> str:
@@ -43,7 +36,7 @@ KIND = FeedKind(
     title="MQTT topics",
     about="Topics of an MQTT broker, which devices and home machines speak to.",
     fields={
-        "host": Field("Broker", _host, placeholder="broker.example"),
+        "host": Field("Broker", host("the broker's", "broker.example"), placeholder="broker.example"),
         "port": Field("Port", whole(1, 65_535), kind="number", default="1883"),
         "topic": Field("Topic", _topic, placeholder="cup/+/score", help="+ is any one part, # all that follow."),
         "user": Field("Name", text(200, empty=True), private=True, help="If the broker asks for one."),

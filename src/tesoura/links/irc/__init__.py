@@ -11,17 +11,10 @@ from tesoura.core.forms.checks import text, whole
 from tesoura.core.forms.fields import Field, number, one_of
 from tesoura.errors import InvalidField
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched, Suggested
-from tesoura.feeds.fields import optional_secret
+from tesoura.feeds.fields import host, optional_secret
 
 KEEP, DROP = "keep", "drop"
 _LOOPBACK = re.compile(r"localhost|127(\.\d+){3}|\[?::1\]?")
-
-
-def _host(raw: object) -> str:
-    host = str(raw).strip()
-    if not host or any(char.isspace() or char in "/:@" for char in host.strip("[]")) or len(host) > 253:
-        raise InvalidField("Give the server's bare name or number, such as chat.example or 127.0.0.1.")
-    return host
 
 
 def _channel(raw: object) -> str:
@@ -65,7 +58,7 @@ KIND = FeedKind(
     title="A chat (IRC)",
     about="A channel of a chat that speaks IRC: what viewers say there becomes events, and cues can answer.",
     fields={
-        "host": Field("Server", _host, placeholder="chat.example"),
+        "host": Field("Server", host("the server's", "chat.example"), placeholder="chat.example"),
         "port": Field("Port", whole(1, 65_535), kind="number", default="6697"),
         "tls": one_of("The way there is", (("yes", "encrypted (TLS)"), ("no", "open")), "yes"),
         "channel": Field("Channel", _channel, placeholder="#windyladder"),
