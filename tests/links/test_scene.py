@@ -177,6 +177,22 @@ def test_a_switch_whose_answer_is_lost_counts_when_the_notice_came(
     assert meet(program, switch) == "Talk"
 
 
+def test_a_source_is_shown_and_hidden_there_and_a_clip_that_nobody_keeps_is_refused(program: Compositor) -> None:
+    program.overlays = {"Cup": "http://127.0.0.1:9/o/x"}
+
+    async def ask(link: SceneLink, following: Following) -> tuple[bool, bool]:
+        await link.set_visible("Cup", False, "play")
+        hidden = ("Play", "Cup") in program.hidden
+        await link.set_visible("Cup", True)
+        with pytest.raises(Gone, match="There is no source Nobody"):
+            await link.set_visible("Nobody", True)
+        with pytest.raises(SourceUnavailable, match="Nothing is kept of the picture"):
+            await link.save_clip(24.0)
+        return hidden, ("Play", "Cup") in program.hidden
+
+    assert meet(program, ask) == (True, False)
+
+
 ODD = ('{"jsonrpc": "2.0", "id": 999, "result": {}}', '{"jsonrpc": "2.0", "met', '[]', '{"id": 1}', "null",
        '{"jsonrpc": "2.0", "method": "scene.changed", "params": {"scene": 7}}',
        '{"jsonrpc": "2.0", "method": "scene.listed", "params": {"scenes": "Play"}}',
