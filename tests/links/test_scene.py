@@ -17,8 +17,9 @@ from hypothesis import strategies as st
 from tesoura.errors import CredentialsRejected, Gone, ResponseNotUnderstood, SourceError, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched
 from tesoura.links.scene import protocol
+from tesoura.links.scene.coming_in import come_in, let_in
 from tesoura.links.scene.protocol import Challenge, Garbled, RequestObject, ResponseObject
-from tesoura.links.scene.talk import SceneLink, let_in, talk
+from tesoura.links.scene.talk import SceneLink, talk
 from tesoura.settings import wall_clock
 from tesoura.standins.compositor import Compositor
 from tests.conftest import until
@@ -313,8 +314,6 @@ def test_no_challenge_is_asked_twice() -> None:
 
 
 def test_a_listener_that_does_not_know_the_password_is_told_nothing(monkeypatch: pytest.MonkeyPatch) -> None:
-    from tesoura.links.scene.talk import come_in
-
     challenge = {"jsonrpc": "2.0", "method": "link.challenge", "params": {"salt": "s", "nonce": "n" * 24}}
     wire = Scripted(challenge, {"jsonrpc": "2.0", "id": 0, "result": {"proof": "made up"}})
     with pytest.raises(CredentialsRejected, match="does not know the password itself"):
