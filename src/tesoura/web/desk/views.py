@@ -198,8 +198,8 @@ def _streaming() -> datetime | None:
 
 @blueprint.get("/desk/air")
 def air_fragment() -> ResponseReturnValue:
-    """Whether the air is cleared, and what can be taken back."""
-    return _air()
+    """Whether the air is cleared, and what can be taken back; what the last press led to stays beside it."""
+    return render_template("desk/_air_acts.html", **air())
 
 
 def air() -> dict[str, Any]:
