@@ -18,12 +18,14 @@ from starlette.staticfiles import StaticFiles
 from starlette.types import ASGIApp, Receive, Scope, Send
 
 import tesoura
+from tesoura.actions.buttons import Buttons
 from tesoura.errors import PortInUse
+from tesoura.links.device.door import DeviceDoor
 from tesoura.links.scene.door import SceneDoor
 from tesoura.outputs.frames import FrameWriter
 from tesoura.outputs.sockets import DeskSocket, OverlaySocket
 from tesoura.runtime.facade import Runtime
-from tesoura.settings import STATIC, Settings
+from tesoura.settings import STATIC, Settings, device_cookie
 from tesoura.store.store import Store
 from tesoura.web import create_pages, desk_ticket
 from tesoura.web.api.intake import EVENTS, EventsDoor
@@ -79,6 +81,7 @@ def create_app(settings: Settings, store: Store) -> Starlette:
         )
 
     ticket = desk_ticket(store, settings)
+    runtime.devices.operated_by(Buttons(runtime), ticket)
     return Application(
         EVENTS,
         Guard(EventsDoor(runtime), settings),
@@ -86,6 +89,9 @@ def create_app(settings: Settings, store: Store) -> Starlette:
             Route("/healthz", health),
             WebSocketRoute("/live/desk/{ticket}", DeskSocket(runtime.hub, ticket, runtime.topics.since)),
             WebSocketRoute("/scene-link/{name}", SceneDoor(runtime.links.arrive)),
+            WebSocketRoute(
+                "/device-socket", DeviceDoor(runtime.devices.admit, runtime.devices.leave, device_cookie(settings))
+            ),
             WebSocketRoute("/live/{token}", OverlaySocket(runtime.hub)),
             Mount("/static", _Static(directory=STATIC)),
             Mount("/", WholeRequests(WSGIMiddleware(create_pages(runtime, settings), workers=WORKER_THREADS))),  # type: ignore[arg-type]

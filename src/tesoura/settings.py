@@ -55,6 +55,11 @@ class Settings:
         return self.host not in LOOPBACK
 
 
+def device_cookie(settings: Settings) -> str:
+    """Under which name a paired phone's browser keeps its token. Cookies know no ports, so the port is in it."""
+    return f"tesoura_device_{settings.port}"
+
+
 @lru_cache(maxsize=1)
 def build() -> str:
     """A name for this very version of the pages: it changes with the version and with any script or style."""

@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 from axe_playwright_python.sync_playwright import Axe
-from playwright.sync_api import Browser, BrowserContext, Page, expect
+from playwright.sync_api import BrowserContext, Page, expect
 
 from tesoura.standins.members import DEFAULT_KEY, MembersService
 from tests.conftest import Running, until

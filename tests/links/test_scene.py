@@ -16,9 +16,11 @@ from hypothesis import strategies as st
 
 from tesoura.errors import CredentialsRejected, Gone, ResponseNotUnderstood, SourceError, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched
+from tesoura.links import rpc
+from tesoura.links.rpc import Garbled, RequestObject, ResponseObject
 from tesoura.links.scene import protocol
 from tesoura.links.scene.coming_in import come_in, let_in
-from tesoura.links.scene.protocol import Challenge, Garbled, RequestObject, ResponseObject
+from tesoura.links.scene.protocol import Challenge
 from tesoura.links.scene.talk import SceneLink, talk
 from tesoura.settings import wall_clock
 from tesoura.standins.compositor import Compositor
@@ -337,7 +339,7 @@ def test_a_listener_that_does_not_know_the_password_is_told_nothing(monkeypatch:
     ],
 )  # fmt: skip
 def test_a_message_is_an_answer_a_notice_or_none(text: str, said: object) -> None:
-    assert protocol.read(text) == said
+    assert rpc.read(text) == said
 
 
 KEYS = st.sampled_from(["jsonrpc", "id", "method", "params", "result", "error", "code", "message", "scenes", "name"])
@@ -349,7 +351,7 @@ ANYTHING = st.recursive(
 @given(ANYTHING)
 def test_no_message_whatever_breaks_the_reader(said: Any) -> None:
     for text in (json.dumps(said), json.dumps({"jsonrpc": "2.0", "id": said, "result": said, "method": said})):
-        assert isinstance(protocol.read(text), ResponseObject | RequestObject | Garbled)
+        assert isinstance(rpc.read(text), ResponseObject | RequestObject | Garbled)
     assert protocol.scenes_in(said) is None or isinstance(protocol.scenes_in(said), tuple)
 
 

@@ -9,8 +9,10 @@ import subprocess
 import sys
 from pathlib import Path
 
+from tesoura.links import rpc
+from tesoura.links.rpc import RequestObject, ResponseObject
 from tesoura.links.scene import protocol
-from tesoura.links.scene.protocol import Challenge, RequestObject, ResponseObject
+from tesoura.links.scene.protocol import Challenge
 from tesoura.links.scene.talk import ANSWER_S, CLIP_S, MOST_GARBLED, NOTICES
 from tesoura.standins.compositor import Compositor
 from tests.conftest import Running, until
@@ -25,7 +27,7 @@ EXAMPLES = [json.loads(one) for one in re.findall(r"```json\n(.*?)\n```", PAGE, 
 def test_every_example_is_a_message_that_is_understood() -> None:
     assert len(EXAMPLES) == 11
     for one in EXAMPLES:
-        assert isinstance(protocol.read(json.dumps(one)), RequestObject | ResponseObject)
+        assert isinstance(rpc.read(json.dumps(one)), RequestObject | ResponseObject)
 
 
 def test_every_method_of_the_page_is_spoken_and_none_is_missing() -> None:
@@ -48,13 +50,13 @@ def test_the_examples_are_answered_as_they_say() -> None:
 
 def test_the_numbers_of_the_page_are_those_of_the_program() -> None:
     assert f"within {ANSWER_S:.0f} seconds, that to `clip.save` within {CLIP_S:.0f}" in PAGE
-    assert (protocol.LONGEST, protocol.ROUNDS, MOST_GARBLED) == (64_000, 100_000, 50)
+    assert (rpc.LONGEST, protocol.ROUNDS, MOST_GARBLED) == (64_000, 100_000, 50)
     assert "at most 64,000" in PAGE
     assert "100,000 rounds" in PAGE
     assert "after fifty" in PAGE
     codes = dict(re.findall(r"\| (-?\d+) \| (.+) \|", PAGE))
     assert {int(one) for one in codes} == {protocol.NO_SUCH_SCENE, protocol.NOT_NOW, protocol.NO_SUCH_SOURCE,
-                                           protocol.NOT_PROVEN, protocol.NO_SUCH_METHOD}  # fmt: skip
+                                           protocol.NOT_PROVEN, rpc.NO_SUCH_METHOD}  # fmt: skip
 
 
 def test_a_proof_is_what_the_page_says() -> None:

@@ -14,6 +14,12 @@ def send(running: Running, to: str, **data: Any) -> tuple[int, str]:
     return answer.status_code, flat(answer.text)
 
 
+def pressed(running: Running, button: str) -> str:
+    """What a press says where no script runs."""
+    running.press("/", f"/desk/leaves/press/{button}", {})
+    return flat(running.client.get("/").text)
+
+
 def test_a_leaf_is_made_buttons_are_laid_pressed_moved_and_taken_off(running: Running) -> None:
     running.add_overlay("a song", name="Song")
     assert "Lay what you press while live" in flat(running.client.get("/desk/leaves/").text)
@@ -24,8 +30,9 @@ def test_a_leaf_is_made_buttons_are_laid_pressed_moved_and_taken_off(running: Ru
     page = flat(running.client.get("/desk/leaves/").text)
     assert "no scene → Talk" in page
     assert "viewers see it · Hide" in page
-    assert "The scene is Talk." in send(running, "press/b2", leaf="l1")[1]
-    assert "hidden · Show" in send(running, "press/b3", leaf="l1")[1]
+    assert "The scene is Talk." in pressed(running, "b2")
+    assert "is hidden, until told otherwise." in pressed(running, "b3")
+    assert "hidden · Show" in flat(running.client.get("/desk/leaves/").text)
     moved = send(running, "l1/buttons/b3/move", place="0")[1]
     assert moved.index("Song") < moved.index("<b>Talk")
     assert "“Talk” was taken off" in send(running, "l1/buttons/b2/remove")[1]
@@ -49,19 +56,17 @@ def test_a_button_of_a_cue_that_rests_tells_the_seconds_left(running: Running) -
     name = new_cue(running, do_1="set", signal_1="script.cheers", value_of_1="1", rests="1 h")
     send(running, "new", name="Play")
     send(running, "l1/lay", does="cue", cue=name)
-    assert "It fires now." in send(running, "press/b2", leaf="l1")[1]
+    assert "It fires now." in pressed(running, "b2")
     until(lambda: running.signal("cheer.state").get("value") == "rests")
-    page = flat(running.client.get("/desk/leaves/").text)
-    assert "s left" in page
-    assert "every 1s" in page
+    (face,) = running.runtime.call(lambda self: self.devices.operator.faces("l1", "desk"))
+    assert (face.state, face.blocked, 3_590 < face.of_s <= 3_600) == ("not now", True, True)
 
 
 def test_a_press_for_what_is_gone_says_so_and_breaks_nothing(running: Running) -> None:
     send(running, "new", name="Play")
     send(running, "l1/lay", does="cue", cue="nobody")
-    assert send(running, "press/b2", leaf="l1")[0] == 422
-    status, page = send(running, "press/b77", leaf="l1")
-    assert (status, "There is no such button any more." in page) == (422, True)
+    assert "There is no instrument nobody" in pressed(running, "b2")
+    assert "There is no such button any more." in pressed(running, "b77")
     status, page = send(running, "l1/lay", does="say", chat="", line="hello")
     assert (status, "Choose a chat." in page) == (422, True)
     assert send(running, "l9/lay", does="air")[0] == 422
@@ -78,3 +83,31 @@ def test_a_program_presses_a_button_and_its_act_is_taken_back(running: Running) 
     assert said(running, token) == {"Song": "a song"}
     refused = running.client.post("/api/actions/leaf.new", json={"name": "x"}, headers=running.auth)
     assert refused.status_code == 403
+
+
+def test_a_button_is_changed_a_leaf_renamed_and_a_ready_set_laid(running: Running) -> None:
+    running.press("/", "/instruments/new/countdown", {"title": "Kettle", "length": "9 min"})
+    send(running, "new", name="Play")
+    send(running, "l1/lay", does="scene", scene="Talk")
+    assert "Change “Talk”" in flat(running.client.get("/desk/leaves/?leaf=l1&laying=yes&change=b2").text)
+    assert "“Off to talk” was changed" in send(running, "l1/buttons/b2/change", does="scene", scene="Talk",
+                                               words="Off to talk", key="Shift+t")[1]  # fmt: skip
+    assert "<kbd>Shift+T</kbd>" in flat(running.client.get("/desk/leaves/").text)
+    assert "The leaf is called Breaks." in send(running, "l1/rename", name="Breaks")[1]
+    page = send(running, "l1/set", instrument="kettle")[1]
+    assert "The buttons of “Kettle” are laid." in page
+    assert "<b>Kettle: Add 3 min</b>" in page
+    assert "There is no instrument pot" in send(running, "l1/set", instrument="pot")[1]
+
+
+def test_a_key_that_has_a_use_already_is_named_with_what_has_it(running: Running) -> None:
+    running.press("/", "/feeds/new/hand", {"title": "Deaths", "what": "number", "key_up": "u", "low": "0", "high": "9"})
+    send(running, "new", name="Play")
+    send(running, "l1/lay", does="air", key="F13")
+    for key, words in {
+        "F13": "F13 presses “Clear the air” already.", "u": "u is a key of Deaths, which is set by hand.",
+        "g": "“g” is a key that the pages use themselves.", "ctrl+w": "Ctrl+W closes the page in the browser.",
+        "Hyper": "This is no key that can be had.",
+    }.items():  # fmt: skip
+        status, page = send(running, "l1/lay", does="undo", key=key)
+        assert (status, words in page) == (422, True), key

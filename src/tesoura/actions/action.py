@@ -48,6 +48,8 @@ class Doing:
     runtime: Runtime
     actor: str
     cause: int | None = None
+    id: str = ""
+    """The id of the event that comes of it, when it has one: what is done twice under the same id is done once."""
 
     def now(self) -> datetime:
         """The present instant."""
@@ -132,7 +134,9 @@ async def perform(doing: Doing, action: Action, given: Given) -> Done:
         shown = {name: str(value)[:200] for name, value in given.items()
                  if name in action.fields and action.fields[name].kind not in ("data", "secret")}  # fmt: skip
         data = {"action": action.name, "given": shown, "words": done.words}
-        event = Event(uuid.uuid4().hex, "tesoura", DONE, doing.now(), data, action.name, doing.cause, doing.actor)
+        event = Event(
+            doing.id or uuid.uuid4().hex, "tesoura", DONE, doing.now(), data, action.name, doing.cause, doing.actor
+        )
         await doing.runtime.journal.log([event])
     return done
 

@@ -9,7 +9,7 @@ from tesoura.core.forms.fields import Field
 
 async def _clear(doing: Doing, given: Given) -> Done:
     cleared = given["cleared"] == "yes"
-    await doing.runtime.showing.clear(cleared, doing.actor, doing.cause)
+    await doing.runtime.showing.clear(cleared, doing.actor, doing.cause, doing.id)
     doing.runtime.touched("overlays")
     if not cleared:
         doing.runtime.show_waiting()

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
-from tesoura.actions.action import Action, Call, Doing, Done, Given, Run
+from tesoura.actions.action import Action, Call, Doing, Done, Given, Run, one_of_these
 from tesoura.actions.roles import SET_UP
-from tesoura.core.desk.buttons import button_of
+from tesoura.core.desk.buttons import LONGEST_WORDS, DeskButton, button_of
 from tesoura.core.desk.leaves import LONGEST_NAME, Leaves, leaves_of
 from tesoura.core.forms.checks import text, whole
 from tesoura.core.forms.fields import Field
-from tesoura.errors import InvalidField
+from tesoura.errors import InvalidField, InvalidPiece
 
 _LEAF = {"leaf": Field("Leaf", text(20))}
 _BUTTON = {"button": Field("Button", text(20))}
@@ -20,6 +20,15 @@ def _data(raw: object) -> dict[str, Any]:
     if not isinstance(raw, dict):
         raise InvalidField("Give the choices as an object.")
     return raw
+
+
+def _free(doing: Doing, button: DeskButton) -> DeskButton:
+    """It, unless a value that is set by hand has its key. Raises InvalidPiece."""
+    for name, title in doing.runtime.feeds.titles("hand"):
+        choices = doing.runtime.feeds.hand_choices(name) or {}
+        if button.key and button.key in (choices.get("key_up"), choices.get("key_down")):
+            raise InvalidPiece({"key": f"{button.key} is a key of {title}, which is set by hand. Press another."})
+    return button
 
 
 async def _keep(doing: Doing, leaves: Leaves, words: str, result: Given) -> Done:
@@ -48,12 +57,27 @@ async def _remove(doing: Doing, given: Given) -> Done:
 
 
 async def _lay(doing: Doing, given: Given) -> Done:
-    leaves, button = doing.runtime.leaves.present.laid(given["leaf"], button_of("new", given["choices"]))
+    wished = _free(doing, button_of("new", given["choices"]))
+    leaves, button = doing.runtime.leaves.present.laid(given["leaf"], wished)
     return await _keep(doing, leaves, f"“{button.shown_words}” is laid.", {"button": button.id})
 
 
+async def _lay_set(doing: Doing, given: Given) -> Done:
+    """Lay all that an instrument is operated with."""
+    state = doing.runtime.instruments.standing(given["instrument"].lower())
+    if state is None:
+        known = [one.setup.name for one in doing.runtime.instruments.all()]
+        raise one_of_these("instrument", given["instrument"], known)
+    setup, leaves = state.setup, doing.runtime.leaves.present
+    for words, command, with_it in setup.kind_of.ready_buttons:
+        shown = f"{setup.choices['title']}: {words}"[:LONGEST_WORDS]
+        typed = {"does": "command", "instrument": setup.name, "command": command, "with": with_it, "words": shown}
+        leaves, _ = leaves.laid(given["leaf"], button_of("new", typed))
+    return await _keep(doing, leaves, f"The buttons of “{setup.choices['title']}” are laid.", {})
+
+
 async def _change(doing: Doing, given: Given) -> Done:
-    button = button_of(given["button"], given["choices"])
+    button = _free(doing, button_of(given["button"], given["choices"]))
     leaves = doing.runtime.leaves.present.changed(button)
     return await _keep(doing, leaves, f"“{button.shown_words}” was changed.", {})
 
@@ -88,6 +112,8 @@ ALL = (
     _setup("leaf.rename", "Rename a leaf", {**_LEAF, **_NAME}, _rename),
     _setup("leaf.remove", "Take a leaf away", _LEAF, _remove),
     _setup("button.lay", "Lay a button", {**_LEAF, **_CHOICES}, _lay),
+    _setup("button.lay_set", "Lay all buttons of an instrument", {**_LEAF, "instrument": Field("Instrument", text(60))},
+           _lay_set),
     _setup("button.change", "Change a button", {**_BUTTON, **_CHOICES}, _change),
     _setup("button.move", "Move a button", {**_BUTTON, "place": Field("Place", whole(0, 200), kind="number", default=0),
                                             "leaf": Field("Leaf", text(20, empty=True))}, _move),

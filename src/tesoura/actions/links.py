@@ -26,7 +26,7 @@ async def _foresee_say(doing: Doing, given: Given) -> str:
 
 async def _show(doing: Doing, given: Given) -> Done:
     shown = given["shown"] == "yes"
-    await doing.runtime.showing.settle(given["piece"], shown, doing.actor, doing.cause)
+    await doing.runtime.showing.settle(given["piece"], shown, doing.actor, doing.cause, doing.id)
     words = f"{given['piece']} is {'shown' if shown else 'hidden'}, until told otherwise."
     return Done(words, {"shown": shown}, Call("piece.show", {**given, "shown": "no" if shown else "yes"}))
 

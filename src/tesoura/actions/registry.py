@@ -8,6 +8,7 @@ from dataclasses import replace
 from tesoura.actions import (
     air,
     computed_setup,
+    devices,
     drafts,
     feed_picks,
     feed_setup,
@@ -33,8 +34,8 @@ from tesoura.core.forms.fields import Field
 from tesoura.errors import Gone
 
 ROOMS = (
-    session, values, links, air, leaves, overlays, overlay_setup, drafts, feeds, feed_setup, feed_picks, machine,
-    computed_setup, looks, media, text_files,
+    session, values, links, air, leaves, devices, overlays, overlay_setup, drafts, feeds, feed_setup, feed_picks,
+    machine, computed_setup, looks, media, text_files,
     recipes, preferences, log,
 )  # fmt: skip
 

@@ -11,6 +11,7 @@ class Role(StrEnum):
     HERE = "the owner, on this machine"
     AWAY = "the owner, signed in from the network"
     KEY = "a program with a key"
+    DEVICE = "a paired phone or pad"
 
 
 OPERATE = frozenset(Role)
@@ -25,4 +26,6 @@ def role_of(actor: str) -> Role:
     """The role of an actor as the log names him; the least of them for whoever is none of the owner's."""
     if actor == "desk":
         return Role.HERE
-    return Role.AWAY if actor.startswith("desk:") else Role.KEY
+    if actor.startswith("desk:"):
+        return Role.AWAY
+    return Role.DEVICE if actor.startswith("device:") else Role.KEY

@@ -22,7 +22,7 @@ def _scene(raw: object) -> str:
 
 async def _set_scene(doing: Doing, given: Given) -> Done:
     before, scene = doing.runtime.stage.scene, given["scene"]
-    await doing.runtime.set_scene(scene, doing.actor, doing.cause)
+    await doing.runtime.set_scene(scene, doing.actor, doing.cause, doing.id)
     return Done(f"The scene is {scene or 'none'}.", {"scene": scene}, Call("scene.set", {"scene": before}))
 
 
@@ -77,7 +77,9 @@ async def _set_by_hand(doing: Doing, given: Given) -> Done:
     name = given["name"].lower()
     signal, choices = _by_hand(doing, name)
     before = doing.runtime.engine.values.get(signal)
-    made = await doing.runtime.set_values.by_hand(signal, lambda present: _chosen(choices, given, present), doing.actor)
+    made = await doing.runtime.set_values.by_hand(
+        signal, lambda present: _chosen(choices, given, present), doing.actor, doing.id
+    )
     undo = Call("hand.set", {"name": name, "value": before}) if before is not None else None
     return Done(f"{signal} is {made.value}.", {"signal": signal}, undo)
 
@@ -155,7 +157,9 @@ def _without_names(given: Given) -> dict[str, Any]:
 async def _command(doing: Doing, given: Given) -> Done:
     name, command = given["instrument"].lower(), given["command"].lower()
     try:
-        step = await doing.runtime.instruments.command(name, command, _without_names(given), doing.actor)
+        step = await doing.runtime.instruments.command(
+            name, command, _without_names(given), doing.actor, doing.cause, doing.id
+        )
     except LookupError:
         raise one_of_these("instrument", name, _instruments(doing)) from None
     undo = None

@@ -1,14 +1,14 @@
-"""The desk's leaves of buttons as they lie, kept over a restart; and what a button stands for now."""
+"""The desk's leaves of buttons as they lie, kept over a restart; what a button stands for, what presses led to."""
 
 from __future__ import annotations
 
 import asyncio
 import json
-from dataclasses import dataclass
 
 from sqlmodel import Session
 
 from tesoura.core.desk.buttons import DeskButton
+from tesoura.core.desk.faces import Outcome
 from tesoura.core.desk.leaves import Leaves, leaves_of
 from tesoura.runtime.stage import Stage
 from tesoura.store import state
@@ -16,17 +16,8 @@ from tesoura.store.store import Store
 
 KEPT = "desk_leaves"
 """The choice under which they are stored."""
-
-
-@dataclass(frozen=True, slots=True)
-class ButtonState:
-    """A button as it stands: whether what it stands for is shown or on, and what a press would do, or why nothing."""
-
-    button: DeskButton
-    on: bool
-    would: str = ""
-    why_not: str = ""
-    wait_s: float = 0.0
+IN_SIGHT_S = 6.0
+"""For so long what a press led to stands on its button."""
 
 
 class DeskLeaves:
@@ -35,6 +26,8 @@ class DeskLeaves:
     def __init__(self, store: Store, stage: Stage) -> None:
         self._store, self._stage, self._curtain = store, stage, stage.curtain
         self.present = leaves_of(json.loads(store.read(lambda session: state.choice(session, KEPT)) or "{}"))
+        self._outcomes: dict[str, Outcome] = {}
+        self._rests: dict[str, tuple[float, float]] = {}
 
     async def keep(self, leaves: Leaves) -> None:
         """From now on they lie so."""
@@ -53,3 +46,28 @@ class DeskLeaves:
         if button.does == "scene":
             return self._stage.scene.casefold() == button.own["scene"].casefold()
         return button.does == "air" and self._curtain.cleared
+
+    def pressed(self, button: str, outcome: Outcome) -> None:
+        """A press led to this."""
+        self._outcomes[button] = outcome
+
+    def outcome(self, button: str, now: float) -> Outcome | None:
+        """What the last press of a button led to, while that is told."""
+        outcome = self._outcomes.get(button)
+        if outcome is not None and not 0 <= now - outcome.at < IN_SIGHT_S:
+            del self._outcomes[button]
+            return None
+        return outcome
+
+    def rests_s(self, button: str, free_at: float, now: float) -> float:
+        """How long a button rests in all that can be pressed again then: counted from when that was first seen."""
+        known, since = self._rests.get(button, (0.0, 0.0))
+        if known != free_at:
+            since = now
+            self._rests[button] = (free_at, since)
+        return max(free_at - since, 0.0)
+
+    def next_change(self, now: float) -> float | None:
+        """When the next of what presses led to is told no more, or a button that rests is free."""
+        ends = [one.at + IN_SIGHT_S for one in self._outcomes.values()] + [at for at, _ in self._rests.values()]
+        return min((at for at in ends if at > now), default=None)

@@ -30,6 +30,7 @@ from tesoura.runtime.audience import Viewers
 from tesoura.runtime.computations import Computations
 from tesoura.runtime.corrections import Corrections
 from tesoura.runtime.desk_leaves import DeskLeaves
+from tesoura.runtime.devices import Devices
 from tesoura.runtime.effects import Effects
 from tesoura.runtime.explaining import Explanation, explain
 from tesoura.runtime.feed_watch import FeedWatch
@@ -90,6 +91,7 @@ class Runtime:
         self.studio = Studio(store)
         self.stage = Stage(store, self._engine, self.hub, self._clock)
         self.leaves = DeskLeaves(store, self.stage)
+        self.devices = Devices(store, self.leaves, self._clock, settings.lasting_s, self._tasks.start, self.touched)
         self._pipeline = Pipeline(self._engine, self.stage)
         self.feeds = Feeds(
             store, self._engine, self._clock, self._publish, self._on_feed, self._on_readings, self._on_link_scene
@@ -237,14 +239,14 @@ class Runtime:
         signal = self.feeds.hand_signal(name)
         return await self.set_values.by_hand(signal, choose, actor) if signal else None
 
-    async def set_scene(self, scene: str, actor: str = "desk", cause: int | None = None) -> None:
+    async def set_scene(self, scene: str, actor: str = "desk", cause: int | None = None, id: str = "") -> None:
         """Make this the present scene; it is in the log before this ends.
 
         With a scene link, the program that composes the picture switches first. Raises SourceUnavailable when it
         cannot be asked, and Gone when it has no such scene.
         """
         scene = await self.talking.switch(scene)
-        await self.set_values.scene(self.preferences.scene_signal, scene, actor, cause)
+        await self.set_values.scene(self.preferences.scene_signal, scene, actor, cause, id)
 
     async def _on_link_scene(self, name: str, scene: str) -> None:
         """A scene link tells the present scene."""
@@ -353,6 +355,11 @@ class Runtime:
     def touched(self, *topics: str) -> None:
         """Something that the desks show has changed."""
         self.topics.touch(*topics)
+        self.devices.touched()
+
+    def start_beside(self, job: Coroutine[Any, Any, Any], name: str) -> None:
+        """Run this beside everything else."""
+        self._tasks.start(job, name)
 
     def _publish(self, changes: Changes) -> None:
         self._follow(self._pipeline.follow(changes, self._clock()))

@@ -105,8 +105,9 @@ class Instruments:
         return player
 
     async def command(
-        self, name: str, command: str, given: Mapping[str, Any], actor: str = "desk", cause: int | None = None
-    ) -> Step:
+        self, name: str, command: str, given: Mapping[str, Any], actor: str = "desk", cause: int | None = None,
+        id: str = "",
+    ) -> Step:  # fmt: skip
         """Give a command: it is in the log before this ends. Raises LookupError, and InvalidField."""
         # One after the other: the second of two equal ones finds the instrument as the first has left it.
         async with self._turns.setdefault(name, asyncio.Lock()):
@@ -117,7 +118,7 @@ class Instruments:
             step = player.attempt(Command(command, given, chance=chance), now)
             data = {"command": command, **step.given, **({} if chance is None else {"chance": chance})}
             kind = player.definition.command_type
-            event = Event(uuid.uuid4().hex, "tesoura", kind, now, data, name, cause, actor)
+            event = Event(id or uuid.uuid4().hex, "tesoura", kind, now, data, name, cause, actor)
             logged = await self._journal.log([event])
             if logged and (why := player.refusal_of(logged[0].seq)):
                 raise CommandRefused(f"Something came before it: {why}")

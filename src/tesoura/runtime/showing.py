@@ -50,12 +50,12 @@ class Showing:
             return found
         raise Gone(f"{piece[:80]} shows moments: it comes and goes with them.")
 
-    async def settle(self, piece: str, shown: bool, actor: str, cause: int | None = None) -> None:
+    async def settle(self, piece: str, shown: bool, actor: str, cause: int | None = None, id: str = "") -> None:
         """Show or hide a piece until told otherwise. Raises Gone."""
         keys = self.keys_of(piece)
         name = " / ".join(self._names(keys[0]))
-        event = Event(uuid.uuid4().hex, "tesoura", SHOWN, self._clock(), {"piece": name, "shown": shown}, name, cause,
-                      actor)  # fmt: skip
+        data = {"piece": name, "shown": shown}
+        event = Event(id or uuid.uuid4().hex, "tesoura", SHOWN, self._clock(), data, name, cause, actor)
         claims = self._curtain.claims
         for key in keys:
             claims = claims.settled(key, shown)
@@ -64,18 +64,22 @@ class Showing:
         def also(session: Session) -> None:
             state.choose(session, _KEPT, kept)
 
-        await self._journal.log([event], also)
+        if not await self._journal.log([event], also):
+            return
         for key in keys:
             self._curtain.claim(self._curtain.claims.settled(key, shown))
 
-    async def clear(self, cleared: bool, actor: str, cause: int | None = None) -> None:
+    async def clear(self, cleared: bool, actor: str, cause: int | None = None, id: str = "") -> None:
         """Hide everything on all overlays, or bring it back as it was; it holds over a restart."""
-        event = Event(uuid.uuid4().hex, "tesoura", CLEARED, self._clock(), {"cleared": cleared}, None, cause, actor)
+        event = Event(
+            id or uuid.uuid4().hex, "tesoura", CLEARED, self._clock(), {"cleared": cleared}, None, cause, actor
+        )
 
         def also(session: Session) -> None:
             state.choose(session, _CLEARED, "yes" if cleared else "no")
 
-        await self._journal.log([event], also)
+        if not await self._journal.log([event], also):
+            return
         if not cleared:
             # What ended meanwhile is gone before anything is seen again.
             self._stage.end_moments(self._clock())

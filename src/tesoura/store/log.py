@@ -147,6 +147,11 @@ def happenings(
         cursor.close()
 
 
+def has(session: Session, source: str, id: str) -> bool:
+    """Whether an event of this source and id is in the log."""
+    return session.exec(select(EventRow.seq).where(EventRow.source == source, EventRow.id == id)).first() is not None
+
+
 def backwards(session: Session, types: Sequence[str], until_seq: int) -> Iterator[Logged]:
     """The events of these types, the latest first, amounts as they were corrected since."""
     corrected = corrections(session)

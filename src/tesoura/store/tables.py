@@ -344,3 +344,16 @@ class ChoiceRow(SQLModel, table=True):
     __tablename__ = "choice"
     name: str = Field(primary_key=True)
     value: str = Field(sa_column=Column(Text, nullable=False))
+
+
+class DeviceRow(SQLModel, table=True):
+    """A phone or a pad that was paired, known only by the hash of its token; `leaves` are those it may press on."""
+
+    __tablename__ = "device"
+    id: int | None = Field(default=None, primary_key=True)
+    name: str
+    kind: str
+    hash: str = Field(unique=True)
+    leaves: list[str] = Field(sa_column=Column(JSON, nullable=False))
+    paired_at: datetime = _instant(nullable=False)
+    seen_at: datetime | None = _instant(nullable=True)

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from tesoura.core.desk.keys import desk_key
 from tesoura.core.forms.checks import choice, text
 from tesoura.core.forms.fields import Field, one_of
 from tesoura.core.forms.form import fill
@@ -31,6 +32,10 @@ class ButtonKind:
     press: Callable[[Mapping[str, str], bool], Press]
     words: Callable[[Mapping[str, str]], str]
     needs: Mapping[str, str] = field(default_factory=dict)
+    turns: bool = False
+    """Whether it stands for a value that a dial turns, too."""
+    toggles: bool = False
+    """Whether a press turns what it stands for on or off."""
 
 
 _SHORT = text(200, empty=True)
@@ -68,7 +73,7 @@ _TABLE = (
     ButtonKind(
         "piece", "show and hide a piece", {"part": Field("The piece", _SHORT, kind="part")},
         lambda own, on: ("piece.show", {"piece": own["part"], "shown": "no" if on else "yes"}),
-        lambda own: own["part"].rpartition(" / ")[2], {"part": "Choose a piece that is on air."},
+        lambda own: own["part"].rpartition(" / ")[2], {"part": "Choose a piece that is on air."}, toggles=True,
     ),
     ButtonKind(
         "step", "count a value up or down",
@@ -76,7 +81,19 @@ _TABLE = (
          "by": one_of("By", (("1", "one up"), ("-1", "one down")), "1")},
         lambda own, on: ("hand.set", {"name": own["hand"], "step": own["by"]}),
         lambda own: f"{own['hand']} {'+' if own['by'] == '1' else '−'}1".replace("_", " "),
-        {"hand": "Choose a value that is set by hand."},
+        {"hand": "Choose a value that is set by hand."}, turns=True,
+    ),
+    ButtonKind(
+        "value", "set a value",
+        {"hand": Field("The value", _SHORT, kind="feed", of="hand"), "to": Field("To", _SHORT, placeholder="3")},
+        lambda own, on: ("hand.set", {"name": own["hand"], "value": own["to"]}),
+        lambda own: f"{own['hand']}: {own['to']}".replace("_", " "),
+        {"hand": "Choose a value that is set by hand.", "to": "Give what it is set to."},
+    ),
+    ButtonKind(
+        "level", "set a value with a slider", {"hand": Field("The value", _SHORT, kind="feed", of="hand")},
+        lambda own, on: ("hand.set", {"name": own["hand"], "step": "1"}),
+        lambda own: own["hand"].replace("_", " "), {"hand": "Choose a value that is set by hand."}, turns=True,
     ),
     ButtonKind(
         "say", "say a line in chat",
@@ -85,8 +102,9 @@ _TABLE = (
         lambda own, on: ("chat.say", {"chat": own["chat"], "line": own["line"]}), lambda own: own["line"],
         {"chat": "Choose a chat.", "line": "Give the line to say."},
     ),
+    ButtonKind("session", "start a new session", {}, lambda own, on: ("session.start", {}), lambda own: "New session"),
     ButtonKind("air", "clear the air", {}, lambda own, on: ("air.clear", {"cleared": "no" if on else "yes"}),
-               lambda own: "Clear the air"),
+               lambda own: "Clear the air", toggles=True),
     ButtonKind("undo", "undo the last", {}, lambda own, on: ("desk.undo", {}), lambda own: "Undo the last"),
 )  # fmt: skip
 KINDS: Mapping[str, ButtonKind] = {one.name: one for one in _TABLE}
@@ -104,6 +122,7 @@ FIELDS: Mapping[str, Field] = {
     "words": Field("Words on it", text(LONGEST_WORDS, empty=True), placeholder="as what it does"),
     "colour": one_of("Colour", COLOURS, "sheet"),
     "size": Field("Size", choice([one for one, _ in SIZES]), default="one", kind="choice", options=SIZES),
+    "key": Field("Key", desk_key, kind="key", placeholder="press one"),
 }  # fmt: skip
 """The form of a button."""
 
@@ -118,6 +137,7 @@ class DeskButton:
     words: str = ""
     colour: str = "sheet"
     size: str = "one"
+    key: str = ""
 
     @property
     def shown_words(self) -> str:
@@ -131,11 +151,12 @@ class DeskButton:
     def saved(self) -> dict[str, Any]:
         """It, as it is stored."""
         return {"id": self.id, "does": self.does, "own": dict(self.own), "words": self.words, "colour": self.colour,
-                "size": self.size}  # fmt: skip
+                "size": self.size, "key": self.key}  # fmt: skip
 
     def typed(self) -> dict[str, str]:
         """It, as its form holds it."""
-        return {"does": self.does, **self.own, "words": self.words, "colour": self.colour, "size": self.size}
+        return {"does": self.does, **self.own, "words": self.words, "colour": self.colour, "size": self.size,
+                "key": self.key}  # fmt: skip
 
 
 def button_of(id: str, typed: Mapping[str, object]) -> DeskButton:
@@ -149,5 +170,5 @@ def button_of(id: str, typed: Mapping[str, object]) -> DeskButton:
     wrong |= {name: words for name, words in kind.needs.items() if not own.get(name, "").strip() and name not in wrong}
     if wrong:
         raise InvalidPiece(wrong)
-    words, colour, size = (str(filled.choices[name]) for name in ("words", "colour", "size"))
-    return DeskButton(id, kind.name, own, words.strip(), colour, size)
+    words, colour, size, key = (str(filled.choices[name]) for name in ("words", "colour", "size", "key"))
+    return DeskButton(id, kind.name, own, words.strip(), colour, size, key)

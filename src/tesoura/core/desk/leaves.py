@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from tesoura.core.desk.buttons import KINDS, DeskButton
-from tesoura.errors import Gone, InvalidField
+from tesoura.errors import Gone, InvalidField, InvalidPiece
 
 MOST_LEAVES, MOST_BUTTONS, LONGEST_NAME = 12, 60, 30
 
@@ -66,6 +66,7 @@ class Leaves:
     def laid(self, leaf_id: str, button: DeskButton) -> tuple[Leaves, DeskButton]:
         """With a button more at the end of a leaf, and the button with its id. Raises Gone, and InvalidField."""
         leaf = self.leaf(leaf_id)
+        self._free(button)
         if len(leaf.buttons) >= MOST_BUTTONS:
             raise InvalidField(f"{leaf.name} has {MOST_BUTTONS} buttons already. Lay it on another leaf.")
         button = replace(button, id=f"b{self.next_id}")
@@ -83,7 +84,18 @@ class Leaves:
     def changed(self, button: DeskButton) -> Leaves:
         """With a button in the place of the one with its id. Raises Gone."""
         leaf, before = self.found(button.id)
+        self._free(button)
         return self._with(replace(leaf, buttons=tuple(button if one is before else one for one in leaf.buttons)))
+
+    def _free(self, button: DeskButton) -> None:
+        """Raises InvalidPiece when another button has this one's key."""
+        has = next((one for _, one in self.with_keys() if one.key == button.key and one.id != button.id), None)
+        if has is not None:
+            raise InvalidPiece({"key": f"{button.key} presses “{has.shown_words}” already. Press another."})
+
+    def with_keys(self) -> list[tuple[Leaf, DeskButton]]:
+        """The buttons that have a key, each with its leaf."""
+        return [(leaf, one) for leaf in self.leaves for one in leaf.buttons if one.key]
 
     def without(self, button_id: str) -> Leaves:
         """Without a button. Raises Gone."""
@@ -126,4 +138,5 @@ def _buttons(saved: Iterable[Mapping[str, Any]]) -> Iterable[DeskButton]:
     for one in saved:
         if (kind := KINDS.get(str(one["does"]))) is not None:
             own = {name: str(one["own"].get(name, "")) for name in kind.fields}
-            yield DeskButton(str(one["id"]), kind.name, own, one["words"], one["colour"], one["size"])
+            yield DeskButton(str(one["id"]), kind.name, own, one["words"], one["colour"], one["size"],
+                             str(one.get("key", "")))  # fmt: skip

@@ -131,6 +131,8 @@ class CommandKind:
     """Whether chance decides something: it is drawn when the command is given, and logged with it."""
 
 
+ReadyButton = tuple[str, str, str]
+"""A button of the desk made ready: the words on it, the command, and what is given with it, as `by 3 min`."""
 ReadyWording = tuple[str, Mapping[str, str]]
 """What a piece can be given ready made: the words that offer it, and its choices."""
 Preview = Callable[[str, Choices, Almanac, datetime, Mapping[str, Any] | None], Any]
@@ -182,6 +184,8 @@ class InstrumentKind:
     """Whether it decides in `see`, so that it must be asked there even if it reads no signal."""
     moments: Callable[[str, Choices], Mapping[str, str]] = lambda name, choices: {}
     """The types of the events that one of its name fires, each with words for it that follow “When”."""
+    buttons: Sequence[ReadyButton] = ()
+    """Its ready set of buttons for the desk; without one, each command that needs nothing else."""
     room: str = "instruments"
     """On which pages it is set up and operated."""
 
@@ -191,6 +195,11 @@ class InstrumentKind:
         from tesoura.core.instruments.items import commands_of
 
         return (*self.commands, *(commands_of(self.items) if self.items else ()))
+
+    @property
+    def ready_buttons(self) -> Sequence[ReadyButton]:
+        """The buttons with which somebody operates it from the desk."""
+        return self.buttons or tuple((one.label, one.name, "") for one in self.commands if not one.fields)
 
     def command(self, name: str) -> CommandKind | None:
         """One of its commands."""

@@ -6,18 +6,20 @@ import asyncio
 from collections.abc import Mapping
 
 from tesoura.errors import CredentialsRejected, ResponseNotUnderstood
+from tesoura.links import rpc
+from tesoura.links.rpc import RequestObject, ResponseObject
 from tesoura.links.scene import protocol
 from tesoura.links.scene.door import Wire
-from tesoura.links.scene.protocol import Challenge, RequestObject, ResponseObject
+from tesoura.links.scene.protocol import Challenge
 
 
 async def come_in(wire: Wire, password: str) -> None:
     """Come in where we have connected: answer its challenge, and have it prove itself. Raises SourceError."""
-    said = protocol.read(await wire.hear())
+    said = rpc.read(await wire.hear())
     if not isinstance(said, RequestObject) or said.method != "link.challenge":
         raise ResponseNotUnderstood("What answers there did not begin as a scene link does, with a challenge.", "")
     if said.params.get("open") is True:
-        await wire.send(protocol.request(0, "link.prove", {"version": protocol.VERSION}))
+        await wire.send(rpc.request(0, "link.prove", {"version": protocol.VERSION}))
     else:
         theirs = Challenge(str(said.params.get("salt", "")), str(said.params.get("nonce", "")))
         if not password:
@@ -27,8 +29,8 @@ async def come_in(wire: Wire, password: str) -> None:
         ours = protocol.new_challenge()
         shown = await asyncio.to_thread(protocol.proof, password, theirs, protocol.OPENER)
         given = {"version": protocol.VERSION, "proof": shown, "salt": ours.salt, "nonce": ours.nonce}
-        await wire.send(protocol.request(0, "link.prove", given))
-    came = protocol.read(await wire.hear())
+        await wire.send(rpc.request(0, "link.prove", given))
+    came = rpc.read(await wire.hear())
     if not isinstance(came, ResponseObject) or came.code is not None:
         why = came.words if isinstance(came, ResponseObject) else ""
         raise CredentialsRejected(f"The program did not take the password{f' ({why})' if why else ''}. Give it again.")
@@ -43,15 +45,13 @@ async def let_in(wire: Wire, password: str) -> None:
     if not password:
         raise CredentialsRejected("Nobody is let in without a password. Set one here, and the same in the program.")
     ours = protocol.new_challenge()
-    await wire.send(
-        protocol.notice("link.challenge", {"version": protocol.VERSION, "salt": ours.salt, "nonce": ours.nonce})
-    )
-    said = protocol.read(await wire.hear())
+    await wire.send(rpc.notice("link.challenge", {"version": protocol.VERSION, "salt": ours.salt, "nonce": ours.nonce}))
+    said = rpc.read(await wire.hear())
     if not isinstance(said, RequestObject) or said.method != "link.prove" or said.id is None:
         raise CredentialsRejected("Who connected did not answer the challenge.")
     if not await asyncio.to_thread(protocol.proven, password, ours, protocol.OPENER, said.params.get("proof")):
-        await wire.send(protocol.refusal(said.id, protocol.NOT_PROVEN, "The password is another."))
+        await wire.send(rpc.refusal(said.id, protocol.NOT_PROVEN, "The password is another."))
         raise CredentialsRejected("Who connected does not know the password. Give both sides the same.")
     theirs = Challenge(str(said.params.get("salt", ""))[:200], str(said.params.get("nonce", ""))[:200])
     shown = await asyncio.to_thread(protocol.proof, password, theirs, protocol.LISTENER)
-    await wire.send(protocol.answer(said.id, {"version": protocol.VERSION, "proof": shown}))
+    await wire.send(rpc.answer(said.id, {"version": protocol.VERSION, "proof": shown}))

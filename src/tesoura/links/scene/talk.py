@@ -12,10 +12,11 @@ from urllib.parse import urlsplit
 from tesoura.core.nearest import nearest, same_name
 from tesoura.errors import CredentialsRejected, Gone, ResponseNotUnderstood, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched, Item
+from tesoura.links import rpc
+from tesoura.links.rpc import Garbled, RequestObject, ResponseObject
 from tesoura.links.scene import protocol
 from tesoura.links.scene.coming_in import come_in, let_in
 from tesoura.links.scene.door import Arrived, Wire
-from tesoura.links.scene.protocol import Garbled, RequestObject, ResponseObject
 from tesoura.links.scene.wires import connected
 
 ANSWER_S, CLIP_S, PROVE_S = 5.0, 60.0, 10.0
@@ -58,7 +59,7 @@ class SceneLink:
         self._asked[number] = answered
         began = asyncio.get_running_loop().time()
         try:
-            await self._wire.send(protocol.request(number, method, params or {}))
+            await self._wire.send(rpc.request(number, method, params or {}))
             async with asyncio.timeout(within_s):
                 came: ResponseObject = await answered
         except TimeoutError:
@@ -151,7 +152,7 @@ class SceneLink:
     async def hear(self) -> None:
         """Take in what the other program says, until it goes. Raises SourceError."""
         while True:
-            await self._take(protocol.read(await self._wire.hear()))
+            await self._take(rpc.read(await self._wire.hear()))
 
     async def _take(self, said: ResponseObject | RequestObject | Garbled) -> None:
         if isinstance(said, ResponseObject):
@@ -163,10 +164,10 @@ class SceneLink:
                 answered.set_result(said)
         elif isinstance(said, Garbled):
             self._odd()
-            await self._wire.send(protocol.refusal(None, said.code, said.words))
+            await self._wire.send(rpc.refusal(None, said.code, said.words))
         elif said.id is not None:
             await self._wire.send(
-                protocol.refusal(said.id, protocol.NO_SUCH_METHOD, f"{said.method[:60]} is not asked of Tesoura.")
+                rpc.refusal(said.id, rpc.NO_SUCH_METHOD, f"{said.method[:60]} is not asked of Tesoura.")
             )
         else:
             self._notice(said)

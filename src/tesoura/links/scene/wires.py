@@ -9,8 +9,8 @@ from websockets.asyncio.client import ClientConnection, connect
 from websockets.exceptions import ConnectionClosed, InvalidHandshake, InvalidURI
 
 from tesoura.errors import SourceUnavailable
+from tesoura.links.rpc import LONGEST
 from tesoura.links.scene.door import GONE
-from tesoura.links.scene.protocol import LONGEST
 
 OPEN_S, PING_S = 5.0, 5.0
 

@@ -2,59 +2,38 @@
 
 from __future__ import annotations
 
-from datetime import datetime
 from typing import Any
 
-from flask import Blueprint, render_template, request
+from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from tesoura.actions.action import Call, Doing
-from tesoura.actions.registry import would
-from tesoura.core.desk.buttons import FIELDS, DeskButton
-from tesoura.core.desk.leaves import Leaf
-from tesoura.errors import InvalidPiece, TesouraError
-from tesoura.runtime.desk_leaves import ButtonState
+from tesoura.core.desk.buttons import FIELDS
+from tesoura.errors import Gone, InvalidPiece, TesouraError
 from tesoura.runtime.facade import Runtime
 from tesoura.web.cues.views import instruments_of
 from tesoura.web.shared.acting import act
-from tesoura.web.shared.doors import actor, now, runtime
+from tesoura.web.shared.doors import actor, runtime
 
 blueprint = Blueprint("leaves", __name__, url_prefix="/desk/leaves")
 
 
-async def _stands(self: Runtime, leaf: Leaf, who: str, at: datetime) -> list[ButtonState]:
-    return [await _state(self, one, who, at) for one in leaf.buttons]
-
-
-async def _state(self: Runtime, button: DeskButton, who: str, at: datetime) -> ButtonState:
-    """How a button stands: what a press would do now, or why it would do nothing."""
-    on = self.leaves.is_on(button)
-    wait_s = 0.0
-    if button.does == "cue":
-        free_at = self.engine.values.get(f"{button.own['cue']}.free_at")
-        wait_s = max(float(free_at) - at.timestamp(), 0.0) if isinstance(free_at, int | float) else 0.0
-    try:
-        words = await would(Doing(self, who), Call(*button.press(on)))
-    except TesouraError as error:
-        return ButtonState(button, on, why_not=str(error), wait_s=wait_s)
-    return ButtonState(button, on, words, wait_s=wait_s)
-
-
 def shown(leaf_id: str = "") -> dict[str, Any]:
     """All leaves, and how the buttons of one of them stand."""
-    who, at = actor(), now()
+    who = actor()
 
     async def ask(self: Runtime) -> dict[str, Any]:
-        leaves = self.leaves.present.leaves
-        leaf = next((one for one in leaves if one.id == leaf_id), leaves[0] if leaves else None)
-        buttons = await _stands(self, leaf, who, at) if leaf else []
-        return {"leaves": leaves, "leaf": leaf, "buttons": buttons}
+        present = self.leaves.present
+        leaf = next((one for one in present.leaves if one.id == leaf_id), next(iter(present.leaves), None))
+        faces = await self.devices.operator.faces(leaf.id, who) if leaf else ()
+        keys = {one.key: {"id": one.id, "words": one.shown_words} for _, one in present.with_keys()}
+        sets = [(one.setup.name, one.setup.choices["title"]) for one in self.instruments.all()]
+        return {"leaves": present.leaves, "leaf": leaf, "faces": faces, "keys": keys, "sets": sets}
 
     return runtime().call(ask)
 
 
 def _page(leaf_id: str, said: str = "", wrong: str = "", **more: Any) -> ResponseReturnValue:
-    given: dict[str, Any] = {"laying": False, "typed": {}, "wrong_fields": {}, "changing": "", "pressed": "", **more}
+    given: dict[str, Any] = {"laying": False, "typed": {}, "wrong_fields": {}, "changing": None, **more}
     page = render_template(
         "desk/_leaves.html", **shown(leaf_id), said=said, wrong=wrong, button_fields=FIELDS,
         instruments_of=instruments_of, **given,
@@ -64,18 +43,27 @@ def _page(leaf_id: str, said: str = "", wrong: str = "", **more: Any) -> Respons
 
 @blueprint.get("/")
 def show() -> ResponseReturnValue:
-    """The leaf that is asked for, or the first."""
-    return _page(request.args.get("leaf", ""), laying="laying" in request.args)
+    """The leaf that is asked for, or the first; while buttons are laid, with the one that shall be changed."""
+    leaf, wished = request.args.get("leaf", ""), request.args.get("change", "")
+    if not wished:
+        return _page(leaf, laying="laying" in request.args)
+    try:
+        _, changing = runtime().call(lambda self: self.leaves.present.found(wished))
+    except Gone as error:
+        return _page(leaf, wrong=str(error), laying=True)
+    return _page(leaf, laying=True, changing=changing, typed=changing.typed())
 
 
 @blueprint.post("/press/<button>")
 def press(button: str) -> ResponseReturnValue:
-    """Press a button."""
-    leaf = request.form.get("leaf", "")
+    """Press a button where no script runs; with one, presses go over the device socket."""
+    who = actor()
     try:
-        return _page(leaf, said=act("button.press", button=button).words, pressed=button)
-    except TesouraError as error:
-        return _page(leaf, wrong=str(error), pressed=button)
+        outcome = runtime().call(lambda self: self.devices.operator.press(button, who))
+        flash(outcome.words, "wrong" if outcome.refused else "said")
+    except Gone as error:
+        flash(str(error), "wrong")
+    return redirect(url_for("desk.show"))
 
 
 @blueprint.post("/new")
@@ -104,6 +92,31 @@ def lay(leaf: str) -> ResponseReturnValue:
         return _page(leaf, laying=True, typed=typed, wrong_fields=error.wrong)
     except TesouraError as error:
         return _page(leaf, wrong=str(error), laying=True, typed=typed)
+
+
+@blueprint.post("/<leaf>/buttons/<button>/change")
+def change(leaf: str, button: str) -> ResponseReturnValue:
+    """Let a button do something else, or look otherwise."""
+    typed = {name: request.form.get(name, "") for name in FIELDS if name in request.form}
+    try:
+        return _page(leaf, said=act("button.change", button=button, choices=typed).words, laying=True)
+    except InvalidPiece as error:
+        _, changing = runtime().call(lambda self: self.leaves.present.found(button))
+        return _page(leaf, laying=True, typed=typed, wrong_fields=error.wrong, changing=changing)
+    except TesouraError as error:
+        return _page(leaf, wrong=str(error), laying=True)
+
+
+@blueprint.post("/<leaf>/set")
+def lay_set(leaf: str) -> ResponseReturnValue:
+    """Lay all that an instrument is operated with."""
+    return _changed(leaf, "button.lay_set", leaf=leaf, instrument=request.form.get("instrument", ""))
+
+
+@blueprint.post("/<leaf>/rename")
+def rename(leaf: str) -> ResponseReturnValue:
+    """Give a leaf another name."""
+    return _changed(leaf, "leaf.rename", leaf=leaf, name=request.form.get("name", ""))
 
 
 @blueprint.post("/<leaf>/buttons/<button>/move")

@@ -126,6 +126,8 @@ KIND = InstrumentKind(
         CommandKind("show_end", "Show the end now", "Viewers see the last five seconds and the last words."),
         CommandKind("undo", "Undo", "As it was before the last of these."),
     ),
+    buttons=(("Start", "start", ""), ("Pause", "pause", ""), ("Go on", "go_on", ""), ("Add 3 min", "add", "by 3 min"),
+             ("Take 1 min", "add", "by -1 min"), ("Show the end now", "show_end", ""), ("Undo", "undo", "")),
     types=_types,
     moments=_moments,
     reads=lambda choices, almanac: (choices["signal"],) if choices["counts"] == "event" else (),

@@ -1,0 +1,193 @@
+"""The desk's buttons operated: what each shows, and presses that have one effect however often they are sent."""
+
+from __future__ import annotations
+
+import asyncio
+from collections import OrderedDict
+from collections.abc import Awaitable, Callable
+from dataclasses import dataclass, replace
+from typing import Any
+
+from tesoura.actions.action import Call, Doing
+from tesoura.actions.registry import do, would
+from tesoura.core.desk.buttons import KINDS, DeskButton
+from tesoura.core.desk.faces import Face, Outcome, is_level, level_of, state_words, value_at
+from tesoura.core.desk.leaves import Leaf
+from tesoura.errors import Gone, InvalidField, SourceUnavailable, TesouraError
+from tesoura.runtime.facade import Runtime
+from tesoura.store import log as event_log
+
+KNOWN_PRESSES = 2_000
+TURN_EVERY_S = 0.05
+"""A value that is being turned is written at most so often; the last one always is."""
+CAME_BEFORE = "This press had come already. It has one effect only."
+
+
+@dataclass(slots=True)
+class _Turning:
+    """A dial that is being turned: where it shall go, and who waits for that."""
+
+    doing: Doing
+    by: int
+    level: float | None
+    done: asyncio.Future[str]
+
+
+class Buttons:
+    """The way for all that presses buttons: the desk, its keys, phones and pads."""
+
+    def __init__(self, runtime: Runtime) -> None:
+        self._runtime = runtime
+        self._presses: OrderedDict[tuple[str, str], asyncio.Future[Outcome]] = OrderedDict()
+        self._turning: dict[str, _Turning] = {}
+
+    # What they show
+
+    async def faces(self, leaf_id: str, actor: str) -> tuple[Face, ...]:
+        """How the buttons of a leaf stand for this actor. Raises Gone."""
+        leaf = self._runtime.leaves.present.leaf(leaf_id)
+        return tuple([await self.face(one, actor) for one in leaf.buttons])
+
+    async def face(self, button: DeskButton, actor: str) -> Face:
+        """How one button stands."""
+        runtime = self._runtime
+        doing = Doing(runtime, actor)
+        now, on, free_at = doing.now().timestamp(), runtime.leaves.is_on(button), self._free_at(button)
+        free_at = free_at if free_at is not None and free_at > now else None
+        try:
+            words, blocked = await would(doing, Call(*button.press(on))), False
+        except TesouraError as error:
+            words, blocked = str(error), True
+        face = Face(
+            button.id, button.shown_words, state_words(button, on, words, free_at), button.colour,
+            button.size == "wide", on, blocked or free_at is not None, free_at,
+            runtime.leaves.rests_s(button.id, free_at, now) if free_at is not None else 0.0,
+            runtime.leaves.outcome(button.id, now), key=button.key,
+        )  # fmt: skip
+        if is_level(button) and (choices := runtime.feeds.hand_choices(button.own["hand"])) is not None:
+            present = runtime.engine.values.get(runtime.feeds.hand_signal(button.own["hand"]) or "")
+            level = level_of(choices, present) if button.does == "level" else None
+            return replace(face, level=level, value="" if present is None else str(present))
+        return face
+
+    def _free_at(self, button: DeskButton) -> float | None:
+        free_at = self._runtime.engine.values.get(f"{button.own['cue']}.free_at") if button.does == "cue" else None
+        return float(free_at) if isinstance(free_at, int | float) else None
+
+    # Presses
+
+    async def press(self, button: str, actor: str, press_id: str = "", seen_on: bool | None = None) -> Outcome:
+        """Press a button; what it led to. The same press, sent again, has no second effect and the same answer.
+
+        `seen_on` is how the button stood for whoever pressed it: of two who hide at once, the second shows nothing.
+        """
+        return await self._once(button, actor, press_id, lambda doing: self._press(doing, button, seen_on))
+
+    async def hold(self, button: str, actor: str, press_id: str = "") -> Outcome:
+        """Hold a button: a value that is counted goes the other way, all else is as a press."""
+        return await self._once(button, actor, press_id, lambda doing: self._hold(doing, button))
+
+    async def _press(self, doing: Doing, button: str, seen_on: bool | None = None) -> str:
+        _, pressed = self._runtime.leaves.present.found(button)
+        if seen_on is not None and KINDS[pressed.does].toggles and seen_on != self._runtime.leaves.is_on(pressed):
+            raise InvalidField("Somebody was faster: it is so already.")
+        return (await do(doing, Call("button.press", {"button": button}))).words
+
+    async def _hold(self, doing: Doing, button: str) -> str:
+        _, held = self._runtime.leaves.present.found(button)
+        if held.does != "step":
+            return await self._press(doing, button)
+        name, given = held.press(False)
+        return (await do(doing, Call(name, {**given, "step": str(-int(given["step"]))}))).words
+
+    async def _once(
+        self, button: str, actor: str, press_id: str, job: Callable[[Doing], Awaitable[str]]
+    ) -> Outcome:  # fmt: skip
+        if not press_id:
+            return await self._told(button, Doing(self._runtime, actor), job)
+        key = (actor, press_id[:80])
+        if (known := self._presses.get(key)) is not None:
+            return await asyncio.shield(known)
+        self._presses[key] = coming = asyncio.get_running_loop().create_future()
+        while len(self._presses) > KNOWN_PRESSES:
+            self._presses.popitem(last=False)
+        doing = Doing(self._runtime, actor, id=f"press:{actor}:{press_id[:80]}")
+        try:
+            if await doing.read(lambda session: event_log.has(session, "tesoura", doing.id)):
+                outcome = Outcome(CAME_BEFORE, False, doing.now().timestamp())
+            else:
+                outcome = await self._told(button, doing, job)
+        except BaseException as error:
+            # Whoever sends it again shall be heard.
+            self._presses.pop(key, None)
+            coming.set_exception(error if isinstance(error, TesouraError) else SourceUnavailable("It was not done."))
+            coming.exception()
+            raise
+        coming.set_result(outcome)
+        return outcome
+
+    async def _told(self, button: str, doing: Doing, job: Callable[[Doing], Awaitable[str]]) -> Outcome:
+        try:
+            words, refused = await job(doing), False
+        except Gone:
+            raise
+        except TesouraError as error:
+            words, refused = str(error), True
+        outcome = Outcome(words, refused, doing.now().timestamp())
+        self._runtime.leaves.pressed(button, outcome)
+        self._runtime.touched("leaves")
+        return outcome
+
+    # Dials
+
+    async def turn(self, button: str, actor: str, by: int = 0, level: float | None = None) -> str:
+        """Turn a value by so many steps, or to where it lies between its bounds; how it reads then.
+
+        Many turns at once are gathered: each counts, and the last is always written. Raises Gone, and InvalidField.
+        """
+        _, dial = self._runtime.leaves.present.found(button)
+        if not is_level(dial):
+            raise InvalidField("This button stands for nothing that can be turned.")
+        waiting = self._turning.get(button)
+        if waiting is None:
+            waiting = _Turning(Doing(self._runtime, actor), 0, None, asyncio.get_running_loop().create_future())
+            self._turning[button] = waiting
+            asyncio.get_running_loop().call_later(TURN_EVERY_S, self._begin, button, dial)
+        if level is None:
+            waiting.by += by
+        else:
+            waiting.level, waiting.by = level, 0
+        return await asyncio.shield(waiting.done)
+
+    def _begin(self, button: str, dial: DeskButton) -> None:
+        turning = self._turning.pop(button)
+
+        async def job() -> None:
+            try:
+                words = await self._turned(turning, dial.own["hand"])
+            except TesouraError as error:
+                turning.done.set_exception(error)
+                turning.done.exception()
+            else:
+                turning.done.set_result(words)
+
+        self._runtime.start_beside(job(), "Turning a value")
+
+    async def _turned(self, turning: _Turning, hand: str) -> str:
+        words = ""
+        if turning.level is not None:
+            choices = self._runtime.feeds.hand_choices(hand)
+            value = value_at(choices, turning.level) if choices else None
+            if value is None:
+                raise InvalidField("This value has no bounds to turn between. Give it a least and a most first.")
+            words = (await do(turning.doing, Call("hand.set", {"name": hand, "value": value}))).words
+        if turning.by:
+            step: dict[str, Any] = {"name": hand, "step": str(max(min(turning.by, 1_000), -1_000))}
+            words = (await do(turning.doing, Call("hand.set", step))).words
+        return words
+
+
+def shown_leaf(runtime: Runtime, leaf_id: str) -> Leaf | None:
+    """The leaf of this id, or the first there is."""
+    leaves = runtime.leaves.present.leaves
+    return next((one for one in leaves if one.id == leaf_id), leaves[0] if leaves else None)

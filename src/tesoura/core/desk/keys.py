@@ -1,0 +1,74 @@
+"""Keys of the keyboard that fire the desk's buttons: how one is written, and which cannot be had.
+
+A key is written as a person says it: `k`, `Shift+K`, `Ctrl+1`, `F13`, `Numpad 5`. Letters and signs are those that the
+layout of the keyboard gives, so that what is written on the key is what is written on the button.
+"""
+
+from __future__ import annotations
+
+import re
+
+from tesoura.core.signals.by_hand import TAKEN_KEYS
+from tesoura.errors import InvalidField
+
+MODIFIERS = ("Ctrl", "Alt", "Shift", "Meta")
+NAMED = (
+    "Space", "Insert", "Delete", "Home", "End", "PageUp", "PageDown", "Pause", "ScrollLock", "ContextMenu",
+    "MediaPlayPause", "MediaStop", "MediaTrackNext", "MediaTrackPrevious",
+)  # fmt: skip
+_BY_NAME = {one.casefold(): one for one in NAMED}
+_FUNCTION = re.compile(r"F([1-9]|1\d|2[0-4])", re.IGNORECASE)
+_NUMPAD = re.compile(r"numpad ?([0-9+\-*/.,]|enter)", re.IGNORECASE)
+BROWSERS = {
+    "F5": "loads the page anew", "F11": "fills the screen", "F12": "opens the browser's tools",
+    "Ctrl+W": "closes the page", "Ctrl+T": "opens another page", "Ctrl+N": "opens another window",
+    "Ctrl+R": "loads the page anew", "Ctrl+L": "goes to the address", "Ctrl+F": "searches the page",
+    "Ctrl+C": "copies", "Ctrl+V": "puts in what was copied", "Ctrl+X": "cuts out",
+    "Ctrl+Z": "takes back what was typed",
+    "Ctrl+A": "chooses all", "Ctrl+P": "prints", "Ctrl+S": "keeps the page", "Alt+F4": "closes the window",
+    "Space": "presses what has the focus",
+}  # fmt: skip
+"""Keys that browsers keep for themselves, and what they do there."""
+
+
+def desk_key(raw: object) -> str:
+    """A key as it is written, or none. Raises InvalidField for what is no key, and for one that is taken for good."""
+    typed = " ".join(str(raw).split())
+    if not typed:
+        return ""
+    modifiers, name = _parts(typed)
+    if len(name) == 1:
+        name = name.upper() if modifiers and name.isalpha() else name.casefold()
+    key = "+".join([*(one for one in MODIFIERS if one in modifiers), name])
+    if key in BROWSERS:
+        raise InvalidField(f"{key} {BROWSERS[key]} in the browser. Press another.")
+    if key in TAKEN_KEYS:
+        raise InvalidField(f"“{key}” is a key that the pages use themselves. Press another.")
+    return key
+
+
+def _parts(typed: str) -> tuple[set[str], str]:
+    modifiers: set[str] = set()
+    rest = typed
+    while True:
+        first, plus, after = rest.partition("+")
+        known = next((one for one in MODIFIERS if one.casefold() == first.strip().casefold()), None)
+        if not plus or known is None or not after:
+            break
+        modifiers.add(known)
+        rest = after.strip()
+    return modifiers, _name(rest)
+
+
+def _name(rest: str) -> str:
+    if len(rest) == 1 and rest.isprintable():
+        return rest
+    if _FUNCTION.fullmatch(rest):
+        return rest.upper()
+    if pad := _NUMPAD.fullmatch(rest):
+        return f"Numpad {pad[1].capitalize()}"
+    if (known := _BY_NAME.get(rest.casefold())) is not None:
+        return known
+    raise InvalidField(
+        "This is no key that can be had. Press one letter, sign or F-key, with Ctrl, Alt or Shift or without."
+    )
