@@ -4,7 +4,7 @@ VENV ?= .venv
 BIN := $(VENV)/bin
 STAMP := $(VENV)/.installed
 
-.PHONY: demo serve test quick lint bench vendor scenes sounds docs pictures requirements clean
+.PHONY: demo serve test quick lint bench vendor scenes sounds icons docs pictures requirements clean
 
 demo: $(STAMP)
 	$(BIN)/tesoura demo $(ARGS)
@@ -46,6 +46,11 @@ scenes: $(STAMP)
 # Makes the sounds that ship.
 sounds: $(STAMP)
 	$(BIN)/python tools/sounds.py
+
+# Draws the icons of the phone's home screen from the mark.
+icons: $(STAMP)
+	sh tools/ensure_browser.sh
+	$(BIN)/python -m tools.icons
 
 # Writes docs/game-events.md from the schema.
 docs: $(STAMP)

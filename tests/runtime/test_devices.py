@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import threading
 import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -15,6 +16,7 @@ from websockets.typing import Origin
 
 from tesoura.actions.action import Call, Doing
 from tesoura.actions.registry import do
+from tesoura.standins.pad import Pad
 from tests.conftest import Running, until
 from tests.runtime.test_cues import new_cue
 
@@ -225,3 +227,33 @@ def test_a_cue_pressed_on_a_device_tells_the_wait_that_is_left(running: Running)
         assert 3_590 < one.faces[button]["wait_s"] <= 3_600
         assert 3_590 < one.faces[button]["of_s"] <= 3_600
     until(lambda: running.signal("script.cheers").get("value") == 1)
+
+
+def test_the_pad_for_the_command_line_shows_presses_holds_turns_and_changes_the_leaf(running: Running) -> None:
+    running.press("/", "/feeds/new/hand", {"title": "Lives", "what": "number", "start": "3", "low": "0", "high": "9"})
+    lay(running, does="scene", scene="Talk")
+    lay(running, does="step", hand="lives", by="1", words="One up")
+    running.press("/", "/desk/leaves/new", {"name": "Breaks"})
+    pairing = running.runtime.call(lambda self: self.devices.begin_pairing(("l1", "l4")))
+    lines: list[str] = []
+    pad = Pad(f"{running.address.replace('http', 'ws')}/device-socket", lines.append, pairing.digits)
+    thread = threading.Thread(target=pad.run)
+    thread.start()
+    try:
+        until(lambda: lines[:3] == ["— Play · Breaks —", " 1 ○ Talk: no scene → Talk", " 2 ○ One up [3]: 3 → 4"])
+        pad.typed("1")
+        until(lambda: " 1 ● Talk: now" in lines)
+        pad.typed("h 2")
+        until(lambda: any(" 2 ○ One up [2]" in one for one in lines))
+        pad.typed("t 2 4")
+        until(lambda: any(" 2 ○ One up [6]" in one for one in lines))
+        pad.typed("l 2")
+        until(lambda: pad.buttons == [])
+        pad.typed("what")
+        assert lines[-1].startswith("Type a button's number")
+    finally:
+        pad.close()
+        thread.join(5)
+    assert pad.token.startswith("dev_")
+    with pytest.raises(PermissionError, match="not paired"):
+        Pad(f"{running.address.replace('http', 'ws')}/device-socket", lines.append, token="dev_no")

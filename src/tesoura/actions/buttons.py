@@ -67,7 +67,7 @@ class Buttons:
         if is_level(button) and (choices := runtime.feeds.hand_choices(button.own["hand"])) is not None:
             present = runtime.engine.values.get(runtime.feeds.hand_signal(button.own["hand"]) or "")
             level = level_of(choices, present) if button.does == "level" else None
-            return replace(face, level=level, value="" if present is None else str(present))
+            return replace(face, turns=True, level=level, value="" if present is None else str(present))
         return face
 
     def _free_at(self, button: DeskButton) -> float | None:

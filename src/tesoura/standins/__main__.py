@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 import threading
 import time
 from collections.abc import Callable
@@ -134,6 +135,25 @@ def compositor(port: int, password: str, overlay: tuple[str, ...]) -> None:
     click.echo(f"Its page:     {service.address}")
     click.echo(f"Scene link:   {service.link_address}")
     _until_stopped(service.stop)
+
+
+@main.command()
+@click.argument("address")
+@click.argument("code", default="")
+@click.option("--token", default="", help="What the pad was told when it was paired.")
+def pad(address: str, code: str, token: str) -> None:
+    """A pad for the command line, paired by six digits: ws://127.0.0.1:8765/device-socket 190905"""
+    from tesoura.standins.pad import HELP, Pad
+
+    try:
+        device = Pad(address, click.echo, code, token)
+    except (OSError, PermissionError) as error:
+        raise click.ClickException(f"It cannot come in: {error}") from None
+    click.echo(f"Paired. Next time: --token {device.token}\n{HELP}")
+    threading.Thread(target=device.run, daemon=True).start()
+    for line in sys.stdin:
+        device.typed(line)
+    device.close()
 
 
 @main.command()

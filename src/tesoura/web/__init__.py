@@ -21,6 +21,8 @@ from tesoura.web.cues import trial
 from tesoura.web.cues import views as cues
 from tesoura.web.desk import hand, leaves, scenes
 from tesoura.web.desk import views as desk
+from tesoura.web.devices import phone
+from tesoura.web.devices import views as devices
 from tesoura.web.feeds import aids as feed_aids
 from tesoura.web.feeds import incoming, picks, rules, talking
 from tesoura.web.feeds import sign_in as signing_in
@@ -47,8 +49,8 @@ from tesoura.web.signals import computed, wordings
 from tesoura.web.signals import views as signals
 
 ROOMS = (
-    api, api_actions, desk, leaves, signing_in, feed_aids, talking, feeds, picks, rules, incoming, hand, recipes,
-    overlays, mat, scenes, versions, links, looks, typefaces, media, pages, preferences,
+    api, api_actions, desk, leaves, devices, phone, signing_in, feed_aids, talking, feeds, picks, rules, incoming, hand,
+    recipes, overlays, mat, scenes, versions, links, looks, typefaces, media, pages, preferences,
     signals, computed, instruments, trial, cues, files, wordings, log, reports,
 )  # fmt: skip
 

@@ -27,7 +27,7 @@ class Face:
     `state` says what is true now and what a press will do; `on` whether what it stands for is shown or on; `blocked`
     that a press would do nothing now. While it rests, `free_at` (seconds since 1970) is when a press does something
     again and `of_s` how long it rests in all. `answer` is what the last press led to, for as long as that is told. Of a
-    level, `level` is where its value lies between its bounds, 0 to 1, and `value` how it reads.
+    value that a dial turns (`turns`), `level` is where it lies between its bounds, 0 to 1, and `value` how it reads.
     """
 
     id: str
@@ -43,6 +43,7 @@ class Face:
     level: float | None = None
     value: str = ""
     key: str = ""
+    turns: bool = False
 
     def told(self, now: float) -> dict[str, Any]:
         """It, as it is told over a socket. Times are seconds from now, for another clock than ours hears them."""
@@ -56,6 +57,8 @@ class Face:
             told |= {"answer": self.answer.words, "refused": self.answer.refused}
         if self.level is not None:
             told["level"] = round(self.level, 4)
+        if self.turns:
+            told["turns"] = True
         if self.value:
             told["value"] = self.value
         return told

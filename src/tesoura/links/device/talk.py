@@ -204,4 +204,4 @@ class DeviceTalk:
             self._leaf, self._first, self._outline = str(wished), first, None
             self._again.set()
             return {"leaf": wished}
-        return None
+        return {} if method == "device.ping" else None

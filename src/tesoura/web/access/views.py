@@ -15,9 +15,9 @@ from tesoura.web.shared.doors import settings
 GUESSES = "tesoura.guesses"
 WRONG = "That is not the password this Tesoura was started with."
 
-# The API has keys of its own; a token is the only right that an overlay's page, a feed's private address or the way
-# back from a service needs.
-OPEN_PREFIXES = ("/api/", "/o/", "/in/")
+# The API has keys of its own; a token is the only right that an overlay's page, a feed's private address, the way back
+# from a service or a paired phone needs.
+OPEN_PREFIXES = ("/api/", "/o/", "/in/", "/phone/")
 OPEN = frozenset({"/feeds/signed-in", "/sign-in"})
 DESCRIPTION = "/api/openapi.json"
 

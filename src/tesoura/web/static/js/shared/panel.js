@@ -1,5 +1,7 @@
 // A panel of buttons on the device socket: told how they stand, and presses that arrive exactly once.
 const LATE_MS = 5000;
+// A link that gives no answer for so long is taken for broken, and opened anew.
+const DEAD_MS = 3000;
 
 export class Panel {
   // `hello` gives what lets it in; `on` holds what is called: shown, changed, state ("open", "away", "refused"), pressed.
@@ -7,7 +9,28 @@ export class Panel {
     Object.assign(this, { hello, on, tries: 0, number: 0, asked: new Map(), waiting: new Map(), leaf: "" });
     this.connect();
     // A phone that wakes up looks at once whether its link still stands.
-    document.addEventListener("visibilitychange", () => { if (!document.hidden && this.socket?.readyState !== WebSocket.OPEN) this.connect(); });
+    document.addEventListener("visibilitychange", () => { if (!document.hidden) this.look(); });
+  }
+
+  look() {
+    if (this.open && this.leaf) this.ask("leaf.show", { leaf: this.leaf });
+    else this.connect();
+  }
+
+  renew(socket) {
+    if (socket !== this.socket) return;
+    this.socket = null;
+    socket.close();
+    this.lose();
+    this.on.state?.("away", "");
+    this.connect();
+  }
+
+  lose() {
+    this.open = false;
+    const asked = [...this.asked.values()];
+    this.asked.clear();
+    for (const answered of asked) answered({ lost: true });
   }
 
   connect() {
@@ -17,6 +40,7 @@ export class Panel {
     this.socket = socket;
     socket.onopen = async () => {
       const said = await this.ask("device.hello", { version: 1, ...this.hello() });
+      if (said.lost) return;
       if (said.error) { this.refused = said.error.message; this.on.state?.("refused", this.refused); return; }
       this.tries = 0;
       this.open = true;
@@ -32,26 +56,27 @@ export class Panel {
     };
     socket.onclose = ({ code, reason }) => {
       if (socket !== this.socket) return;
-      this.open = false;
-      this.asked.clear();
-      if (code === 4403 && reason) this.refused = reason;
+      this.lose();
+      if (code === 4403 && reason) this.refused ??= reason;
       this.on.state?.(this.refused ? "refused" : "away", this.refused ?? "");
-      if (this.refused && !this.again) return;
+      if (this.refused) return;
       this.timer = setTimeout(() => this.connect(), Math.min(300 * 2 ** this.tries++, 5000) * (0.75 + Math.random() / 2));
     };
   }
 
   ask(method, params) {
     return new Promise((answered) => {
-      const id = ++this.number;
-      this.asked.set(id, (told) => { this.asked.delete(id); answered(told); });
+      const [id, socket] = [++this.number, this.socket];
+      // What takes long may take long, as long as the link itself answers.
+      const dead = setTimeout(() => { if (method === "device.ping") this.renew(socket); else if (this.asked.has(id)) this.ask("device.ping", {}); }, DEAD_MS);
+      this.asked.set(id, (told) => { clearTimeout(dead); this.asked.delete(id); answered(told); });
       this.socket.send(JSON.stringify({ jsonrpc: "2.0", id, method, params }));
     });
   }
 
   // A press is kept until it is answered, and sent again under the same id: however bad the link, it counts once.
   press(button, on, held = false) {
-    const press = { id: crypto.randomUUID?.() ?? `${Date.now()}-${Math.random()}`, button, on, held, at: Date.now() };
+    const press = { id: [...crypto.getRandomValues(new Uint8Array(12))].map((one) => one.toString(16).padStart(2, "0")).join(""), button, on, held, at: Date.now() };
     this.waiting.set(press.id, press);
     this.on.pressed?.(press, "sent, waiting", "waiting");
     press.late = setTimeout(() => this.on.pressed?.(press, "It has not arrived yet. It is sent again by itself.", "late"), LATE_MS);
@@ -62,6 +87,7 @@ export class Panel {
   async send(press) {
     const params = { button: press.button, press: press.id, ...(press.on === undefined ? {} : { on: press.on }) };
     const told = await this.ask(press.held ? "button.hold" : "button.press", params);
+    if (told.lost) return;
     clearTimeout(press.late);
     if (!this.waiting.delete(press.id)) return;
     const wrong = told.error !== undefined || told.result?.done === false;

@@ -1,0 +1,1 @@
+"""Phones and pads: paired, listed, removed; and the phone's own page."""

@@ -1,0 +1,111 @@
+"""The page of devices: pairing a phone or a pad, and the list of those that are paired."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import segno
+from flask import Blueprint, flash, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from tesoura.errors import InvalidPiece, TesouraError
+from tesoura.runtime.facade import Runtime
+from tesoura.store import devices
+from tesoura.store.devices import Device
+from tesoura.web.shared.acting import act
+from tesoura.web.shared.doors import runtime, settings, store
+
+blueprint = Blueprint("devices", __name__, url_prefix="/devices")
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """A paired device: whether it is connected now, and the names of its leaves."""
+
+    device: Device
+    here: bool
+    leaves: tuple[str, ...]
+
+
+def _listed() -> dict[str, Any]:
+    def ask(self: Runtime) -> tuple[set[int], dict[str, str]]:
+        return self.devices.connected(), {one.id: one.name for one in self.leaves.present.leaves}
+
+    here, names = runtime().call(ask)
+    found = [
+        Listed(one, one.id in here, tuple(names[leaf] for leaf in one.leaves if leaf in names))
+        for one in store().read(devices.listed)
+    ]
+    return {"devices": found, "leaf_names": names}
+
+
+def _pairing() -> dict[str, Any]:
+    def ask(self: Runtime) -> tuple[Any, str]:
+        return self.devices.pairing(), self.devices.pairings.why_closed
+
+    open_one, why_closed = runtime().call(ask)
+    if open_one is None:
+        return {"pairing": None, "why_closed": why_closed}
+    pairing, left_s = open_one
+    # What comes after # is sent to no server and stands in no log.
+    address = f"{settings().address}{url_for('phone.pair')}#{pairing.secret}"
+    picture = segno.make(address, error="m").svg_inline(scale=4, border=2, dark="#1E2A38", light="#FFFDF8")
+    return {"pairing": pairing, "left_s": math.ceil(left_s), "address": address, "picture": picture, "why_closed": ""}
+
+
+@blueprint.get("/")
+def index() -> ResponseReturnValue:
+    """All devices, and the way to pair another."""
+    return render_template("devices/index.html", **_listed(), **_pairing(), settings=settings())
+
+
+@blueprint.get("/list")
+def list_fragment() -> ResponseReturnValue:
+    """The paired devices."""
+    return render_template("devices/_list.html", **_listed())
+
+
+@blueprint.get("/pairing")
+def pairing_fragment() -> ResponseReturnValue:
+    """The open pairing, or the form that opens one."""
+    return render_template("devices/_pairing.html", **_pairing(), **_listed(), settings=settings())
+
+
+@blueprint.post("/pair")
+def pair() -> ResponseReturnValue:
+    """Open a pairing."""
+    return _done("device.pair", leaves=request.form.getlist("leaves"), name=request.form.get("name", ""))
+
+
+@blueprint.post("/close")
+def close() -> ResponseReturnValue:
+    """Pair nobody."""
+    return _done("device.close")
+
+
+@blueprint.post("/<int:device>/change")
+def change(device: int) -> ResponseReturnValue:
+    """Give a device another name and other leaves."""
+    given = {"leaves": request.form.getlist("leaves"), "name": request.form.get("name", "")}
+    return _done("device.change", device=device, **given)
+
+
+@blueprint.post("/<int:device>/remove")
+def remove(device: int) -> ResponseReturnValue:
+    """Remove a device; its connection closes at once."""
+    return _done("device.remove", device=device)
+
+
+def _done(action: str, **given: Any) -> ResponseReturnValue:
+    try:
+        done = act(action, **given)
+    except InvalidPiece as error:
+        flash(" ".join(error.wrong.values()), "wrong")
+    except TesouraError as error:
+        flash(str(error), "wrong")
+    else:
+        if action not in ("device.pair", "device.close"):
+            flash(done.words, "said")
+    return redirect(url_for("devices.index"))
