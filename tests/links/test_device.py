@@ -8,10 +8,10 @@ from typing import Any
 
 import pytest
 
-from tesoura.core.desk.faces import Face, Outcome
+from tesoura.core.desk.faces import ButtonFace, PressOutcome
 from tesoura.errors import Gone, InvalidField, NotYours, SourceUnavailable
 from tesoura.links.device import protocol
-from tesoura.links.device.protocol import Hello, Pace, hello_of, pressed_of, turned_of
+from tesoura.links.device.protocol import Hello, MessagePace, hello_of, pressed_of, turned_of
 from tesoura.links.device.talk import DeviceTalk
 from tests.conftest import soon
 
@@ -21,7 +21,7 @@ class Board:
 
     name, token = "Pad", ""
 
-    def __init__(self, *faces: Face) -> None:
+    def __init__(self, *faces: ButtonFace) -> None:
         self.shown = faces
         self.pressed: list[tuple[str, str, bool | None, bool]] = []
         self.turned: list[tuple[str, int, float | None]] = []
@@ -30,15 +30,15 @@ class Board:
     def leaves(self) -> list[tuple[str, str]]:
         return [("l1", "Play"), ("l2", "Breaks")]
 
-    async def faces(self, leaf: str) -> tuple[Face, ...]:
+    async def faces(self, leaf: str) -> tuple[ButtonFace, ...]:
         self.changed.clear()
         return self.shown if leaf == "l1" else ()
 
-    async def press(self, button: str, press: str, on: bool | None, held: bool) -> Outcome:
+    async def press(self, button: str, press: str, on: bool | None, held: bool) -> PressOutcome:
         if button == "gone":
             raise Gone("There is no such button any more.")
         self.pressed.append((button, press, on, held))
-        return Outcome("It fires now.", False, 0.0)
+        return PressOutcome("It fires now.", False, 0.0)
 
     async def turn(self, button: str, by: int, level: float | None) -> str:
         self.turned.append((button, by, level))
@@ -95,9 +95,8 @@ HELLO = {"version": 1, "name": "Pad", "buttons": {"rows": 1, "columns": 2}}
 
 def test_a_device_is_told_its_leaf_then_only_what_changed() -> None:
     async def go() -> None:
-        board = Board(
-            Face("b1", "Talk", "no scene → Talk"), Face("b2", "Cheer", "It fires now."), Face("b3", "Air", "")
-        )
+        faces = [ButtonFace("b1", "Talk", "no scene → Talk"), *(ButtonFace(one, "Cheer", "") for one in ("b2", "b3"))]
+        board = Board(*faces)
         one = Talk(board)
         running = asyncio.create_task(one.talk.run())
         one.say("device.hello", HELLO)
@@ -105,7 +104,7 @@ def test_a_device_is_told_its_leaf_then_only_what_changed() -> None:
         assert (shown["leaf"], shown["of"], [its["id"] for its in shown["buttons"]]) == ("l1", 3, ["b1", "b2"])
         board.shown = (
             board.shown[0],
-            Face("b2", "Cheer", "not now", blocked=True, free_at=109.5, of_s=12.0),
+            ButtonFace("b2", "Cheer", "not now", blocked=True, free_at=109.5, of_s=12.0),
             board.shown[2],
         )
         board.changed.set()
@@ -124,7 +123,7 @@ def test_a_device_is_told_its_leaf_then_only_what_changed() -> None:
 
 def test_presses_holds_and_turns_are_carried_out_and_answered() -> None:
     async def go() -> None:
-        board = Board(Face("b1", "Talk", ""))
+        board = Board(ButtonFace("b1", "Talk", ""))
         one = Talk(board)
         running = asyncio.create_task(one.talk.run())
         one.say("device.hello", HELLO, 0)
@@ -182,7 +181,7 @@ def test_who_is_not_paired_hears_so() -> None:
 
 def test_a_device_that_floods_is_told_once_then_sent_away() -> None:
     async def go() -> None:
-        one = Talk(Board(Face("b1", "Talk", "")))
+        one = Talk(Board(ButtonFace("b1", "Talk", "")))
         one.say("device.hello", HELLO, 0)
         for number in range(1, 60 + 310):
             one.say("button.press", {"button": "b1", "press": f"p{number}"}, number)
@@ -228,6 +227,6 @@ def test_presses_and_turns_say_what_they_lack() -> None:
 
 
 def test_messages_may_come_sixty_at_once_then_thirty_a_second() -> None:
-    pace = Pace(0.0)
+    pace = MessagePace(0.0)
     assert sum(pace.takes(0.0) for _ in range(100)) == 60
     assert sum(pace.takes(1.0) for _ in range(100)) == 30

@@ -10,7 +10,7 @@ import sys
 from pathlib import Path
 
 from tesoura.core.desk.buttons import COLOURS
-from tesoura.core.desk.faces import Face, Outcome
+from tesoura.core.desk.faces import ButtonFace, PressOutcome
 from tesoura.links import rpc
 from tesoura.links.device import protocol
 from tesoura.links.rpc import RequestObject, ResponseObject
@@ -33,13 +33,13 @@ def test_every_example_is_a_message_that_is_understood() -> None:
 
 
 def test_a_button_is_told_in_the_words_of_the_page() -> None:
-    whole = Face(
-        "b6", "Gift bell", "not now", "amber", False, False, True, 104.2, 6.0, Outcome("It fires now.", False, 1)
+    whole = ButtonFace(
+        "b6", "Gift bell", "not now", "amber", False, False, True, 104.2, 6.0, PressOutcome("It fires now.", False, 1)
     )
     assert whole.told(100.0) == EXAMPLES[3]["params"]
     (one,) = EXAMPLES[2]["params"]["buttons"]
-    assert Face("b2", "Talk", "Play → Talk", "mat").told(0.0) == one
-    level = Face("b7", "Lamp", "", turns=True, level=0.5, value="4").told(0.0)
+    assert ButtonFace("b2", "Talk", "Play → Talk", "mat").told(0.0) == one
+    level = ButtonFace("b7", "Lamp", "", turns=True, level=0.5, value="4").told(0.0)
     named = set(re.findall(r"`(\w+)`", PAGE))
     assert set(level) | set(whole.told(100.0)) <= named
     assert {one for one, _ in COLOURS} <= named

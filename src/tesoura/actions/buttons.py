@@ -11,7 +11,7 @@ from typing import Any
 from tesoura.actions.action import Call, Doing
 from tesoura.actions.registry import do, would
 from tesoura.core.desk.buttons import KINDS, DeskButton
-from tesoura.core.desk.faces import Face, Outcome, is_level, level_of, state_words, value_at
+from tesoura.core.desk.faces import ButtonFace, PressOutcome, is_level, level_of, state_words, value_at
 from tesoura.core.desk.leaves import Leaf
 from tesoura.errors import Gone, InvalidField, SourceUnavailable, TesouraError
 from tesoura.runtime.facade import Runtime
@@ -38,17 +38,17 @@ class Buttons:
 
     def __init__(self, runtime: Runtime) -> None:
         self._runtime = runtime
-        self._presses: OrderedDict[tuple[str, str], asyncio.Future[Outcome]] = OrderedDict()
+        self._presses: OrderedDict[tuple[str, str], asyncio.Future[PressOutcome]] = OrderedDict()
         self._turning: dict[str, _Turning] = {}
 
     # What they show
 
-    async def faces(self, leaf_id: str, actor: str) -> tuple[Face, ...]:
+    async def faces(self, leaf_id: str, actor: str) -> tuple[ButtonFace, ...]:
         """How the buttons of a leaf stand for this actor. Raises Gone."""
         leaf = self._runtime.leaves.present.leaf(leaf_id)
         return tuple([await self.face(one, actor) for one in leaf.buttons])
 
-    async def face(self, button: DeskButton, actor: str) -> Face:
+    async def face(self, button: DeskButton, actor: str) -> ButtonFace:
         """How one button stands."""
         runtime = self._runtime
         doing = Doing(runtime, actor)
@@ -58,7 +58,7 @@ class Buttons:
             words, blocked = await would(doing, Call(*button.press(on))), False
         except TesouraError as error:
             words, blocked = str(error), True
-        face = Face(
+        face = ButtonFace(
             button.id, button.shown_words, state_words(button, on, words, free_at), button.colour,
             button.size == "wide", on, blocked or free_at is not None, free_at,
             runtime.leaves.rests_s(button.id, free_at, now) if free_at is not None else 0.0,
@@ -76,14 +76,14 @@ class Buttons:
 
     # Presses
 
-    async def press(self, button: str, actor: str, press_id: str = "", seen_on: bool | None = None) -> Outcome:
+    async def press(self, button: str, actor: str, press_id: str = "", seen_on: bool | None = None) -> PressOutcome:
         """Press a button; what it led to. The same press, sent again, has no second effect and the same answer.
 
         `seen_on` is how the button stood for whoever pressed it: of two who hide at once, the second shows nothing.
         """
         return await self._once(button, actor, press_id, lambda doing: self._press(doing, button, seen_on))
 
-    async def hold(self, button: str, actor: str, press_id: str = "") -> Outcome:
+    async def hold(self, button: str, actor: str, press_id: str = "") -> PressOutcome:
         """Hold a button: a value that is counted goes the other way, all else is as a press."""
         return await self._once(button, actor, press_id, lambda doing: self._hold(doing, button))
 
@@ -102,7 +102,7 @@ class Buttons:
 
     async def _once(
         self, button: str, actor: str, press_id: str, job: Callable[[Doing], Awaitable[str]]
-    ) -> Outcome:  # fmt: skip
+    ) -> PressOutcome:  # fmt: skip
         if not press_id:
             return await self._told(button, Doing(self._runtime, actor), job)
         key = (actor, press_id[:80])
@@ -114,7 +114,7 @@ class Buttons:
         doing = Doing(self._runtime, actor, id=f"press:{actor}:{press_id[:80]}")
         try:
             if await doing.read(lambda session: event_log.has(session, "tesoura", doing.id)):
-                outcome = Outcome(CAME_BEFORE, False, doing.now().timestamp())
+                outcome = PressOutcome(CAME_BEFORE, False, doing.now().timestamp())
             else:
                 outcome = await self._told(button, doing, job)
         except BaseException as error:
@@ -126,14 +126,14 @@ class Buttons:
         coming.set_result(outcome)
         return outcome
 
-    async def _told(self, button: str, doing: Doing, job: Callable[[Doing], Awaitable[str]]) -> Outcome:
+    async def _told(self, button: str, doing: Doing, job: Callable[[Doing], Awaitable[str]]) -> PressOutcome:
         try:
             words, refused = await job(doing), False
         except Gone:
             raise
         except TesouraError as error:
             words, refused = str(error), True
-        outcome = Outcome(words, refused, doing.now().timestamp())
+        outcome = PressOutcome(words, refused, doing.now().timestamp())
         self._runtime.leaves.pressed(button, outcome)
         self._runtime.touched("leaves")
         return outcome

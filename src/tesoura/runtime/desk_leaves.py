@@ -8,7 +8,7 @@ import json
 from sqlmodel import Session
 
 from tesoura.core.desk.buttons import DeskButton
-from tesoura.core.desk.faces import Outcome
+from tesoura.core.desk.faces import PressOutcome
 from tesoura.core.desk.leaves import Leaves, leaves_of
 from tesoura.runtime.stage import Stage
 from tesoura.store import state
@@ -26,7 +26,7 @@ class DeskLeaves:
     def __init__(self, store: Store, stage: Stage) -> None:
         self._store, self._stage, self._curtain = store, stage, stage.curtain
         self.present = leaves_of(json.loads(store.read(lambda session: state.choice(session, KEPT)) or "{}"))
-        self._outcomes: dict[str, Outcome] = {}
+        self._outcomes: dict[str, PressOutcome] = {}
         self._rests: dict[str, tuple[float, float]] = {}
 
     async def keep(self, leaves: Leaves) -> None:
@@ -47,11 +47,11 @@ class DeskLeaves:
             return self._stage.scene.casefold() == button.own["scene"].casefold()
         return button.does == "air" and self._curtain.cleared
 
-    def pressed(self, button: str, outcome: Outcome) -> None:
+    def pressed(self, button: str, outcome: PressOutcome) -> None:
         """A press led to this."""
         self._outcomes[button] = outcome
 
-    def outcome(self, button: str, now: float) -> Outcome | None:
+    def outcome(self, button: str, now: float) -> PressOutcome | None:
         """What the last press of a button led to, while that is told."""
         outcome = self._outcomes.get(button)
         if outcome is not None and not 0 <= now - outcome.at < IN_SIGHT_S:

@@ -9,7 +9,7 @@ from datetime import datetime
 from functools import partial
 from typing import Any, Protocol
 
-from tesoura.core.desk.faces import Face, Outcome
+from tesoura.core.desk.faces import ButtonFace, PressOutcome
 from tesoura.core.desk.leaves import Leaf
 from tesoura.errors import Gone, NotYours
 from tesoura.links.device.protocol import Hello
@@ -29,15 +29,15 @@ PHONE, PAD = "phone", "pad"
 class Operator(Protocol):
     """Who carries out what is pressed."""
 
-    async def faces(self, leaf_id: str, actor: str) -> tuple[Face, ...]:
+    async def faces(self, leaf_id: str, actor: str) -> tuple[ButtonFace, ...]:
         """How the buttons of a leaf stand. Raises Gone."""
         ...
 
-    async def press(self, button: str, actor: str, press_id: str = "", seen_on: bool | None = None) -> Outcome:
+    async def press(self, button: str, actor: str, press_id: str = "", seen_on: bool | None = None) -> PressOutcome:
         """Press a button. Raises Gone."""
         ...
 
-    async def hold(self, button: str, actor: str, press_id: str = "") -> Outcome:
+    async def hold(self, button: str, actor: str, press_id: str = "") -> PressOutcome:
         """Hold a button. Raises Gone."""
         ...
 
@@ -62,12 +62,12 @@ class LetIn:
         """The leaves it may press on."""
         return [(one.id, one.name) for one in self._its()]
 
-    async def faces(self, leaf: str) -> tuple[Face, ...]:
+    async def faces(self, leaf: str) -> tuple[ButtonFace, ...]:
         """How the buttons of a leaf stand."""
         self.changed.clear()
         return await self._devices.operator.faces(leaf, self._actor)
 
-    async def press(self, button: str, press: str, on: bool | None, held: bool) -> Outcome:
+    async def press(self, button: str, press: str, on: bool | None, held: bool) -> PressOutcome:
         """Press or hold a button."""
         self._must_have(button)
         operator = self._devices.operator

@@ -12,7 +12,7 @@ MOST_STATE = 200
 
 
 @dataclass(frozen=True, slots=True)
-class Outcome:
+class PressOutcome:
     """What a press led to, in words, and whether it was refused; when, in seconds since 1970."""
 
     words: str
@@ -21,7 +21,7 @@ class Outcome:
 
 
 @dataclass(frozen=True, slots=True)
-class Face:
+class ButtonFace:
     """A button as it stands.
 
     `state` says what is true now and what a press will do; `on` whether what it stands for is shown or on; `blocked`
@@ -39,7 +39,7 @@ class Face:
     blocked: bool = False
     free_at: float | None = None
     of_s: float = 0.0
-    answer: Outcome | None = None
+    answer: PressOutcome | None = None
     level: float | None = None
     value: str = ""
     key: str = ""
@@ -112,6 +112,6 @@ def is_level(button: DeskButton) -> bool:
     return KINDS[button.does].turns
 
 
-def changed(before: Mapping[str, Face], after: Iterable[Face]) -> list[Face]:
+def changed(before: Mapping[str, ButtonFace], after: Iterable[ButtonFace]) -> list[ButtonFace]:
     """The faces that differ from before."""
     return [one for one in after if before.get(one.id) != one]

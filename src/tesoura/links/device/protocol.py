@@ -65,7 +65,7 @@ def _whole(params: Mapping[str, Any], name: str, low: int, high: int, default: i
 
 
 @dataclass(frozen=True, slots=True)
-class Pressed:
+class ButtonPress:
     """A button pressed or held: its id, the press's own id, and how the button stood for whoever pressed it."""
 
     button: str
@@ -73,16 +73,16 @@ class Pressed:
     on: bool | None
 
 
-def pressed_of(params: Mapping[str, Any]) -> Pressed:
+def pressed_of(params: Mapping[str, Any]) -> ButtonPress:
     """A press. Raises InvalidField."""
     on = params.get("on")
     if on is not None and not isinstance(on, bool):
         raise InvalidField("on is true or false: how the button stood when it was pressed.")
-    return Pressed(_id(params, "button"), _id(params, "press"), on)
+    return ButtonPress(_id(params, "button"), _id(params, "press"), on)
 
 
 @dataclass(frozen=True, slots=True)
-class Turned:
+class DialTurn:
     """A dial turned: by so many steps, or to where its value lies between its bounds, 0 to 1."""
 
     button: str
@@ -90,7 +90,7 @@ class Turned:
     level: float | None
 
 
-def turned_of(params: Mapping[str, Any]) -> Turned:
+def turned_of(params: Mapping[str, Any]) -> DialTurn:
     """A turn. Raises InvalidField."""
     by, level = params.get("by", 0), params.get("level")
     if isinstance(by, bool) or not isinstance(by, int) or not -1_000 <= by <= 1_000:
@@ -99,7 +99,7 @@ def turned_of(params: Mapping[str, Any]) -> Turned:
         raise InvalidField("level is a number from 0 to 1.")
     if level is None and not by:
         raise InvalidField("Give by, a number of steps, or level, a number from 0 to 1.")
-    return Turned(_id(params, "button"), by, None if level is None else float(level))
+    return DialTurn(_id(params, "button"), by, None if level is None else float(level))
 
 
 def _id(params: Mapping[str, Any], name: str) -> str:
@@ -109,7 +109,7 @@ def _id(params: Mapping[str, Any], name: str) -> str:
     return given
 
 
-class Pace:
+class MessagePace:
     """How fast messages may come. Times are seconds of a clock that nobody sets."""
 
     def __init__(self, now_s: float) -> None:

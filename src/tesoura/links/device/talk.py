@@ -7,11 +7,11 @@ import contextlib
 from collections.abc import Awaitable, Callable, Mapping
 from typing import Any, Protocol
 
-from tesoura.core.desk.faces import Face, Outcome, changed
+from tesoura.core.desk.faces import ButtonFace, PressOutcome, changed
 from tesoura.errors import Gone, InvalidField, NotYours, TesouraError
 from tesoura.links import rpc
 from tesoura.links.device import protocol
-from tesoura.links.device.protocol import Hello, Pace
+from tesoura.links.device.protocol import Hello, MessagePace
 from tesoura.links.rpc import RequestObject
 
 HELLO_S = 10.0
@@ -29,11 +29,11 @@ class Panel(Protocol):
         """The leaves it may press on, by id and name."""
         ...
 
-    async def faces(self, leaf: str) -> tuple[Face, ...]:
+    async def faces(self, leaf: str) -> tuple[ButtonFace, ...]:
         """How the buttons of a leaf stand. Raises Gone."""
         ...
 
-    async def press(self, button: str, press: str, on: bool | None, held: bool) -> Outcome:
+    async def press(self, button: str, press: str, on: bool | None, held: bool) -> PressOutcome:
         """Press or hold a button. Raises Gone, and NotYours."""
         ...
 
@@ -62,7 +62,7 @@ class DeviceTalk:
     def __init__(self, send: Send, hear: Hear, admit: Admit) -> None:
         self._send, self._hear, self._admit = send, hear, admit
         self._leaf, self._first = "", 0
-        self._told: dict[str, Face] = {}
+        self._told: dict[str, ButtonFace] = {}
         self._outline: object = None
         self._again = asyncio.Event()
         self._tasks: set[asyncio.Task[None]] = set()
@@ -148,7 +148,7 @@ class DeviceTalk:
 
     async def _listen(self, panel: Panel) -> str:
         clock = asyncio.get_running_loop().time
-        pace, garbled = Pace(clock()), 0
+        pace, garbled = MessagePace(clock()), 0
         while True:
             said = rpc.read(await self._hear())
             if not pace.takes(clock()):

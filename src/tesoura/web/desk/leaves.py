@@ -121,8 +121,9 @@ def rename(leaf: str) -> ResponseReturnValue:
 
 @blueprint.post("/<leaf>/buttons/<button>/move")
 def move(leaf: str, button: str) -> ResponseReturnValue:
-    """Lay a button at another place."""
-    return _changed(leaf, "button.move", button=button, place=request.form.get("place", "0"))
+    """Lay a button at another place, or on another leaf."""
+    given = {"place": request.form.get("place", "0"), "leaf": request.form.get("to", "")}
+    return _changed(leaf, "button.move", change=button, button=button, **given)
 
 
 @blueprint.post("/<leaf>/buttons/<button>/remove")
@@ -131,11 +132,15 @@ def take_off(leaf: str, button: str) -> ResponseReturnValue:
     return _changed(leaf, "button.remove", button=button)
 
 
-def _changed(here: str, action: str, **given: str) -> ResponseReturnValue:
+def _changed(here: str, action: str, change: str = "", **given: str) -> ResponseReturnValue:
+    """Do it, then show the leaf; with `change`, that button stays chosen while it lies there."""
     try:
-        return _page(here, said=act(action, **given).words, laying=True)
+        said = act(action, **given).words
     except TesouraError as error:
         return _page(here, wrong=_said(error), laying=True)
+    leaves = runtime().call(lambda self: self.leaves.present)
+    its = next((one for leaf in leaves.leaves if leaf.id == here for one in leaf.buttons if one.id == change), None)
+    return _page(here, said=said, laying=True, changing=its, typed=its.typed() if its else {})
 
 
 def _said(error: TesouraError) -> str:

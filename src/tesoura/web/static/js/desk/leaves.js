@@ -53,6 +53,7 @@ look();
 // Keys fire their buttons wherever on the desk one is, but never while something is typed, and once however long held.
 document.addEventListener("keydown", (event) => {
   if (event.repeat || event.target.closest("input:not([type=range]), textarea, select, dialog[open], [contenteditable]")) return;
+  if (list()?.dataset.laying) return;
   const keys = JSON.parse(list()?.dataset.keys ?? "{}");
   const button = keys[keyName(event)];
   if (!button) return;

@@ -1,5 +1,6 @@
 // Buttons as they are drawn on the desk, a phone and the pad: all alike, brought up to date where they stand.
 const until = new Map();
+const TOLD_MS = 5000;
 
 export function drawn(face) {
   const item = document.createElement("li");
@@ -20,7 +21,7 @@ export function bring(item, face) {
   item.dataset.state = face.state;
   if (face.wait_s) until.set(face.id, { at: performance.now() + face.wait_s * 1000, of: face.of_s * 1000 });
   else until.delete(face.id);
-  if (!item.dataset.sent) answer(item, face.answer ?? "", face.refused ? "wrong" : "does");
+  if (!item.dataset.sent && (face.answer || !item.dataset.told)) answer(item, face.answer ?? "", face.refused ? "wrong" : "does");
   const level = item.querySelector(".level");
   if (level) {
     level.setAttribute("aria-label", face.words);
@@ -36,6 +37,12 @@ export function bring(item, face) {
 export function tell(item, words, how) {
   if (how === "waiting" || how === "late") item.dataset.sent = how; else delete item.dataset.sent;
   answer(item, words, how === "wrong" || how === "late" ? "wrong" : how === "waiting" ? "sent" : "does");
+  // An answer that came late is in sight for a while, too.
+  clearTimeout(item.tellsUntil);
+  delete item.dataset.told;
+  if (item.dataset.sent) return;
+  item.dataset.told = "yes";
+  item.tellsUntil = setTimeout(() => { delete item.dataset.told; if (!item.dataset.sent) answer(item, "", "does"); }, TOLD_MS);
 }
 
 function answer(item, words, kind) {
@@ -77,7 +84,7 @@ export function follow(list, panel) {
   list.addEventListener("contextmenu", (event) => { if ("holds" in list.dataset) event.preventDefault(); });
   list.addEventListener("click", (event) => {
     const item = event.target.closest(".face")?.closest("[data-button]");
-    if (!item) return;
+    if (!item || list.dataset.laying) return;
     event.preventDefault();
     if (holding?.item === item && holding.done) { holding = null; return; }
     pressed(item, panel);

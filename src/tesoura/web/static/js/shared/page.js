@@ -156,11 +156,10 @@ function ask(form) {
     field.hidden = !form.elements[field.dataset.onlyText]?.value;
   }
 }
-for (const form of document.querySelectorAll("form")) {
-  ask(form);
-  form.addEventListener("change", () => ask(form));
-  form.addEventListener("input", () => ask(form));
-}
+const askAll = () => { for (const form of document.querySelectorAll("form")) ask(form); };
+for (const name of ["change", "input"]) document.addEventListener(name, ({ target }) => { if (target.form) ask(target.form); });
+document.body.addEventListener("htmx:afterSettle", askAll);
+askAll();
 
 // What a click puts in: a signal or a function into a text, a match into its field.
 document.addEventListener("click", (event) => {
