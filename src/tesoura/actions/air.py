@@ -1,8 +1,9 @@
-"""What viewers have as a whole: everything hidden at once and brought back; the last act taken back."""
+"""What viewers have as a whole: everything hidden at once and brought back; what is private covered on all pages."""
 
 from __future__ import annotations
 
 from tesoura.actions.action import Action, Call, Doing, Done, Given
+from tesoura.actions.roles import SET_UP
 from tesoura.core.forms.checks import choice
 from tesoura.core.forms.fields import Field
 
@@ -29,4 +30,24 @@ CLEAR = Action(
     {"cleared": Field("Cleared", choice(("yes", "no")), kind="switch", default="yes")}, _clear, _foresee_clear,
 )  # fmt: skip
 
-ALL = (CLEAR,)
+
+async def _cover(doing: Doing, given: Given) -> Done:
+    covered = given["covered"] == "yes"
+    await doing.runtime.covering.choose(covered)
+    doing.runtime.touched("covered" if covered else "uncovered")
+    return Done("Keys, addresses and e-mail are covered on all pages." if covered else "What is private is shown.",
+                {"covered": covered})  # fmt: skip
+
+
+async def _foresee_cover(doing: Doing, given: Given) -> str:
+    present = "covered" if doing.runtime.covering.covered else "shown"
+    return f"{present} → {'covered' if given['covered'] == 'yes' else 'shown'}"
+
+
+COVER = Action(
+    "private.cover", "Cover what is private", "Keys, addresses, tokens and e-mail, on all pages of Tesoura.",
+    {"covered": Field("Covered", choice(("yes", "no")), kind="switch", default="yes")}, _cover, _foresee_cover,
+    may=SET_UP,
+)  # fmt: skip
+
+ALL = (CLEAR, COVER)

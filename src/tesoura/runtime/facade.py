@@ -29,6 +29,7 @@ from tesoura.outputs.topics import Topics
 from tesoura.runtime.audience import Viewers
 from tesoura.runtime.computations import Computations
 from tesoura.runtime.corrections import Corrections
+from tesoura.runtime.covering import Covering
 from tesoura.runtime.desk_leaves import DeskLeaves
 from tesoura.runtime.devices import Devices
 from tesoura.runtime.effects import Effects
@@ -85,6 +86,7 @@ class Runtime:
         self._tasks = Tasks()
         self.sessions = Sessions(store)
         self.undo_line = UndoLine()
+        self.covering = Covering(store, self.sessions)
         self.journal = Journal(store, self._on_events, self._clock)
         self.hub = Hub(build(), self._audience_changed, self._on_ack)
         self.topics = Topics(self.hub)
@@ -336,7 +338,7 @@ class Runtime:
         counts = await asyncio.to_thread(self.sessions.read)
         self._publish(self._engine.count_events(counts, self.session_started_at, self._clock()))
         await self.computations.set_almanac(self._almanac())
-        self.touched("session", "signals")
+        self.touched("session", "signals", "covered" if self.covering.covered else "uncovered")
 
     async def preferences_changed(self) -> None:
         """The user's general choices have changed: the locale, the zone, the first weekday, the folders."""

@@ -39,7 +39,7 @@ from tesoura.web.overlays.css import HELPERS
 from tesoura.web.preferences import views as preferences
 from tesoura.web.recipes import views as recipes
 from tesoura.web.reports import views as reports
-from tesoura.web.shared import errors
+from tesoura.web.shared import covering, errors
 from tesoura.web.shared.doors import EXTENSION, Doors
 from tesoura.web.shared.offers import Offers
 from tesoura.web.shared.routing import LazyRule
@@ -123,6 +123,7 @@ def create_pages(runtime: Runtime, settings: Settings) -> Flask:
     for room in ROOMS:
         app.register_blueprint(room.blueprint)
     app.after_request(_protect)
+    app.after_request(covering.cover)
     ticket = desk_ticket(runtime.store, settings)
 
     @app.before_request
@@ -133,7 +134,7 @@ def create_pages(runtime: Runtime, settings: Settings) -> Flask:
     app.context_processor(
         lambda: {
             "build": build(), "mark": g.get("mark", ""), "desk_ticket": "" if access.is_stranger() else ticket,
-            "strip": desk.strip, "offers": Offers(),
+            "strip": desk.strip, "offers": Offers(), "is_covered": covering.is_covered, "private": covering.PRIVATE,
         }
     )  # fmt: skip
     return app

@@ -8,7 +8,7 @@ from typing import Any
 from tesoura.core.values import MAX_NUMBER, Scalar, Wanted, as_scalar
 from tesoura.errors import InvalidField, ValueRefused
 
-TAKEN_KEYS = frozenset("gdfsiolprj/?")
+TAKEN_KEYS = frozenset("gdfsiolprj/?.")
 """Keys that the pages use themselves."""
 
 

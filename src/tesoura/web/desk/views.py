@@ -230,6 +230,13 @@ def undo_last() -> ResponseReturnValue:
         return _air(wrong=str(error))
 
 
+@blueprint.post("/desk/cover")
+def cover() -> ResponseReturnValue:
+    """Cover what is private on all pages, or show it."""
+    act("private.cover", covered=request.form.get("covered", "yes"))
+    return "", 204
+
+
 @blueprint.get("/desk/needs")
 def needs_fragment() -> ResponseReturnValue:
     """What needs somebody."""

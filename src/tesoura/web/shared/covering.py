@@ -1,0 +1,74 @@
+"""Covering what is nobody else's business on a page that viewers may see: addresses, keys, e-mail, folders.
+
+While it is covered, every page leaves the server with these marked, so that none is seen even at first paint. A page
+that stands open marks what it has by the same pattern, which it is given.
+"""
+
+from __future__ import annotations
+
+import re
+
+from flask import Response, request
+
+from tesoura.web.shared.doors import runtime
+
+PRIVATE = (
+    r"[\w.+-]+@[\w-]+(?:\.[\w-]+)+"  # e-mail
+    r"|\b(?:https?|wss?|mqtts?|ircs?|ftp|file)://[^\s<>\"']+"  # addresses with their scheme
+    r"|\b\d{1,3}(?:\.\d{1,3}){3}(?::\d+)?(?:/[^\s<>\"']*)?"  # numbers of machines
+    r"|\[[0-9A-Fa-f]*:[0-9A-Fa-f:.]+\](?::\d+)?"
+    r"|\blocalhost:\d+(?:/[^\s<>\"']*)?|\b[\w-]+(?:\.[\w-]+)*\.local\b(?::\d+)?"  # names of machines
+    r"|\b[\w-]+(?:\.[\w-]+)*\.[a-z]{2,}:\d{2,5}\b"
+    r"|(?:/(?:home|Users|root|tmp|var|mnt|media|srv|opt|Volumes)|\b[A-Za-z]:\\)[/\\]?[^\s<>\"']*"  # folders
+    r"|\b(?:tes|dev)_[\w-]{8,}"  # keys and tokens
+    r"|\b(?=[\w-]*\d)(?=[\w-]*[A-Za-z])[\w-]{24,}"
+)
+"""What is covered, in the words of regular expressions that browsers understand, too."""
+_PRIVATE = re.compile(PRIVATE)
+_TAG = re.compile(r"(<!--.*?-->|<[^>]*>)", re.DOTALL)
+_LEFT_ALONE = re.compile(r"<(/?)(title|script|style|textarea|option)\b", re.IGNORECASE)
+_CLASS = re.compile(r'\bclass="')
+_VALUE = re.compile(r'\b(?:value|placeholder)="([^"]*)"')
+OPEN_TO_VIEWERS = ("/o/", "/phone/", "/api/")
+
+
+def marked(html: str) -> str:
+    """A page with what is private marked. What stands in fields is covered until somebody steps into the field."""
+    out, inside = [], ""
+    for part in _TAG.split(html):
+        if part.startswith("<"):
+            if (tag := _LEFT_ALONE.match(part)) is not None:
+                inside = "" if tag[1] else tag[2].lower()
+            elif part.startswith("<input") and any(_PRIVATE.search(one) for one in _VALUE.findall(part)):
+                part = _classed(part)
+            out.append(part)
+        elif inside == "textarea" and _PRIVATE.search(part):
+            out[-1] = _classed(out[-1])
+            out.append(part)
+        elif inside or not part.strip():
+            out.append(part)
+        else:
+            out.append(_PRIVATE.sub(lambda found: f'<span class="private">{found[0]}</span>', part))
+    return "".join(out)
+
+
+def _classed(tag: str) -> str:
+    """A field's tag with the class of what is covered until one steps in."""
+    if _CLASS.search(tag):
+        return _CLASS.sub('class="private-field ', tag, count=1)
+    return re.sub(r"^<(\w+)", r'<\1 class="private-field"', tag, count=1)
+
+
+def cover(response: Response) -> Response:
+    """Mark what is private on a page, while it is covered."""
+    if (
+        response.mimetype == "text/html" and not response.direct_passthrough
+        and not request.path.startswith(OPEN_TO_VIEWERS) and is_covered()
+    ):  # fmt: skip
+        response.set_data(marked(response.get_data(as_text=True)))
+    return response
+
+
+def is_covered() -> bool:
+    """Whether what is private is covered now."""
+    return runtime().covering.covered
