@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import asyncio
 import contextlib
+import functools
 import socket
-from collections.abc import AsyncIterator, Callable
+import ssl
+from collections.abc import AsyncIterator, Awaitable, Callable
 from typing import Any
 
 import uvicorn
@@ -27,7 +30,7 @@ from tesoura.outputs.sockets import DeskSocket, OverlaySocket
 from tesoura.runtime.facade import Runtime
 from tesoura.settings import STATIC, Settings, device_cookie
 from tesoura.store.store import Store
-from tesoura.web import create_pages, desk_ticket
+from tesoura.web import Tickets, create_pages
 from tesoura.web.api.intake import EVENTS, EventsDoor
 from tesoura.web.guard import Guard
 from tesoura.web.whole import WholeRequests
@@ -71,8 +74,8 @@ def create_app(settings: Settings, store: Store) -> Starlette:
         yield
         await runtime.stop()
 
-    async def health(_: Request) -> JSONResponse:
-        if settings.password is not None:
+    async def health(request: Request) -> JSONResponse:
+        if settings.password is not None or runtime.listening.is_away((request.scope.get("server") or ("", 0))[1]):
             # Others may ask whether it runs, and nothing else.
             return JSONResponse({"status": "ok", "version": tesoura.__version__})
         feeds = {report.name: report.state.freshness.value for report in runtime.feeds.reports()}
@@ -80,14 +83,15 @@ def create_app(settings: Settings, store: Store) -> Starlette:
             {"status": "ok", "version": tesoura.__version__, "feeds": feeds, "pages": runtime.hub.pages}
         )
 
-    ticket = desk_ticket(store, settings)
-    runtime.devices.operated_by(Buttons(runtime), ticket)
-    return Application(
+    tickets = Tickets(runtime, settings)
+    runtime.devices.operated_by(Buttons(runtime), tickets.knows)
+    away = runtime.listening.is_away
+    application = Application(
         EVENTS,
-        Guard(EventsDoor(runtime), settings),
+        Guard(EventsDoor(runtime), settings, away),
         routes=[
             Route("/healthz", health),
-            WebSocketRoute("/live/desk/{ticket}", DeskSocket(runtime.hub, ticket, runtime.topics.since)),
+            WebSocketRoute("/live/desk/{ticket}", DeskSocket(runtime.hub, tickets.knows, runtime.topics.since)),
             WebSocketRoute("/scene-link/{name}", SceneDoor(runtime.links.arrive)),
             WebSocketRoute(
                 "/device-socket", DeviceDoor(runtime.devices.admit, runtime.devices.leave, device_cookie(settings))
@@ -96,9 +100,11 @@ def create_app(settings: Settings, store: Store) -> Starlette:
             Mount("/static", _Static(directory=STATIC)),
             Mount("/", WholeRequests(WSGIMiddleware(create_pages(runtime, settings), workers=WORKER_THREADS))),  # type: ignore[arg-type]
         ],
-        middleware=[Middleware(Guard, settings)],
+        middleware=[Middleware(Guard, settings, away)],
         lifespan=lifespan,
     )
+    application.state.runtime = runtime
+    return application
 
 
 def listen(host: str, port: int) -> socket.socket:
@@ -144,4 +150,25 @@ class Server(uvicorn.Server):
         """Start, then say so."""
         await super().startup(sockets)
         if self.started:
+            runtime: Runtime = self.config.app.state.runtime  # type: ignore[union-attr]
+            await runtime.listening.served_by(self)
             self._ready()
+
+    async def open(self, listening: socket.socket, tls: ssl.SSLContext | None) -> Callable[[], Awaitable[None]]:
+        """Serve what comes in there, too; what ends that, and puts out who came in by it."""
+        config = self.config
+        protocol: Any = config.http_protocol_class
+        made = functools.partial(
+            protocol, config=config, server_state=self.server_state, app_state=self.lifespan.state
+        )  # fmt: skip
+        port = listening.getsockname()[1]
+        serving = await asyncio.get_running_loop().create_server(made, sock=listening, ssl=tls, backlog=512)
+
+        async def close() -> None:
+            serving.close()
+            for one in list(self.server_state.connections):
+                at = one.transport.get_extra_info("sockname") if one.transport else None
+                if at and at[1] == port:
+                    one.transport.abort()
+
+        return close

@@ -14,7 +14,8 @@ ON = '<span class="private">{}</span>'
     "private",
     [
         "mara.vane@pier.example", "http://10.0.0.3:8080/x?y=1", "wss://lamp.pier.example/live", "192.168.1.20",
-        "127.0.0.1:9", "[::1]:8765", "localhost:5050/now", "studio.local", "chat.pier.example:6697", "/home/mara/a.json",
+        "127.0.0.1:9", "[::1]:8765", "localhost:5050/now", "studio.local", "chat.pier.example:6697",
+        "/home/mara/a.json",
         "C:\\Users\\mara\\stats.txt", "tes_Ab3dEf6hIj9k", "dev_Zk3vQ0m2cXyT1nB8u", "Zk3vQ0m2cXyT1nB8uHs6WqLr",
         "file:///srv/match.json", "mqtt://broker:1883",
     ],

@@ -15,6 +15,7 @@ from tesoura.actions import (
     feeds,
     leaves,
     links,
+    listening,
     log,
     looks,
     machine,
@@ -35,7 +36,7 @@ from tesoura.errors import Gone
 
 ROOMS = (
     session, values, links, air, leaves, devices, overlays, overlay_setup, drafts, feeds, feed_setup, feed_picks,
-    machine, computed_setup, looks, media, text_files,
+    machine, listening, computed_setup, looks, media, text_files,
     recipes, preferences, log,
 )  # fmt: skip
 

@@ -39,6 +39,7 @@ from tesoura.runtime.feeds import Feeds
 from tesoura.runtime.instruments import Instruments
 from tesoura.runtime.journal import Journal
 from tesoura.runtime.links import Links
+from tesoura.runtime.listening import Listening
 from tesoura.runtime.performers import Performers
 from tesoura.runtime.persistence import Persistence
 from tesoura.runtime.pipeline import Outcome, Pipeline
@@ -87,6 +88,7 @@ class Runtime:
         self.sessions = Sessions(store)
         self.undo_line = UndoLine()
         self.covering = Covering(store, self.sessions)
+        self.listening = Listening(store, settings, self._clock)
         self.journal = Journal(store, self._on_events, self._clock)
         self.hub = Hub(build(), self._audience_changed, self._on_ack)
         self.topics = Topics(self.hub)
@@ -175,6 +177,7 @@ class Runtime:
 
     async def stop(self) -> None:
         """Stop the feeds and save everything."""
+        await self.listening.close()
         await self.feeds.stop()
         self.instruments.stop()
         await self._tasks.stop()

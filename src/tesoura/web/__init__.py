@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hmac
 from datetime import timedelta
 from typing import Any
 
@@ -55,9 +56,30 @@ ROOMS = (
 )  # fmt: skip
 
 
-def desk_ticket(store: Store, settings: Settings) -> str:
-    """What a page must know to open the desk's live link. Another password makes another one."""
-    return store.secrets.derive(f"desk link {settings.password or ''}").hex()
+def desk_ticket(store: Store, settings: Settings, door: str = "") -> str:
+    """What a page must know to open the desk's live link. Another password makes another one, that of a door too."""
+    return store.secrets.derive(f"desk link {settings.password or ''}{door}").hex()
+
+
+class Tickets:
+    """The tickets that are good now: this machine's own, and that of the door for others while it is open."""
+
+    def __init__(self, runtime: Runtime, settings: Settings) -> None:
+        self._runtime, self._settings = runtime, settings
+        self._own = desk_ticket(runtime.store, settings)
+
+    def of_request(self) -> str:
+        """The ticket for the page that is asked for now."""
+        door = self._runtime.listening.door
+        if door is None or request.environ.get("SERVER_PORT") != str(door.port):
+            return self._own
+        return desk_ticket(self._runtime.store, self._settings, door.id)
+
+    def knows(self, ticket: str) -> bool:
+        """Whether this ticket is good."""
+        door = self._runtime.listening.door
+        good = [self._own] if door is None else [self._own, desk_ticket(self._runtime.store, self._settings, door.id)]
+        return any(hmac.compare_digest(ticket.encode(), one.encode()) for one in good)
 
 
 _FRAMED = "frame-ancestors 'self'"
@@ -124,7 +146,7 @@ def create_pages(runtime: Runtime, settings: Settings) -> Flask:
         app.register_blueprint(room.blueprint)
     app.after_request(_protect)
     app.after_request(covering.cover)
-    ticket = desk_ticket(runtime.store, settings)
+    tickets = Tickets(runtime, settings)
 
     @app.before_request
     def take_mark() -> None:
@@ -133,7 +155,8 @@ def create_pages(runtime: Runtime, settings: Settings) -> Flask:
 
     app.context_processor(
         lambda: {
-            "build": build(), "mark": g.get("mark", ""), "desk_ticket": "" if access.is_stranger() else ticket,
+            "build": build(), "mark": g.get("mark", ""),
+            "desk_ticket": "" if access.is_stranger() else tickets.of_request(),
             "strip": desk.strip, "offers": Offers(), "is_covered": covering.is_covered, "private": covering.PRIVATE,
         }
     )  # fmt: skip

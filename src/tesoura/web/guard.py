@@ -29,14 +29,11 @@ _HOST = re.compile(r"(?:[A-Za-z0-9](?:[A-Za-z0-9._-]*[A-Za-z0-9])?|\[[0-9A-Fa-f:
 class Guard:
     """Refuses requests for another host's name (DNS rebinding) and writes and sockets from another site's page."""
 
-    def __init__(self, app: App, settings: Settings) -> None:
-        self._app = app
-        self._names: tuple[str, ...] = LOOPBACK
+    def __init__(self, app: App, settings: Settings, away: Callable[[int | None], bool]) -> None:
+        self._app, self._away = app, away
         self._at = f"Tesoura answers on this machine only. Open {settings.address} instead."
-        if settings.on_network:
-            own = socket.gethostname().lower()
-            self._names = (*LOOPBACK, own, own.partition(".")[0], f"{own.partition('.')[0]}.local")
-            self._at = "Tesoura does not answer to this name. Open it by this machine's address in numbers."
+        own = socket.gethostname().lower()
+        self._own_names = (*LOOPBACK, own, own.partition(".")[0], f"{own.partition('.')[0]}.local")
         self._wide = settings.on_network
 
     async def __call__(self, scope: Scope, receive: Any, send: Any) -> None:
@@ -51,7 +48,8 @@ class Guard:
             elif name == b"origin":
                 origin = value.decode("latin-1")
         changes = scope["type"] == "websocket" or scope["method"] not in SAFE
-        problem = self._problem(hosts, origin, changes)
+        wide = self._wide or self._away((scope.get("server") or ("", None))[1])
+        problem = self._problem(hosts, origin, changes, wide)
         if problem is None:
             await self._app(scope, receive, _with_heads(send) if scope["type"] == "http" else send)
         elif scope["type"] == "websocket":
@@ -67,12 +65,14 @@ class Guard:
             await send({"type": "http.response.start", "status": 403, "headers": headers_out})
             await send({"type": "http.response.body", "body": body})
 
-    def _problem(self, hosts: Sequence[str], origin: str | None, changes: bool) -> str | None:
+    def _problem(self, hosts: Sequence[str], origin: str | None, changes: bool, wide: bool) -> str | None:
         """Why a request may not come in."""
         name = _host_in(hosts[0]) if len(hosts) == 1 else None
         if name is None:
             return "The request names a host that cannot be. Open Tesoura by the address that it printed."
-        if name not in self._names and not (self._wide and _is_address(name)):
+        if wide and name not in self._own_names and not _is_address(name):
+            return "Tesoura does not answer to this name. Open it by this machine's address in numbers."
+        if not wide and name not in LOOPBACK:
             return self._at
         if changes and origin == "null":
             return "A page without an origin may not operate Tesoura."

@@ -1,11 +1,11 @@
-"""Wrong passwords, counted by who gave them: after a few, each further one has to wait."""
+"""Wrong passwords, counted by who gave them: after five, one a minute."""
 
 from __future__ import annotations
 
 import threading
 from collections import OrderedDict
 
-FREE, MOST_WAIT_S, MOST_KNOWN = 5, 300.0, 2_000
+FREE, WAIT_S, MOST_KNOWN = 5, 60.0, 2_000
 FORGET_S = 3_600.0
 
 
@@ -31,7 +31,7 @@ class Guesses:
             if now_s - until > FORGET_S:
                 count = 0
             count += 1
-            wait_s = min(2.0 ** (count - FREE), MOST_WAIT_S) if count >= FREE else 0.0
+            wait_s = WAIT_S if count >= FREE else 0.0
             self._known[who] = (count, now_s + wait_s)
             while len(self._known) > MOST_KNOWN:
                 self._known.popitem(last=False)

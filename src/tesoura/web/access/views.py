@@ -5,15 +5,20 @@ from __future__ import annotations
 import hmac
 import math
 import time
+import uuid
 
 from flask import Flask, current_app, redirect, render_template, request, session, url_for
 from flask.typing import ResponseReturnValue
 
+from tesoura.core.values import Event
 from tesoura.web.access.guesses import Guesses
-from tesoura.web.shared.doors import settings
+from tesoura.web.shared.doors import now, runtime, settings
 
 GUESSES = "tesoura.guesses"
-WRONG = "That is not the password this Tesoura was started with."
+WRONG = "That is not the password of this Tesoura."
+MOST_PASSWORD = 200
+WRONG_PASSWORD = "tesoura.wrong_password"  # noqa: S105 - the type of an event
+"""The type of the event that tells that somebody gave a wrong password."""
 
 # The API has keys of its own; a token is the only right that an overlay's page, a feed's private address, the way back
 # from a service or a paired phone needs.
@@ -37,7 +42,18 @@ def register(app: Flask) -> None:
 
 def is_stranger() -> bool:
     """Whether whoever asks has still to sign in."""
-    return settings().password is not None and not session.get("signed_in")
+    wanted = _wanted()
+    return wanted is not None and session.get("signed_in") != wanted
+
+
+def _wanted() -> str | None:
+    """What must stand in the session of who has signed in; None when nobody has to."""
+    listening = runtime().listening
+    door = listening.door
+    port = request.environ.get("SERVER_PORT", "")
+    if door is not None and port.isdigit() and listening.is_away(int(port)):
+        return door.id
+    return "yes" if settings().password is not None else None
 
 
 def _check() -> ResponseReturnValue | None:
@@ -54,8 +70,8 @@ def _sign_out() -> ResponseReturnValue:
 
 
 def _sign_in() -> ResponseReturnValue:
-    password = settings().password
-    if password is None:
+    wanted = _wanted()
+    if wanted is None:
         return redirect(url_for("desk.show"))
     if request.method != "POST":
         return render_template("access/sign_in.html", wrong=None)
@@ -64,9 +80,23 @@ def _sign_in() -> ResponseReturnValue:
         seconds = math.ceil(wait_s)
         wrong = f"Too many wrong passwords came from this machine. Try again in {seconds} s."
         return render_template("access/sign_in.html", wrong=wrong), 429, {"Retry-After": str(seconds)}
-    if not hmac.compare_digest(request.form.get("password", "").encode(), password.encode()):
-        guesses.wrong(who, time.monotonic())
+    # Counted before it is looked at: of many at the same time none slips through.
+    guesses.wrong(who, time.monotonic())
+    if not _is_right(request.form.get("password", "")[:MOST_PASSWORD]):
+        _log_wrong(who)
         return render_template("access/sign_in.html", wrong=WRONG), 403
     guesses.right(who)
-    session["signed_in"] = session.permanent = True
+    session["signed_in"], session.permanent = wanted, True
     return redirect(url_for("desk.show"))
+
+
+def _is_right(password: str) -> bool:
+    wanted, own = _wanted(), settings().password
+    if wanted == "yes":
+        return hmac.compare_digest(password.encode(), (own or "").encode())
+    return runtime().listening.knows(password)
+
+
+def _log_wrong(who: str) -> None:
+    event = Event(uuid.uuid4().hex, "tesoura", WRONG_PASSWORD, now(), {"from": who}, who)
+    runtime().call(lambda self: self.journal.log([event]))

@@ -50,15 +50,28 @@ def _pairing() -> dict[str, Any]:
         return {"pairing": None, "why_closed": why_closed}
     pairing, left_s = open_one
     # What comes after # is sent to no server and stands in no log.
-    address = f"{settings().address}{url_for('phone.pair')}#{pairing.secret}"
+    address = f"{_reached_at()}{url_for('phone.pair')}#{pairing.secret}"
     picture = segno.make(address, error="m").svg_inline(scale=4, border=2, dark="#1E2A38", light="#FFFDF8")
-    return {"pairing": pairing, "left_s": math.ceil(left_s), "address": address, "picture": picture, "why_closed": ""}
+    return {"pairing": pairing, "left_s": math.ceil(left_s), "at": _reached_at(), "picture": picture, "why_closed": ""}
+
+
+def _reached_at() -> str:
+    """Where a phone reaches Tesoura: by the door for others when it is open."""
+    door = runtime().listening.door
+    return door.urls[0] if door is not None and door.urls else settings().address
+
+
+def _listening(wrong: str = "") -> dict[str, Any]:
+    listening = runtime().listening
+    return {
+        "door": listening.door, "door_problem": listening.problem, "wrong_password": wrong, "settings": settings()
+    }  # fmt: skip
 
 
 @blueprint.get("/")
 def index() -> ResponseReturnValue:
     """All devices, and the way to pair another."""
-    return render_template("devices/index.html", **_listed(), **_pairing(), settings=settings())
+    return render_template("devices/index.html", **_listed(), **_pairing(), **_listening())
 
 
 @blueprint.get("/list")
@@ -70,7 +83,7 @@ def list_fragment() -> ResponseReturnValue:
 @blueprint.get("/pairing")
 def pairing_fragment() -> ResponseReturnValue:
     """The open pairing, or the form that opens one."""
-    return render_template("devices/_pairing.html", **_pairing(), **_listed(), settings=settings())
+    return render_template("devices/_pairing.html", **_pairing(), **_listed(), **_listening())
 
 
 @blueprint.post("/pair")
@@ -96,6 +109,28 @@ def change(device: int) -> ResponseReturnValue:
 def remove(device: int) -> ResponseReturnValue:
     """Remove a device; its connection closes at once."""
     return _done("device.remove", device=device)
+
+
+@blueprint.post("/listening/on")
+def listen_on() -> ResponseReturnValue:
+    """Let other machines in."""
+    try:
+        tls = "yes" if request.form.get("tls") else "no"
+        done = act("listening.on", password=request.form.get("password", ""), tls=tls)
+    except InvalidPiece as error:
+        wrong = " ".join(error.wrong.values())
+        return render_template("devices/index.html", **_listed(), **_pairing(), **_listening(wrong)), 422
+    except TesouraError as error:
+        flash(str(error), "wrong")
+    else:
+        flash(done.words, "said")
+    return redirect(url_for("devices.index"))
+
+
+@blueprint.post("/listening/off")
+def listen_off() -> ResponseReturnValue:
+    """Let nobody else in."""
+    return _done("listening.off")
 
 
 def _done(action: str, **given: Any) -> ResponseReturnValue:

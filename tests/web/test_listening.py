@@ -1,0 +1,146 @@
+"""Other machines let in by a switch: a door of its own with a password, over TLS, closed with all who came in by it."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+import socket
+import ssl
+from collections import deque
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+
+import httpx
+import pytest
+from websockets.exceptions import ConnectionClosed, InvalidStatus
+from websockets.sync.client import connect
+
+from tesoura.links import rpc
+from tests.conftest import Running, until
+from tests.runtime.test_devices import lay, paired
+
+PASSWORD = "kites-in-the-wind"
+NO_QUESTIONS = ssl.create_default_context()
+NO_QUESTIONS.check_hostname, NO_QUESTIONS.verify_mode = False, ssl.CERT_NONE
+
+
+def open_door(running: Running, tls: str = "yes", password: str = PASSWORD) -> Any:
+    """Switch listening on as its page does; the door."""
+    running.press("/", "/devices/listening/on", {"password": password, **({"tls": "yes"} if tls else {})})
+    return running.runtime.listening.door
+
+
+@contextmanager
+def visitor(door: Any) -> Iterator[httpx.Client]:
+    """A browser that comes by the door for others."""
+    at = f"http{'s' if door.tls else ''}://127.0.0.1:{door.port}"
+    with httpx.Client(base_url=at, trust_env=False, verify=NO_QUESTIONS, follow_redirects=True, timeout=20) as client:
+        yield client
+
+
+def sign_in(client: httpx.Client, password: str) -> httpx.Response:
+    token = re.search(r'name="csrf_token" value="([^"]+)"', client.get("/sign-in").text)
+    assert token
+    data = {"csrf_token": token[1], "password": password}
+    return client.post("/sign-in", data=data, headers={"Referer": f"{client.base_url}/sign-in"})
+
+
+def test_others_come_in_over_tls_with_the_password_and_are_put_out_when_it_is_switched_off(running: Running) -> None:
+    door = open_door(running)
+    with visitor(door) as client:
+        assert client.get("/signals/").url.path == "/sign-in"
+        assert client.get("/healthz").json().keys() == {"status", "version"}
+        assert sign_in(client, PASSWORD).url.path == "/"
+        page = client.get("/").text
+        ticket = re.search(r'<meta name="desk" content="([^"]+)"', page)
+        assert ticket
+        assert ticket[1] != running.ticket
+        with connect(f"wss://127.0.0.1:{door.port}/live/desk/{ticket[1]}", ssl=NO_QUESTIONS) as socket_:
+            running.press("/", "/devices/listening/off", {})
+            with pytest.raises(ConnectionClosed):
+                deque(iter(lambda: socket_.recv(timeout=10), None))
+        with pytest.raises(httpx.ConnectError):
+            client.get("/")
+    assert running.client.get("/").status_code == 200
+    with pytest.raises(InvalidStatus), connect(f"ws://127.0.0.1:{running.port}/live/desk/{ticket[1]}"):
+        pass
+
+
+def test_this_machine_needs_no_password_whatever_the_door(running: Running) -> None:
+    open_door(running)
+    page = running.client.get("/devices/").text
+    assert "Other machines are let in" in page
+    assert running.client.get("/signals/").status_code == 200
+    assert running.client.get("/", headers={"Host": f"10.0.0.3:{running.port}"}).status_code == 403
+
+
+def test_the_fingerprint_on_the_page_is_that_of_the_certificate(running: Running) -> None:
+    door = open_door(running)
+    with socket.create_connection(("127.0.0.1", door.port)) as raw, NO_QUESTIONS.wrap_socket(raw) as wire:
+        der = wire.getpeercert(binary_form=True)
+    assert der
+    shown = ":".join(f"{one:02X}" for one in hashlib.sha256(der).digest())
+    assert shown in running.client.get("/devices/").text
+    assert (running.folder / "network.pem").stat().st_mode & 0o077 == 0
+
+
+def test_the_door_opens_again_after_a_restart_and_old_sign_ins_end_with_the_password(running: Running) -> None:
+    door = open_door(running, tls="")
+    with visitor(door) as client:
+        sign_in(client, PASSWORD)
+        assert client.get("/signals/").status_code == 200
+        running.stop()
+        anew = Running(running.folder, running.port)
+        try:
+            again = anew.runtime.listening.door
+            assert again is not None
+            assert again.port == door.port
+            assert client.get("/signals/").url.path == "/signals/"
+            open_door(anew, tls="", password="another-kite")
+            assert client.get("/signals/").url.path == "/sign-in"
+            assert sign_in(client, PASSWORD).status_code == 403
+        finally:
+            anew.stop()
+
+
+def test_wrong_passwords_are_slowed_after_five_and_logged(running: Running) -> None:
+    door = open_door(running, tls="")
+    with visitor(door) as client:
+        answers = [sign_in(client, f"wrong-{number}").status_code for number in range(7)]
+        assert answers == [403] * 5 + [429] * 2
+        late = sign_in(client, PASSWORD)
+        assert late.status_code == 429
+        assert 55 <= int(late.headers["Retry-After"]) <= 60
+    until(lambda: running.client.get("/log/").text.count("tesoura.wrong_password") >= 5)
+    assert "wrong-1" not in running.client.get("/log/").text
+
+
+def test_a_phone_is_paired_over_the_door_and_needs_no_password(running: Running) -> None:
+    lay(running, does="air")
+    token = paired(running)
+    door = open_door(running)
+    with connect(f"wss://127.0.0.1:{door.port}/device-socket", ssl=NO_QUESTIONS) as wire:
+        wire.send(rpc.request(1, "device.hello", {"version": 1, "name": "x", "token": token}))
+        assert '"device": "Pier pad"' in str(wire.recv(timeout=5))
+    with visitor(door) as client:
+        assert client.get("/phone/pair").status_code == 200
+
+
+@pytest.mark.parametrize(
+    ("password", "words"), [("short", "8 characters or more"), ("x" * 201, "8 characters or more")]
+)
+def test_a_door_without_a_good_password_stays_closed(running: Running, password: str, words: str) -> None:
+    answer = running.press("/", "/devices/listening/on", {"password": password})
+    assert (answer.status_code, "8 characters or more" in answer.text) == (422, True)
+    assert running.runtime.listening.door is None
+
+
+def test_only_this_machine_opens_the_door(running: Running) -> None:
+    door = open_door(running, tls="")
+    with visitor(door) as client:
+        sign_in(client, PASSWORD)
+        refused = running.client.post("/api/actions/listening.off", json={}, headers=running.auth)
+        assert refused.status_code == 403
+        with pytest.raises(InvalidStatus):
+            connect(f"ws://127.0.0.1:{door.port}/device-socket", origin="http://example.org").__enter__()  # type: ignore[call-overload]
