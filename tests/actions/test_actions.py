@@ -285,12 +285,12 @@ BY_PROGRAMS = {
     "overlay.put_on_air", "overlay.back", "overlay.send", "feed.pause", "feed.ask", "event.say", "log.correct",
     "chat.say", "piece.show", "air.clear", "desk.undo", "button.press", "moment.again", "moment.skip",
 }  # fmt: skip
-HERE_ALONE = {"folder.read", "scripts.examples", "file.folder"}
+HERE_ALONE = {"folder.read", "scripts.examples", "file.folder", "listening.on", "listening.off"}
 
 
 @pytest.mark.parametrize(
     ("actor", "theirs"), [("desk", set(ACTIONS)), ("desk:192.168.1.20", set(ACTIONS) - HERE_ALONE),
-                          ("key:tests", BY_PROGRAMS), ("somebody", BY_PROGRAMS)],
+                          ("key:tests", BY_PROGRAMS), ("device:Pad", BY_PROGRAMS), ("somebody", BY_PROGRAMS)],
 )  # fmt: skip
 def test_every_action_is_open_to_just_those_it_is_meant_for(running: Running, actor: str, theirs: set[str]) -> None:
     """A parameter that no action has stops each before it begins, and after it was asked whose it is."""

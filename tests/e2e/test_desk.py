@@ -31,6 +31,7 @@ def test_buttons_are_laid_and_pressed_with_the_keyboard_alone(page: Page, runnin
     expect(leaves.locator(".desk-button")).to_have_count(3)
     leaves.get_by_role("button", name="Done").focus()
     page.keyboard.press("Enter")
+    expect(leaves.get_by_role("button", name="Lay buttons")).to_be_visible()
     leaves.get_by_role("button", name="Talk no scene → Talk").focus()
     page.keyboard.press("Enter")
     expect(leaves.get_by_role("button", name="Talk now")).to_be_focused()

@@ -16,7 +16,7 @@ from tests.runtime.test_devices import device, lay
 def pair(running: Running, **data: Any) -> str:
     """Open a pairing on the page; its digits."""
     running.press("/", "/devices/pair", {"leaves": ["l1"], **data})
-    digits = re.search(r'class="digits"[^>]*>(\d{3}) (\d{3})', running.client.get("/devices/").text)
+    digits = re.search(r'class="digits private"[^>]*>(\d{3}) (\d{3})', running.client.get("/devices/").text)
     assert digits
     return digits[1] + digits[2]
 
@@ -26,7 +26,7 @@ class Phone(httpx.Client):
 
     def __init__(self, running: Running, code: str) -> None:
         super().__init__(base_url=running.address, trust_env=False, follow_redirects=True)
-        token = re.search(r'name="csrf_token" value="([^"]+)"', self.get("/phone/pair").text)
+        token = re.search(r'name="csrf_token"\s+value="([^"]+)"', self.get("/phone/pair").text)
         assert token
         self.shown = flat(self.post("/phone/pair", data={"csrf_token": token[1], "code": code}).text)
 

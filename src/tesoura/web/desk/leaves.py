@@ -6,6 +6,7 @@ from typing import Any
 
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
+from markupsafe import Markup
 
 from tesoura.core.desk.buttons import FIELDS
 from tesoura.errors import Gone, InvalidPiece, TesouraError
@@ -32,13 +33,18 @@ def shown(leaf_id: str = "") -> dict[str, Any]:
     return runtime().call(ask)
 
 
-def _page(leaf_id: str, said: str = "", wrong: str = "", **more: Any) -> ResponseReturnValue:
+def drawn(leaf_id: str = "", said: str = "", wrong: str = "", **more: Any) -> Markup:
+    """The leaf, as it stands on the desk."""
     given: dict[str, Any] = {"laying": False, "typed": {}, "wrong_fields": {}, "changing": None, **more}
     page = render_template(
         "desk/_leaves.html", **shown(leaf_id), said=said, wrong=wrong, button_fields=FIELDS,
         instruments_of=instruments_of, **given,
     )  # fmt: skip
-    return page, 422 if wrong or given["wrong_fields"] else 200
+    return Markup(page)  # noqa: S704 - the template has escaped all of it
+
+
+def _page(leaf_id: str, said: str = "", wrong: str = "", **more: Any) -> ResponseReturnValue:
+    return drawn(leaf_id, said, wrong, **more), 422 if wrong or more.get("wrong_fields") else 200
 
 
 @blueprint.get("/")

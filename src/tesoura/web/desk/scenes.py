@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
+from markupsafe import Markup
 
 from tesoura.errors import Gone, InvalidPiece, SourceError
 from tesoura.web.shared.acting import act
@@ -23,10 +24,15 @@ def fragment() -> ResponseReturnValue:
     return _scenes()
 
 
-def _scenes(wrong: str = "") -> ResponseReturnValue:
+def drawn(wrong: str = "") -> Markup:
+    """The scenes, as they stand on the desk."""
     scenes = runtime().call(lambda self: self.scenes())
     page = render_template("desk/_scene.html", scenes=scenes, present=present(), wrong=wrong)
-    return page, 422 if wrong else 200
+    return Markup(page)  # noqa: S704 - the template has escaped all of it
+
+
+def _scenes(wrong: str = "") -> ResponseReturnValue:
+    return drawn(wrong), 422 if wrong else 200
 
 
 @blueprint.post("/scene")

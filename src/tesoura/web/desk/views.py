@@ -27,9 +27,11 @@ from tesoura.store import looks
 from tesoura.store import overlays as stored
 from tesoura.store.overlays import OnAir
 from tesoura.store.tables import OverlayRow
+from tesoura.web.desk import leaves, scenes
 from tesoura.web.desk.hand import controls
 from tesoura.web.desk.needs import needs, upcoming
 from tesoura.web.desk.panels import panels
+from tesoura.web.log.views import moments_drawn
 from tesoura.web.reports.views import out_of_order
 from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import now, runtime, store
@@ -165,6 +167,9 @@ def show() -> ResponseReturnValue:
         live=sum(one.state.freshness is Freshness.LIVE for one in reports),
         hands=controls(),
         panels=instruments,
+        leaves=leaves.drawn(),
+        scenes=scenes.drawn(),
+        moments=moments_drawn(),
     )
 
 

@@ -11,6 +11,7 @@ from typing import Any
 
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
+from markupsafe import Markup
 
 from tesoura.core.computed.occurrence import micros
 from tesoura.core.overlays.pieces.kind import THERE
@@ -124,7 +125,12 @@ def _moments() -> dict[str, Any]:
 @blueprint.get("/moments")
 def moments_fragment() -> ResponseReturnValue:
     """What is being shown, and what waits to be."""
-    return render_template("log/_moments.html", **_moments())
+    return moments_drawn()
+
+
+def moments_drawn() -> Markup:
+    """What is being shown and what waits, as it stands on the desk."""
+    return Markup(render_template("log/_moments.html", **_moments()))  # noqa: S704 - the template has escaped all of it
 
 
 @blueprint.get("/<int:seq>")
