@@ -84,7 +84,9 @@ def create_app(settings: Settings, store: Store) -> Starlette:
         )
 
     tickets = Tickets(runtime, settings)
-    runtime.devices.operated_by(Buttons(runtime), tickets.knows)
+    buttons = Buttons(runtime)
+    runtime.devices.operated_by(buttons, tickets.knows)
+    runtime.controls.operator = buttons
     away = runtime.listening.is_away
     application = Application(
         EVENTS,

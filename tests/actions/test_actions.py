@@ -283,7 +283,7 @@ def test_a_secrets_variable_has_a_name_that_means_nothing_to_the_system(running:
 BY_PROGRAMS = {
     "session.start", "session.undo", "session.correct", "scene.set", "hand.set", "signal.set", "instrument.command",
     "overlay.put_on_air", "overlay.back", "overlay.send", "feed.pause", "feed.ask", "event.say", "log.correct",
-    "chat.say", "piece.show", "air.clear", "desk.undo", "button.press", "moment.again", "moment.skip",
+    "chat.say", "piece.show", "air.clear", "desk.undo", "button.press", "moment.again", "moment.skip", "moments.hold",
 }  # fmt: skip
 HERE_ALONE = {"folder.read", "scripts.examples", "file.folder", "listening.on", "listening.off"}
 

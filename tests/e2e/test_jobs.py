@@ -374,11 +374,8 @@ def test_axe_finds_nothing_serious(page: Page, running: Running, members: Member
         for scheme, rules in SCHEMES:
             page.emulate_media(color_scheme=scheme, reduced_motion="reduce")
             # What is drawn in a look's colours is the look's matter, which has a test of its own.
-            looked = Axe().run(
-                page,
-                context={"exclude": [[".sample-stage"]]},
-                options={"resultTypes": ["violations"], "iframes": False, **rules},
-            )
+            options = {"resultTypes": ["violations"], "iframes": False, **rules}
+            looked = Axe().run(page, context={"exclude": [[".sample-stage"]]}, options=options)
             for one in looked.response["violations"]:
                 if one["impact"] in ("serious", "critical"):
                     found.append(f"{path}, {scheme}: {one['id']} {[node['html'][:120] for node in one['nodes'][:3]]}")

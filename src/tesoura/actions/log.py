@@ -6,7 +6,7 @@ import uuid
 from typing import Any
 
 from tesoura.actions.action import Action, Call, Doing, Done, Given
-from tesoura.core.forms.checks import text, whole
+from tesoura.core.forms.checks import choice, text, whole
 from tesoura.core.forms.fields import Field
 from tesoura.core.signals.by_hand import number
 from tesoura.core.signals.engine import OWN_TYPES
@@ -82,4 +82,25 @@ SKIP = Action(
     {"moment": Field("Moment", whole(1, 2**53), kind="number")}, _skip,
 )  # fmt: skip
 
-ALL = (SAY, CORRECT, AGAIN, SKIP)
+
+async def _hold(doing: Doing, given: Given) -> Done:
+    held = given["held"] == "yes"
+    doing.runtime.stage.moments.held = held
+    doing.runtime.touched("moments")
+    if not held:
+        doing.runtime.show_waiting()
+    words = "Moments are held: none begins." if held else "Moments go on, one after another."
+    return Done(words, {"held": held}, Call("moments.hold", {"held": "no" if held else "yes"}))
+
+
+async def _foresee_hold(doing: Doing, given: Given) -> str:
+    count = len(doing.runtime.stage.moments.waiting())
+    return f"{count} wait, and none begins" if given["held"] == "yes" else f"{count} begin, one after another"
+
+
+HOLD = Action(
+    "moments.hold", "Hold all moments", "None begins until they may go on; a new start of Tesoura lets them go on.",
+    {"held": Field("Held", choice(("yes", "no")), kind="switch", default="yes")}, _hold, _foresee_hold,
+)  # fmt: skip
+
+ALL = (SAY, CORRECT, AGAIN, SKIP, HOLD)

@@ -10,6 +10,7 @@ from importlib import resources
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Protocol
 
+from tesoura.core.desk.controls import ControlMoved
 from tesoura.core.forms.fields import Field
 from tesoura.feeds.formats import read
 from tesoura.feeds.worker import LARGE, Worker
@@ -61,6 +62,8 @@ class Fetched:
     note: str = ""
     scene: str | None = None
     """The present scene, told by a link that knows it."""
+    control: ControlMoved | None = None
+    """A control of a panel that was moved, told by a link with panels."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,11 +139,13 @@ class SignIn:
     """How to sign in at a service. `begin` gives the address to send the user to; `finish` the secrets to keep.
 
     `begin` takes a feed, the address to come back to, a `state` and a code verifier; `finish` takes a feed, the address
-    that was come back to, the code that it brought, and the verifier. Both raise SourceError.
+    that was come back to, the code that it brought, and the verifier. Both raise SourceError. `ends` tells from the
+    secrets when the permission ends that cannot be renewed by itself, in seconds since 1970; None for one that can.
     """
 
     begin: Callable[[FetchContext, str, str, str], Awaitable[str]]
     finish: Callable[[FetchContext, str, str, str], Awaitable[Mapping[str, str]]]
+    ends: Callable[[Mapping[str, str]], float | None] = lambda secrets: None
 
 
 LookUp = Callable[[FetchContext, str], Awaitable[list[NameMatch]]]

@@ -6,5 +6,13 @@ from tesoura.core.kinds import Kinds
 from tesoura.feeds.api import FeedKind
 from tesoura.feeds.registry import PLACES
 
-KINDS: Kinds[FeedKind] = Kinds({**PLACES, "irc": "tesoura.links.irc", "scene": "tesoura.links.scene"})
+KINDS: Kinds[FeedKind] = Kinds(
+    {
+        **PLACES,
+        "irc": "tesoura.links.irc",
+        "scene": "tesoura.links.scene",
+        "osc": "tesoura.links.osc",
+        "midi": "tesoura.links.midi",
+    }
+)
 """Every kind by name, in the order in which they are offered."""

@@ -45,6 +45,8 @@ class DeskLeaves:
             return any(self._curtain.is_shown(key) for key in self._curtain.keys_of(button.own["part"]))
         if button.does == "scene":
             return self._stage.scene.casefold() == button.own["scene"].casefold()
+        if button.does == "hold":
+            return self._stage.moments.held
         return button.does == "air" and self._curtain.cleared
 
     def pressed(self, button: str, outcome: PressOutcome) -> None:

@@ -8,6 +8,7 @@ from datetime import datetime
 from functools import partial
 from typing import Any, Protocol
 
+from tesoura.core.desk.buttons import DeskButton
 from tesoura.core.desk.faces import ButtonFace, PressOutcome
 from tesoura.core.desk.leaves import Leaf
 from tesoura.errors import Gone, NotYours
@@ -30,6 +31,10 @@ class Operator(Protocol):
 
     async def faces(self, leaf_id: str, actor: str) -> tuple[ButtonFace, ...]:
         """How the buttons of a leaf stand. Raises Gone."""
+        ...
+
+    async def face(self, button: DeskButton, actor: str) -> ButtonFace:
+        """How one button stands."""
         ...
 
     async def press(self, button: str, actor: str, press_id: str = "", seen_on: bool | None = None) -> PressOutcome:

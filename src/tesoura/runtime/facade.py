@@ -17,6 +17,7 @@ from typing import Any, Concatenate, ParamSpec, TypeVar, overload
 from sqlmodel import Session
 
 from tesoura.core.computed.almanac import Almanac
+from tesoura.core.desk.controls import ControlMoved
 from tesoura.core.instruments.records import KeptRecord
 from tesoura.core.language.numbers import plain
 from tesoura.core.signals.assignments import OWN_FEEDS, Assignment, assignment_of
@@ -28,6 +29,7 @@ from tesoura.outputs.hub import Hub, Page
 from tesoura.outputs.topics import Topics
 from tesoura.runtime.audience import Viewers
 from tesoura.runtime.computations import Computations
+from tesoura.runtime.controls import Controls
 from tesoura.runtime.corrections import Corrections
 from tesoura.runtime.covering import Covering
 from tesoura.runtime.desk_leaves import DeskLeaves
@@ -98,12 +100,20 @@ class Runtime:
         self.devices = Devices(store, self.leaves, self._clock, settings.lasting_s, self._tasks.start, self.touched)
         self._pipeline = Pipeline(self._engine, self.stage)
         self.feeds = Feeds(
-            store, self._engine, self._clock, self._publish, self._on_feed, self._on_readings, self._on_link_scene
+            store,
+            self._engine,
+            self._clock,
+            self._publish,
+            self._on_feed,
+            self._on_readings,
+            self._on_link_scene,
+            self._on_control,
         )
         self.computations = Computations(store, self._engine, self._clock, self._publish)
         self.set_values = SetValues(self._engine, self.journal, self._clock)
         self.links = Links(self.feeds)
         self.talking = Talking(self.links)
+        self.controls = Controls(self.links, self.leaves, self._tasks.start)
         self._viewers = Viewers(self.stage, self._engine, self.journal, self._clock)
         self.showing = Showing(store, self.stage, self.journal, self._clock)
         self.effects = Effects(self.journal, self._clock, Performers(self).table())
@@ -258,6 +268,9 @@ class Runtime:
         if name == self.talking.scene_link() and scene and scene != self.stage.scene:
             await self.set_values.scene(self.preferences.scene_signal, scene, f"feed:{name}")
 
+    async def _on_control(self, name: str, moved: ControlMoved) -> None:
+        await self.controls.moved(name, moved)
+
     def scenes(self) -> tuple[str, ...]:
         """The scenes there are: those of the scene link, or those that are named under Preferences."""
         return self.talking.scenes() or self.preferences.scenes
@@ -361,6 +374,8 @@ class Runtime:
         """Something that the desks show has changed."""
         self.topics.touch(*topics)
         self.devices.touched()
+        if self._loop is not None:
+            self.controls.touched()
 
     def start_beside(self, job: Coroutine[Any, Any, Any], name: str) -> None:
         """Run this beside everything else."""

@@ -16,6 +16,7 @@ from weakref import WeakValueDictionary
 from sqlmodel import Session
 
 import tesoura
+from tesoura.core.desk.controls import ControlMoved
 from tesoura.core.signals.changes import Changes
 from tesoura.core.signals.engine import Engine
 from tesoura.core.signals.payload import tree
@@ -74,8 +75,9 @@ class Feeds:
     def __init__(
         self, store: Store, engine: Engine, clock: Callable[[], datetime], publish: Callable[[Changes], None],
         accept: Accept, kept: Callable[[Sequence[Reading]], None], on_scene: Callable[[str, str], Awaitable[None]],
+        on_control: Callable[[str, ControlMoved], Awaitable[None]],
     ) -> None:  # fmt: skip
-        self._kept, self._on_scene = kept, on_scene
+        self._kept, self._on_scene, self._on_control = kept, on_scene, on_control
         self._store, self._engine, self._clock, self._publish, self._accept = store, engine, clock, publish, accept
         self._running: dict[str, Running] = {}
         self._by_token: dict[str, str] = {}
@@ -240,6 +242,8 @@ class Feeds:
             return
         if outcome.scene is not None:
             await self._on_scene(name, outcome.scene)
+        if outcome.control is not None:
+            await self._on_control(name, outcome.control)
         running.proof = Proof(
             took_ms=outcome.took_ms, size_bytes=outcome.size_bytes, note=outcome.note or running.proof.note
         )
@@ -386,6 +390,14 @@ class Feeds:
         running = self._running.get(name)
         if running and running.poller:
             running.poller.ask_now()
+
+    def sign_ins_end(self) -> dict[str, float]:
+        """When permissions end that are not renewed by themselves, in seconds since 1970, by the feed's name."""
+        found = {}
+        for name, one in self._running.items():
+            if one.kind.sign_in is not None and (at := one.kind.sign_in.ends(one.context.secrets)) is not None:
+                found[name] = at
+        return found
 
     def hand_choices(self, name: str) -> Mapping[str, Any] | None:
         """The choices of a feed that is set by hand; None for any other."""

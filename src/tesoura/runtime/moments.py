@@ -59,6 +59,10 @@ class MomentsOnAir:
         if dropped := self._hub.moment(int(overlay), moment_id, piece_id, moment.text, moment.for_s):
             log.warning("%d pages were too far behind for the moment of event %d", dropped, moment.seq)
 
+    def last(self) -> Moment | None:
+        """The moment that began last, since the start."""
+        return next(reversed([moment for moment, _ in self._begun.values()]), None)
+
     def painted(self, overlay_id: int, page_id: str, moment_id: str) -> Event | None:
         """What to log when a page says that it has painted a moment; None when it says so again, or of no moment."""
         moment, told = self._begun.get(moment_id, (None, set()))

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from tesoura.core.desk.controls import control_sign
 from tesoura.core.desk.keys import desk_key
 from tesoura.core.forms.checks import choice, text
 from tesoura.core.forms.fields import Field, one_of
@@ -15,6 +16,8 @@ from tesoura.errors import InvalidPiece
 COLOURS = (("sheet", "sheet"), ("mat", "mat green"), ("amber", "amber"), ("ink", "ink"), ("thread", "thread red"))
 SIZES = (("one", "one place"), ("wide", "two places"))
 LONGEST_WORDS = 60
+LOOKS = ("words", "colour", "size", "key", "control")
+"""What all buttons have, whatever they do."""
 Press = tuple[str, Mapping[str, Any]]
 """An action's name, and what is given with it."""
 
@@ -102,6 +105,8 @@ _TABLE = (
         lambda own, on: ("chat.say", {"chat": own["chat"], "line": own["line"]}), lambda own: own["line"],
         {"chat": "Choose a chat.", "line": "Give the line to say."},
     ),
+    ButtonKind("hold", "hold all moments", {}, lambda own, on: ("moments.hold", {"held": "no" if on else "yes"}),
+               lambda own: "Hold all moments", toggles=True),
     ButtonKind("session", "start a new session", {}, lambda own, on: ("session.start", {}), lambda own: "New session"),
     ButtonKind("air", "clear the air", {}, lambda own, on: ("air.clear", {"cleared": "no" if on else "yes"}),
                lambda own: "Clear the air", toggles=True),
@@ -123,6 +128,7 @@ FIELDS: Mapping[str, Field] = {
     "colour": one_of("Colour", COLOURS, "sheet"),
     "size": Field("Size", choice([one for one, _ in SIZES]), default="one", kind="choice", options=SIZES),
     "key": Field("Key", desk_key, kind="key", placeholder="press one"),
+    "control": Field("OSC or MIDI", control_sign, kind="control", placeholder="none"),
 }  # fmt: skip
 """The form of a button."""
 
@@ -138,6 +144,7 @@ class DeskButton:
     colour: str = "sheet"
     size: str = "one"
     key: str = ""
+    control: str = ""
 
     @property
     def shown_words(self) -> str:
@@ -151,12 +158,12 @@ class DeskButton:
     def saved(self) -> dict[str, Any]:
         """It, as it is stored."""
         return {"id": self.id, "does": self.does, "own": dict(self.own), "words": self.words, "colour": self.colour,
-                "size": self.size, "key": self.key}  # fmt: skip
+                "size": self.size, "key": self.key, "control": self.control}  # fmt: skip
 
     def typed(self) -> dict[str, str]:
         """It, as its form holds it."""
         return {"does": self.does, **self.own, "words": self.words, "colour": self.colour, "size": self.size,
-                "key": self.key}  # fmt: skip
+                "key": self.key, "control": self.control}  # fmt: skip
 
 
 def button_of(id: str, typed: Mapping[str, object]) -> DeskButton:
@@ -170,5 +177,5 @@ def button_of(id: str, typed: Mapping[str, object]) -> DeskButton:
     wrong |= {name: words for name, words in kind.needs.items() if not own.get(name, "").strip() and name not in wrong}
     if wrong:
         raise InvalidPiece(wrong)
-    words, colour, size, key = (str(filled.choices[name]) for name in ("words", "colour", "size", "key"))
-    return DeskButton(id, kind.name, own, words.strip(), colour, size, key)
+    words, colour, size, key, control = (str(filled.choices[name]) for name in LOOKS)
+    return DeskButton(id, kind.name, own, words.strip(), colour, size, key, control)

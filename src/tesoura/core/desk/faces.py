@@ -72,6 +72,8 @@ def state_words(button: DeskButton, on: bool, would: str, free_at: float | None)
         return "now"
     if free_at is not None:
         return "not now"
+    if button.does == "hold":
+        return "moments are held · Let them go on" if on else "moments come · Hold them"
     if button.does == "air":
         return "viewers see nothing · Bring it back" if on else "viewers see it · Clear it"
     return would[:MOST_STATE]

@@ -88,14 +88,22 @@ class Leaves:
         return self._with(replace(leaf, buttons=tuple(button if one is before else one for one in leaf.buttons)))
 
     def _free(self, button: DeskButton) -> None:
-        """Raises InvalidPiece when another button has this one's key."""
-        has = next((one for _, one in self.with_keys() if one.key == button.key and one.id != button.id), None)
-        if has is not None:
-            raise InvalidPiece({"key": f"{button.key} presses “{has.shown_words}” already. Press another."})
+        """Raises InvalidPiece when another button has this one's key or control."""
+        wrong = {}
+        for one in (one for leaf in self.leaves for one in leaf.buttons if one.id != button.id):
+            for field in ("key", "control"):
+                if (own := getattr(button, field)) and own == getattr(one, field):
+                    wrong[field] = f"{own} presses “{one.shown_words}” already. Press another."
+        if wrong:
+            raise InvalidPiece(wrong)
 
     def with_keys(self) -> list[tuple[Leaf, DeskButton]]:
         """The buttons that have a key, each with its leaf."""
         return [(leaf, one) for leaf in self.leaves for one in leaf.buttons if one.key]
+
+    def with_controls(self) -> list[tuple[Leaf, DeskButton]]:
+        """The buttons that a control of a panel has, each with its leaf."""
+        return [(leaf, one) for leaf in self.leaves for one in leaf.buttons if one.control]
 
     def without(self, button_id: str) -> Leaves:
         """Without a button. Raises Gone."""
@@ -139,4 +147,4 @@ def _buttons(saved: Iterable[Mapping[str, Any]]) -> Iterable[DeskButton]:
         if (kind := KINDS.get(str(one["does"]))) is not None:
             own = {name: str(one["own"].get(name, "")) for name in kind.fields}
             yield DeskButton(str(one["id"]), kind.name, own, one["words"], one["colour"], one["size"],
-                             str(one.get("key", "")))  # fmt: skip
+                             str(one.get("key", "")), str(one.get("control", "")))  # fmt: skip

@@ -36,6 +36,8 @@ class Moments:
     def __init__(self) -> None:
         self._stages: dict[str, _Stage] = {}
         self._number = 0
+        self.held = False
+        """While they are held, none begins; what shows ends when its time is over."""
 
     def add(self, key: str, text: str, for_s: float, seq: int, kind: str, alone: bool = False) -> Moment | None:
         """Let a moment wait for its turn; None when too many wait already.
@@ -83,7 +85,7 @@ class Moments:
                     yield key, None
                 else:
                     stage.until = None
-            if stage.until is None and stage.waiting:
+            if stage.until is None and stage.waiting and not self.held:
                 moment = stage.showing = stage.waiting.pop(0)
                 stage.until = now + timedelta(seconds=moment.for_s)
                 yield key, moment

@@ -41,6 +41,13 @@ async def finish(context: FetchContext, back_to: str, code: str, verifier: str) 
     return await go(context, back_to, code, verifier)
 
 
+def ends(secrets: Mapping[str, str]) -> float | None:
+    """When the permission ends, unless it is renewed by itself."""
+    from tesoura.feeds.channel.tokens import ends as at
+
+    return at(secrets)
+
+
 def _place(choices: Mapping[str, Any]) -> str:
     return place(str(choices.get("address", "")))
 
@@ -86,6 +93,6 @@ KIND = FeedKind(
     lasting=True,
     place=_place,
     suggested=_suggested,
-    sign_in=SignIn(begin, finish),
+    sign_in=SignIn(begin, finish, ends),
     called="Channel",
 )  # fmt: skip

@@ -97,6 +97,15 @@ def _kept(token: Mapping[str, Any], context: FetchContext, before: Mapping[str, 
     }
 
 
+def ends(secrets: Mapping[str, str]) -> float | None:
+    """When the permission ends, in seconds since 1970; None for one that is renewed, or that there is none of."""
+    try:
+        kept: Mapping[str, Any] = json.loads(secrets.get("tokens", ""))
+    except ValueError:
+        return None
+    return None if kept.get("refresh") else float(kept["until"])
+
+
 def _lasts_s(told: Any) -> float:
     """For how long a permission is good, seconds: as the service says, or an hour when it says nothing usable."""
     try:

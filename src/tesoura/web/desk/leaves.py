@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, flash, redirect, render_template, request, url_for
+from flask import Blueprint, flash, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
@@ -58,6 +58,15 @@ def show() -> ResponseReturnValue:
     except Gone as error:
         return _page(leaf, wrong=str(error), laying=True)
     return _page(leaf, laying=True, changing=changing, typed=changing.typed())
+
+
+@blueprint.get("/heard")
+def heard() -> ResponseReturnValue:
+    """The control of a panel that was moved since a mark, or the present mark."""
+    since = request.args.get("since", "")
+    if not since.isdecimal() or len(since) > 15:
+        return jsonify(mark=runtime().call(lambda self: self.controls.mark()))
+    return jsonify(sign=runtime().call(lambda self: self.controls.heard_since(int(since))))
 
 
 @blueprint.post("/press/<button>")

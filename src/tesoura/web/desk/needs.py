@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import shutil
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
@@ -15,6 +16,10 @@ from tesoura.web.shared.doors import now, runtime, store
 
 LEAST_FREE_MB = 500
 MOST_NEXT = 5
+SOON_S = 86_400.0
+"""A sign-in that ends sooner than this needs somebody."""
+_AWAY = {"irc": "The chat {title} is not joined", "scene": "The scene link {title} is away"}
+"""What it means that a connection of this kind is down."""
 _ENDS = {"ends_at": "ends", "starts_at": "begins"}
 """The parts of signals that tell what comes, and the words for it."""
 
@@ -40,7 +45,8 @@ class Upcoming:
 
 def needs() -> list[Need]:
     """All that needs somebody now, the gravest first."""
-    return [*_room(), *runtime().call(_of_feeds), *runtime().call(_of_what_is_broken), *runtime().call(_of_pages)]
+    of_the_loop = (_of_feeds, _of_what_is_broken, _of_what_is_on_air, _of_pages)
+    return [*_room(), *(one for ask in of_the_loop for one in runtime().call(ask))]
 
 
 def _room() -> list[Need]:
@@ -52,13 +58,28 @@ def _room() -> list[Need]:
 
 
 def _of_feeds(self: Runtime) -> list[Need]:
-    found = []
+    found, ends, at = [], self.feeds.sign_ins_end(), now().timestamp()
     for report in self.feeds.reports():
         if report.state.freshness is Freshness.DOWN:
-            words = f"{report.title} is down: {report.state.problem or 'nothing comes'}"
+            problem = report.state.problem or "nothing comes"
+            words = _AWAY.get(report.kind, "{title} is down").format(title=report.title)
             again = "Ask now" if report.manner == "asked" else "Open it anew"
-            found.append(Need(words, again, url_for("feeds.ask", name=report.name), True))
+            found.append(Need(f"{words}: {problem}", again, url_for("feeds.ask", name=report.name), True))
+        if (left_s := ends.get(report.name, math.inf) - at) < SOON_S:
+            words = f"The sign-in of {report.title} ends in {brief(timedelta(seconds=_rounded(max(left_s, 1))))}."
+            if left_s <= 0:
+                words = f"The sign-in of {report.title} has ended."
+            found.append(Need(words, "Sign in again", url_for("feeds.show", name=report.name)))
     return found
+
+
+def _of_what_is_on_air(self: Runtime) -> list[Need]:
+    """What does not fit or says nothing on an overlay that viewers' pages show."""
+    audiences = self.stage.audiences()
+    return [
+        Need(f"{one.piece} on {one.overlay}: {one.why}", "Look at it", url_for("mat.show", overlay_id=one.overlay_id))
+        for one in self.stage.troubles() if audiences[one.overlay_id].pages
+    ]  # fmt: skip
 
 
 def _of_what_is_broken(self: Runtime) -> list[Need]:
@@ -94,6 +115,12 @@ def _upcoming(self: Runtime) -> list[Upcoming]:
         if signal.unit == INSTANT and part in _ENDS and isinstance(told, int | float) and told > at:
             left = brief(timedelta(seconds=_rounded(told - at)))
             found.append(Upcoming(f"{titles.get(feed, feed)} {_ENDS[part]}", datetime.fromtimestamp(told, UTC), left))
+    for cue in self.instruments.all("cues"):
+        waiting, free_at = cue.values.get("waiting"), cue.values.get("free_at")
+        if isinstance(waiting, int | float) and waiting and isinstance(free_at, int | float) and free_at > at:
+            words = f"{titles.get(cue.setup.name, cue.setup.choices['title'])} fires once more: {waiting:.0f} wait"
+            left = brief(timedelta(seconds=_rounded(free_at - at)))
+            found.append(Upcoming(words, datetime.fromtimestamp(free_at, UTC), left))
     return sorted(found, key=lambda one: one.at)[:MOST_NEXT]
 
 

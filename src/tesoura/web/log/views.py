@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterable, Iterator
 from datetime import UTC, datetime, timedelta
 from functools import partial
 from typing import Any
+from urllib.parse import urlsplit
 
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
@@ -116,10 +117,25 @@ def _moments() -> dict[str, Any]:
         return (
             [(one, *self.stage.placed(one.key)) for one in moments.waiting()],
             [(one, *self.stage.placed(one.key)) for one in moments.showing()],
+            moments.held,
+            self.stage.told.last(),
         )
 
-    waiting, showing = runtime().call(gather)
-    return {"waiting": waiting, "showing": showing, "there": THERE}
+    waiting, showing, held, last = runtime().call(gather)
+    return {"waiting": waiting, "showing": showing, "there": THERE, "held": held, "last_moment": last}
+
+
+@blueprint.post("/hold")
+def hold() -> ResponseReturnValue:
+    """Hold all moments, or let them go on."""
+    flash(act("moments.hold", held=request.form.get("held", "yes")).words, "said")
+    return redirect(_back(url_for("desk.show")))
+
+
+def _back(otherwise: str) -> str:
+    """The page of ours on which it was pressed, where its browser tells."""
+    path = urlsplit(request.referrer or "").path
+    return path if path.startswith("/") and not path.startswith("//") else otherwise
 
 
 @blueprint.get("/moments")
@@ -176,7 +192,7 @@ def again(seq: int) -> ResponseReturnValue:
         flash(act("moment.again", event=seq).words, "said")
     except Gone as error:
         flash(str(error), "wrong")
-    return redirect(url_for("log.show", seq=seq))
+    return redirect(_back(url_for("log.show", seq=seq)))
 
 
 @blueprint.post("/moments/<int:moment>/skip")
@@ -187,7 +203,7 @@ def skip(moment: int) -> ResponseReturnValue:
         flash(done.words, "undo:" + url_for("log.again", seq=done.result["event"]))
     except Gone as error:
         flash(str(error), "wrong")
-    return redirect(request.form.get("back") or url_for("log.index"))
+    return redirect(_back(url_for("log.index")))
 
 
 @blueprint.post("/<int:seq>/correct")

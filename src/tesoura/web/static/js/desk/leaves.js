@@ -96,3 +96,24 @@ room.addEventListener("drop", (event) => {
   htmx.ajax("POST", to, { target: "#desk-leaves", swap: "morph:innerHTML", values: { place } });
   dragged = null;
 });
+
+// "Move it now": the next control of a panel that is moved is put into its field.
+const LEARN_MS = 20000;
+document.addEventListener("click", async ({ target }) => {
+  const button = target.closest("[data-learn]");
+  if (!button || button.dataset.learning) return;
+  const words = button.textContent;
+  button.dataset.learning = "yes";
+  button.textContent = "Listening…";
+  const asked = async (query) => (await fetch(`/desk/leaves/heard${query}`)).json();
+  const { mark } = await asked("");
+  let sign = null;
+  for (const until = Date.now() + LEARN_MS; !sign && Date.now() < until && button.isConnected;) {
+    ({ sign } = await asked(`?since=${mark}`));
+    if (!sign) await new Promise((later) => { setTimeout(later, 250); });
+  }
+  const field = document.getElementById(button.dataset.learn);
+  if (sign && field) { field.value = sign; field.focus(); }
+  delete button.dataset.learning;
+  button.textContent = sign ? words : "Nothing was moved. Move it now";
+});

@@ -1,0 +1,123 @@
+"""An open MIDI port: what comes in, and what the device is shown. Source: the MIDI 1.0 specification, by mido."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+from collections.abc import AsyncGenerator, Mapping
+from types import ModuleType
+from typing import Any
+
+from tesoura.core.desk.controls import ControlMoved, midi_sign
+from tesoura.errors import SourceUnavailable
+from tesoura.feeds.api import FetchContext, Fetched
+
+MOST_WAITING, MOST_CONTROLS, MOST = 500, 200, 127
+
+
+def moved(message: Any) -> ControlMoved | None:
+    """The control that a message moves; None for one that moves none."""
+    kind = message.type
+    if kind in ("note_on", "note_off"):
+        value = message.velocity / MOST if kind == "note_on" else 0.0
+        # However softly it was touched, it was touched.
+        return ControlMoved(midi_sign("note", message.note, message.channel + 1), 1.0 if value > 0 else 0.0)
+    if kind == "control_change":
+        return ControlMoved(midi_sign("control", message.control, message.channel + 1), message.value / MOST)
+    return None
+
+
+def shown(sign: str, value: float) -> dict[str, Any]:
+    """What is sent to show where a control stands."""
+    what, number, _, _, channel = sign.split()
+    if what == "note":
+        return {
+            "type": "note_on",
+            "note": int(number),
+            "channel": int(channel) - 1,
+            "velocity": MOST if value >= 0.5 else 0,
+        }
+    return {"type": "control_change", "control": int(number), "channel": int(channel) - 1, "value": round(value * MOST)}
+
+
+class MidiLink:
+    """The device while its port is open."""
+
+    def __init__(self, mido: ModuleType, output: Any) -> None:
+        self._mido, self._output = mido, output
+        self._loop = asyncio.get_running_loop()
+        self.coming: asyncio.Queue[ControlMoved] = asyncio.Queue(MOST_WAITING)
+        self.heard = self.dropped = 0
+
+    def came(self, message: Any) -> None:
+        """A message came; told from another thread."""
+        with contextlib.suppress(RuntimeError):
+            self._loop.call_soon_threadsafe(self._came, moved(message))
+
+    def _came(self, one: ControlMoved | None) -> None:
+        if one is None:
+            return
+        self.heard += 1
+        if self.coming.full():
+            self.coming.get_nowait()
+            self.dropped += 1
+        self.coming.put_nowait(one)
+
+    def show(self, sign: str, value: float) -> None:
+        """Show where a control stands, at the device."""
+        if self._output is not None and not sign.startswith("/"):
+            with contextlib.suppress(OSError, ValueError):
+                self._output.send(self._mido.Message(**shown(sign, value)))
+
+    def standing(self) -> Mapping[str, Any]:
+        """How it stands, for its page."""
+        return {"heard": self.heard, "dropped": self.dropped}
+
+
+def _mido() -> ModuleType:
+    try:
+        import mido
+    except ImportError:
+        raise SourceUnavailable(
+            "MIDI needs a package that is not there. Install it with pip install tesoura[midi] and start anew."
+        ) from None
+    return mido  # type: ignore[no-any-return]
+
+
+def _named(names: list[str], wished: str, what: str) -> str:
+    """The port of this name, or the first whose name has it. Raises SourceUnavailable, which names those there are."""
+    found = [one for one in names if wished.casefold() in one.casefold()]
+    if not found:
+        there = f"There are: {', '.join(names)}." if names else "There is none at all. Is the device connected?"
+        raise SourceUnavailable(f"There is no MIDI {what} {wished or ''} here. {there}".replace("  ", " "))
+    return found[0]
+
+
+async def talk(context: FetchContext) -> AsyncGenerator[Fetched]:
+    """What comes, until it is stopped. Raises SourceUnavailable."""
+    mido, wished = _mido(), str(context.choices.get("device") or "")
+    try:
+        names = await asyncio.to_thread(lambda: list(mido.get_input_names()))
+        name = _named(names, wished, "device")
+        outputs = await asyncio.to_thread(lambda: list(mido.get_output_names()))
+        output = next((one for one in outputs if one == name or (wished and wished.casefold() in one.casefold())), None)
+        link = MidiLink(mido, mido.open_output(output) if output else None)
+        port = mido.open_input(name, callback=link.came)
+    except (OSError, ImportError, RuntimeError) as error:
+        raise SourceUnavailable(f"The MIDI device cannot be opened ({error}). Does another program have it?") from None
+    seen: dict[str, float] = {}
+    try:
+        yield Fetched({}, quiet=True, note=f"{name} is open. Touch a control.")
+        if context.trying:
+            return
+        context.link = link
+        while True:
+            one = await link.coming.get()
+            if one.sign in seen or len(seen) < MOST_CONTROLS:
+                seen[one.sign] = one.value
+            yield Fetched(dict(seen), quiet=True, control=one)
+    finally:
+        context.link = None
+        port.close()
+        if link._output is not None:
+            link._output.close()

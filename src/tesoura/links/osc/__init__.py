@@ -1,0 +1,45 @@
+"""OSC: panels and other programs that press the desk's buttons and turn its values, and are shown how they stand."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator, Mapping
+from typing import Any
+
+from tesoura.core.forms.checks import text, whole
+from tesoura.core.forms.fields import Field, one_of
+from tesoura.feeds.api import FeedKind, FetchContext, Fetched
+
+HERE, NETWORK = "here", "network"
+DEFAULT_PORT = 9010
+
+
+def _place(choices: Mapping[str, Any]) -> str:
+    return f"UDP port {choices.get('port', DEFAULT_PORT)}"
+
+
+def follow(context: FetchContext) -> AsyncIterator[Fetched]:
+    """What panels send. What listens is loaded when the first one is opened."""
+    from tesoura.links.osc.talk import talk
+
+    return talk(context)
+
+
+KIND = FeedKind(
+    name="osc",
+    title="OSC",
+    about="A panel of buttons and faders, or a program, that speaks Open Sound Control.",
+    fields={
+        "port": Field("UDP port", whole(1, 65_535), kind="number", default=DEFAULT_PORT,
+                      help="Where Tesoura listens; give it to the panel."),
+        "listen": one_of("Who may send", ((HERE, "this machine"), (NETWORK, "anybody in the network")), HERE),
+        "answer_host": Field("Shown to", text(120, empty=True), placeholder="whoever sent last",
+                             help="The address of the panel that shows how the buttons stand."),
+        "answer_port": Field("at its UDP port", whole(0, 65_535), kind="number", default=0, advanced=False,
+                             help="0: the port from which it sends."),
+    },
+    follow=follow,
+    lasting=True,
+    place=_place,
+    called="OSC",
+    room="links",
+)  # fmt: skip
