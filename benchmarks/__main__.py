@@ -9,7 +9,21 @@ from pathlib import Path
 
 import click
 
-from benchmarks import cues, days, engine, feeding, instruments, intake, live, logs, recount, start, studio, windows
+from benchmarks import (
+    cues,
+    days,
+    desk,
+    engine,
+    feeding,
+    instruments,
+    intake,
+    live,
+    logs,
+    recount,
+    start,
+    studio,
+    windows,
+)
 
 PARTS = {
     "engine": engine.measure,
@@ -23,6 +37,7 @@ PARTS = {
     "studio": studio.measure,
     "instruments": instruments.measure,
     "cues": cues.measure,
+    "desk": desk.measure,
     "recount": recount.measure,
 }
 WHEN_ASKED = ("recount",)

@@ -32,8 +32,11 @@ _WATCH = """() => {
 }"""
 
 
-def latencies(browser: Browser, address: str, post: Callable[[int], None], first: int) -> list[float]:
-    """Milliseconds from each of a line of posts until the page says its number."""
+def latencies(browser: Browser, address: str, post: Callable[[int], float | None], first: int) -> list[float]:
+    """Milliseconds from each of a line of posts until the page says its number.
+
+    A post may give when it was, in milliseconds since 1970; else it counts from before it.
+    """
     page = browser.new_page()
     page.goto(address)
     page.evaluate(_WATCH)
@@ -42,7 +45,7 @@ def latencies(browser: Browser, address: str, post: Callable[[int], None], first
     sent = {}
     for number in range(first, first + SAMPLES):
         sent[number] = time.time() * 1000
-        post(number)
+        sent[number] = post(number) or sent[number]
         time.sleep(max(GAP_S - (time.time() - sent[number] / 1000), 0.001))
     page.wait_for_function("text => window.seen[text]", arg=str(first + SAMPLES - 1))
     seen = page.evaluate("window.seen")

@@ -103,3 +103,28 @@ def test_what_cannot_be_taken_back_any_more_says_so_and_the_one_before_can(runni
     page = running.press("/", "/desk/undo", {})
     assert (page.status_code, "is not on air" in page.text) == (422, True)
     assert "Taken back: The scene is Play." in flat(running.press("/", "/desk/undo", {}).text)
+
+
+def test_held_moments_wait_and_the_one_that_shows_ends(running: Running) -> None:
+    token = running.add_overlay("{gift.name}", name="Gift", appears="moment", moment_type="gift", moment_s=1)
+    running.event(type="gift", data={"name": "tuck"})
+    until(lambda: showing(running) == ["tuck"])
+    assert act(running, "moments.hold").words == "Moments are held: none begins."
+    running.event(type="gift", data={"name": "teacup_ana"})
+    until(lambda: showing(running) == [] and said(running, token) == {"Gift": ""})
+    page = flat(running.client.get("/log/moments").text)
+    assert "▮▮ Moments are held" in page
+    assert "Show the last again: tuck" in page
+    assert [one.text for one in running.runtime.call(lambda self: self.stage.moments.waiting())] == ["teacup_ana"]
+    act(running, "moments.hold", held="no")
+    until(lambda: showing(running) == ["teacup_ana"])
+
+
+def test_what_is_pressed_beside_moments_leads_back_to_where_it_was_pressed(running: Running) -> None:
+    for path in ("/", "/log/"):
+        back = running.press("/", "/log/hold", {"held": "yes"}, headers={"Referer": f"{running.address}{path}"})
+        assert back.headers["location"] == path
+    elsewhere = running.press(
+        "/", "/log/hold", {"held": "no"}, headers={"Referer": "http://example.org//evil.example/"}
+    )
+    assert elsewhere.headers["location"] == "/"

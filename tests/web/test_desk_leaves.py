@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any
 
+from websockets.sync.client import connect
+
+from tesoura.feeds.channel import ends
 from tests.conftest import Running, flat, until
 from tests.runtime.test_cues import new_cue
 from tests.runtime.test_showing import said
@@ -111,3 +115,28 @@ def test_a_key_that_has_a_use_already_is_named_with_what_has_it(running: Running
     }.items():  # fmt: skip
         status, page = send(running, "l1/lay", does="undo", key=key)
         assert (status, words in page) == (422, True), key
+
+
+def test_what_is_away_is_told_in_its_own_words_and_what_fails_on_air_while_somebody_sees_it(running: Running) -> None:
+    for kind, typed in {
+        "irc": {"title": "Pier", "host": "127.0.0.1", "port": "9", "tls": "no", "channel": "pier", "nick": "mara"},
+        "scene": {"title": "Picture", "address": "ws://127.0.0.1:9/link"},
+    }.items():
+        running.press("/", f"/feeds/new/{kind}", {**typed, "keep_anyway": "yes"})
+    token = running.add_overlay("{nothing.there}", name="Gone", nothing_yet="")
+
+    def needs() -> str:
+        return flat(running.client.get("/desk/needs").text)
+
+    until(lambda: "The chat Pier is not joined: " in needs() and "The scene link Picture is away: " in needs())
+    assert "Gone on Overlay" not in needs()
+    with connect(f"{running.address.replace('http', 'ws')}/live/{token}"):
+        until(lambda: "Gone on Overlay: nothing.there has not come yet." in needs())
+
+
+def test_a_sign_in_that_ends_soon_and_is_not_renewed_by_itself_needs_somebody() -> None:
+    at = 1_800_000_000.0
+    assert ends({"tokens": json.dumps({"access": "a", "refresh": None, "until": at})}) == at
+    assert ends({"tokens": json.dumps({"access": "a", "refresh": "b", "until": at})}) is None
+    assert ends({"tokens": ""}) is None
+    assert ends({}) is None

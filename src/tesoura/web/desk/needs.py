@@ -59,10 +59,11 @@ def _room() -> list[Need]:
 
 def _of_feeds(self: Runtime) -> list[Need]:
     found, ends, at = [], self.feeds.sign_ins_end(), now().timestamp()
+    away = {name: words for kind, words in _AWAY.items() for name in self.links.of_kind(kind)}
     for report in self.feeds.reports():
         if report.state.freshness is Freshness.DOWN:
             problem = report.state.problem or "nothing comes"
-            words = _AWAY.get(report.kind, "{title} is down").format(title=report.title)
+            words = away.get(report.name, "{title} is down").format(title=report.title)
             again = "Ask now" if report.manner == "asked" else "Open it anew"
             found.append(Need(f"{words}: {problem}", again, url_for("feeds.ask", name=report.name), True))
         if (left_s := ends.get(report.name, math.inf) - at) < SOON_S:
