@@ -32,8 +32,8 @@ from ..uploads.test_uploads import mp4, webm
 
 NOW = datetime(2026, 11, 20, 19, 0, tzinfo=UTC)
 SEED = int(os.environ.get("FUZZ_SEED", "7"))
-FORMS = int(os.environ.get("FUZZ_FORMS", "350"))
-UPLOADS = int(os.environ.get("FUZZ_UPLOADS", "120"))
+FORMS = int(os.environ.get("FUZZ_FORMS", "200"))
+UPLOADS = int(os.environ.get("FUZZ_UPLOADS", "80"))
 NASTY = (
     "", " ", "\x00", "a\x00b", "\ud83d", "\udc00x", "９９", "9" * 40, "-"+"9" * 40, "1e400", "-1e400", "nan", "inf",
     "-0", "0", "-1", "0.0000001", "1" * 5_000, "x" * 20_000, "\u202e\u0000", "é" * 300, "{", "}", "{{", "{a.b",

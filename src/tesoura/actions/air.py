@@ -34,7 +34,7 @@ CLEAR = Action(
 async def _cover(doing: Doing, given: Given) -> Done:
     covered = given["covered"] == "yes"
     await doing.runtime.covering.choose(covered)
-    doing.runtime.touched("covered" if covered else "uncovered")
+    doing.runtime.touched("covering")
     return Done("Keys, addresses and e-mail are covered on all pages." if covered else "What is private is shown.",
                 {"covered": covered})  # fmt: skip
 

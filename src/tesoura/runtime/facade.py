@@ -354,7 +354,7 @@ class Runtime:
         counts = await asyncio.to_thread(self.sessions.read)
         self._publish(self._engine.count_events(counts, self.session_started_at, self._clock()))
         await self.computations.set_almanac(self._almanac())
-        self.touched("session", "signals", "covered" if self.covering.covered else "uncovered")
+        self.touched("session", "signals", "covering")
 
     async def preferences_changed(self) -> None:
         """The user's general choices have changed: the locale, the zone, the first weekday, the folders."""

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
 
-from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
+from flask import Blueprint, abort, flash, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from sqlmodel import Session
 
@@ -233,6 +233,12 @@ def undo_last() -> ResponseReturnValue:
         return _air(act("desk.undo").words)
     except TesouraError as error:
         return _air(wrong=str(error))
+
+
+@blueprint.get("/desk/cover")
+def covered() -> ResponseReturnValue:
+    """Whether what is private is covered."""
+    return jsonify(covered=runtime().covering.covered)
 
 
 @blueprint.post("/desk/cover")

@@ -45,8 +45,11 @@ function bring(wished) {
   watching.observe(document.body, { childList: true, characterData: true, subtree: true });
 }
 if (covered()) watching.observe(document.body, { childList: true, characterData: true, subtree: true });
-document.body.addEventListener("tesoura:covered", () => bring(true));
-document.body.addEventListener("tesoura:uncovered", () => bring(false));
+// That it changed is told; how it is now is asked for, so that of several changes the last holds.
+document.body.addEventListener("tesoura:covering", async () => {
+  const told = await (await fetch("/desk/cover")).json();
+  if (told.covered !== covered()) bring(told.covered);
+});
 
 function toggle() {
   const wished = !covered();
