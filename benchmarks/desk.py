@@ -49,8 +49,8 @@ def _prepare(session: Session, osc: int, buttons: int = 1) -> str:
     feeds.add_feed(session, "panel", "Panel", "osc", listens, now)
     leaves = Leaves().with_leaf("Play")
     for number in range(buttons):
-        own = {"key": "u", "control": "/up"} if number == 0 else {}
-        wished = button_of("new", {"does": "step", "hand": "lives", "by": "1", "words": f"Up {number}", **own})
+        own = {"does": "step", "hand": "lives", "by": "1", "words": "Up", "key": "u", "control": "/up"}
+        wished = button_of("new", own if number == 0 else {"does": "scene", "scene": f"Scene {number}"})
         leaves, _ = leaves.laid("l1", wished)
     state.choose(session, KEPT, json.dumps(leaves.saved()))
     _, token = devices.add(session, "Phone", "phone", ["l1"], now)

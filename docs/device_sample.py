@@ -40,10 +40,10 @@ async def hear(socket):
     async for text in socket:
         told = json.loads(text)
         params = told.get("params", {})
-        if "buttons" in params:
+        if told.get("method") == "leaf.shown":
             buttons.clear()
         if params:
-            buttons.update({one["id"]: one for one in params.get("buttons", [params])})
+            buttons.update({one["id"]: one for one in params["buttons"]})
             draw()
         elif "token" in (told.get("result") or {}):
             KEPT.write_text(told["result"]["token"])

@@ -76,10 +76,39 @@ def of_the_demo(browser: Browser, address: str, picture: str) -> None:
     of_the_studio(page)
     of_instruments(page, stream)
     of_cues(page, picture)
-    page.goto(address)
-    page.set_viewport_size(PHONE)
-    page.goto("/")
-    keep(page, "desk-phone")
+    of_devices(browser, page, address)
+
+
+def of_devices(browser: Browser, page: Page, address: str) -> None:
+    """A pairing, a phone and a pad; shown, though a session runs."""
+    page.set_viewport_size(DESK)
+    page.goto("/devices/")
+    page.get_by_role("button", name="Covered · Show").click()
+
+    def digits() -> str:
+        page.goto("/devices/")
+        page.get_by_role("button", name="Show the code").click()
+        return page.locator(".digits").inner_text().replace(" ", "")
+
+    phone = browser.new_page(viewport=PHONE, base_url=address)
+    code = digits()
+    phone.goto("/phone/")
+    phone.get_by_label("The six digits").fill(code)
+    phone.get_by_role("button", name="Pair this phone").click()
+    expect(phone.locator("#link-state")).to_contain_text("connected")
+    phone.get_by_role("button", name="Gift bell").click()
+    phone.get_by_role("button", name="Gift bell").click()
+    phone.wait_for_timeout(600)
+    keep(phone, "phone")
+    pad = browser.new_page(viewport={"width": 1280, "height": 560}, base_url=address)
+    code = digits()
+    pad.goto("/phone/pad")
+    pad.get_by_label("Pair it by six digits").fill(code)
+    pad.get_by_role("button", name="Pair").click()
+    expect(pad.locator("#pad-state")).to_contain_text("connected as")
+    keep(pad, "pad")
+    digits()
+    keep(page, "devices")
 
 
 def token_of(page: Page, name: str) -> str:
@@ -103,11 +132,10 @@ def of_the_studio(page: Page) -> None:
     page.wait_for_load_state("networkidle")
     keep(page, "mat")
     page.set_viewport_size(DESK)
-    for path, name in (("/looks/", "looks"), ("/overlays/", "overlays")):
-        page.goto(path)
-        page.wait_for_load_state("networkidle")
-        page.wait_for_timeout(600)
-        keep(page, name)
+    page.goto("/looks/")
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(600)
+    keep(page, "looks")
 
 
 def of_instruments(page: Page, stream: Page) -> None:
@@ -127,8 +155,6 @@ def of_instruments(page: Page, stream: Page) -> None:
     stream.add_style_tag(content="html{background:url(/static/scenes/evening.svg) center/cover !important}")
     card = stream.locator(".piece-match_card")
     expect(card).to_be_hidden(timeout=60_000)
-    stream.wait_for_timeout(800)
-    keep(stream, "overlay-match")
     page.goto("/instruments/game")
     page.get_by_role("button", name="30, and a long name").click()
     expect(card).to_be_visible(timeout=60_000)

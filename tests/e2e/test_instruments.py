@@ -40,7 +40,7 @@ def test_a_break_is_set_up_laid_on_an_overlay_and_lengthened_while_it_runs(
     words = viewers.locator(".t-words")
     expect(words).to_have_text("Back in 8:00")
 
-    page.goto("/")
+    page.goto("/instruments/")
     panel = page.get_by_role("region", name="Kettle break")
     panel.get_by_role("button", name="Start", exact=False).first.click()
     expect(panel).to_contain_text("Running")
@@ -65,7 +65,7 @@ def test_a_break_is_set_up_laid_on_an_overlay_and_lengthened_while_it_runs(
 
 def test_a_break_is_operated_with_the_keyboard_alone(page: Page, running: Running) -> None:
     running.press("/", "/instruments/new/countdown", {"title": "Break", "length": "5 min", "leading": "no"})
-    page.goto("/")
+    page.goto("/instruments/")
     panel = page.get_by_role("region", name="Break")
     panel.get_by_role("button", name=re.compile("^Start ends")).focus()
     expect(panel.locator(".effect")).to_contain_text("Ends at")
@@ -87,7 +87,7 @@ def test_a_break_is_operated_with_the_keyboard_alone(page: Page, running: Runnin
 
 def test_what_is_being_typed_is_not_taken_away_by_news(page: Page, running: Running) -> None:
     running.press("/", "/instruments/new/countdown", {"title": "Break", "length": "5 min"})
-    page.goto("/")
+    page.goto("/instruments/")
     panel = page.get_by_role("region", name="Break")
     panel.get_by_label("For", exact=True).fill("7 m")
     running.client.post("/api/instruments/break_/start", headers=running.auth)
@@ -230,6 +230,7 @@ def test_the_end_is_heard_on_the_overlay_and_the_desk_says_when_a_page_may_play_
     viewers.goto(f"/o/{row.token}")
     expect(viewers.locator(".t-words")).to_have_text("05:00")
     page.goto("/")
+    page.get_by_role("button", name="Break", exact=True).click()
     panel = page.get_by_role("region", name="Break").first
     panel.get_by_role("button", name="Show the end now").click()
     until(lambda: viewers.evaluate("heard.length") == 1)
@@ -246,6 +247,7 @@ def test_presses_that_come_faster_than_the_answers_all_count(page: Page, running
     running.press("/", "/instruments/new/countdown", {"title": "Break", "length": "5 min", "leading": "no"})
     running.press("/", "/instruments/break_/do/start", {})
     page.goto("/")
+    page.get_by_role("button", name="Break", exact=True).click()
     plus = page.get_by_role("button", name="Tangles: 1 more")
     plus.evaluate("button => { for (let press = 0; press < 7; press++) button.click(); }")
     expect(page.locator(".hand-value")).to_have_text("7")

@@ -11,7 +11,7 @@ import pytest
 from tesoura.core.desk.faces import ButtonFace, PressOutcome
 from tesoura.errors import Gone, InvalidField, NotYours, SourceUnavailable
 from tesoura.links.device import protocol
-from tesoura.links.device.protocol import Hello, MessagePace, hello_of, pressed_of, turned_of
+from tesoura.links.device.protocol import ButtonPress, Hello, MessagePace, hello_of, pressed_of, turned_of
 from tesoura.links.device.talk import DeviceTalk
 from tests.conftest import soon
 
@@ -34,10 +34,10 @@ class Board:
         self.changed.clear()
         return self.shown if leaf == "l1" else ()
 
-    async def press(self, button: str, press: str, on: bool | None, held: bool) -> PressOutcome:
-        if button == "gone":
+    async def press(self, press: ButtonPress) -> PressOutcome:
+        if press.button == "gone":
             raise Gone("There is no such button any more.")
-        self.pressed.append((button, press, on, held))
+        self.pressed.append((press.button, press.press, press.on, press.held))
         return PressOutcome("It fires now.", False, 0.0)
 
     async def turn(self, button: str, by: int, level: float | None) -> str:
@@ -108,7 +108,8 @@ def test_a_device_is_told_its_leaf_then_only_what_changed() -> None:
             board.shown[2],
         )
         board.changed.set()
-        (told,) = await soon(lambda: one.notices("button.changed"))
+        (news,) = await soon(lambda: one.notices("buttons.changed"))
+        (told,) = news["buttons"]
         assert told == {"id": "b2", "words": "Cheer", "state": "not now", "colour": "sheet", "wide": False, "on": False,
                         "blocked": True, "wait_s": 9.5, "of_s": 12.0}  # fmt: skip
         one.say("leaf.show", {"leaf": "l1", "from": 2}, 2)

@@ -55,8 +55,8 @@ class Device:
         told: dict[str, Any] = json.loads(self.wire.recv(timeout=10))
         if told.get("method") == "leaf.shown":
             self.faces = {one["id"]: one for one in told["params"]["buttons"]}
-        elif told.get("method") == "button.changed":
-            self.faces[told["params"]["id"]] = told["params"]
+        elif told.get("method") == "buttons.changed":
+            self.faces |= {one["id"]: one for one in told["params"]["buttons"]}
         return told
 
     def press(self, button: str, id: str = "", **more: Any) -> dict[str, Any]:

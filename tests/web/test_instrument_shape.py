@@ -157,8 +157,8 @@ def test_a_new_kind_is_set_up_shown_commanded_and_scripted(shaped: Running) -> N
     assert shaped.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "12"}).status_code == 422
     shaped.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "2"})
     assert "0 lit → 1 lit" in shaped.client.get("/instruments/lamps/effect/light").text
-    assert "Light one" in shaped.client.get("/").text
-    assert "2 dark" in shaped.client.get("/").text
+    assert "Light one" in shaped.client.get("/instruments/").text
+    assert "2 dark" in shaped.client.get("/instruments/").text
     assert light(shaped)["effect"] == "0 lit → 1 lit"
     assert shaped.signal("lamps.lit")["value"] == 1
     assert shaped.client.get("/instruments/lamps").status_code == 200

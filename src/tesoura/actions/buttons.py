@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 from collections import OrderedDict
-from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -14,10 +13,13 @@ from tesoura.core.desk.buttons import KINDS, DeskButton
 from tesoura.core.desk.faces import ButtonFace, PressOutcome, is_level, level_of, state_words, value_at
 from tesoura.core.desk.leaves import Leaf
 from tesoura.errors import Gone, InvalidField, SourceUnavailable, TesouraError
+from tesoura.links.device.protocol import ButtonPress
 from tesoura.runtime.facade import Runtime
 from tesoura.store import log as event_log
 
 KNOWN_PRESSES = 2_000
+RECENT_S = 60.0
+"""For so long after a start each press is looked for in the log; later only one that says that it was sent before."""
 TURN_EVERY_S = 0.05
 """A value that is being turned is written at most so often; the last one always is."""
 CAME_BEFORE = "This press had come already. It has one effect only."
@@ -37,7 +39,7 @@ class Buttons:
     """The way for all that presses buttons: the desk, its keys, phones and pads."""
 
     def __init__(self, runtime: Runtime) -> None:
-        self._runtime = runtime
+        self._runtime, self._began_s = runtime, runtime.settings.lasting_s()
         self._presses: OrderedDict[tuple[str, str], asyncio.Future[PressOutcome]] = OrderedDict()
         self._turning: dict[str, _Turning] = {}
 
@@ -76,47 +78,26 @@ class Buttons:
 
     # Presses
 
-    async def press(self, button: str, actor: str, press_id: str = "", seen_on: bool | None = None) -> PressOutcome:
+    async def press(self, press: ButtonPress, actor: str) -> PressOutcome:
         """Press a button; what it led to. The same press, sent again, has no second effect and the same answer.
 
-        `seen_on` is how the button stood for whoever pressed it: of two who hide at once, the second shows nothing.
+        Of two who hide the same at once, the second shows nothing. Held, a value that is counted goes the other way;
+        all else is as a press. Raises Gone.
         """
-        return await self._once(button, actor, press_id, lambda doing: self._press(doing, button, seen_on))
-
-    async def hold(self, button: str, actor: str, press_id: str = "") -> PressOutcome:
-        """Hold a button: a value that is counted goes the other way, all else is as a press."""
-        return await self._once(button, actor, press_id, lambda doing: self._hold(doing, button))
-
-    async def _press(self, doing: Doing, button: str, seen_on: bool | None = None) -> str:
-        _, pressed = self._runtime.leaves.present.found(button)
-        if seen_on is not None and KINDS[pressed.does].toggles and seen_on != self._runtime.leaves.is_on(pressed):
-            raise InvalidField("Somebody was faster: it is so already.")
-        return (await do(doing, Call("button.press", {"button": button}))).words
-
-    async def _hold(self, doing: Doing, button: str) -> str:
-        _, held = self._runtime.leaves.present.found(button)
-        if held.does != "step":
-            return await self._press(doing, button)
-        name, given = held.press(False)
-        return (await do(doing, Call(name, {**given, "step": str(-int(given["step"]))}))).words
-
-    async def _once(
-        self, button: str, actor: str, press_id: str, job: Callable[[Doing], Awaitable[str]]
-    ) -> PressOutcome:  # fmt: skip
-        if not press_id:
-            return await self._told(button, Doing(self._runtime, actor), job)
-        key = (actor, press_id[:80])
+        if not press.press:
+            return await self._told(press, Doing(self._runtime, actor))
+        key = (actor, press.press)
         if (known := self._presses.get(key)) is not None:
             return await asyncio.shield(known)
         self._presses[key] = coming = asyncio.get_running_loop().create_future()
         while len(self._presses) > KNOWN_PRESSES:
             self._presses.popitem(last=False)
-        doing = Doing(self._runtime, actor, id=f"press:{actor}:{press_id[:80]}")
+        doing = Doing(self._runtime, actor, id=f"press:{actor}:{press.press}")
         try:
-            if await doing.read(lambda session: event_log.has(session, "tesoura", doing.id)):
+            if await self._has_come(press, doing):
                 outcome = PressOutcome(CAME_BEFORE, False, doing.now().timestamp())
             else:
-                outcome = await self._told(button, doing, job)
+                outcome = await self._told(press, doing)
         except BaseException as error:
             # Whoever sends it again shall be heard.
             self._presses.pop(key, None)
@@ -126,15 +107,31 @@ class Buttons:
         coming.set_result(outcome)
         return outcome
 
-    async def _told(self, button: str, doing: Doing, job: Callable[[Doing], Awaitable[str]]) -> PressOutcome:
+    async def _has_come(self, press: ButtonPress, doing: Doing) -> bool:
+        """Whether it came to an earlier start of Tesoura. Whatever this says, the log takes each press once only."""
+        if not press.again and self._runtime.settings.lasting_s() - self._began_s > RECENT_S:
+            return False
+        return await doing.read(lambda session: event_log.has(session, "tesoura", doing.id))
+
+    async def _act(self, doing: Doing, press: ButtonPress) -> str:
+        leaves = self._runtime.leaves
+        _, button = leaves.present.found(press.button)
+        if press.on is not None and KINDS[button.does].toggles and press.on != leaves.is_on(button):
+            raise InvalidField("Somebody was faster: it is so already.")
+        if press.held and button.does == "step":
+            name, given = button.press(False)
+            return (await do(doing, Call(name, {**given, "step": str(-int(given["step"]))}))).words
+        return (await do(doing, Call("button.press", {"button": press.button}))).words
+
+    async def _told(self, press: ButtonPress, doing: Doing) -> PressOutcome:
         try:
-            words, refused = await job(doing), False
+            words, refused = await self._act(doing, press), False
         except Gone:
             raise
         except TesouraError as error:
             words, refused = str(error), True
         outcome = PressOutcome(words, refused, doing.now().timestamp())
-        self._runtime.leaves.pressed(button, outcome)
+        self._runtime.leaves.pressed(press.button, outcome)
         self._runtime.touched("leaves")
         return outcome
 

@@ -11,6 +11,7 @@ from tesoura.core.desk.buttons import DeskButton
 from tesoura.core.desk.controls import ControlMoved, Edges
 from tesoura.core.desk.faces import ButtonFace
 from tesoura.errors import TesouraError
+from tesoura.links.device.protocol import ButtonPress
 from tesoura.runtime.desk_leaves import DeskLeaves
 from tesoura.runtime.devices import Operator
 from tesoura.runtime.links import Links
@@ -58,7 +59,7 @@ class Controls:
             if button.does == "level" and not moved.hit:
                 await self.operator.turn(button.id, f"{ACTOR}{link}", level=moved.value)
             elif presses:
-                await self.operator.press(button.id, f"{ACTOR}{link}")
+                await self.operator.press(ButtonPress(button.id), f"{ACTOR}{link}")
         except TesouraError:
             # It stands on the button, where whoever moved the control looks.
             return

@@ -12,7 +12,7 @@ from tesoura.core.desk.buttons import DeskButton
 from tesoura.core.desk.faces import ButtonFace, PressOutcome
 from tesoura.core.desk.leaves import Leaf
 from tesoura.errors import Gone, NotYours
-from tesoura.links.device.protocol import Hello
+from tesoura.links.device.protocol import ButtonPress, Hello
 from tesoura.runtime.desk_leaves import DeskLeaves
 from tesoura.runtime.pairing import Pairing, Pairings
 from tesoura.store import devices as stored_devices
@@ -37,12 +37,8 @@ class Operator(Protocol):
         """How one button stands."""
         ...
 
-    async def press(self, button: str, actor: str, press_id: str = "", seen_on: bool | None = None) -> PressOutcome:
-        """Press a button. Raises Gone."""
-        ...
-
-    async def hold(self, button: str, actor: str, press_id: str = "") -> PressOutcome:
-        """Hold a button. Raises Gone."""
+    async def press(self, press: ButtonPress, actor: str) -> PressOutcome:
+        """Press or hold a button. Raises Gone."""
         ...
 
     async def turn(self, button: str, actor: str, by: int = 0, level: float | None = None) -> str:
@@ -71,13 +67,10 @@ class LetIn:
         self.changed.clear()
         return await self._devices.operator.faces(leaf, self._actor)
 
-    async def press(self, button: str, press: str, on: bool | None, held: bool) -> PressOutcome:
+    async def press(self, press: ButtonPress) -> PressOutcome:
         """Press or hold a button."""
-        self._must_have(button)
-        operator = self._devices.operator
-        if held:
-            return await operator.hold(button, self._actor, press)
-        return await operator.press(button, self._actor, press, on)
+        self._must_have(press.button)
+        return await self._devices.operator.press(press, self._actor)
 
     async def turn(self, button: str, by: int, level: float | None) -> str:
         """Turn a dial."""

@@ -49,11 +49,12 @@ class Pad:
                 self._tell("— " + " · ".join(one["name"] for one in self.leaves) + " —")
                 for number, one in enumerate(self.buttons, 1):
                     self._tell(self.line(number, one))
-            elif told.get("method") == "button.changed":
-                at = next((at for at, one in enumerate(self.buttons) if one["id"] == told["params"]["id"]), None)
-                if at is not None:
-                    self.buttons[at] = told["params"]
-                    self._tell(self.line(at + 1, told["params"]))
+            elif told.get("method") == "buttons.changed":
+                news = {one["id"]: one for one in told["params"]["buttons"]}
+                for at, one in enumerate(self.buttons):
+                    if one["id"] in news:
+                        self.buttons[at] = news[one["id"]]
+                        self._tell(self.line(at + 1, news[one["id"]]))
             elif "error" in told:
                 self._tell(f"✕ {told['error']['message']}")
             elif (told.get("result") or {}).get("done") is False:

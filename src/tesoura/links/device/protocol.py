@@ -66,19 +66,24 @@ def _whole(params: Mapping[str, Any], name: str, low: int, high: int, default: i
 
 @dataclass(frozen=True, slots=True)
 class ButtonPress:
-    """A button pressed or held: its id, the press's own id, and how the button stood for whoever pressed it."""
+    """A button pressed or held: its id, the press's own id, how the button stood for whoever pressed it.
+
+    `again` says that it was sent before and not answered, `held` that it was held and not pressed.
+    """
 
     button: str
-    press: str
-    on: bool | None
+    press: str = ""
+    on: bool | None = None
+    again: bool = False
+    held: bool = False
 
 
-def pressed_of(params: Mapping[str, Any]) -> ButtonPress:
+def pressed_of(params: Mapping[str, Any], held: bool = False) -> ButtonPress:
     """A press. Raises InvalidField."""
     on = params.get("on")
     if on is not None and not isinstance(on, bool):
         raise InvalidField("on is true or false: how the button stood when it was pressed.")
-    return ButtonPress(_id(params, "button"), _id(params, "press"), on)
+    return ButtonPress(_id(params, "button"), _id(params, "press"), on, params.get("again") is True, held)
 
 
 @dataclass(frozen=True, slots=True)

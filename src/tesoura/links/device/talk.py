@@ -11,7 +11,7 @@ from tesoura.core.desk.faces import ButtonFace, PressOutcome, changed
 from tesoura.errors import Gone, InvalidField, NotYours, TesouraError
 from tesoura.links import rpc
 from tesoura.links.device import protocol
-from tesoura.links.device.protocol import Hello, MessagePace
+from tesoura.links.device.protocol import ButtonPress, Hello, MessagePace
 from tesoura.links.rpc import RequestObject
 
 HELLO_S = 10.0
@@ -33,7 +33,7 @@ class Panel(Protocol):
         """How the buttons of a leaf stand. Raises Gone."""
         ...
 
-    async def press(self, button: str, press: str, on: bool | None, held: bool) -> PressOutcome:
+    async def press(self, press: ButtonPress) -> PressOutcome:
         """Press or hold a button. Raises Gone, and NotYours."""
         ...
 
@@ -140,8 +140,8 @@ class DeviceTalk:
             }  # fmt: skip
             await self._send(rpc.notice("leaf.shown", told))
         else:
-            for one in changed(self._told, shown):
-                await self._send(rpc.notice("button.changed", one.told(now)))
+            if different := [one.told(now) for one in changed(self._told, shown)]:
+                await self._send(rpc.notice("buttons.changed", {"buttons": different}))
         self._outline, self._told = outline, {one.id: one for one in shown}
 
     # Listening
@@ -189,8 +189,7 @@ class DeviceTalk:
 
     async def _asked(self, panel: Panel, method: str, params: Mapping[str, Any]) -> dict[str, Any] | None:
         if method in ("button.press", "button.hold"):
-            press = protocol.pressed_of(params)
-            outcome = await panel.press(press.button, press.press, press.on, method == "button.hold")
+            outcome = await panel.press(protocol.pressed_of(params, method == "button.hold"))
             return {"done": not outcome.refused, "words": outcome.words}
         if method == "dial.turn":
             turn = protocol.turned_of(params)

@@ -10,6 +10,7 @@ from markupsafe import Markup
 
 from tesoura.core.desk.buttons import FIELDS
 from tesoura.errors import Gone, InvalidPiece, TesouraError
+from tesoura.links.device.protocol import ButtonPress
 from tesoura.runtime.facade import Runtime
 from tesoura.web.cues.views import instruments_of
 from tesoura.web.shared.acting import act
@@ -74,7 +75,7 @@ def press(button: str) -> ResponseReturnValue:
     """Press a button where no script runs; with one, presses go over the device socket."""
     who = actor()
     try:
-        outcome = runtime().call(lambda self: self.devices.operator.press(button, who))
+        outcome = runtime().call(lambda self: self.devices.operator.press(ButtonPress(button), who))
         flash(outcome.words, "wrong" if outcome.refused else "said")
     except Gone as error:
         flash(str(error), "wrong")

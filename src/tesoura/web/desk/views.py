@@ -30,7 +30,6 @@ from tesoura.store.tables import OverlayRow
 from tesoura.web.desk import leaves, scenes
 from tesoura.web.desk.hand import controls
 from tesoura.web.desk.needs import needs, upcoming
-from tesoura.web.desk.panels import panels
 from tesoura.web.log.views import moments_drawn
 from tesoura.web.reports.views import out_of_order
 from tesoura.web.shared.acting import act
@@ -148,7 +147,9 @@ def show() -> ResponseReturnValue:
     shown = cards()
     reports = runtime().call(lambda self: self.feeds.reports())
     happened = store().read(lambda session: event_log.happened(session, HAPPENED))
-    instruments = panels()
+    instruments = runtime().call(
+        lambda self: [(one.setup.name, one.setup.choices["title"]) for one in self.instruments.all()]
+    )
     if not (shown or reports or happened or instruments):
         return render_template("desk/first.html")
     last = happened[0].event.time.astimezone(zone()) if happened else None
@@ -166,7 +167,7 @@ def show() -> ResponseReturnValue:
         upcoming=upcoming(),
         live=sum(one.state.freshness is Freshness.LIVE for one in reports),
         hands=controls(),
-        panels=instruments,
+        instruments=instruments,
         leaves=leaves.drawn(),
         scenes=scenes.drawn(),
         moments=moments_drawn(),

@@ -59,7 +59,6 @@ document.addEventListener("keydown", (event) => {
   if (!button) return;
   event.preventDefault();
   const its = item(button.id);
-  if (its?.dataset.sent) return;
   const press = panel.press(button.id, its ? its.querySelector(".face").dataset.on === "yes" : undefined);
   press.name = button.words;
 });
@@ -117,3 +116,17 @@ document.addEventListener("click", async ({ target }) => {
   delete button.dataset.learning;
   button.textContent = sign ? words : "Nothing was moved. Move it now";
 });
+
+// An instrument's whole panel opens beside the buttons, one at a time; the same press closes it.
+const OPEN = "tesoura open panel";
+function open(button) {
+  const shut = button.getAttribute("aria-expanded") === "true";
+  for (const one of document.querySelectorAll("[data-open-panel]")) one.setAttribute("aria-expanded", String(one === button && !shut));
+  sessionStorage.setItem(OPEN, shut ? "" : button.dataset.openPanel);
+  if (shut) document.getElementById("desk-panel").replaceChildren();
+  else htmx.ajax("GET", button.dataset.openPanel, { target: "#desk-panel", swap: "innerHTML" });
+}
+for (const button of document.querySelectorAll("[data-open-panel]")) {
+  button.addEventListener("click", () => open(button));
+  if (button.dataset.openPanel === sessionStorage.getItem(OPEN)) addEventListener("load", () => open(button));
+}

@@ -35,7 +35,10 @@ export function bring(item, face) {
 
 // What became of a press, on its button: "sent, waiting" until it is answered.
 export function tell(item, words, how) {
-  if (how === "waiting" || how === "late") item.dataset.sent = how; else delete item.dataset.sent;
+  // Several quick presses may wait at once; the button says so until the last is answered.
+  if (how !== "late") item.presses = Math.max((item.presses ?? 0) + (how === "waiting" ? 1 : -1), 0);
+  if (item.presses) item.dataset.sent = how; else delete item.dataset.sent;
+  if (item.presses && how !== "waiting" && how !== "late") return;
   answer(item, words, how === "wrong" || how === "late" ? "wrong" : how === "waiting" ? "sent" : "does");
   // An answer that came late is in sight for a while, too.
   clearTimeout(item.tellsUntil);
@@ -98,7 +101,5 @@ export function follow(list, panel) {
 }
 
 function pressed(item, panel, held = false) {
-  // One press at a time: a second tap while the first waits is a slip.
-  if (item.dataset.sent) return;
   panel.press(item.dataset.button, item.querySelector(".face").dataset.on === "yes", held);
 }

@@ -51,7 +51,7 @@ export class Panel {
     socket.onmessage = ({ data }) => {
       const told = JSON.parse(data);
       if (told.method === "leaf.shown") { this.leaf = told.params.leaf; this.on.shown?.(told.params); }
-      else if (told.method === "button.changed") this.on.changed?.(told.params);
+      else if (told.method === "buttons.changed") for (const face of told.params.buttons) this.on.changed?.(face);
       else this.asked.get(told.id)?.(told);
     };
     socket.onclose = ({ code, reason }) => {
@@ -85,7 +85,8 @@ export class Panel {
   }
 
   async send(press) {
-    const params = { button: press.button, press: press.id, ...(press.on === undefined ? {} : { on: press.on }) };
+    const params = { button: press.button, press: press.id, again: press.sent === true, ...(press.on === undefined ? {} : { on: press.on }) };
+    press.sent = true;
     const told = await this.ask(press.held ? "button.hold" : "button.press", params);
     if (told.lost) return;
     clearTimeout(press.late);
