@@ -230,7 +230,7 @@ def test_the_end_is_heard_on_the_overlay_and_the_desk_says_when_a_page_may_play_
     viewers.goto(f"/o/{row.token}")
     expect(viewers.locator(".t-words")).to_have_text("05:00")
     page.goto("/")
-    page.get_by_role("button", name="Break", exact=True).click()
+    page.get_by_role("group", name="Full panels").get_by_role("button", name="Break").click()
     panel = page.get_by_role("region", name="Break").first
     panel.get_by_role("button", name="Show the end now").click()
     until(lambda: viewers.evaluate("heard.length") == 1)
@@ -247,7 +247,7 @@ def test_presses_that_come_faster_than_the_answers_all_count(page: Page, running
     running.press("/", "/instruments/new/countdown", {"title": "Break", "length": "5 min", "leading": "no"})
     running.press("/", "/instruments/break_/do/start", {})
     page.goto("/")
-    page.get_by_role("button", name="Break", exact=True).click()
+    page.get_by_role("group", name="Full panels").get_by_role("button", name="Break").click()
     plus = page.get_by_role("button", name="Tangles: 1 more")
     plus.evaluate("button => { for (let press = 0; press < 7; press++) button.click(); }")
     expect(page.locator(".hand-value")).to_have_text("7")
