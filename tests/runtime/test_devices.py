@@ -6,7 +6,7 @@ import json
 import threading
 import uuid
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from typing import Any
 
 import pytest
@@ -16,9 +16,12 @@ from websockets.typing import Origin
 
 from tesoura.actions.action import Call, Doing
 from tesoura.actions.registry import do
+from tesoura.runtime.showing import SHOWN
 from tesoura.standins.pad import Pad
+from tesoura.store import log as event_log
 from tests.conftest import Running, until
 from tests.runtime.test_cues import new_cue
+from tests.runtime.test_showing import said
 
 
 def lay(running: Running, **typed: str) -> str:
@@ -257,3 +260,36 @@ def test_the_pad_for_the_command_line_shows_presses_holds_turns_and_changes_the_
     assert pad.token.startswith("dev_")
     with pytest.raises(PermissionError, match="not paired"):
         Pad(f"{running.address.replace('http', 'ws')}/device-socket", lines.append, token="dev_no")
+
+
+def test_a_press_whose_link_breaks_in_between_is_done_whole(running: Running) -> None:
+    link = running.add_overlay("a song", name="Song")
+    button = lay(running, does="piece", part="Overlay / Song")
+    token = paired(running)
+    for _ in range(20):
+        with device(running, token=token) as one:
+            asked = {"button": button, "press": uuid.uuid4().hex}
+            one.wire.send(json.dumps({"jsonrpc": "2.0", "id": 9, "method": "button.press", "params": asked}))
+    told = until(lambda: len(found := _shown(running)) == 20 and found)
+    # What the log says last is what viewers see.
+    until(lambda: said(running, link) == {"Song": "a song" if told[-1] else ""})
+
+
+def _shown(running: Running) -> list[bool]:
+    """What the log says of pieces that were shown and hidden, in order."""
+    found = running.store.read(lambda session: event_log.newest_before(session, SHOWN, 2**53, 100))
+    return [one.event.data["shown"] is True for one in found]
+
+
+def test_strangers_who_say_nothing_keep_nobody_out(running: Running) -> None:
+    lay(running, does="air")
+    token = paired(running)
+    address = f"{running.address.replace('http', 'ws')}/device-socket"
+    with device(running, token=token) as one, ExitStack() as silent:
+        for _ in range(4):
+            silent.enter_context(connect(address))
+        with pytest.raises(InvalidStatus):
+            silent.enter_context(connect(address))
+        assert one.ask("device.ping")["result"] == {}
+    with device(running, token=token) as one:
+        assert "result" in one.told

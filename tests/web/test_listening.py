@@ -142,5 +142,11 @@ def test_only_this_machine_opens_the_door(running: Running) -> None:
         sign_in(client, PASSWORD)
         refused = running.client.post("/api/actions/listening.off", json={}, headers=running.auth)
         assert refused.status_code == 403
+        # Signed in by that door one is not on this machine, whatever address one has.
+        token = re.search(r'<meta name="csrf" content="([^"]+)"', client.get("/devices/").text)
+        assert token
+        said = client.post("/devices/listening/off", data={"csrf_token": token[1]}).text
+        assert "Let nobody else in can only be done by: the owner, on this machine." in said
+        assert running.runtime.listening.door == door
         with pytest.raises(InvalidStatus):
             connect(f"ws://127.0.0.1:{door.port}/device-socket", origin="http://example.org").__enter__()  # type: ignore[call-overload]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import uuid
 from collections import OrderedDict
 from dataclasses import dataclass, replace
 from typing import Any
@@ -12,7 +13,7 @@ from tesoura.actions.registry import do, would
 from tesoura.core.desk.buttons import KINDS, DeskButton
 from tesoura.core.desk.faces import ButtonFace, PressOutcome, is_level, level_of, state_words, value_at
 from tesoura.core.desk.leaves import Leaf
-from tesoura.errors import Gone, InvalidField, SourceUnavailable, TesouraError
+from tesoura.errors import Gone, InvalidField, TesouraError
 from tesoura.links.device.protocol import ButtonPress
 from tesoura.runtime.facade import Runtime
 from tesoura.store import log as event_log
@@ -40,7 +41,7 @@ class Buttons:
 
     def __init__(self, runtime: Runtime) -> None:
         self._runtime, self._began_s = runtime, runtime.settings.lasting_s()
-        self._presses: OrderedDict[tuple[str, str], asyncio.Future[PressOutcome]] = OrderedDict()
+        self._presses: OrderedDict[tuple[str, str], asyncio.Task[PressOutcome]] = OrderedDict()
         self._turning: dict[str, _Turning] = {}
 
     # What they show
@@ -84,28 +85,28 @@ class Buttons:
         Of two who hide the same at once, the second shows nothing. Held, a value that is counted goes the other way;
         all else is as a press. Raises Gone.
         """
-        if not press.press:
-            return await self._told(press, Doing(self._runtime, actor))
-        key = (actor, press.press)
-        if (known := self._presses.get(key)) is not None:
-            return await asyncio.shield(known)
-        self._presses[key] = coming = asyncio.get_running_loop().create_future()
-        while len(self._presses) > KNOWN_PRESSES:
-            self._presses.popitem(last=False)
-        doing = Doing(self._runtime, actor, id=f"press:{actor}:{press.press}")
-        try:
-            if await self._has_come(press, doing):
-                outcome = PressOutcome(CAME_BEFORE, False, doing.now().timestamp())
-            else:
-                outcome = await self._told(press, doing)
-        except BaseException as error:
+        key = (actor, press.press or uuid.uuid4().hex)
+        coming = self._presses.get(key)
+        if coming is None:
+            # Beside whoever sent it: when his link breaks in between, it is not left half done.
+            self._presses[key] = coming = asyncio.create_task(self._pressed(press, actor), name="A press")
+            coming.add_done_callback(lambda task: self._over(key, task))
+            while len(self._presses) > KNOWN_PRESSES:
+                self._presses.popitem(last=False)
+        return await asyncio.shield(coming)
+
+    def _over(self, key: tuple[str, str], task: asyncio.Task[PressOutcome]) -> None:
+        if task.cancelled() or task.exception() is not None:
             # Whoever sends it again shall be heard.
             self._presses.pop(key, None)
-            coming.set_exception(error if isinstance(error, TesouraError) else SourceUnavailable("It was not done."))
-            coming.exception()
-            raise
-        coming.set_result(outcome)
-        return outcome
+
+    async def _pressed(self, press: ButtonPress, actor: str) -> PressOutcome:
+        if not press.press:
+            return await self._told(press, Doing(self._runtime, actor))
+        doing = Doing(self._runtime, actor, id=f"press:{actor}:{press.press}")
+        if await self._has_come(press, doing):
+            return PressOutcome(CAME_BEFORE, False, doing.now().timestamp())
+        return await self._told(press, doing)
 
     async def _has_come(self, press: ButtonPress, doing: Doing) -> bool:
         """Whether it came to an earlier start of Tesoura. Whatever this says, the log takes each press once only."""

@@ -12,7 +12,7 @@ import secrets
 import socket
 import ssl
 from collections.abc import Awaitable, Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Protocol
 
@@ -125,6 +125,10 @@ class Listening:
             state.choose(session, KEPT, kept)
 
         await asyncio.wrap_future(self._store.writer.submit(job))
+
+    def urls(self) -> list[str]:
+        """Where others reach the open door now: this machine may have moved to another network. Asks the system."""
+        return replace(self.door, addresses=tuple(own_addresses())).urls if self.door is not None else []
 
     def is_away(self, port: int | None) -> bool:
         """Whether what came in at this port came by the door for others."""

@@ -41,7 +41,7 @@ from tesoura.web.preferences import views as preferences
 from tesoura.web.recipes import views as recipes
 from tesoura.web.reports import views as reports
 from tesoura.web.shared import covering, errors
-from tesoura.web.shared.doors import EXTENSION, Doors
+from tesoura.web.shared.doors import EXTENSION, Doors, is_away
 from tesoura.web.shared.offers import Offers
 from tesoura.web.shared.routing import LazyRule
 from tesoura.web.shared.shown import add_filters
@@ -71,7 +71,7 @@ class Tickets:
     def of_request(self) -> str:
         """The ticket for the page that is asked for now."""
         door = self._runtime.listening.door
-        if door is None or request.environ.get("SERVER_PORT") != str(door.port):
+        if door is None or not is_away():
             return self._own
         return desk_ticket(self._runtime.store, self._settings, door.id)
 

@@ -12,7 +12,8 @@ from tesoura.errors import SourceUnavailable
 from tesoura.links.device.protocol import Hello
 from tesoura.links.device.talk import DeviceTalk, Panel
 
-MOST_OPEN = 60
+MOST_OPEN, MOST_STRANGE = 60, 4
+"""So many may be connected; and so many at once from one address before they are let in."""
 Admit = Callable[[Hello, str, str, Callable[[str], None]], Awaitable[Panel]]
 """Lets a device in that came from this address with this cookie; `end` closes its connection, with why."""
 
@@ -23,15 +24,17 @@ class DeviceDoor:
     def __init__(self, admit: Admit, leave: Callable[[Panel], None], cookie: str) -> None:
         self._admit, self._leave, self._cookie = admit, leave, cookie
         self._open = 0
+        self._strange: dict[str, int] = {}
 
     async def __call__(self, scope: MutableMapping[str, Any], receive: Any, send: Any) -> None:
         """Serve one connection until it closes."""
         await receive()
-        if self._open >= MOST_OPEN:
+        address = str((scope.get("client") or ("", 0))[0])
+        if self._open >= MOST_OPEN or self._strange.get(address, 0) >= MOST_STRANGE:
             await send({"type": "websocket.close", "code": 4429, "reason": "Too many devices are connected already."})
             return
         await send({"type": "websocket.accept"})
-        self._open += 1
+        self._strange[address] = self._strange.get(address, 0) + 1
         why, panel = "", None
         ended: asyncio.Future[str] = asyncio.get_running_loop().create_future()
 
@@ -41,7 +44,9 @@ class DeviceDoor:
 
         async def admit(hello: Hello) -> Panel:
             nonlocal panel
-            panel = await self._admit(hello, (scope.get("client") or ("", 0))[0], self._token_of(scope), end)
+            panel = await self._admit(hello, address, self._token_of(scope), end)
+            self._known(address)
+            self._open += 1
             return panel
 
         talking = asyncio.create_task(DeviceTalk(_sender(send), _hearer(receive), admit).run())
@@ -52,13 +57,21 @@ class DeviceDoor:
             elif talking.exception() is None:
                 why = talking.result()
         finally:
-            self._open -= 1
             talking.cancel()
             await asyncio.gather(talking, return_exceptions=True)
             if panel is not None:
+                self._open -= 1
                 self._leave(panel)
+            else:
+                self._known(address)
         with contextlib.suppress(RuntimeError, OSError):
             await send({"type": "websocket.close", "code": 4403 if why else 1000, "reason": why[:120]})
+
+    def _known(self, address: str) -> None:
+        """One who came from there is no stranger any more, or is gone."""
+        left = self._strange.pop(address, 1) - 1
+        if left > 0:
+            self._strange[address] = left
 
     def _token_of(self, scope: MutableMapping[str, Any]) -> str:
         for name, value in scope["headers"]:

@@ -12,7 +12,7 @@ from flask.typing import ResponseReturnValue
 
 from tesoura.core.values import Event
 from tesoura.web.access.guesses import Guesses
-from tesoura.web.shared.doors import now, runtime, settings
+from tesoura.web.shared.doors import is_away, now, runtime, settings
 
 GUESSES = "tesoura.guesses"
 WRONG = "That is not the password of this Tesoura."
@@ -48,10 +48,8 @@ def is_stranger() -> bool:
 
 def _wanted() -> str | None:
     """What must stand in the session of who has signed in; None when nobody has to."""
-    listening = runtime().listening
-    door = listening.door
-    port = request.environ.get("SERVER_PORT", "")
-    if door is not None and port.isdigit() and listening.is_away(int(port)):
+    door = runtime().listening.door
+    if door is not None and is_away():
         return door.id
     return "yes" if settings().password is not None else None
 

@@ -57,14 +57,14 @@ def _pairing() -> dict[str, Any]:
 
 def _reached_at() -> str:
     """Where a phone reaches Tesoura: by the door for others when it is open."""
-    door = runtime().listening.door
-    return door.urls[0] if door is not None and door.urls else settings().address
+    return next(iter(runtime().listening.urls()), settings().address)
 
 
 def _listening(wrong: str = "") -> dict[str, Any]:
     listening = runtime().listening
     return {
-        "door": listening.door, "door_problem": listening.problem, "wrong_password": wrong, "settings": settings()
+        "door": listening.door, "urls": listening.urls(), "door_problem": listening.problem, "wrong_password": wrong,
+        "settings": settings(),
     }  # fmt: skip
 
 

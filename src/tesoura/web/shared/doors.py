@@ -58,7 +58,13 @@ def actor() -> str:
     """Who does what this request asks for: `desk`, `desk:ADDRESS` from another machine, or `key:NAME`."""
     if "actor" in g:
         return str(g.actor)
-    return "desk" if request.remote_addr in HERE else f"desk:{request.remote_addr}"
+    return "desk" if request.remote_addr in HERE and not is_away() else f"desk:{request.remote_addr}"
+
+
+def is_away() -> bool:
+    """Whether this request came by the door for others, from wherever it is."""
+    port = str(request.environ.get("SERVER_PORT", ""))
+    return port.isdigit() and runtime().listening.is_away(int(port))
 
 
 def settings() -> Settings:

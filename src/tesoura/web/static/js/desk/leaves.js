@@ -33,7 +33,11 @@ const panel = new Panel(() => ({ name: "Desk", buttons: { rows: 6, columns: 10 }
     if (its) tell(its, words, how);
     else if (how !== "waiting") said.textContent = press.name ? `${press.name}: ${words}` : words;
   },
-  state(how) { room.classList.toggle("is-away", how !== "open"); },
+  state(how) {
+    room.classList.toggle("is-away", how !== "open");
+    // The page's ticket is good no more: a page that is loaded anew has another, or asks to sign in.
+    if (how === "refused") setTimeout(() => location.reload(), 1000);
+  },
 });
 
 // The leaf that stands on the page is the one that is told of.
