@@ -86,7 +86,7 @@ def create_app(settings: Settings, store: Store) -> Starlette:
     tickets = Tickets(runtime, settings)
     buttons = Buttons(runtime)
     runtime.devices.operated_by(buttons, tickets.knows)
-    runtime.controls.operator = buttons
+    runtime.controls.operator = runtime.system_keys.operator = buttons
     away = runtime.listening.is_away
     application = Application(
         EVENTS,

@@ -285,7 +285,8 @@ BY_PROGRAMS = {
     "overlay.put_on_air", "overlay.back", "overlay.send", "feed.pause", "feed.ask", "event.say", "log.correct",
     "chat.say", "piece.show", "air.clear", "desk.undo", "button.press", "moment.again", "moment.skip", "moments.hold",
 }  # fmt: skip
-HERE_ALONE = {"folder.read", "scripts.examples", "file.folder", "listening.on", "listening.off"}
+HERE_ALONE = {"folder.read", "scripts.examples", "file.folder", "listening.on", "listening.off",
+              "keys.everywhere"}  # fmt: skip
 
 
 @pytest.mark.parametrize(

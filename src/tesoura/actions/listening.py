@@ -1,4 +1,4 @@
-"""Other machines let in, and kept out again: only from this machine itself."""
+"""Other machines let in and kept out again, keys heard in other programs: only from this machine itself."""
 
 from __future__ import annotations
 
@@ -32,7 +32,17 @@ async def _off(doing: Doing, given: Given) -> Done:
     return Done("Nobody but this machine is let in. Who was in has been put out.")
 
 
+async def _keys(doing: Doing, given: Given) -> Done:
+    on = given["on"] == "yes"
+    await doing.runtime.system_keys.switch(on)
+    doing.runtime.touched("devices", "leaves")
+    return Done("Keys of buttons are heard in other programs, too." if on else "Keys press on the desk alone.")
+
+
 ALL = (
+    Action("keys.everywhere", "Hear keys in other programs", "Those that nobody types; with `on` no, on the desk.",
+           {"on": Field("Heard everywhere", choice(("yes", "no")), kind="switch", default="yes")}, _keys, noted=True,
+           may=MACHINE),
     Action("listening.on", "Let other machines in", "At a door of their own, with a password, over TLS unless told.",
            {"password": Field("Password", _password, kind="data"),
             "tls": Field("Over TLS", choice(("yes", "no")), kind="switch", default="yes")},

@@ -51,6 +51,7 @@ from tesoura.runtime.sessions import Sessions
 from tesoura.runtime.set_values import SetValues
 from tesoura.runtime.showing import Showing
 from tesoura.runtime.stage import Stage
+from tesoura.runtime.system_keys import SystemKeys
 from tesoura.runtime.talking import Talking
 from tesoura.runtime.tasks import Tasks
 from tesoura.runtime.text_files import TextFiles
@@ -113,6 +114,7 @@ class Runtime:
         self.set_values = SetValues(self._engine, self.journal, self._clock)
         self.links = Links(self.feeds)
         self.talking = Talking(self.links)
+        self.system_keys = SystemKeys(store, self.leaves, self._tasks.start)
         self.controls = Controls(self.links, self.leaves, self._tasks.start)
         self._viewers = Viewers(self.stage, self._engine, self.journal, self._clock)
         self.showing = Showing(store, self.stage, self.journal, self._clock)
@@ -153,6 +155,7 @@ class Runtime:
         await self.showing.start()
         self._audience_changed()
         await self.text_files.start()
+        await self.system_keys.start()
         self._scheduler.start()
         self.persistence.start()
         self._tasks.start(self.effects.tell_undone(self.store), "Telling what was left undone")
@@ -188,6 +191,7 @@ class Runtime:
     async def stop(self) -> None:
         """Stop the feeds and save everything."""
         await self.listening.close()
+        self.system_keys.stop()
         await self.feeds.stop()
         self.instruments.stop()
         await self._tasks.stop()

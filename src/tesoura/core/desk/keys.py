@@ -72,3 +72,44 @@ def _name(rest: str) -> str:
     raise InvalidField(
         "This is no key that can be had. Press one letter, sign or F-key, with Ctrl, Alt or Shift or without."
     )
+
+
+SYSTEM_NAMES = {
+    "space": "Space", "insert": "Insert", "delete": "Delete", "home": "Home", "end": "End", "page_up": "PageUp",
+    "page_down": "PageDown", "pause": "Pause", "scroll_lock": "ScrollLock", "menu": "ContextMenu",
+    "media_play_pause": "MediaPlayPause", "media_stop": "MediaStop", "media_next": "MediaTrackNext",
+    "media_previous": "MediaTrackPrevious", **{f"f{number}": f"F{number}" for number in range(1, 25)},
+}  # fmt: skip
+"""What the system calls keys that write nothing, and how they are written here."""
+SYSTEM_MODIFIERS = {
+    name: modifier for modifier, names in (
+        ("Ctrl", ("ctrl", "ctrl_l", "ctrl_r")), ("Alt", ("alt", "alt_l", "alt_r")),
+        ("Shift", ("shift", "shift_l", "shift_r")), ("Meta", ("cmd", "cmd_l", "cmd_r")),
+    ) for name in names
+}  # fmt: skip
+_ALONE = (*(f"F{number}" for number in range(1, 25)), "Pause", "ScrollLock", "Insert", "MediaPlayPause", "MediaStop",
+          "MediaTrackNext", "MediaTrackPrevious")  # fmt: skip
+
+
+def is_for_everywhere(key: str) -> bool:
+    """Whether a key may be heard in other programs too: not one that somebody types there."""
+    parts = key.split("+")
+    return bool({"Ctrl", "Alt", "Meta"} & set(parts[:-1])) or parts[-1] in _ALONE
+
+
+def system_key(char: str | None, name: str | None, modifiers: frozenset[str]) -> str:
+    """A key that the system told, as it is written; empty for one that cannot be had.
+
+    `char` is what it writes, where it writes anything; with Ctrl that may be a control character. `name` is what the
+    system calls it.
+    """
+    if char is not None and len(char) == 1:
+        if ord(char) < 27 and "Ctrl" in modifiers:
+            char = chr(ord(char) + 96)
+        if not char.isprintable() or char.isspace():
+            return ""
+        letter = char.isalpha()
+        held = [one for one in MODIFIERS if one in modifiers and (one != "Shift" or letter)]
+        return "+".join([*held, char.upper() if held and letter else char.casefold()])
+    known = SYSTEM_NAMES.get(name or "")
+    return "+".join([*(one for one in MODIFIERS if one in modifiers), known]) if known else ""

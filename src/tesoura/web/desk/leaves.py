@@ -9,6 +9,7 @@ from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
 from tesoura.core.desk.buttons import FIELDS
+from tesoura.core.desk.keys import is_for_everywhere
 from tesoura.errors import Gone, InvalidPiece, TesouraError
 from tesoura.links.device.protocol import ButtonPress
 from tesoura.runtime.facade import Runtime
@@ -27,7 +28,8 @@ def shown(leaf_id: str = "") -> dict[str, Any]:
         present = self.leaves.present
         leaf = next((one for one in present.leaves if one.id == leaf_id), next(iter(present.leaves), None))
         faces = await self.devices.operator.faces(leaf.id, who) if leaf else ()
-        keys = {one.key: {"id": one.id, "words": one.shown_words} for _, one in present.with_keys()}
+        keys = {one.key: {"id": one.id, "words": one.shown_words} for _, one in present.with_keys()
+                if not (self.system_keys.heard and is_for_everywhere(one.key))}  # fmt: skip
         sets = [(one.setup.name, one.setup.choices["title"]) for one in self.instruments.all()]
         return {"leaves": present.leaves, "leaf": leaf, "faces": faces, "keys": keys, "sets": sets}
 

@@ -64,7 +64,7 @@ def _listening(wrong: str = "") -> dict[str, Any]:
     listening = runtime().listening
     return {
         "door": listening.door, "urls": listening.urls(), "door_problem": listening.problem, "wrong_password": wrong,
-        "settings": settings(),
+        "settings": settings(), "system_keys": runtime().system_keys,
     }  # fmt: skip
 
 
@@ -125,6 +125,12 @@ def listen_on() -> ResponseReturnValue:
     else:
         flash(done.words, "said")
     return redirect(url_for("devices.index"))
+
+
+@blueprint.post("/keys")
+def keys_everywhere() -> ResponseReturnValue:
+    """Hear the keys of buttons in other programs too, or on the desk alone."""
+    return _done("keys.everywhere", on=request.form.get("on", "yes"))
 
 
 @blueprint.post("/listening/off")

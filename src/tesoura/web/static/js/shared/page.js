@@ -50,7 +50,7 @@ function follow(values) {
 }
 // What changes often is asked for again at most so often, but always once more after the last change.
 const panels = () => [...document.querySelectorAll("[data-panel]")].map((one) => `instrument-${one.dataset.panel}`);
-const spacing = { signals: 800, log: 500, files: 500 };
+const spacing = { signals: 800, log: 500, files: 500, undo: 400 };
 const told = {};
 function announce(topics) {
   for (const topic of topics) {
