@@ -6,6 +6,7 @@ from playwright.sync_api import Page, expect
 
 from tests.conftest import Running, until
 from tests.runtime.test_cues import new_cue
+from tests.runtime.test_devices import lay
 
 
 def test_buttons_are_laid_and_pressed_with_the_keyboard_alone(page: Page, running: Running) -> None:
@@ -84,3 +85,49 @@ def test_what_needs_me_is_told_with_the_press_that_mends_it_and_nothing_else(pag
     page.goto("/")
     expect(page.locator("#desk-coming")).to_contain_text("Kettle ends in")
     expect(page.locator(".desk-needs summary")).to_have_text("0 feeds live, of 1")
+
+
+def test_an_evening_is_operated_from_the_desk_with_the_keyboard_alone(page: Page, running: Running) -> None:
+    running.press("/", "/preferences/scenes", {"scenes": "Starting\nPlay\nBreak", "scene_signal": "scene.present"})
+    running.press("/", "/feeds/new/hand", {"title": "Lines", "what": "number", "low": "0", "high": "99"})
+    running.press("/", "/instruments/new/countdown", {"title": "Kettle", "length": "9 min"})
+    token = running.add_overlay("{lines.value} lost", name="Lost", nothing_yet="none lost")
+    for typed in (
+        {"does": "session", "key": "F2"}, {"does": "scene", "scene": "Play", "key": "F3"},
+        {"does": "scene", "scene": "Break", "key": "F4"}, {"does": "step", "hand": "lines", "by": "1", "key": "x"},
+        {"does": "command", "instrument": "kettle", "command": "start", "key": "Shift+K"},
+        {"does": "command", "instrument": "kettle", "command": "add", "with": "by 3 min", "key": "m"},
+        {"does": "piece", "part": "Overlay / Lost", "key": "v"}, {"does": "air", "key": "0"},
+        {"does": "undo", "key": "u"},
+    ):  # fmt: skip
+        lay(running, **typed)
+    viewers = page.context.new_page()
+    viewers.goto(f"/o/{token}")
+    page.bring_to_front()
+    page.goto("/")
+    expect(page.locator("#desk-leaves:not(.is-away) .desk-button")).to_have_count(9)
+    lost = viewers.locator(".name-lost")
+
+    def after(key: str, place: int, words: str) -> None:
+        page.keyboard.press(key)
+        expect(page.locator(".desk-button").nth(place).locator(".answer")).to_contain_text(words)
+
+    after("F2", 0, "A new session has started.")
+    after("F3", 1, "The scene is Play.")
+    for count in ("1", "2", "3"):
+        after("x", 3, f"lines.value is {count}.")
+    expect(lost).to_have_text("3 lost")
+    after("u", 8, "Taken back: lines.value is 3.")
+    expect(lost).to_have_text("2 lost")
+    after("F4", 2, "The scene is Break.")
+    after("Shift+K", 4, "Ends at")
+    after("m", 5, "→")
+    expect(page.locator("#desk-coming")).to_contain_text("Kettle ends in")
+    after("v", 6, "is hidden, until told otherwise.")
+    expect(lost).to_be_hidden()
+    after("v", 6, "is shown, until told otherwise.")
+    after("0", 7, "The air is cleared")
+    expect(lost).to_be_hidden()
+    after("0", 7, "All is seen again as it was.")
+    expect(lost).to_be_visible()
+    expect(page.locator("#happened")).to_contain_text("tesoura.air_cleared")

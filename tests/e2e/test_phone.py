@@ -132,6 +132,7 @@ def test_a_key_of_its_own_presses_a_button_once_and_never_while_one_types(page: 
     leaves.get_by_label("Name of a new leaf").fill("U")
     leaves.get_by_label("Name of a new leaf").press("Shift+U")
     leaves.get_by_role("button", name="Done").click()
+    expect(leaves.get_by_role("button", name="Lay buttons")).to_be_visible()
     expect(leaves.locator("kbd")).to_have_text("Shift+U")
     page.keyboard.press("u")
     page.keyboard.down("Shift")
