@@ -12,7 +12,6 @@ from tesoura.actions.action import Call, Doing
 from tesoura.actions.registry import do, would
 from tesoura.core.desk.buttons import KINDS, DeskButton
 from tesoura.core.desk.faces import ButtonFace, PressOutcome, is_level, level_of, state_words, value_at
-from tesoura.core.desk.leaves import Leaf
 from tesoura.errors import Gone, InvalidField, TesouraError
 from tesoura.links.device.protocol import ButtonPress
 from tesoura.runtime.facade import Runtime
@@ -183,9 +182,3 @@ class Buttons:
             step: dict[str, Any] = {"name": hand, "step": str(max(min(turning.by, 1_000), -1_000))}
             words = (await do(turning.doing, Call("hand.set", step))).words
         return words
-
-
-def shown_leaf(runtime: Runtime, leaf_id: str) -> Leaf | None:
-    """The leaf of this id, or the first there is."""
-    leaves = runtime.leaves.present.leaves
-    return next((one for one in leaves if one.id == leaf_id), leaves[0] if leaves else None)

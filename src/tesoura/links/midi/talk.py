@@ -11,8 +11,9 @@ from typing import Any
 from tesoura.core.desk.controls import ControlMoved, midi_sign
 from tesoura.errors import SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched
+from tesoura.links.moves import Moves
 
-MOST_WAITING, MOST_CONTROLS, MOST = 500, 200, 127
+MOST = 127
 
 
 def moved(message: Any) -> ControlMoved | None:
@@ -46,8 +47,7 @@ class MidiLink:
     def __init__(self, mido: ModuleType, output: Any) -> None:
         self._mido, self._output = mido, output
         self._loop = asyncio.get_running_loop()
-        self.coming: asyncio.Queue[ControlMoved] = asyncio.Queue(MOST_WAITING)
-        self.heard = self.dropped = 0
+        self.moves = Moves()
 
     def came(self, message: Any) -> None:
         """A message came; told from another thread."""
@@ -55,13 +55,8 @@ class MidiLink:
             self._loop.call_soon_threadsafe(self._came, moved(message))
 
     def _came(self, one: ControlMoved | None) -> None:
-        if one is None:
-            return
-        self.heard += 1
-        if self.coming.full():
-            self.coming.get_nowait()
-            self.dropped += 1
-        self.coming.put_nowait(one)
+        if one is not None:
+            self.moves.add(one)
 
     def show(self, sign: str, value: float) -> None:
         """Show where a control stands, at the device."""
@@ -71,7 +66,12 @@ class MidiLink:
 
     def standing(self) -> Mapping[str, Any]:
         """How it stands, for its page."""
-        return {"heard": self.heard, "dropped": self.dropped}
+        return {"heard": self.moves.heard, "dropped": self.moves.dropped}
+
+    def close(self) -> None:
+        """Show nothing any more."""
+        if self._output is not None:
+            self._output.close()
 
 
 def _mido() -> ModuleType:
@@ -105,19 +105,14 @@ async def talk(context: FetchContext) -> AsyncGenerator[Fetched]:
         port = mido.open_input(name, callback=link.came)
     except (OSError, ImportError, RuntimeError) as error:
         raise SourceUnavailable(f"The MIDI device cannot be opened ({error}). Does another program have it?") from None
-    seen: dict[str, float] = {}
     try:
         yield Fetched({}, quiet=True, note=f"{name} is open. Touch a control.")
         if context.trying:
             return
         context.link = link
-        while True:
-            one = await link.coming.get()
-            if one.sign in seen or len(seen) < MOST_CONTROLS:
-                seen[one.sign] = one.value
-            yield Fetched(dict(seen), quiet=True, control=one)
+        async for came in link.moves.told():
+            yield came
     finally:
         context.link = None
         port.close()
-        if link._output is not None:
-            link._output.close()
+        link.close()

@@ -7,13 +7,11 @@ import socket
 from collections.abc import AsyncGenerator, Mapping
 from typing import Any
 
-from tesoura.core.desk.controls import ControlMoved
 from tesoura.errors import SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched
+from tesoura.links.moves import Moves
 from tesoura.links.osc import NETWORK
 from tesoura.links.osc.messages import controls_in, packet
-
-MOST_WAITING, MOST_ADDRESSES, LARGEST = 500, 200, 65_535
 
 
 class OscLink(asyncio.DatagramProtocol):
@@ -23,8 +21,7 @@ class OscLink(asyncio.DatagramProtocol):
         self._host, self._port = str(choices.get("answer_host") or ""), int(choices.get("answer_port") or 0)
         self._transport: asyncio.DatagramTransport | None = None
         self._last: tuple[str, int] | None = None
-        self.coming: asyncio.Queue[ControlMoved] = asyncio.Queue(MOST_WAITING)
-        self.garbled = self.dropped = self.heard = 0
+        self.moves, self.garbled = Moves(), 0
 
     def connection_made(self, transport: Any) -> None:
         """The port is open."""
@@ -38,12 +35,7 @@ class OscLink(asyncio.DatagramProtocol):
             return
         self._last = (addr[0], addr[1])
         for one in moved:
-            self.heard += 1
-            if self.coming.full():
-                # The newest place of a fader is worth more than an old one.
-                self.coming.get_nowait()
-                self.dropped += 1
-            self.coming.put_nowait(one)
+            self.moves.add(one)
 
     def error_received(self, exc: Exception) -> None:
         """Nobody listens where something was shown; that is no fault."""
@@ -59,7 +51,7 @@ class OscLink(asyncio.DatagramProtocol):
 
     def standing(self) -> Mapping[str, Any]:
         """How it stands, for its page."""
-        return {"heard": self.heard, "garbled": self.garbled, "dropped": self.dropped}
+        return {"heard": self.moves.heard, "garbled": self.garbled, "dropped": self.moves.dropped}
 
     def close(self) -> None:
         """Listen no more."""
@@ -83,17 +75,13 @@ async def talk(context: FetchContext) -> AsyncGenerator[Fetched]:
         ) from None
     wire.setblocking(False)
     await asyncio.get_running_loop().create_datagram_endpoint(lambda: link, sock=wire)
-    seen: dict[str, float] = {}
     try:
         yield Fetched({}, quiet=True, note="It listens. Move a control of the panel.")
         if context.trying:
             return
         context.link = link
-        while True:
-            moved = await link.coming.get()
-            if moved.sign in seen or len(seen) < MOST_ADDRESSES:
-                seen[moved.sign] = moved.value
-            yield Fetched(dict(seen), quiet=True, control=moved)
+        async for came in link.moves.told():
+            yield came
     finally:
         context.link = None
         link.close()
