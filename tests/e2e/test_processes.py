@@ -98,11 +98,12 @@ def test_the_demo_is_alive_the_moment_it_opens(browser: Browser) -> None:
         address = line_with(started, "The demo is ready").split()[-1]
         context = browser.new_context(base_url=address)
         page = context.new_page()
-        page.goto("/")
+        page.goto("/overlays/")
         count = page.frame_locator("iframe").first.locator(".name-kite-friends")
         expect(count).to_have_text(re.compile(r"^[\d,]+ kite friends$"))
         before = count.inner_text()
         expect(count).not_to_have_text(before)
+        page.goto("/")
         expect(page.locator("#happened li")).to_have_count(12)
         expect(page.locator("#desk-feeds .fresh-live")).to_have_count(13)
         context.close()
