@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import base64
 import json
 from typing import Any
 
@@ -43,6 +44,9 @@ class Board:
     async def turn(self, button: str, by: int, level: float | None) -> str:
         self.turned.append((button, by, level))
         return "lives is 3."
+
+    async def picture(self, face: ButtonFace, size: tuple[int, int]) -> bytes:
+        return f"{face.id} {size[0]}x{size[1]}".encode()
 
     def now(self) -> float:
         return 100.0
@@ -205,6 +209,8 @@ def test_a_device_that_floods_is_told_once_then_sent_away() -> None:
         ({"name": "x" * 41}, "name is a text of 1 to 40 characters."),
         ({"dials": -1}, "dials is a whole number from 0 to 16."),
         ({"code": 123456}, "code is a text"),
+        ({"buttons": {"pictures": {"width_px": 5_000}}}, "width_px is a whole number from 16 to 256."),
+        ({"buttons": {"pictures": 72}}, "pictures holds width_px and height_px."),
     ],
 )
 def test_a_hello_that_claims_what_cannot_be_is_refused_with_what_can(changed: dict[str, Any], words: str) -> None:
@@ -231,3 +237,17 @@ def test_messages_may_come_sixty_at_once_then_thirty_a_second() -> None:
     pace = MessagePace(0.0)
     assert sum(pace.takes(0.0) for _ in range(100)) == 60
     assert sum(pace.takes(1.0) for _ in range(100)) == 30
+
+
+def test_a_device_with_small_screens_is_told_a_picture_of_each_button() -> None:
+    async def go() -> None:
+        one = Talk(Board(ButtonFace("b1", "Talk", "")))
+        running = asyncio.create_task(one.talk.run())
+        one.say("device.hello", {**HELLO, "buttons": {"rows": 1, "columns": 2, "pictures": {"width_px": 96}}})
+        (told,) = await soon(lambda: one.notices("buttons.changed"))
+        assert base64.b64decode(told["buttons"][0]["picture"]) == b"b1 96x72"
+        assert "picture" not in one.notices("leaf.shown")[0]["buttons"][0]
+        one.end()
+        await running
+
+    asyncio.run(go())

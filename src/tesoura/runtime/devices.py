@@ -18,6 +18,7 @@ from tesoura.runtime.pairing import Pairing, Pairings
 from tesoura.store import devices as stored_devices
 from tesoura.store.devices import Device
 from tesoura.store.store import Store
+from tesoura.studio.button_pictures import picture
 
 HERE = ("127.0.0.1", "::1", "")
 NOT_PAIRED = "This device is not paired, or was removed. Open Devices on this Tesoura and pair it."
@@ -81,6 +82,10 @@ class LetIn:
         leaf, _ = self._devices.leaves.present.found(button)
         if leaf not in self._its():
             raise Gone("There is no such button any more, or it is not for this device.")
+
+    async def picture(self, face: ButtonFace, size: tuple[int, int]) -> bytes:
+        """A button as PNG."""
+        return await asyncio.to_thread(picture, face, *size, self.now())
 
     def now(self) -> float:
         """The present instant."""

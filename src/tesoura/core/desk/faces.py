@@ -54,7 +54,7 @@ class ButtonFace:
         if self.free_at is not None and self.free_at > now:
             told |= {"wait_s": round(self.free_at - now, 2), "of_s": round(self.of_s, 2)}
         if self.answer is not None:
-            told |= {"answer": self.answer.words, "refused": self.answer.refused}
+            told |= {"answer": self.answer.words[:MOST_STATE], "refused": self.answer.refused}
         if self.level is not None:
             told["level"] = round(self.level, 4)
         if self.turns:

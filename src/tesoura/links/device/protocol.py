@@ -11,6 +11,8 @@ from tesoura.errors import InvalidField
 VERSION = 1
 MOST_SIDE, MOST_DIALS, MOST_SHOWN = 32, 16, 60
 LONGEST_NAME, LONGEST_ID = 40, 80
+PICTURE_PX = 16, 256
+"""The least and the most of a picture's sides."""
 NOT_PAIRED, REFUSED, NO_SUCH_BUTTON, TOO_MANY = 1, 2, 3, 4
 BURST, PER_S, MOST_OVER = 60.0, 30.0, 300
 """So many messages may come at once, so many a second after that; and so many over that end the connection."""
@@ -27,6 +29,8 @@ class Hello:
     code: str = ""
     token: str = ""
     ticket: str = ""
+    pictures: tuple[int, int] | None = None
+    """How wide and high, in pixels, a picture of each button shall be; None for a device that draws them itself."""
 
     @property
     def room(self) -> int:
@@ -44,10 +48,19 @@ def hello_of(params: Mapping[str, Any]) -> Hello:
     name = params.get("name", "")
     if not isinstance(name, str) or not name.strip() or len(name.strip()) > LONGEST_NAME:
         raise InvalidField(f"name is a text of 1 to {LONGEST_NAME} characters.")
+    code, token, ticket = (_text(params, one) for one in ("code", "token", "ticket"))
     return Hello(
         " ".join(name.split()), _whole(size, "rows", 1, MOST_SIDE, 3), _whole(size, "columns", 1, MOST_SIDE, 5),
-        _whole(params, "dials", 0, MOST_DIALS, 0), *(_text(params, one) for one in ("code", "token", "ticket")),
+        _whole(params, "dials", 0, MOST_DIALS, 0), code, token, ticket, _pictures(size.get("pictures")),
     )  # fmt: skip
+
+
+def _pictures(given: Any) -> tuple[int, int] | None:
+    if given is None:
+        return None
+    if not isinstance(given, Mapping):
+        raise InvalidField("pictures holds width_px and height_px.")
+    return _whole(given, "width_px", *PICTURE_PX, 72), _whole(given, "height_px", *PICTURE_PX, 72)
 
 
 def _text(params: Mapping[str, Any], name: str) -> str:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import asyncio
+import base64
 import contextlib
-from collections.abc import Awaitable, Callable, Mapping
+from collections.abc import Awaitable, Callable, Iterable, Mapping
 from typing import Any, Protocol
 
 from tesoura.core.desk.faces import ButtonFace, PressOutcome, changed
@@ -39,6 +40,10 @@ class Panel(Protocol):
 
     async def turn(self, button: str, by: int, level: float | None) -> str:
         """Turn a dial; how it reads then. Raises Gone, NotYours, and InvalidField."""
+        ...
+
+    async def picture(self, face: ButtonFace, size: tuple[int, int]) -> bytes:
+        """A button as a PNG of this width and height in pixels."""
         ...
 
     def now(self) -> float:
@@ -139,10 +144,22 @@ class DeviceTalk:
                 "from": self._first, "of": len(faces), "buttons": [one.told(now) for one in shown],
             }  # fmt: skip
             await self._send(rpc.notice("leaf.shown", told))
-        else:
-            if different := [one.told(now) for one in changed(self._told, shown)]:
-                await self._send(rpc.notice("buttons.changed", {"buttons": different}))
+            if size.pictures is not None:
+                await self._tell_pictures(panel, size.pictures, shown, now)
+        elif different := changed(self._told, shown):
+            if size.pictures is not None:
+                await self._tell_pictures(panel, size.pictures, different, now)
+            else:
+                await self._send(rpc.notice("buttons.changed", {"buttons": [one.told(now) for one in different]}))
         self._outline, self._told = outline, {one.id: one for one in shown}
+
+    async def _tell_pictures(
+        self, panel: Panel, pictures: tuple[int, int], faces: Iterable[ButtonFace], now: float
+    ) -> None:  # fmt: skip
+        """Tell buttons with their pictures: one a message, for together they would be too long."""
+        for face in faces:
+            drawn = base64.b64encode(await panel.picture(face, pictures)).decode()
+            await self._send(rpc.notice("buttons.changed", {"buttons": [{**face.told(now), "picture": drawn}]}))
 
     # Listening
 
