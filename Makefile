@@ -18,7 +18,7 @@ test: $(STAMP)
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
-	$(BIN)/pytest -n 3 $(ARGS)
+	$(BIN)/pytest -n 3 --dist worksteal $(ARGS)
 
 # While working: the core's tests, and those of the rooms in which something has changed.
 quick: $(STAMP)
