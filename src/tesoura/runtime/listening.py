@@ -48,8 +48,8 @@ class OpenDoor:
         return [f"http{'s' if self.tls else ''}://{_bracketed(one)}:{self.port}" for one in self.addresses]
 
 
-class Closer(Protocol):
-    """What has opened a door."""
+class Opener(Protocol):
+    """What opens a door."""
 
     async def open(self, listening: socket.socket, tls: ssl.SSLContext | None) -> Callable[[], Awaitable[None]]:
         """Serve what comes in there, too; what ends that."""
@@ -62,12 +62,12 @@ class Listening:
     def __init__(self, store: Store, settings: Settings, clock: Callable[[], datetime]) -> None:
         self._store, self._settings, self._clock = store, settings, clock
         self._kept = json.loads(store.read(lambda session: state.choice(session, KEPT)) or "{}")
-        self._server: Closer | None = None
+        self._server: Opener | None = None
         self._close: Callable[[], Awaitable[None]] | None = None
         self.door: OpenDoor | None = None
         self.problem = ""
 
-    async def served_by(self, server: Closer) -> None:
+    async def served_by(self, server: Opener) -> None:
         """From now on doors can be opened; one that was open when Tesoura ended is opened again."""
         self._server = server
         if self._kept.get("on"):

@@ -12,18 +12,22 @@ from flask import Response, request
 
 from tesoura.web.shared.doors import runtime
 
+_LABEL = r"[\w-]{1,63}"
+_HOST = rf"\b{_LABEL}(?:\.{_LABEL}){{0,8}}"
+_REST = r"[^\s<>\"']*"
 PRIVATE = (
-    r"[\w.+-]+@[\w-]+(?:\.[\w-]+)+"  # e-mail
-    r"|\b(?:https?|wss?|mqtts?|ircs?|ftp|file)://[^\s<>\"']+"  # addresses with their scheme
-    r"|\b\d{1,3}(?:\.\d{1,3}){3}(?::\d+)?(?:/[^\s<>\"']*)?"  # numbers of machines
-    r"|\[[0-9A-Fa-f]*:[0-9A-Fa-f:.]+\](?::\d+)?"
-    r"|\blocalhost:\d+(?:/[^\s<>\"']*)?|\b[\w-]+(?:\.[\w-]+)*\.local\b(?::\d+)?"  # names of machines
-    r"|\b[\w-]+(?:\.[\w-]+)*\.[a-z]{2,}:\d{2,5}\b"
-    r"|(?:/(?:home|Users|root|tmp|var|mnt|media|srv|opt|Volumes)|\b[A-Za-z]:\\)[/\\]?[^\s<>\"']*"  # folders
+    rf"[\w.+-]{{1,64}}@{_LABEL}(?:\.{_LABEL}){{1,8}}"  # e-mail
+    rf"|\b(?:https?|wss?|mqtts?|ircs?|ftp|file)://{_REST}"  # addresses with their scheme
+    rf"|\b\d{{1,3}}(?:\.\d{{1,3}}){{3}}(?::\d+)?(?:/{_REST})?"  # numbers of machines
+    r"|\[[0-9A-Fa-f]{0,4}:[0-9A-Fa-f:.]{1,60}\](?::\d+)?"
+    rf"|\blocalhost:\d+(?:/{_REST})?|{_HOST}\.local\b(?::\d+)?"  # names of machines
+    rf"|{_HOST}\.[a-z]{{2,24}}:\d{{2,5}}\b"
+    rf"|(?:/(?:home|Users|root|tmp|var|mnt|media|srv|opt|Volumes)\b|\b[A-Za-z]:\\){_REST}"  # folders
     r"|\b(?:tes|dev)_[\w-]{8,}"  # keys and tokens
-    r"|\b(?=[\w-]*\d)(?=[\w-]*[A-Za-z])[\w-]{24,}"
+    r"|\b(?=[\w-]{0,200}\d)(?=[\w-]{0,200}[A-Za-z])[\w-]{24,}"
 )
-"""What is covered, in the words of regular expressions that browsers understand, too."""
+"""What is covered, in the words of regular expressions that browsers understand, too. No part looks far back: however
+long a text is, it takes no longer than its length."""
 _PRIVATE = re.compile(PRIVATE)
 _TAG = re.compile(r"(<!--.*?-->|<[^>]*>)", re.DOTALL)
 _LEFT_ALONE = re.compile(r"<(/?)(title|script|style|textarea|option)\b", re.IGNORECASE)
