@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import re
 
-from playwright.sync_api import BrowserContext, Page, expect
+from playwright.sync_api import BrowserContext, Page, TimeoutError, expect
 
 from tesoura.core.overlays.document import Overlay, new_piece
 from tesoura.settings import wall_clock
@@ -121,8 +122,18 @@ def test_a_games_figures_follow_the_rule_beside_them_and_a_reset_is_undone(page:
 
     panel = page.get_by_role("region", name="Game statistics")
     session = panel.locator("tbody tr").nth(1).locator("td").first
-    panel.get_by_role("button", name="Reset this session").hover()
-    expect(panel.locator(".effect")).to_contain_text("1 kill, 1 death → 0 kills, 0 deaths")
+
+    told = panel.locator(".effect", has_text="1 kill, 1 death → 0 kills, 0 deaths")
+
+    def over_the_reset() -> bool:
+        # News may draw the panel again just when the mouse has come: then it comes once more.
+        page.mouse.move(0, 0)
+        panel.get_by_role("button", name="Reset this session").hover()
+        with contextlib.suppress(TimeoutError):
+            told.wait_for(timeout=1_000)
+        return told.count() == 1
+
+    until(over_the_reset)
     panel.get_by_role("button", name="Reset this session").click()
     expect(session).to_have_text("0")
     _play(running, "kill")

@@ -214,10 +214,8 @@ def test_growth_is_hatched_on_the_side_it_grows_toward(page: Page, running: Runn
     page.goto("/overlays/1")
     reserve, piece = page.locator(".reserve"), page.locator(".stage .piece")
     expect(reserve).to_have_count(1)
-    before = piece.bounding_box()
-    hatched = reserve.bounding_box()
-    assert before
-    assert hatched
+    before = until(piece.bounding_box)
+    hatched = until(reserve.bounding_box)
     assert hatched["x"] == pytest.approx(before["x"] + before["width"], abs=2)
     page.get_by_label("Grows toward").select_option("left")
     expect(page.get_by_label("Across")).not_to_have_value("900")
