@@ -150,7 +150,9 @@ def show() -> ResponseReturnValue:
     instruments = runtime().call(
         lambda self: [(one.setup.name, one.setup.choices["title"]) for one in self.instruments.all()]
     )
-    if not (shown or reports or happened or instruments):
+    # Whoever wants to lay buttons first, has the desk before there is anything else on it.
+    laid = runtime().call(lambda self: self.leaves.present.leaves)
+    if not (shown or reports or happened or instruments or laid or "desk" in request.args):
         return render_template("desk/first.html")
     last = happened[0].event.time.astimezone(zone()) if happened else None
     started = runtime().session_started_at
