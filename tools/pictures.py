@@ -196,7 +196,7 @@ def of_cues(page: Page) -> None:
     page.get_by_role("button", name=re.compile("Switch to it.*Talk")).click()
     expect(page.locator(".scene-list .is-now")).to_contain_text("Talk")
     keep(page, "scene-link")
-    page.get_by_role("button", name="Play", exact=True).click()
+    page.get_by_role("button", name=re.compile("Switch to it.*Play")).click()
 
 
 def of_what_comes_from_outside(page: Page) -> None:
