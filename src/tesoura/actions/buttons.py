@@ -6,6 +6,7 @@ import asyncio
 import uuid
 from collections import OrderedDict
 from dataclasses import dataclass, replace
+from datetime import timedelta
 from typing import Any
 
 from tesoura.actions.action import Call, Doing
@@ -17,9 +18,12 @@ from tesoura.links.device.protocol import ButtonPress
 from tesoura.runtime.facade import Runtime
 from tesoura.store import log as event_log
 
+PRESS = "press:"
+"""How the id of the event begins that a press leads to."""
 KNOWN_PRESSES = 2_000
 RECENT_S = 60.0
-"""For so long after a start each press is looked for in the log; later only one that says that it was sent before."""
+"""For so long after a start each press is looked for among those of before it; later only one that says it was sent."""
+LOOKED_BACK = timedelta(days=1)
 TURN_EVERY_S = 0.05
 """A value that is being turned is written at most so often; the last one always is."""
 CAME_BEFORE = "This press had come already. It has one effect only."
@@ -41,6 +45,8 @@ class Buttons:
     def __init__(self, runtime: Runtime) -> None:
         self._runtime, self._began_s = runtime, runtime.settings.lasting_s()
         self._presses: OrderedDict[tuple[str, str], asyncio.Task[PressOutcome]] = OrderedDict()
+        self._earlier: frozenset[str] | None = None
+        """The presses of before this start, once one was looked for."""
         self._turning: dict[str, _Turning] = {}
 
     # What they show
@@ -102,16 +108,21 @@ class Buttons:
     async def _pressed(self, press: ButtonPress, actor: str) -> PressOutcome:
         if not press.press:
             return await self._told(press, Doing(self._runtime, actor))
-        doing = Doing(self._runtime, actor, id=f"press:{actor}:{press.press}")
+        doing = Doing(self._runtime, actor, id=f"{PRESS}{actor}:{press.press}")
         if await self._has_come(press, doing):
             return PressOutcome(CAME_BEFORE, False, doing.now().timestamp())
         return await self._told(press, doing)
 
     async def _has_come(self, press: ButtonPress, doing: Doing) -> bool:
         """Whether it came to an earlier start of Tesoura. Whatever this says, the log takes each press once only."""
-        if not press.again and self._runtime.settings.lasting_s() - self._began_s > RECENT_S:
+        if press.again:
+            return await doing.read(lambda session: event_log.has(session, "tesoura", doing.id))
+        if self._runtime.settings.lasting_s() - self._began_s > RECENT_S:
             return False
-        return await doing.read(lambda session: event_log.has(session, "tesoura", doing.id))
+        if self._earlier is None:
+            since = doing.now() - LOOKED_BACK
+            self._earlier = await doing.read(lambda session: event_log.ids(session, "tesoura", PRESS, since))
+        return doing.id in self._earlier
 
     async def _act(self, doing: Doing, press: ButtonPress) -> str:
         leaves = self._runtime.leaves

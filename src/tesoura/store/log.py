@@ -152,6 +152,12 @@ def has(session: Session, source: str, id: str) -> bool:
     return session.exec(select(EventRow.seq).where(EventRow.source == source, EventRow.id == id)).first() is not None
 
 
+def ids(session: Session, source: str, beginning: str, since: datetime) -> frozenset[str]:
+    """The ids of a source that begin so, of the events that were accepted since then."""
+    wanted = select(EventRow.id).where(EventRow.source == source, EventRow.accepted_at >= since)
+    return frozenset(session.exec(wanted.where(EventRow.id >= beginning, EventRow.id < f"{beginning}\U0010ffff")))
+
+
 def backwards(session: Session, types: Sequence[str], until_seq: int) -> Iterator[Logged]:
     """The events of these types, the latest first, amounts as they were corrected since."""
     corrected = corrections(session)
