@@ -116,6 +116,21 @@ def of_devices(browser: Browser, page: Page, address: str) -> None:
     keep(pad, "pad")
     digits()
     keep(page, "devices")
+    of_three_needs(page)
+
+
+def of_three_needs(page: Page) -> None:
+    """The desk while a chat, a scene link and a lamp are away."""
+    nobody = {"chat": ("port", "9"), "picture": ("address", "ws://127.0.0.1:9/")}
+    for name, (field, there) in nobody.items():
+        page.goto(f"/feeds/{name}")
+        form = page.locator('form[action$="/change"]')
+        form.evaluate("(form, [field, there]) => { form.elements[field].value = there; }", [field, there])
+        with page.expect_navigation():
+            form.evaluate("form => form.requestSubmit()")
+    page.goto("/")
+    expect(page.locator(".needs li")).to_have_count(3, timeout=30_000)
+    keep(page, "desk-needs")
 
 
 def token_of(page: Page, name: str) -> str:
@@ -177,7 +192,7 @@ WELCOME = {
 
 
 def of_cues(page: Page) -> None:
-    """The list, one being made and tried, the chat, the scene link."""
+    """The list, one being made and tried, the chat."""
     page.set_viewport_size(DESK)
     page.goto("/cues/")
     expect(page.locator("#cue-big_gift")).to_contain_text("fired", timeout=90_000)
@@ -192,11 +207,6 @@ def of_cues(page: Page) -> None:
     page.goto("/feeds/chat")
     expect(page.locator(".chat-lines li").nth(6)).to_be_visible(timeout=60_000)
     keep(page, "chat")
-    page.goto("/feeds/picture")
-    page.get_by_role("button", name=re.compile("Switch to it.*Talk")).click()
-    expect(page.locator(".scene-list .is-now")).to_contain_text("Talk")
-    keep(page, "scene-link")
-    page.get_by_role("button", name=re.compile("Switch to it.*Play")).click()
 
 
 def of_what_comes_from_outside(page: Page) -> None:

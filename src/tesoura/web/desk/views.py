@@ -144,7 +144,8 @@ def _card(
 @blueprint.get("/")
 def show() -> ResponseReturnValue:
     """The desk, or on an empty data folder the first step."""
-    shown = cards()
+    # What viewers see comes first; what nobody shows is a line below.
+    shown = sorted(cards(), key=lambda card: not card.audience.pages)
     reports = runtime().call(lambda self: self.feeds.reports())
     happened = store().read(lambda session: event_log.happened(session, HAPPENED))
     instruments = runtime().call(
