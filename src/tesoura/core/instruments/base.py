@@ -182,6 +182,8 @@ class InstrumentKind:
     """What it writes down for good; an instrument of the kind is then one of `WithRecords`."""
     decides: bool = False
     """Whether it decides in `see`, so that it must be asked there even if it reads no signal."""
+    watches: bool = False
+    """Whether it watches its sources itself: what it tells is true while it tells it, whatever becomes of a feed."""
     moments: Callable[[str, Choices], Mapping[str, str]] = lambda name, choices: {}
     """The types of the events that one of its name fires, each with words for it that follow “When”."""
     buttons: Sequence[ReadyButton] = ()

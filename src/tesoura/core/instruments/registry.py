@@ -12,6 +12,7 @@ KINDS: Kinds[InstrumentKind] = Kinds(
         "countdown": f"{_HERE}.countdown",
         "statistics": f"{_HERE}.statistics",
         "map": f"{_HERE}.map",
+        "now_playing": f"{_HERE}.now_playing",
         "cue": "tesoura.core.cues",
     }
 )

@@ -46,10 +46,11 @@ class FollowedCells(Cells):
         plays = isinstance(definition, Setup)
         self.add_feed(feed, None, lasting=plays, own=True)
         self._feeds[feed].restored = False
-        kinds = _of_others(key, self._state(key).types)
+        watches = isinstance(definition, Setup) and definition.kind_of.watches
+        kinds = () if watches else _of_others(key, self._state(key).types)
         for name, unit in definition.outputs().items():
             self.add_signal(feed, name, unit)
-            self._cells[name].reads = self._state(key).reads
+            self._cells[name].reads = () if watches else self._state(key).reads
             self._cells[name].broken = self._cells[name].restored = False
             self._follows(name, kinds)
             self._cells[name].passing = isinstance(definition, Setup) and definition.kind_of.passing

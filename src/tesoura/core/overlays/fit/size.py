@@ -108,10 +108,10 @@ def _too_large(placed: Placed, face: Face, texts: Mapping[str, str]) -> tuple[fl
             rows.setdefault((words.cell, words.line), []).append((words, text, width))
     worst: tuple[float, float, float, str] | None = None
     for row in rows.values():
-        if any(set(face.missing(text)) - UNSEEN for _, text, _ in row):
-            # Whether it fits cannot be told, and that is told by itself.
-            continue
         first = row[0][0]
+        if first.yields or any(set(face.missing(text)) - UNSEEN for _, text, _ in row):
+            # It makes itself fit; or whether it fits cannot be told, and that is told by itself.
+            continue
         room = (inner - style["gap_px"] * (first.cells - 1)) / first.cells * first.share
         need = sum(width for _, _, width in row) + size * (BETWEEN_EM * (len(row) - 1) + first.less_em)
         if need > room + SLACK_PX and (worst is None or need / max(room, 1) > worst[0]):

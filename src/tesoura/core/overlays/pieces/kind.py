@@ -51,7 +51,7 @@ class PieceText:
 
     `colour` names the style choice that colours it. A piece is `cells` wide; texts of one `cell` and `line` stand in a
     row and share its width, less `less_em` (in the piece's size) for what else stands there. `share` is how much of the
-    width there is at all.
+    width there is at all. What `yields` shrinks, travels or ends in … where it is too long, and never sticks out.
     """
 
     part: str
@@ -63,6 +63,7 @@ class PieceText:
     fixed: str = ""
     less_em: float = 0.0
     share: float = 1.0
+    yields: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -24,6 +24,7 @@ KINDS: Kinds[PieceKind] = Kinds(
         "match_card": f"{_INSTRUMENTS}.statistics.pieces:CARD",
         "vitals": f"{_INSTRUMENTS}.statistics.pieces:VITALS",
         "map": f"{_INSTRUMENTS}.map:PIECE",
+        "song_card": f"{_INSTRUMENTS}.now_playing.piece:PIECE",
     }
 )
 """Every kind by name, in the order in which they are offered."""

@@ -1,0 +1,118 @@
+"""The card of what plays: six arrangements, with a cover, its title, who made it, and how far it has come."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from tesoura.core.forms.checks import text
+from tesoura.core.forms.fields import Field, number, one_of, switch
+from tesoura.core.overlays.pieces.kind import SIZE, Choices, Part, PieceKind, PieceText, say
+
+
+@dataclass(frozen=True, slots=True)
+class Arrangement:
+    """How a card is laid: the words for it, its size in pixels, that of its letters, and what it has room for."""
+
+    words: str
+    size: tuple[int, int]
+    size_px: int
+    lines: int
+    """How many lines of words stand under each other."""
+
+
+ARRANGEMENTS: Mapping[str, Arrangement] = {
+    "strip": Arrangement("a strip: all in one line", (360, 48), 18, 1),
+    "plate": Arrangement("a plate: the cover at the left, the words beside it", (520, 132), 30, 2),
+    "band": Arrangement("a band along the screen", (960, 92), 30, 1),
+    "stamp": Arrangement("a stamp: the words on the cover", (260, 260), 22, 2),
+    "tower": Arrangement("a tower: the words under the cover", (300, 420), 24, 3),
+    "poster": Arrangement("a poster: the cover large, the words large", (640, 400), 40, 3),
+}
+_ARRANGED = tuple((name, one.words) for name, one in ARRANGEMENTS.items())
+COVERS = (("square", "square"), ("round", "round"), ("turning", "round, turning while it plays"), ("none", "none"))
+PROGRESS = (("bar", "a bar"), ("ring", "a ring around the cover"), ("none", "nothing"))
+TIMES = (("none", "none"), ("position", "how far it is"), ("left", "what is left"), ("both", "how far, and its length"))
+TRAVELS = (("no", "ends in …"), ("once", "travels once, then ends in …"), ("on", "travels on and on"))
+COLOURED = (("look", "from the look, or its own"), ("cover", "from the cover, always readable"))
+_CARD, _LONG = "Card", "Long words"
+_WITH_COVER = ("cover", ("square", "round", "turning"))
+_TRAVELLING = ("travel", ("once", "on"))
+
+
+def _parts(choices: Choices) -> Mapping[str, Part]:
+    name = choices["now_playing"]
+    if not name:
+        return {}
+
+    def told(signal: str) -> Part:
+        return say(f'{{coalesce({name}.{signal}, "")}}', choices)
+
+    parts: dict[str, Part] = {
+        "": say(f'{{"1" if coalesce({name}.there, False) else ""}}', choices), "title": told("title"),
+        "motion": told("motion"),
+    }  # fmt: skip
+    for wished in ("artists", "album"):
+        if choices[wished] == "yes":
+            parts[wished] = told(wished)
+    if choices["next"] == "yes":
+        follows = f"{name}.next"
+        parts["next"] = say(f'{{join("{choices["next_word"]} ", {follows}) if known({follows}) else ""}}', choices)
+    if choices["cover"] != "none" or choices["behind"] == "yes":
+        parts["cover"] = told("cover")
+    if choices["coloured"] == "cover":
+        parts["tint"] = told("tint")
+    return parts
+
+
+def _words(choices: Choices) -> Sequence[PieceText]:
+    """What the fit check measures: the words yield, by shrinking and travelling, and never stick out."""
+    wide = [PieceText("title", 1.0, "colour", yields=True)]
+    if choices["artists"] == "yes":
+        wide.append(PieceText("artists", 0.72, "quiet", 1, yields=True))
+    return wide
+
+
+def _word(raw: object) -> str:
+    typed = text(20, empty=True)(raw).strip()
+    return "".join(char for char in typed if char not in '"{}\\\n')
+
+
+PIECE = PieceKind(
+    name="song_card",
+    title="Song card",
+    about="What plays now: cover, title, artists, and how far it is.",
+    fields={
+        "now_playing": Field("Which one", text(60, empty=True), "", "", "instrument", group="Values", of="now_playing"),
+        "arranged": one_of("Arranged as", _ARRANGED, "plate", group=_CARD),
+        "cover": one_of("Cover", COVERS, "square", group=_CARD),
+        "soft": switch("Its edge fades", "no", group=_CARD, only_if=_WITH_COVER),
+        "behind": switch("Blurred behind it all", "no", group=_CARD),
+        "artists": switch("Artists", group=_CARD),
+        "album": switch("Album", "no", group=_CARD),
+        "progress": one_of("Progress", PROGRESS, "bar", group=_CARD),
+        "time": one_of("Time", TIMES, "none", group=_CARD),
+        "next": switch("What comes next", "no", group=_CARD),
+        "next_word": Field("Before it stands", _word, "", "next:", group=_CARD, only_if=("next", ("yes",))),
+        "coloured": one_of("Colours", COLOURED, "look", group=_CARD),
+        "floor_pct": number("They shrink to", 30, 100, 70, "%", group=_LONG),
+        "travel": one_of("What is longer still", TRAVELS, "on", group=_LONG),
+        "speed_px_s": number("Travels", 10, 400, 40, "px a second", group=_LONG, only_if=_TRAVELLING),
+        "pause_s": number("Rests at both ends for", 0, 20, 2, "s", group=_LONG, only_if=_TRAVELLING),
+        "size_px": SIZE,
+    },
+    parts=_parts,
+    words=_words,
+    size=ARRANGEMENTS["plate"].size,
+    first={"size_px": ARRANGEMENTS["plate"].size_px},
+    style={"change": "slide"},
+    wants="Choose which now-playing instrument it shows. Make one under Instruments first.",
+    template="instruments/now_playing/piece.html",
+    overlay_size=(640, 400),
+)  # fmt: skip
+SIZED: Mapping[str, Mapping[str, Any]] = {
+    name: {"width_px": one.size[0], "height_px": one.size[1], "size_px": one.size_px}
+    for name, one in ARRANGEMENTS.items()
+}
+"""What fits each arrangement, offered where one is chosen."""
