@@ -16,6 +16,7 @@ from tesoura.core.instruments.now_playing import KIND
 from tesoura.core.instruments.now_playing.commands import NowPlaying
 from tesoura.core.instruments.now_playing.state import cover_key
 from tesoura.core.instruments.runner import Runner, Setup
+from tesoura.core.tracks.track import track_of
 from tesoura.core.values import Scalar
 from tesoura.errors import CommandRefused, InvalidField
 
@@ -374,7 +375,7 @@ def test_a_cover_joins_when_it_has_come_and_colours_with_it() -> None:
     told = {"of": "of another", "file": "a.webp", "colours": ["#102030", "#FFFFFF", "#FFCC00", "#DDDDDD"]}
     evening.tell(2, "tesoura.cover", "tesoura", **told)
     assert evening.read(3, "cover") is None
-    mine = {**told, "of": cover_key("http://127.0.0.1:9/c.png")}
+    mine = {**told, "of": cover_key(track_of({**WEATHER, "cover": "http://127.0.0.1:9/c.png"}))}
     evening.tell(4, "tesoura.cover", "feed:kettle", **mine)
     assert evening.read(5, "cover") is None
     evening.tell(6, "tesoura.cover", "tesoura", **mine)

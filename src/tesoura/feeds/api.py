@@ -193,6 +193,8 @@ class FeedKind:
     """Whether, with these choices, it reads files of this machine or runs programs on it."""
     called: str = "Feed"
     """What one is called when the user gives no name."""
+    shown_by: str = ""
+    """The kind of instrument that shows what it tells, with nothing to be picked first."""
     room: str = "feeds"
     """The room in which its folder is, by its name: that of its page of help."""
 

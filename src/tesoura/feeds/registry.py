@@ -14,6 +14,7 @@ PLACES: Mapping[str, str] = {
     "hand": f"{_HERE}.hand",
     "http": f"{_HERE}.http",
     "mqtt": f"{_HERE}.mqtt",
+    "music": f"{_HERE}.music",
     "player": f"{_HERE}.player",
     "script": f"{_HERE}.script",
     "socket": f"{_HERE}.socket",

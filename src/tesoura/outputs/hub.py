@@ -11,12 +11,14 @@ import secrets
 from collections import deque
 from collections.abc import Awaitable, Callable, Iterable, Mapping
 from dataclasses import dataclass, field
+from datetime import UTC, datetime
 
 from websockets.frames import Frame, Opcode
 
 from tesoura.core.values import Json
 
 MAX_MOMENTS = 20
+UNKNOWN = datetime(1970, 1, 1, tzinfo=UTC)
 Send = Callable[[str], Awaitable[None]]
 WriteFrame = Callable[[bytes], bool]
 Values = Mapping[str, Json]
@@ -133,9 +135,9 @@ class Hub:
 
     def __init__(
         self, build: str, audience_changed: Callable[[], None] = lambda: None,
-        acked: Acked = lambda overlay_id, page, moment: None,
+        acked: Acked = lambda overlay_id, page, moment: None, clock: Callable[[], datetime] = lambda: UNKNOWN,
     ) -> None:  # fmt: skip
-        self.build = build
+        self.build, self._clock = build, clock
         self._audience_changed, self._acked = audience_changed, acked
         self._channels: dict[int, Channel] = {}
         self._tokens: dict[str, Channel] = {}
@@ -246,6 +248,7 @@ class Hub:
                     "page": page.id,
                     "rev": channel.rev,
                     "seq": channel.seq,
+                    "now_ms": int(self._clock().timestamp() * 1000),
                     "values": channel.values,
                 },
                 ensure_ascii=False,

@@ -18,6 +18,7 @@ from sqlmodel import Session
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.desk.controls import ControlMoved
+from tesoura.core.instruments.now_playing.state import STARTED
 from tesoura.core.instruments.records import KeptRecord
 from tesoura.core.language.numbers import plain
 from tesoura.core.signals.assignments import OWN_FEEDS, Assignment, assignment_of
@@ -32,6 +33,7 @@ from tesoura.runtime.computations import Computations
 from tesoura.runtime.controls import Controls
 from tesoura.runtime.corrections import Corrections
 from tesoura.runtime.covering import Covering
+from tesoura.runtime.covers import Covers
 from tesoura.runtime.desk_leaves import DeskLeaves
 from tesoura.runtime.devices import Devices
 from tesoura.runtime.effects import Effects
@@ -93,7 +95,7 @@ class Runtime:
         self.covering = Covering(store, self.sessions)
         self.listening = Listening(store, settings, self._clock)
         self.journal = Journal(store, self._on_events, self._clock)
-        self.hub = Hub(build(), self._audience_changed, self._on_ack)
+        self.hub = Hub(build(), self._audience_changed, self._on_ack, self._clock)
         self.topics = Topics(self.hub)
         self.studio = Studio(store)
         self.stage = Stage(store, self._engine, self.hub, self._clock)
@@ -127,6 +129,10 @@ class Runtime:
             self.touched,
             lambda job: self._tasks.start(job, "Carrying out effects"),
         )
+        self.covers = Covers(
+            store.folder, self.journal, self._clock, settings.lasting_s, self.feeds.client, self.feeds.told_by,
+            lambda job: self._tasks.start(job, "Fetching a cover"),
+        )  # fmt: skip
         self._feed_watch = FeedWatch(
             self._engine, self.journal, self._clock, lambda job: self._tasks.start(job, "Telling how a feed fares")
         )
@@ -149,6 +155,9 @@ class Runtime:
         self.topics.start()
         await asyncio.to_thread(self._restore)
         self._follow_preferences()
+        if STARTED in self._engine.graph.by_type:
+            # What was told before is not known to be true any more, for whoever must know.
+            await self.journal.log([Event(uuid.uuid4().hex, "tesoura", STARTED, self._clock(), {})])
         await self.feeds.start()
         self._publish(self._engine.reconsider(self._clock()))
         await self.stage.start(self._present_scene())
@@ -228,6 +237,8 @@ class Runtime:
         self.computations.passed(logged)
         self.persistence.applied = max(self.persistence.applied, logged[-1].seq)
         self._follow(self._pipeline.take(logged, now))
+        if self._loop is not None:
+            self.covers.heard(logged)
         if any(one.event.type not in event_log.QUIET for one in logged):
             self.touched("log")
 

@@ -399,6 +399,11 @@ class Feeds:
                 found[name] = at
         return found
 
+    def told_by(self, name: str) -> tuple[str, str] | None:
+        """The kind of a feed that runs, and the address at which it is, if it has one; None when there is none."""
+        running = self._running.get(name)
+        return (running.kind.name, str(running.choices.get("address", ""))) if running else None
+
     def hand_choices(self, name: str) -> Mapping[str, Any] | None:
         """The choices of a feed that is set by hand; None for any other."""
         running = self._running.get(name)

@@ -180,9 +180,20 @@ def feed_page(row: FeedRow, status: int = 200, **more: Any) -> ResponseReturnVal
         "wrong": {},
         "choosing": None,
         "making": None,
+        "shown_in": _shown_in(kind.shown_by),
         **more,
     }
     return render_template("feeds/show.html", **shown), status
+
+
+def _shown_in(kind: str) -> list[tuple[str, str]]:
+    """The instruments of this kind, which show what a feed tells with nothing picked from it: name and title."""
+
+    def ask(self: Runtime) -> list[tuple[str, str]]:
+        found = [one.setup for one in self.instruments.all() if one.setup.kind == kind]
+        return [(one.name, str(one.choices["title"])) for one in found]
+
+    return runtime().call(ask) if kind else []
 
 
 @blueprint.get("/<name>")

@@ -125,11 +125,13 @@ def choose() -> ResponseReturnValue:
 
 
 def _typed(kind: InstrumentKind) -> dict[str, Any]:
-    several = [name for name, field in kind.fields.items() if field.kind in ("several", "events")]
+    several = [name for name, field in kind.fields.items() if field.kind in ("several", "events", "scenes")]
     typed: dict[str, Any] = {key: value for key, value in request.form.items() if key != "csrf_token"}
     for name in several:
         parts = [part.strip() for one in request.form.getlist(name) for part in one.split(",")]
         typed[name] = [part for part in parts if part]
+        if kind.fields[name].kind == "scenes":
+            typed[name] = ", ".join(typed[name])
     return in_zone(kind.fields, typed)
 
 

@@ -10,6 +10,7 @@ from flask.typing import ResponseReturnValue
 
 from tesoura.actions.action import Done
 from tesoura.errors import InvalidField
+from tesoura.store import covers
 from tesoura.store import media as stored
 from tesoura.store.tables import MediaRow
 from tesoura.web.shared.acting import act
@@ -29,6 +30,17 @@ def show(name: str) -> ResponseReturnValue:
     response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
     # Nothing in a file may run, whatever it is.
     response.headers["Content-Security-Policy"] = "default-src 'none'; style-src 'unsafe-inline'; sandbox"
+    return response
+
+
+@blueprint.get("/covers/<name>")
+def cover(name: str) -> ResponseReturnValue:
+    """A cover that was fetched, for the pages that show it."""
+    path = covers.path_of(store().folder, name)
+    if path is None:
+        abort(404)
+    response: Response = send_file(path, mimetype="image/jpeg", conditional=True, max_age=31_536_000)
+    response.headers["Content-Security-Policy"] = "default-src 'none'; sandbox"
     return response
 
 

@@ -11,7 +11,7 @@ from tesoura.core.computed.occurrence import Occurrence, micros, name_of
 from tesoura.core.forms.durations import brief
 from tesoura.core.instruments.base import Command, Step, Told
 from tesoura.core.instruments.now_playing.saving import saved
-from tesoura.core.instruments.now_playing.sources import BY_HAND, Source, label_of
+from tesoura.core.instruments.now_playing.sources import BY_HAND, MusicSource, label_of
 from tesoura.core.instruments.now_playing.state import Music
 from tesoura.core.signals.extremes import Extremes
 from tesoura.core.tracks.palette import Tint
@@ -123,7 +123,7 @@ class NowPlaying(Music):
                              {**data, "artists": ", ".join(artists), "length": data.get("length_s", "")})  # fmt: skip
 
     def _stop(self, command: Command, now: datetime) -> Step:
-        if not self.sources.get(BY_HAND, Source(BY_HAND)).has_track:
+        if not self.sources.get(BY_HAND, MusicSource(BY_HAND)).has_track:
             raise CommandRefused("Nothing was set by hand, so there is nothing to stop.")
         return self._by_hand(STOP, {}, command, now, "nothing plays by hand", {})
 

@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 from typing import Any, TypeVar, get_type_hints
 
 from tesoura.core.instruments.now_playing.play import Cover, Play, Played
-from tesoura.core.instruments.now_playing.sources import Anchor, Source
+from tesoura.core.instruments.now_playing.sources import Anchor, MusicSource
 from tesoura.core.instruments.now_playing.state import Music
 from tesoura.core.tracks.track import Track
 
@@ -32,7 +32,7 @@ def saved(it: Music) -> dict[str, Any]:
 
 def kept(told: Mapping[str, Any]) -> dict[str, Any]:
     """What was stored, by the names of its fields."""
-    sources = [_made(Source, one) for one in told["sources"]]
+    sources = [_made(MusicSource, one) for one in told["sources"]]
     return {
         "sources": {one.key: one for one in sources}, "order": tuple(told["order"]),
         "silent": frozenset(told["silent"]), "hidden": dict(told["hidden"]),

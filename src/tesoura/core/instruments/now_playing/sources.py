@@ -36,7 +36,7 @@ class Anchor:
 
 
 @dataclass(frozen=True, slots=True)
-class Source:
+class MusicSource:
     """One source of events, or one player of it. `away` says that it is not heard: what it told last is not known to
     be true any more. `start` is the place in the log of the event with which its track began."""
 
@@ -74,7 +74,7 @@ class Source:
             return None
         return anchor.at + timedelta(seconds=max(length_s - anchor.position_s, 0.0)) + OVER_AFTER
 
-    def told(self, event: Occurrence) -> Source:
+    def told(self, event: Occurrence) -> MusicSource:
         """It after one of its events; itself where the event comes late, or says nothing of use."""
         at = instant(event.at)
         if self.heard_at is not None and at < self.heard_at:
@@ -95,7 +95,7 @@ class Source:
             position_s = self.anchor.position(at, track.length_s)
         return replace(heard, track=track, anchor=Anchor(position_s, at, playing))
 
-    def _started(self, event: Occurrence, at: datetime, position_s: float | None) -> Source:
+    def _started(self, event: Occurrence, at: datetime, position_s: float | None) -> MusicSource:
         track, playing = track_of(event.data), event.data.get("paused") is not True
         if not track.title:
             return self
@@ -113,11 +113,11 @@ class Source:
             return bool(told) and told == self.track.id
         return expected is not None and abs(position_s - expected) <= AGAIN_S
 
-    def unheard(self) -> Source:
+    def unheard(self) -> MusicSource:
         """It from when it is not heard any more: it stands where it stood."""
         return replace(self, away=True)
 
-    def shifted(self, by: timedelta) -> Source:
+    def shifted(self, by: timedelta) -> MusicSource:
         """It after the machine's clock was set."""
         anchor = replace(self.anchor, at=self.anchor.at + by) if self.anchor.at else self.anchor
         began = self.began + by if self.began else None
@@ -154,7 +154,7 @@ def tells(event: Occurrence) -> bool:
     )
 
 
-def with_source(sources: Mapping[str, Source], one: Source, order: Sequence[str]) -> dict[str, Source]:
+def with_source(sources: Mapping[str, MusicSource], one: MusicSource, order: Sequence[str]) -> dict[str, MusicSource]:
     """The sources with this one as it is now; the most there may be are kept, those that tell nothing let go first."""
     found = {**sources, one.key: one}
     spare = [key for key, each in found.items() if key != one.key and key not in order and not each.has_track]
@@ -166,7 +166,7 @@ def with_source(sources: Mapping[str, Source], one: Source, order: Sequence[str]
     return found
 
 
-def in_order(sources: Iterable[Source], order: Sequence[str]) -> list[Source]:
+def in_order(sources: Iterable[MusicSource], order: Sequence[str]) -> list[MusicSource]:
     """The sources in the order in which they are preferred; those of which nobody said anything behind."""
     rank = {key: at for at, key in enumerate(order)}
     return sorted(sources, key=lambda one: rank.get(one.key, len(rank)))

@@ -15,7 +15,7 @@ from tesoura.core.instruments.now_playing.play import Cover, Play, Played, cover
 from tesoura.core.instruments.now_playing.sources import (
     BY_HAND,
     Anchor,
-    Source,
+    MusicSource,
     in_order,
     key_of,
     tells,
@@ -35,9 +35,10 @@ MOST_COVERS, MOST_BEFORE, MOST_RECENT = 200, 20, 30
 PLAYED, CHANGED = "played", "changed"
 
 
-def cover_key(address: str) -> str:
-    """What a cover's address is known by; the address itself may be private."""
-    return sha256(address.encode()).hexdigest()[:24] if address else ""
+def cover_key(track: Track) -> str:
+    """What a track's cover is known by: its address may be private, and may be the same for every track."""
+    told = f"{track.cover}\n{track.title}\n{track.by}"
+    return sha256(told.encode("utf-8", "replace")).hexdigest()[:24] if track.cover else ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,7 +50,7 @@ class Music:
 
     plan: NowPlayingPlan
     session_began: datetime | None = None
-    sources: Mapping[str, Source] = field(default_factory=dict)
+    sources: Mapping[str, MusicSource] = field(default_factory=dict)
     order: tuple[str, ...] = ()
     silent: frozenset[str] = frozenset()
     hidden: Mapping[str, str] = field(default_factory=dict)
@@ -83,11 +84,11 @@ class Music:
         found = next((word for word in plan.words if word in told), None)
         return f"it has the word “{found}”" if found else ""
 
-    def ordered(self) -> list[Source]:
+    def ordered(self) -> list[MusicSource]:
         """The sources, the preferred first."""
         return in_order(self.sources.values(), self.order)
 
-    def speaker(self, at: datetime) -> Source | None:
+    def speaker(self, at: datetime) -> MusicSource | None:
         """The source that speaks: the first that plays; where none does, the one that spoke last."""
         found = [one for one in self.ordered() if self.may_speak(one)]
         playing = next((one for one in found if one.plays(at)), None)
@@ -96,7 +97,7 @@ class Music:
         last = self.play.source if self.play else ""
         return next((one for one in found if one.key == last), found[0])
 
-    def may_speak(self, source: Source) -> bool:
+    def may_speak(self, source: MusicSource) -> bool:
         """Whether what a source tells may be shown."""
         return source.has_track and source.key not in self.silent and not self.left_out(source.track)
 
@@ -185,11 +186,11 @@ class Music:
         changed_at = new.changed_at if back else at
         return replace(it, play=replace(it._went_on(new, speaker, at), changed_at=changed_at), waits=False)
 
-    def _went_on(self, play: Play, speaker: Source, at: datetime) -> Play:
+    def _went_on(self, play: Play, speaker: MusicSource, at: datetime) -> Play:
         known = replace(play, track=self._whole(speaker), source=speaker.key, start=speaker.start)
         return replace(known.moves(speaker.anchor.playing, at), anchor=speaker.anchor)
 
-    def _whole(self, speaker: Source) -> Track:
+    def _whole(self, speaker: MusicSource) -> Track:
         """The speaker's track, with what only others know who tell of the same."""
         track = speaker.track
         for other in self.ordered():
@@ -216,7 +217,7 @@ class Music:
             if not tells(event):
                 return it
             key = key_of(event)
-            told = it.sources.get(key, Source(key)).told(event)
+            told = it.sources.get(key, MusicSource(key)).told(event)
             return it._with_source(told, at)
         if event.type == CLOCK_SET:
             return it._clock_set(timedelta(seconds=float(event.data.get("by_s", 0) or 0)))  # type: ignore[arg-type]
@@ -228,7 +229,7 @@ class Music:
             return it._cover(event)
         return it._own(event, at)
 
-    def _with_source(self, source: Source, at: datetime) -> Self:
+    def _with_source(self, source: MusicSource, at: datetime) -> Self:
         if self.sources.get(source.key) is source:
             return self
         return replace(self, sources=with_source(self.sources, source, self.order))._ended(at)._settled(at)
@@ -330,7 +331,7 @@ class Music:
 
     def cover(self) -> Cover:
         """What there is of the present track's cover."""
-        return self.covers.get(cover_key(self.play.track.cover), Cover()) if self.play else Cover()
+        return self.covers.get(cover_key(self.play.track), Cover()) if self.play else Cover()
 
     def see(self, values: Mapping[str, Scalar], now: datetime) -> Self:
         """It knows which scene there is."""

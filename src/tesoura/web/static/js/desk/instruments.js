@@ -70,3 +70,19 @@ if (board) {
   document.getElementById("setup-form").addEventListener("change", draw);
   draw();
 }
+
+// The order of who tells of music: a row is dragged to its place, or moved with its arrows.
+let lifted = null;
+document.addEventListener("dragstart", (event) => { lifted = event.target.closest?.("[data-source]") ?? null; });
+document.addEventListener("dragover", (event) => {
+  const over = lifted && event.target.closest?.("[data-source]");
+  if (over) event.preventDefault();
+});
+document.addEventListener("drop", (event) => {
+  const over = event.target.closest?.("[data-source]");
+  if (!lifted || !over || over === lifted) return;
+  event.preventDefault();
+  const form = lifted.querySelector("form");
+  form.elements.at.value = String([...over.parentElement.children].indexOf(over));
+  form.requestSubmit();
+});

@@ -1,5 +1,5 @@
 // The overlay's page: takes what Tesoura sends, has it drawn, and comes back by itself. It decides nothing.
-import { forget, load, say, setScene } from "../shared/drawing.js";
+import { forget, hearClock, load, say, setScene } from "../shared/drawing.js";
 
 const here = location.pathname.split("/").pop();
 const picture = new URLSearchParams(location.search).has("picture") ? "?picture=1" : "";
@@ -65,6 +65,7 @@ function hear(message) {
   if (message.rev !== undefined && message.rev !== rev) return void fetchAgain().catch(() => {});
   if (message.kind === "moment") return show(message);
   if (message.kind === "sound") return hearIt(message.source);
+  if (message.now_ms) hearClock(message.now_ms);
   if (message.values) {
     if (fetching) Object.assign(fetching, message.values);
     tell(message.values, moves() && message.kind !== "snapshot");

@@ -20,9 +20,12 @@ function index(root) {
 // What some pieces need beside this is fetched when a page has one: `data-by="line"` is drawn by `pieces/line.js`.
 const scripts = {};
 export async function load(root) {
-  const names = new Set([...root.querySelectorAll("[data-by]")].map((node) => node.dataset.by));
-  await Promise.all([...names].map(async (name) => { scripts[name] ??= await import(`../pieces/${name}.js`); }));
+  const nodes = [...root.querySelectorAll("[data-by]")];
+  await Promise.all([...new Set(nodes.map((node) => node.dataset.by))].map(async (name) => { scripts[name] ??= await import(`../pieces/${name}.js`); }));
+  for (const node of nodes) scripts[node.dataset.by].ready?.(node);
 }
+// What time it is where Tesoura runs, milliseconds since 1970, for what goes on by itself.
+export function hearClock(now_ms) { for (const one of Object.values(scripts)) one.hearClock?.(now_ms); }
 
 export const forget = (root) => { root.drawnNodes = null; };
 

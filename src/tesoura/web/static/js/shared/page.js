@@ -1,6 +1,12 @@
 // What every page of Tesoura shares: the desk's live link, clocks, copying, small pictures, keys.
 const meta = (name) => document.querySelector(`meta[name="${name}"]`)?.content;
 
+// What is drawn again by itself waits while somebody types in it.
+document.body.addEventListener("htmx:beforeRequest", (event) => {
+  const { elt } = event.detail;
+  const typing = document.activeElement?.closest("input, select, textarea");
+  if (elt.dataset.unlessTyping !== undefined && typing && elt.contains(typing)) event.preventDefault();
+});
 document.body.addEventListener("htmx:configRequest", (event) => {
   event.detail.headers["X-CSRFToken"] = meta("csrf");
 });
