@@ -85,6 +85,7 @@ def _feeds(services: Services) -> tuple[_Feed, ...]:
         _Feed("music", "Player", "mqtt",
               {"host": "127.0.0.1", "port": services.broker.port, "topic": "music/now", "user": "", "tls": "no"},
               (("title", "last.payload.title", ""), ("artist", "last.payload.artist", ""))),
+        _Feed("kettles", "Kettle player", "music", {**_MUSIC, "address": services.music.socket_address}),
         _Feed("match", "Match statistics", "file",
               {"path": str(services.game.stats), "form": "auto", "period_s": 1.0},
               (("kills", "kills", "cuts"), ("deaths", "deaths", ""), ("assists", "assists", ""))),
@@ -109,6 +110,7 @@ def _feeds(services: Services) -> tuple[_Feed, ...]:
 
 
 _CHAT = {name: field.default for name, field in CONNECTIONS["irc"].fields.items() if field.kind != "secret"}
+_MUSIC = {name: field.default for name, field in CONNECTIONS["music"].fields.items() if field.kind != "secret"}
 TEXTS = frozenset({"music.title", "music.artist", "shows.next"})
 LOG_PATTERN = r"^(?P<time>\S+) (?P<actor>\w+) cut (?P<target>\w+) with (?P<means>.+)$"
 COMPUTED = (
@@ -132,7 +134,7 @@ FILES = (
     ("top_3_givers.txt", "{names(gifts_session.leaders, 3)}", ""),
     ("cut_chain.txt", "{cut_chain.length} in a row, longest {cut_chain.longest}", "0"),
     ("kite_friends.txt", "{reach.members:,} kite friends ({reach_growth.change:signed})", "—"),
-    ("now_playing.txt", "{music.title} · {music.artist}", ""),
+    ("now_playing.txt", "{song.title} · {song.artists}", ""),
     ("next_show.txt", "{shows.next} in {shows.in_s:duration}", ""),
     ("cuts_per_line.txt", "{own.cuts_per_loss:.1f}", "0"),
 )

@@ -7,6 +7,7 @@ from importlib.resources import files
 
 from sqlmodel import Session
 
+from tesoura.core.instruments.now_playing.piece import SIZED
 from tesoura.core.overlays.document import Overlay, Piece, new_piece
 from tesoura.store import media
 from tesoura.store import overlays as stored
@@ -47,8 +48,8 @@ def _evening(marks: dict[str, str]) -> tuple[Piece, ...]:
         label_3="A line", value_3="{game.session_kd:.1f}", icon_3="none", nothing_yet="0",
     )  # fmt: skip
     song = new_piece(
-        "text", "song", name="Song", wording="{music.title}\n{music.artist}", nothing_yet="", look="paper_tag",
-        x=1824, y=896, size_px=36, align="left", grow_toward="left", grow_digits=0,
+        "song_card", "song", name="Song", now_playing="song", look="ink", coloured="cover", x=1344, y=896,
+        width_px=480, height_px=120, size_px=28,
     )  # fmt: skip
     top = new_piece(
         "ranking", "top", name="Top givers", look="paper_tag", x=96, y=64, width_px=590, height_px=244, size_px=32,
@@ -71,7 +72,8 @@ def _evening(marks: dict[str, str]) -> tuple[Piece, ...]:
                                                               "size_px": 76}, "Break")  # fmt: skip
     gift = gift.changed({"y": 700}, "Break")
     cuts = cuts.changed({"shown": "no"}, "Talk").changed({"shown": "no"}, "Break")
-    song = song.changed({"x": 1824, "y": 830, "size_px": 56}, "Talk").changed({"look": "lantern"}, "Break")
+    song = song.changed({"x": 1124, "y": 830, "width_px": 700, "height_px": 186, "size_px": 44}, "Talk")
+    song = song.changed({"look": "lantern"}, "Break")
     count = count.changed({"x": 96, "y": 740, "size_px": 96}, "Talk")
     mark = mark.changed({"x": 96, "y": 912}, "Talk")
     top = top.changed({"width_px": 820, "height_px": 330, "size_px": 46}, "Break")
@@ -122,6 +124,23 @@ def _vertical() -> tuple[Piece, ...]:
     )  # fmt: skip
 
 
+def _songs() -> tuple[Piece, ...]:
+    """The song card in each of its arrangements."""
+    placed = {
+        "strip": (120, 90, {"time": "left"}), "plate": (120, 190, {"time": "both", "look": "gust"}),
+        "band": (120, 890, {"coloured": "cover", "cover": "round", "time": "left"}),
+        "stamp": (1540, 90, {"coloured": "cover"}),
+        "tower": (1500, 460, {"cover": "turning", "progress": "ring", "next": "yes", "look": "lantern"}),
+        "poster": (120, 410, {"coloured": "cover", "behind": "yes", "album": "yes", "next": "yes", "time": "both"}),
+    }  # fmt: skip
+    given = {"now_playing": "song", "look": "ink"}
+    return tuple(
+        new_piece("song_card", name, **{**given, "name": name.capitalize(), "arranged": name, "x": x, "y": y,
+                                        **SIZED[name], **more})
+        for name, (x, y, more) in placed.items()
+    )  # fmt: skip
+
+
 def _game(picture: str) -> tuple[Piece, ...]:
     stats = {"statistics": "game"}
     block = new_piece(
@@ -167,6 +186,7 @@ def put(session: Session, marks: dict[str, str], now: datetime) -> None:
         ("Between matches", Overlay(640, 400, _card(), form="light")),
         ("On the phone", Overlay(1080, 1920, _vertical(), scenery="lanterns")),
         ("The match", Overlay(pieces=_game(marks["The Windy Ladder"]))),
+        ("Song cards", Overlay(pieces=_songs())),
     )
     for title, overlay in made:
         row = stored.new_overlay(session, title, overlay, now)

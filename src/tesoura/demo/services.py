@@ -11,15 +11,17 @@ from tesoura.standins.broker import Broker
 from tesoura.standins.channel import ChannelService
 from tesoura.standins.chat import ChatServer, crowd
 from tesoura.standins.compositor import Compositor
-from tesoura.standins.evening import SONGS, evening
+from tesoura.standins.evening import evening
 from tesoura.standins.game import GameFiles
 from tesoura.standins.members import MembersService
+from tesoura.standins.music import MusicPlayer
 from tesoura.standins.ratings import RatingService
 from tesoura.standins.streams import StreamService
 
 CHAT_TOKEN = "windy-token-of-the-demo"  # noqa: S105 - of a stand-in
 LINK_PASSWORD = "picture-of-the-demo"  # noqa: S105 - of a stand-in
-SONG_S, CHANNEL_S, SCORE_S = 25.0, 9.0, 7.0
+BEGINS_S, CHANNEL_S, SCORE_S = 66.0, 9.0, 7.0
+LOOK_S = 0.4
 
 
 class Services:
@@ -30,6 +32,7 @@ class Services:
         self.channel = ChannelService(seed=seed)
         self.streams = StreamService()
         self.broker = Broker()
+        self.music = MusicPlayer(speed=max(speed, 0.01), name="Kettle")
         self.chat = ChatServer(token=CHAT_TOKEN)
         self.compositor = Compositor(password=LINK_PASSWORD)
         self.game = GameFiles(folder / "game")
@@ -45,6 +48,7 @@ class Services:
             self.channel,
             self.streams,
             self.broker,
+            self.music,
             self.ratings,
             self.chat,
             self.compositor,
@@ -61,6 +65,7 @@ class Services:
             self.channel,
             self.streams,
             self.broker,
+            self.music,
             self.ratings,
             self.chat,
             self.compositor,
@@ -71,13 +76,13 @@ class Services:
         return not self._stopped.wait(seconds / self._speed)
 
     def _play_songs(self) -> None:
-        at = 0
-        while True:
-            title, artist = SONGS[at % len(SONGS)]
-            self.broker.publish("music/now", json.dumps({"title": title, "artist": artist}), keep=True)
-            at += 1
-            if not self._wait(SONG_S):
-                return
+        told = None
+        self.music.play(0, BEGINS_S)
+        while not self._stopped.wait(LOOK_S):
+            self.music.go_on()
+            if (song := self.music.song) != told:
+                told = song
+                self.broker.publish("music/now", json.dumps({"title": song.title, "artist": song.artist}), keep=True)
 
     def _play_channel(self) -> None:
         while self._wait(CHANNEL_S):
