@@ -13,6 +13,7 @@ PLACES: Mapping[str, str] = {
     "follow": f"{_HERE}.follow",
     "hand": f"{_HERE}.hand",
     "http": f"{_HERE}.http",
+    "mpris": f"{_HERE}.mpris",
     "mqtt": f"{_HERE}.mqtt",
     "music": f"{_HERE}.music",
     "player": f"{_HERE}.player",

@@ -1,0 +1,54 @@
+"""The players on this machine, over D-Bus by MPRIS (https://specifications.freedesktop.org/mpris-spec/2.2/)."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import AsyncIterator, Mapping
+from typing import Any
+
+from tesoura.core.forms.checks import text
+from tesoura.core.forms.fields import Field
+from tesoura.core.tracks.schema import TYPES
+from tesoura.errors import InvalidField
+from tesoura.feeds.api import FeedKind, FetchContext, Fetched
+
+ADDRESS_VARIABLE = "DBUS_SESSION_BUS_ADDRESS"
+
+
+def _bus(raw: object) -> str:
+    typed = text(500, empty=True)(raw).strip()
+    if typed and not typed.startswith(("unix:", "tcp:")):
+        raise InvalidField("The address of a bus begins with unix: or tcp:, as in unix:path=/run/user/1000/bus.")
+    return typed
+
+
+def follow(context: FetchContext) -> AsyncIterator[Fetched]:
+    """What the players tell. What connects is loaded when the first one is opened."""
+    from tesoura.feeds.mpris.listen import listen
+
+    return listen(context)
+
+
+def bus_address(choices: Mapping[str, Any]) -> str:
+    """The address of the bus: as it was chosen, or this login's own."""
+    return str(choices.get("bus") or "") or os.environ.get(ADDRESS_VARIABLE, "")
+
+
+KIND = FeedKind(
+    name="mpris",
+    title="Players on this machine",
+    about="All music players and browsers on this machine that tell what they play (MPRIS; on Linux).",
+    fields={
+        "players": Field("Only these players", text(300, empty=True), placeholder="all of them",
+                         help="By their names, with commas between them. Case does not decide.", advanced=True),
+        "bus": Field("Address of the bus", _bus, advanced=True, private=True,
+                     help="Left empty, it is that of this login."),
+    },
+    follow=follow,
+    lasting=True,
+    place=lambda choices: "players on this machine",
+    brings=lambda choices: TYPES,
+    on_machine=lambda choices: True,
+    called="Players here",
+    shown_by="now_playing",
+)  # fmt: skip
