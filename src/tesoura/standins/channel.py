@@ -21,6 +21,7 @@ from starlette.routing import Route
 
 from tesoura.standins.evening import VIEWERS
 from tesoura.standins.host import Host
+from tesoura.standins.music import MusicPlayer
 
 CLIENT_ID = "paper-kite-program"
 TEXTS = ("for the kettle", "fly high", "", "from all of us at the pier", "mind the gap in the clouds")
@@ -38,6 +39,7 @@ class ChannelService:
                     Route("/token", self._token, methods=["POST"]),
                     Route("/channel", self._channel),
                     Route("/events", self._events),
+                    Route("/player", self._player),
                     Route("/admin/happen", self._admin_happen, methods=["POST"]),
                     Route("/admin/revoke", self._admin_revoke, methods=["POST"]),
                 ]
@@ -47,6 +49,8 @@ class ChannelService:
         self.token_s = token_s
         self.members, self.viewers = 1_284, 96
         self.renewals = 0
+        self.music: MusicPlayer | None = None
+        """What is played in this account, if it is a music service as well."""
         self.answers_with: Response | None = None
         """What it answers instead of a permission, when it is out of order."""
         self._random = random.Random(seed)
@@ -122,6 +126,7 @@ class ChannelService:
                 "token_endpoint": f"{here}/token",
                 "channel_endpoint": f"{here}/channel",
                 "events_endpoint": f"{here}/events",
+                **({"player_endpoint": f"{here}/player"} if self.music is not None else {}),
                 "response_types_supported": ["code"],
                 "code_challenge_methods_supported": ["S256"],
             }
@@ -183,6 +188,17 @@ class ChannelService:
         if not self._may(request):
             return JSONResponse({"error": "sign in first"}, 401)
         return JSONResponse({"name": "mara_vane", "members": self.members, "viewers": self.viewers})
+
+    async def _player(self, request: Request) -> Response:
+        if not self._may(request) or self.music is None:
+            return JSONResponse({"error": "sign in first"}, 401)
+        now = self.music.now()
+        if now["track"] is None:
+            return Response(status_code=204)
+        track = {**now["track"], "duration_ms": int(now["track"]["length"] * 1000)}
+        track.pop("length")
+        return JSONResponse({"is_playing": now["state"] == "playing", "progress_ms": int(now["position"] * 1000),
+                             "item": track, "account": {"display_name": "Mara Real-Name"}})  # fmt: skip
 
     async def _events(self, request: Request) -> Response:
         if not self._may(request):

@@ -34,6 +34,7 @@ class Song:
     """The name of the picture, or a whole address; nothing for none."""
 
 
+HISTORY_KEY, HISTORY_USER = "kettle-history", "mara_at_home"
 ALBUMS = ("Eaves", "Harbour Songs", "Kilometre Club", "Garden Hours")
 PLAYLIST = tuple(
     Song(title, artist, length, album, cover=snake(title))
@@ -60,12 +61,15 @@ class MusicPlayer:
         self.nothing = True
         self.breaks: str | None = None
         """How it fails at present: `html`, `error`, `slow`; None when it does not."""
+        self.history: list[tuple[float, Song]] = []
+        """What was played and since when, seconds since 1970, the last at the end."""
         self._position_s, self._since_s = 0.0, time.monotonic()
         self._lock = threading.RLock()
         self._queues: dict[asyncio.Queue[str | None], asyncio.AbstractEventLoop] = {}
         self._host = Host(
             Starlette(routes=[
                 Route("/now", self._now), Route("/covers/{name}", self._cover),
+                Route("/recent", self._recent),
                 Route("/do/{what}", self._do, methods=["POST"]), WebSocketRoute("/changes", self._changes),
             ]), port, sockets=True,
         )  # fmt: skip
@@ -104,7 +108,10 @@ class MusicPlayer:
         """Play one of the songs, or go on."""
         with self._lock:
             place = position_s if at is not None or self.nothing else self._position_s
+            begins = at is not None or self.nothing
             self.at, self.nothing = self.at if at is None else at, False
+            if begins:
+                self.history.append((time.time(), self.song))
             self._put(place, True)
 
     def pause(self) -> None:
@@ -177,6 +184,17 @@ class MusicPlayer:
         if name not in COVERS:
             return Response(status_code=404)
         return Response(cover(name), media_type="image/png")
+
+    async def _recent(self, request: Request) -> Response:
+        if request.headers.get("authorization") != f"Bearer {HISTORY_KEY}":
+            return JSONResponse({"error": "no such key"}, 401)
+        if request.query_params.get("user") != HISTORY_USER:
+            return JSONResponse({"error": "nobody of that name"}, 404)
+        told = [{"title": song.title, "artists": [song.artist], "album": song.album, "at": int(at)}
+                for at, song in reversed(self.history[-10:])]  # fmt: skip
+        if told and self.playing:
+            told[0]["now_playing"] = True
+        return JSONResponse({"recent": told})
 
     async def _do(self, request: Request) -> Response:
         acts = {"play": self.play, "pause": self.pause, "next": self.next, "end": self.end, "lose": self.lose_everybody}

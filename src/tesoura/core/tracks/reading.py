@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from typing import Any
 
+from tesoura.core.computed.occurrence import amount_of, number
 from tesoura.core.tracks.course import PlayerReport
 from tesoura.core.tracks.track import artists_of, seconds_of, words_of
 
@@ -74,7 +75,7 @@ def _tells(wanted: str, value: object) -> bool:
     if value is None or value == "":
         return False
     if wanted in ("length_s", "position_s"):
-        return seconds_of(value) is not None
+        return _number(value) is not None
     if wanted == "artists":
         return bool(_names(value))
     if wanted == "cover":
@@ -88,11 +89,17 @@ def _value(wanted: str, name: str, value: Any) -> Any:
     if wanted == "cover":
         return _address(value)
     if wanted in ("length_s", "position_s"):
-        told = seconds_of(value) or 0.0
+        told = _number(value) or 0.0
         return told / 1_000 if name.endswith("_ms") else told
     if wanted == "playing" and name in ("paused", "is_paused") and isinstance(value, bool):
         return not value
     return value
+
+
+def _number(raw: object) -> float | None:
+    """A length or a place as it was told, in whatever unit."""
+    millionths = None if isinstance(raw, bool) else amount_of(raw)
+    return float(number(millionths)) if millionths is not None and millionths >= 0 else None
 
 
 def _names(value: object) -> tuple[str, ...]:
@@ -125,13 +132,13 @@ def report_of(told: Mapping[str, Any], unit: str = "guess") -> PlayerReport:
     details = {name: value for name, value in told.items() if name not in ("playing", "position_s", "player")}
     if "artists" in details:
         details["artists"] = list(_names(details["artists"]))
-    length, place = seconds_of(details.get("length_s")), seconds_of(told.get("position_s"))
+    length, place = _number(details.get("length_s")), _number(told.get("position_s"))
     if unit == "ms" or (unit == "guess" and (length or place or 0) >= MILLISECONDS_FROM):
         length, place = (one / 1_000 if one is not None else None for one in (length, place))
     details.pop("length_s", None)
-    if length:
+    if length and (length := seconds_of(length)):
         details["length_s"] = round(length, 3)
-    return PlayerReport(details, _plays(told.get("playing")), place)
+    return PlayerReport(details, _plays(told.get("playing")), seconds_of(place))
 
 
 def _plays(told: object) -> bool:

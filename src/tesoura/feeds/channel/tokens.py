@@ -42,6 +42,7 @@ async def places(context: FetchContext) -> Mapping[str, Any]:
                 "token": checked_address(told["token_endpoint"]),
                 "data": context.choices.get("data_address") or _told(told, "channel_endpoint"),
                 "events": context.choices.get("events_address") or _told(told, "events_endpoint"),
+                "player": context.choices.get("data_address") or _told(told, "player_endpoint"),
             }
         except (ValueError, KeyError, TypeError):
             raise ResponseNotUnderstood(

@@ -17,11 +17,12 @@ PATIENCE_S = 2.0
 Stamp = tuple[int, int, int]
 
 
-async def look(context: FetchContext, typed: str, form: str) -> Fetched:
+async def look(context: FetchContext, typed: str, form: str, may_be_empty: bool = False) -> Fetched:
     """What the file holds; unchanged when it is as it was. Raises SourceError.
 
     A file is read once it has lain untouched for a quarter of a second, and again when it was touched meanwhile. One
-    that does not read well while it is still fresh is taken as half written: what it held before stands.
+    that does not read well while it is still fresh is taken as half written: what it held before stands. One without
+    anything in it does not read well, unless it may be empty.
     """
     path = await asyncio.to_thread(allowed, typed, context.folders)
     end = time.monotonic() + PATIENCE_S
@@ -33,7 +34,8 @@ async def look(context: FetchContext, typed: str, form: str) -> Fetched:
             text = await read_text(path)
             if (await _stamp(path))[0] == stamp:
                 try:
-                    payload = await context.read(text, form, path.name)
+                    empty = may_be_empty and not text.strip()
+                    payload = "" if empty else await context.read(text, form, path.name)
                 except ResponseNotUnderstood:
                     if age_s > PATIENCE_S or time.monotonic() > end:
                         raise
