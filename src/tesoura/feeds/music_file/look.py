@@ -29,7 +29,7 @@ async def fetch(context: FetchContext) -> Fetched:
         raise
     if came.unchanged:
         return came
-    text = came.payload if isinstance(came.payload, str) else str(came.payload or "")
+    text = str(came.payload.get("text", "")) if isinstance(came.payload, dict) else ""
     report = read(text[:MOST], str(context.choices["pattern"]))
     items = tuple(Item(kind, data) for kind, data in course.after(report, time.monotonic()))
     note = heard(report) if report.nothing else f"Hears {heard(report)}."
