@@ -53,9 +53,10 @@ icons: $(STAMP)
 	sh tools/ensure_browser.sh
 	$(BIN)/python -m tools.icons
 
-# Writes docs/game-events.md from the schema.
+# Writes the pages of game and track events from their schemas.
 docs: $(STAMP)
 	$(BIN)/python tools/game_events.py
+	$(BIN)/python tools/track_events.py
 
 # Draws every picture in docs/screenshots again, from demo data.
 pictures: $(STAMP)

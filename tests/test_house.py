@@ -158,8 +158,9 @@ def test_the_locales_offered_can_all_be_used() -> None:
     assert machine_locale() in OFFERED
 
 
-def test_the_page_of_game_events_is_the_schema() -> None:
-    made = runpy.run_path(str(ROOT / "tools" / "game_events.py"))
+@pytest.mark.parametrize("page", ["game_events", "track_events"])
+def test_the_page_of_events_is_the_schema(page: str) -> None:
+    made = runpy.run_path(str(ROOT / "tools" / f"{page}.py"))
     assert made["PAGE"].read_text("utf-8") == made["page"](), "run `make docs`"
 
 

@@ -118,7 +118,7 @@ class Covers:
     async def _asked(self, address: str, own: str) -> bytes:
         client = await self._client()
         for _ in range(MOST_HOPS + 1):
-            asked, more = (address, {}) if _origin(address) == own else await _public(address)
+            asked, more = (address, {}) if own and _origin(address) == own else await _public(address)
             headers = {"Accept": "image/*", **({"Host": urlsplit(address).netloc} if more else {})}
             async with client.stream("GET", asked, headers=headers, extensions=more) as answer:
                 if answer.is_redirect:
@@ -144,7 +144,10 @@ def _made(data: bytes) -> tuple[bytes, list[str]]:
 
 
 def _origin(address: str) -> str:
-    parts = urlsplit(address)
+    try:
+        parts = urlsplit(address)
+    except ValueError:
+        return ""
     scheme = {"ws": "http", "wss": "https"}.get(parts.scheme.lower(), parts.scheme.lower())
     return f"{scheme}://{parts.netloc.lower()}"
 
