@@ -22,6 +22,7 @@ from benchmarks import (
     recount,
     start,
     studio,
+    tracks,
     windows,
 )
 
@@ -38,6 +39,7 @@ PARTS = {
     "instruments": instruments.measure,
     "cues": cues.measure,
     "desk": desk.measure,
+    "tracks": tracks.measure,
     "recount": recount.measure,
 }
 WHEN_ASKED = ("recount",)
