@@ -46,11 +46,11 @@ def running(*words: str) -> Iterator[tuple[str, str]]:
         process.wait(10)
 
 
-def keep(page: Page, name: str) -> None:
-    """Keep a picture once the typefaces are there."""
+def keep(page: Page, name: str, moving: bool = False) -> None:
+    """Keep a picture once the typefaces are there; of what is `moving` as it is then, else as it comes to rest."""
     page.evaluate("document.fonts.ready")
     page.mouse.move(2, 2)
-    page.screenshot(path=SHOTS / f"{name}.png", animations="disabled")
+    page.screenshot(path=SHOTS / f"{name}.png", animations="allow" if moving else "disabled")
 
 
 def of_the_demo(browser: Browser, address: str) -> None:
@@ -76,6 +76,7 @@ def of_the_demo(browser: Browser, address: str) -> None:
     of_the_studio(page)
     of_instruments(page, stream)
     of_cues(page)
+    of_songs(page, stream)
     of_devices(browser, page, address)
 
 
@@ -140,7 +141,7 @@ def token_of(page: Page, name: str) -> str:
 
 
 def of_the_studio(page: Page) -> None:
-    """The mat with several chosen and one that does not fit, looks, the list."""
+    """The mat with several chosen and one that does not fit."""
     page.goto("/overlays/1?piece=top")
     expect(page.locator("#mat[data-ready=yes]")).to_be_visible()
     page.locator("#under").select_option("evening")
@@ -154,10 +155,6 @@ def of_the_studio(page: Page) -> None:
     page.wait_for_load_state("networkidle")
     keep(page, "mat")
     page.set_viewport_size(DESK)
-    page.goto("/looks/")
-    page.wait_for_load_state("networkidle")
-    page.wait_for_timeout(600)
-    keep(page, "looks")
 
 
 def of_instruments(page: Page, stream: Page) -> None:
@@ -192,7 +189,7 @@ WELCOME = {
 
 
 def of_cues(page: Page) -> None:
-    """The list, one being made and tried, the chat."""
+    """The list, and one being made and tried."""
     page.set_viewport_size(DESK)
     page.goto("/cues/")
     expect(page.locator("#cue-big_gift")).to_contain_text("fired", timeout=90_000)
@@ -204,9 +201,23 @@ def of_cues(page: Page) -> None:
     expect(page.locator("#trial").frame_locator("iframe").locator(".name-gift")).to_be_visible()
     page.wait_for_timeout(700)
     keep(page, "cue")
-    page.goto("/feeds/chat")
-    expect(page.locator(".chat-lines li").nth(6)).to_be_visible(timeout=60_000)
-    keep(page, "chat")
+
+
+def of_songs(page: Page, stream: Page) -> None:
+    """The song card in its six arrangements, and who tells of music, with what was played."""
+    page.set_viewport_size(DESK)
+    page.goto("/")
+    token = token_of(page, "Song cards")
+    stream.set_viewport_size(STREAM)
+    stream.goto(f"/o/{token}")
+    stream.add_style_tag(content="html{background:url(/static/scenes/evening.svg) center/cover !important}")
+    expect(stream.locator(".t-song-picture").first).to_be_visible(timeout=30_000)
+    stream.wait_for_timeout(800)
+    keep(stream, "songs", moving=True)
+    page.set_viewport_size({"width": 1280, "height": 1120})
+    page.goto("/instruments/song")
+    expect(page.locator("[data-source]").nth(2)).to_be_visible(timeout=30_000)
+    keep(page, "now-playing")
 
 
 def of_what_comes_from_outside(page: Page) -> None:

@@ -97,7 +97,7 @@ def test_a_song_is_told_as_far_as_it_is_known() -> None:
         "text": "Paper Weather – The Slow Kettles", "album": "Eaves", "position": 72, "left": 148, "time": "1:12",
         "left_time": "2:28", "share": 0.3273, "next": "Rope Trick at Noon",
     }  # fmt: skip
-    assert (told["source"], told["state"], told["there"]) == ("kettle", "playing", True)
+    assert (told["source"], told["state"], told["there"]) == ("Kettle", "playing", True)
 
 
 def test_the_bar_is_told_once_and_again_only_when_somebody_touches_the_song() -> None:
@@ -172,7 +172,7 @@ def test_a_track_counts_after_half_its_length() -> None:
     (record,) = evening.runner.new_records
     assert (record.record.kind, record.record.at) == ("played", T)
     assert record.record.data == {"title": "Paper Weather", "artists": "The Slow Kettles", "length_s": 220.0,
-                                  "source": "kettle"}  # fmt: skip
+                                  "source": "Kettle"}  # fmt: skip
 
 
 def test_a_long_one_and_one_without_an_end_count_after_four_minutes() -> None:
@@ -238,16 +238,16 @@ def test_the_first_in_the_order_that_plays_speaks() -> None:
     evening = Evening()
     evening.tell(0, "track.start", "feed:radio", **LIGHTHOUSE, position_s=0)
     evening.tell(5, "track.start", "feed:kettle", **WEATHER, position_s=0)
-    assert evening.read(6, "source") == "radio"
-    assert evening.do(7, "prefer", source="KETTLE", at="0") == "kettle is first"
-    assert evening.read(8, "source") == "kettle"
-    assert evening.it.why(at(8)) == "kettle speaks: of 2 that play it is the first in your order."
+    assert evening.read(6, "source") == "Radio"
+    assert evening.do(7, "prefer", source="KETTLE", at="0") == "Kettle is first"
+    assert evening.read(8, "source") == "Kettle"
+    assert evening.it.why(at(8)) == "Kettle speaks: of 2 that play it is the first in your order."
     evening.tell(9, "track.pause", "feed:kettle")
-    assert evening.read(10, "source", "there") == ("radio", True)
-    assert evening.it.why(at(10)) == "radio speaks: nothing else plays."
+    assert evening.read(10, "source", "there") == ("Radio", True)
+    assert evening.it.why(at(10)) == "Radio speaks: nothing else plays."
     evening.tell(11, "track.pause", "feed:radio")
-    assert evening.read(12, "source", "state") == ("radio", "paused")
-    assert evening.it.why(at(12)) == "radio has paused, and nothing else plays."
+    assert evening.read(12, "source", "state") == ("Radio", "paused")
+    assert evening.it.why(at(12)) == "Radio has paused, and nothing else plays."
 
 
 def test_several_players_of_one_source_are_told_apart() -> None:
@@ -265,7 +265,7 @@ def test_the_same_track_from_two_sources_is_one_and_counts_once() -> None:
         0, "track.start", "feed:history", title="Paper weather", artists=["The Slow Kettles"], cover="http://x/c"
     )
     evening.tell(3, "track.start", "feed:kettle", **WEATHER, position_s=3)
-    assert evening.do(4, "prefer", source="kettle", at=0) == "kettle is first"
+    assert evening.do(4, "prefer", source="kettle", at=0) == "Kettle is first"
     evening.tell(5, "track.stop", "feed:kettle")
     evening.pass_to(400)
     assert evening.played() == ["Paper weather"]
@@ -276,18 +276,18 @@ def test_what_only_another_knows_who_tells_of_the_same_is_told_too() -> None:
     evening = Evening()
     evening.tell(0, "track.start", "feed:kettle", title="Paper Weather", position_s=0)
     evening.tell(1, "track.start", "feed:history", **WEATHER, album="Eaves")
-    assert evening.read(2, "source", "album", "artists", "length") == ("kettle", "Eaves", "The Slow Kettles", 220)
+    assert evening.read(2, "source", "album", "artists", "length") == ("Kettle", "Eaves", "The Slow Kettles", 220)
 
 
 def test_a_source_can_be_left_unheard() -> None:
     evening = Evening()
     evening.tell(0, "track.start", **WEATHER, position_s=0)
-    assert evening.do(1, "silence", source="kettle") == "kettle is not listened to"
-    assert evening.it.why(at(2)) == "kettle plays, and is not listened to."
+    assert evening.do(1, "silence", source="kettle") == "Kettle is not listened to"
+    assert evening.it.why(at(2)) == "Kettle plays, and is not listened to."
     assert evening.read(20, "title") is None
     evening.do(21, "hear", source="kettle")
     assert evening.read(22, "title") == "Paper Weather"
-    with pytest.raises(InvalidField, match="There are: kettle"):
+    with pytest.raises(InvalidField, match="There are: Kettle"):
         evening.do(23, "prefer", source="nobody")
 
 
@@ -311,7 +311,7 @@ def test_a_player_that_vanishes_in_mid_song_is_gone_like_one_that_paused() -> No
     evening.tell(50, "tesoura.feed", "tesoura", feed="kettle", state="down", why="No answer")
     assert evening.read(54, "there", "state", "position") == (True, "paused", 50)
     assert evening.read(57, "there", "title") == (False, None)
-    assert evening.it.why(at(57)) == "kettle cannot be heard now."
+    assert evening.it.why(at(57)) == "Kettle cannot be heard now."
     # Back, it tells where it is: the song goes on, and what was heard before counts.
     evening.tell(58, "track.start", **WEATHER, position_s=58)
     assert evening.read(60, "there", "position") == (True, 60)
@@ -351,7 +351,7 @@ def test_what_is_left_out_by_rule_is_neither_shown_nor_counted(data: dict[str, A
     evening.tell(0, "track.start", **data, position_s=0)
     assert evening.read(300, "title", "played_count") == (None, 0)
     evening.tell(301, "track.start", **data, position_s=0)
-    assert evening.it.why(at(302)) == f"kettle plays “{data['title']}”, which is left out: {why}."
+    assert evening.it.why(at(302)) == f"Kettle plays “{data['title']}”, which is left out: {why}."
 
 
 def test_not_this_one_is_remembered_and_can_be_taken_back() -> None:

@@ -58,7 +58,7 @@ def test_a_page_gets_everything_then_only_what_changed() -> None:
         return heard
 
     assert asyncio.run(story()) == [
-        {"kind": "snapshot", "build": "b1", "rev": 1, "seq": 1, "values": {"a": "1,284", "b": "hello"}},
+        {"kind": "snapshot", "build": "b1", "rev": 1, "seq": 1, "now_ms": 0, "values": {"a": "1,284", "b": "hello"}},
         {"kind": "patch", "seq": 2, "values": {"a": "1,285"}},
     ]
 

@@ -39,8 +39,8 @@ def test_every_kind_has_its_form_its_help_and_says_what_is_wrong(running: Runnin
     form = running.client.get(f"/feeds/new/{kind}").text
     assert KINDS[kind].about in form
     assert running.client.get(f"/feeds/help/{kind}").text.count("<h2>") >= 2
-    # Of MIDI the first device there is will do, so nothing given is not wrong.
-    wrong = dict.fromkeys(KINDS[kind].fields, "x" * 121 if kind == "midi" else "")
+    # Of MIDI the first device there is will do, and of players all: nothing given is not wrong.
+    wrong = dict.fromkeys(KINDS[kind].fields, "x" * 501 if kind in ("midi", "mpris") else "")
     assert 'class="wrong"' in refused(running, kind, **wrong)
     assert f'href="/feeds/new/{kind}"' in running.client.get("/feeds/new").text
 

@@ -7,6 +7,7 @@ import json
 import threading
 import time
 import uuid
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -17,7 +18,8 @@ from sqlmodel import Session
 from tesoura.bundles.examples import put
 from tesoura.core.computed.definitions import COMPUTED as KINDS
 from tesoura.core.forms.form import fill
-from tesoura.core.values import Freshness, Signal
+from tesoura.core.tracks.schema import START, STOP
+from tesoura.core.values import Event, Freshness, Signal
 from tesoura.demo import instruments as demo_instruments
 from tesoura.demo import overlays as demo_overlays
 from tesoura.demo.services import CHAT_TOKEN, LINK_PASSWORD, Services
@@ -27,16 +29,19 @@ from tesoura.standins.channel import CLIENT_ID
 from tesoura.standins.duelling import Duelling
 from tesoura.standins.evening import Beat, evening
 from tesoura.standins.members import DEFAULT_KEY, MembersService
+from tesoura.standins.music import HISTORY_KEY, HISTORY_USER, PLAYLIST
 from tesoura.standins.ratings import DEFAULT_KEY as RATING_KEY
 from tesoura.store import computed as stored_computed
 from tesoura.store import feeds as stored_feeds
 from tesoura.store import keys, state
+from tesoura.store import log as event_log
 from tesoura.store import overlays as stored_overlays
 from tesoura.store import text_files as stored_files
 from tesoura.store.store import Store
 from tesoura.store.tables import FeedRow, SignalRow
 
 PREROLL = 110
+OPENING, OPENING_S = 7, 215.0
 PLAYED_S = 1_500.0
 """For so long the game was played before the demo opened."""
 OF_THE_GAME = frozenset({"match.start", "match.end", "kill", "death"})
@@ -85,7 +90,10 @@ def _feeds(services: Services) -> tuple[_Feed, ...]:
         _Feed("music", "Player", "mqtt",
               {"host": "127.0.0.1", "port": services.broker.port, "topic": "music/now", "user": "", "tls": "no"},
               (("title", "last.payload.title", ""), ("artist", "last.payload.artist", ""))),
-        _Feed("kettles", "Kettle player", "music", {**_MUSIC, "address": services.music.socket_address}),
+        _Feed("kettle_player", "Kettle player", "music", {**_MUSIC, "address": services.music.socket_address}),
+        _Feed("listening_history", "Listening history", "listening",
+              {"address": f"{services.music.address}/recent", "user": HISTORY_USER, "period_s": 10.0}, (),
+              {"key": HISTORY_KEY}),
         _Feed("match", "Match statistics", "file",
               {"path": str(services.game.stats), "form": "auto", "period_s": 1.0},
               (("kills", "kills", "cuts"), ("deaths", "deaths", ""), ("assists", "assists", ""))),
@@ -189,8 +197,19 @@ def _fill(session: Session, store: Store, services: Services, feeds: tuple[_Feed
     marks = demo_overlays.keep_marks(session, store, now)
     demo_overlays.put(session, marks, now)
     demo_instruments.put(session, now, marks["The Windy Ladder"])
+    event_log.append(session, [*_songs_before(now)], now)
     for began in (timedelta(days=7, minutes=170), timedelta(days=1, minutes=40), timedelta(minutes=12)):
         state.start_session(session, now - began)
+
+
+def _songs_before(now: datetime) -> Iterator[Event]:
+    """What a script played before the demo opened: two rounds of the playlist, the last song over by now."""
+    for number in range(OPENING):
+        song = PLAYLIST[number % len(PLAYLIST)]
+        at = now - timedelta(seconds=(OPENING - number) * OPENING_S)
+        data = {"title": song.title, "artists": [song.artist], "album": song.album, "length_s": song.length_s}
+        yield Event(f"opening-{number}", "opening set", START, at, {**data, "position_s": 0}, actor="opening set")
+    yield Event("opening-end", "opening set", STOP, now - timedelta(seconds=5), {}, actor="opening set")
 
 
 def _past(feed: str, channel: str, service: MembersService, now: datetime) -> state.SavedSignal:

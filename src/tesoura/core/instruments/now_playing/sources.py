@@ -127,7 +127,10 @@ class MusicSource:
 def label_of(key: str) -> str:
     """What a source is called: the player's name, or the feed's or the program's."""
     source, _, player = key.partition("|")
-    return player or source.rpartition(":")[2] or source
+    kind, _, name = source.partition(":")
+    if player or kind != "feed":
+        return player or source
+    return name.replace("_", " ").capitalize()
 
 
 def _merged(track: Track, data: Mapping[str, Any]) -> Track:
