@@ -322,6 +322,10 @@ def test_a_song_whose_source_says_nothing_past_its_end_is_over() -> None:
     evening.tell(0, "track.start", **WEATHER, position_s=0)
     assert evening.read(230, "position", "left", "share") == (220, 0, 1.0)
     assert evening.read(241.5, "title", "state") == (None, "nothing")
+    assert evening.it.view(at(242))["why"] == "The track of Kettle is over, and nothing was said of another."
+    # It was longer than was told: whoever touches it brings it back.
+    evening.tell(250, "track.seek", position_s=215)
+    assert evening.read(251, "title", "position", "there") == ("Paper Weather", 216, True)
 
 
 def test_many_changes_in_a_second_show_the_first_at_once_and_then_the_last() -> None:

@@ -205,6 +205,7 @@ class NowPlaying(Music):
         rows = [
             {
                 "key": one.key, "label": one.label, "track": one.track, "away": one.away, "plays": one.plays(at),
+                "ended": one.ended,
                 "position_s": one.anchor.position(at, one.track.length_s), "speaks": one is spoken,
                 "silent": one.key in it.silent, "left_out": it.left_out(one.track) if one.has_track else "",
                 "by_hand": one.key == BY_HAND, "from": one.key.partition("|")[0],

@@ -37,8 +37,11 @@ class Anchor:
 
 @dataclass(frozen=True, slots=True)
 class MusicSource:
-    """One source of events, or one player of it. `away` says that it is not heard: what it told last is not known to
-    be true any more. `start` is the place in the log of the event with which its track began."""
+    """One source of events, or one player of it. `start` is the place in the log of what its track began with.
+
+    `away` says that it is not heard: what it told last is not known to be true any more. `ended` says that its track
+    should be over, and that it has not said what came after. Whatever it tells next ends both.
+    """
 
     key: str
     track: Track = field(default_factory=Track)
@@ -47,6 +50,7 @@ class MusicSource:
     began: datetime | None = None
     heard_at: datetime | None = None
     away: bool = False
+    ended: bool = False
 
     @property
     def label(self) -> str:
@@ -56,7 +60,7 @@ class MusicSource:
     @property
     def has_track(self) -> bool:
         """Whether it tells of a track now."""
-        return bool(self.track.title) and not self.away
+        return bool(self.track.title) and not (self.away or self.ended)
 
     def plays(self, now: datetime) -> bool:
         """Whether it plays, as far as it is known."""
@@ -79,7 +83,7 @@ class MusicSource:
         at = instant(event.at)
         if self.heard_at is not None and at < self.heard_at:
             return self
-        heard = replace(self, heard_at=at, away=False)
+        heard = replace(self, heard_at=at, away=False, ended=False)
         if event.type == STOP:
             return replace(heard, track=Track(), anchor=Anchor(), began=None)
         position_s = seconds_of(event.data.get("position_s"))
@@ -89,7 +93,7 @@ class MusicSource:
         if not track.title:
             return heard
         playing = {PAUSE: False, RESUME: True}.get(event.type, self.anchor.playing)
-        if self.away:
+        if self.away or self.ended:
             playing = event.type != PAUSE
         if position_s is None:
             position_s = self.anchor.position(at, track.length_s)
@@ -112,6 +116,10 @@ class MusicSource:
             told = name_of(event.data.get("track"))
             return bool(told) and told == self.track.id
         return expected is not None and abs(position_s - expected) <= AGAIN_S
+
+    def finished(self) -> MusicSource:
+        """It from when its track is over, nobody having told what came after."""
+        return replace(self, ended=True, anchor=replace(self.anchor, playing=False, position_s=self.track.length_s))
 
     def unheard(self) -> MusicSource:
         """It from when it is not heard any more: it stands where it stood."""

@@ -124,6 +124,9 @@ class Music:
         away = [one.label for one in self.ordered() if one.away]
         if away:
             return f"{', '.join(away)} cannot be heard now."
+        over = [one.label for one in self.ordered() if one.ended]
+        if over:
+            return f"The track of {', '.join(over)} is over, and nothing was said of another."
         return "Nothing plays." if self.sources else "No player has been heard yet."
 
     # Time
@@ -155,9 +158,8 @@ class Music:
         return play.still_since + self.plan.leaves_after
 
     def _ended(self, at: datetime) -> Self:
-        """The sources whose track was over by now, nobody having told what came after, tell of none."""
-        over = {key: replace(one, track=Track(), anchor=Anchor(), start=0)
-                for key, one in self.sources.items() if one.has_track and one.over(at)}  # fmt: skip
+        """It with the tracks over that are by now, where nobody has told what came after."""
+        over = {key: one.finished() for key, one in self.sources.items() if one.has_track and one.over(at)}
         return replace(self, sources={**self.sources, **over}) if over else self
 
     def _settled(self, at: datetime) -> Self:
