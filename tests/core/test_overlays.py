@@ -200,3 +200,14 @@ def test_an_order_that_changed_is_a_difference() -> None:
 def test_a_size_that_no_page_has_is_refused(width: object, height: object, words: str | None) -> None:
     problem = size_problem(width, height)
     assert (problem is None) if words is None else words in (problem or "")
+
+
+def test_a_size_that_fits_comes_with_an_arrangement_unless_one_is_given() -> None:
+    card = new_piece("song_card", "song")
+    assert [card[name] for name in ("width_px", "height_px", "size_px")] == [520, 132, 30]
+    strip = card.changed({"arranged": "strip"})
+    assert [strip[name] for name in ("width_px", "height_px", "size_px")] == [360, 48, 18]
+    wide = strip.changed({"arranged": "band", "width_px": 800})
+    assert [wide[name] for name in ("width_px", "height_px", "size_px")] == [800, 92, 30]
+    # One that stays what it was keeps the size that was chosen since.
+    assert wide.changed({"width_px": 700}).changed({"arranged": "band"})["width_px"] == 700

@@ -101,6 +101,45 @@ def broker(port: int) -> None:
 
 
 @main.command()
+@click.option("--port", default=8780, show_default=True, help="Where it answers.")
+@click.option("--odd", is_flag=True, help="Songs that are hard to show: long, bare, from right to left.")
+@click.option("--bus", is_flag=True, help="Heard over D-Bus too, as players on Linux are, on a bus of its own.")
+def music(port: int, odd: bool, bus: bool) -> None:
+    """A music player that plays a playlist on and on."""
+    from tesoura.standins.music import HISTORY_KEY, HISTORY_USER, ODD, PLAYLIST, MusicPlayer
+
+    player = MusicPlayer(port, (*ODD, *PLAYLIST) if odd else PLAYLIST)
+    player.start()
+    player.play(0)
+    click.echo(f"What it plays:            {player.address}/now")
+    click.echo(f"Told by itself:           {player.socket_address}")
+    click.echo(f"Its listening history:    {player.address}/recent   (user {HISTORY_USER}, key {HISTORY_KEY})")
+    click.echo(f"Pause it, go on:          POST {player.address}/do/pause, and play, next, end, lose")
+    on_bus = None
+    if bus:
+        from tesoura.standins.bus import MessageBusServer
+        from tesoura.standins.mpris import MprisPlayer
+
+        server = MessageBusServer()
+        server.start()
+        on_bus = MprisPlayer(server.address, player)
+        on_bus.start()
+        click.echo(f"The bus:                  {server.address}")
+
+    def go_on() -> None:
+        told = None
+        while True:
+            time.sleep(0.5)
+            player.go_on()
+            if on_bus is not None and (now := (player.at, player.playing)) != told:
+                told = now
+                on_bus.tell()
+
+    threading.Thread(target=go_on, daemon=True).start()
+    _until_stopped(player.stop)
+
+
+@main.command()
 @click.option("--port", default=6667, show_default=True, help="Where it answers.")
 @click.option("--token", default="", help="A token that whoever comes must have.")
 @click.option("--seed", default=7, show_default=True, help="The same seed says the same.")

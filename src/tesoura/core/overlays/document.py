@@ -131,6 +131,9 @@ class Piece:
         style = {**self.style, **{name: value for name, value in good.items() if name in STYLE_FIELDS}}
         style = {name: value for name, value in style.items() if value is not None}
         choices = {name: value for name, value in good.items() if name in self.kind_of.all_fields}
+        for name, by_value in self.kind_of.along.items():
+            if choices.get(name, self.choices.get(name)) != self.choices.get(name):
+                choices = {**by_value.get(str(choices[name]), NOTHING), **choices}
         self._check_parts(choices)
         look = good.get("look") or self.look
         return replace(self, choices={**self.choices, **choices}, style=style, look=look)

@@ -30,6 +30,11 @@ ARRANGEMENTS: Mapping[str, Arrangement] = {
     "tower": Arrangement("a tower: the words under the cover", (300, 420), 24, 3),
     "poster": Arrangement("a poster: the cover large, the words large", (640, 400), 40, 3),
 }
+SIZED: Mapping[str, Mapping[str, Any]] = {
+    name: {"width_px": one.size[0], "height_px": one.size[1], "size_px": one.size_px}
+    for name, one in ARRANGEMENTS.items()
+}
+"""The size that fits each arrangement: it comes with it."""
 _ARRANGED = tuple((name, one.words) for name, one in ARRANGEMENTS.items())
 COVERS = (("square", "square"), ("round", "round"), ("turning", "round, turning while it plays"), ("none", "none"))
 PROGRESS = (("bar", "a bar"), ("ring", "a ring around the cover"), ("none", "nothing"))
@@ -110,9 +115,5 @@ PIECE = PieceKind(
     wants="Choose which now-playing instrument it shows. Make one under Instruments first.",
     template="instruments/now_playing/piece.html",
     overlay_size=(640, 400),
+    along={"arranged": SIZED},
 )  # fmt: skip
-SIZED: Mapping[str, Mapping[str, Any]] = {
-    name: {"width_px": one.size[0], "height_px": one.size[1], "size_px": one.size_px}
-    for name, one in ARRANGEMENTS.items()
-}
-"""What fits each arrangement, offered where one is chosen."""

@@ -96,6 +96,8 @@ class PieceKind:
     first: Mapping[str, Any] = made(default_factory=dict)
     moment_type: Callable[[Choices], str] | None = None
     helpers: Mapping[str, Any] = made(default_factory=dict)
+    along: Mapping[str, Mapping[str, Mapping[str, Any]]] = made(default_factory=dict)
+    """What comes along with a choice unless it is given too: by its name, by its value, such as a size that fits."""
 
     @property
     def drawn_by(self) -> str:
