@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import json
 import random
 import shutil
 import time
@@ -15,8 +16,9 @@ from typing import Any
 from PIL import Image
 from playwright.sync_api import Browser, Page, sync_playwright
 from sqlmodel import Session
+from websockets.sync.client import connect
 
-from benchmarks.live import of_floor, p95
+from benchmarks.live import p95
 from benchmarks.processes import Served, floor, tesoura
 from tesoura.core.forms.form import fill
 from tesoura.core.instruments.registry import KINDS
@@ -41,6 +43,7 @@ _WATCH = """() => {
   const note = () => { window.seen[title.textContent] ??= performance.timeOrigin + performance.now(); };
   new MutationObserver(note).observe(title, { subtree: true, childList: true, characterData: true });
 }"""
+_WATCH_FLOOR = _WATCH.replace(".t-song-title .t-run-words", ".piece")
 _ERROR = """() => {
   const bar = document.querySelector(".t-song-bar .t-fill");
   return new DOMMatrix(getComputedStyle(bar).transform).a;
@@ -106,6 +109,24 @@ def _changes(browser: Browser, served: Served, player: MusicPlayer, tell: Callab
     return [seen[title] - at for title, at in sent.items() if title in seen]
 
 
+def _of_floor(browser: Browser, served: Served, first: int) -> list[float]:
+    """Milliseconds from a message to the bare server to its number on the page, at the same pace."""
+    page = browser.new_page()
+    page.goto(f"http://127.0.0.1:{served.port}/")
+    page.evaluate(_WATCH_FLOOR)
+    sent = {}
+    with connect(f"ws://127.0.0.1:{served.port}/live") as producer:
+        for number in range(first, first + CHANGES):
+            time.sleep(GAP_S)
+            sent[str(number)] = time.time() * 1000
+            producer.send(json.dumps({"kind": "patch", "seq": number, "values": {"n": str(number)}}))
+            producer.recv()
+    page.wait_for_function("text => window.seen[text]", arg=str(first + CHANGES - 1))
+    seen = page.evaluate("window.seen")
+    page.close()
+    return [seen[text] - at for text, at in sent.items() if text in seen]
+
+
 def _latency(browser: Browser) -> dict[str, Any]:
     found: dict[str, Any] = {"goal_ratio_p95": 1.5}
     with floor() as bare:
@@ -115,8 +136,7 @@ def _latency(browser: Browser) -> dict[str, Any]:
             for turn in range(ROUNDS):
                 with way() as (player, tell, kind, typed), _tesoura(kind, typed) as ours:
                     mine += _changes(browser, ours, player, tell)
-                first = 1 + 1_000 * (turn + ROUNDS * (name == "mpris"))
-                floors += of_floor(browser, bare, 1, first)
+                floors += _of_floor(browser, bare, 1_000 * (1 + turn + ROUNDS * (name == "mpris")))
             found[name] = {
                 "changes": len(mine), "p50_ms": round(median(mine), 2), "p95_ms": round(p95(mine), 2),
                 "floor_p95_ms": round(p95(floors), 2), "ratio_p95": round(p95(mine) / p95(floors), 2),

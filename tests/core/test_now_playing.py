@@ -192,6 +192,13 @@ def test_time_that_stood_still_or_was_jumped_over_was_not_played() -> None:
     assert [evening.read(one, "played_count") for one in (697.9, 698)] == [0, 1]
 
 
+def test_what_was_joined_near_its_end_does_not_count_though_nothing_is_said_after_it() -> None:
+    evening = Evening()
+    evening.tell(0, "track.start", title="Short", length_s=40, position_s=25)
+    # 15 s of it were left, and half of it are 20.
+    assert evening.read(100, "played_count", "title") == (0, None)
+
+
 def test_what_counted_in_the_last_breath_is_counted_though_the_next_has_begun() -> None:
     evening = Evening()
     evening.tell(0, "track.start", **WEATHER, position_s=0)

@@ -32,9 +32,11 @@ class Play:
     counted: bool = False
 
     def heard_by(self, now: datetime) -> timedelta:
-        """How long it was really played; time in which it stood still, or was jumped over, is none of that."""
-        moving = now - self.moving_since if self.moving_since else NOTHING
-        return self.heard + max(moving, NOTHING)
+        """How long it was really played; time in which it stood still, was jumped over, or was over, is none of that."""
+        if self.moving_since is None:
+            return self.heard
+        until = min(now, self.anchor.end(self.track.length_s) or now)
+        return self.heard + max(until - self.moving_since, NOTHING)
 
     @property
     def threshold(self) -> timedelta:
@@ -48,7 +50,8 @@ class Play:
             return None
         rest = self.threshold - self.heard
         if self.moving_since is not None:
-            return self.moving_since + max(rest, NOTHING)
+            at, end = self.moving_since + max(rest, NOTHING), self.anchor.end(self.track.length_s)
+            return at if end is None or at <= max(end, self.moving_since) else None
         return self.still_since + rest if self.still_since is not None and rest <= NOTHING else None
 
     def moves(self, moving: bool, at: datetime) -> Play:
@@ -58,6 +61,12 @@ class Play:
         if moving:
             return replace(self, moving_since=at, still_since=None)
         return replace(self, heard=self.heard_by(at), moving_since=None, still_since=at)
+
+    def at_anchor(self, anchor: Anchor, at: datetime) -> Play:
+        """It from an instant on at which it was heard to be there, and to play or not."""
+        if self.moving_since is not None and anchor.playing:
+            return replace(self, heard=self.heard_by(at), moving_since=at, anchor=anchor)
+        return replace(self.moves(anchor.playing, at), anchor=anchor)
 
     def shifted(self, by: timedelta) -> Play:
         """It after the machine's clock was set."""

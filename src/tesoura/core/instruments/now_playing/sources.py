@@ -27,6 +27,12 @@ class Anchor:
     at: datetime | None = None
     playing: bool = False
 
+    def end(self, length_s: float | None) -> datetime | None:
+        """When a track of this length ends; None when it does not move, or nobody knows."""
+        if not (self.playing and length_s and self.position_s is not None and self.at):
+            return None
+        return self.at + timedelta(seconds=max(length_s - self.position_s, 0.0))
+
     def position(self, now: datetime, length_s: float | None) -> float | None:
         """Where it is, seconds from the beginning, never beyond the end; None where nobody knows."""
         if self.position_s is None or self.at is None:
@@ -73,10 +79,8 @@ class MusicSource:
 
     def ends_at(self) -> datetime | None:
         """When its track is over, should nothing more be heard; None where that is not known."""
-        anchor, length_s = self.anchor, self.track.length_s
-        if not (anchor.playing and length_s and anchor.position_s is not None and anchor.at):
-            return None
-        return anchor.at + timedelta(seconds=max(length_s - anchor.position_s, 0.0)) + OVER_AFTER
+        end = self.anchor.end(self.track.length_s)
+        return end + OVER_AFTER if end is not None else None
 
     def told(self, event: Occurrence) -> MusicSource:
         """It after one of its events; itself where the event comes late, or says nothing of use."""

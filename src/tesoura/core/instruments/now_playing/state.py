@@ -189,8 +189,8 @@ class Music:
         return replace(it, play=replace(it._went_on(new, speaker, at), changed_at=changed_at), waits=False)
 
     def _went_on(self, play: Play, speaker: MusicSource, at: datetime) -> Play:
-        known = replace(play, track=self._whole(speaker), source=speaker.key, start=speaker.start)
-        return replace(known.moves(speaker.anchor.playing, at), anchor=speaker.anchor)
+        there = play.at_anchor(speaker.anchor, at)
+        return replace(there, track=self._whole(speaker), source=speaker.key, start=speaker.start)
 
     def _whole(self, speaker: MusicSource) -> Track:
         """The speaker's track, with what only others know who tell of the same."""

@@ -47,7 +47,8 @@ document.fonts?.ready.then(() => { for (const node of document.querySelectorAll(
 function run(node, text) {
   node.says = text;
   watched.observe(node);
-  fit(node);
+  // Measured before the next frame is painted, once for all that changes with it.
+  node.measures ??= requestAnimationFrame(() => { node.measures = undefined; fit(node); });
 }
 
 // How wide the words would be, measured beside them: they themselves may be on their way from one to the next.
