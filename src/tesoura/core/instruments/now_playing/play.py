@@ -32,7 +32,7 @@ class Play:
     counted: bool = False
 
     def heard_by(self, now: datetime) -> timedelta:
-        """How long it was really played; time in which it stood still, was jumped over, or was over, is none of that."""
+        """How long it was really played; time that stood still, was jumped over or was over is none of it."""
         if self.moving_since is None:
             return self.heard
         until = min(now, self.anchor.end(self.track.length_s) or now)
