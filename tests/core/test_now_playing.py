@@ -315,7 +315,10 @@ def test_by_hand_counts_like_any_other() -> None:
 def test_a_player_that_vanishes_in_mid_song_is_gone_like_one_that_paused() -> None:
     evening = Evening(leaves_after_s="6")
     evening.tell(0, "track.start", **WEATHER, position_s=0)
+    evening.tell(20, "tesoura.feed", "somebody", feed="kettle", state="down")
+    assert evening.read(21, "state") == "playing"
     evening.tell(50, "tesoura.feed", "tesoura", feed="kettle", state="down", why="No answer")
+    evening.tell(51, "tesoura.feed", "feed:other", feed="radio", state="down")
     assert evening.read(54, "there", "state", "position") == (True, "paused", 50)
     assert evening.read(57, "there", "title") == (False, None)
     assert evening.it.why(at(57)) == "Kettle cannot be heard now."
