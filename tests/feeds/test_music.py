@@ -171,7 +171,7 @@ def test_an_online_player_is_asked_with_its_permission(service: ChannelService, 
     found = gather(ONLINE, choices, 2, after=lambda number, came: player.pause(), **given)
     assert events(found) == [("start", "Paper Weather"), ("pause", None)]
     assert found[0].note == "Hears Paper Weather – The Slow Kettles, 1:12 of 3:40."
-    assert "Real-Name" not in str([one.data for came in found for one in came.items])
+    assert "Real-Name" not in str([(came.payload, came.note, came.items) for came in found])
 
 
 def test_a_permission_that_is_taken_back_in_mid_song_is_said(service: ChannelService) -> None:

@@ -12,6 +12,7 @@ import pytest
 from PIL import Image
 
 from tesoura.errors import FileRefused
+from tesoura.runtime import covers
 from tesoura.runtime.facade import Runtime
 from tesoura.standins.covers import cover
 from tesoura.standins.music import PLAYLIST, MusicPlayer, Song
@@ -25,7 +26,7 @@ PNG = cover("paper_weather")
 @pytest.fixture
 def player() -> Iterator[MusicPlayer]:
     made = MusicPlayer(songs=(*PLAYLIST[:2], *(Song(f"Song {name}", "", 200.0, cover=name) for name in (
-        "page", "elsewhere", "nothing_there"))))  # fmt: skip
+        "page", "elsewhere", "nothing_there", "never"))))  # fmt: skip
     made.start()
     made.play(0)
     yield made
@@ -115,6 +116,21 @@ def test_a_script_may_let_nothing_of_this_machine_be_asked(running: Running, add
     start(running, cover=address)
     assert until(lambda: words in why(running) or None)
     assert value(running, "title") == "Paper Weather"
+
+
+def test_a_cover_that_never_arrives_keeps_nobody_waiting(
+    running: Running, player: MusicPlayer, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(covers, "WITHIN_S", 0.3)
+    music(running)
+    hears(running, player)
+    player.play(5)
+    assert until(lambda: value(running, "title")) in ("Paper Weather", "Song never")
+    assert until(lambda: "did not come within" in why(running) or None)
+    assert (value(running, "title"), value(running, "cover")) == ("Song never", None)
+    # Another one is had at once.
+    player.play(0)
+    assert until(lambda: value(running, "cover"))
 
 
 def test_a_cover_in_the_event_itself_is_taken(running: Running) -> None:

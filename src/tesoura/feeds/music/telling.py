@@ -14,10 +14,13 @@ from tesoura.feeds.picks import search
 
 
 class Teller:
-    """What one open connection to a player has told so far."""
+    """What one open connection to a player has told so far.
 
-    def __init__(self, choices: Mapping[str, Any], where: str) -> None:
-        self._choices, self._where = choices, where
+    What an account's service answers may name its owner: of a `private` one, nothing but the track is passed on.
+    """
+
+    def __init__(self, choices: Mapping[str, Any], where: str, private: bool = False) -> None:
+        self._choices, self._where, self._private = choices, where, private
         self._course = TrackCourse()
 
     def report(self, payload: object) -> PlayerReport:
@@ -30,7 +33,7 @@ class Teller:
         if not told and _says_something(payload):
             raise ResponseNotUnderstood(
                 f"No title was found in what {self._where} tells. Say under “More choices” where it stands.",
-                str(payload)[:300],
+                "" if self._private else str(payload)[:300],
             )
         return report_of(told, str(self._choices.get("unit", "guess")))
 
@@ -38,6 +41,8 @@ class Teller:
         """What to pass on of an answer: the events that follow, and in words what was heard."""
         report = self.report(payload)
         items = self.items(report)
+        if self._private:
+            payload = {**report.details, "position_s": report.position_s, "playing": report.playing}
         return Fetched(payload, size, took_ms, items=items, quiet=True, note=f"Hears {heard(report)}."
                        if not report.nothing else heard(report))  # fmt: skip
 

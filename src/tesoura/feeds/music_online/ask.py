@@ -24,7 +24,7 @@ async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
         raise ResponseNotUnderstood(
             "The service does not tell where its player is. Give that under “More choices”.", ""
         )
-    teller = Teller(context.choices, host(address))
+    teller = Teller(context.choices, host(address), private=True)
     while True:
         if is_due(context):
             yield Fetched(secrets=await renewed(context))
