@@ -8,19 +8,18 @@ from datetime import datetime, timedelta
 from hashlib import sha256
 from typing import Any, Self
 
-from tesoura.core.computed.occurrence import Occurrence, instant, name_key, name_of
+from tesoura.core.computed.occurrence import Occurrence, instant, name_of
 from tesoura.core.instruments.base import Fired
-from tesoura.core.instruments.now_playing.plan import NowPlayingPlan
 from tesoura.core.instruments.now_playing.play import Cover, Play, Played, cover_of
 from tesoura.core.instruments.now_playing.sources import (
     BY_HAND,
     Anchor,
     MusicSource,
-    in_order,
     key_of,
     tells,
     with_source,
 )
+from tesoura.core.instruments.now_playing.voices import Voices
 from tesoura.core.instruments.records import Record
 from tesoura.core.tracks.schema import TYPES
 from tesoura.core.tracks.track import Track, artists_of
@@ -42,19 +41,10 @@ def cover_key(track: Track) -> str:
 
 
 @dataclass(frozen=True, slots=True)
-class Music:
-    """The sources, what is played, and what was. `owed` are plays that count and are not in the log as such yet.
+class Music(Voices):
+    """What is played, and what was. `owed` are plays that count and are not in the log as such yet; `before` are the
+    last that counted."""
 
-    `hidden` maps the keys of tracks that are not shown to what they are called; `before` are the last that counted.
-    """
-
-    plan: NowPlayingPlan
-    session_began: datetime | None = None
-    sources: Mapping[str, MusicSource] = field(default_factory=dict)
-    order: tuple[str, ...] = ()
-    silent: frozenset[str] = frozenset()
-    hidden: Mapping[str, str] = field(default_factory=dict)
-    play: Play | None = None
     waits: bool = False
     """Whether another track waits until the last change was long enough ago."""
     recent: tuple[Play, ...] = ()
@@ -68,66 +58,6 @@ class Music:
     scene: str = ""
     driven_at: datetime | None = None
     written: tuple[Record, ...] = ()
-
-    # Who speaks
-
-    def left_out(self, track: Track) -> str:
-        """Why a track is left out, in words; empty when it is not."""
-        plan = self.plan
-        if track.kind == "advertisement" and not plan.advertisements:
-            return "it is an advertisement"
-        if track.length_s is not None and track.length_s < plan.shortest_s:
-            return f"it is shorter than {plan.shortest_s:.0f} s"
-        if track.key in self.hidden:
-            return "you said “not this one”"
-        told = name_key(f"{track.title}\n{track.by}\n{track.album}")
-        found = next((word for word in plan.words if word in told), None)
-        return f"it has the word “{found}”" if found else ""
-
-    def ordered(self) -> list[MusicSource]:
-        """The sources, the preferred first."""
-        return in_order(self.sources.values(), self.order)
-
-    def speaker(self, at: datetime) -> MusicSource | None:
-        """The source that speaks: the first that plays; where none does, the one that spoke last."""
-        found = [one for one in self.ordered() if self.may_speak(one)]
-        playing = next((one for one in found if one.plays(at)), None)
-        if playing is not None or not found:
-            return playing
-        last = self.play.source if self.play else ""
-        return next((one for one in found if one.key == last), found[0])
-
-    def may_speak(self, source: MusicSource) -> bool:
-        """Whether what a source tells may be shown."""
-        return source.has_track and source.key not in self.silent and not self.left_out(source.track)
-
-    def why(self, at: datetime) -> str:
-        """Why this source speaks, or why none does, in one sentence."""
-        spoken = self.speaker(at)
-        if spoken is None:
-            return self._why_none(at)
-        playing = [one for one in self.ordered() if one.plays(at) and self.may_speak(one)]
-        if not spoken.plays(at):
-            return f"{spoken.label} has paused, and nothing else plays."
-        if len(playing) == 1:
-            return f"{spoken.label} speaks: nothing else plays."
-        alike = [one.label for one in playing if one is not spoken and one.track.same(spoken.track)]
-        also = f" {', '.join(alike)} plays the same track." if alike else ""
-        return f"{spoken.label} speaks: of {len(playing)} that play it is the first in your order.{also}"
-
-    def _why_none(self, at: datetime) -> str:
-        for one in self.ordered():
-            if one.has_track and one.key in self.silent:
-                return f"{one.label} plays, and is not listened to."
-            if one.has_track and (why := self.left_out(one.track)):
-                return f"{one.label} plays “{one.track.title}”, which is left out: {why}."
-        away = [one.label for one in self.ordered() if one.away]
-        if away:
-            return f"{', '.join(away)} cannot be heard now."
-        over = [one.label for one in self.ordered() if one.ended]
-        if over:
-            return f"The track of {', '.join(over)} is over, and nothing was said of another."
-        return "Nothing plays." if self.sources else "No player has been heard yet."
 
     # Time
 
