@@ -27,7 +27,6 @@ from tesoura.errors import FileRefused
 from tesoura.runtime.journal import Journal
 from tesoura.store import covers as kept
 from tesoura.store.log import Logged
-from tesoura.uploads.covers import small_cover
 
 if TYPE_CHECKING:
     import httpx
@@ -138,6 +137,9 @@ class Covers:
 
 def _made(data: bytes) -> tuple[bytes, list[str]]:
     """The small cover, and the colours of a card from it."""
+    # What reads pictures is loaded for the first cover, not at every start.
+    from tesoura.uploads.covers import small_cover
+
     small, pixels = small_cover(data)
     made = tint(palette(pixels))
     return small, [made.backing, made.text, made.accent, made.quiet] if made else []
