@@ -14,9 +14,8 @@ from tesoura.core.forms.form import fill
 from tesoura.core.instruments.base import Command
 from tesoura.core.instruments.now_playing import KIND
 from tesoura.core.instruments.now_playing.commands import NowPlaying
-from tesoura.core.instruments.now_playing.state import cover_key
 from tesoura.core.instruments.runner import Runner, Setup
-from tesoura.core.tracks.track import track_of
+from tesoura.core.tracks.track import cover_key, track_of
 from tesoura.core.values import Scalar
 from tesoura.errors import CommandRefused, InvalidField
 

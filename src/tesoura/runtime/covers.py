@@ -18,10 +18,8 @@ from typing import TYPE_CHECKING, Any
 from urllib.parse import unquote, urljoin, urlsplit
 from urllib.request import url2pathname
 
-from tesoura.core.instruments.now_playing.state import COVER, cover_key
-from tesoura.core.tracks.palette import palette, tint
-from tesoura.core.tracks.schema import TYPES
-from tesoura.core.tracks.track import track_of
+from tesoura.core.tracks.schema import COVER, TYPES
+from tesoura.core.tracks.track import cover_key, track_of
 from tesoura.core.values import Event
 from tesoura.errors import FileRefused
 from tesoura.runtime.journal import Journal
@@ -138,6 +136,7 @@ class Covers:
 def _made(data: bytes) -> tuple[bytes, list[str]]:
     """The small cover, and the colours of a card from it."""
     # What reads pictures is loaded for the first cover, not at every start.
+    from tesoura.core.tracks.palette import palette, tint
     from tesoura.uploads.covers import small_cover
 
     small, pixels = small_cover(data)

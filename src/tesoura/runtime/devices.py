@@ -18,7 +18,6 @@ from tesoura.runtime.pairing import Pairing, Pairings
 from tesoura.store import devices as stored_devices
 from tesoura.store.devices import Device
 from tesoura.store.store import Store
-from tesoura.studio.button_pictures import picture
 
 HERE = ("127.0.0.1", "::1", "")
 NOT_PAIRED = "This device is not paired, or was removed. Open Devices on this Tesoura and pair it."
@@ -85,7 +84,7 @@ class LetIn:
 
     async def picture(self, face: ButtonFace, size: tuple[int, int]) -> bytes:
         """A button as PNG."""
-        return await asyncio.to_thread(picture, face, *size, self.now())
+        return await asyncio.to_thread(_drawn, face, *size, self.now())
 
     def now(self) -> float:
         """The present instant."""
@@ -100,6 +99,13 @@ class LetIn:
                 await self.changed.wait()
         except TimeoutError:
             return
+
+
+def _drawn(face: ButtonFace, width_px: int, height_px: int, now: float) -> bytes:
+    # What draws is loaded for the first device that wants a picture, not at every start.
+    from tesoura.studio.button_pictures import picture
+
+    return picture(face, width_px, height_px, now)
 
 
 class Devices:

@@ -18,12 +18,12 @@ from sqlmodel import Session
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.desk.controls import ControlMoved
-from tesoura.core.instruments.now_playing.state import STARTED
 from tesoura.core.instruments.records import KeptRecord
 from tesoura.core.language.numbers import plain
 from tesoura.core.signals.assignments import OWN_FEEDS, Assignment, assignment_of
 from tesoura.core.signals.changes import Changes
 from tesoura.core.signals.engine import OWN_TYPES, Engine
+from tesoura.core.tracks.schema import STARTED
 from tesoura.core.values import Event, Reading, Scalar, Signal
 from tesoura.feeds.api import Item
 from tesoura.outputs.hub import Hub, Page

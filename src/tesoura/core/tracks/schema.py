@@ -7,6 +7,10 @@ from dataclasses import dataclass
 
 START, PAUSE, RESUME, SEEK, STOP = "track.start", "track.pause", "track.resume", "track.seek", "track.stop"
 TYPES = (START, PAUSE, RESUME, SEEK, STOP)
+STARTED = "tesoura.started"
+"""An event that tells that Tesoura was started: what was told before is not known to be true any more."""
+COVER = "tesoura.cover"
+"""An event that tells what became of a track's cover."""
 KINDS: Mapping[str, str] = {
     "track": "a piece of music; what is meant where nothing is said",
     "advertisement": "an advertisement between pieces",

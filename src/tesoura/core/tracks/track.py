@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
+from hashlib import sha256
 from typing import Any
 
 from tesoura.core.computed.occurrence import amount_of, name_key, name_of, number
@@ -94,3 +95,9 @@ def track_of(data: Mapping[str, Any]) -> Track:
         _text(data.get("cover")), _text(data.get("link")), kind, name_of(data.get("track")),
         words_of(name_of(data.get("next_title")), artists_of(data.get("next_artists"))),
     )  # fmt: skip
+
+
+def cover_key(track: Track) -> str:
+    """What a track's cover is known by: its address may be private, and may be the same for every track."""
+    told = f"{track.cover}\n{track.title}\n{track.by}"
+    return sha256(told.encode("utf-8", "replace")).hexdigest()[:24] if track.cover else ""

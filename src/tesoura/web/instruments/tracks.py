@@ -7,9 +7,8 @@ from datetime import datetime
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from tesoura.core.instruments.now_playing.piece import PIECE
-from tesoura.core.instruments.now_playing.state import PLAYED
 from tesoura.core.instruments.registry import KINDS
+from tesoura.core.overlays.pieces.registry import KINDS as PIECES
 from tesoura.core.tracks.lists import ListedTrack, lines, stream_time, xspf
 from tesoura.runtime.facade import Runtime
 from tesoura.store import computed as stored
@@ -22,6 +21,7 @@ from tesoura.web.shared.doors import runtime, store
 
 blueprint = Blueprint("tracks", __name__, url_prefix="/instruments")
 SHOWN = 500
+PLAYED, CARD = "played", "song_card"
 TYPES = {"xspf": "application/xspf+xml", "txt": "text/plain"}
 
 
@@ -73,13 +73,12 @@ def first_card() -> ResponseReturnValue:
     name = (
         there[0] if there else act("instrument.new", kind="now_playing", choices={"title": title}).result["instrument"]
     )
-    width, height = PIECE.overlay_size
+    piece = PIECES[CARD]
+    width, height = piece.overlay_size
     made = act("overlay.new", name="Song", width_px=width, height_px=height, empty="yes")
     overlay_id = int(made.result["overlay"])
-    card = {"now_playing": name, "name": PIECE.title, "x": 24, "y": 24}
-    laid = act(
-        "draft.edit", overlay=overlay_id, edits=[{"do": "add", "kind": PIECE.name, "set": card}], window="instruments"
-    )
+    card = {"now_playing": name, "name": piece.title, "x": 24, "y": 24}
+    laid = act("draft.edit", overlay=overlay_id, edits=[{"do": "add", "kind": CARD, "set": card}], window="instruments")
     act("overlay.put_on_air", overlay=overlay_id)
     flash("It is on air. Copy its link into your streaming software.", "said")
     return redirect(url_for("mat.show", overlay_id=overlay_id, piece=",".join(laid.result["chosen"] or ())))

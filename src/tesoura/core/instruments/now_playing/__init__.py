@@ -14,9 +14,9 @@ from tesoura.core.instruments.now_playing.commands import SIGNALS, NowPlaying
 from tesoura.core.instruments.now_playing.piece import PIECE
 from tesoura.core.instruments.now_playing.plan import FIELDS, check, make
 from tesoura.core.instruments.now_playing.saving import kept
-from tesoura.core.instruments.now_playing.state import CHANGED, COVER, FEED_CHANGED, PLAYED, STARTED
+from tesoura.core.instruments.now_playing.state import CHANGED, FEED_CHANGED, PLAYED
 from tesoura.core.instruments.records import RecordKind
-from tesoura.core.tracks.schema import TRACK_EVENTS, TYPES
+from tesoura.core.tracks.schema import COVER, STARTED, TRACK_EVENTS, TYPES
 
 
 def _begin(name: str, choices: Choices, almanac: Almanac, now: datetime) -> NowPlaying:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
-from hashlib import sha256
 from typing import Any, Self
 
 from tesoura.core.computed.occurrence import Occurrence, instant, name_of
@@ -21,23 +20,15 @@ from tesoura.core.instruments.now_playing.sources import (
 )
 from tesoura.core.instruments.now_playing.voices import Voices
 from tesoura.core.instruments.records import Record
-from tesoura.core.tracks.schema import TYPES
-from tesoura.core.tracks.track import Track, artists_of
+from tesoura.core.tracks.schema import COVER, STARTED, TYPES
+from tesoura.core.tracks.track import Track, artists_of, cover_key
 from tesoura.core.values import Scalar
 
-CLOCK_SET, STARTED, FEED_CHANGED, COVER = (
-    "tesoura.clock_set", "tesoura.started", "tesoura.feed", "tesoura.cover",
-)  # fmt: skip
+CLOCK_SET, FEED_CHANGED = "tesoura.clock_set", "tesoura.feed"
 QUIET = timedelta(seconds=1)
 """A change that follows another sooner than this waits: of many in a second the last is shown, and none flickers."""
 MOST_COVERS, MOST_BEFORE, MOST_RECENT = 200, 20, 30
 PLAYED, CHANGED = "played", "changed"
-
-
-def cover_key(track: Track) -> str:
-    """What a track's cover is known by: its address may be private, and may be the same for every track."""
-    told = f"{track.cover}\n{track.title}\n{track.by}"
-    return sha256(told.encode("utf-8", "replace")).hexdigest()[:24] if track.cover else ""
 
 
 @dataclass(frozen=True, slots=True)
