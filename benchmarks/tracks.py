@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import os
 import random
 import shutil
 import time
@@ -35,7 +36,8 @@ from tesoura.uploads.covers import small_cover
 
 CHANGES, ROUNDS, GAP_S = 40, 2, 1.1
 """A change that follows another within a second waits on purpose: so they are further apart."""
-WATCHED_S, EVERY_S = 60, 6
+WATCHED_S, EVERY_S = int(os.environ.get("WATCHED_S", "60")), 6
+"""For so many seconds a card is watched; another length by the environment: `WATCHED_S=3600 make bench ARGS=tracks`."""
 COVERED = 40
 _WATCH = """() => {
   window.seen = {};
