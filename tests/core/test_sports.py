@@ -1,0 +1,272 @@
+"""Sports as tables: hand-worked matches, serve and ends, what the next point would be, the chance to win from here."""
+
+from __future__ import annotations
+
+import itertools
+import random
+
+import pytest
+
+from tesoura.core.sports.rally import AWAY, HOME, RallyMatch, played
+from tesoura.core.sports.tables import RALLY_SPORTS, RallySport
+from tesoura.core.sports.timed import TIMED_SPORTS, TimedMatch
+from tesoura.errors import InvalidField
+
+TABLE_TENNIS, TENNIS, NO_ADVANTAGE, BADMINTON, VOLLEYBALL, BEACH = (
+    RALLY_SPORTS[name]
+    for name in ("table_tennis", "tennis", "tennis_no_advantage", "badminton", "volleyball", "beach_volleyball")
+)
+
+
+def rallies(typed: str) -> list[int]:
+    """`h3 a2` is three points for the first side, then two for the other."""
+    return [side for part in typed.split() for side in [HOME if part[0] == "h" else AWAY] * int(part[1:] or 1)]
+
+
+def match(sport: RallySport, typed: str, server: int = HOME) -> RallyMatch:
+    return played(sport, rallies(typed), server)
+
+
+def servers(sport: RallySport, typed: str) -> str:
+    """Who serves before each point and after the last one."""
+    stages = itertools.accumulate(rallies(typed), RallyMatch.point, initial=RallyMatch.begun(sport))
+    return "".join("ha"[one.server] for one in stages)
+
+
+# Table tennis
+
+
+def test_table_tennis_is_won_by_eleven_and_two_ahead() -> None:
+    assert match(TABLE_TENNIS, "h10").counts == ((10, 0), (0, 0))
+    assert match(TABLE_TENNIS, "h11").counts == ((0, 0), (1, 0))
+    level = "h10 a10"
+    assert match(TABLE_TENNIS, f"{level} h1").counts[0] == (11, 10)
+    assert match(TABLE_TENNIS, f"{level} h1 a1 a2").counts == ((0, 0), (0, 1))
+    assert match(TABLE_TENNIS, "h11 " * 3).winner == HOME
+    assert match(TABLE_TENNIS, "h11 h11 a11 a11 h11").told == ("game", "match")
+
+
+def test_table_tennis_is_served_by_twos_and_by_ones_from_ten_all() -> None:
+    assert servers(TABLE_TENNIS, "h1 a1 h1 a1 h1") == "hhaahh"
+    # At ten all the first server is due, and then they take turns.
+    assert servers(TABLE_TENNIS, "h10 a10 h1 a1 h1")[20:] == "haha"
+    # Who received first serves first in the next game.
+    assert servers(TABLE_TENNIS, "h11 h1 h1")[11:] == "aah"
+
+
+def test_table_tennis_changes_ends_after_each_game_and_at_five_in_the_last() -> None:
+    assert match(TABLE_TENNIS, "h11").told == ("game", "ends")
+    last = "h11 a11 h11 a11"
+    assert [match(TABLE_TENNIS, f"{last} {more}").told for more in ("h4", "h4 a4 h1", "h5 a5")] == [(), ("ends",), ()]
+    assert match(TABLE_TENNIS, "h11").swapped
+    assert not match(TABLE_TENNIS, "h11 h11").swapped
+
+
+# Tennis
+
+LOVE_GAMES = "h4 a4 " * 6
+"""Twelve games, six each, so that a tie-break follows."""
+
+
+def test_tennis_is_called_as_it_is_called() -> None:
+    for typed, called in (("", ("0", "0")), ("h1", ("15", "0")), ("h2 a3", ("30", "40")), ("h3 a3", ("40", "40")),
+                          ("h3 a3 h1", ("advantage", "40")), ("h3 a3 h1 a1", ("40", "40"))):  # fmt: skip
+        stands = match(TENNIS, typed)
+        assert (stands.called(HOME), stands.called(AWAY)) == called
+    assert match(TENNIS, "h3 a3 h2").counts[1] == (1, 0)
+    assert match(NO_ADVANTAGE, "h3 a3 a1").counts[1] == (0, 1)
+
+
+def test_a_set_of_tennis_is_won_by_two_games_or_a_tie_break() -> None:
+    assert match(TENNIS, "h4 " * 6).counts == ((0, 0), (0, 0), (1, 0))
+    assert match(TENNIS, "h4 a4 " * 5 + "h4").counts[1] == (6, 5)
+    assert match(TENNIS, "h4 a4 " * 5 + "h4 h4").counts[2] == (1, 0)
+    tied = match(TENNIS, LOVE_GAMES + "h6 a6")
+    assert (tied.counts, tied.called(HOME)) == (((6, 6), (6, 6), (0, 0)), "6")
+    assert tied.point(HOME).point(HOME).told == ("tie-break", "set", "ends")
+    assert tied.point(HOME).point(HOME).finished[-1].score == (7, 6)
+
+
+def test_a_tie_break_is_served_once_then_twice_each_and_who_received_first_begins_the_next_set() -> None:
+    assert servers(TENNIS, LOVE_GAMES + "h1 a1 h1 a1 h1")[48:] == "haahha"
+    assert match(TENNIS, LOVE_GAMES + "h7").server == AWAY
+
+
+def test_tennis_changes_ends_after_odd_games_and_after_six_points_of_a_tie_break() -> None:
+    told = [match(TENNIS, "h4 " * games).told for games in range(1, 6)]
+    assert told == [("game", "ends"), ("game",), ("game", "ends"), ("game",), ("game", "ends")]
+    # Six games make a set, which is even: ends are changed after the first game of the next.
+    assert match(TENNIS, "h4 " * 6).told == ("game", "set")
+    assert match(TENNIS, "h4 " * 7).told == ("game", "ends")
+    assert match(TENNIS, LOVE_GAMES + "h3 a3").told == ("ends",)
+
+
+# Badminton, volleyball, beach
+
+
+def test_badminton_ends_at_thirty_whatever_the_lead() -> None:
+    assert match(BADMINTON, "h20 a20 h1 a1 " + "h1 a1 " * 8).counts[0] == (29, 29)
+    assert match(BADMINTON, "h20 a20 " + "h1 a1 " * 9 + "a1").told == ("game", "ends")
+    assert servers(BADMINTON, "h1 a1 a1 h1") == "hhaah"
+    assert match(BADMINTON, "a21").server == AWAY
+    assert match(BADMINTON, "h21 a21 h11").told == ("ends",)
+    assert match(BADMINTON, "h21 a21 h10 a11 h1").told == ()
+
+
+def test_volleyball_goes_to_fifteen_in_the_fifth_set() -> None:
+    four = "h25 a25 h25 a25"
+    assert match(VOLLEYBALL, f"{four} h14 a14 h1").winner is None
+    assert match(VOLLEYBALL, f"{four} h15").winner == HOME
+    assert match(VOLLEYBALL, f"{four} h8").told == ("ends",)
+    assert match(VOLLEYBALL, "h24 a24 h1").counts[0] == (25, 24)
+    assert servers(VOLLEYBALL, "a1 a1 h1") == "haah"
+
+
+def test_beach_volleyball_changes_ends_every_seven_points_and_every_five_in_the_last_set() -> None:
+    assert [match(BEACH, f"h{points}").told for points in (6, 7, 13, 14)] == [(), ("ends",), (), ("ends",)]
+    assert [match(BEACH, f"h21 a21 h{points}").told for points in (5, 7, 10)] == [("ends",), (), ("ends",)]
+
+
+# What the next point would be, and the chance
+
+
+def test_set_and_match_point_are_told_for_who_has_them() -> None:
+    stands = match(TENNIS, "h4 " * 11 + "h3")
+    assert (stands.point_for(HOME), stands.point_for(AWAY)) == ("match", "")
+    assert match(TENNIS, "h4 " * 5 + "h3").point_for(HOME) == "set"
+    assert match(TABLE_TENNIS, "h10 a10 a1").point_for(AWAY) == "game"
+    assert match(TABLE_TENNIS, "h11 " * 3).point_for(HOME) == ""
+
+
+@pytest.mark.parametrize(
+    ("sport", "typed", "chance"),
+    [
+        (TABLE_TENNIS, "", 0.5),
+        # Two games ahead of three: one of three more is enough, 1 - 1/8.
+        (TABLE_TENNIS, "h11 h11", 0.875),
+        # Ten to nine in the deciding game: there at once, or ten all, 1/2 + 1/4.
+        (TABLE_TENNIS, "h11 a11 h11 a11 h9 a9 h1", 0.75),
+        (TABLE_TENNIS, "h11 a11 h11 a11 h10 a8", 0.875),
+        (NO_ADVANTAGE, "h3 a3", 0.5),
+        (VOLLEYBALL, "h25 a25 h25 a25 h14 a13", 0.75),
+        (BADMINTON, "h21 a21 h20 a20 " + "h1 a1 " * 9, 0.5),
+    ],
+)
+def test_the_chance_at_even_strength_is_exact(sport: RallySport, typed: str, chance: float) -> None:
+    stands = match(sport, typed)
+    assert stands.chance(HOME) == pytest.approx(chance, abs=1e-12)
+    assert stands.chance(HOME) + stands.chance(AWAY) == pytest.approx(1, abs=1e-12)
+
+
+@pytest.mark.parametrize("sport", RALLY_SPORTS.values(), ids=RALLY_SPORTS)
+def test_the_chance_is_the_mean_of_what_follows_and_every_match_ends(sport: RallySport) -> None:
+    for seed in range(6):
+        chance, stands = random.Random(seed), RallyMatch.begun(sport, seed % 2)
+        points = 0
+        while stands.winner is None:
+            after = [stands.point(side).chance(HOME) for side in (HOME, AWAY)]
+            assert stands.chance(HOME) == pytest.approx(sum(after) / 2, abs=1e-9)
+            stands = stands.point(chance.randrange(2))
+            points += 1
+            assert points < 2_000
+        assert stands.point(HOME) is stands
+        assert stands.chance(stands.winner) == 1.0
+        assert [one.level for one in stands.finished].count(len(sport.units) - 1) == 1
+
+
+# Against the clock
+
+FOOTBALL, FUTSAL, BASKETBALL, HANDBALL, HOCKEY, RUGBY, FENCING = (
+    TimedMatch(TIMED_SPORTS[name])
+    for name in ("football", "futsal", "basketball", "handball", "ice_hockey", "rugby", "fencing")
+)
+
+
+def test_each_score_counts_what_the_sport_says() -> None:
+    tried = RUGBY.scored(HOME, "try").scored(HOME, "conversion").scored(AWAY, "penalty goal")
+    assert tried.score == (7, 3)
+    assert BASKETBALL.scored(AWAY, "three").scored(AWAY, "free throw").score == (0, 4)
+    with pytest.raises(InvalidField, match="There are: goal"):
+        FOOTBALL.scored(HOME, "try")
+
+
+def test_football_goes_into_two_periods_of_extra_time_and_ends() -> None:
+    level = FOOTBALL.scored(HOME, "goal").scored(AWAY, "goal").next_period()
+    assert (level.told, level.period) == ("period 2 of 2", 2)
+    extra = level.next_period()
+    assert (extra.told, extra.in_extra_time) == ("extra time", True)
+    # A goal in the first half of it does not end it: the second is played.
+    ahead = extra.scored(HOME, "goal")
+    assert not ahead.over
+    assert ahead.next_period().period == 4
+    assert ahead.next_period().next_period().winner == HOME
+    assert extra.next_period().next_period().told == "a draw"
+    assert FOOTBALL.scored(HOME, "goal").next_period().next_period().winner == HOME
+
+
+def test_basketball_plays_on_until_somebody_leads() -> None:
+    match = BASKETBALL
+    for _ in range(6):
+        match = match.next_period()
+    assert (match.period, match.over) == (7, False)
+    assert match.scored(AWAY, "field goal").next_period().winner == AWAY
+
+
+def test_the_first_goal_of_extra_time_ends_ice_hockey_and_the_first_touch_fencing() -> None:
+    extra = HOCKEY.next_period().next_period().next_period()
+    assert extra.in_extra_time
+    assert extra.scored(AWAY, "goal").winner == AWAY
+    fifteen = FENCING
+    for _ in range(15):
+        fifteen = fifteen.scored(HOME, "touch")
+    assert (fifteen.over, fifteen.told, fifteen.scored(AWAY, "touch").score) == (True, "the match is won", (15, 0))
+
+
+def test_fouls_begin_anew_with_each_period_and_say_what_they_lead_to() -> None:
+    match = BASKETBALL
+    told = []
+    for _ in range(5):
+        match = match.count(HOME, "foul")
+        told.append(match.told)
+    assert told == ["", "", "", "", "free throws from now on"]
+    assert (match.had(HOME, "foul"), match.had(AWAY, "foul")) == (5, 0)
+    assert match.next_period().had(HOME, "foul") == 0
+
+
+def test_time_outs_are_taken_until_there_are_none_left() -> None:
+    # Two in the first half of a basketball match, three in the second, one in each extra period.
+    first = BASKETBALL.count(HOME, "time_out").next_period().count(HOME, "time_out")
+    with pytest.raises(InvalidField, match="all 2 of this half are taken"):
+        first.count(HOME, "time_out")
+    second = first.next_period()
+    for _ in range(3):
+        second = second.count(HOME, "time_out")
+    with pytest.raises(InvalidField, match="all 3 of this half are taken"):
+        second.count(HOME, "time_out")
+    extra = second.next_period().next_period().count(HOME, "time_out")
+    with pytest.raises(InvalidField, match="all 1 of this extra period are taken"):
+        extra.count(HOME, "time_out")
+    assert extra.next_period().count(HOME, "time_out").had(HOME, "time_out") == 1
+    with pytest.raises(InvalidField, match="all 1 of this period are taken"):
+        FUTSAL.count(AWAY, "time_out").count(AWAY, "time_out")
+    # Three in a handball match, and two of them at most in one half.
+    two = HANDBALL.count(HOME, "time_out").count(HOME, "time_out")
+    with pytest.raises(InvalidField, match="at most 2 can be taken in one half"):
+        two.count(HOME, "time_out")
+    with pytest.raises(InvalidField, match="all 3 of this match are taken"):
+        two.next_period().count(HOME, "time_out").count(HOME, "time_out")
+    with pytest.raises(InvalidField, match="there are none in extra time"):
+        HANDBALL.next_period().next_period().count(HOME, "time_out")
+    with pytest.raises(InvalidField, match="It counts: time_out, yellow, red"):
+        HANDBALL.count(HOME, "foul")
+
+
+def test_penalties_run_with_the_playing_time() -> None:
+    match = HOCKEY.penalised(HOME, "minor").penalised(AWAY, "major")
+    assert [one.left_s for one in match.penalties] == [120, 300]
+    after = match.passed(90)
+    assert [(one.side, one.left_s) for one in after.penalties] == [(HOME, 30), (AWAY, 210)]
+    ended = after.passed(30)
+    assert ([one.name for one in ended.penalties], ended.told) == (["major"], "a penalty is over")
+    with pytest.raises(InvalidField, match="There are: none"):
+        FOOTBALL.penalised(HOME, "minor")
