@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 from importlib.resources import files
+from typing import Any
 
 from sqlmodel import Session
 
@@ -48,8 +49,8 @@ def _evening(marks: dict[str, str]) -> tuple[Piece, ...]:
         label_3="A line", value_3="{game.session_kd:.1f}", icon_3="none", nothing_yet="0",
     )  # fmt: skip
     song = new_piece(
-        "song_card", "song", name="Song", now_playing="song", look="ink", coloured="cover", x=1344, y=896,
-        width_px=480, height_px=120, size_px=28,
+        "song_card", "song", name="Song", now_playing="song", look="ink", coloured="cover", x=1304, y=884,
+        width_px=520, height_px=132, size_px=30,
     )  # fmt: skip
     top = new_piece(
         "ranking", "top", name="Top givers", look="paper_tag", x=96, y=64, width_px=590, height_px=244, size_px=32,
@@ -126,12 +127,14 @@ def _vertical() -> tuple[Piece, ...]:
 
 def _songs() -> tuple[Piece, ...]:
     """The song card in each of its arrangements."""
-    placed = {
-        "strip": (120, 90, {"time": "left"}), "plate": (120, 190, {"time": "both", "look": "gust"}),
-        "band": (120, 890, {"coloured": "cover", "cover": "round", "time": "left"}),
-        "stamp": (1540, 90, {"coloured": "cover"}),
-        "tower": (1500, 460, {"cover": "turning", "progress": "ring", "next": "yes", "look": "lantern"}),
+    placed: dict[str, tuple[int, int, dict[str, Any]]] = {
         "poster": (120, 410, {"coloured": "cover", "behind": "yes", "album": "yes", "next": "yes", "time": "both"}),
+        "strip": (120, 80, {"time": "left", "width_px": 620, "height_px": 80, "size_px": 30}),
+        "plate": (120, 200, {"time": "both", "look": "gust", "width_px": 620, "height_px": 150}),
+        "band": (120, 890, {"coloured": "cover", "cover": "round", "time": "left"}),
+        "stamp": (1500, 80, {"coloured": "cover", "width_px": 300, "height_px": 300, "size_px": 30}),
+        "tower": (1460, 440, {"cover": "turning", "progress": "ring", "next": "yes", "look": "lantern",
+                              "width_px": 340, "height_px": 470, "size_px": 30}),
     }  # fmt: skip
     given = {"now_playing": "song", "look": "ink"}
     return tuple(

@@ -36,6 +36,8 @@ SIZED: Mapping[str, Mapping[str, Any]] = {
 }
 """The size that fits each arrangement: it comes with it."""
 _ARRANGED = tuple((name, one.words) for name, one in ARRANGEMENTS.items())
+SMALLER = 0.72
+"""The size of all but the title, as a share of its."""
 COVERS = (("square", "square"), ("round", "round"), ("turning", "round, turning while it plays"), ("none", "none"))
 PROGRESS = (("bar", "a bar"), ("ring", "a ring around the cover"), ("none", "nothing"))
 TIMES = (("none", "none"), ("position", "how far it is"), ("left", "what is left"), ("both", "how far, and its length"))
@@ -73,10 +75,17 @@ def _parts(choices: Choices) -> Mapping[str, Part]:
 
 def _words(choices: Choices) -> Sequence[PieceText]:
     """What the fit check measures: the words yield, by shrinking and travelling, and never stick out."""
-    wide = [PieceText("title", 1.0, "colour", yields=True)]
-    if choices["artists"] == "yes":
-        wide.append(PieceText("artists", 0.72, "quiet", 1, yields=True))
-    return wide
+    stacked = ARRANGEMENTS[choices["arranged"]].lines > 1
+    found = [PieceText("title", 1.0, "colour", yields=True)]
+    smaller = [name for name in ("artists", "album", "next") if choices[name] == "yes"]
+    found += [
+        PieceText(name, SMALLER, "accent" if name == "next" else "quiet", line if stacked else 0, yields=True)
+        for line, name in enumerate(smaller, 1)
+    ]
+    if choices["time"] != "none":
+        below = len(smaller) + 1 if choices["arranged"] in ("plate", "poster", "tower") else 0
+        found.append(PieceText("", SMALLER, "quiet", below, fixed="8:88 / 8:88", yields=True))
+    return found
 
 
 def _word(raw: object) -> str:
