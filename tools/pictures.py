@@ -67,7 +67,7 @@ def of_the_demo(browser: Browser, address: str) -> None:
     stream.add_style_tag(content="html{background:url(/static/scenes/evening.svg) center/cover !important}")
     stream.wait_for_load_state("networkidle")
     expect(stream.locator('[data-piece="gift"]')).to_be_visible(timeout=60_000)
-    keep(stream, "overlay")
+    keep(stream, "overlay", moving=True)
     page.goto("/signals/?find=members")
     expect(page.locator(".trail").first).to_be_visible()
     page.goto("/signals/")
