@@ -7,6 +7,7 @@ import random
 
 import pytest
 
+from tesoura.core.sports.own import read, unreachable
 from tesoura.core.sports.rally import AWAY, HOME, RallyMatch, played
 from tesoura.core.sports.tables import RALLY_SPORTS, RallySport
 from tesoura.core.sports.timed import TIMED_SPORTS, TimedMatch
@@ -270,3 +271,74 @@ def test_penalties_run_with_the_playing_time() -> None:
     assert ([one.name for one in ended.penalties], ended.told) == (["major"], "a penalty is over")
     with pytest.raises(InvalidField, match="There are: none"):
         FOOTBALL.penalised(HOME, "minor")
+
+
+# Rules of one's own
+
+YARD = """
+title = "Kites in the yard"
+[[unit]]
+name = "game"
+to = 5
+by = 2
+cap = 8
+last_to = 3
+[[unit]]
+name = "match"
+to = 2
+[serving]
+kind = "turns"
+each = 2
+[ends]
+each_unit = true
+last_at = 2
+"""
+
+
+def test_rules_of_ones_own_are_played_as_they_are_written() -> None:
+    sport = read(YARD)
+    assert (sport.name, sport.title, unreachable(sport)) == ("kites_in_the_yard", "Kites in the yard", [])
+    assert match(sport, "h4 a4 h1 a1").counts[0] == (5, 5)
+    assert match(sport, "h4 a4 h1 a1 h1 a1 h1 a1 h1").told == ("game", "ends")
+    assert match(sport, "h5 a5 h2").told == ("ends",)
+    assert match(sport, "h5 a5 h3").winner == HOME
+
+
+@pytest.mark.parametrize(
+    ("was", "becomes", "words"),
+    [
+        ("to = 5", "", "would never end. Say how many win it"),
+        ("to = 5", "to = 0", "a whole number from 1 to 200"),
+        ("to = 5", "to = true", "a whole number from 1 to 200"),
+        ("to = 5", "too = 5", "“too” means nothing in a unit"),
+        ('name = "match"', 'name = "match"\nlast_to = 1', "nothing is above it that it could decide"),
+        ('kind = "turns"', 'kind = "dice"', "kind of serving is one of: rally, turns, games"),
+        ("each_unit = true", "each_unit = 1", "true or false"),
+        ('title = "Kites in the yard"', "", "Give title as a text"),
+        ("[ends]", "[ends", "does not read as TOML"),
+        ("cap = 8", "tie_at = 4", "tie and tie_at belong together"),
+    ],
+)
+def test_rules_that_cannot_be_read_say_what_would_be_right(was: str, becomes: str, words: str) -> None:
+    with pytest.raises(InvalidField, match=words):
+        read(YARD.replace(was, becomes))
+
+
+@pytest.mark.parametrize(
+    ("was", "becomes", "words"),
+    [
+        ("cap = 8", "cap = 4", "“game” is won at 4 by its cap, so nobody ever comes to 5."),
+        ("by = 2", "by = 1", "The cap of “game” at 8 never counts: it is won by the lead before."),
+        ("last_at = 2", "last_at = 9", "Ends are never changed at 9: the deciding game is over before."),
+        ("last_at = 2", "every_points_tie = 6", "every_points_tie never counts: there is no tie-break."),
+        ('kind = "turns"', 'kind = "rally"', "each of serving never counts: with “rally” nobody serves in turns."),
+        ('name = "match"\nto = 2', 'name = "match"\nto = 2\ntie_at = 2\ntie = { name = "last", to = 7 }',
+         "“match” never stands at 2 each: it is won before."),
+    ],
+)  # fmt: skip
+def test_what_can_never_happen_is_said(was: str, becomes: str, words: str) -> None:
+    assert words in unreachable(read(YARD.replace(was, becomes)))
+
+
+def test_nothing_in_the_sports_that_ship_is_unreachable() -> None:
+    assert [unreachable(one) for one in RALLY_SPORTS.values()] == [[]] * 6

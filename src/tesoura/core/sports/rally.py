@@ -68,7 +68,7 @@ class RallyMatch:
         return unit.last_to if unit.last_to is not None and self.decides(level) else unit.to
 
     def _is_won(self, level: int, score: Pair, side: int) -> bool:
-        return _is_won(self.unit(level), self.to_win(level), score[side], score[1 - side])
+        return is_won(self.unit(level), self.to_win(level), score[side], score[1 - side])
 
     def point(self, side: int) -> RallyMatch:
         """The match after a point for a side; itself once it is over."""
@@ -157,7 +157,8 @@ class RallyMatch:
         return below
 
 
-def _is_won(unit: Unit, to: int, mine: int, theirs: int) -> bool:
+def is_won(unit: Unit, to: int, mine: int, theirs: int) -> bool:
+    """Whether a unit of which `to` win is won by who has so many of it."""
     if unit.cap is not None and mine >= unit.cap:
         return True
     if unit.tie_at is not None and (mine, theirs) == (unit.tie_at + 1, unit.tie_at):
@@ -168,9 +169,9 @@ def _is_won(unit: Unit, to: int, mine: int, theirs: int) -> bool:
 @lru_cache(maxsize=4_096)
 def _chance(unit: Unit, to: int, mine: int, theirs: int) -> float:
     """The chance to win a unit that stands so, with everything below it fresh."""
-    if _is_won(unit, to, mine, theirs):
+    if is_won(unit, to, mine, theirs):
         return 1.0
-    if _is_won(unit, to, theirs, mine):
+    if is_won(unit, to, theirs, mine):
         return 0.0
     if mine == theirs:
         return 0.5
