@@ -35,7 +35,7 @@ WITHIN_S = 10.0
 MOST_HOPS = 3
 AGAIN_S = 120.0
 """A cover that could not be had is tried again when its track is told of again so much later."""
-MOST_KNOWN = 2_000
+MOST_KNOWN, MOST_AT_ONCE = 2_000, 8
 Teller = Callable[[str], tuple[str, str] | None]
 """The kind and the address of a feed, by its name."""
 
@@ -65,6 +65,9 @@ class Covers:
                     self._want(one.event.source, key, track.cover)
 
     def _want(self, source: str, key: str, address: str) -> None:
+        if source not in self._busy and len(self._busy) >= MOST_AT_ONCE:
+            # A crowd of sources: who is told of again later is heard then.
+            return
         # Of many in a second, the last of each source.
         self._wanted[source] = (key, address)
         if source not in self._busy:
