@@ -94,6 +94,8 @@ def _feeds(services: Services) -> tuple[_Feed, ...]:
         _Feed("listening_history", "Listening history", "listening",
               {"address": f"{services.music.address}/recent", "user": HISTORY_USER, "period_s": 10.0}, (),
               {"key": HISTORY_KEY}),
+        *((_Feed("players_here", "Players here", "mpris", {"players": "", "bus": services.pier.address}),)
+          if services.pier is not None else ()),
         _Feed("match", "Match statistics", "file",
               {"path": str(services.game.stats), "form": "auto", "period_s": 1.0},
               (("kills", "kills", "cuts"), ("deaths", "deaths", ""), ("assists", "assists", ""))),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sys
 import threading
 import time
 from pathlib import Path
@@ -14,7 +15,7 @@ from tesoura.standins.compositor import Compositor
 from tesoura.standins.evening import evening
 from tesoura.standins.game import GameFiles
 from tesoura.standins.members import MembersService
-from tesoura.standins.music import MusicPlayer
+from tesoura.standins.music import PLAYLIST, MusicPlayer
 from tesoura.standins.ratings import RatingService
 from tesoura.standins.streams import StreamService
 
@@ -22,6 +23,36 @@ CHAT_TOKEN = "windy-token-of-the-demo"  # noqa: S105 - of a stand-in
 LINK_PASSWORD = "picture-of-the-demo"  # noqa: S105 - of a stand-in
 BEGINS_S, CHANNEL_S, SCORE_S = 66.0, 9.0, 7.0
 LOOK_S = 0.4
+
+
+class PierPlayers:
+    """A bus with one player on it, paused in the midst of a song, as players on Linux are heard."""
+
+    def __init__(self) -> None:
+        from tesoura.standins.bus import MessageBusServer
+
+        self.bus = MessageBusServer()
+        self._player = MusicPlayer(songs=PLAYLIST[1:])
+
+    @property
+    def address(self) -> str:
+        """Where the bus is."""
+        return self.bus.address
+
+    def start(self) -> None:
+        """Open the bus and let the player come onto it."""
+        from tesoura.standins.mpris import MprisPlayer
+
+        self.bus.start()
+        self._player.play(0, 31.0)
+        self._player.pause()
+        self._here = MprisPlayer(self.bus.address, self._player, "Pier")
+        self._here.start()
+
+    def stop(self) -> None:
+        """Close both."""
+        self._here.stop()
+        self.bus.stop()
 
 
 class Services:
@@ -37,12 +68,15 @@ class Services:
         self.compositor = Compositor(password=LINK_PASSWORD)
         self.game = GameFiles(folder / "game")
         self.ratings = RatingService(seed=seed, most=40)
+        self.pier = PierPlayers() if sys.platform == "linux" else None
         self._seed, self._speed = seed, max(speed, 0.01)
         self._stopped = threading.Event()
 
     def start(self) -> None:
         """Open them all."""
         self.ratings.fill(9)
+        if self.pier is not None:
+            self.pier.start()
         for service in (
             self.members,
             self.channel,
@@ -60,6 +94,8 @@ class Services:
     def stop(self) -> None:
         """Close them all."""
         self._stopped.set()
+        if self.pier is not None:
+            self.pier.stop()
         for service in (
             self.members,
             self.channel,
