@@ -83,27 +83,27 @@ RALLY_SPORTS: Mapping[str, RallySport] = {
     for one in (
         RallySport(
             "table_tennis", "Table tennis", (Unit("game", 11, 2), Unit("match", 3)), Serving(TURNS, 2),
-            Ends(each_unit=True, last_at=5), "ITTF Statutes, Laws of Table Tennis 2.11 to 2.15",
+            Ends(each_unit=True, last_at=5), "the laws of table tennis, 2.11 to 2.15",
         ),
         RallySport(
             "tennis", "Tennis", (Unit("game", 4, 2), _TENNIS_SET, Unit("match", 2)), Serving(GAMES), _TENNIS_ENDS,
-            "ITF Rules of Tennis 5 to 8, 10, 14", _CALLED,
+            "the rules of tennis, 5 to 8, 10, 14", _CALLED,
         ),
         RallySport(
             "tennis_no_advantage", "Tennis without advantage", (Unit("game", 4, 1), _TENNIS_SET, Unit("match", 2)),
-            Serving(GAMES), _TENNIS_ENDS, "ITF Rules of Tennis, Appendix VI", _CALLED,
+            Serving(GAMES), _TENNIS_ENDS, "the rules of tennis, appendix VI", _CALLED,
         ),
         RallySport(
             "badminton", "Badminton", (Unit("game", 21, 2, cap=30), Unit("match", 2)),
-            Serving(RALLY, next_first=WINNER), Ends(each_unit=True, last_at=11), "BWF Laws of Badminton 7, 8, 10",
+            Serving(RALLY, next_first=WINNER), Ends(each_unit=True, last_at=11), "the laws of badminton, 7, 8, 10",
         ),
         RallySport(
             "volleyball", "Volleyball", (Unit("set", 25, 2, last_to=15), Unit("match", 3)), Serving(RALLY),
-            Ends(each_unit=True, last_at=8), "FIVB Volleyball Rules 6, 12, 18",
+            Ends(each_unit=True, last_at=8), "the rules of volleyball, 6, 12, 18",
         ),
         RallySport(
             "beach_volleyball", "Beach volleyball", (Unit("set", 21, 2, last_to=15), Unit("match", 2)), Serving(RALLY),
-            Ends(every_points=7, every_points_last=5), "FIVB Beach Volleyball Rules 6, 12, 18",
+            Ends(every_points=7, every_points_last=5), "the rules of beach volleyball, 6, 12, 18",
         ),
     )
 }  # fmt: skip
