@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tesoura.core.overlays.document import Overlay, new_piece
 from tesoura.settings import wall_clock
@@ -100,6 +100,26 @@ def test_the_bar_is_where_the_song_is_and_nothing_is_sent_meanwhile(
     assert len(sent) == heard
     player.seek(200)
     until(lambda: abs(place() - player.position_s()) < 1 and place() > 195)
+
+
+def test_a_card_whose_script_did_not_come_gets_it_with_the_next_link(
+    page: Page, running: Running, player: MusicPlayer
+) -> None:
+    hears(running, player)
+    token = card(running, time="both")
+    asked: list[str] = []
+
+    def answer(route: Route) -> None:
+        asked.append(route.request.url)
+        if len(asked) == 1:
+            route.abort()
+        else:
+            route.continue_()
+
+    page.route("**/js/pieces/song.js*", answer)
+    page.goto(f"/o/{token}")
+    expect(page.locator(f"{CARD} .t-song-time")).to_contain_text("/ 3:40")
+    assert len(asked) == 2
 
 
 def test_long_titles_shrink_then_travel_and_never_stick_out(page: Page, running: Running, player: MusicPlayer) -> None:

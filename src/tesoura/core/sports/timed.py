@@ -92,7 +92,7 @@ TIMED_SPORTS: Mapping[str, TimedSport] = {
                    team_counts=(TeamCount("time_out", "Time-outs", MATCH, (1,), barred=True),)),
         TimedSport("rugby", "Rugby union", {"try": 5, "conversion": 2, "penalty goal": 3, "drop goal": 3}, 2, 40,
                    "the laws of rugby union, 5, 8, 9", penalties={"yellow": 10}, team_counts=_CARDS),
-        TimedSport("fencing", "Fencing", {"touch": 1}, 3, 3, "the rules of fencing for competitions, t.36 to t.38, o.17",
+        TimedSport("fencing", "Fencing", {"touch": 1}, 3, 3, "the rules of fencing, t.36 to t.38, o.17",
                    counts_down=True, stops=True, to=15, extra=1, extra_minutes=1, sudden=True, team_counts=_CARDS),
         TimedSport("free", "As you like", {"point": 1}, 1, 0, "your own"),
     )

@@ -58,7 +58,17 @@ function end(why) {
   socket.close();
 }
 
+// What pieces are drawn by may not have come when Tesoura ended in that moment: it is fetched with the next link.
+let whole = false;
+const loadStage = () => load(stage).then(() => { whole = true; }, () => {});
+
+async function hearWhole(message) {
+  await loadStage();
+  hear(message);
+}
+
 function hear(message) {
+  if (message.kind === "snapshot" && !whole && !message.looked) return void hearWhole({ ...message, looked: true });
   if (ended && message.kind === "snapshot") return location.reload();
   if (message.kind === "end") return end(message.why);
   if (message.build && message.build !== build) return reloadOnce();
@@ -111,4 +121,4 @@ function connect() {
 }
 
 addEventListener("resize", tellSize);
-load(stage).catch(() => {}).finally(connect);
+loadStage().finally(connect);

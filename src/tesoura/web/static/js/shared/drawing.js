@@ -18,10 +18,20 @@ function index(root) {
   return found;
 }
 // What some pieces need beside this is fetched when a page has one: `data-by="line"` is drawn by `pieces/line.js`.
+// One that did not come is asked for anew under another address, since a browser may remember the failure.
 const scripts = {};
+const failed = {};
+async function fetchScript(name) {
+  try {
+    scripts[name] ??= await import(`../pieces/${name}.js${failed[name] ? `?again=${failed[name]}` : ""}`);
+  } catch (error) {
+    failed[name] = (failed[name] ?? 0) + 1;
+    throw error;
+  }
+}
 export async function load(root) {
   const nodes = [...root.querySelectorAll("[data-by]")];
-  await Promise.all([...new Set(nodes.map((node) => node.dataset.by))].map(async (name) => { scripts[name] ??= await import(`../pieces/${name}.js`); }));
+  await Promise.all([...new Set(nodes.map((node) => node.dataset.by))].map(fetchScript));
   for (const node of nodes) scripts[node.dataset.by].ready?.(node);
 }
 // What time it is where Tesoura runs, milliseconds since 1970, for what goes on by itself.
