@@ -52,6 +52,7 @@ def test_the_first_song_is_on_an_overlay_after_five_presses(page: Page, running:
     expect(page.get_by_text("Hears Paper Weather – The Slow Kettles, 1:0").first).to_be_visible()
     press("button", "Show it on an overlay")
     expect(page.locator(CARD)).to_contain_text("Paper Weather")
+    expect(page.locator("#mat[data-ready=yes]")).to_be_visible()
     press("button", "Copy link")
     link = str(until(lambda: page.evaluate("navigator.clipboard.readText()")))
     viewer = page.context.new_page()

@@ -63,7 +63,7 @@ class Services:
         self.channel = ChannelService(seed=seed)
         self.streams = StreamService()
         self.broker = Broker()
-        self.music = MusicPlayer(speed=max(speed, 0.01), name="Kettle")
+        self.music = MusicPlayer(speed=max(speed, 0.01))
         self.chat = ChatServer(token=CHAT_TOKEN)
         self.compositor = Compositor(password=LINK_PASSWORD)
         self.game = GameFiles(folder / "game")

@@ -55,8 +55,8 @@ ODD = (LONG, BARE, RIGHT_TO_LEFT, ADVERTISEMENT)
 class MusicPlayer:
     """The player. Its time runs `speed` times as fast as the clock's."""
 
-    def __init__(self, port: int = 0, songs: tuple[Song, ...] = PLAYLIST, speed: float = 1.0, name: str = "") -> None:
-        self.songs, self.speed, self.name = songs, speed, name
+    def __init__(self, port: int = 0, songs: tuple[Song, ...] = PLAYLIST, speed: float = 1.0) -> None:
+        self.songs, self.speed = songs, speed
         self.at, self.playing = 0, False
         self.nothing = True
         self.breaks: str | None = None

@@ -7,7 +7,7 @@ from typing import Any
 
 from tesoura.core.computed.occurrence import amount_of, number
 from tesoura.core.tracks.course import PlayerReport
-from tesoura.core.tracks.track import artists_of, seconds_of, words_of
+from tesoura.core.tracks.track import artists_of, seconds_of, time_text, where_text, words_of
 
 NAMES: Mapping[str, tuple[str, ...]] = {
     "title": ("title", "track_title", "song", "song_title", "name"),
@@ -154,12 +154,6 @@ def heard(report: PlayerReport) -> str:
     details = report.details
     words = words_of(str(details.get("title", ""))[:80], artists_of(details.get("artists")))
     length = seconds_of(details.get("length_s"))
-    where = "" if report.position_s is None else f", {_clock(report.position_s)}"
-    of = f" of {_clock(length)}" if where and length else f", {_clock(length)} long" if length else ""
-    return f"{words}{where}{of}{'' if report.playing else ', paused'}"
-
-
-def _clock(seconds: float) -> str:
-    minutes, rest = divmod(int(seconds), 60)
-    hours, minutes = divmod(minutes, 60)
-    return f"{hours}:{minutes:02}:{rest:02}" if hours else f"{minutes}:{rest:02}"
+    where = where_text(report.position_s, length)
+    told = f", {where}" if where else f", {time_text(length)} long" if length else ""
+    return f"{words}{told}{'' if report.playing else ', paused'}"

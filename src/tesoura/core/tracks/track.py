@@ -101,3 +101,28 @@ def cover_key(track: Track) -> str:
     """What a track's cover is known by: its address may be private, and may be the same for every track."""
     told = f"{track.cover}\n{track.title}\n{track.by}"
     return sha256(told.encode("utf-8", "replace")).hexdigest()[:24] if track.cover else ""
+
+
+def time_text(seconds: float) -> str:
+    """A length, or a place in a track, as one reads it: `4:05`, `1:02:03`."""
+    minutes, rest = divmod(int(seconds), 60)
+    hours, minutes = divmod(minutes, 60)
+    return f"{hours}:{minutes:02}:{rest:02}" if hours else f"{minutes}:{rest:02}"
+
+
+def seconds_typed(typed: str) -> float | None:
+    """A length or a place as one writes it: `3:40`, `1:02:03`, or plain seconds; None for what is none."""
+    parts = typed.strip().split(":")
+    if len(parts) > 3 or not all(part.replace(".", "", 1).isdecimal() for part in parts):
+        return None
+    total = 0.0
+    for part in parts:
+        total = total * 60 + float(part)
+    return seconds_of(total)
+
+
+def where_text(position_s: float | None, length_s: float | None) -> str:
+    """Where a player is in a track, in words: `1:12 of 3:40`; empty where it does not tell."""
+    if position_s is None:
+        return ""
+    return f"{time_text(position_s)} of {time_text(length_s)}" if length_s else time_text(position_s)

@@ -15,7 +15,6 @@ from tesoura.feeds.http.address import checked_address, place
 from tesoura.feeds.picks import is_plain
 
 UNITS = (("guess", "as they look"), ("s", "seconds"), ("ms", "milliseconds"))
-_ASKED = ("address", ())
 
 
 def any_address(raw: object) -> str:

@@ -9,7 +9,7 @@ import regex
 
 from tesoura.core.tracks.course import PlayerReport, TrackCourse
 from tesoura.core.tracks.reading import heard
-from tesoura.core.tracks.track import seconds_of
+from tesoura.core.tracks.track import seconds_typed
 from tesoura.errors import ResponseNotUnderstood, TooMuch
 from tesoura.feeds.api import FetchContext, Fetched, Item
 from tesoura.feeds.file.watch import look
@@ -53,17 +53,6 @@ def read(text: str, pattern: str) -> PlayerReport:
     details: dict[str, Any] = {name: parts[name] for name in ("title", "album") if name in parts}
     if "artists" in parts:
         details["artists"] = [one.strip() for one in parts["artists"].split(";") if one.strip()]
-    if (length := _seconds(parts.get("length", ""))) is not None:
+    if (length := seconds_typed(parts.get("length", ""))) is not None:
         details["length_s"] = length
-    return PlayerReport(details, True, _seconds(parts.get("position", "")))
-
-
-def _seconds(typed: str) -> float | None:
-    """`3:40`, `1:02:03` or plain seconds."""
-    parts = typed.split(":")
-    if not typed or not all(part.replace(".", "", 1).isdecimal() for part in parts) or len(parts) > 3:
-        return None
-    total = 0.0
-    for part in parts:
-        total = total * 60 + float(part)
-    return seconds_of(total)
+    return PlayerReport(details, True, seconds_typed(parts.get("position", "")))

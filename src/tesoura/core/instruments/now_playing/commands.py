@@ -14,9 +14,8 @@ from tesoura.core.instruments.now_playing.saving import saved
 from tesoura.core.instruments.now_playing.sources import BY_HAND, MusicSource, label_of
 from tesoura.core.instruments.now_playing.state import Music
 from tesoura.core.signals.extremes import Extremes
-from tesoura.core.tracks.palette import Tint
 from tesoura.core.tracks.schema import START, STOP
-from tesoura.core.tracks.track import artists_of, seconds_of, words_of
+from tesoura.core.tracks.track import artists_of, seconds_typed, time_text, where_text, words_of
 from tesoura.errors import CommandRefused, InvalidField
 
 PLAYING, PAUSED, NOTHING = "playing", "paused", "nothing"
@@ -25,13 +24,6 @@ SIGNALS: Mapping[str, str] = {
     "left_time": "", "share": "", "next": "", "played_count": "", "source": "", "state": "", "before": "", "link": "",
     "there": "", "cover": "drawing", "tint": "drawing", "motion": "drawing",
 }  # fmt: skip
-
-
-def time_text(seconds: float) -> str:
-    """A place in a track as one reads it: `4:05`, `1:02:03`."""
-    minutes, rest = divmod(int(seconds), 60)
-    hours, minutes = divmod(minutes, 60)
-    return f"{hours}:{minutes:02}:{rest:02}" if hours else f"{minutes}:{rest:02}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -206,14 +198,19 @@ class NowPlaying(Music):
             {
                 "key": one.key, "label": one.label, "track": one.track, "away": one.away, "plays": one.plays(at),
                 "ended": one.ended,
-                "position_s": one.anchor.position(at, one.track.length_s), "speaks": one is spoken,
+                "where": where_text(one.anchor.position(at, one.track.length_s), one.track.length_s),
+                "speaks": one is spoken,
                 "silent": one.key in it.silent, "left_out": it.left_out(one.track) if one.has_track else "",
                 "by_hand": one.key == BY_HAND, "from": one.key.partition("|")[0],
             } for one in it.ordered()
         ]  # fmt: skip
         when = self.plan.when_in(it.scene)
-        return {"sources": rows, "why": it.why(at), "hidden": dict(it.hidden), "cover": it.cover(), "when": when,
-                "cover_wanted": playing.track.cover if playing else ""}  # fmt: skip
+        place = playing.anchor.position(at, playing.track.length_s) if playing else None
+        where = where_text(place, playing.track.length_s) if playing else ""
+        return {
+            "sources": rows, "where": where, "why": it.why(at), "hidden": dict(it.hidden), "cover": it.cover(),
+            "when": when, "cover_wanted": playing.track.cover if playing else "",
+        }  # fmt: skip
 
     def saved(self) -> dict[str, Any]:
         """How it stands, to be stored."""
@@ -222,11 +219,6 @@ class NowPlaying(Music):
     def extremes(self, at: datetime) -> Mapping[str, Extremes]:
         """Its times may come to an hour."""
         return {name: Extremes(widest="8:88:88") for name in ("time", "left_time")}
-
-    def tinted(self) -> Tint | None:
-        """The colours of the present cover."""
-        colours = self.cover().colours
-        return Tint(*colours) if len(colours) == len(Tint.__slots__) else None
 
 
 def _next_second(position_s: float | None, length_s: float | None, now: datetime | None) -> datetime | None:
@@ -247,14 +239,7 @@ def _ordinal(at: int) -> str:
 
 
 def _length_s(raw: object) -> float:
-    typed = str(raw).strip()
-    parts = typed.split(":")
-    if len(parts) in (2, 3) and all(part.isdecimal() for part in parts):
-        seconds = 0
-        for part in parts:
-            seconds = seconds * 60 + int(part)
-        typed = str(seconds)
-    found = seconds_of(typed)
+    found = seconds_typed(str(raw))
     if not found:
         raise InvalidField(f"“{str(raw)[:20]}” is no length. Write it as 3:40, or in seconds.")
     return found
