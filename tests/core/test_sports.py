@@ -193,7 +193,7 @@ def test_each_score_counts_what_the_sport_says() -> None:
 
 def test_football_goes_into_two_periods_of_extra_time_and_ends() -> None:
     level = FOOTBALL.scored(HOME, "goal").scored(AWAY, "goal").next_period()
-    assert (level.told, level.period) == ("period 2 of 2", 2)
+    assert (level.told, level.period) == ("half 2 of 2", 2)
     extra = level.next_period()
     assert (extra.told, extra.in_extra_time) == ("extra time", True)
     # A goal in the first half of it does not end it: the second is played.
@@ -297,6 +297,7 @@ last_at = 2
 
 def test_rules_of_ones_own_are_played_as_they_are_written() -> None:
     sport = read(YARD)
+    assert isinstance(sport, RallySport)
     assert (sport.name, sport.title, unreachable(sport)) == ("kites_in_the_yard", "Kites in the yard", [])
     assert match(sport, "h4 a4 h1 a1").counts[0] == (5, 5)
     assert match(sport, "h4 a4 h1 a1 h1 a1 h1 a1 h1").told == ("game", "ends")

@@ -174,7 +174,7 @@ async def _command(doing: Doing, given: Given) -> Done:
 async def _foresee_command(doing: Doing, given: Given) -> str:
     name, command = given["instrument"].lower(), given["command"].lower()
     try:
-        return doing.runtime.instruments.attempt(name, command, _without_names(given)).effect
+        return doing.runtime.instruments.attempt(name, command, _without_names(given), doing.actor).effect
     except LookupError:
         raise one_of_these("instrument", name, _instruments(doing)) from None
 

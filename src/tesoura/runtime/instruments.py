@@ -92,9 +92,9 @@ class Instruments:
         values, view = instrument.read(now), instrument.view(now)
         return InstrumentState(setup, instrument, values, None, view, player.items, fresh)
 
-    def attempt(self, name: str, command: str, given: Mapping[str, Any]) -> Step:
+    def attempt(self, name: str, command: str, given: Mapping[str, Any], actor: str = "desk") -> Step:
         """What a command would lead to now. Raises LookupError, and InvalidField when it leads nowhere."""
-        return self._player(name).attempt(Command(command, given), self._clock())
+        return self._player(name).attempt(Command(command, given, actor=actor), self._clock())
 
     def _player(self, name: str) -> Runner:
         player = self._graph.player(name)
@@ -115,7 +115,7 @@ class Instruments:
             known = player.definition.kind_of.command(command)
             # Drawn here, at the edge, and kept with the command: read again, it falls as it fell.
             chance = secrets.randbelow(2**53) / 2**53 if known is not None and known.draws else None
-            step = player.attempt(Command(command, given, chance=chance), now)
+            step = player.attempt(Command(command, given, chance=chance, actor=actor), now)
             data = {"command": command, **step.given, **({} if chance is None else {"chance": chance})}
             kind = player.definition.command_type
             event = Event(id or uuid.uuid4().hex, "tesoura", kind, now, data, name, cause, actor)

@@ -31,6 +31,8 @@ Told = Mapping[str, Scalar | None]
 class Command:
     """A wish: its name, what was given with it, and its place in the log (0 while it is only being tried).
 
+    `actor` is who gives it, known while it is tried: what must be known of him later goes into what is logged.
+
     `chance` is a number from 0 to 1, drawn outside for a command that draws, and kept in the log with it; None while it
     is only being tried. An instrument makes no chance of its own: read again, it must come to the same.
     """
@@ -39,6 +41,7 @@ class Command:
     given: Mapping[str, Any] = field(default_factory=dict)
     seq: int = 0
     chance: float | None = None
+    actor: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,6 +13,7 @@ KINDS: Kinds[InstrumentKind] = Kinds(
         "statistics": f"{_HERE}.statistics",
         "map": f"{_HERE}.map",
         "now_playing": f"{_HERE}.now_playing",
+        "scoreboard": f"{_HERE}.scoreboard",
         "cue": "tesoura.core.cues",
     }
 )

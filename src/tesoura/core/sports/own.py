@@ -18,6 +18,8 @@ each = 2
 [ends]
 each_unit = true
 last_at = 4
+
+With a table [scores] it is a sport against the clock, or one that is simply counted: `own_timed` tells of those.
 """
 
 from __future__ import annotations
@@ -25,22 +27,42 @@ from __future__ import annotations
 import tomllib
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
-from typing import Any
 
 from tesoura.core.names import snake
+from tesoura.core.sports.own_timed import known, never_happens, timed_sport, words
 from tesoura.core.sports.rally import is_won
-from tesoura.core.sports.tables import GAMES, OTHER, RALLY, TURNS, WINNER, Ends, RallySport, Serving, Unit
+from tesoura.core.sports.tables import (
+    ALTERNATES,
+    COURTS,
+    GAME_BY_GAME,
+    GAMES,
+    OTHER,
+    PAIRS,
+    RALLY,
+    ROTATES,
+    TURNS,
+    WINNER,
+    Ends,
+    RallySport,
+    Serving,
+    Unit,
+)
+from tesoura.core.sports.timed import TimedSport
 from tesoura.errors import InvalidField
 
 MOST_CHARACTERS = 10_000
 MOST_UNITS, MOST = 4, 200
+_ORDERS = (PAIRS, GAME_BY_GAME, COURTS, ROTATES, ALTERNATES)
 _UNIT = {"name": str, "to": int, "by": int, "cap": int, "last_to": int, "tie_at": int, "tie": dict}
 _SERVING = {"kind": (RALLY, TURNS, GAMES), "next_first": (OTHER, WINNER)}
 _ENDS = {"each_unit": bool, "odd_units": bool, "last_at": int, "every_points": int, "every_points_last": int,
          "every_points_tie": int}  # fmt: skip
 
 
-def read(text: str) -> RallySport:
+Sport = RallySport | TimedSport
+
+
+def read(text: str) -> Sport:
     """The sport that a TOML text tells of. Raises InvalidField, which says what would be right."""
     if len(text) > MOST_CHARACTERS:
         raise InvalidField(f"The rules have over {MOST_CHARACTERS:,} characters. A sport needs a few dozen lines.")
@@ -48,8 +70,12 @@ def read(text: str) -> RallySport:
         told = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
         raise InvalidField(f"This does not read as TOML: {error}.") from None
-    _known(told, ("title", "unit", "serving", "ends", "names", "source"), "at the top")
-    title = _text(told.get("title"), "title")
+    if "scores" in told:
+        return timed_sport(told)
+    known(told, ("title", "unit", "serving", "ends", "names", "source", "order"), "at the top")
+    title = words(told.get("title"), "title")
+    if (order := told.get("order", "")) not in ("", *_ORDERS):
+        raise InvalidField(f"order is one of: {', '.join(_ORDERS)}.")
     units = told.get("unit")
     if not isinstance(units, list) or not 1 <= len(units) <= MOST_UNITS:
         raise InvalidField(f"Give one to {MOST_UNITS} tables [[unit]], from the one that points win up to the match.")
@@ -58,7 +84,7 @@ def read(text: str) -> RallySport:
         raise InvalidField('Give names as a list of texts, as in ["0", "15", "30", "40"].')
     sport = RallySport(
         snake(title) or "own", title, tuple(_unit(one) for one in units), _serving(told.get("serving", {})),
-        _ends(told.get("ends", {})), _text(told.get("source", "your own"), "source"), tuple(names),
+        _ends(told.get("ends", {})), words(told.get("source", "your own"), "source"), tuple(names), order,
     )  # fmt: skip
     for level, unit in enumerate(sport.units):
         if unit.last_to is not None and level == len(units) - 1:
@@ -66,22 +92,11 @@ def read(text: str) -> RallySport:
     return sport
 
 
-def _known(told: Mapping[str, Any], names: tuple[str, ...], where: str) -> None:
-    if strange := [name for name in told if name not in names]:
-        raise InvalidField(f"“{strange[0][:30]}” means nothing {where}. There are: {', '.join(names)}.")
-
-
-def _text(raw: object, name: str) -> str:
-    if not isinstance(raw, str) or not raw.strip() or len(raw) > 60:
-        raise InvalidField(f"Give {name} as a text of at most 60 characters.")
-    return raw.strip()
-
-
 def _unit(told: object) -> Unit:
     if not isinstance(told, Mapping):
         raise InvalidField("A unit is a table: [[unit]], with a name and to.")
-    _known(told, tuple(_UNIT), "in a unit")
-    name = _text(told.get("name"), "a unit's name")
+    known(told, tuple(_UNIT), "in a unit")
+    name = words(told.get("name"), "a unit's name")
     numbers = {key: told[key] for key in ("to", "by", "cap", "last_to", "tie_at") if key in told}
     for key, value in numbers.items():
         if isinstance(value, bool) or not isinstance(value, int) or not 1 <= value <= MOST:
@@ -98,7 +113,7 @@ def _unit(told: object) -> Unit:
 def _serving(told: object) -> Serving:
     if not isinstance(told, Mapping):
         raise InvalidField("serving is a table: [serving], with a kind.")
-    _known(told, ("kind", "each", "next_first"), "in serving")
+    known(told, ("kind", "each", "next_first"), "in serving")
     for name, allowed in _SERVING.items():
         if name in told and told[name] not in allowed:
             raise InvalidField(f"{name} of serving is one of: {', '.join(allowed)}.")
@@ -111,7 +126,7 @@ def _serving(told: object) -> Serving:
 def _ends(told: object) -> Ends:
     if not isinstance(told, Mapping):
         raise InvalidField("ends is a table: [ends].")
-    _known(told, tuple(_ENDS), "in ends")
+    known(told, tuple(_ENDS), "in ends")
     for name, value in told.items():
         right = isinstance(value, bool) if _ENDS[name] is bool else type(value) is int and 1 <= value <= MOST
         if not right:
@@ -123,8 +138,10 @@ def _ends(told: object) -> Ends:
 # What can never happen
 
 
-def unreachable(sport: RallySport) -> list[str]:
+def unreachable(sport: Sport) -> list[str]:
     """What in the rules can never come to pass, and what contradicts itself, a sentence each."""
+    if isinstance(sport, TimedSport):
+        return never_happens(sport)
     found: list[str] = []
     for level, unit in enumerate(sport.units):
         found += _of_unit(unit, unit.to)

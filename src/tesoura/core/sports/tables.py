@@ -29,6 +29,10 @@ OTHER, WINNER = "other", "winner"
 """Who serves first in the next unit: the other than in the one before, or who has won that."""
 
 
+PAIRS, GAME_BY_GAME, COURTS, ROTATES, ALTERNATES = "pairs", "game by game", "courts", "rotates", "alternates"
+"""How players of a side take turns at serving: `serve_order` tells what each means."""
+
+
 @dataclass(frozen=True, slots=True)
 class Serving:
     """Who serves. In `turns` each serves for `each` points, and for one once both are one short of winning; a tie-break
@@ -67,6 +71,8 @@ class RallySport:
     ends: Ends
     source: str
     names: tuple[str, ...] = ()
+    order: str = ""
+    """How the players of a side take turns at serving: one of those in `order`; empty where nobody asks."""
 
     @property
     def match(self) -> Unit:
@@ -83,27 +89,28 @@ RALLY_SPORTS: Mapping[str, RallySport] = {
     for one in (
         RallySport(
             "table_tennis", "Table tennis", (Unit("game", 11, 2), Unit("match", 3)), Serving(TURNS, 2),
-            Ends(each_unit=True, last_at=5), "the laws of table tennis, 2.11 to 2.15",
+            Ends(each_unit=True, last_at=5), "the laws of table tennis, 2.11 to 2.15", order=PAIRS,
         ),
         RallySport(
             "tennis", "Tennis", (Unit("game", 4, 2), _TENNIS_SET, Unit("match", 2)), Serving(GAMES), _TENNIS_ENDS,
-            "the rules of tennis, 5 to 8, 10, 14", _CALLED,
+            "the rules of tennis, 5 to 8, 10, 14", _CALLED, order=GAME_BY_GAME,
         ),
         RallySport(
             "tennis_no_advantage", "Tennis without advantage", (Unit("game", 4, 1), _TENNIS_SET, Unit("match", 2)),
-            Serving(GAMES), _TENNIS_ENDS, "the rules of tennis, appendix VI", _CALLED,
+            Serving(GAMES), _TENNIS_ENDS, "the rules of tennis, appendix VI", _CALLED, order=GAME_BY_GAME,
         ),
         RallySport(
             "badminton", "Badminton", (Unit("game", 21, 2, cap=30), Unit("match", 2)),
             Serving(RALLY, next_first=WINNER), Ends(each_unit=True, last_at=11), "the laws of badminton, 7, 8, 10",
+            order=COURTS,
         ),
         RallySport(
             "volleyball", "Volleyball", (Unit("set", 25, 2, last_to=15), Unit("match", 3)), Serving(RALLY),
-            Ends(each_unit=True, last_at=8), "the rules of volleyball, 6, 12, 18",
+            Ends(each_unit=True, last_at=8), "the rules of volleyball, 6, 12, 18", order=ROTATES,
         ),
         RallySport(
             "beach_volleyball", "Beach volleyball", (Unit("set", 21, 2, last_to=15), Unit("match", 2)), Serving(RALLY),
-            Ends(every_points=7, every_points_last=5), "the rules of beach volleyball, 6, 12, 18",
+            Ends(every_points=7, every_points_last=5), "the rules of beach volleyball, 6, 12, 18", order=ALTERNATES,
         ),
     )
 }  # fmt: skip

@@ -57,6 +57,22 @@ class TimedSport:
     team_counts: Sequence[TeamCount] = ()
     penalties: Mapping[str, float] | None = None
     """Minutes for which a side is one fewer, by the penalty's name."""
+    called: str = PERIOD
+    """What a period is called."""
+
+    @property
+    def runs_on(self) -> bool:
+        """Whether the clock of a period begins where that of the one before ended."""
+        return not self.counts_down
+
+    def length_s(self, period: int) -> float:
+        """How long a period is, in seconds; 0 for one without an end."""
+        return 60 * (self.minutes if period <= self.periods else self.extra_minutes)
+
+    def before_s(self, period: int) -> float:
+        """How much playing time lies before a period that goes as it should."""
+        regular = min(period - 1, self.periods)
+        return 60 * (regular * self.minutes + (period - 1 - regular) * self.extra_minutes)
 
     def counts(self, name: str) -> TeamCount:
         """One of what is counted. Raises InvalidField."""
@@ -71,18 +87,18 @@ _CARDS = (TeamCount("yellow", "Yellow cards"), TeamCount("red", "Red cards"))
 TIMED_SPORTS: Mapping[str, TimedSport] = {
     one.name: one
     for one in (
-        TimedSport("football", "Football", {"goal": 1}, 2, 45, "the laws of football, 7, 10, 12", extra=2,
+        TimedSport("football", "Football", {"goal": 1}, 2, 45, "the laws of football, 7, 10, 12", called=HALF, extra=2,
                    extra_minutes=15, team_counts=_CARDS),
-        TimedSport("futsal", "Futsal", {"goal": 1}, 2, 20, "the laws of futsal, 7, 10, 13", counts_down=True,
-                   stops=True, extra=2, extra_minutes=5, penalties={"sent off": 2},
+        TimedSport("futsal", "Futsal", {"goal": 1}, 2, 20, "the laws of futsal, 7, 10, 13", called=HALF,
+                   counts_down=True, stops=True, extra=2, extra_minutes=5, penalties={"sent off": 2},
                    team_counts=(TeamCount("foul", "Fouls", PERIOD, (6,), "free kicks without a wall from now on"),
                             TeamCount("time_out", "Time-outs", PERIOD, (1,), barred=True, in_extra=0), *_CARDS)),
         TimedSport("basketball", "Basketball", {"free throw": 1, "field goal": 2, "three": 3}, 4, 10,
-                   "the rules of basketball, 8, 16, 18, 41", counts_down=True, stops=True, extra=99,
+                   "the rules of basketball, 8, 16, 18, 41", called="quarter", counts_down=True, stops=True, extra=99,
                    extra_minutes=5,
                    team_counts=(TeamCount("foul", "Team fouls", PERIOD, (5,), "free throws from now on"),
                             TeamCount("time_out", "Time-outs", HALF, (2, 3), barred=True, in_extra=1))),
-        TimedSport("handball", "Handball", {"goal": 1}, 2, 30, "the rules of handball, 2, 9, 16", extra=2,
+        TimedSport("handball", "Handball", {"goal": 1}, 2, 30, "the rules of handball, 2, 9, 16", called=HALF, extra=2,
                    extra_minutes=5, penalties={"suspension": 2},
                    team_counts=(TeamCount("time_out", "Time-outs", MATCH, (3,), barred=True, in_extra=0, most_a_half=2),
                                 *_CARDS)),
@@ -91,7 +107,7 @@ TIMED_SPORTS: Mapping[str, TimedSport] = {
                    penalties={"minor": 2, "major": 5, "misconduct": 10},
                    team_counts=(TeamCount("time_out", "Time-outs", MATCH, (1,), barred=True),)),
         TimedSport("rugby", "Rugby union", {"try": 5, "conversion": 2, "penalty goal": 3, "drop goal": 3}, 2, 40,
-                   "the laws of rugby union, 5, 8, 9", penalties={"yellow": 10}, team_counts=_CARDS),
+                   "the laws of rugby union, 5, 8, 9", called=HALF, penalties={"yellow": 10}, team_counts=_CARDS),
         TimedSport("fencing", "Fencing", {"touch": 1}, 3, 3, "the rules of fencing, t.36 to t.38, o.17",
                    counts_down=True, stops=True, to=15, extra=1, extra_minutes=1, sudden=True, team_counts=_CARDS),
         TimedSport("free", "As you like", {"point": 1}, 1, 0, "your own"),
@@ -216,7 +232,7 @@ class TimedMatch:
         sport, level = self.sport, self.score[0] == self.score[1]
         done = self.period - sport.periods
         if done < 0:
-            return replace(self, period=self.period + 1, told=f"period {self.period + 1} of {sport.periods}")
+            return replace(self, period=self.period + 1, told=f"{sport.called} {self.period + 1} of {sport.periods}")
         # Extra periods belong together, but where each may be the last.
         together = sport.extra if sport.extra in (1, 2) and not sport.sudden else 1
         if done < sport.extra and (level or done % together):

@@ -25,6 +25,7 @@ KINDS: Kinds[PieceKind] = Kinds(
         "vitals": f"{_INSTRUMENTS}.statistics.pieces:VITALS",
         "map": f"{_INSTRUMENTS}.map:PIECE",
         "song_card": f"{_INSTRUMENTS}.now_playing.piece:PIECE",
+        "scoreboard": f"{_INSTRUMENTS}.scoreboard.piece:PIECE",
     }
 )
 """Every kind by name, in the order in which they are offered."""

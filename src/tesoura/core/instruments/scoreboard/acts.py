@@ -1,0 +1,73 @@
+"""What was done to a match, act by act. The match is what they come to; taking one back is leaving it out."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from tesoura.errors import InvalidField
+
+SIDES = ("home", "away")
+POINT, COUNT, PENALTY, SERVE, SWAP, FIGURE, OVER = "point", "count", "penalty", "serve", "swap", "figure", "over"
+RUN, STAND, CLOCK, ADDED, PERIOD = "run", "stand", "clock", "added", "period"
+"""Kinds of act: the last five are those of the clock."""
+MOST_ACTS = 5_000
+WORDS: Mapping[str, str] = {
+    POINT: "a point", COUNT: "one counted", PENALTY: "a penalty", SERVE: "who serves", SWAP: "ends", FIGURE: "by hand",
+    OVER: "the end", RUN: "the clock runs", STAND: "the clock stands", CLOCK: "the clock is set",
+    ADDED: "added time", PERIOD: "the end of a period",
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class MatchAct:
+    """One act: its place in the log, when it was (µs since 1970), what it was.
+
+    `side` is 0 or 1, or -1 for none; `what` and `value` belong to its kind. One that is `struck` counts no more.
+    """
+
+    number: int
+    at: int
+    kind: str
+    side: int = -1
+    what: str = ""
+    value: float = 0.0
+    struck: bool = False
+    by: str = ""
+
+    def told(self) -> dict[str, Any]:
+        """It, as it is stored and exported."""
+        found: dict[str, Any] = {"number": self.number, "at": self.at, "kind": self.kind}
+        if self.side >= 0:
+            found["side"] = SIDES[self.side]
+        more = {"what": self.what, "value": self.value, "struck": self.struck, "by": self.by}
+        return found | {name: value for name, value in more.items() if value}
+
+
+def act_of(told: Mapping[str, Any]) -> MatchAct:
+    """An act as it was stored or exported. Raises InvalidField for what is none."""
+    try:
+        side = SIDES.index(told["side"]) if "side" in told else -1
+        kind = str(told["kind"])
+        if kind not in WORDS:
+            raise ValueError(kind)
+        return MatchAct(
+            int(told["number"]), int(told["at"]), kind, side, str(told.get("what", ""))[:60],
+            float(told.get("value", 0.0)), bool(told.get("struck", False)), str(told.get("by", ""))[:200],
+        )  # fmt: skip
+    except (KeyError, ValueError, TypeError, AttributeError, OverflowError):
+        raise InvalidField("This is no act of a match. Give what Tesoura exported.") from None
+
+
+def side_of(raw: object) -> int:
+    """A side as it was given. Raises InvalidField."""
+    typed = str(raw or "").strip().casefold()
+    if typed not in SIDES:
+        raise InvalidField("Say whose: side is home or away.")
+    return SIDES.index(typed)
+
+
+def last_standing(acts: Sequence[MatchAct]) -> MatchAct | None:
+    """The last act that counts."""
+    return next((one for one in reversed(acts) if not one.struck), None)
