@@ -46,7 +46,7 @@ class Match:
         self.now += timedelta(seconds=after_s)
         step = self.it.handle(Command(command, given, actor=actor), self.now)
         self.seq += 1
-        done = self.it.handle(Command(command, step.given, self.seq), self.now)
+        done = self.it.handle(Command(command, {**step.given, "command": command}, self.seq), self.now)
         self.it, self.said = done.after, step.effect  # type: ignore[assignment]
         return self
 

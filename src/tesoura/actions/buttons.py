@@ -10,6 +10,7 @@ from datetime import timedelta
 from typing import Any
 
 from tesoura.actions.action import Call, Doing
+from tesoura.actions.match_faces import with_match
 from tesoura.actions.registry import do, would
 from tesoura.core.desk.buttons import KINDS, DeskButton
 from tesoura.core.desk.faces import ButtonFace, PressOutcome, is_level, level_of, state_words, value_at
@@ -72,6 +73,8 @@ class Buttons:
             runtime.leaves.rests_s(button.id, free_at, now) if free_at is not None else 0.0,
             runtime.leaves.outcome(button.id, now), key=button.key,
         )  # fmt: skip
+        if KINDS[button.does].counts:
+            return with_match(face, button, runtime.engine.values)
         if is_level(button) and (choices := runtime.feeds.hand_choices(button.own["hand"])) is not None:
             present = runtime.engine.values.get(runtime.feeds.hand_signal(button.own["hand"]) or "")
             level = level_of(choices, present) if button.does == "level" else None

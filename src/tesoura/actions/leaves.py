@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from tesoura.actions.action import Action, Call, Doing, Done, Given, Run, one_of_these
@@ -69,9 +70,13 @@ async def _lay_set(doing: Doing, given: Given) -> Done:
         known = [one.setup.name for one in doing.runtime.instruments.all()]
         raise one_of_these("instrument", given["instrument"], known)
     setup, leaves = state.setup, doing.runtime.leaves.present
-    for words, command, with_it in setup.kind_of.ready_buttons:
-        shown = f"{setup.choices['title']}: {words}"[:LONGEST_WORDS]
-        typed = {"does": "command", "instrument": setup.name, "command": command, "with": with_it, "words": shown}
+    for ready in setup.kind_of.buttons_for(setup.choices):
+        if isinstance(ready, Mapping):
+            typed = {"board": setup.name, **ready}
+        else:
+            words, command, with_it = ready
+            shown = f"{setup.choices['title']}: {words}"[:LONGEST_WORDS]
+            typed = {"does": "command", "instrument": setup.name, "command": command, "with": with_it, "words": shown}
         leaves, _ = leaves.laid(given["leaf"], button_of("new", typed))
     return await _keep(doing, leaves, f"The buttons of “{setup.choices['title']}” are laid.", {})
 

@@ -29,6 +29,7 @@ INSTRUMENTS: tuple[tuple[str, str, dict[str, Any]], ...] = (
      {"title": "Game statistics", "player": "mara_vane", "without_tags": "gust bonus", "last": "12"}),
     ("map", "ladder_map", {"title": "Map", "player": "mara_vane", "b_x": "840", "b_y": "600"}),
     ("now_playing", "song", {"title": "Now playing", "change_in": "Wheel"}),
+    ("scoreboard", "break_final", {"title": "Break final", "sport": "table_tennis", "final": "yes"}),
     ("cue", "big_gift",
      {"title": "A big gift", "group": "Gifts", "when": "event", "event": "gift", "field_1": "amount",
       "how_1": "at least", "value_1": "8", "do_1": "sound_on", "sound_1": "bell", "overlay_1": "Cup evening",
@@ -67,9 +68,30 @@ LEAVES = (
         {"does": "say", "chat": "chat", "line": "Kettle's on, back in a few minutes", "words": "Say: kettle's on",
          "size": "wide"},
     )),
+    ("Match", (
+        {"does": "side", "board": "break_final", "side": "home"},
+        {"does": "back", "board": "break_final", "size": "wide"},
+        {"does": "side", "board": "break_final", "side": "away"},
+        {"does": "command", "instrument": "break_final", "command": "swap_ends", "words": "Change ends"},
+        {"does": "command", "instrument": "break_final", "command": "end_notice", "words": "Take the notice away"},
+    )),
 )  # fmt: skip
 """The leaves of buttons that lie on the demo's desk."""
-COMMANDS: tuple[tuple[str, str, dict[str, Any]], ...] = (("kettle_break", "start", {}),)
+RALLIES = "hhahahhaahhhahhaha" "aahahaahahaaahaaha" "hhahaahhah"
+"""The break final so far, rally by rally: h for Team Bobbin, a for Team Keel."""
+SIDES: tuple[dict[str, Any], ...] = (
+    {"side": "home", "name": "Team Bobbin", "short": "BOB", "colour": "#2F6B5E", "players": "wren_bobbin, tuck",
+     "country": "Northshed"},
+    {"side": "away", "name": "Team Keel", "short": "KEE", "colour": "#C23A22", "players": "otto_knot, pip_gale",
+     "country": "The Pier"},
+)
+COMMANDS: tuple[tuple[str, str, dict[str, Any]], ...] = (
+    ("kettle_break", "start", {}),
+    *(("break_final", "side", one) for one in SIDES),
+    ("break_final", "heading", {"heading": "Break final"}), ("break_final", "put_on_air", {}),
+    ("break_final", "add_item", {"name": "Team Gale", "short": "GAL", "colour": "#8A5A00", "players": "june_spool"}),
+    *(("break_final", "point", {"side": "home" if one == "h" else "away"}) for one in RALLIES),
+)  # fmt: skip
 
 
 def put(session: Session, now: datetime, arena: str) -> None:

@@ -9,6 +9,8 @@ from typing import Any
 from sqlmodel import Session
 
 from tesoura.core.instruments.now_playing.piece import SIZED
+from tesoura.core.instruments.scoreboard.piece import ARRANGEMENTS as BOARDS
+from tesoura.core.instruments.scoreboard.piece import SIZED as BOARD_SIZES
 from tesoura.core.overlays.document import Overlay, Piece, new_piece
 from tesoura.store import media
 from tesoura.store import overlays as stored
@@ -144,6 +146,23 @@ def _songs() -> tuple[Piece, ...]:
     )  # fmt: skip
 
 
+def _boards() -> tuple[Piece, ...]:
+    """The break final in the seven arrangements of a scoreboard, each where it belongs."""
+    placed: dict[str, tuple[int, int, dict[str, Any]]] = {
+        "corner": (96, 64, {"look": "ink"}), "bar": (360, 64, {"look": "ink"}),
+        "tall": (1654, 64, {"look": "lantern"}), "lower": (260, 842, {"look": "ink", "notices": "above"}),
+        "break": (460, 300, {"look": "broadsheet"}), "card": (410, 200, {"look": "broadsheet"}),
+        "clock": (1564, 560, {"look": "ink"}),
+    }  # fmt: skip
+    found = []
+    for name, (x, y, more) in placed.items():
+        shown = {"hidden": "yes"} if name in ("bar", "clock") else {}
+        given = {"name": BOARDS[name].words.partition(":")[0].capitalize(), "scoreboard": "break_final",
+                 "arranged": name, "x": x, "y": y, **BOARD_SIZES[name], **more, **shown}  # fmt: skip
+        found.append(new_piece("scoreboard", name, **given))
+    return tuple(found)
+
+
 def _game(picture: str) -> tuple[Piece, ...]:
     stats = {"statistics": "game"}
     block = new_piece(
@@ -190,6 +209,7 @@ def put(session: Session, marks: dict[str, str], now: datetime) -> None:
         ("On the phone", Overlay(1080, 1920, _vertical(), scenery="lanterns")),
         ("The match", Overlay(pieces=_game(marks["The Windy Ladder"]))),
         ("Song cards", Overlay(pieces=_songs())),
+        ("Break final", Overlay(pieces=_boards())),
     )
     for title, overlay in made:
         row = stored.new_overlay(session, title, overlay, now)

@@ -47,6 +47,8 @@ class DeskLeaves:
             return self._stage.scene.casefold() == button.own["scene"].casefold()
         if button.does == "hold":
             return self._stage.moments.held
+        if button.does == "match_clock":
+            return bool(self._stage.value_of(f"{button.own['board']}.clock_runs"))
         return button.does == "air" and self._curtain.cleared
 
     def pressed(self, button: str, outcome: PressOutcome) -> None:

@@ -14,7 +14,7 @@ from tesoura.core.overlays.pieces.kind import THERE, ChartLine, Latest
 from tesoura.core.signals.changes import Changes
 from tesoura.core.signals.engine import Engine
 from tesoura.core.signals.texts import Say, Shown
-from tesoura.core.values import Event, Json, scalars
+from tesoura.core.values import Event, Json, Scalar, scalars
 from tesoura.errors import NewerDocument
 from tesoura.outputs.broadcaster import Audience, Broadcaster
 from tesoura.runtime.curtain import Curtain, PlacedPiece
@@ -207,6 +207,10 @@ class Stage:
                 values[piece_id] = self._presence(placed)
         for overlay_id, values in by_overlay.items():
             self.curtain.change(overlay_id, values)
+
+    def value_of(self, name: str) -> Scalar | None:
+        """The present value of a signal."""
+        return self._engine.values.get(name)
 
     def set_scene(self, scene: str) -> None:
         """The scene has changed: all pages are told."""

@@ -38,6 +38,11 @@ def record_lines(records: Iterable[KeptRecord], columns: Mapping[str, str]) -> I
         yield _row((str(one.seq), one.record.at.isoformat(), *cells))
 
 
+def table_line(cells: Iterable[str]) -> str:
+    """One row of any table, no cell of which a table program takes for a formula."""
+    return _row(_harmless(cell) for cell in cells)
+
+
 def _row(cells: Iterable[str]) -> str:
     out = io.StringIO()
     csv.writer(out).writerow(cells)

@@ -39,6 +39,8 @@ class ButtonKind:
     """Whether it stands for a value that a dial turns, too."""
     toggles: bool = False
     """Whether a press turns what it stands for on or off."""
+    counts: bool = False
+    """Whether it belongs to a match, and shows how that stands."""
 
 
 _SHORT = text(200, empty=True)
@@ -104,6 +106,28 @@ _TABLE = (
          "line": Field("The line", text(400, empty=True), kind="wide", placeholder="Five minutes, kettle's on")},
         lambda own, on: ("chat.say", {"chat": own["chat"], "line": own["line"]}), lambda own: own["line"],
         {"chat": "Choose a chat.", "line": "Give the line to say."},
+    ),
+    ButtonKind(
+        "side", "count for a side of a match",
+        {"board": Field("The scoreboard", _SHORT, kind="instrument", of="scoreboard"),
+         "side": one_of("For", (("home", "home"), ("away", "away")), "home"),
+         "what": Field("What", _SHORT, placeholder="goal")},
+        lambda own, on: ("instrument.command", {"instrument": own["board"], "command": "point", "side": own["side"],
+                                                "what": own["what"]}),
+        lambda own: own["side"], {"board": "Choose a scoreboard."}, counts=True,
+    ),
+    ButtonKind(
+        "back", "take the last of a match back",
+        {"board": Field("The scoreboard", _SHORT, kind="instrument", of="scoreboard")},
+        lambda own, on: ("instrument.command", {"instrument": own["board"], "command": "take_back"}),
+        lambda own: "Take back", {"board": "Choose a scoreboard."}, counts=True,
+    ),
+    ButtonKind(
+        "match_clock", "let a match's clock run or stand",
+        {"board": Field("The scoreboard", _SHORT, kind="instrument", of="scoreboard")},
+        lambda own, on: ("instrument.command", {"instrument": own["board"],
+                                                "command": "stop_clock" if on else "start_clock"}),
+        lambda own: "Clock", {"board": "Choose a scoreboard."}, toggles=True, counts=True,
     ),
     ButtonKind("hold", "hold all moments", {}, lambda own, on: ("moments.hold", {"held": "no" if on else "yes"}),
                lambda own: "Hold all moments", toggles=True),

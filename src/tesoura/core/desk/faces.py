@@ -21,6 +21,27 @@ class PressOutcome:
 
 
 @dataclass(frozen=True, slots=True)
+class ScoreFace:
+    """What a button of a match shows beside its words: a figure, a note, the side's colour and that of its letters.
+
+    A phone gives a `half` half of its screen.
+    """
+
+    figure: str
+    note: str = ""
+    colour: str = ""
+    letters: str = ""
+    half: bool = False
+
+    def told(self) -> dict[str, Any]:
+        """It, as it is told over a socket."""
+        told: dict[str, Any] = {"figure": self.figure, "note": self.note}
+        if self.half:
+            told["half"] = True
+        return told | ({"side": [self.colour, self.letters]} if self.colour else {})
+
+
+@dataclass(frozen=True, slots=True)
 class ButtonFace:
     """A button as it stands.
 
@@ -44,6 +65,8 @@ class ButtonFace:
     value: str = ""
     key: str = ""
     turns: bool = False
+    score: ScoreFace | None = None
+    """How the match stands that it belongs to, for one that does."""
 
     def told(self, now: float) -> dict[str, Any]:
         """It, as it is told over a socket. Times are seconds from now, for another clock than ours hears them."""
@@ -61,6 +84,8 @@ class ButtonFace:
             told["turns"] = True
         if self.value:
             told["value"] = self.value
+        if self.score is not None:
+            told["score"] = self.score.told()
         return told
 
 
@@ -72,6 +97,8 @@ def state_words(button: DeskButton, on: bool, would: str, free_at: float | None)
         return "now"
     if free_at is not None:
         return "not now"
+    if button.does == "match_clock":
+        return "runs · Stop it" if on else "stands · Let it run"
     if button.does == "hold":
         return "moments are held · Let them go on" if on else "moments come · Hold them"
     if button.does == "air":

@@ -134,8 +134,9 @@ class CommandKind:
     """Whether chance decides something: it is drawn when the command is given, and logged with it."""
 
 
-ReadyButton = tuple[str, str, str]
-"""A button of the desk made ready: the words on it, the command, and what is given with it, as `by 3 min`."""
+ReadyButton = tuple[str, str, str] | Mapping[str, str]
+"""A button of the desk made ready: the words on it, the command, and what is given with it, as `by 3 min`; or all that
+is chosen of it but the instrument, where it is none that gives a command."""
 ReadyWording = tuple[str, Mapping[str, str]]
 """What a piece can be given ready made: the words that offer it, and its choices."""
 Preview = Callable[[str, Choices, Almanac, datetime, Mapping[str, Any] | None], Any]
@@ -189,8 +190,9 @@ class InstrumentKind:
     """Whether it watches its sources itself: what it tells is true while it tells it, whatever becomes of a feed."""
     moments: Callable[[str, Choices], Mapping[str, str]] = lambda name, choices: {}
     """The types of the events that one of its name fires, each with words for it that follow “When”."""
-    buttons: Sequence[ReadyButton] = ()
-    """Its ready set of buttons for the desk; without one, each command that needs nothing else."""
+    buttons: Sequence[ReadyButton] | Callable[[Choices], Sequence[ReadyButton]] = ()
+    """Its ready set of buttons for the desk, which may depend on its choices; without one, each command that needs
+    nothing else."""
     room: str = "instruments"
     """On which pages it is set up and operated."""
 
@@ -201,9 +203,10 @@ class InstrumentKind:
 
         return (*self.commands, *(commands_of(self.items) if self.items else ()))
 
-    @property
-    def ready_buttons(self) -> Sequence[ReadyButton]:
-        """The buttons with which somebody operates it from the desk."""
+    def buttons_for(self, choices: Choices) -> Sequence[ReadyButton]:
+        """The buttons with which somebody operates one with these choices from the desk."""
+        if callable(self.buttons):
+            return self.buttons(choices)
         return self.buttons or tuple((one.label, one.name, "") for one in self.commands if not one.fields)
 
     def command(self, name: str) -> CommandKind | None:

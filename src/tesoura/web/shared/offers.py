@@ -8,8 +8,8 @@ from functools import cached_property
 from tesoura.bundles.examples import programs
 from tesoura.core.nearest import nearest
 from tesoura.runtime.facade import Runtime
+from tesoura.store import devices, log_search, media
 from tesoura.store import log as event_log
-from tesoura.store import log_search, media
 from tesoura.store import overlays as stored_overlays
 from tesoura.store.tables import MediaRow
 from tesoura.web.shared.doors import runtime, store
@@ -68,6 +68,11 @@ class Offers:
     def part_pieces(self) -> list[str]:
         """The pieces on air that can be shown and hidden, each with its overlay's name before."""
         return runtime().call(lambda self: self.stage.curtain.names())
+
+    @cached_property
+    def devices(self) -> list[str]:
+        """The names of the phones and pads that are paired."""
+        return [one.name for one in store().read(devices.listed)]
 
     @cached_property
     def programs(self) -> list[str]:

@@ -9,16 +9,17 @@ from typing import Any
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms.checks import text
 from tesoura.core.forms.fields import Field, one_of
-from tesoura.core.instruments.base import Choices, CommandKind, InstrumentKind
+from tesoura.core.instruments.base import Choices, CommandKind, InstrumentKind, ReadyButton
 from tesoura.core.instruments.items import ItemForm
 from tesoura.core.instruments.records import RecordKind
 from tesoura.core.instruments.scoreboard.acts import SIDES
 from tesoura.core.instruments.scoreboard.commands import Scoreboard
 from tesoura.core.instruments.scoreboard.piece import PIECE
-from tesoura.core.instruments.scoreboard.plan import FIELDS, check, make
+from tesoura.core.instruments.scoreboard.plan import FIELDS, check, make, sport_of
 from tesoura.core.instruments.scoreboard.sides import SIDE_FIELDS
 from tesoura.core.instruments.scoreboard.signals import outputs
 from tesoura.core.instruments.scoreboard.state import MATCH_RECORD, MOMENTS, TYPE_OF, kept
+from tesoura.core.sports.timed import TimedSport
 
 
 def _begin(name: str, choices: Choices, almanac: Almanac, now: datetime) -> Scoreboard:
@@ -31,6 +32,23 @@ def _restore(name: str, choices: Choices, almanac: Almanac, saved: Mapping[str, 
 
 def _types(name: str, choices: Choices) -> list[str]:
     return [f"{name}.{TYPE_OF.get(mark, mark)}" for mark in MOMENTS]
+
+
+def _buttons(choices: Choices) -> list[ReadyButton]:
+    """Both sides with the way back between them; the clock and fouls where the sport has them; names put on air."""
+    sport = sport_of(choices)
+    found: list[ReadyButton] = [{"does": "side", "side": "home"}, {"does": "back", "size": "wide"},
+                                {"does": "side", "side": "away"}]  # fmt: skip
+    if isinstance(sport, TimedSport):
+        _, *others = sport.scores
+        found += [{"does": "side", "side": side, "what": one, "words": f"{one}, {side}"} for one in others
+                  for side in SIDES]  # fmt: skip
+        found += [{"does": "match_clock"}, (f"End of the {sport.called}", "end_period", "")] if sport.minutes else []
+        found += [(f"{one.title}: {side}", "count", f"side {side}, what {one.name}") for one in sport.team_counts
+                  for side in SIDES]  # fmt: skip
+    else:
+        found.append(("Change ends", "swap_ends", ""))
+    return [*found, ("Take the notice away", "end_notice", ""), ("Put on air", "put_on_air", "")]
 
 
 _given = text(300, empty=True)
@@ -86,8 +104,7 @@ KIND = InstrumentKind(
         CommandKind("end_notice", "Take the notice away", "The one that is seen, or one that waits.",
                     {"notice": Field("Notice", _given)}),
     ),
-    buttons=(("Home scores", "point", "side home"), ("Away scores", "point", "side away"),
-             ("Take back", "take_back", ""), ("Change ends", "swap_ends", ""), ("Put on air", "put_on_air", "")),
+    buttons=_buttons,
     types=_types,
     moments=lambda name, choices: {
         f"{name}.{TYPE_OF.get(mark, mark)}": f"{choices['title']}: {words}" for mark, words in MOMENTS.items()

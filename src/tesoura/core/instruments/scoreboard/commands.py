@@ -26,6 +26,8 @@ from tesoura.core.signals.extremes import Extremes
 from tesoura.errors import CommandRefused, InvalidField
 
 DEVICE = "device:"
+_NOT_OF_A_SIDE = ("side", "by", "command")
+"""What is given with a command to a side, or logged with it, and is none of its fields."""
 _TITLE, _LINE = text(40, empty=True), text(160)
 
 
@@ -168,7 +170,7 @@ class Scoreboard(Board):
 
     def _side(self, command: Command, now: datetime) -> Step:
         side = side_of(command.given.get("side"))
-        typed = {name: value for name, value in command.given.items() if name not in ("side", "by")}
+        typed = {name: value for name, value in command.given.items() if name not in _NOT_OF_A_SIDE}
         draft = self.draft.changed(side, typed)
         before = {name: getattr(self.draft.sides[side], name) for name in typed}
         return Step(replace(self, draft=draft), self._waits(draft), {"side": SIDES[side], **typed},

@@ -29,12 +29,12 @@ class BoardArrangement:
 
 PLAYED, BREAK, END, ALWAYS, MATCH = "played", "break", "end", "always", "match"
 ARRANGEMENTS: Mapping[str, BoardArrangement] = {
-    "corner": BoardArrangement("a corner strip: both sides in two rows", (380, 132), 34, PLAYED, "short"),
+    "corner": BoardArrangement("a corner strip: both sides in two rows", (400, 148), 40, PLAYED, "short"),
     "bar": BoardArrangement("a wide bar: all in one line", (1200, 76), 36, PLAYED, "name", rows=False),
     "lower": BoardArrangement("a lower third: names and players large", (1400, 190), 46, PLAYED, "name", rows=False),
     "break": BoardArrangement("between sets: each set in a column", (1000, 320), 44, BREAK, "name"),
     "card": BoardArrangement("the whole card at the end: winner, sets, course", (1100, 620), 48, END, "name"),
-    "tall": BoardArrangement("vertical: one above the other, points large", (170, 420), 40, PLAYED, "short"),
+    "tall": BoardArrangement("vertical: one above the other, points large", (200, 440), 44, PLAYED, "short"),
     "clock": BoardArrangement("the clock alone, with its period", (260, 84), 44, PLAYED, "short"),
 }  # fmt: skip
 SIZED: Mapping[str, Mapping[str, Any]] = {
@@ -46,6 +46,7 @@ WHEN = ((PLAYED, "while it is played"), (BREAK, "between sets and periods"), (EN
         (MATCH, "from the first point to the end"), (ALWAYS, "always"))  # fmt: skip
 _SEEN = {PLAYED: "{0}.state == 'playing' or {0}.state == 'ready'", BREAK: "{0}.state == 'between'", END: "{0}.card",
          MATCH: "{0}.state != 'ready'", ALWAYS: "known({0}.state)"}  # fmt: skip
+NOTICES = (("below", "hang below it"), ("above", "stand above it"), ("none", "are not shown here"))
 _HOW = "Arrangement"
 SMALL = 0.5
 _WITH_SPANS = ("arranged", ("break", "card", "bar", "corner"))
@@ -59,7 +60,7 @@ def _parts(choices: Choices) -> Mapping[str, Part]:
     def told(signal: str) -> Part:
         return say(f'{{coalesce({name}.{signal}, "")}}', choices)
 
-    shown = [*_WANTS[arranged], *(_NOTICE if choices["notices"] == "yes" else ())]
+    shown = [*_WANTS[arranged], *(_NOTICE if choices["notices"] != "none" else ())]
     parts: dict[str, Part] = {"": say(f'{{"1" if {_SEEN[choices["when"]].format(name)} else ""}}', choices)}
     parts |= {one: told(one) for one in ("colours", "serves", *shown)}
     if choices["swap"] == "yes":
@@ -123,7 +124,7 @@ PIECE = PieceKind(
         "when": one_of("Viewers see it", WHEN, PLAYED, group=_HOW),
         "marks": switch("Marks of the sides", "no", group=_HOW),
         "swap": switch("Sides change places with the ends", "no", group=_HOW),
-        "notices": switch("Notices", group=_HOW),
+        "notices": one_of("Notices", NOTICES, "below", group=_HOW),
         "columns": number("Columns for sets", 1, MOST_SPANS, 5, group=_HOW, only_if=_WITH_SPANS),
         "floor_pct": number("Long names shrink to", 30, 100, 60, "%", group=_HOW),
         "size_px": SIZE,

@@ -35,6 +35,7 @@ MOST_SPANS = 7
 _BOTH = {"state": "", "call": "", "heading": "", "server": "", "receiver": "", "ends": "", "leader": "", "lead": "",
          "run": "", "run_name": "", "winner": "", "score": "", "spans": "", "span": "", "clock": "", "over_time": "",
          "added": "", "chance": "", "card": "", "notice": "", "notice_title": "", "notice_there": "",
+         "clock_runs": "",
          "colours": "drawing", "serves": "drawing", "course": "drawing"}  # fmt: skip
 _EACH = ("name", "short", "points", "won", "country", "players", "mark", "serves", "penalties")
 
@@ -69,7 +70,7 @@ def told_of(board: Board, now: datetime) -> Told:
         "run_name": names[stage.row[0]] if stage.row[0] >= 0 else "", "winner": names[won] if won is not None else "",
         "spans": spans_text(stage), "span": _span(stage), "card": board.card_is_there(now),
         "notice": seen.text if seen else "", "notice_title": seen.title if seen else "",
-        "notice_there": seen is not None, "course": course_path(board),
+        "notice_there": seen is not None, "clock_runs": stage.clock.runs, "course": course_path(board),
         "colours": " ".join(part for side in lineup.sides for part in (side.colour, side.letters)),
         "serves": SIDES[match.server] if isinstance(match, RallyMatch) and not stage.over else "",
     }  # fmt: skip

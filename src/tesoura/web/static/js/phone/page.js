@@ -16,6 +16,7 @@ const panel = new Panel(() => ({ name: "Phone", buttons: { rows: 30, columns: 2 
       bring(known, face);
       return known;
     }));
+    list.classList.toggle("has-match", told.buttons.some((face) => face.score?.half));
     nothing.hidden = told.buttons.length > 0;
     tabs.replaceChildren(...told.leaves.map(({ id, name }) => {
       const tab = Object.assign(document.createElement("button"), { type: "button", textContent: name });

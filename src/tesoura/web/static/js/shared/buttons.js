@@ -15,9 +15,10 @@ export function drawn(face) {
 export function bring(item, face) {
   const [button, state] = [item.querySelector(".face"), item.querySelector(".state")];
   button.id = `button-${face.id}`;
+  if (face.score) score(item, button, face.score);
   if (face.on) button.dataset.on = "yes"; else delete button.dataset.on;
   put(button.querySelector("b"), face.words);
-  item.className = `desk-button in-${face.colour}${face.wide ? " is-wide" : ""}${face.on ? (face.state === "now" ? " is-now" : " is-on") : ""}${face.blocked ? " is-blocked" : ""}`;
+  item.className = `desk-button${face.score ? " of-match" : ""} in-${face.colour}${face.wide ? " is-wide" : ""}${face.on ? (face.state === "now" ? " is-now" : " is-on") : ""}${face.blocked ? " is-blocked" : ""}`;
   item.dataset.state = face.state;
   if (face.wait_s) until.set(face.id, { at: performance.now() + face.wait_s * 1000, of: face.of_s * 1000 });
   else until.delete(face.id);
@@ -31,6 +32,20 @@ export function bring(item, face) {
   if (face.value !== undefined && face.level !== undefined) put(state, face.value);
   else if (!face.wait_s) put(state, face.state);
   count(item, face.id);
+}
+
+// How a match stands, on a button of it.
+function score(item, button, { figure, note, side, half }) {
+  let room = button.querySelector(".score");
+  if (!room) {
+    button.querySelector("b").insertAdjacentHTML("afterend", '<span class="score"><span class="figure"></span> <span class="beside"></span></span>');
+    room = button.querySelector(".score");
+  }
+  put(room.querySelector(".figure"), figure);
+  put(room.querySelector(".beside"), note);
+  item.toggleAttribute("data-half", Boolean(half));
+  item.dataset.match = side ? "side" : "line";
+  if (side) { item.style.setProperty("--side", side[0]); item.style.setProperty("--side-ink", side[1]); }
 }
 
 // What became of a press, on its button: "sent, waiting" until it is answered.

@@ -1,0 +1,98 @@
+"""Matches: looked at point by point, taken along as JSON and CSV, told again from a file."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from flask import Blueprint, Response, abort, flash, jsonify, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from tesoura.core.instruments.scoreboard.matches import board_of, match_file, table
+from tesoura.core.instruments.scoreboard.state import MATCH_RECORD, Board
+from tesoura.core.instruments.scoreboard.view import view_of
+from tesoura.errors import InvalidField
+from tesoura.runtime.facade import Runtime
+from tesoura.store.exports import table_line
+from tesoura.store.tables import ComputedRow
+from tesoura.web.instruments.views import row_of
+from tesoura.web.shared.doors import now, runtime
+
+blueprint = Blueprint("matches", __name__, url_prefix="/instruments")
+MOST_FILE = 2_000_000
+PRESENT = 0
+"""The place in the log that stands for the match that is played now."""
+
+
+def _scoreboard(name: str) -> ComputedRow:
+    row = row_of(name)
+    if row.kind != "scoreboard":
+        abort(404)
+    return row
+
+
+def _board(name: str, seq: int) -> Board:
+    """The present match, or one of those that were kept."""
+    row = _scoreboard(name)
+    if seq == PRESENT:
+        standing = runtime().call(lambda self: self.instruments.standing(name))
+        if standing is None or not isinstance(standing.instrument, Board):
+            abort(404)
+        return standing.instrument
+    kept = next((one for one in runtime().call(Runtime.records, name, MATCH_RECORD) if one.seq == seq), None)
+    if kept is None:
+        abort(404)
+    return board_of(kept.record.data["match"], str(row.choices["title"]))
+
+
+@blueprint.get("/<name>/matches/<int:seq>")
+def show(name: str, seq: int) -> ResponseReturnValue:
+    """A match that was played, point by point."""
+    return _shown(_scoreboard(name), _board(name, seq), seq)
+
+
+def _shown(row: ComputedRow, board: Board, seq: int) -> ResponseReturnValue:
+    return render_template("instruments/scoreboard/match.html", row=row, view=view_of(board, now()), seq=seq,
+                           heading=board.lineup.heading or row.choices["title"])  # fmt: skip
+
+
+@blueprint.get("/<name>/matches/<int:seq>/match.json")
+def as_json(name: str, seq: int) -> ResponseReturnValue:
+    """A match with all that tells it again."""
+    answer = jsonify(match_file(_board(name, seq)))
+    return _file(answer, name, "json")
+
+
+@blueprint.get("/<name>/matches/<int:seq>/match.csv")
+def as_table(name: str, seq: int) -> ResponseReturnValue:
+    """A match point by point, as a table."""
+    lines = "".join(table_line(row) for row in table(_board(name, seq)))
+    return _file(Response(lines, mimetype="text/csv"), name, "csv")
+
+
+def _file(answer: Response, name: str, ending: str) -> Response:
+    answer.headers["Content-Disposition"] = f'attachment; filename="{name}-match.{ending}"'
+    return answer
+
+
+@blueprint.post("/<name>/matches/look")
+def look(name: str) -> ResponseReturnValue:
+    """A match from a file, told again and looked at; nothing is kept of it."""
+    row = _scoreboard(name)
+    given = request.files.get("file")
+    raw = given.stream.read(MOST_FILE + 1) if given else b""
+    try:
+        if not raw or len(raw) > MOST_FILE:
+            raise InvalidField("Choose a match's file, of at most 2 MB.")
+        board = board_of(_told(raw), str(row.choices["title"]))
+    except InvalidField as error:
+        flash(str(error), "wrong")
+        return redirect(url_for("instruments.edit", name=name))
+    return _shown(row, board, -1)
+
+
+def _told(raw: bytes) -> Any:
+    try:
+        return json.loads(raw)
+    except (ValueError, RecursionError):
+        raise InvalidField("This does not read as JSON. Give the file that Tesoura exported.") from None
