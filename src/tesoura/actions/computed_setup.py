@@ -170,6 +170,8 @@ async def _new_instrument(doing: Doing, given: Given) -> Done:
     if kind.name == CUE:
         await _cue_may_be(doing, name, choices)
     await _keep(doing, None, kind.name, name, choices)
+    if kind.first:
+        await doing.runtime.instruments.command(name, kind.first, {}, doing.actor)
     return Done(f"“{choices['title']}” is there. Its signals begin with {name}.", {"instrument": name},
                 Call("instrument.remove", {"instrument": name}))  # fmt: skip
 

@@ -33,4 +33,6 @@ def with_match(face: ButtonFace, button: DeskButton, values: Values) -> ButtonFa
     note = " · ".join(one for one in (serves, told(f"{side}_penalties")) if one)
     state = face.state if face.blocked else f"then {face.state}"
     words = button.words or told(f"{side}_name")
-    return replace(face, words=words, state=state, score=ScoreFace(told(f"{side}_points"), note, *colours, not button.own["what"]))
+    return replace(
+        face, words=words, state=state, score=ScoreFace(told(f"{side}_points"), note, *colours, not button.own["what"])
+    )

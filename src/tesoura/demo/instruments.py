@@ -77,13 +77,25 @@ LEAVES = (
     )),
 )  # fmt: skip
 """The leaves of buttons that lie on the demo's desk."""
-RALLIES = "hhahahhaahhhahhaha" "aahahaahahaaahaaha" "hhahaahhah"
+RALLIES = "hhahahhaahhhahhahaaahahaahahaaahaahahhahaahhah"
 """The break final so far, rally by rally: h for Team Bobbin, a for Team Keel."""
 SIDES: tuple[dict[str, Any], ...] = (
-    {"side": "home", "name": "Team Bobbin", "short": "BOB", "colour": "#2F6B5E", "players": "wren_bobbin, tuck",
-     "country": "Northshed"},
-    {"side": "away", "name": "Team Keel", "short": "KEE", "colour": "#C23A22", "players": "otto_knot, pip_gale",
-     "country": "The Pier"},
+    {
+        "side": "home",
+        "name": "Team Bobbin",
+        "short": "BOB",
+        "colour": "#2F6B5E",
+        "players": "wren_bobbin, tuck",
+        "country": "Northshed",
+    },
+    {
+        "side": "away",
+        "name": "Team Keel",
+        "short": "KEE",
+        "colour": "#C23A22",
+        "players": "otto_knot, pip_gale",
+        "country": "The Pier",
+    },
 )
 COMMANDS: tuple[tuple[str, str, dict[str, Any]], ...] = (
     ("kettle_break", "start", {}),

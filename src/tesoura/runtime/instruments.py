@@ -22,6 +22,8 @@ from tesoura.runtime.effects import Effects
 from tesoura.runtime.journal import Journal
 
 log = logging.getLogger(__name__)
+SECRET_BYTES = 32
+"""How many bytes a secret has that a command seals."""
 SOURCE = "instrument:"
 """How the source of an event begins that an instrument fired."""
 RETRY_S, MOST_RETRY_S = 1.0, 30.0
@@ -115,8 +117,14 @@ class Instruments:
             known = player.definition.kind_of.command(command)
             # Drawn here, at the edge, and kept with the command: read again, it falls as it fell.
             chance = secrets.randbelow(2**53) / 2**53 if known is not None and known.draws else None
-            step = player.attempt(Command(command, given, chance=chance, actor=actor), now)
-            data = {"command": command, **step.given, **({} if chance is None else {"chance": chance})}
+            secret = secrets.token_hex(SECRET_BYTES) if known is not None and known.seals else ""
+            step = player.attempt(Command(command, given, chance=chance, actor=actor, secret=secret), now)
+            drawn = {"chance": chance, "secret": secret}
+            data = {
+                "command": command,
+                **step.given,
+                **{name: one for name, one in drawn.items() if one not in (None, "")},
+            }
             kind = player.definition.command_type
             event = Event(id or uuid.uuid4().hex, "tesoura", kind, now, data, name, cause, actor)
             logged = await self._journal.log([event])

@@ -91,6 +91,8 @@ class Performers:
     async def _command(self, effect: Effect, seq: int) -> str:
         told = str(effect.data.get("with", ""))
         given = {found["name"]: found["value"].strip() for one in told.split(",") if (found := _PAIR.fullmatch(one))}
+        # An instrument gives it as it is: a name may have a comma in it.
+        given |= effect.data.get("given", {})
         return await self._give(effect.target, str(effect.data.get("command", "")), given, seq)
 
     async def _press(self, effect: Effect, seq: int) -> str:

@@ -42,6 +42,8 @@ class Command:
     seq: int = 0
     chance: float | None = None
     actor: str = ""
+    secret: str = ""
+    """32 bytes in hexadecimal digits, drawn outside for a command that seals, and kept in the log with it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,6 +134,8 @@ class CommandKind:
     fields: Mapping[str, Field] = field(default_factory=dict)
     draws: bool = False
     """Whether chance decides something: it is drawn when the command is given, and logged with it."""
+    seals: bool = False
+    """Whether it seals a secret for later: that is drawn when the command is given, and logged with it."""
 
 
 ReadyButton = tuple[str, str, str] | Mapping[str, str]
@@ -193,6 +197,8 @@ class InstrumentKind:
     buttons: Sequence[ReadyButton] | Callable[[Choices], Sequence[ReadyButton]] = ()
     """Its ready set of buttons for the desk, which may depend on its choices; without one, each command that needs
     nothing else."""
+    first: str = ""
+    """A command that is given to each one when it is made."""
     room: str = "instruments"
     """On which pages it is set up and operated."""
 

@@ -14,6 +14,7 @@ KINDS: Kinds[InstrumentKind] = Kinds(
         "map": f"{_HERE}.map",
         "now_playing": f"{_HERE}.now_playing",
         "scoreboard": f"{_HERE}.scoreboard",
+        "wheel": f"{_HERE}.wheel",
         "cue": "tesoura.core.cues",
     }
 )

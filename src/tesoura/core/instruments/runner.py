@@ -108,7 +108,8 @@ class Runner:
         name, chance = event.data.get("command"), event.data.get("chance")
         drawn = float(chance) if isinstance(chance, int | float) else None
         try:
-            step = self._handle(Command(str(name), event.data, event.seq, drawn), at)
+            secret = str(event.data.get("secret") or "")
+            step = self._handle(Command(str(name), event.data, event.seq, drawn, secret=secret), at)
         except Invalid as error:
             # It made sense when it was given, and something came before it meanwhile.
             self._refused = (event.seq, str(error))

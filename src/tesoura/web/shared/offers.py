@@ -15,7 +15,13 @@ from tesoura.store.tables import MediaRow
 from tesoura.web.shared.doors import runtime, store
 
 MAX_TYPES = 40
-SOUNDS = (("bell", "Bell"), ("wood", "Wood block"), ("chimes", "Three chimes"), ("gong", "Low gong"))
+SOUNDS = (
+    ("bell", "Bell"),
+    ("wood", "Wood block"),
+    ("chimes", "Three chimes"),
+    ("gong", "Low gong"),
+    ("peg", "Peg of a wheel"),
+)
 """The sounds that ship: the name of each file, and its title."""
 
 

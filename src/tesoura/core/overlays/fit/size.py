@@ -30,6 +30,7 @@ def alone(overlay: Overlay, around: Surroundings, placed: Placed) -> Iterator[Fi
     if placed.says:
         face = around.faces(placed.style["typeface"], placed.style["weight"])
         yield from _in_its_box(overlay, around, placed, face)
+        yield from _own(around, placed, face)
         yield from _letters(around, placed, face)
         yield from _readable(overlay, placed)
     yield from _in_the_overlay(overlay, placed)
@@ -59,6 +60,20 @@ def _gone(around: Surroundings, placed: Placed) -> Iterator[Finding]:
 
 
 # Words in their box
+
+
+def _own(around: Surroundings, placed: Placed, face: Face) -> Iterator[Finding]:
+    """What the piece's kind itself finds not to fit, now and at its longest."""
+    piece, told = placed.piece, set()
+
+    def measure(text: str, px: float) -> tuple[float, float]:
+        return text_size(text, px, placed.style, face)
+
+    for state, _ in STATES:
+        for words in piece.kind_of.fits(piece.choices, around.texts.get(piece.id, {}).get(state, {}), measure):
+            if words not in told:
+                told.add(words)
+                yield Finding("box", piece.id, piece.name, words, placed.box, (), (placed.scene,), f"own {len(told)}")
 
 
 def _said(words: PieceText, texts: Mapping[str, str]) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from dataclasses import field as made
 from typing import Any
@@ -43,6 +43,8 @@ class Latest:
 
 
 Part = Say | ChartLine | Latest
+MeasuredText = Callable[[str, float], tuple[float, float]]
+"""How wide and high a text is at a size, pixels, in the piece's own letters."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,6 +88,8 @@ class PieceKind:
     fields: Mapping[str, Field]
     parts: Callable[[Choices], Mapping[str, Part]]
     words: Callable[[Choices], Sequence[PieceText]] = lambda choices: ()
+    fits: Callable[[Choices, Mapping[str, str], MeasuredText], Iterable[str]] = lambda choices, says, measure: ()
+    """What of it does not fit beside its texts, a sentence each: told its choices, what it says, and how to measure."""
     sized: str = "box"
     size: tuple[int, int] = (480, 120)
     style: Mapping[str, Any] = made(default_factory=dict)

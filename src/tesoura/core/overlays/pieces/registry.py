@@ -26,6 +26,7 @@ KINDS: Kinds[PieceKind] = Kinds(
         "map": f"{_INSTRUMENTS}.map:PIECE",
         "song_card": f"{_INSTRUMENTS}.now_playing.piece:PIECE",
         "scoreboard": f"{_INSTRUMENTS}.scoreboard.piece:PIECE",
+        "wheel": f"{_INSTRUMENTS}.wheel.piece:PIECE",
     }
 )
 """Every kind by name, in the order in which they are offered."""
