@@ -1,4 +1,4 @@
-"""The command line: `tesoura serve`, `tesoura demo`, `tesoura key new NAME`."""
+"""The command line: `tesoura serve`, `tesoura demo`, `tesoura key new NAME`, `tesoura verify FILE`."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ import tempfile
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack, contextmanager, suppress
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TextIO
 
 import click
 import platformdirs
@@ -97,6 +97,23 @@ def demo(port: int, data: Path | None, seed: int, speed: float) -> None:
         finally:
             story.game.stop()
             services.stop()
+
+
+@main.command()
+@click.argument("spins", type=click.File("r", encoding="utf-8"))
+def verify(spins: TextIO) -> None:
+    """Check spins of a wheel: that each came as its secret, shown by its hash before, says. - reads standard input."""
+    from tesoura.core.wheel.checking import checked
+    from tesoura.errors import InvalidField
+
+    try:
+        found = checked(spins.read())
+    except (InvalidField, UnicodeDecodeError) as error:
+        raise click.ClickException(str(error)) from None
+    for one, wrong in found:
+        click.echo(f"Spin {one.number}: {wrong or f'as it should be, field {one.came + 1}'}")
+    if any(wrong for _, wrong in found):
+        sys.exit(1)
 
 
 @main.group()

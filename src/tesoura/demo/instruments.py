@@ -30,6 +30,9 @@ INSTRUMENTS: tuple[tuple[str, str, dict[str, Any]], ...] = (
     ("map", "ladder_map", {"title": "Map", "player": "mara_vane", "b_x": "840", "b_y": "600"}),
     ("now_playing", "song", {"title": "Now playing", "change_in": "Wheel"}),
     ("scoreboard", "break_final", {"title": "Break final", "sport": "table_tennis", "final": "yes"}),
+    ("wheel", "tea_wheel",
+     {"title": "Wheel of tea", "scene": "Wheel", "chat": "chat", "word": "!spin", "when_1": "subscription",
+      "when_2": "gift", "amount_2": "amount", "each_2": "50"}),
     ("cue", "big_gift",
      {"title": "A big gift", "group": "Gifts", "when": "event", "event": "gift", "field_1": "amount",
       "how_1": "at least", "value_1": "8", "do_1": "sound_on", "sound_1": "bell", "overlay_1": "Cup evening",
@@ -97,8 +100,15 @@ SIDES: tuple[dict[str, Any], ...] = (
         "country": "The Pier",
     },
 )
+TEA = (("one lap backwards", "1"), ("sing the score", "1"), ("swap kites with the rival", "1"),
+       ("a biscuit for the cameraman", "1"), ("hands off for 20 s", "1"), ("the cold kettle", "0.3"),
+       ("play with the other hand", "1"), ("a verse for the pier", "1"), ("compliment the rival", "1"),
+       ("tea for everybody", "1"))  # fmt: skip
 COMMANDS: tuple[tuple[str, str, dict[str, Any]], ...] = (
-    ("kettle_break", "start", {}),
+    ("kettle_break", "start", {}), ("tea_wheel", "seal", {}),
+    *(("tea_wheel", "add_item", {"words": words, "weight": weight}) for words, weight in TEA),
+    *(("tea_wheel", "owe", {"who": who, "spins": spins}) for who, spins in (("teacup_ana", 2), ("bolt_uncle", 1),
+                                                                          ("gull_on_a_post", 1))),
     *(("break_final", "side", one) for one in SIDES),
     ("break_final", "heading", {"heading": "Break final"}), ("break_final", "put_on_air", {}),
     ("break_final", "add_item", {"name": "Team Gale", "short": "GAL", "colour": "#8A5A00", "players": "june_spool"}),

@@ -11,6 +11,7 @@ from sqlmodel import Session
 from tesoura.core.instruments.now_playing.piece import SIZED
 from tesoura.core.instruments.scoreboard.piece import ARRANGEMENTS as BOARDS
 from tesoura.core.instruments.scoreboard.piece import SIZED as BOARD_SIZES
+from tesoura.core.instruments.wheel.piece import SIZED as WHEEL_SIZES
 from tesoura.core.overlays.document import Overlay, Piece, new_piece
 from tesoura.store import media
 from tesoura.store import overlays as stored
@@ -163,6 +164,16 @@ def _boards() -> tuple[Piece, ...]:
     return tuple(found)
 
 
+def _wheels() -> tuple[Piece, ...]:
+    """The wheel of tea as a plate; its other looks are hidden in the draft."""
+    found = []
+    for name, x, y, look in (("plate", 530, 70, "ink"), ("ring", 960, 90, "lantern"), ("drop", 60, 600, "ink")):
+        given = {"name": f"Wheel, {name}", "wheel": "tea_wheel", "arranged": name, "x": x, "y": y, "look": look,
+                 "hidden": "no" if name == "plate" else "yes", **WHEEL_SIZES[name]}  # fmt: skip
+        found.append(new_piece("wheel", name, **given))
+    return tuple(found)
+
+
 def _game(picture: str) -> tuple[Piece, ...]:
     stats = {"statistics": "game"}
     block = new_piece(
@@ -210,6 +221,7 @@ def put(session: Session, marks: dict[str, str], now: datetime) -> None:
         ("The match", Overlay(pieces=_game(marks["The Windy Ladder"]))),
         ("Song cards", Overlay(pieces=_songs())),
         ("Break final", Overlay(pieces=_boards())),
+        ("Wheel of tea", Overlay(pieces=_wheels())),
     )
     for title, overlay in made:
         row = stored.new_overlay(session, title, overlay, now)

@@ -14,6 +14,7 @@ from tesoura.core.values import MAX_NUMBER, MAX_TEXT
 from tesoura.errors import FormatError, FormulaError
 
 MAX_WORDING = 1_000
+MAX_DRAWING = 60_000
 MAX_GROWTH = 9
 
 
@@ -49,7 +50,7 @@ class Wording:
         pieces = [
             part if isinstance(part, str) else part.write(part.formula.run(scope), scope.style) for part in self.parts
         ]
-        return _cut("".join(pieces))
+        return _whole(pieces)
 
     def render(self, scope: Scope, more_digits: int = 0) -> Rendered:
         """The text for the present values; with `more_digits`, as if every number had grown by so many digits."""
@@ -69,11 +70,12 @@ class Wording:
                 return Rendered(None, problem=f"Column {(error.column or 1) + part.column}: {error.message}.")
             except FormatError as error:
                 return Rendered(None, problem=f"Column {part.column + 1}: {error}.")
-        return Rendered(_cut("".join(pieces)))
+        return Rendered(_whole(pieces))
 
 
-def _cut(text: str) -> str:
-    return shortened(text, MAX_TEXT)
+def _whole(pieces: list[str]) -> str:
+    """A text of these; one that is a single value as it is may be a drawing, which needs more room than words."""
+    return shortened("".join(pieces), MAX_DRAWING if len(pieces) == 1 else MAX_TEXT)
 
 
 def grown(value: int | float, digits: int) -> int | float:

@@ -157,16 +157,10 @@ def _groups() -> list[tuple[str, list[dict[str, Field]]]]:
     return found
 
 
-def instruments_of(kind: str) -> list[tuple[str, str]]:
-    """The instruments of a kind, or all that are no cues: each one's name and title."""
-    every = runtime().call(lambda self: self.instruments.all("cues" if kind == "cue" else "instruments"))
-    return [(one.setup.name, str(one.setup.choices["title"])) for one in every if kind in ("", one.setup.kind)]
-
-
 def _page(typed: Mapping[str, Any], wrong: Mapping[str, str], row: ComputedRow | None) -> dict[str, Any]:
     fields = KINDS["cue"].fields
     return {
-        "row": row, "groups": _groups(), "wrong": wrong, "instruments_of": instruments_of,
+        "row": row, "groups": _groups(), "wrong": wrong,
         "typed": {name: value for name, value in typed.items() if name in fields and value != fields[name].default},
         "starters": () if row else [(one.words, f"{url_for('cues.new')}?{urlencode(one.choices)}") for one in STARTERS],
         "card": _card(_standing(row.name)) if row else None, "history": _history(row.name) if row else [],

@@ -13,7 +13,6 @@ from tesoura.core.desk.keys import is_for_everywhere
 from tesoura.errors import Gone, InvalidPiece, TesouraError
 from tesoura.links.device.protocol import ButtonPress
 from tesoura.runtime.facade import Runtime
-from tesoura.web.cues.views import instruments_of
 from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import actor, runtime
 
@@ -41,7 +40,7 @@ def drawn(leaf_id: str = "", said: str = "", wrong: str = "", **more: Any) -> Ma
     given: dict[str, Any] = {"laying": False, "typed": {}, "wrong_fields": {}, "changing": None, **more}
     page = render_template(
         "desk/_leaves.html", **shown(leaf_id), said=said, wrong=wrong, button_fields=FIELDS,
-        instruments_of=instruments_of, **given,
+        **given,
     )  # fmt: skip
     return Markup(page)  # noqa: S704 - the template has escaped all of it
 

@@ -70,7 +70,7 @@ def _offered() -> dict[str, Any]:
         "functions": FUNCTIONS, "formats": NAMED, "weight_words": WEIGHT_WORDS,
         "signals": cache(lambda: runtime().call(Runtime.signals)),
         "face_rules": lambda: Markup(studio().face_rules()),  # noqa: S704 - names and numbers that were checked
-        "files_of": media.all_of, "rankings": lambda signals: _rankings(signals()), "instruments_of": _instruments_of,
+        "files_of": media.all_of, "rankings": lambda signals: _rankings(signals()),
         "ready_wordings": cache(_ready_wordings),
     }  # fmt: skip
 
@@ -79,12 +79,6 @@ def _rankings(signals: Sequence[Signal]) -> list[str]:
     """The windows that rank, by name."""
     ending = ".top_1_name"
     return [one.name.removesuffix(ending) for one in signals if one.name.endswith(ending)]
-
-
-def _instruments_of(kind: str) -> list[tuple[str, str]]:
-    """The instruments of a kind: the name and the title of each."""
-    every = runtime().call(lambda self: self.instruments.all())
-    return [(one.setup.name, str(one.setup.choices["title"])) for one in every if one.setup.kind == kind]
 
 
 def _ready_wordings(of: str) -> list[tuple[str, list[tuple[str, str]]]]:

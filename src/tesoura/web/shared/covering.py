@@ -30,9 +30,11 @@ PRIVATE = (
 long a text is, it takes no longer than its length."""
 _PRIVATE = re.compile(PRIVATE)
 _TAG = re.compile(r"(<!--.*?-->|<[^>]*>)", re.DOTALL)
-_LEFT_ALONE = re.compile(r"<(/?)(title|script|style|textarea|option)\b", re.IGNORECASE)
+_LEFT_ALONE = re.compile(r"<(/?)(title|script|style|textarea|option|samp)\b", re.IGNORECASE)
 _CLASS = re.compile(r'\bclass="')
 _VALUE = re.compile(r'\b(?:value|placeholder)="([^"]*)"')
+PUBLIC = "data-public"
+"""Marks a field that holds what everybody may see, however much it looks like a key; a text of that kind is `samp`."""
 OPEN_TO_VIEWERS = ("/o/", "/phone/", "/api/")
 
 
@@ -46,7 +48,7 @@ def marked(html: str) -> str:
             elif part.startswith("<input") and any(_PRIVATE.search(one) for one in _VALUE.findall(part)):
                 part = _classed(part)
             out.append(part)
-        elif inside == "textarea" and _PRIVATE.search(part):
+        elif inside == "textarea" and PUBLIC not in out[-1] and _PRIVATE.search(part):
             out[-1] = _classed(out[-1])
             out.append(part)
         elif inside or not part.strip():

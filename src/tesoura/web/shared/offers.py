@@ -95,6 +95,13 @@ class Offers:
         """The feeds: each one's name and title."""
         return self.feeds_of("")
 
+    @staticmethod
+    def instruments_of(kind: str) -> list[tuple[str, str]]:
+        """The instruments of a kind, or all that take commands: the name and the title of each."""
+        rooms = ("cues",) if kind == "cue" else ("instruments",)
+        every = runtime().call(lambda self: [one for room in rooms for one in self.instruments.all(room)])
+        return [(one.setup.name, str(one.setup.choices["title"])) for one in every if kind in ("", one.setup.kind)]
+
     @cached_property
     def commands(self) -> list[str]:
         """The commands that instruments know."""

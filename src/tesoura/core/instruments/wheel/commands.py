@@ -39,6 +39,7 @@ class Wheel(WheelBase):
         if self.sealed:
             raise CommandRefused("The next spin's secret is sealed already.")
         after = replace(self, sealed=(command.secret,)) if command.secret else self
+        after = replace(after, debts=(*after.debts, *after.seals(after.number + 1, now)))
         return Step(after, "the next spin's secret is sealed; its hash is shown")
 
     def _spin(self, command: Command, now: datetime) -> Step:

@@ -84,7 +84,7 @@ def painted(fields: Sequence[WheelField]) -> list[tuple[str, str]]:
     found: list[tuple[str, str]] = []
     for at, one in enumerate(fields):
         own = one.colour or PALETTE[at % len(PALETTE)]
-        if not one.colour and at == len(fields) - 1 and own == found[0][0]:
+        if found and not one.colour and at == len(fields) - 1 and own == found[0][0]:
             own = PALETTE[(at + 1) % len(PALETTE)]
         found.append((own, one.letters or readable_on(own)))
     return found

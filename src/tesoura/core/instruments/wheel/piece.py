@@ -33,7 +33,7 @@ SIZED: Mapping[str, Mapping[str, Any]] = {
     for name, one in ARRANGEMENTS.items()
 }
 WHEN = (("spin", "while it turns and its result is held"), ("always", "always"))
-HOLE: Mapping[str, float] = {PLATE: 0.16, RING: 0.46}
+HOLE: Mapping[str, float] = {PLATE: 0.16, RING: 0.42}
 """The share of the radius at which words end towards the middle."""
 RIM = 0.93
 """The share of the radius at which they begin."""

@@ -112,7 +112,11 @@ class WheelBase:
         number = self.number + 1
         spin = spun(self.plan, number, self.sealed[0], self.fields, weights, who, at, self.angle)
         it = replace(self, spin=spin, trial=None, number=number, sealed=self.sealed[1:])
-        return replace(it, angle=spin.turning().end % 1.0, debts=(*it.debts, it._begins(spin), it._lands(spin)))
+        return replace(
+            it,
+            angle=spin.turning().end % 1.0,
+            debts=(*it.debts, it._begins(spin), it._lands(spin), *it.seals(number + 1, spin.lands_at)),
+        )
 
     def _begins(self, spin: Spin) -> Fired:
         until, effects = spin.turns_at + TOLD_FOR, []
@@ -129,8 +133,6 @@ class WheelBase:
             effects.append(Effect(PRESS, spin.field.cue, {}, until))
         if plan.chat:
             effects.append(Effect(SAY, plan.chat, {"line": self.line_of(spin)}, until))
-            if plan.tells_seal and self.sealed:
-                effects.append(Effect(SAY, plan.chat, {"line": self.seal_line(spin.number + 1)}, until))
         if plan.scene:
             effects.append(Effect(SCENE_BACK, plan.scene, {}, until + plan.hold, spin.hold_s))
         id = f"{spin.number}:{LANDED}"
@@ -145,9 +147,14 @@ class WheelBase:
             said = said.replace(f"{{{name}}}", words)
         return said
 
-    def seal_line(self, number: int) -> str:
-        """What chat is told before a spin, so that anybody can check it after."""
-        return f"{self.plan.title}, spin {number}: the secret's SHA-256 is {self.hash_next()}"
+    def seals(self, number: int, at: datetime) -> list[Fired]:
+        """The hash of the next spin's secret, told from this instant on: so that anybody can check the spin after."""
+        if not self.sealed:
+            return []
+        plan, id, shown = self.plan, f"{number}:{SEALED}", self.hash_next()
+        line = f"{plan.title}, spin {number}: the secret's SHA-256 is {shown}"
+        effects = [Effect(SAY, plan.chat, {"line": line}, at + TOLD_FOR)] if plan.tells_seal and plan.chat else []
+        return [Fired(id, f"{plan.name}.{SEALED}", at, {"id": id, "number": number, "hash": shown}, effects)]
 
     def on_event(self, event: Occurrence) -> Self:
         """It after an event: one that earns spins, a word of chat, or one of its own, which is in the log now."""

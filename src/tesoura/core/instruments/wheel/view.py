@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
@@ -34,11 +35,19 @@ def field_rows(wheel: WheelBase) -> list[dict[str, Any]]:
     total, rows = sum(weights), []
     edges = edges_of(weights) if total else (0.0,) * len(weights)
     for one, weight, edge, (colour, letters) in zip(wheel.fields, weights, edges, painted(wheel.fields), strict=True):
+        share = weight / total if total else 0.0
         expected, came = wheel.counts.expected(one.id), wheel.counts.of(one.id)
         rows.append({
-            "id": one.id, "words": one.words, "chance_pct": weight / total * 100 if total else 0.0, "edge": edge,
-            "share": weight / total if total else 0.0, "colour": colour, "letters": letters, "came": came,
+            "id": one.id, "words": one.words, "chance_pct": share * 100, "edge": edge,
+            "share": share, "sector": sector(edge - share, edge),
+            "colour": colour, "letters": letters, "came": came,
             "mean": expected.mean, "low": expected.low, "high": expected.high, "usual": expected.is_usual(came),
             "gone": one.id in wheel.gone, "full": bool(one.most) and wheel.came.get(one.id, 0) >= one.most,
         })  # fmt: skip
     return rows
+
+
+def sector(begin: float, end: float) -> str:
+    """The path of a sector of a circle of 96 about the middle, between two shares of the way around from the top."""
+    (x, y), (u, v) = ((96 * math.sin(math.tau * share), -96 * math.cos(math.tau * share)) for share in (begin, end))
+    return f"M0 0L{x:.2f} {y:.2f}A96 96 0 {int(end - begin > 0.5)} 1 {u:.2f} {v:.2f}Z"

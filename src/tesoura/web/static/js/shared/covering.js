@@ -2,7 +2,8 @@
 const meta = (name) => document.querySelector(`meta[name="${name}"]`)?.content;
 const [pattern, any] = [new RegExp(meta("private"), "g"), new RegExp(meta("private"))];
 const root = document.documentElement;
-const LEFT_ALONE = "script, style, textarea, option, title, .private, svg";
+// What stands in `samp`, and fields that say so, may be seen by everybody, however much it looks like a key.
+const LEFT_ALONE = "script, style, textarea, option, title, .private, svg, samp";
 
 function mark(node) {
   if (node.nodeType === Node.TEXT_NODE) return split(node);
@@ -15,7 +16,7 @@ function mark(node) {
   if (node.matches("input, textarea")) hide(node);
 }
 function hide(field) {
-  if (any.test(`${field.value} ${field.placeholder}`)) field.classList.add("private-field");
+  if (field.dataset.public === undefined && any.test(`${field.value} ${field.placeholder}`)) field.classList.add("private-field");
 }
 function split(text) {
   if (!text.parentElement || !any.test(text.data) || text.parentElement.closest(LEFT_ALONE)) return;
