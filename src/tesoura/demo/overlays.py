@@ -167,7 +167,7 @@ def _boards() -> tuple[Piece, ...]:
 def _wheels() -> tuple[Piece, ...]:
     """The wheel of tea as a plate; its other looks are hidden in the draft."""
     found = []
-    for name, x, y, look in (("plate", 530, 70, "ink"), ("ring", 960, 90, "lantern"), ("drop", 60, 600, "ink")):
+    for name, x, y, look in (("plate", 540, 90, "ink"), ("ring", 960, 90, "lantern"), ("drop", 60, 600, "ink")):
         given = {"name": f"Wheel, {name}", "wheel": "tea_wheel", "arranged": name, "x": x, "y": y, "look": look,
                  "hidden": "no" if name == "plate" else "yes", **WHEEL_SIZES[name]}  # fmt: skip
         found.append(new_piece("wheel", name, **given))

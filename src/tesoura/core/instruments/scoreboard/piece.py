@@ -30,12 +30,12 @@ class BoardArrangement:
 PLAYED, BREAK, END, ALWAYS, MATCH = "played", "break", "end", "always", "match"
 ARRANGEMENTS: Mapping[str, BoardArrangement] = {
     "corner": BoardArrangement("a corner strip: both sides in two rows", (400, 148), 40, PLAYED, "short"),
-    "bar": BoardArrangement("a wide bar: all in one line", (1200, 76), 36, PLAYED, "name", rows=False),
+    "bar": BoardArrangement("a wide bar: all in one line", (1200, 84), 40, PLAYED, "name", rows=False),
     "lower": BoardArrangement("a lower third: names and players large", (1400, 190), 46, PLAYED, "name", rows=False),
     "break": BoardArrangement("between sets: each set in a column", (1000, 320), 44, BREAK, "name"),
     "card": BoardArrangement("the whole card at the end: winner, sets, course", (1100, 620), 48, END, "name"),
     "tall": BoardArrangement("vertical: one above the other, points large", (200, 440), 44, PLAYED, "short"),
-    "clock": BoardArrangement("the clock alone, with its period", (260, 84), 44, PLAYED, "short"),
+    "clock": BoardArrangement("the clock alone, with its period", (280, 116), 44, PLAYED, "short"),
 }  # fmt: skip
 SIZED: Mapping[str, Mapping[str, Any]] = {
     name: {"width_px": one.size[0], "height_px": one.size[1], "size_px": one.size_px, "when": one.when}
@@ -48,7 +48,7 @@ _SEEN = {PLAYED: "{0}.state == 'playing' or {0}.state == 'ready'", BREAK: "{0}.s
          MATCH: "{0}.state != 'ready'", ALWAYS: "known({0}.state)"}  # fmt: skip
 NOTICES = (("below", "hang below it"), ("above", "stand above it"), ("none", "are not shown here"))
 _HOW = "Arrangement"
-SMALL = 0.5
+SMALL = 0.54
 _WITH_SPANS = ("arranged", ("break", "card", "bar", "corner"))
 
 

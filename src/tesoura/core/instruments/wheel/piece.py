@@ -24,7 +24,7 @@ class WheelArrangement:
 
 PLATE, RING, DROP = "plate", "ring", "drop"
 ARRANGEMENTS: Mapping[str, WheelArrangement] = {
-    PLATE: WheelArrangement("a plate: words from the rim towards the middle, pegs on the rim", (860, 940), 40),
+    PLATE: WheelArrangement("a plate: words from the rim towards the middle, pegs on the rim", (840, 900), 40),
     RING: WheelArrangement("a ring: the result stands in its middle", (900, 900), 40),
     DROP: WheelArrangement("a list that drops through a window", (760, 420), 52),
 }
@@ -54,7 +54,7 @@ def _parts(choices: Choices) -> Mapping[str, Part]:
 
 
 def _words(choices: Choices) -> Sequence[PieceText]:
-    found = [PieceText("note", 0.5, "accent", 1, yields=True)]
+    found = [PieceText("note", 0.6, "accent", 1, yields=True)]
     return [PieceText("text", 0.9, "colour", yields=True), *found] if choices["result"] == "yes" else found
 
 
@@ -111,7 +111,7 @@ PIECE = PieceKind(
     words=_words,
     fits=_too_long,
     size=ARRANGEMENTS[PLATE].size,
-    first={"size_px": ARRANGEMENTS[PLATE].size_px, "x": 530, "y": 70},
+    first={"size_px": ARRANGEMENTS[PLATE].size_px, "x": 540, "y": 90},
     wants="Choose which wheel it shows. Make one under Instruments first.",
     template="instruments/wheel/piece.html",
     overlay_size=(1920, 1080),

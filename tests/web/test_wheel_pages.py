@@ -1,0 +1,171 @@
+"""The pages of a wheel: its chances, spins owed, what can be checked by page, file and command line."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+from click.testing import CliRunner
+
+from tesoura.cli import main
+from tesoura.core.instruments.wheel.commands import Wheel
+from tesoura.core.wheel.checking import checked, spins_of
+from tesoura.core.wheel.draw import drawn, hash_of
+from tesoura.errors import InvalidField
+from tests.conftest import Running, flat, until
+
+SECRET = bytes(range(32))
+EVEN = [1_000_000] * 4
+
+
+def wheel(
+    running: Running, fields: tuple[tuple[str, str], ...] = (("sing", "1"), ("tea", "1")), **choices: Any
+) -> None:
+    given = {"title": "Wheel", "turn_s": "2", "hold_s": "1", "landing": "none", **choices}
+    running.press("/", "/instruments/new/wheel", given)
+    for words, weight in fields:
+        running.press("/", "/instruments/wheel/items", {"words": words, "weight": weight})
+
+
+def do(running: Running, command: str, **given: Any) -> str:
+    return flat(running.press("/", f"/instruments/wheel/do/{command}", given, follow_redirects=True).text)
+
+
+def spun(running: Running) -> list[dict[str, Any]]:
+    found: list[dict[str, Any]] = running.client.get("/instruments/wheel/spins.json").json()
+    return found
+
+
+def test_the_hash_is_shown_before_and_fits_the_secret_that_is_told_after(running: Running) -> None:
+    wheel(running)
+    sealed = running.signal("wheel.hash")["value"]
+    assert sealed in running.client.get("/instruments/wheel").text
+    do(running, "spin")
+    until(lambda: spun(running))
+    (told,) = spun(running)
+    assert told["hash"] == sealed == hash_of(bytes.fromhex(told["opened"]))
+    assert drawn(bytes.fromhex(told["opened"]), 1, told["weights"]) == told["came"] - 1
+    assert running.signal("wheel.hash")["value"] != sealed
+
+
+def test_what_comes_is_nowhere_to_be_read_before_it_has_landed(running: Running) -> None:
+    wheel(running, (("sing the score", "1"), ("tea for all", "1")), turn_s="6")
+    do(running, "spin")
+    standing = running.runtime.call(lambda self: self.instruments.standing("wheel"))
+    assert standing is not None
+    assert isinstance(standing.instrument, Wheel)
+    assert standing.instrument.spin is not None
+    landed = standing.instrument.spin.field.words
+    assert running.signal("wheel.field")["value"] in (None, "")
+    panel = running.client.get("/instruments/wheel/panel").text
+    assert "it turns" in panel
+    assert landed not in panel
+
+
+def test_spins_are_earned_spent_and_kept_over_a_kill(running: Running) -> None:
+    wheel(running, when_1="gift", amount_1="amount", each_1="50", by_1="name")
+    event = {"type": "gift", "source": "pier", "id": "1", "data": {"name": "teacup_ana", "amount": 120}}
+    for _ in range(2):
+        # The same gift, told twice, earns once.
+        running.client.post("/api/events", json=event, headers=running.auth)
+    until(lambda: running.signal("wheel.owed")["value"] == 2)
+    do(running, "spin", who="teacup_ana")
+    running.kill()
+    anew = Running(running.folder)
+    try:
+        until(lambda: spun(anew))
+        assert [one["who"] for one in spun(anew)] == ["teacup_ana"]
+        assert anew.signal("wheel.owed")["value"] == 1
+        assert "teacup_ana is owed no spin" not in do(anew, "spin", who="next")
+        until(lambda: len(spun(anew)) == 2)
+        assert "Nobody is owed a spin" in do(anew, "spin", who="next")
+    finally:
+        anew.stop()
+
+
+def test_chances_stand_beside_each_field_and_what_cannot_be_says_why(running: Running) -> None:
+    wheel(running, (("once", "1"),))
+    assert "needs at least 2 fields; it has 1" in do(running, "spin")
+    running.press("/", "/instruments/wheel/items", {"words": "the cold kettle", "weight": "0,25"})
+    page = flat(running.client.get("/instruments/wheel").text)
+    assert "80.0 %" in page
+    assert "20.0 %" in page
+    wrong = running.press("/", "/instruments/wheel/items", {"words": "", "weight": "-1"})
+    assert wrong.status_code == 422
+    assert "A weight is 0 or more" in flat(wrong.text)
+    long = running.press("/", "/instruments/wheel/items", {"words": "x" * 81, "weight": "1"})
+    assert "at most 80 fit" in flat(long.text)
+
+
+def test_names_of_viewers_run_nothing_on_the_page_that_checks(running: Running) -> None:
+    wheel(running)
+    do(running, "owe", who="</textarea><script>alert(1)</script>")
+    do(running, "spin", who="next")
+    until(lambda: spun(running))
+    for path in ("/instruments/wheel/check", "/instruments/wheel/check?alone=yes", "/instruments/wheel"):
+        assert "<script>alert(1)" not in running.client.get(path).text
+    alone = running.client.get("/instruments/wheel/check?alone=yes")
+    assert alone.headers["Content-Disposition"] == 'attachment; filename="wheel-check.html"'
+    # It needs nothing from anywhere.
+    assert 'src="' not in alone.text
+    assert "http" not in alone.text.replace("http-equiv", "")
+
+
+def test_a_hash_is_public_and_stays_uncovered_beside_what_is_covered(running: Running) -> None:
+    wheel(running)
+    running.press("/", "/desk/cover", {"covered": "yes"})
+    sealed = running.signal("wheel.hash")["value"]
+    page = running.client.get("/instruments/wheel").text
+    assert f'<samp class="break">{sealed}</samp>' in page
+
+
+# On the command line
+
+
+def told(came: int | None = None, **other: Any) -> dict[str, Any]:
+    """A spin as it is exported."""
+    came = drawn(SECRET, 7, EVEN) if came is None else came
+    return {"number": 7, "hash": hash_of(SECRET), "opened": SECRET.hex(), "weights": EVEN, "came": came + 1, **other}
+
+
+def verify(tmp_path: Path, text: str) -> tuple[int, str]:
+    (tmp_path / "spins.json").write_text(text, "utf-8")
+    result = CliRunner().invoke(main, ["verify", str(tmp_path / "spins.json")])
+    return result.exit_code, result.output
+
+
+def test_tesoura_verify_does_the_sum(tmp_path: Path) -> None:
+    came = drawn(SECRET, 7, EVEN)
+    assert verify(tmp_path, json.dumps([told(), {"data": told()}])) == (
+        0, f"Spin 7: as it should be, field {came + 1}\n" * 2)  # fmt: skip
+    wrong = (came + 1) % 4
+    code, said = verify(tmp_path, json.dumps(told(wrong)))
+    assert (code, said) == (1, f"Spin 7: By the secret, field {came + 1} had to come, and not field {wrong + 1}.\n")
+    code, said = verify(tmp_path, json.dumps(told()) + "\n" + json.dumps(told(hash=hash_of(b"else"))))
+    assert code == 1
+    assert "not the one whose hash was shown" in said
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("tea", "does not read as JSON"),
+        ("[]", "Give one spin"),
+        ("[1]", "A spin is a group of values"),
+        ('{"number": 1}', "A spin needs hash, opened, weights, came"),
+        (json.dumps(told(weights="1111")), "whole numbers"),
+        (json.dumps(told(weights=[0.5, 0.5])), "whole numbers"),
+        (json.dumps(told(number=True)), "whole numbers"),
+    ],
+)
+def test_what_is_no_spin_says_what_is_missing(tmp_path: Path, text: str, words: str) -> None:
+    with pytest.raises(InvalidField, match=words):
+        spins_of(text)
+    assert verify(tmp_path, text)[0] == 1
+
+
+def test_weights_that_cannot_be_are_told_as_such() -> None:
+    assert "The weights cannot be" in str(checked(json.dumps(told(weights=[0, 0])))[0][1])
+    assert "hexadecimal" in str(checked(json.dumps(told(opened="xyz")))[0][1])
