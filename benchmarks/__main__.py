@@ -20,9 +20,11 @@ from benchmarks import (
     live,
     logs,
     recount,
+    scoreboard,
     start,
     studio,
     tracks,
+    wheel,
     windows,
 )
 
@@ -40,6 +42,8 @@ PARTS = {
     "cues": cues.measure,
     "desk": desk.measure,
     "tracks": tracks.measure,
+    "scoreboard": scoreboard.measure,
+    "wheel": wheel.measure,
     "recount": recount.measure,
 }
 WHEN_ASKED = ("recount",)

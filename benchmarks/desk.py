@@ -93,7 +93,7 @@ _KEY = """() => {
   document.body.dispatchEvent(new KeyboardEvent("keydown", pressed));
   return at;
 }"""
-_TAP = """() => {
+TAP = """() => {
   const at = performance.timeOrigin + performance.now();
   document.querySelector(".face").click();
   return at;
@@ -101,7 +101,7 @@ _TAP = """() => {
 
 
 @contextmanager
-def _by_page(browser: Browser, served: Served, path: str, act: str, token: str = "") -> Iterator[Press]:
+def by_page(browser: Browser, served: Served, path: str, act: str, token: str = "") -> Iterator[Press]:
     context = browser.new_context()
     if token:
         cookie = {"name": f"tesoura_device_{served.port}", "value": token, "url": f"http://127.0.0.1:{served.port}"}
@@ -114,7 +114,7 @@ def _by_page(browser: Browser, served: Served, path: str, act: str, token: str =
     context.close()
 
 
-def _of(browser: Browser, served: Served, press: Press, count: list[int]) -> list[float]:
+def presses_of(browser: Browser, served: Served, press: Press, count: list[int]) -> list[float]:
     """Milliseconds from each press until the overlay shows that it was counted."""
     # The count goes on from round to round: the first press brings it to the number before the first sample.
     first = count[0] + 2
@@ -123,7 +123,7 @@ def _of(browser: Browser, served: Served, press: Press, count: list[int]) -> lis
     return found
 
 
-def _figures(mine: list[list[float]], bare: list[float]) -> dict[str, Any]:
+def figures_of(mine: list[list[float]], bare: list[float]) -> dict[str, Any]:
     found = [*chain(*mine)]
     return {"samples": len(found), "p50_ms": round(median(found), 2), "p95_ms": round(p95(found), 2),
             "ratio_p50_to_floor": round(median(found) / median(bare), 2),
@@ -137,18 +137,18 @@ def _presses(browser: Browser) -> dict[str, Any]:
         ways: dict[str, Callable[[], Any]] = {
             "device_socket": lambda: _by_device(ours, token),
             "osc": lambda: _by_osc(port),
-            "desk_key": lambda: _by_page(browser, ours, "/", _KEY),
-            "phone_page": lambda: _by_page(browser, ours, "/phone/", _TAP, token),
+            "desk_key": lambda: by_page(browser, ours, "/", _KEY),
+            "phone_page": lambda: by_page(browser, ours, "/phone/", TAP, token),
         }
         found: dict[str, list[list[float]]] = {name: [] for name in ways}
         for turn in range(ROUNDS):
             for name, way in ways.items():
                 with way() as press:
-                    found[name].append(_of(browser, ours, press, count))
+                    found[name].append(presses_of(browser, ours, press, count))
             bare += of_floor(browser, other, 1, 1 + turn * (SAMPLES + 10))
         floors = {"floor_p50_ms": round(median(bare), 2), "floor_p95_ms": round(p95(bare), 2)}
         return {**floors, "goal": "p95 at most 1.5 of the floor's, and one commit",
-                **{name: _figures(one, bare) for name, one in found.items()}}  # fmt: skip
+                **{name: figures_of(one, bare) for name, one in found.items()}}  # fmt: skip
 
 
 _SHIFTS = """() => {

@@ -19,8 +19,10 @@ from tesoura.cli import main
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms.form import fill
 from tesoura.core.instruments.registry import KINDS as INSTRUMENTS
+from tesoura.core.instruments.scoreboard.plan import SPORTS
 from tesoura.core.overlays.pieces.registry import KINDS as PIECES
 from tesoura.core.overlays.typefaces import TYPEFACES
+from tesoura.core.sports.own import read, unreachable
 from tesoura.links.registry import KINDS as FEEDS
 from tesoura.runtime.locales import OFFERED, machine_locale, number_style, offered
 from tesoura.settings import STATIC
@@ -198,3 +200,10 @@ def test_quick_finds_the_tests_of_what_changed() -> None:
     paths = [Path("src/tesoura/store/log.py"), Path("tests/feeds/test_http.py"), Path("README.md"),
              Path("src/tesoura/core/values.py"), Path("tests/core/test_map.py")]  # fmt: skip
     assert quick(paths) == ["tests/core", "tests/test_house.py", "tests/store", "tests/feeds/test_http.py"]
+
+
+def test_the_rules_in_the_documentation_can_be_played_and_every_sport_stands_in_it() -> None:
+    page = (ROOT / "docs" / "match-rules.md").read_text("utf-8")
+    examples = re.findall(r"```toml\n(.*?)```", page, re.DOTALL)
+    assert [unreachable(read(one)) for one in examples] == [[], []]
+    assert [one.title for one in SPORTS.values() if f"| {one.title} |" not in page] == []

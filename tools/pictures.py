@@ -13,7 +13,6 @@ import tempfile
 from collections.abc import Iterator
 from contextlib import closing, contextmanager
 from pathlib import Path
-from urllib.parse import urlencode
 
 from playwright.sync_api import Browser, Page, ViewportSize, expect, sync_playwright
 
@@ -77,11 +76,13 @@ def of_the_demo(browser: Browser, address: str) -> None:
     of_instruments(page, stream)
     of_cues(page)
     of_songs(page, stream)
+    of_a_match(page)
+    of_a_wheel(page, stream)
     of_devices(browser, page, address)
 
 
 def of_devices(browser: Browser, page: Page, address: str) -> None:
-    """A pairing, a phone and a pad; shown, though a session runs."""
+    """A pairing, and a phone on which a match is counted; shown, though a session runs."""
     page.set_viewport_size(DESK)
     page.goto("/devices/")
     page.get_by_role("button", name="Covered · Show").click()
@@ -91,47 +92,19 @@ def of_devices(browser: Browser, page: Page, address: str) -> None:
         page.get_by_role("button", name="Show the code").click()
         return page.locator(".digits").inner_text().replace(" ", "")
 
-    page.goto("/")
-    leaves = page.locator("#desk-leaves")
-    leaves.get_by_role("button", name="Lay buttons").click()
-    expect(leaves.get_by_role("button", name="Done")).to_be_visible()
-    leaves.get_by_role("button", name="Gift bell").click()
-    expect(leaves.get_by_text("Change “Gift bell”")).to_be_visible()
-    keep(page, "laying")
     phone = browser.new_page(viewport=PHONE, base_url=address)
     code = digits()
     phone.goto("/phone/")
     phone.get_by_label("The six digits").fill(code)
     phone.get_by_role("button", name="Pair this phone").click()
     expect(phone.locator("#link-state")).to_contain_text("connected")
-    phone.get_by_role("button", name="Gift bell").click()
-    phone.get_by_role("button", name="Gift bell").click()
+    phone.get_by_role("button", name="Match", exact=True).click()
+    phone.locator("[data-half] .face").first.click()
     phone.wait_for_timeout(600)
     keep(phone, "phone")
-    pad = browser.new_page(viewport={"width": 1280, "height": 560}, base_url=address)
-    code = digits()
-    pad.goto("/phone/pad")
-    pad.get_by_label("Pair it by six digits").fill(code)
-    pad.get_by_role("button", name="Pair").click()
-    expect(pad.locator("#pad-state")).to_contain_text("connected as")
-    keep(pad, "pad")
     digits()
     keep(page, "devices")
-    of_three_needs(page)
-
-
-def of_three_needs(page: Page) -> None:
-    """The desk while a chat, a scene link and a lamp are away."""
-    nobody = {"chat": ("port", "9"), "picture": ("address", "ws://127.0.0.1:9/")}
-    for name, (field, there) in nobody.items():
-        page.goto(f"/feeds/{name}")
-        form = page.locator('form[action$="/change"]')
-        form.evaluate("(form, [field, there]) => { form.elements[field].value = there; }", [field, there])
-        with page.expect_navigation():
-            form.evaluate("form => form.requestSubmit()")
-    page.goto("/")
-    expect(page.locator(".needs li")).to_have_count(3, timeout=30_000)
-    keep(page, "desk-needs")
+    of_the_boards(page, browser.new_page(viewport=STREAM, base_url=address))
 
 
 def token_of(page: Page, name: str) -> str:
@@ -158,11 +131,8 @@ def of_the_studio(page: Page) -> None:
 
 
 def of_instruments(page: Page, stream: Page) -> None:
-    """A countdown set up, the desk with two of them, statistics with their rule, a map, the match and its card."""
+    """Statistics with their rule, the match and its card."""
     page.set_viewport_size({"width": 1280, "height": 960})
-    page.goto("/instruments/kettle_break")
-    expect(page.locator("#preview .changes").first.locator("tr")).to_have_count(11)
-    keep(page, "countdown")
     page.goto("/instruments/game")
     expect(page.locator("#preview .changes")).to_be_visible()
     keep(page, "statistics")
@@ -181,26 +151,12 @@ def of_instruments(page: Page, stream: Page) -> None:
     keep(stream, "card")
 
 
-WELCOME = {
-    "title": "Thank you", "when": "event", "event": "gift", "field_1": "amount", "how_1": "at least", "value_1": "4",
-    "do_1": "moment", "piece_1": "Cup evening / Gift", "words_1": "Thank you, {event.name}", "do_2": "say",
-    "chat_2": "chat", "line_2": "Thank you, {event.name}", "rests": "1 min", "may_wait": "1",
-}  # fmt: skip
-
-
 def of_cues(page: Page) -> None:
-    """The list, and one being made and tried."""
+    """The list."""
     page.set_viewport_size(DESK)
     page.goto("/cues/")
     expect(page.locator("#cue-big_gift")).to_contain_text("fired", timeout=90_000)
     keep(page, "cues")
-    page.goto(f"/cues/new?{urlencode(WELCOME)}")
-    expect(page.locator("#would")).to_contain_text("would have fired")
-    page.get_by_role("button", name="Try it now").click()
-    page.evaluate("scrollTo(0, 0)")
-    expect(page.locator("#trial").frame_locator("iframe").locator(".name-gift")).to_be_visible()
-    page.wait_for_timeout(700)
-    keep(page, "cue")
 
 
 def of_songs(page: Page, stream: Page) -> None:
@@ -218,6 +174,55 @@ def of_songs(page: Page, stream: Page) -> None:
     page.goto("/instruments/song")
     expect(page.locator("[data-source]").nth(2)).to_be_visible(timeout=30_000)
     keep(page, "now-playing")
+
+
+def of_a_match(page: Page) -> None:
+    """A scoreboard's page: how it stands, its course, every act."""
+    page.set_viewport_size({"width": 1280, "height": 1180})
+    page.goto("/instruments/break_final")
+    expect(page.locator(".course-line")).to_be_visible()
+    keep(page, "match")
+
+
+def of_the_boards(page: Page, stream: Page) -> None:
+    """Four of the arrangements, once the match is over."""
+    page.goto("/instruments/break_final")
+    point = page.get_by_role("button", name="Point for BOB")
+    while point.count():
+        before = page.locator(".board-call").inner_text()
+        point.click()
+        expect(page.locator(".board-call")).not_to_have_text(before)
+    page.set_viewport_size(DESK)
+    page.goto("/")
+    stream.goto(f"/o/{token_of(page, 'Break final')}")
+    stream.add_style_tag(content="html{background:url(/static/scenes/evening.svg) center/cover !important}")
+    expect(stream.locator(".p-card")).to_be_visible(timeout=30_000)
+    # Each comes in its own time; here they stand side by side.
+    for one in ("corner", "tall", "lower"):
+        stream.locator(f".p-{one}").evaluate("piece => { piece.hidden = false; }")
+    stream.wait_for_timeout(800)
+    keep(stream, "boards")
+
+
+def of_a_wheel(page: Page, stream: Page) -> None:
+    """A wheel with its chances and who is owed a spin; what came, over a scene; the page that checks it."""
+    page.set_viewport_size({"width": 1280, "height": 1180})
+    page.goto("/")
+    stream.goto(f"/o/{token_of(page, 'Wheel of tea')}")
+    stream.add_style_tag(content="html{background:url(/static/scenes/evening.svg) center/cover !important}")
+    for _ in range(3):
+        page.goto("/instruments/tea_wheel")
+        page.locator("#panel-tea_wheel").get_by_role("button", name=re.compile("^Spin for (?!nobody)")).click()
+        expect(stream.locator(".t-wheel.has-come")).to_be_visible(timeout=30_000)
+        stream.wait_for_timeout(600)
+        keep(stream, "wheel-overlay", moving=True)
+        expect(stream.locator(".t-wheel")).to_be_hidden(timeout=30_000)
+    page.goto("/instruments/tea_wheel")
+    keep(page, "wheel")
+    page.goto("/instruments/tea_wheel/check")
+    expect(page.locator("#checked")).to_contain_text("as it should be")
+    page.set_viewport_size(DESK)
+    keep(page, "check")
 
 
 def of_what_comes_from_outside(page: Page) -> None:

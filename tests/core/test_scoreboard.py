@@ -328,6 +328,9 @@ def test_with_a_referee_his_phone_and_the_desk_count() -> None:
             match.do(command, actor="device:Phone", side=with_it)
     match.do("point", side="home", actor="device:referee").do("point", side="away", actor="desk")
     assert match.tells("home_points", "away_points") == ("1", "1")
+    # Who gives it is known, whatever he says of himself.
+    with pytest.raises(CommandRefused, match="Referee counts here"):
+        match.do("point", actor="device:Phone", side="home", by="desk")
     match.do("notice", actor="device:Phone", text="A break for tea")
     assert match.tells("notice") == ("A break for tea",)
 

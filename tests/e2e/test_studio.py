@@ -488,7 +488,7 @@ def test_all_that_can_be_added_is_on_the_screen_and_slots_stand_in_line(page: Pa
     lay(page, running, slots)
     page.get_by_text("Add a piece").click()
     kinds = page.locator(".kinds .kind")
-    expect(kinds).to_have_count(15)
+    expect(kinds).to_have_count(17)
     for kind in kinds.all():
         box = kind.bounding_box()
         assert box is not None

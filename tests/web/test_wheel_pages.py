@@ -121,6 +121,15 @@ def test_a_hash_is_public_and_stays_uncovered_beside_what_is_covered(running: Ru
     assert f'<samp class="break">{sealed}</samp>' in page
 
 
+def test_nobody_else_tells_what_the_wheel_tells(running: Running) -> None:
+    wheel(running)
+    for kind, data in (("wheel.owed", {"who": "pip_gale", "spins": 50}), ("wheel.landed", {"id": "1:landed"})):
+        running.event(type=kind, data=data)
+    running.event(type="gift", data={"name": "pip_gale"})
+    until(lambda: running.signal("gift.name").get("value"))
+    assert running.signal("wheel.owed")["value"] == 0
+
+
 # On the command line
 
 

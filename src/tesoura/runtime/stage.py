@@ -319,6 +319,10 @@ class Stage:
         on_air = self._on_air[channel.overlay_id]
         return Frame(channel.overlay_id, on_air.name, channel.rev, channel.seq, on_air.overlay, dict(channel.values))
 
+    def on_air(self) -> list[OnAir]:
+        """The overlays that are on air."""
+        return list(self._on_air.values())
+
     def audiences(self) -> dict[int, Audience]:
         """Who shows each overlay."""
         return {overlay_id: self._hub.audience(overlay_id) for overlay_id in self._on_air}

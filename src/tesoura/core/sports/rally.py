@@ -181,6 +181,11 @@ def _chance(unit: Unit, to: int, mine: int, theirs: int) -> float:
     return (_chance(unit, to, mine + 1, theirs) + _chance(unit, to, mine, theirs + 1)) / 2
 
 
+def forget_chances() -> None:
+    """Work every chance out anew, for whoever measures that."""
+    _chance.cache_clear()
+
+
 def _with_one(score: Pair, side: int) -> Pair:
     return (score[0] + 1, score[1]) if side == HOME else (score[0], score[1] + 1)
 

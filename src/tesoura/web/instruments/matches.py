@@ -9,6 +9,7 @@ from flask import Blueprint, Response, abort, flash, jsonify, redirect, render_t
 from flask.typing import ResponseReturnValue
 
 from tesoura.core.instruments.scoreboard.matches import board_of, match_file, table
+from tesoura.core.instruments.scoreboard.sides import Lineup, colour_problems
 from tesoura.core.instruments.scoreboard.state import MATCH_RECORD, Board
 from tesoura.core.instruments.scoreboard.view import view_of
 from tesoura.errors import InvalidField
@@ -43,6 +44,19 @@ def _board(name: str, seq: int) -> Board:
     if kept is None:
         abort(404)
     return board_of(kept.record.data["match"], str(row.choices["title"]))
+
+
+@blueprint.app_template_global("board_problems")
+def problems(name: str, draft: Lineup) -> list[str]:
+    """What viewers could not tell apart of a draft's colours, on what they lie on the overlays that are on air."""
+    backings: dict[str, str] = {}
+    for one in runtime().call(lambda self: self.stage.on_air()):
+        for piece in one.overlay.pieces:
+            if piece.kind == "scoreboard" and piece["scoreboard"] == name:
+                style = piece.styled(one.overlay.looks, one.overlay.form)
+                if style["backing"] != "none":
+                    backings[f"{one.name} / {piece.name}"] = style["backing_colour"]
+    return colour_problems(draft, backings)
 
 
 @blueprint.get("/<name>/matches/<int:seq>")

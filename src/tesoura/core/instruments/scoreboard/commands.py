@@ -55,7 +55,7 @@ class Scoreboard(Board):
     # Acts
 
     def _scored(self, command: Command, now: datetime) -> Step:
-        by = str(command.given.get("by") or command.actor)[:200]
+        by = _given_by(command)
         if len(self.acts) >= kinds.MOST_ACTS:
             raise CommandRefused(f"This match has {len(self.acts):,} acts. Begin a new match.")
         kind, more = SCORES[command.name]
@@ -72,7 +72,7 @@ class Scoreboard(Board):
 
     def _who(self, command: Command) -> str:
         """Who gives it. Raises CommandRefused for one who may not count here."""
-        by = str(command.given.get("by") or command.actor)[:200]
+        by = _given_by(command)
         if not command.seq:
             self._may_count(by)
         return by
@@ -261,6 +261,11 @@ class Scoreboard(Board):
     def extremes(self, at: datetime) -> Mapping[str, Extremes]:
         """The widest that its figures come to."""
         return extremes_of(self)
+
+
+def _given_by(command: Command) -> str:
+    """Who gives a command: as the log has it, or whoever does now, whatever he says of himself."""
+    return str(command.given.get("by") or "")[:200] if command.seq else command.actor[:200]
 
 
 def _called(by: str) -> str:

@@ -32,8 +32,8 @@ from tesoura.core.sports.timed import TimedMatch, TimedSport
 
 MOST_SPANS = 7
 """So many sets or periods stand in columns of their own."""
-_BOTH = {"state": "", "call": "", "heading": "", "server": "", "receiver": "", "ends": "", "leader": "", "lead": "",
-         "run": "", "run_name": "", "winner": "", "score": "", "spans": "", "span": "", "clock": "", "over_time": "",
+_BOTH = {"text": "", "state": "", "call": "", "heading": "", "server": "", "receiver": "", "ends": "", "leader": "",
+         "lead": "", "run": "", "run_name": "", "winner": "", "score": "", "spans": "", "span": "", "clock": "", "over_time": "",
          "added": "", "chance": "", "card": "", "notice": "", "notice_title": "", "notice_there": "",
          "clock_runs": "",
          "colours": "drawing", "serves": "drawing", "course": "drawing"}  # fmt: skip
@@ -63,6 +63,7 @@ def told_of(board: Board, now: datetime) -> Told:
     lead = result[0] - result[1] or _points(stage)[0] - _points(stage)[1]
     names = [side.name for side in lineup.sides]
     told |= {
+        "text": f"{names[0]} {score_text(result)} {names[1]}",
         "state": state_of(stage, board.is_begun), "call": call(stage, lineup, plan.final), "heading": lineup.heading,
         "server": server_name(stage, lineup), "receiver": receiver_name(stage, lineup), "score": score_text(result),
         "ends": isinstance(match, RallyMatch) and match.swapped, "lead": abs(_points(stage)[0] - _points(stage)[1]),

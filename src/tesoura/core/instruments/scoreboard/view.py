@@ -10,7 +10,7 @@ from tesoura.core.computed.occurrence import instant, micros
 from tesoura.core.instruments.scoreboard.acts import SIDES, last_standing
 from tesoura.core.instruments.scoreboard.figures import figures
 from tesoura.core.instruments.scoreboard.notices import showing
-from tesoura.core.instruments.scoreboard.sides import colour_problems, differences
+from tesoura.core.instruments.scoreboard.sides import differences
 from tesoura.core.instruments.scoreboard.signals import course_points
 from tesoura.core.instruments.scoreboard.stage import MatchStage, spans
 from tesoura.core.instruments.scoreboard.state import Board
@@ -27,7 +27,8 @@ def view_of(board: Board, now: datetime) -> Mapping[str, Any]:
         "sides": [_side(board, place) for place in (0, 1)], "acts": act_rows(board), "timed": timed,
         "sport": sport.title, "source": sport.source, "over": stage.over, "begun": board.is_begun,
         "last": act_words(last, board.lineup) if last else "", "differences": differences(board.draft, board.lineup),
-        "problems": colour_problems(board.draft), "heading": board.draft.heading, "figures": figures(sport),
+        "draft": board.draft,
+        "heading": board.draft.heading, "figures": figures(sport),
         "scores": dict(getattr(sport, "scores", {})), "counts": [(one.name, one.title) for one in
                                                                  getattr(sport, "team_counts", ())],
         "penalties": list(getattr(sport, "penalties", None) or {}), "course": course_points(board),

@@ -13,8 +13,8 @@ from tesoura.core.instruments.wheel.plan import WheelPlan
 from tesoura.core.wheel.draw import chances, drawn, hash_of
 from tesoura.core.wheel.turning import Turning, place_within, turned
 
-LEAD = timedelta(milliseconds=400)
-"""So long before it turns a spin is decided and on its way into the log."""
+LEAD_S, LEAD_IN_SCENE_S = 0.4, 1.6
+"""So long before it turns a spin is decided and on its way into the log; longer where the scene is switched first."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,6 +37,7 @@ class Spin:
     clockwise: bool
     hold_s: float
     trial: bool = False
+    lead_s: float = LEAD_S
 
     @property
     def field(self) -> WheelField:
@@ -56,7 +57,7 @@ class Spin:
     @property
     def turns_at(self) -> datetime:
         """When it begins to turn."""
-        return self.at + LEAD
+        return self.at + timedelta(seconds=self.lead_s)
 
     @property
     def lands_at(self) -> datetime:
@@ -87,7 +88,7 @@ class Spin:
             "number": self.number, "secret": self.secret, "fields": [one.saved() for one in self.fields],
             "weights": list(self.weights), "came": self.came, "who": self.who, "at": self.at.isoformat(),
             "start": self.start, "turn_s": self.turn_s, "turns": self.turns, "clockwise": self.clockwise,
-            "hold_s": self.hold_s, "trial": self.trial,
+            "hold_s": self.hold_s, "trial": self.trial, "lead_s": self.lead_s,
         }  # fmt: skip
 
 
@@ -97,8 +98,9 @@ def spun(
 ) -> Spin:  # fmt: skip
     """A spin, drawn. Raises InvalidField when nothing can be."""
     came = drawn(bytes.fromhex(secret), number, weights)
+    lead_s = LEAD_IN_SCENE_S if plan.scene and not trial else LEAD_S
     return Spin(number, secret, fields, weights, came, who, at, start, plan.turn_s, plan.turns, plan.clockwise,
-                plan.hold.total_seconds(), trial)  # fmt: skip
+                plan.hold.total_seconds(), trial, lead_s)  # fmt: skip
 
 
 def spin_of(saved: Mapping[str, Any]) -> Spin:
