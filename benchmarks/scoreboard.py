@@ -43,7 +43,7 @@ def _prepare(session: Session) -> str:
 
 
 def _presses(browser: Browser) -> dict[str, Any]:
-    kept, count, bare, found = list[str](), [-1], list[float](), list[list[float]]()
+    kept, count, bare, found = list[str](), [0], list[float](), list[list[float]]()
     with tesoura(SHOWN, lambda session: kept.append(_prepare(session))) as ours, floor() as other:
         for turn in range(ROUNDS):
             with by_page(browser, ours, "/phone/", TAP, kept[0]) as press:

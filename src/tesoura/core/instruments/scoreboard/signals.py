@@ -30,13 +30,13 @@ from tesoura.core.sports.own import Sport
 from tesoura.core.sports.rally import RallyMatch
 from tesoura.core.sports.timed import TimedMatch, TimedSport
 
+MOST_DRAWN = 150
 MOST_SPANS = 7
 """So many sets or periods stand in columns of their own."""
 _BOTH = {"text": "", "state": "", "call": "", "heading": "", "server": "", "receiver": "", "ends": "", "leader": "",
-         "lead": "", "run": "", "run_name": "", "winner": "", "score": "", "spans": "", "span": "", "clock": "", "over_time": "",
-         "added": "", "chance": "", "card": "", "notice": "", "notice_title": "", "notice_there": "",
-         "clock_runs": "",
-         "colours": "drawing", "serves": "drawing", "course": "drawing"}  # fmt: skip
+         "lead": "", "run": "", "run_name": "", "winner": "", "score": "", "spans": "", "span": "", "clock": "",
+         "over_time": "", "added": "", "chance": "", "card": "", "notice": "", "notice_title": "", "notice_there": "",
+         "clock_runs": "", "colours": "drawing", "serves": "drawing", "course": "drawing"}  # fmt: skip
 _EACH = ("name", "short", "points", "won", "country", "players", "mark", "serves", "penalties")
 
 
@@ -76,7 +76,7 @@ def told_of(board: Board, now: datetime) -> Told:
         "serves": SIDES[match.server] if isinstance(match, RallyMatch) and not stage.over else "",
     }  # fmt: skip
     if isinstance(match, RallyMatch):
-        told["chance"] = round(match.chance(0), 4)
+        told["chance"] = round(stage.height, 4)
     else:
         told |= {"clock": stage.clock.text(at), "over_time": stage.clock.over_text(at),
                  "added": f"+{stage.clock.added_min}" if stage.clock.added_min else ""}  # fmt: skip
@@ -128,12 +128,10 @@ def course_points(board: Board) -> list[tuple[float, float, int]]:
     """
     stages = [(0, board.stages[0])]
     stages += [(at, stage) for at, stage in enumerate(board.stages[1:], 1) if "point" in stage.led_to or stage.over]
-    if isinstance(board.stage.match, RallyMatch):
-        heights = [one.match.chance(0) for _, one in stages if isinstance(one.match, RallyMatch)]
-    else:
-        ahead = [one.match.score[0] - one.match.score[1] for _, one in stages if isinstance(one.match, TimedMatch)]
-        most = max(*(abs(one) for one in ahead), 4)
-        heights = [0.5 + one / most / 2 for one in ahead]
+    heights = [one.height for _, one in stages]
+    if isinstance(board.stage.match, TimedMatch):
+        most = max(*(abs(one) for one in heights), 4)
+        heights = [0.5 + one / most / 2 for one in heights]
     last = max(len(stages) - 1, 1)
     return [(at / last, height, place) for at, ((place, _), height) in enumerate(zip(stages, heights, strict=True))]
 
@@ -143,6 +141,9 @@ def course_path(board: Board) -> str:
     found = course_points(board)
     if len(found) < 3:
         return ""
+    # More points than this cannot be told apart on any piece.
+    step = max(len(found) // MOST_DRAWN, 1)
+    found = [*found[::step], found[-1]] if step > 1 else found
     return "M" + "L".join(f"{across * 100:.1f} {(1 - height) * 100:.1f}" for across, height, _ in found)
 
 

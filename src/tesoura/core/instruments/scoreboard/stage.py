@@ -49,6 +49,8 @@ class MatchStage:
     """Whether a set or a period is over, and the next has not begun."""
     played: int = 0
     past: int = 0
+    height: float = 0.5
+    """Home's chance to win at even strength; against the clock by how much it is ahead."""
     periods: tuple[Pair, ...] = ()
     """The score at the end of each period that is over, of a sport against the clock."""
 
@@ -66,7 +68,8 @@ class MatchStage:
         if self.over and act.kind not in (kinds.FIGURE, kinds.OVER):
             raise InvalidField("The match is over. Take back the last act, or begin a new match.")
         it = self._with_time(act.at)
-        return _ACTS[act.kind](replace(it, led_to=(), note=""), act, rules)
+        after = _ACTS[act.kind](replace(it, led_to=(), note=""), act, rules)
+        return after if after.match is it.match else replace(after, height=_height(after.match))
 
     def _with_time(self, at: int) -> MatchStage:
         """It with the playing time that has passed since the last act: penalties run with it."""
@@ -77,11 +80,15 @@ class MatchStage:
         return replace(self, match=self.match.passed(gone), played=now)
 
 
+def _height(match: RallyMatch | TimedMatch) -> float:
+    return float(match.score[0] - match.score[1]) if isinstance(match, TimedMatch) else match.chance(0)
+
+
 def begun(rules: MatchRules) -> MatchStage:
     """A match before anything was done."""
     sport = rules.sport
     if isinstance(sport, TimedSport):
-        return MatchStage(TimedMatch(sport), _clock_of(sport, 1))
+        return MatchStage(TimedMatch(sport), _clock_of(sport, 1), height=0.0)
     order = ServeOrder.begun(sport.order, rules.players, 0) if sport.order else None
     return MatchStage(RallyMatch.begun(sport), MatchClock(), order)
 

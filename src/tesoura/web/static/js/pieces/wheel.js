@@ -45,7 +45,7 @@ function paint(wheel) {
 }
 
 function plate(wheel) {
-  const turns = wheel.querySelector(".t-wheel-turns");
+  const turns = wheel.querySelector(".t-wheel-turns > svg");
   const wide = turns.getBoundingClientRect().width || turns.clientWidth;
   const style = getComputedStyle(wheel);
   const px = 1000 / (wide || 800);
