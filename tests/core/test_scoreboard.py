@@ -202,6 +202,13 @@ def test_penalties_run_with_the_clock_alone() -> None:
     assert match.tells("home_penalties", "call") == ("", "")
 
 
+def test_a_clock_that_is_corrected_leaves_penalties_as_they_are() -> None:
+    match = Match("ice_hockey").do("start_clock").do("penalty", 60, side="away", what="minor")
+    # Five seconds of it were played; the four minutes that the clock is moved by were not.
+    match.do("set_clock", to="14:55").do("stop_clock", 0)
+    assert match.tells("clock", "away_penalties") == ("14:55", "1:55")
+
+
 def test_fencing_ends_with_the_fifteenth_touch_and_fouls_lead_to_free_throws() -> None:
     assert Match("fencing").points("h14 a14 h1").tells("winner", "home_points") == ("Home", "15")
     match = Match("basketball")
@@ -351,6 +358,15 @@ def test_moments_are_told_once() -> None:
     match.heard().points("a1")
     assert match.fired() == ["point", "set", "ends"]
     assert match.it.fires(match.now)[1].data["words"] == "5–11, game to Team Keel · change ends"
+
+
+def test_a_lead_is_one_within_a_game_and_who_wins_it_takes_none() -> None:
+    # In the next game nobody has led yet.
+    match = cup().points("h11").heard().points("a1")
+    assert match.fired() == ["point"]
+    # Away led 3–2; the point that decides at three all wins the game, and is no change of lead.
+    match = Match("tennis_no_advantage").points("h2 a3 h1").heard().points("h1")
+    assert match.fired() == ["point", "set", "ends"]
 
 
 def test_a_point_that_was_taken_back_before_it_was_told_is_not_told() -> None:

@@ -17,7 +17,8 @@ NEWER = (
     "signals/new", "signals/new/window", "signals/new/formula", "files/", "files/new", "files/ready", "log/", "log/1",
     "reports/", "reports/1", "recipes/", "recipes/channel",
     "overlays/1/link", "overlays/1/versions", "looks/", "looks/ink",
-    "looks/style-sheets", "typefaces/",
+    "looks/style-sheets", "typefaces/", "instruments/match", "instruments/match/matches/0", "instruments/wheel",
+    "instruments/wheel/check", "instruments/new/scoreboard", "instruments/new/wheel",
 )  # fmt: skip
 
 
@@ -358,6 +359,14 @@ def _add_instruments(running: Running) -> None:
     running.press("/", "/instruments/new/map", {"title": "Ladder"})
     running.client.post("/api/instruments/kettle_break/start", headers=running.auth)
     running.event(type="match.end", data={"result": "flawless"})
+    running.press("/", "/instruments/new/scoreboard", {"title": "Match"})
+    for side in ("home", "away", "home"):
+        running.press("/", "/instruments/match/do/point", {"side": side})
+    running.press("/", "/instruments/match/do/side", {"side": "home", "name": "Team Bobbin", "colour": "#C23A22"})
+    running.press("/", "/instruments/new/wheel", {"title": "Wheel"})
+    for words in ("sing the score", "tea for everybody"):
+        running.press("/", "/instruments/wheel/items", {"words": words, "weight": "1"})
+    running.press("/", "/instruments/wheel/do/owe", {"who": "teacup_ana"})
 
 
 # The two schemes differ in their colours alone.

@@ -107,7 +107,8 @@ KIND = InstrumentKind(
     buttons=_buttons,
     types=_types,
     moments=lambda name, choices: {
-        f"{name}.{TYPE_OF.get(mark, mark)}": f"{choices['title']}: {words}" for mark, words in MOMENTS.items()
+        f"{name}.{TYPE_OF.get(mark, mark)}": f"{words} in {choices['title']}"
+        for mark, words in MOMENTS.items()
     },
     check=check,
     pieces=(PIECE,),

@@ -137,5 +137,5 @@ PIECE = PieceKind(
     wants="Choose which scoreboard it shows. Make one under Instruments first.",
     template="instruments/scoreboard/piece.html",
     along={"arranged": SIZED},
-    helpers={"columns": columns_of, "stacked": lambda choices: ARRANGEMENTS[choices["arranged"]].rows},
+    helpers={"columns": columns_of},
 )  # fmt: skip

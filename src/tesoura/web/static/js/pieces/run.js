@@ -2,6 +2,8 @@
 const words = (node) => node.firstElementChild;
 
 const watched = new ResizeObserver((all) => { for (const { target } of all) if (target.isConnected) fit(target); });
+// A typeface may come only with the first words that are set in it: then they are measured again.
+document.fonts?.addEventListener("loadingdone", () => { for (const node of document.querySelectorAll(".t-run")) fit(node); });
 document.fonts?.ready.then(() => { for (const node of document.querySelectorAll(".t-run")) fit(node); });
 
 export function draw(node, text) {

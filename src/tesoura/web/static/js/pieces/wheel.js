@@ -28,6 +28,17 @@ export function ready(node) {
   motion(node, node.dataset.motion);
 }
 
+// A typeface may come only with the first words that are set in it: then they are measured again.
+document.fonts?.addEventListener("loadingdone", () => { for (const wheel of document.querySelectorAll(".t-wheel")) if (wheel.fields) paint(wheel); });
+
+// One that was hidden has its size once it is seen.
+const sized = new ResizeObserver((all) => {
+  for (const { target } of all) {
+    const wheel = target.parentElement;
+    if (wheel?.fields && target.clientWidth && wheel.paintedAt !== target.clientWidth) paint(wheel);
+  }
+});
+
 // Its fields
 
 function face(wheel, text) {
@@ -36,12 +47,16 @@ function face(wheel, text) {
   wheel.fields = (read(text || "[]") ?? []).map(([words, edge, colour, letters, picture]) => ({ words, edge, colour, letters, picture }));
   wheel.fields.forEach((one, at) => { one.begin = at ? wheel.fields[at - 1].edge : 0; });
   paint(wheel);
-  document.fonts?.ready.then(() => paint(wheel));
   if (wheel.drawnMotion !== undefined) { const last = wheel.drawnMotion; wheel.drawnMotion = undefined; motion(wheel, last); }
 }
 
 function paint(wheel) {
+  const room = wheel.querySelector(".t-wheel-room");
+  wheel.paintedAt = room.clientWidth;
+  sized.observe(room);
   if (wheel.dataset.arranged === "drop") rows(wheel); else plate(wheel);
+  if (wheel.angle !== undefined) stand(wheel, wheel.angle);
+  come(wheel, wheel.came ?? null);
 }
 
 function plate(wheel) {
@@ -158,6 +173,7 @@ function stand(wheel, angle) {
 
 // What came stands out once it has landed.
 function come(wheel, came) {
+  wheel.came = came;
   wheel.classList.toggle("has-come", came !== null);
   for (const one of wheel.querySelectorAll("[data-at]")) one.classList.toggle("is-come", one.dataset.at === String(came));
 }
