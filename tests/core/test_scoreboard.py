@@ -263,6 +263,13 @@ def test_taking_back_has_no_end_and_stops_at_the_beginning() -> None:
     )
 
 
+def test_what_was_taken_back_last_comes_back_before_what_was_struck_long_ago() -> None:
+    match = cup().points("h3 a2")
+    match.do("strike", act=match.it.acts[0].number).do("take_back")
+    assert match.do("put_back").tells("home_points", "away_points") == ("2", "2")
+    assert match.do("put_back").tells("home_points", "away_points") == ("3", "2")
+
+
 def test_a_point_of_ten_rallies_ago_is_corrected_and_all_after_it_told_again() -> None:
     match = cup().points("h10 a3 h1 a5")
     assert match.tells("spans", "away_points") == ("11–3 0–5", "5")
@@ -304,6 +311,13 @@ def test_any_figure_is_set_by_hand() -> None:
     assert football.tells("home_count_yellow") == (3,)
     assert football.do("set", figure="yellow", side="home", value="0").tells("home_count_yellow") == (0,)
     assert football.do("set", figure="period", value="2").tells("span", "clock") == ("half 2", "45:00")
+
+
+def test_with_points_set_by_hand_who_serves_follows_from_them() -> None:
+    match = cup().do("set", figure="points", side="home", value="2")
+    assert match.tells("server", "away_serves") == ("otto_knot", True)
+    assert match.points("h2").tells("server") == ("wren_bobbin",)
+    assert Match("volleyball").do("set", figure="points", side="home", value="2").tells("home_serves") == (True,)
 
 
 def test_who_serves_is_set_by_hand_and_goes_on_from_there() -> None:
@@ -355,9 +369,12 @@ def test_moments_are_told_once() -> None:
     match.heard().points("a4")
     assert match.fired() == ["point"] * 4 + ["set_point"]
     assert match.it.fires(match.now)[-1].data["name"] == "Team Keel"
+    # It has it still, and is not told so again.
+    match.heard().points("h1")
+    assert match.fired() == ["point"]
     match.heard().points("a1")
     assert match.fired() == ["point", "set", "ends"]
-    assert match.it.fires(match.now)[1].data["words"] == "5–11, game to Team Keel · change ends"
+    assert match.it.fires(match.now)[1].data["words"] == "6–11, game to Team Keel · otto_knot serves · change ends"
 
 
 def test_a_lead_is_one_within_a_game_and_who_wins_it_takes_none() -> None:
@@ -467,6 +484,14 @@ def test_notices_wait_their_turn() -> None:
 # Kept, told again, taken along
 
 
+def test_a_notice_that_waited_has_its_own_time_from_when_the_one_before_it_went() -> None:
+    match = cup().do("notice", text="Tea", for_s="10").do("notice", 0, text="Biscuits", for_s="5")
+    match.now += timedelta(seconds=14.5)
+    assert match.tells("notice") == ("Biscuits",)
+    match.now += timedelta(seconds=0.5)
+    assert match.tells("notice") == ("",)
+
+
 def test_a_new_match_keeps_the_last_one_and_can_be_taken_back() -> None:
     match = cup().points("h11").do("new_match")
     record = match.it.recorded()[0].data
@@ -487,15 +512,21 @@ def test_a_match_goes_along_as_a_file_and_as_a_table() -> None:
     assert rows[0][3:6] == ["what", "points", "sets"]
     assert rows[3][2:7] == ["home", "Team Bobbin: a point", "3–0", "3–0", "otto_knot"]
     assert rows[4][-1] == "taken back"
-    for wrong in (
-        {},
-        {"format": "else"},
-        {**told, "acts": 3},
-        {**told, "acts": [{"kind": "x"}]},
-        {**told, "sides": {}},
-    ):
-        with pytest.raises(InvalidField):
-            board_of(wrong)
+
+
+@pytest.mark.parametrize("kind", ["none", "else", "acts", "act", "sides", "value", "at", "colour", "rules", "sport"])
+def test_a_match_that_tesoura_did_not_write_is_refused(kind: str) -> None:
+    told = json.loads(json.dumps(match_file(cup().points("h1").it)))
+    act, side = told["acts"][0], told["sides"]["sides"][0]
+    wrong: dict[str, Any] = {
+        "none": {"format": None}, "else": {"format": "else"}, "acts": {"acts": 3}, "act": {"acts": [{"kind": "x"}]},
+        "sides": {"sides": {}}, "value": {"acts": [{**act, "value": float("nan")}]},
+        "at": {"acts": [{**act, "at": 10**30}]},
+        "colour": {"sides": {"heading": "", "sides": [{**side, "colour": "red"}, side]}},
+        "rules": {"rules": {"sport": "own", "rules": "x"}}, "sport": {"rules": {"sport": "chess"}},
+    }  # fmt: skip
+    with pytest.raises(InvalidField):
+        board_of({**told, **wrong[kind]})
 
 
 SPORT_NAMES = [*SPORTS]

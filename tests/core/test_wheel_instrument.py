@@ -163,6 +163,28 @@ def test_spins_are_earned_by_rules_and_spent_by_who_has_them() -> None:
     assert tea.wait(10)[-2].effects[-1].data["line"].startswith("teacup_ana spins the wheel: ")
 
 
+def test_a_crowd_that_asks_without_a_spin_fills_no_chat() -> None:
+    tea = Tea(chat="chat", word="!spin")
+    told = []
+    for number in range(30):
+        told += tea.hear("chat.line", {"name": f"viewer_{number}", "text": "!spin"}, 0.5).wait(0)
+    # In fifteen seconds: at the beginning, and ten seconds later.
+    assert [one.data["who"] for one in told] == ["viewer_0", "viewer_20"]
+
+
+def test_what_chat_is_told_holds_names_as_they_are() -> None:
+    tea = Tea(chat="chat", line="{who} {field} {number} {else}").do("owe", who="{field}").do("spin", who="{field}")
+    landed = tea.wait(20)[1]
+    assert landed.effects[-1].data["line"] == f"{{field}} {landed.data['field']} 1 {{else}}"
+
+
+def test_what_is_no_name_is_refused() -> None:
+    tea = Tea()
+    for command, given_ in (("spin", {"who": ["ana"]}), ("owe", {"who": {"a": 1}}), ("rename", {"who": "a", "to": []})):
+        with pytest.raises(InvalidField, match="is a name"):
+            tea.do(command, **given_)
+
+
 def test_spins_are_given_and_taken_by_hand_and_the_next_is_who_waited_longest() -> None:
     tea = Tea().do("owe", who="teacup_ana", spins="2").do("owe", who="seven_socks")
     assert tea.said == "seven_socks: 0 → 1"

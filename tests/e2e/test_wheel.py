@@ -3,10 +3,15 @@
 from __future__ import annotations
 
 import json
+import os
+import signal
+import subprocess
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+import httpx
 import pytest
 from playwright.sync_api import Page, expect
 
@@ -18,6 +23,7 @@ from tesoura.settings import wall_clock
 from tesoura.standins.chat import ChatServer
 from tesoura.store import overlays as stored
 from tests.conftest import Running, until
+from tests.e2e.test_processes import free_port, line_with, process
 
 KETTLE = ("the cold kettle", "0.3")
 TEA = (("one lap backwards", "1"), ("sing the score", "1"), ("a biscuit for the cameraman", "2"), KETTLE)
@@ -177,3 +183,42 @@ def test_from_an_empty_folder_to_a_spin_by_the_keyboard_and_a_check_without_teso
     other.locator("#spins").fill(json.dumps(told))
     other.get_by_role("button", name="Do the sum").click()
     expect(other.locator("#checked")).to_contain_text("had to come, and not field")
+
+
+@pytest.mark.skipif(os.name != "posix", reason="kill -9 is for POSIX")
+def test_killed_in_mid_spin_the_result_stands_and_chat_is_told_once(tmp_path: Path, chat: ChatServer) -> None:
+    folder, port = tmp_path / "data", free_port()
+    before = Running(folder)
+    connect(before, chat)
+    made(before, chat="chat", turn_s="4")
+    before.stop()
+    words = [sys.executable, "-m", "tesoura", "key", "new", "test", "--data", str(folder)]
+    key = subprocess.run(words, capture_output=True, text=True, check=True).stdout.strip()
+    serve = ("serve", "--port", str(port), "--data", str(folder))
+    to, headers = f"http://127.0.0.1:{port}", {"Authorization": f"Bearer {key}"}
+    with httpx.Client(base_url=to, headers=headers, trust_env=False) as client:
+
+        def told(name: str) -> object:
+            return client.get(f"/api/signals/wheel.{name}").json().get("value")
+
+        with process(*serve) as started:
+            line_with(started, "Tesoura is ready")
+            sealed = told("hash")
+            assert client.post("/api/instruments/wheel/spin").status_code == 200
+            assert told("state") == "turning"
+            started.send_signal(signal.SIGKILL)
+            started.wait()
+        chat.heard.clear()
+        with process(*serve) as started:
+            line_with(started, "Tesoura is ready")
+            until(lambda: told("field"))
+            until(lambda: chat.heard)
+            (spin,) = client.get("/instruments/wheel/spins.json").json()
+            assert (spin["hash"], spin["field"]) == (sealed, told("field"))
+            assert client.post("/api/instruments/wheel/owe", json={"who": "teacup_ana"}).status_code == 200
+        with process(*serve) as started:
+            line_with(started, "Tesoura is ready")
+            until(lambda: told("owed") == 1)
+            until(lambda: told("state") == "still")
+            until(lambda: len(chat.guests) == 1)
+    assert [line for _, line in chat.heard] == [f"The wheel spins the wheel: {spin['field']}"]

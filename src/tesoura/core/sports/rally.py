@@ -108,6 +108,13 @@ class RallyMatch:
         turn = played if min(after.counts[0]) >= after.to_win(0) - 1 else played // rule.each
         return self.first, self.first if turn % 2 == 0 else 1 - self.first
 
+    def with_points(self, points: Pair) -> RallyMatch:
+        """With other points, set by hand; who serves then follows from them where players serve in turns."""
+        after = replace(self, counts=(points, *self.counts[1:]), told=())
+        if self.sport.serving.kind == RALLY and after.unit(0) is self.sport.units[0]:
+            return after
+        return replace(after, server=self._serves(after, self.server, False)[1])
+
     def _changes_ends(self, after: RallyMatch, side: int, won: bool) -> bool:
         rule, played = self.sport.ends, sum(after.counts[0])
         if won:

@@ -13,6 +13,8 @@ POINT, COUNT, PENALTY, SERVE, SWAP, FIGURE, OVER = "point", "count", "penalty", 
 RUN, STAND, CLOCK, ADDED, PERIOD = "run", "stand", "clock", "added", "period"
 """Kinds of act: the last five are those of the clock."""
 MOST_ACTS = 5_000
+LATEST, MOST_VALUE = 4_000_000_000_000_000, 1_000_000
+"""An act lies before this (µs since 1970, in 2096), and no value of one is as large."""
 WORDS: Mapping[str, str] = {
     POINT: "a point", COUNT: "one counted", PENALTY: "a penalty", SERVE: "who serves", SWAP: "ends", FIGURE: "by hand",
     OVER: "the end", RUN: "the clock runs", STAND: "the clock stands", CLOCK: "the clock is set",
@@ -52,9 +54,12 @@ def act_of(told: Mapping[str, Any]) -> MatchAct:
         kind = str(told["kind"])
         if kind not in WORDS:
             raise ValueError(kind)
+        at, value = int(told["at"]), float(told.get("value", 0.0))
+        if not (0 <= at < LATEST and abs(value) < MOST_VALUE):
+            raise ValueError(at)
         return MatchAct(
-            int(told["number"]), int(told["at"]), kind, side, str(told.get("what", ""))[:60],
-            float(told.get("value", 0.0)), bool(told.get("struck", False)), str(told.get("by", ""))[:200],
+            int(told["number"]), at, kind, side, str(told.get("what", ""))[:60],
+            value, bool(told.get("struck", False)), str(told.get("by", ""))[:200],
         )  # fmt: skip
     except (KeyError, ValueError, TypeError, AttributeError, OverflowError):
         raise InvalidField("This is no act of a match. Give what Tesoura exported.") from None

@@ -44,6 +44,8 @@ def _rally_figure(match: RallyMatch, what: str, side: int, value: int) -> RallyM
     level = 0 if what == "points" else next(
         at + 1 for at, unit in enumerate(match.sport.units[:-1]) if what == f"{unit.name}s"
     )  # fmt: skip
+    if level == 0:
+        match = match.with_points(_with(match.counts[0], side, value))
     counts = list(match.counts)
     counts[level] = _with(counts[level], side, value)
     top, unit = counts[-1], match.sport.match

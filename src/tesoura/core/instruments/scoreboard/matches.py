@@ -9,11 +9,11 @@ from tesoura.core.computed.occurrence import instant
 from tesoura.core.instruments.records import Record
 from tesoura.core.instruments.scoreboard.acts import MatchAct, act_of
 from tesoura.core.instruments.scoreboard.plan import FIELDS, PLAYED_BY, MatchPlan, make
-from tesoura.core.instruments.scoreboard.sides import Lineup, lineup_of
+from tesoura.core.instruments.scoreboard.sides import Lineup
 from tesoura.core.instruments.scoreboard.state import MATCH_RECORD, Board
 from tesoura.core.instruments.scoreboard.view import act_rows
 from tesoura.core.instruments.scoreboard.words import result_of, score_text, spans_text, winner_of
-from tesoura.errors import InvalidField
+from tesoura.errors import Invalid, InvalidField
 
 FORMAT = "tesoura match 1"
 COLUMNS = ("place", "at", "side", "words", "score", "spans", "server", "call", "by", "why")
@@ -34,12 +34,20 @@ def board_of(told: Mapping[str, Any], title: str = "Match") -> Board:
     try:
         rules = {name: FIELDS[name].check(told["rules"].get(name, FIELDS[name].default)) for name in PLAYED_BY}
         plan = make("match", {**{name: field.default for name, field in FIELDS.items()}, **rules, "title": title})
-        lineup = lineup_of(told["sides"])
+        lineup = _lineup(told["sides"])
         raw: Sequence[Mapping[str, Any]] = told["acts"]
         acts = tuple(map(act_of, raw))
-    except (KeyError, TypeError, AttributeError, ValueError):
-        raise InvalidField("This match's file is damaged: its rules, sides or acts are missing.") from None
+    except (KeyError, TypeError, AttributeError, ValueError, Invalid):
+        raise InvalidField("This match's file is damaged: its rules, sides or acts are not as they were.") from None
     return again(plan, lineup, acts)
+
+
+def _lineup(told: Mapping[str, Any]) -> Lineup:
+    """The sides of a file, checked as if they were typed. Raises InvalidPiece."""
+    lineup = Lineup(" ".join(str(told.get("heading", "")).split())[:80])
+    for place, side in enumerate((told["sides"][0], told["sides"][1])):
+        lineup = lineup.changed(place, {name: str(value) for name, value in side.items()})
+    return lineup
 
 
 def again(plan: MatchPlan, lineup: Lineup, acts: tuple[MatchAct, ...]) -> Board:

@@ -266,7 +266,10 @@ def _figure(stage: MatchStage, act: MatchAct, rules: MatchRules) -> MatchStage:
     if isinstance(after, TimedMatch) and isinstance(before, TimedMatch):
         clock = stage.clock if after.period == before.period else _clock_of(after.sport, after.period)
         return replace(stage, match=after, clock=clock, rests=stage.rests and act.what != PERIOD_FIGURE)
-    return replace(stage, match=after, rests=False)
+    order = stage.order
+    if isinstance(after, RallyMatch) and order is not None and order.cycle and order.server(after)[0] != after.server:
+        order = replace(order, at=(order.at + 1) % 4)
+    return replace(stage, match=after, order=order, rests=False)
 
 
 _ACTS: Mapping[str, Callable[[MatchStage, MatchAct, MatchRules], MatchStage]] = {

@@ -20,7 +20,7 @@ from tesoura.core.instruments.wheel.view import view_of
 from tesoura.core.signals.extremes import Extremes
 from tesoura.errors import CommandRefused, InvalidField
 
-NEXT, NOBODY = "next", ""
+NEXT = "next"
 
 
 class Wheel(WheelBase):
@@ -46,7 +46,7 @@ class Wheel(WheelBase):
         can_be_spun(self.fields, self.weights())
         if not self.sealed:
             raise CommandRefused("No secret is sealed for the next spin yet. Seal it first.")
-        who, owed = name_of(command.given.get("who")), self.owed
+        who, owed = _named(command.given, "who"), self.owed
         if who.casefold() == NEXT and not owed.of(who):
             who = owed.first()
             if not who:
@@ -98,7 +98,7 @@ class Wheel(WheelBase):
     # Spins owed
 
     def _owe(self, command: Command, now: datetime) -> Step:
-        who = name_of(command.given.get("who"))
+        who = _named(command.given, "who")
         if not who:
             raise InvalidField("Say who shall have the spins: who.")
         spins = whole(-MOST_AT_ONCE, MOST_AT_ONCE)(command.given.get("spins") or 1)
@@ -113,7 +113,7 @@ class Wheel(WheelBase):
                     undo=("owe", {"who": who, "spins": had - has}) if has != had else None)  # fmt: skip
 
     def _rename(self, command: Command, now: datetime) -> Step:
-        before, after = (name_of(command.given.get(one)) for one in ("who", "to"))
+        before, after = (_named(command.given, one) for one in ("who", "to"))
         if not before or not after:
             raise InvalidField("Say who is called otherwise now, and how: who and to.")
         owed = self.owed.renamed(before, after)
@@ -155,6 +155,14 @@ class Wheel(WheelBase):
     def extremes(self, at: datetime) -> Mapping[str, Extremes]:
         """The longest that it comes to say."""
         return extremes_of(self)
+
+
+def _named(given: Mapping[str, Any], which: str) -> str:
+    """A name that was given, empty for none. Raises InvalidField for what is no name."""
+    raw = given.get(which)
+    if raw is not None and not isinstance(raw, str | int):
+        raise InvalidField(f"{which} is a name, such as teacup_ana.")
+    return name_of(raw)
 
 
 _DOES: Mapping[str, Callable[[Wheel, Command, datetime], Step]] = {

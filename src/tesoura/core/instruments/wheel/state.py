@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
@@ -29,9 +30,12 @@ MOMENTS: Mapping[str, str] = {
 }  # fmt: skip
 """What it tells, by the last part of the event's type, each with words that follow its name."""
 SPIN_RECORD = "spin"
+_SAID = re.compile(r"\{(who|field|number|chance)\}")
 MOST_WAITING = 100
 TOLD_FOR = timedelta(minutes=2)
 """What is to be said, heard or pressed because of a spin makes no sense later than this."""
+REFUSED_EVERY_US = 10_000_000
+"""Whoever asks without a spin is told so at most this often: a crowd that asks fills no chat."""
 MOST_AGE = timedelta(days=1)
 """What was earned longer ago than this, and is not in the log, is not told any more."""
 
@@ -64,6 +68,8 @@ class WheelBase:
     gone: frozenset[str] = frozenset()
     came: Mapping[str, int] = field(default_factory=dict)
     counts: SpinCounts = field(default_factory=SpinCounts)
+    refused_at: int = 0
+    """When somebody without a spin was last told so, µs since 1970."""
     debts: tuple[Fired, ...] = ()
     """What has happened and is not in the log yet."""
     written: tuple[Record, ...] = ()
@@ -143,9 +149,7 @@ class WheelBase:
         said = spin.field.chat or self.plan.line
         told = {"who": spin.who or "The wheel", "field": spin.field.words, "number": str(spin.number),
                 "chance": f"{float(spin.chance) * 100:.1f} %"}  # fmt: skip
-        for name, words in told.items():
-            said = said.replace(f"{{{name}}}", words)
-        return said
+        return _SAID.sub(lambda found: told[found[1]], said)
 
     def seals(self, number: int, at: datetime) -> list[Fired]:
         """The hash of the next spin's secret, told from this instant on: so that anybody can check the spin after."""
@@ -178,7 +182,8 @@ class WheelBase:
         at, id = instant(event.at), f"{event.seq}:{ASKED}"
         if self.owed.of(who):
             effects = [Effect(COMMAND, self.plan.name, {"command": "spin", "given": {"who": who}}, at + TOLD_FOR)]
-        elif self.plan.chat:
+        elif self.plan.chat and event.at - self.refused_at >= REFUSED_EVERY_US:
+            self = replace(self, refused_at=event.at)
             effects = [Effect(SAY, self.plan.chat, {"line": f"{who}, you have no spin to spend."}, at + TOLD_FOR)]
         else:
             return self
@@ -240,6 +245,7 @@ class WheelBase:
             "sealed": list(self.sealed), "number": self.number, "angle": self.angle,
             "spin": self.spin.saved() if self.spin else None, "trial": self.trial.saved() if self.trial else None,
             "waiting": [one.who for one in self.waiting], "owed": self.owed.saved(), "gone": sorted(self.gone),
+            "refused_at": self.refused_at,
             "came": dict(self.came), "counts": self.counts.saved(), "debts": [_plain(one) for one in self.debts],
         }  # fmt: skip
 
@@ -251,7 +257,7 @@ def kept(saved: Mapping[str, Any]) -> dict[str, Any]:
         "spin": spin_of(saved["spin"]) if saved["spin"] else None,
         "trial": spin_of(saved["trial"]) if saved["trial"] else None,
         "waiting": tuple(map(Turn, saved["waiting"])), "owed": owed_of(saved["owed"]), "gone": frozenset(saved["gone"]),
-        "came": dict(saved["came"]), "counts": counts_of(saved["counts"]),
+        "refused_at": saved["refused_at"], "came": dict(saved["came"]), "counts": counts_of(saved["counts"]),
         "debts": tuple(map(_fired, saved["debts"])),
     }  # fmt: skip
 
