@@ -25,7 +25,7 @@ from tesoura.core.instruments.wheel.piece import PIECE
 from tesoura.core.overlays.fit.colours import contrast, rgb
 from tesoura.core.wheel.draw import SpinRecord, drawn, problem_of
 from tesoura.core.wheel.expected import Expected, expected_of
-from tesoura.core.wheel.turning import edges_of, turned, under_pointer
+from tesoura.core.wheel.turning import edges_of, place_within, turned, under_pointer
 from tesoura.errors import CommandRefused, Invalid, InvalidField, InvalidPiece
 
 DEEDS = (*["spin"] * 3, "owe", "try_it", "put_away", "drop_waiting", "gift", "wait", "goes")
@@ -216,6 +216,12 @@ def test_five_hundred_spins_owed_at_once_are_five_hundred() -> None:
     tea.hear("gift", {"name": "bolt_uncle", "amount": -500}).wait(1)
     tea.hear("gift", {"amount": 500}).wait(1)
     assert tea.tells("owed") == (500,)
+
+
+def test_two_spins_for_every_fifty_are_two_for_every_fifty() -> None:
+    tea = Tea(when_1="gift", amount_1="amount", each_1="50", spins_1="2")
+    tea.hear("gift", {"name": "bolt_uncle", "amount": 170}).wait(1)
+    assert tea.it.owed.of("bolt_uncle") == 6
 
 
 def test_what_was_given_stays_given_when_it_is_read_again() -> None:
@@ -445,6 +451,13 @@ def test_it_lands_where_it_was_drawn_within_the_field_and_never_goes_backwards(w
     steps = [after[1] - before[1] for before, after in zip(turn.line, turn.line[1:], strict=False)]
     assert min(steps if clockwise else [-one for one in steps]) >= -2e-6
     assert (turn.line[0][0], turn.line[-1][0]) == (0.0, 1.0)
+
+
+def test_it_lands_well_within_its_field() -> None:
+    chance = random.Random(9)
+    found = [place_within(chance.randbytes(32), number) for number in range(2_000)]
+    assert 0.12 <= min(found) < 0.13
+    assert 0.87 < max(found) <= 0.88
 
 
 def test_it_turns_as_often_around_as_was_wished() -> None:

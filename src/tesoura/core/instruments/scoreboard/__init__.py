@@ -46,6 +46,8 @@ def _buttons(choices: Choices) -> list[ReadyButton]:
         found += [{"does": "match_clock"}, (f"End of the {sport.called}", "end_period", "")] if sport.minutes else []
         found += [(f"{one.title}: {side}", "count", f"side {side}, what {one.name}") for one in sport.team_counts
                   for side in SIDES]  # fmt: skip
+        found += [(f"{one}: {side}", "penalty", f"side {side}, what {one}") for one in sport.penalties or ()
+                  for side in SIDES]  # fmt: skip
     else:
         found.append(("Change ends", "swap_ends", ""))
     return [*found, ("Take the notice away", "end_notice", ""), ("Put on air", "put_on_air", "")]
