@@ -74,7 +74,7 @@ class ServeOrder:
                 # A tie-break counts as the game of who began it; who received first begins the next set.
                 began = (self.at - (sum(before.counts[0]) + 1) // 2) % 4
                 return replace(self, at=(began + 1) % 4)
-            return replace(self, at=(self.at + 1) % 4) if won or after.server != before.server else self
+            return replace(self, at=(self.at + 1) % 4) if after.server != before.server else self
         if won:
             at = self.cycle.index((after.server, 0))
             return replace(self, cycle=_reversed_from(self.cycle, at), at=0)
