@@ -102,6 +102,7 @@ def test_a_match_is_won_by_itself_and_takes_no_more_points() -> None:
     match.points("h1")
     assert match.said == "3–0, match to Team Bobbin"
     assert match.tells("state", "winner", "call", "card") == ("over", "Team Bobbin", "Team Bobbin wins", True)
+    assert match.tells("home_points", "away_points") == ("11", "0")
     with pytest.raises(InvalidField, match="The match is over"):
         match.points("a1")
 

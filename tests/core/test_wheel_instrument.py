@@ -283,6 +283,21 @@ def test_when_nothing_can_come_any_more_who_waits_has_his_spin_back() -> None:
     assert tea.tells("owed", "waiting", "number") == (1, 0, 1)
 
 
+def test_what_was_missed_while_tesoura_was_away_is_told_as_it_came() -> None:
+    fields = tuple((f"field {at}", "1") for at in range(4))
+    for seed in range(20):
+        tea = Tea(fields, seed=seed, turn_s="3", hold_s="2")
+        for item in list(tea.runner.items):
+            tea.do("change_item", item=item.id, goes="yes")
+        for _ in range(4):
+            tea.do("spin")
+        # Nobody drives it for a minute: then all is told at once, each field once, since each goes away.
+        tea.now += timedelta(minutes=1)
+        told = [one.data["field"] for one in tea.wait(1) if one.type == "tea.landed"]
+        assert sorted(told) == [words for words, _ in fields]
+        assert [one.record.data["field"] for one in tea.runner.new_records] == told
+
+
 def test_a_result_is_put_away_before_its_time() -> None:
     tea = Tea().do("spin")
     with pytest.raises(CommandRefused, match="lands by itself"):

@@ -27,7 +27,12 @@ def shown_points(stage: MatchStage, side: int) -> str:
     """A side's points as they are shown."""
     if isinstance(stage.match, TimedMatch):
         return str(stage.match.score[side])
-    called = stage.match.called(side)
+    match = stage.match
+    if stage.over and match.finished and not any(match.counts[0]):
+        # The last point has ended everything: what stands is the game or set that it won.
+        last = next(one for one in reversed(match.finished) if one.level == 0)
+        return str(last.score[side]) if len(match.counts) == 2 else ""
+    called = match.called(side)
     return ADVANTAGE if called == "advantage" else called
 
 

@@ -30,6 +30,8 @@ MOMENTS: Mapping[str, str] = {
 }  # fmt: skip
 """What it tells, by the last part of the event's type, each with words that follow its name."""
 SPIN_RECORD = "spin"
+_WRITTEN = ("number", "who", "field", "chance_pct", "hash", "opened", "came", "weights", "fields")
+"""What is written down of a spin for good."""
 _SAID = re.compile(r"\{(who|field|number|chance)\}")
 MOST_WAITING = 100
 TOLD_FOR = timedelta(minutes=2)
@@ -68,6 +70,8 @@ class WheelBase:
     gone: frozenset[str] = frozenset()
     came: Mapping[str, int] = field(default_factory=dict)
     counts: SpinCounts = field(default_factory=SpinCounts)
+    counted: int = 0
+    """The number of the last spin that has landed and is counted."""
     refused_at: int = 0
     """When somebody without a spin was last told so, µs since 1970."""
     debts: tuple[Fired, ...] = ()
@@ -98,16 +102,24 @@ class WheelBase:
     # The shape of all instruments
 
     def advance(self, at: datetime) -> Self:
-        """It at this instant: what is over lets the next one begin, at once."""
+        """It at this instant: what has landed is counted, and what is over lets the next one begin, at once."""
         it = self
-        while it.waiting and it.spin is not None and at >= it.spin.over_at:
-            first, rest = it.waiting[0], it.waiting[1:]
-            try:
-                it = replace(it, waiting=rest)._begun(first.who, it.spin.over_at)
-            except Invalid:
-                # The fields changed meanwhile so that nothing can come: whoever waited has his spin back.
-                it = replace(it, waiting=rest, owed=it.owed.given(first.who, 1) if first.who else it.owed)
+        while (spin := it.spin) is not None:
+            if it.counted < spin.number and at >= spin.lands_at:
+                it = it._landed(spin)
+            elif it.waiting and at >= spin.over_at:
+                it = it._next(spin.over_at)
+            else:
+                break
         return it
+
+    def _next(self, at: datetime) -> Self:
+        """It with the first that waits begun; when nothing can come any more, whoever waited has his spin back."""
+        who, it = self.waiting[0].who, replace(self, waiting=self.waiting[1:])
+        try:
+            return it._begun(who, at)
+        except Invalid:
+            return replace(it, owed=it.owed.given(who, 1)) if who else it
 
     def _begun(self, who: str, at: datetime) -> Self:
         """It with a spin that begins now. Raises CommandRefused, or InvalidField."""
@@ -199,23 +211,19 @@ class WheelBase:
             spins = event.data.get("spins")
             return replace(it, owed=it.owed.given(name_of(event.data.get("who")), int(str(spins or 0))))
         if event.type.endswith(f".{LANDED}") and due is not None:
-            return it._landed(due.data, instant(event.at))
+            row = {name: due.data[name] for name in _WRITTEN}
+            return replace(it, written=(Record(SPIN_RECORD, instant(event.at), row),))
         return it
 
-    def _landed(self, told: Mapping[str, Any], at: datetime) -> Self:
-        spin = self.spin
-        if spin is None or spin.number != told["number"]:
-            return self
+    def _landed(self, spin: Spin) -> Self:
+        """It with a spin counted: its field may go away, and comes only so often in a session."""
         weights = {one.id: weight for one, weight in zip(spin.fields, spin.weights, strict=True)}
-        in_session = self.plan.session_began is None or at >= self.plan.session_began
+        in_session = self.plan.session_began is None or spin.lands_at >= self.plan.session_began
         field_ = spin.field
-        row = {name: told[name] for name in ("number", "who", "field", "chance_pct", "hash", "opened", "came",
-                                             "weights", "fields")}  # fmt: skip
         return replace(
-            self, counts=self.counts.with_spin(weights, field_.id),
+            self, counts=self.counts.with_spin(weights, field_.id), counted=spin.number,
             gone=self.gone | {field_.id} if field_.goes else self.gone,
             came={**self.came, field_.id: self.came.get(field_.id, 0) + 1} if in_session else self.came,
-            written=(Record(SPIN_RECORD, at, row),),
         )  # fmt: skip
 
     def see(self, values: Mapping[str, Scalar], now: datetime) -> Self:
@@ -245,7 +253,7 @@ class WheelBase:
             "sealed": list(self.sealed), "number": self.number, "angle": self.angle,
             "spin": self.spin.saved() if self.spin else None, "trial": self.trial.saved() if self.trial else None,
             "waiting": [one.who for one in self.waiting], "owed": self.owed.saved(), "gone": sorted(self.gone),
-            "refused_at": self.refused_at,
+            "refused_at": self.refused_at, "counted": self.counted,
             "came": dict(self.came), "counts": self.counts.saved(), "debts": [_plain(one) for one in self.debts],
         }  # fmt: skip
 
@@ -257,7 +265,8 @@ def kept(saved: Mapping[str, Any]) -> dict[str, Any]:
         "spin": spin_of(saved["spin"]) if saved["spin"] else None,
         "trial": spin_of(saved["trial"]) if saved["trial"] else None,
         "waiting": tuple(map(Turn, saved["waiting"])), "owed": owed_of(saved["owed"]), "gone": frozenset(saved["gone"]),
-        "refused_at": saved["refused_at"], "came": dict(saved["came"]), "counts": counts_of(saved["counts"]),
+        "refused_at": saved["refused_at"], "counted": saved["counted"],
+        "came": dict(saved["came"]), "counts": counts_of(saved["counts"]),
         "debts": tuple(map(_fired, saved["debts"])),
     }  # fmt: skip
 
