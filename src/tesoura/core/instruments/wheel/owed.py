@@ -9,7 +9,7 @@ from typing import Any
 from tesoura.core.computed.occurrence import MICRO, Occurrence, amount_of, field_of, name_key, name_of
 from tesoura.errors import CommandRefused
 
-MOST_PEOPLE, MOST_AT_ONCE = 2_000, 1_000
+MOST_PEOPLE, MOST_AT_ONCE = 2_000, 100_000
 
 
 @dataclass(frozen=True, slots=True)
