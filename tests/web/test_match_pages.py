@@ -170,3 +170,17 @@ def test_each_arrangement_fits_as_it_comes(running: Running, arranged: str) -> N
     row = running.store.write(lambda session: stored.new_overlay(session, "Match", overlay, wall_clock()))
     said = running.press("/", f"/overlays/{row.id}/publish", follow_redirects=True)
     assert "not fit" not in flat(said.text)
+
+
+def test_what_is_never_seen_at_once_covers_nothing(running: Running) -> None:
+    board(running)
+
+    def said(second: str) -> str:
+        given = {"scoreboard": "match", "arranged": "bar", "x": 300, "y": 200, **SIZED["bar"]}
+        pieces = [new_piece("scoreboard", one, **{**given, "when": one}) for one in ("played", second)]
+        overlay = Overlay(1920, 1080, tuple(pieces))
+        row = running.store.write(lambda session: stored.new_overlay(session, "Match", overlay, wall_clock()))
+        return flat(running.press("/", f"/overlays/{row.id}/publish", follow_redirects=True).text)
+
+    assert "covers" not in said("end")
+    assert "covers" in said("match")

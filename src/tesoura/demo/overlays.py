@@ -151,7 +151,7 @@ def _boards() -> tuple[Piece, ...]:
     """The break final in the seven arrangements of a scoreboard, each where it belongs."""
     placed: dict[str, tuple[int, int, dict[str, Any]]] = {
         "corner": (96, 64, {"look": "ink"}), "bar": (360, 64, {"look": "ink"}),
-        "tall": (1654, 64, {"look": "lantern"}), "lower": (260, 842, {"look": "ink", "notices": "above"}),
+        "tall": (1624, 64, {"look": "lantern"}), "lower": (260, 836, {"look": "ink", "notices": "above"}),
         "break": (460, 300, {"look": "broadsheet"}), "card": (410, 200, {"look": "broadsheet"}),
         "clock": (1564, 560, {"look": "ink"}),
     }  # fmt: skip

@@ -47,6 +47,11 @@ WHEN = ((PLAYED, "while it is played"), (BREAK, "between sets and periods"), (EN
 _SEEN = {PLAYED: "{0}.state == 'playing' or {0}.state == 'ready'", BREAK: "{0}.state == 'between'", END: "{0}.card",
          MATCH: "{0}.state != 'ready'", ALWAYS: "known({0}.state)"}  # fmt: skip
 NOTICES = (("below", "hang below it"), ("above", "stand above it"), ("none", "are not shown here"))
+_STATES: Mapping[str, frozenset[str]] = {
+    PLAYED: frozenset(("ready", "playing")), BREAK: frozenset(("between",)), END: frozenset(("over",)),
+    MATCH: frozenset(("playing", "between", "over")), ALWAYS: frozenset(("ready", "playing", "between", "over")),
+}  # fmt: skip
+"""In which states of the match each is seen."""
 _HOW = "Arrangement"
 SMALL = 0.54
 _WITH_SPANS = ("arranged", ("break", "card", "bar", "corner"))
@@ -85,6 +90,11 @@ _OF_SIDE: Mapping[str, tuple[str, ...]] = {
     "corner": ("won", "points"), "bar": ("won", "points"), "lower": ("won", "points", "players", "country"),
     "break": ("won", *_SPANS), "card": ("won", "players", *_SPANS), "tall": ("won", "points"), "clock": (),
 }  # fmt: skip
+
+
+def _apart(one: Choices, other: Choices) -> bool:
+    """Two of the same match that are seen in no state of it together."""
+    return one["scoreboard"] == other["scoreboard"] and not _STATES[one["when"]] & _STATES[other["when"]]
 
 
 def columns_of(choices: Choices) -> range:
@@ -131,6 +141,7 @@ PIECE = PieceKind(
     },
     parts=_parts,
     words=_words,
+    apart=_apart,
     size=ARRANGEMENTS["corner"].size,
     first={"size_px": ARRANGEMENTS["corner"].size_px},
     style={"change": "roll"},

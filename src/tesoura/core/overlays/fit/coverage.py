@@ -29,6 +29,8 @@ def _over(placed: Placed, other: Placed) -> tuple[Box, float, str] | None:
     """What another piece hides of this one, which share that is, and when."""
     if other.order <= placed.order or not _hides(other):
         return None
+    if placed.piece.kind == other.piece.kind and placed.piece.kind_of.apart(placed.piece.choices, other.piece.choices):
+        return None
     for area, when in ((other.widest, ""), (other.travelled, " while it comes and goes")):
         shared = area.shared(placed.box)
         share = shared.width * shared.height / max(placed.box.width * placed.box.height, 1) if shared else 0.0

@@ -61,7 +61,8 @@ function paint(wheel) {
 
 function plate(wheel) {
   const turns = wheel.querySelector(".t-wheel-turns > svg");
-  const wide = turns.getBoundingClientRect().width || turns.clientWidth;
+  // In the page's own pixels, however small the mat shows it.
+  const wide = turns.parentElement.clientWidth;
   const style = getComputedStyle(wheel);
   const px = 1000 / (wide || 800);
   const hole = HOLE[wheel.dataset.arranged] * 500;
