@@ -115,7 +115,7 @@ function words(one, share, hole, style, px, floor) {
   const fits = Math.min(wished, high / 1.1, (wished * long) / (width(one.words, wished, style) || 1));
   const size = Math.max(fits, wished * floor);
   let shown = one.words;
-  while (shown.length > 1 && width(shown, size, style) > long) shown = `${shown.replace(/…$/, "").slice(0, -1)}…`;
+  while (shown.length > 1 && width(shown, size, style) > long * 1.01) shown = `${shown.replace(/…$/, "").slice(0, -1)}…`;
   const turn = ((one.begin + one.edge) / 2) * 360 - 90;
   return svg("text", { transform: `rotate(${turn.toFixed(3)})`, x: RIM * 500, "text-anchor": "end", "font-size": size.toFixed(2), fill: one.letters }, shown);
 }
