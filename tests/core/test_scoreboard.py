@@ -378,6 +378,15 @@ def test_moments_are_told_once() -> None:
     assert match.it.fires(match.now)[1].data["words"] == "6–11, game to Team Keel · otto_knot serves · change ends"
 
 
+def test_whose_point_it_is_does_not_hang_on_the_names() -> None:
+    match = Match()
+    for side in ("home", "away"):
+        match.do("side", side=side, name="Team Keel")
+    match.do("put_on_air").points("h9").heard().points("h1")
+    assert [(one.type, one.data["side"]) for one in match.it.fires(match.now)] == [
+        ("match.point", "home"), ("match.set_point", "home")]  # fmt: skip
+
+
 def test_a_lead_is_one_within_a_game_and_who_wins_it_takes_none() -> None:
     # In the next game nobody has led yet.
     match = cup().points("h11").heard().points("a1")

@@ -24,7 +24,15 @@ from tesoura.core.instruments.scoreboard.notices import (
 from tesoura.core.instruments.scoreboard.plan import MatchPlan
 from tesoura.core.instruments.scoreboard.sides import Lineup, Side, lineup_of
 from tesoura.core.instruments.scoreboard.stage import MatchStage, told_again
-from tesoura.core.instruments.scoreboard.words import call, led_to, result_of, score_text, spans_text, winner_of
+from tesoura.core.instruments.scoreboard.words import (
+    led_to,
+    point_to_play,
+    result_of,
+    score_text,
+    spans_text,
+    winner_of,
+)
+from tesoura.core.sports.rally import RallyMatch
 from tesoura.core.values import Scalar
 
 MOMENTS: Mapping[str, str] = {
@@ -36,6 +44,9 @@ MOMENTS: Mapping[str, str] = {
 """What it tells, by the last part of the event's type, each with words that follow “when”."""
 TYPE_OF = {stages.UNIT: "set", stages.STREAK: "run", kinds.COUNT: "counted"}
 """The last part of the type, where it is another than the mark's."""
+POINTS = {"match point": "match_point", "championship point": "match_point", "set point": "set_point",
+          "game point": "set_point"}  # fmt: skip
+"""What is told of the point that is played next, by how it is called."""
 MATCH_RECORD = "match"
 
 
@@ -87,22 +98,17 @@ class Board:
 
     def happened(self, before: MatchStage, act: MatchAct) -> list[Fired]:
         """What the last act has led to, as events."""
-        after = self.stage
-        marks = [one for one in after.led_to if one in MOMENTS]
-        for mark, words in (("match_point", ("match point", "championship point")), ("set_point", ("set point",
-                            "game point"))):  # fmt: skip
-            now, was = (call(one, self.lineup, self.plan.final) for one in (after, before))
-            if now != was and now.startswith(words):
-                marks.append(mark)
-        return [self._fired(mark, act, before) for mark in marks]
+        after, final = self.stage, self.plan.final
+        found = [self._fired(mark, act, before, act.side) for mark in after.led_to if mark in MOMENTS]
+        if isinstance(after.match, RallyMatch) and isinstance(before.match, RallyMatch):
+            now, was = point_to_play(after.match, final), point_to_play(before.match, final)
+            if now != was and (mark := POINTS.get(now[0])):
+                found.append(self._fired(mark, act, before, now[1]))
+        return found
 
-    def _fired(self, mark: str, act: MatchAct, before: MatchStage) -> Fired:
+    def _fired(self, mark: str, act: MatchAct, before: MatchStage, who: int) -> Fired:
         stage, lineup = self.stage, self.lineup
-        who = act.side
-        if mark in ("match_point", "set_point"):
-            said = call(stage, lineup, self.plan.final)
-            who = next((at for at in (1, 0) if said.endswith(lineup.sides[at].name)), -1)
-        elif mark == stages.MATCH:
+        if mark == stages.MATCH:
             won = winner_of(stage)
             who = -1 if won is None else won
         data: dict[str, Any] = {

@@ -65,16 +65,24 @@ def call(stage: MatchStage, lineup: Lineup, final: bool = False) -> str:
     if isinstance(stage.match, TimedMatch):
         return _timed_call(stage, stage.match, names)
     match = stage.match
-    points = [_point_word(match, side, final) for side in (0, 1)]
-    if points[0] and points[0] == points[1]:
-        return f"{points[0]} for both"
-    for side in (0, 1):
-        if points[side] and _rank(match, side) >= _rank(match, 1 - side):
-            return f"{points[side]} {names[side]}"
+    point, whose = point_to_play(match, final)
+    if point:
+        return f"{point} {names[whose]}" if whose >= 0 else f"{point} for both"
     if _is_deuce(match):
         return "deuce"
     ahead = next((side for side in (0, 1) if match.called(side) == "advantage"), None)
     return f"advantage {names[ahead]}" if ahead is not None else ""
+
+
+def point_to_play(match: RallyMatch, final: bool = False) -> tuple[str, int]:
+    """What the next point may be, as `set point`, and whose: -1 for both; empty where it is nothing to call."""
+    points = [_point_word(match, side, final) for side in (0, 1)]
+    if points[0] and points[0] == points[1]:
+        return points[0], -1
+    for side in (0, 1):
+        if points[side] and _rank(match, side) >= _rank(match, 1 - side):
+            return points[side], side
+    return "", -1
 
 
 def _rank(match: RallyMatch, side: int) -> int:
