@@ -1,0 +1,1 @@
+"""Replays: what deserves one, which seconds of it are shown and how fast, when it may be seen."""
