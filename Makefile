@@ -4,7 +4,7 @@ VENV ?= .venv
 BIN := $(VENV)/bin
 STAMP := $(VENV)/.installed
 
-.PHONY: demo serve test quick lint bench vendor scenes sounds icons docs pictures requirements clean
+.PHONY: demo serve test quick lint bench vendor scenes sounds clip icons docs pictures requirements clean
 
 demo: $(STAMP)
 	$(BIN)/tesoura demo $(ARGS)
@@ -47,6 +47,10 @@ scenes: $(STAMP)
 # Makes the sounds that ship.
 sounds: $(STAMP)
 	$(BIN)/python tools/sounds.py
+
+# Makes the clip that replays are tried with.
+clip: $(STAMP)
+	$(BIN)/python -m tools.made_up_clip
 
 # Draws the icons of the phone's home screen from the mark.
 icons: $(STAMP)

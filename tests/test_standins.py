@@ -88,7 +88,7 @@ def test_the_demo_fills_an_empty_folder_once_and_then_only_points_it_at_its_serv
     seed_folder(store, services, wall_clock())
     rows = store.read(feeds.all_feeds)
     assert {row.kind for row in rows} == set(KINDS) - {"sse", "osc", "midi", "music_online", "music_file"}
-    assert len({row.name for row in rows}) == len(rows) == 19
+    assert len({row.name for row in rows}) == len(rows) == 21
     assert str(rows[0].choices["address"]).startswith(services.members.address)
     assert [row.name for row in store.read(overlays.all_overlays)] == [
         "Cup evening", "Road to 2,000", "Cup score", "Between matches", "On the phone", "The match", "Song cards",

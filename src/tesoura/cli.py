@@ -77,6 +77,7 @@ def demo(port: int, data: Path | None, seed: int, speed: float) -> None:
         services.start()
         story = Story(settings.address, seed_folder(store, services, wall_clock()), seed, speed)
 
+        story.game.saw = services.picture.cut
         services.compositor.overlays = overlay_addresses(store, settings.address)
 
         def ready() -> None:

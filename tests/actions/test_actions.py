@@ -284,6 +284,7 @@ BY_PROGRAMS = {
     "session.start", "session.undo", "session.correct", "scene.set", "hand.set", "signal.set", "instrument.command",
     "overlay.put_on_air", "overlay.back", "overlay.send", "feed.pause", "feed.ask", "event.say", "log.correct",
     "chat.say", "piece.show", "air.clear", "desk.undo", "button.press", "moment.again", "moment.skip", "moments.hold",
+    "clip.add", "clip.take", "clip.show", "clip.star", "clip.unstar",
 }  # fmt: skip
 HERE_ALONE = {"folder.read", "scripts.examples", "file.folder", "listening.on", "listening.off",
               "keys.everywhere"}  # fmt: skip

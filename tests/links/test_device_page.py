@@ -10,7 +10,7 @@ import sys
 from pathlib import Path
 
 from tesoura.core.desk.buttons import COLOURS
-from tesoura.core.desk.faces import ButtonFace, PressOutcome
+from tesoura.core.desk.faces import ButtonFace, PressOutcome, ScoreFace
 from tesoura.links import rpc
 from tesoura.links.device import protocol
 from tesoura.links.rpc import RequestObject, ResponseObject
@@ -41,7 +41,8 @@ def test_a_button_is_told_in_the_words_of_the_page() -> None:
     assert ButtonFace("b2", "Talk", "Play → Talk", "mat").told(0.0) == one
     level = ButtonFace("b7", "Lamp", "", turns=True, level=0.5, value="4").told(0.0)
     named = set(re.findall(r"`(\w+)`", PAGE))
-    assert set(level) | set(whole.told(100.0)) <= named
+    match = ButtonFace("b8", "Bobbin", "", score=ScoreFace("7", "serves", "#2F6B5E", "#FFFFFF", True)).told(0.0)
+    assert set(level) | set(whole.told(100.0)) | set(match) | set(match["score"]) <= named
     assert {one for one, _ in COLOURS} <= named
 
 

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from tesoura.actions import (
     air,
+    clips,
     computed_setup,
     devices,
     drafts,
@@ -36,7 +37,7 @@ from tesoura.errors import Gone
 
 ROOMS = (
     session, values, links, air, leaves, devices, overlays, overlay_setup, drafts, feeds, feed_setup, feed_picks,
-    machine, listening, computed_setup, looks, media, text_files,
+    machine, listening, computed_setup, looks, media, clips, text_files,
     recipes, preferences, log,
 )  # fmt: skip
 

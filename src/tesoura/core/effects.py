@@ -9,7 +9,7 @@ from typing import Any
 
 SOUND, SCENE = "sound", "scene"
 SOUND_ON, SCENE_BACK, COMMAND, SET, PRESS, CALL = "sound_on", "scene_back", "command", "set", "press", "call"
-MOMENT, SAY, SCRIPT = "moment", "say", "script"
+MOMENT, SAY, SCRIPT, CLIP = "moment", "say", "script", "clip"
 SHOW, HIDE, SWAP, AS_BEFORE = "show", "hide", "swap", "as_before"
 BACK = {SCENE: SCENE_BACK, SHOW: AS_BEFORE, HIDE: AS_BEFORE, SWAP: AS_BEFORE}
 """What takes back what was done for a time."""
@@ -17,7 +17,7 @@ CLAIMS = frozenset((SHOW, HIDE, SWAP))
 """What claims a piece, perhaps for a time: the newest claim on a piece holds."""
 INSIDE = frozenset((SOUND, SOUND_ON, MOMENT, SHOW, HIDE, SWAP, AS_BEFORE, SET, COMMAND, PRESS))
 """What stays within Tesoura: done at once when what led to it is in the log, and told when it is done."""
-SLOW = frozenset((SAY, CALL, SCRIPT))
+SLOW = frozenset((SAY, CALL, SCRIPT, CLIP))
 """What may have to wait for others: what comes after it is not held up."""
 
 

@@ -112,7 +112,11 @@ def _feeds(services: Services) -> tuple[_Feed, ...]:
                "nick": "mara_helper", "streamer": "mara_vane"},
               (("lines", "lines", "lines"),), {"token": CHAT_TOKEN}),
         _Feed("picture", "Picture bench", "scene",
-              {"way": "connect", "address": services.compositor.link_address}, (), {"password": LINK_PASSWORD}),
+              {"way": "connect", "address": services.compositor.link_address, "late_ms": 0}, (),
+              {"password": LINK_PASSWORD}),
+        _Feed("clip_folder", "Clips of the bench", "clips",
+              {"path": str(services.pictures), "wait_s": 30.0, "late_ms": 0}, (("clips", "clips", "clips"),)),
+        _Feed("recording", "Recording", "recording", {"path": str(services.recordings), "late_ms": 0}),
         _Feed("wind", "Wind on the pier", "script",
               {"program": "kite_wind.py", "mode": "kept", "words": "", "variable": ""},
               (("wind_kmh", "wind_kmh", "km/h"),)),
@@ -164,7 +168,11 @@ def seed_folder(store: Store, services: Services, now: datetime) -> str:
                 row.choices = feed.choices
                 session.add(row)
                 stored_feeds.keep_secrets(session, row.id or 0, feed.secrets, store.secrets)
-        state.choose(session, "folders", json.dumps([str(services.game.stats.parent)]))
+        state.choose(
+            session,
+            "folders",
+            json.dumps([str(services.game.stats.parent), str(services.pictures), str(services.recordings)]),
+        )
         return keys.new_key(session, KEY_NAME, now)
 
     return store.write(job)

@@ -72,6 +72,10 @@ def _evening(marks: dict[str, str]) -> tuple[Piece, ...]:
         "countdown", "kettle", name="Kettle break", look="lantern", countdown="kettle_break", x=96, y=420, width_px=620,
         height_px=130, size_px=56, bar="empties", align="left",
     )  # fmt: skip
+    again = new_piece(
+        "replay", "again", name="Replay", replays="again", look="ink", x=96, y=336, width_px=600, height_px=384,
+        size_px=30,
+    ).changed({"shown": "no"}, "Break").changed({"shown": "no"}, "Wheel")  # fmt: skip
     kettle = kettle.changed({"shown": "no"}, "Play").changed({"x": 545, "y": 460, "width_px": 830, "height_px": 180,
                                                               "size_px": 76}, "Break")  # fmt: skip
     gift = gift.changed({"y": 700}, "Break")
@@ -81,7 +85,7 @@ def _evening(marks: dict[str, str]) -> tuple[Piece, ...]:
     count = count.changed({"x": 96, "y": 740, "size_px": 96}, "Talk")
     mark = mark.changed({"x": 96, "y": 912}, "Talk")
     top = top.changed({"width_px": 820, "height_px": 330, "size_px": 46}, "Break")
-    return count, mark, cuts, song, top, kettle, gift
+    return count, mark, cuts, song, top, kettle, again, gift
 
 
 def _road() -> tuple[Piece, ...]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import sys
 import threading
@@ -16,13 +17,14 @@ from tesoura.standins.evening import evening
 from tesoura.standins.game import GameFiles
 from tesoura.standins.members import MembersService
 from tesoura.standins.music import PLAYLIST, MusicPlayer
+from tesoura.standins.picture import RollingPicture
 from tesoura.standins.ratings import RatingService
 from tesoura.standins.streams import StreamService
 
 CHAT_TOKEN = "windy-token-of-the-demo"  # noqa: S105 - of a stand-in
 LINK_PASSWORD = "picture-of-the-demo"  # noqa: S105 - of a stand-in
 BEGINS_S, CHANNEL_S, SCORE_S = 66.0, 9.0, 7.0
-LOOK_S = 0.4
+LOOK_S, RECORDED_S = 0.4, 600.0
 
 
 class PierPlayers:
@@ -65,7 +67,10 @@ class Services:
         self.broker = Broker()
         self.music = MusicPlayer(speed=max(speed, 0.01))
         self.chat = ChatServer(token=CHAT_TOKEN)
-        self.compositor = Compositor(password=LINK_PASSWORD)
+        self.picture = RollingPicture()
+        self.pictures = folder / "picture"
+        self.recordings = folder / "recordings"
+        self.compositor = Compositor(password=LINK_PASSWORD, picture=self.picture, folder=self.pictures)
         self.game = GameFiles(folder / "game")
         self.ratings = RatingService(seed=seed, most=40)
         self.pier = PierPlayers() if sys.platform == "linux" else None
@@ -75,6 +80,9 @@ class Services:
     def start(self) -> None:
         """Open them all."""
         self.ratings.fill(9)
+        for place in (self.pictures, self.recordings):
+            place.mkdir(parents=True, exist_ok=True)
+        self.picture.start()
         if self.pier is not None:
             self.pier.start()
         for service in (
@@ -88,7 +96,14 @@ class Services:
             self.compositor,
         ):
             service.start()
-        for play in (self._play_songs, self._play_channel, self._play_game, self._play_score, self._play_chat):
+        for play in (
+            self._play_songs,
+            self._play_channel,
+            self._play_game,
+            self._play_score,
+            self._play_chat,
+            self._record,
+        ):
             threading.Thread(target=play, daemon=True).start()
 
     def stop(self) -> None:
@@ -135,6 +150,14 @@ class Services:
             if not self._wait(beat.after_s):
                 return
             self.game.beat(beat)
+
+    def _record(self) -> None:
+        """Record the picture, in one file after the other, of which the last two are kept."""
+        for number in itertools.count(1):
+            self.picture.record(self.recordings / f"evening-{number:03}.ts")
+            (self.recordings / f"evening-{number - 2:03}.ts").unlink(missing_ok=True)
+            if self._stopped.wait(RECORDED_S):
+                return
 
     def _play_score(self) -> None:
         bobbin = keel = 0

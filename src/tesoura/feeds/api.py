@@ -120,6 +120,26 @@ class Link(Protocol):
         ...
 
 
+@dataclass(frozen=True, slots=True)
+class FoundClip:
+    """A file of video that a source has given: where it lies, and when its last picture was seen.
+
+    With `tail_bytes` only so many of its last bytes are looked at: it is a recording that goes on.
+    """
+
+    path: Path
+    ends_at: datetime
+    tail_bytes: int = 0
+
+
+class ClipSource(Protocol):
+    """An open connection that gives clips."""
+
+    async def clip(self, begin: datetime, end: datetime) -> FoundClip:
+        """A file with what was seen between two instants, once it is whole. Raises SourceError."""
+        ...
+
+
 Receive = Callable[[FetchContext, Mapping[str, str], bytes], Fetched]
 Fetch = Callable[[FetchContext], Awaitable[Fetched]]
 Follow = Callable[[FetchContext], AsyncIterator[Fetched]]
@@ -195,6 +215,8 @@ class FeedKind:
     """What one is called when the user gives no name."""
     shown_by: str = ""
     """The kind of instrument that shows what it tells, with nothing to be picked first."""
+    gives_clips: bool = False
+    """Whether what is open of it is a `ClipSource`; it then has the field `late_ms`."""
     room: str = "feeds"
     """The room in which its folder is, by its name: that of its page of help."""
 

@@ -99,3 +99,20 @@ KEY_FIELDS = {
     ),
     "key": Field("The key", _KEY.check, kind="secret", only_if=_WITH_KEY),
 }
+
+
+def late() -> Field:
+    """The field for by how much the picture of a source of clips lags behind the game."""
+
+    def check(raw: object) -> int:
+        try:
+            found = int(str(raw or 0).strip())
+        except ValueError:
+            raise InvalidField("Give whole milliseconds, such as 1400.") from None
+        if not -30_000 <= found <= 30_000:
+            raise InvalidField("Give from -30,000 to 30,000 milliseconds.")
+        return found
+
+    return Field("In its clips the picture is late by", check, kind="number", unit="ms", default="0", advanced=True,
+                 least=-30_000, most=30_000, help="Set by looking: on a clip's page, say where its kill is really "
+                 "seen.")  # fmt: skip

@@ -9,6 +9,7 @@ _HERE = "tesoura.feeds"
 PLACES: Mapping[str, str] = {
     "calendar": f"{_HERE}.calendar",
     "channel": f"{_HERE}.channel",
+    "clips": f"{_HERE}.clips",
     "file": f"{_HERE}.file",
     "follow": f"{_HERE}.follow",
     "hand": f"{_HERE}.hand",
@@ -20,6 +21,7 @@ PLACES: Mapping[str, str] = {
     "listening": f"{_HERE}.listening",
     "music_file": f"{_HERE}.music_file",
     "player": f"{_HERE}.player",
+    "recording": f"{_HERE}.recording",
     "script": f"{_HERE}.script",
     "socket": f"{_HERE}.socket",
     "sse": f"{_HERE}.sse",

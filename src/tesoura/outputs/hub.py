@@ -24,6 +24,8 @@ WriteFrame = Callable[[bytes], bool]
 Values = Mapping[str, Json]
 Acked = Callable[[int, "Page", str], None]
 """Told of an answer: which overlay's page it was, the page, and the moment that it has painted."""
+Troubled = Callable[[int, str, str], None]
+"""Told that an overlay's page cannot show something: which overlay, what, and why."""
 
 
 class Page:
@@ -136,7 +138,9 @@ class Hub:
     def __init__(
         self, build: str, audience_changed: Callable[[], None] = lambda: None,
         acked: Acked = lambda overlay_id, page, moment: None, clock: Callable[[], datetime] = lambda: UNKNOWN,
+        troubled: Troubled = lambda overlay_id, of, why: None,
     ) -> None:  # fmt: skip
+        self._troubled = troubled
         self.build, self._clock = build, clock
         self._audience_changed, self._acked = audience_changed, acked
         self._channels: dict[int, Channel] = {}
@@ -212,6 +216,11 @@ class Hub:
         """A viewers' page has painted a moment."""
         if not page.preview and page in channel.pages:
             self._acked(channel.overlay_id, page, moment_id)
+
+    def heard_trouble(self, channel: Channel, page: Page, of: str, why: str) -> None:
+        """A viewers' page cannot show something."""
+        if not page.preview and page in channel.pages:
+            self._troubled(channel.overlay_id, of, why)
 
     def sound(self, overlay_id: int, source: str) -> None:
         """Let an overlay's pages play a sound, once. Tesoura's own small pictures stay quiet."""

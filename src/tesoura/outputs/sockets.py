@@ -50,6 +50,10 @@ class OverlaySocket:
             if "silent" in said:
                 self._hub.was_silent(page, bool(said["silent"]))
                 return
+            if "trouble" in said:
+                trouble = said["trouble"]
+                self._hub.heard_trouble(channel, page, str(trouble["of"])[:80], str(trouble["why"])[:120])
+                return
             width, height = int(said["width_px"]), int(said["height_px"])
             if 0 < width < 100_000 and 0 < height < 100_000:
                 self._hub.measured(page, width, height)

@@ -7,6 +7,7 @@ import logging
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
+from typing import Any
 
 from sqlmodel import Session
 
@@ -91,6 +92,16 @@ class Computations:
         self._meanwhile: list[Occurrence] | None = None
         self.applied = 0
         """Up to which place in the log events have been applied."""
+        self.shared: Mapping[str, Mapping[str, Any]] = {}
+        """The choices of those whose rules others share, by name."""
+
+    def look_for_shared(self) -> bool:
+        """See which choices others share; whether they are others than before."""
+        rows = self._store.read(lambda session: list(stored.all_computed(session)))
+        there = [row for row in rows if row.kind in INSTRUMENTS]
+        found = {row.name: dict(row.choices) for row in there if INSTRUMENTS[row.kind].shares}
+        changed, self.shared = found != self.shared, found
+        return changed
 
     def names(self) -> set[str]:
         """The signals that are computed, as the store has it."""

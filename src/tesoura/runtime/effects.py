@@ -11,7 +11,7 @@ from datetime import datetime
 from sqlmodel import Session
 
 from tesoura.core.cues.cue import RECORD
-from tesoura.core.effects import CALL, INSIDE, SAY, SCENE, SCENE_BACK, SCRIPT, SLOW, Effect
+from tesoura.core.effects import CALL, CLIP, INSIDE, SAY, SCENE, SCENE_BACK, SCRIPT, SLOW, Effect
 from tesoura.core.values import Event
 from tesoura.errors import TesouraError
 from tesoura.outputs.lanes import Bounds, Lanes
@@ -28,6 +28,7 @@ LOOKED_AT = 200
 BOUNDS: Mapping[str, Bounds] = {
     SAY: Bounds(1, 50, 90.0), CALL: Bounds(4, 20, 8.0, each_target=False), SCRIPT: Bounds(1, 5, 30.0),
     SCENE: Bounds(1, 20, 8.0, each_target=False), SCENE_BACK: Bounds(1, 20, 8.0, each_target=False),
+    CLIP: Bounds(3, 20, 240.0),
 }  # fmt: skip
 """What goes out of this machine goes by a way of its own; what is shown here has no need of one."""
 Performer = Callable[[Effect, int], Awaitable[str | None]]

@@ -29,6 +29,7 @@ from tesoura.feeds.api import Item
 from tesoura.outputs.hub import Hub, Page
 from tesoura.outputs.topics import Topics
 from tesoura.runtime.audience import Viewers
+from tesoura.runtime.clips import Clips
 from tesoura.runtime.computations import Computations
 from tesoura.runtime.controls import Controls
 from tesoura.runtime.corrections import Corrections
@@ -95,7 +96,7 @@ class Runtime:
         self.covering = Covering(store, self.sessions)
         self.listening = Listening(store, settings, self._clock)
         self.journal = Journal(store, self._on_events, self._clock)
-        self.hub = Hub(build(), self._audience_changed, self._on_ack, self._clock)
+        self.hub = Hub(build(), self._audience_changed, self._on_ack, self._clock, self._on_trouble)
         self.topics = Topics(self.hub)
         self.studio = Studio(store)
         self.stage = Stage(store, self._engine, self.hub, self._clock)
@@ -136,6 +137,7 @@ class Runtime:
         self._feed_watch = FeedWatch(
             self._engine, self.journal, self._clock, lambda job: self._tasks.start(job, "Telling how a feed fares")
         )
+        self.clips = Clips(self, self._tasks.start)
         self.corrections = Corrections(
             store, self.stage, self.computations, self.journal, self._clock, self.show_waiting
         )
@@ -168,6 +170,7 @@ class Runtime:
         self._scheduler.start()
         self.persistence.start()
         self._tasks.start(self.effects.tell_undone(self.store), "Telling what was left undone")
+        self._tasks.start(self.clips.begin(), "Looking after clips")
 
     def _restore(self) -> None:
         now = self._clock()
@@ -185,6 +188,7 @@ class Runtime:
         self._report(self._engine.apply_events(known, now))
         self._engine.mark_restored(given.signal for one in known if (given := assignment_of(one.event)))
         self._engine.count_events(self.sessions.read(), self.session_started_at, now)
+        self.computations.look_for_shared()
         self.computations.restore(self._almanac(), missed[-1].seq if missed else position, now)
 
     @staticmethod
@@ -202,6 +206,7 @@ class Runtime:
         await self.listening.close()
         self.system_keys.stop()
         await self.feeds.stop()
+        await self.clips.stop()
         self.instruments.stop()
         await self._tasks.stop()
         await self.text_files.stop()
@@ -302,6 +307,10 @@ class Runtime:
         if painted := self.stage.told.painted(overlay_id, page.id, moment_id):
             self._tasks.start(self.journal.log([painted]), "The answer of a page")
 
+    def _on_trouble(self, overlay_id: int, of: str, why: str) -> None:
+        """A viewers' page says that it cannot show something."""
+        self._tasks.start(self.clips.trouble(self.stage.placed(f"{overlay_id}/")[0], of, why), "The trouble of a page")
+
     def _present_scene(self) -> str:
         value = self._engine.values.get(self.preferences.scene_signal)
         return value if isinstance(value, str) else ""
@@ -351,6 +360,8 @@ class Runtime:
     async def refresh_computed(self, row_id: int) -> None:
         """Bring a computation to what the store says of it."""
         await self.computations.refresh(row_id)
+        if await asyncio.to_thread(self.computations.look_for_shared):
+            await self.computations.set_almanac(self._almanac())
         self.touched("signals")
 
     # Stream sessions and choices
@@ -362,7 +373,8 @@ class Runtime:
 
     def _almanac(self) -> Almanac:
         p = self.preferences
-        return Almanac(p.zone, p.first_weekday, self.session_started_at, p.scene_signal)
+        shared = self.computations.shared
+        return Almanac(p.zone, p.first_weekday, self.session_started_at, p.scene_signal, shared)
 
     async def session_changed(self) -> None:
         """A stream session was started, or its start taken back or corrected: make what counts from it anew."""

@@ -334,8 +334,10 @@ class Feeds:
     # Showing
 
     def titles(self, kind: str = "") -> list[tuple[str, str]]:
-        """The feeds of a kind, or all: each one's name and title."""
-        return [(name, one.title) for name, one in self._running.items() if kind in ("", one.kind.name)]
+        """The feeds of a kind, or all: each one's name and title. Of the kind `clips` are all that give some."""
+        gives = kind == "clips"
+        return [(name, one.title) for name, one in self._running.items()
+                if kind in ("", one.kind.name) or (gives and one.kind.gives_clips)]  # fmt: skip
 
     def named(self, name: str) -> Running | None:
         """A feed that runs, by its name or its title; None when there is none."""

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from tesoura.core.effects import (
     AS_BEFORE,
     CALL,
+    CLIP,
     COMMAND,
     HIDE,
     MOMENT,
@@ -53,7 +54,7 @@ class Performers:
             SOUND: self._sound, SOUND_ON: self._sound_on, SCENE: self._scene, SCENE_BACK: self._scene_back,
             COMMAND: self._command, PRESS: self._press, SET: self._set, MOMENT: self._moment, CALL: self._call,
             SAY: self._runtime.talking.say, SHOW: show.show, HIDE: show.show, SWAP: show.show,
-            AS_BEFORE: show.as_before, SCRIPT: self._script,
+            AS_BEFORE: show.as_before, SCRIPT: self._script, CLIP: self._clip,
         }  # fmt: skip
 
     async def _sound(self, effect: Effect, seq: int) -> None:
@@ -62,6 +63,9 @@ class Performers:
     async def _sound_on(self, effect: Effect, seq: int) -> None:
         if not self._runtime.stage.sound_on(effect.target, str(effect.data.get("sound", ""))):
             raise Gone(f"No overlay {effect.target[:60]} is on air.")
+
+    async def _clip(self, effect: Effect, seq: int) -> str:
+        return await self._runtime.clips.fetch(effect, seq)
 
     async def _moment(self, effect: Effect, seq: int) -> None:
         words, for_s = str(effect.data.get("words", "")), float(effect.data.get("for_s", 6.0))

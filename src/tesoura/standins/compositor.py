@@ -15,7 +15,8 @@ import os
 from collections.abc import Callable, Mapping, Sequence
 from datetime import UTC, datetime
 from importlib import resources
-from typing import Any
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from starlette.applications import Starlette
 from starlette.requests import Request
@@ -25,7 +26,12 @@ from starlette.websockets import WebSocket, WebSocketDisconnect
 
 from tesoura.standins.host import Host
 
+if TYPE_CHECKING:
+    from tesoura.standins.picture import RollingPicture
+
 SCENES = ("Play", "Talk", "Break", "Starting", "Wheel")
+GOOD, BROKEN, NOTHING, SAME, TWICE = "good", "broken", "nothing", "same", "twice"
+"""What becomes of a clip that is asked for: it is good, cut off, never comes, is the one before, is answered twice."""
 NO_SUCH_SCENE, NOT_NOW, NO_SUCH_SOURCE, NOT_PROVEN = 1, 2, 3, 4
 
 
@@ -51,13 +57,16 @@ class _Refused(Exception):
 class Compositor:
     """The program. `overlays` are the addresses of pages that lie in its scenes, by the name of each source.
 
-    `slow_s` is how long it takes to answer; with `refuses` it says no to every switch.
+    `slow_s` is how long it takes to answer; with `refuses` it says no to every switch. With a `picture` it keeps the
+    last minute of one and writes clips of it into `folder`; `clips` says what it does wrong at that.
     """
 
     def __init__(
         self, port: int = 0, password: str = "", scenes: Sequence[str] = SCENES,
-        overlays: Mapping[str, str] | None = None,
+        overlays: Mapping[str, str] | None = None, picture: RollingPicture | None = None, folder: Path | None = None,
     ) -> None:  # fmt: skip
+        self.picture, self.folder, self.clips = picture, folder, GOOD
+        self._saved_clips, self._last_clip = 0, dict[str, Any]()
         self.password, self.scenes, self.current = password, list(scenes), scenes[0] if scenes else ""
         self.overlays = dict(overlays or {})
         self.hidden: set[tuple[str, str]] = set()
@@ -90,6 +99,8 @@ class Compositor:
     def stop(self) -> None:
         """Close it; everybody is cut off."""
         self._host.close()
+        if self.picture is not None:
+            self.picture.stop()
 
     @property
     def links(self) -> int:
@@ -237,7 +248,12 @@ class Compositor:
         await asyncio.sleep(self.slow_s)
         told: dict[str, Any] = {"jsonrpc": "2.0", "id": asked["id"]}
         try:
-            told["result"] = self._done(asked["method"], asked.get("params") or {})
+            if asked["method"] == "clip.save":
+                told["result"] = await self._saved(asked.get("params") or {})
+                if self.clips == TWICE:
+                    await _sent(socket, json.dumps(told))
+            else:
+                told["result"] = self._done(asked["method"], asked.get("params") or {})
         except _Refused as error:
             told["error"] = {"code": error.code, "message": str(error)}
         await _sent(socket, json.dumps(told))
@@ -260,9 +276,29 @@ class Compositor:
             return {"scene": self.current, "before": before}
         if method == "source.visible":
             return self._visible(params)
-        if method == "clip.save":
-            raise _Refused(NOT_NOW, "Nothing is kept of the picture")
         raise _Refused(-32601, f"There is no method {method}")
+
+    async def _saved(self, params: Mapping[str, Any]) -> Any:
+        """Write the last seconds of the picture to a file, or do what it was told to do wrong."""
+        self.asked.append(("clip.save", params))
+        if self.picture is None or self.folder is None:
+            raise _Refused(NOT_NOW, "Nothing is kept of the picture")
+        if self.clips == NOTHING:
+            await asyncio.Event().wait()
+        self._saved_clips += 1
+        path = self.folder / f"clip-{self._saved_clips:03d}.mp4"
+        if self.clips == SAME and self._last_clip:
+            return self._last_clip
+        try:
+            long, ends_at = await asyncio.to_thread(self.picture.save, path, float(params.get("seconds", 10)))
+        except LookupError as error:
+            raise _Refused(NOT_NOW, str(error)) from None
+        if self.clips == BROKEN:
+            path.write_bytes(path.read_bytes()[: path.stat().st_size // 3])
+        self._last_clip = {"path": str(path), "seconds": round(long, 2),
+                           "ends_at": ends_at.isoformat(timespec="milliseconds")}  # fmt: skip
+        self._tell("clip.saved", {"path": str(path), "at": _now()})
+        return self._last_clip
 
     def _visible(self, params: Mapping[str, Any]) -> Any:
         source, key = params.get("source"), (params.get("scene", self.current), params.get("source", ""))

@@ -7,6 +7,7 @@ import itertools
 import threading
 import time
 import uuid
+from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -49,6 +50,8 @@ class Duelling:
         self._later: list[tuple[float, int, dict[str, Any]]] = []
         self.plays = plays
         self.said = "Nothing was told yet."
+        self.saw: Callable[[], None] = lambda: None
+        """Told of each line that the streamer cuts, as it is cut."""
         self._stopped = threading.Event()
         self._lock = threading.Lock()
         self._host = Host(Starlette(routes=[Route("/", self._page), Route("/do", self._do, methods=["POST"]),
@@ -103,6 +106,7 @@ class Duelling:
 
     def _tell(self, told: Told) -> None:
         event, now = self.event(told, datetime.now(UTC)), time.monotonic()
+        self._see(told)
         for wait_s in ([told.late_s] if told.late_s else [0.0]) + ([told.again_s] if told.again_s else []):
             heapq.heappush(self._later, (now + wait_s / self._speed, next(self._ids), event))
         due = []
@@ -110,6 +114,10 @@ class Duelling:
             due.append(heapq.heappop(self._later)[2])
         if due:
             self._post(due)
+
+    def _see(self, told: Told) -> None:
+        if told.type == "kill" and told.data.get("actor") == STREAMER:
+            self.saw()
 
     def _post(self, events: list[dict[str, Any]]) -> None:
         with self._lock:
@@ -139,6 +147,7 @@ class Duelling:
         if kind == "match.end":
             self.duels.rating += {"won": 18, "lost": -15, "drawn": 1}[data["result"]]
             data = {**data, "rating": self.duels.rating}
+        self._see(Told(0, kind, data))
         threading.Thread(target=self._post, args=([self.event(Told(0, kind, data), datetime.now(UTC))],)).start()
         return RedirectResponse("/", 303)
 

@@ -318,6 +318,45 @@ class MediaRow(SQLModel, table=True):
     kept_until: datetime | None = _instant(nullable=True)
 
 
+class ClipRow(SQLModel, table=True):
+    """A clip on the shelf, or a reel of several: its file, what it is of, and what is shown of it. Lengths in µs.
+
+    `at` is the moment that it is of, `shows_from` the instant that its first picture shows, µs since 1970. `parts` are
+    what is shown of it by itself, `trim_begin` and `trim_end` what the user chose instead. `cause` is the place in the
+    log of what it is of, `figures` are the statistics at that moment.
+    """
+
+    __tablename__ = "clip"
+    __table_args__ = (Index("ix_clip_at", "at"), Index("ix_clip_kind_at", "kind", "at"))
+    id: int | None = Field(default=None, primary_key=True)
+    kind: str = "clip"
+    file: str
+    type: str
+    title: str
+    instrument: str = ""
+    source: str = ""
+    cause: int | None = None
+    at: datetime = _instant(nullable=False)
+    made_at: datetime = _instant(nullable=False)
+    session_at: datetime | None = _instant(nullable=True)
+    length: int
+    shows_from: int = Field(default=0, sa_column=Column(BigInteger, nullable=False))
+    kills: list[int] = Field(sa_column=Column(JSON, nullable=False))
+    parts: list[list[int]] = Field(sa_column=Column(JSON, nullable=False))
+    trim_begin: int | None = None
+    trim_end: int | None = None
+    width_px: int = 0
+    height_px: int = 0
+    size: int = 0
+    codec: str = ""
+    sound: str = ""
+    still: str = ""
+    strip: str = ""
+    figures: dict[str, Any] = Field(sa_column=Column(JSON, nullable=False))
+    starred: bool = False
+    removed_at: datetime | None = _instant(nullable=True)
+
+
 class SessionRow(SQLModel, table=True):
     """One stream session; it lasts until the next one starts."""
 

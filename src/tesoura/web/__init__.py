@@ -17,7 +17,9 @@ from tesoura.settings import Settings, build
 from tesoura.store.store import Store
 from tesoura.web.access import views as access
 from tesoura.web.api import actions as api_actions
+from tesoura.web.api import clips as api_clips
 from tesoura.web.api import views as api
+from tesoura.web.clips import views as clips
 from tesoura.web.cues import trial
 from tesoura.web.cues import views as cues
 from tesoura.web.desk import hand, leaves, scenes
@@ -51,8 +53,8 @@ from tesoura.web.signals import computed, wordings
 from tesoura.web.signals import views as signals
 
 ROOMS = (
-    api, api_actions, desk, leaves, devices, phone, signing_in, feed_aids, talking, feeds, picks, rules, incoming, hand,
-    recipes, overlays, mat, scenes, versions, links, looks, typefaces, media, pages, preferences,
+    api, api_actions, api_clips, desk, leaves, devices, phone, signing_in, feed_aids, talking, feeds, picks, rules,
+    incoming, hand, recipes, overlays, mat, scenes, versions, links, looks, typefaces, media, clips, pages, preferences,
     signals, computed, instruments, tracks, matches, wheels, trial, cues, files, wordings, log, reports,
 )  # fmt: skip
 
@@ -139,6 +141,7 @@ def create_pages(runtime: Runtime, settings: Settings) -> Flask:
     protection = CSRFProtect(app)
     protection.exempt(api.blueprint)
     protection.exempt(api_actions.blueprint)
+    protection.exempt(api_clips.blueprint)
     protection.exempt(incoming.blueprint)
     add_filters(app)
     errors.register(app)

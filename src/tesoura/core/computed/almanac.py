@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta, tzinfo
+from typing import Any
 
 from tesoura.core.computed.occurrence import MICRO, micros
 
@@ -35,6 +37,8 @@ class Almanac:
     first_weekday: int = 0
     session_began: datetime | None = None
     scene_signal: str = "scene.present"
+    shared: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
+    """The choices of the instruments whose rules others share, by their names."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -199,6 +199,8 @@ class InstrumentKind:
     nothing else."""
     first: str = ""
     """A command that is given to each one when it is made."""
+    shares: bool = False
+    """Whether others are told its choices, by the almanac: their rule is its rule."""
     room: str = "instruments"
     """On which pages it is set up and operated."""
 

@@ -15,6 +15,7 @@ KINDS: Kinds[InstrumentKind] = Kinds(
         "now_playing": f"{_HERE}.now_playing",
         "scoreboard": f"{_HERE}.scoreboard",
         "wheel": f"{_HERE}.wheel",
+        "replay": f"{_HERE}.replay",
         "cue": "tesoura.core.cues",
     }
 )

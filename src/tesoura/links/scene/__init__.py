@@ -8,7 +8,7 @@ from typing import Any
 from tesoura.core.forms.fields import Field, one_of
 from tesoura.errors import InvalidField
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched, Suggested
-from tesoura.feeds.fields import optional_secret
+from tesoura.feeds.fields import late, optional_secret
 from tesoura.feeds.http.address import place
 from tesoura.feeds.socket import checked_socket_address
 
@@ -54,6 +54,7 @@ KIND = FeedKind(
                          help="Where the program listens for a scene link."),
         "password": Field("Password", _password, kind="secret",
                           help="The same on both sides. It is proven and never sent."),
+        "late_ms": late(),
     },
     follow=follow,
     lasting=True,
@@ -62,5 +63,6 @@ KIND = FeedKind(
     check=_check,
     brings=lambda choices: ("stream.started", "stream.stopped", "recording.started", "recording.stopped", "clip.saved"),
     called="Scene link",
+    gives_clips=True,
     room="links",
 )  # fmt: skip

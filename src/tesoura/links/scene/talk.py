@@ -11,7 +11,8 @@ from urllib.parse import urlsplit
 
 from tesoura.core.nearest import nearest, same_name
 from tesoura.errors import CredentialsRejected, Gone, ResponseNotUnderstood, SourceUnavailable
-from tesoura.feeds.api import FetchContext, Fetched, Item
+from tesoura.feeds.api import FetchContext, Fetched, FoundClip, Item
+from tesoura.feeds.paths import allowed
 from tesoura.links import rpc
 from tesoura.links.rpc import Garbled, RequestObject, ResponseObject
 from tesoura.links.scene import protocol
@@ -37,6 +38,7 @@ class SceneLink:
 
     def __init__(self, context: FetchContext, wire: Wire) -> None:
         self._clock, self._wire = context.clock, wire
+        self._context = context
         self.scenes: tuple[str, ...] = ()
         self.current = ""
         self.streaming_since: datetime | None = None
@@ -119,6 +121,14 @@ class SceneLink:
         if not isinstance(told, Mapping) or not isinstance(told.get("path"), str):
             raise ResponseNotUnderstood("The answer to clip.save names no file.", str(told)[:300])
         return told
+
+    async def clip(self, begin: datetime, end: datetime) -> FoundClip:
+        """What was seen between two instants, written by the program. Raises SourceError."""
+        if (wait_s := (end - self._clock()).total_seconds()) > 0:
+            await asyncio.sleep(wait_s)
+        told = await self.save_clip(round(max((self._clock() - begin).total_seconds(), 0) + 1, 1))
+        path = allowed(str(told["path"]), self._context.folders)
+        return FoundClip(path, self._instant(told.get("ends_at")))
 
     # Names
 

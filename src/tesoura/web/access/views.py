@@ -28,7 +28,7 @@ DESCRIPTION = "/api/openapi.json"
 
 
 # What overlays show is looked at by their pages, under names that nobody guesses; adding to it is another matter.
-LOOKED_AT_PREFIXES = ("/media/", "/covers/")
+LOOKED_AT_PREFIXES = ("/media/", "/covers/", "/clips/file/")
 
 
 def register(app: Flask) -> None:

@@ -38,6 +38,21 @@ def _ref(name: str) -> dict[str, str]:
     return {"$ref": _REF.format(model=name)}
 
 
+_CLIP: dict[str, Any] = {
+    "type": "object",
+    "properties": {
+        "id": {"type": "integer"}, "title": {"type": "string"}, "at": {"type": "string", "format": "date-time"},
+        "seconds": {"type": "number"}, "instrument": {"type": ["string", "null"]}, "width_px": {"type": "integer"},
+        "height_px": {"type": "integer"}, "size": {"type": "integer", "description": "bytes"},
+        "starred": {"type": "boolean"}, "file": {"type": "string", "description": "Where the file is"},
+    },
+}  # fmt: skip
+
+
+def _parameter(name: str, words: str) -> dict[str, Any]:
+    return {"name": name, "in": "query", "description": words, "schema": {"type": "string"}}
+
+
 def _problem(description: str) -> dict[str, Any]:
     return {"description": description, "content": {"application/problem+json": {"schema": _ref("Problem")}}}
 
@@ -120,6 +135,34 @@ def describe() -> dict[str, Any]:
                         **refused,
                     },
                 }
+            },
+            "/api/clips": {
+                "get": {
+                    "summary": "The clips on the shelf, the newest first",
+                    "responses": {
+                        "200": {"description": "What is known of each", **_json({"type": "array", "items": _CLIP})},
+                        **refused,
+                    },
+                },
+                "post": {
+                    "summary": "Put a clip on the shelf",
+                    "description": "The body is the file as it is: MP4, WebM, MKV or MPEG-TS, of at most ten minutes.",
+                    "parameters": [
+                        _parameter("title", "Its words"),
+                        _parameter("ends_at", "When its last picture was seen, with the zone"),
+                        _parameter("show", "The instrument of replays that shows it at once"),
+                    ],
+                    "requestBody": {
+                        "required": True,
+                        "content": {"video/*": {"schema": {"type": "string", "format": "binary"}}},
+                    },
+                    "responses": {
+                        "201": {"description": "It is on the shelf", **_json(_CLIP)},
+                        "413": _problem("It takes too long to look through"),
+                        "422": _problem("It is no clip that can be used; the detail says why"),
+                        **refused,
+                    },
+                },
             },
             "/api/signals": {
                 "get": {

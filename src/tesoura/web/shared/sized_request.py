@@ -9,6 +9,8 @@ from tesoura.uploads.files import MAX_BYTES
 MAX_FORM_BYTES = 1_000_000
 FORM_ROOM = 100_000
 """What a form needs beside its file."""
+CLIPS, MOST_CLIP_BYTES = ("/clips/send", "/api/clips"), 2_000_000_000
+"""Where a clip is sent to, which is written to the disk as it comes."""
 _KINDS = {
     "/media/picture": "picture", "/media/scenery": "scenery", "/media/video": "video", "/typefaces/": "typeface",
     "/overlays/import": "overlay", "/media/sound": "sound",
@@ -22,6 +24,8 @@ def kind_sent(path: str) -> str | None:
 
 def most_bytes(path: str) -> int:
     """How many bytes may be sent to an address."""
+    if path in CLIPS:
+        return MOST_CLIP_BYTES + FORM_ROOM
     kind = kind_sent(path)
     return MAX_BYTES[kind] + FORM_ROOM if kind else MAX_FORM_BYTES
 

@@ -49,6 +49,7 @@ KIND = InstrumentKind(
     title="Game statistics",
     about="Kills, deaths, streaks, results and rating from a game's events; vitals as bars; the card at a match's end.",
     example="game",
+    shares=True,
     fields=FIELDS,
     begin=_begin,
     restore=_restore,

@@ -27,6 +27,7 @@ KINDS: Kinds[PieceKind] = Kinds(
         "song_card": f"{_INSTRUMENTS}.now_playing.piece:PIECE",
         "scoreboard": f"{_INSTRUMENTS}.scoreboard.piece:PIECE",
         "wheel": f"{_INSTRUMENTS}.wheel.piece:PIECE",
+        "replay": f"{_INSTRUMENTS}.replay.piece:PIECE",
     }
 )
 """Every kind by name, in the order in which they are offered."""

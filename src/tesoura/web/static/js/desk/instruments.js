@@ -86,3 +86,37 @@ document.addEventListener("drop", (event) => {
   form.elements.at.value = String([...over.parentElement.children].indexOf(over));
   form.requestSubmit();
 });
+
+// The point toward which a replay gets closer: a press on the picture sets it, arrow keys move it; the fields say the same.
+const choice = (name) => document.querySelector(`#setup-form [name="${name}"]`);
+const point = () => document.querySelector(".replay-point");
+function drawPoint() {
+  const board = point();
+  if (!board || !choice("x_pct")) return;
+  const [x, y, times] = [choice("x_pct").value / 100, choice("y_pct").value / 100, Math.max(choice("closer_pct").value / 100, 1) || 1];
+  const size = 1 / times;
+  const [left, top] = [x, y].map((one) => Math.min(Math.max(one - size / 2, 0), 1 - size));
+  Object.assign(board.querySelector(".replay-cross").style, { left: `${x * 100}%`, top: `${y * 100}%` });
+  Object.assign(board.querySelector(".replay-seen").style, { left: `${left * 100}%`, top: `${top * 100}%`, width: `${size * 100}%`, height: `${size * 100}%` });
+}
+function setPoint(x, y) {
+  for (const [name, value] of [["x_pct", x], ["y_pct", y]]) choice(name).value = Math.min(Math.max(Math.round(value), 0), 100);
+  drawPoint();
+  choice("y_pct").dispatchEvent(new Event("change", { bubbles: true }));
+}
+document.addEventListener("click", (event) => {
+  const board = event.target.closest(".replay-point");
+  if (!board || event.detail === 0) return;
+  const { left, top, width, height } = board.getBoundingClientRect();
+  setPoint(((event.clientX - left) / width) * 100, ((event.clientY - top) / height) * 100);
+});
+document.addEventListener("keydown", (event) => {
+  const step = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
+  if (!step || !event.target.classList?.contains("replay-cross")) return;
+  event.preventDefault();
+  const by = event.shiftKey ? 10 : 1;
+  setPoint(Number(choice("x_pct").value) + step[0] * by, Number(choice("y_pct").value) + step[1] * by);
+  point().querySelector(".replay-cross").focus();
+});
+document.addEventListener("input", ({ target }) => { if (["x_pct", "y_pct", "closer_pct"].includes(target.name)) drawPoint(); });
+document.addEventListener("htmx:afterSettle", drawPoint);

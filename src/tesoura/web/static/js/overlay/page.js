@@ -120,5 +120,10 @@ function connect() {
   };
 }
 
+// What a piece cannot show, viewers do not see: whoever operates is told.
+stage.addEventListener("tesoura:trouble", ({ detail }) => {
+  if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify({ trouble: detail }));
+});
+
 addEventListener("resize", tellSize);
 loadStage().finally(connect);

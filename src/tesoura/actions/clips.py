@@ -1,0 +1,315 @@
+"""Clips: taken, named, starred, trimmed, shown, taken away; reels of them; how late a source's picture is."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from datetime import datetime
+from functools import partial
+from typing import Any
+
+from sqlmodel import Session
+
+from tesoura.actions.action import Action, Call, Doing, Done, Given
+from tesoura.actions.roles import SET_UP
+from tesoura.core.forms.checks import line, text, whole
+from tesoura.core.forms.fields import Field
+from tesoura.core.replays.occasions import MICRO
+from tesoura.errors import Gone, InvalidField
+from tesoura.runtime.clips import shown_parts
+from tesoura.store import clips as stored
+from tesoura.store import feeds as stored_feeds
+from tesoura.store.tables import ClipRow
+
+MOST_IN_REEL = 100
+_SENT = re.compile(r"\.sent-[a-z0-9_]{1,40}\.part")
+SIZES: Mapping[str, tuple[int, int]] = {"1280": (1280, 720), "1920": (1920, 1080), "854": (854, 480)}
+"""How large a reel is, by its width."""
+
+
+def _number(raw: object) -> int:
+    return whole(1, 10**9)(raw)
+
+
+def _micros(raw: object) -> int:
+    """Seconds as they are typed, in µs. Raises InvalidField."""
+    try:
+        seconds = float(str(raw).strip().replace(",", "."))
+    except ValueError:
+        raise InvalidField("Give seconds, such as 4.2.") from None
+    if not 0 <= seconds <= 36_000:
+        raise InvalidField("Give seconds from the clip's beginning, from 0 on.")
+    return round(seconds * MICRO)
+
+
+async def clip_of(doing: Doing, clip_id: int) -> ClipRow:
+    """A clip on the shelf. Raises Gone."""
+
+    def ask(session: Session) -> ClipRow:
+        row = stored.get(session, clip_id)
+        if row is None or row.removed_at is not None:
+            raise Gone("There is no such clip on the shelf. Perhaps it was taken away.")
+        return row
+
+    return await doing.read(ask)
+
+
+async def _take(doing: Doing, given: Given) -> Done:
+    row = await doing.runtime.clips.take(given["source"], given["seconds"])
+    proof = doing.runtime.clips.proofs[given["source"]]
+    return Done(proof.sentence(), {"clip": row.id}, Call("clip.remove", {"clip": row.id}))
+
+
+def _part(raw: object) -> str:
+    """The name of a file that was just sent, and of no other file. Raises InvalidField."""
+    typed = str(raw)
+    if not _SENT.fullmatch(typed):
+        raise InvalidField("Send the clip to POST /api/clips, as the body.")
+    return typed
+
+
+def _instant(raw: object) -> datetime | None:
+    if not str(raw or "").strip():
+        return None
+    try:
+        at = datetime.fromisoformat(str(raw))
+    except ValueError:
+        at = None
+    if at is None or at.tzinfo is None:
+        raise InvalidField("Say when its last picture was seen, with the zone, as in 2026-11-26T20:04:30Z.")
+    return at
+
+
+async def _add(doing: Doing, given: Given) -> Done:
+    clips = doing.runtime.clips
+    row = await clips.sent(clips.folder / given["part"], given["title"].strip(), given["ends_at"])
+    return Done(f"{row.title} is on the shelf.", {"clip": row.id}, Call("clip.remove", {"clip": row.id}))
+
+
+async def _name(doing: Doing, given: Given) -> Done:
+    before = await doing.runtime.clips.change(given["clip"], title=given["title"])
+    return Done(
+        f"It is called {given['title']}.", {}, Call("clip.name", {"clip": given["clip"], "title": before.title})
+    )
+
+
+async def _star(doing: Doing, given: Given, starred: bool) -> Done:
+    before = await doing.runtime.clips.change(given["clip"], starred=starred)
+    words = f"{before.title} is starred: it stays." if starred else f"{before.title} is starred no more."
+    return Done(words, {}, Call("clip.unstar" if starred else "clip.star", given))
+
+
+async def _trim(doing: Doing, given: Given) -> Done:
+    row = await clip_of(doing, given["clip"])
+    begin, end = given["begin"], min(given["end"], row.length)
+    if end - begin < MICRO // 2:
+        raise InvalidField("At least half a second must be left of it.")
+    whole_ = begin == 0 and end >= row.length and not row.kills
+    before = await doing.runtime.clips.change(row.id or 0, trim_begin=None if whole_ else begin,
+                                              trim_end=None if whole_ else end)  # fmt: skip
+    was = {"begin": (before.trim_begin or 0) / MICRO,
+           "end": (before.trim_end if before.trim_end is not None else row.length) / MICRO}  # fmt: skip
+    return Done(f"{row.title} is shown from {begin / MICRO:.1f} to {end / MICRO:.1f} s.", {},
+                Call("clip.trim", {"clip": row.id, **was}))  # fmt: skip
+
+
+async def _show(doing: Doing, given: Given) -> Done:
+    row = await clip_of(doing, given["clip"])
+    by = given["by"] or row.instrument
+    names = [one.setup.name for one in doing.runtime.instruments.all() if one.setup.kind == "replay"]
+    if by not in names:
+        by = names[0] if names else ""
+    if not by:
+        raise InvalidField("Nothing shows replays yet. Set them up under Instruments, and lay the piece on an overlay.")
+    told = {
+        "clip": row.id, "file": row.file, "length": row.length, "shows_from": 0, "kills": row.kills,
+        "parts": [list(one) for one in shown_parts(row)], "caption": row.title, "width_px": row.width_px,
+        "height_px": row.height_px,
+    }  # fmt: skip
+    step = await doing.runtime.instruments.command(by, "show", told, doing.actor, doing.cause, doing.id)
+    return Done(f"{step.effect[:1].upper()}{step.effect[1:]}.", {"by": by})
+
+
+async def _put_away(doing: Doing, given: Given, away: bool) -> Done:
+    before = await doing.runtime.clips.change(given["clip"], removed_at=doing.now() if away else None)
+    if away:
+        return Done(f"{before.title} was taken away. It can be brought back for seven days.", {},
+                    Call("clip.restore", given))  # fmt: skip
+    return Done(f"{before.title} is back.", {}, Call("clip.remove", given))
+
+
+async def _seen_at(doing: Doing, given: Given) -> Done:
+    """The kill is really seen there: the source's picture is late by so much more than was known."""
+    row = await clip_of(doing, given["clip"])
+    if not row.kills:
+        raise InvalidField("This clip is of no kill, so nothing can be learned from it.")
+    name = row.source
+
+    def ask(session: Session) -> tuple[dict[str, Any], str]:
+        feed = stored_feeds.by_name(session, name)
+        if feed is None:
+            raise Gone("The source of this clip is not there any more.")
+        return dict(feed.choices), feed.title
+
+    choices, title = await doing.read(ask)
+    nearest = min(row.kills, key=lambda one: abs(one - given["at"]))
+    late = int(choices.get("late_ms") or 0) + round((given["at"] - nearest) / 1000)
+    from tesoura.actions.registry import do
+
+    await do(doing, Call("feed.change", {"feed": name, "choices": {**choices, "late_ms": str(late)}, "secrets": {}}))
+    words = f"The picture of {title} is {late / 1000:+.1f} s late; clips from now on are cut by that."
+    return Done(words, {"late_ms": late}, Call("feed.change", {"feed": name, "choices": choices}))
+
+
+async def _reel(doing: Doing, given: Given) -> Done:
+    wanted = [int(one) for one in given["clips"].replace(",", " ").split() if one.isdecimal()]
+    if not wanted:
+        raise InvalidField("Choose the clips first.")
+    if len(wanted) > MOST_IN_REEL:
+        raise InvalidField(f"At most {MOST_IN_REEL} fit into one reel.")
+    rows = [await clip_of(doing, one) for one in wanted]
+    long = sum(end - begin for row in rows for begin, end in shown_parts(row)) / MICRO
+    doing.runtime.clips.make_reel(rows, given["title"], given["under"], SIZES[given["width_px"]])
+    return Done(f"{given['title']} is being made of {len(rows)} clips, {long:.0f} s in all. You can go on meanwhile.")
+
+
+async def _stop(doing: Doing, given: Given) -> Done:
+    return Done(f"{doing.runtime.clips.stop_job(given['job'])}: left.")
+
+
+async def _room(doing: Doing, given: Given) -> Done:
+    def job(session: Session) -> None:
+        from tesoura.store import state
+
+        state.choose(session, "clips_gb", str(given["gb"]))
+        state.choose(session, "clips_days", str(given["days"]))
+
+    most, days = await doing.runtime.clips.bounds()
+    await doing.write(job)
+    gone = await doing.runtime.clips.make_room()
+    kept = f"for {given['days']} days" if given["days"] else "for good"
+    words = f"Clips are kept {kept}, in {given['gb']} GB at most." + (f" {gone} went with that." if gone else "")
+    return Done(words, {"gone": gone}, Call("clip.room", {"gb": round(most / 1e9), "days": days}))
+
+
+def _size(raw: object) -> str:
+    typed = str(raw or "1280")
+    if typed not in SIZES:
+        raise InvalidField(f"Give one of these widths: {', '.join(SIZES)}.")
+    return typed
+
+
+_CLIP = {"clip": Field("Clip", _number)}
+ADD = Action(
+    "clip.add", "Put a clip on the shelf", "One that was just sent to POST /api/clips.",
+    {"part": Field("What was sent", _part), "title": Field("Its words", text(200, empty=True)),
+     "ends_at": Field("Its last picture was seen at", _instant)}, _add, needs=("part",), noted=True,
+)  # fmt: skip
+TAKE = Action(
+    "clip.take",
+    "Keep the last seconds",
+    "Of a source of the picture, on the shelf; nothing is shown.",
+    {
+        "source": Field("Source", text(60), kind="feed", of="clips"),
+        "seconds": Field("Seconds", lambda raw: whole(1, 120)(raw or 12), default=12),
+    },
+    _take,
+)
+NAME = Action(
+    "clip.name",
+    "Name a clip",
+    "Its words, wherever it is shown.",
+    {**_CLIP, "title": Field("Name", line(200))},
+    _name,
+    noted=True,
+    may=SET_UP,
+)
+STAR = Action(
+    "clip.star", "Star a clip", "It stays, however old it gets.", _CLIP, partial(_star, starred=True), noted=True
+)
+UNSTAR = Action(
+    "clip.unstar",
+    "Take a clip's star",
+    "It goes when room is needed.",
+    _CLIP,
+    partial(_star, starred=False),
+    noted=True,
+)
+TRIM = Action(
+    "clip.trim",
+    "Trim a clip",
+    "From where to where it is shown, in seconds; the file stays as it is.",
+    {**_CLIP, "begin": Field("From", _micros, kind="number"), "end": Field("To", _micros, kind="number")},
+    _trim,
+    noted=True,
+    may=SET_UP,
+)
+SHOW = Action(
+    "clip.show",
+    "Show a clip",
+    "On the overlays where replays are seen.",
+    {**_CLIP, "by": Field("Replays", text(60, empty=True), kind="instrument", of="replay")},
+    _show,
+)
+REMOVE = Action(
+    "clip.remove",
+    "Take a clip away",
+    "It can be brought back for seven days.",
+    _CLIP,
+    partial(_put_away, away=True),
+    noted=True,
+    may=SET_UP,
+)
+RESTORE = Action(
+    "clip.restore",
+    "Bring a clip back",
+    "One that was taken away.",
+    _CLIP,
+    partial(_put_away, away=False),
+    noted=True,
+    may=SET_UP,
+)
+SEEN_AT = Action(
+    "clip.seen_at",
+    "Say where the kill is really seen",
+    "So many seconds into the clip; its source goes by that.",
+    {**_CLIP, "at": Field("At", _micros, kind="number")},
+    _seen_at,
+    noted=True,
+    may=SET_UP,
+)
+REEL = Action(
+    "clip.reel",
+    "Make a reel",
+    "The chosen clips one after the other in one file, with captions and chapters.",
+    {
+        "clips": Field("Clips, by their numbers in order", text(2_000)),
+        "title": Field("Title", line(80)),
+        "under": Field("Under it", text(120, empty=True)),
+        "width_px": Field("Width", _size, default="1280"),
+    },
+    _reel,
+    noted=True,
+    may=SET_UP,
+)
+STOP = Action(
+    "clip.stop",
+    "Stop what is being made",
+    "A reel, or a clip that is made anew.",
+    {"job": Field("Which", text(20))},
+    _stop,
+    noted=True,
+    may=SET_UP,
+)
+ROOM = Action(
+    "clip.room",
+    "Choose how much room clips take",
+    "And for how many days they are kept; starred ones stay.",
+    {"gb": Field("At most", whole(1, 100_000), unit="GB"), "days": Field("For", whole(0, 36_500), unit="days")},
+    _room,
+    noted=True,
+    may=SET_UP,
+)
+
+ALL = (ADD, TAKE, NAME, STAR, UNSTAR, TRIM, SHOW, REMOVE, RESTORE, SEEN_AT, REEL, STOP, ROOM)
+"""Everything that is done with clips."""

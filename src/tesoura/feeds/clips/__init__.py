@@ -1,0 +1,42 @@
+"""A folder into which another program writes clips."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator, Mapping
+from typing import Any
+
+from tesoura.core.forms.fields import Field
+from tesoura.feeds.api import FeedKind, FetchContext, Fetched
+from tesoura.feeds.fields import late, seconds
+from tesoura.feeds.paths import checked_path, short
+
+
+def follow(context: FetchContext) -> AsyncIterator[Fetched]:
+    """What comes into the folder."""
+    from tesoura.feeds.clips.watch import follow as watch
+
+    return watch(context)
+
+
+def _place(choices: Mapping[str, Any]) -> str:
+    return short(str(choices.get("path", "")))
+
+
+KIND = FeedKind(
+    name="clips",
+    title="A folder of clips",
+    about="Another program keeps the last seconds and writes them into a folder; each clip is taken once it is whole.",
+    fields={
+        "path": Field("Folder", checked_path, private=True, placeholder="/home/mara/clips", help="Its whole path."),
+        "wait_s": Field("A clip comes within", seconds(1, 120), kind="number", default="30", unit="seconds",
+                        help="After what it is to show; nobody waits longer."),
+        "late_ms": late(),
+    },
+    follow=follow,
+    lasting=True,
+    place=_place,
+    brings=lambda choices: ("clip.saved",),
+    on_machine=lambda choices: True,
+    called="Clips",
+    gives_clips=True,
+)  # fmt: skip

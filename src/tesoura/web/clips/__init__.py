@@ -1,0 +1,1 @@
+"""Clips: the shelf, one clip, and the files themselves."""
