@@ -105,5 +105,5 @@ def test_the_demo_is_alive_the_moment_it_opens(browser: Browser) -> None:
         expect(count).not_to_have_text(before)
         page.goto("/")
         expect(page.locator("#happened li")).to_have_count(12)
-        expect(page.locator("#desk-feeds .fresh-live")).to_have_count(16)
+        expect(page.locator("#desk-feeds .fresh-live")).to_have_count(18)
         context.close()

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from playwright.sync_api import BrowserContext, Page, expect
 
+from tesoura.core.overlays.pieces.registry import KINDS
 from tests.conftest import Running, until
 from tests.e2e.test_jobs import overlay_page
 from tests.uploads.test_uploads import png, typeface
@@ -488,7 +489,7 @@ def test_all_that_can_be_added_is_on_the_screen_and_slots_stand_in_line(page: Pa
     lay(page, running, slots)
     page.get_by_text("Add a piece").click()
     kinds = page.locator(".kinds .kind")
-    expect(kinds).to_have_count(17)
+    expect(kinds).to_have_count(len(KINDS))
     for kind in kinds.all():
         box = kind.bounding_box()
         assert box is not None

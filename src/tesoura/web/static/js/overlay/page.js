@@ -1,5 +1,6 @@
 // The overlay's page: takes what Tesoura sends, has it drawn, and comes back by itself. It decides nothing.
-import { forget, hearClock, load, say, setScene } from "../shared/drawing.js";
+import { hearClock } from "../shared/clock.js";
+import { forget, load, say, setScene } from "../shared/drawing.js";
 
 const here = location.pathname.split("/").pop();
 const picture = new URLSearchParams(location.search).has("picture") ? "?picture=1" : "";
@@ -75,7 +76,6 @@ function hear(message) {
   if (message.rev !== undefined && message.rev !== rev) return void fetchAgain().catch(() => {});
   if (message.kind === "moment") return show(message);
   if (message.kind === "sound") return hearIt(message.source);
-  if (message.now_ms) hearClock(message.now_ms);
   if (message.values) {
     if (fetching) Object.assign(fetching, message.values);
     tell(message.values, moves() && message.kind !== "snapshot");
@@ -110,7 +110,11 @@ function tellSize() {
 function connect() {
   socket = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/live/${here}${picture}`);
   socket.onopen = () => { tries = 0; tellSize(); };
-  socket.onmessage = (event) => hear(JSON.parse(event.data));
+  socket.onmessage = (event) => {
+    const message = JSON.parse(event.data);
+    if (message.now_ms) hearClock(message.now_ms);
+    hear(message);
+  };
   socket.onclose = () => {
     // An overlay that was put away may be brought back; a link that was replaced is not taken any more.
     if (ended) return void setTimeout(connect, 4000);

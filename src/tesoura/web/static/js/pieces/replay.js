@@ -1,12 +1,11 @@
 // A replay: a clip shown part by part at the speeds that Tesoura has worked out. A page that opens late joins at the right
 // second. Two players take turns, so that where something is left out the next part is there already.
+import { beganAt, now } from "../shared/clock.js";
+
 const onStream = document.documentElement.classList.contains("on-stream");
 const still = matchMedia("(prefers-reduced-motion: reduce)");
 const [DRIFT_S, LATE_MS, STEPS] = [0.25, 2500, 12];
 
-let ahead_ms = 0;
-export function hearClock(now_ms) { ahead_ms = now_ms - Date.now(); }
-const now = () => Date.now() + ahead_ms;
 const read = (text) => { try { return JSON.parse(text || "{}"); } catch { return {}; } };
 
 export function draw(node, text) { motion(node.closest(".t-replay"), text); }
@@ -30,6 +29,7 @@ function stop(piece) {
   clearTimeout(piece.timer);
   piece.near?.cancel();
   piece.left?.cancel();
+  piece.near = null;
   piece.classList.add("is-still");
   for (const one of players(piece)) {
     one.pause();
@@ -82,7 +82,7 @@ function go(piece, told) {
   if (piece.told !== told || !piece.isConnected) return;
   const gone = now() - told.at;
   if (gone >= told.ms) return stop(piece);
-  if (piece.at < 0 || !piece.near) moveIn(piece, told, gone);
+  if (!piece.near) moveIn(piece, told);
   const place = piece.order.findLastIndex((one) => one.rows[0][0] <= gone);
   const part = piece.order[Math.max(place, 0)];
   if (place !== piece.at) turn(piece, told, Math.max(place, 0));
@@ -114,7 +114,7 @@ function sound(piece, player) {
 }
 
 // How it gets closer: as the core has it, in steps that the browser goes between by itself; and the bar of what is left.
-function moveIn(piece, told, gone) {
+function moveIn(piece, told) {
   const steps = [];
   for (let step = 0; step <= STEPS; step += 1) {
     const way = step / STEPS;
@@ -125,9 +125,11 @@ function moveIn(piece, told, gone) {
   const near = piece.querySelector(".t-replay-near");
   const ms = still.matches && !onStream ? 1 : Math.max(told.move, 1);
   piece.near = near.animate(told.closer > 1 ? steps : [{ transform: "none" }, { transform: "none" }], { duration: ms, fill: "both" });
-  piece.near.currentTime = Math.max(gone, 0);
+  beganAt(piece.near, told.at);
   const bar = piece.querySelector(".t-replay-left > b");
-  if (bar) { piece.left = bar.animate([{ transform: "scaleX(1)" }, { transform: "scaleX(0)" }], { duration: told.ms, fill: "both" }); piece.left.currentTime = Math.max(gone, 0); }
+  if (!bar) return;
+  piece.left = bar.animate([{ transform: "scaleX(1)" }, { transform: "scaleX(0)" }], { duration: told.ms, fill: "both" });
+  beganAt(piece.left, told.at);
 }
 
 // Whoever operates is told that viewers see nothing.

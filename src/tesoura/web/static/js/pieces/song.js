@@ -1,11 +1,9 @@
 // A song card: its cover, its colours, and how far the song is. The place in the song is told once, with when it was
 // there and whether it moves; from there it goes on by itself.
+import { beganAt, now } from "../shared/clock.js";
+
 const HEX = /^#[0-9A-F]{6}$/;
 const VARIABLES = ["--backing", "--colour", "--accent", "--quiet"];
-
-// Tesoura's clock, when it is not that of this machine.
-let ahead_ms = 0;
-export function hearClock(now_ms) { ahead_ms = now_ms - Date.now(); }
 
 export function draw(node, text, moving) {
   if (node.tagName === "IMG") return picture(node, text, moving);
@@ -46,7 +44,7 @@ function read(text) {
 }
 
 function now_s(song) {
-  const gone = song.moves ? Math.max((Date.now() + ahead_ms - song.since) / 1000, 0) : 0;
+  const gone = song.moves ? Math.max((now() - song.since) / 1000, 0) : 0;
   return song.length ? Math.min(song.position + gone, song.length) : song.position + gone;
 }
 
@@ -64,8 +62,9 @@ function place(node, text) {
   if (!FULL[draws] || !song?.length) return;
   // The browser's compositor moves it; no message and no script is needed until somebody touches the song.
   node.moving = node.animate(FULL[draws], { duration: song.length * 1000, fill: "both" });
+  if (song.moves) return beganAt(node.moving, song.since - song.position * 1000);
   node.moving.currentTime = now_s(song) * 1000;
-  if (!song.moves) node.moving.pause();
+  node.moving.pause();
 }
 
 function turn(node, song) {

@@ -1,13 +1,11 @@
 // A wheel, or a list that drops: drawn from its fields, turned along a line of angles that Tesoura has worked out. A page
 // that opens late joins in where the wheel is by then.
+import { beganAt, now } from "../shared/clock.js";
+
 const SVG = "http://www.w3.org/2000/svg";
 const [RIM, HOLE, EVERY_MS] = [0.93, { plate: 0.16, ring: 0.42 }, 40];
 const still = matchMedia("(prefers-reduced-motion: reduce)");
 const onStream = document.documentElement.classList.contains("on-stream");
-
-let ahead_ms = 0;
-export function hearClock(now_ms) { ahead_ms = now_ms - Date.now(); }
-const now = () => Date.now() + ahead_ms;
 
 const read = (text) => { try { return JSON.parse(text); } catch { return null; } };
 const svg = (name, given, ...inside) => {
@@ -160,8 +158,8 @@ function motion(wheel, text) {
   if (wheel.dataset.arranged === "drop") return drop(wheel, told);
   const turns = wheel.querySelector(".t-wheel-turns");
   wheel.turning = turns.animate(told.line.map(([offset, angle]) => ({ offset, transform: `rotate(${angle}turn)` })),
-    { duration: told.ms, delay: Math.max(-gone, 0), fill: "both" });
-  if (gone > 0) wheel.turning.currentTime = gone;
+    { duration: told.ms, fill: "both" });
+  beganAt(wheel.turning, told.at);
   wheel.turning.finished.then(() => { stand(wheel, told.angle); come(wheel, told.came); wheel.turning?.cancel(); }).catch(() => {});
   follow(wheel, told);
 }

@@ -34,9 +34,6 @@ export async function load(root) {
   await Promise.all([...new Set(nodes.map((node) => node.dataset.by))].map(fetchScript));
   for (const node of nodes) scripts[node.dataset.by].ready?.(node);
 }
-// What time it is where Tesoura runs, milliseconds since 1970, for what goes on by itself.
-export function hearClock(now_ms) { for (const one of Object.values(scripts)) one.hearClock?.(now_ms); }
-
 export const forget = (root) => { root.drawnNodes = null; };
 
 // How a piece moves, read once until its scene or its version changes.
