@@ -19,7 +19,7 @@ from tesoura.core.instruments.replay.commands import Replays
 from tesoura.core.instruments.runner import Runner, Setup
 from tesoura.core.instruments.statistics import KIND as STATISTICS
 from tesoura.core.values import Scalar
-from tesoura.errors import CommandRefused
+from tesoura.errors import CommandRefused, InvalidField
 
 T0 = datetime(2026, 11, 26, 20, 0, tzinfo=UTC)
 S = 1_000_000
@@ -244,9 +244,29 @@ def test_one_waits_no_longer_than_it_may_and_that_is_told() -> None:
 
 
 def test_never_while_something_else_is_seen() -> None:
-    again = Again(never_with="tea_wheel").sees(tea_wheel__there=True).kills(1, 1, 1).wait(20)
-    assert (again.what("begun"), again.it.view(again.now)["why_not"]) == ([], "tea_wheel is seen")
-    assert len(again.sees(tea_wheel__there=False).what("begun")) == 1
+    again = Again(never_with="Cup / Wheel\nCup / Song").sees(seen__cup_wheel=True).kills(1, 1, 1).wait(20)
+    assert (again.what("begun"), again.it.view(again.now)["why_not"]) == ([], "Cup / Wheel is seen")
+    assert len(again.sees(seen__cup_wheel=False).what("begun")) == 1
+
+
+def test_one_that_is_seen_makes_way_and_the_gap_counts_from_then() -> None:
+    again = Again(never_with="Cup / Wheel", gap_s="20").kills(1, 1, 1).wait(12)
+    assert again.it.read(again.now)["there"] is True
+    again.sees(seen__cup_wheel=True)
+    away = again.now
+    assert (again.it.read(again.now)["there"], again.motion().get("id")) == (False, None)
+    assert again.it.view(again.now)["passed"][0]["why"] == "it was put away: Cup / Wheel is seen"
+    # Without the gap the next would begin 12 s after this.
+    again.sees(seen__cup_wheel=False).kills(1, 1, 1).wait(60)
+    begun = [one for one in again.told if one.type == "again.begun"]
+    assert [(one.at - away).total_seconds() for one in begun] == [-3, 20]
+
+
+def test_the_pieces_it_keeps_away_from_are_named_line_by_line() -> None:
+    pieces = KIND.fields["never_with"]
+    assert pieces.check(["Cup /  Wheel, plate", "Cup / Song", "Cup / Song", ""]) == "Cup / Wheel, plate\nCup / Song"
+    with pytest.raises(InvalidField, match="These are 31 pieces; at most 30 are heeded"):
+        pieces.check([f"Cup / {at}" for at in range(31)])
 
 
 def test_a_greater_one_goes_first_and_the_least_of_too_many_is_not_shown() -> None:

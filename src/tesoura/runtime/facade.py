@@ -53,6 +53,7 @@ from tesoura.runtime.scheduler import Scheduler
 from tesoura.runtime.sessions import Sessions
 from tesoura.runtime.set_values import SetValues
 from tesoura.runtime.showing import Showing
+from tesoura.runtime.sightings import Sightings
 from tesoura.runtime.stage import Stage
 from tesoura.runtime.system_keys import SystemKeys
 from tesoura.runtime.talking import Talking
@@ -120,6 +121,7 @@ class Runtime:
         self.system_keys = SystemKeys(store, self.leaves, self._tasks.start)
         self.controls = Controls(self.links, self.leaves, self._tasks.start)
         self._viewers = Viewers(self.stage, self._engine, self.journal, self._clock)
+        self.sightings = Sightings(self.stage, self._engine, self.journal, self._clock, self._tasks.start)
         self.showing = Showing(store, self.stage, self.journal, self._clock)
         self.effects = Effects(self.journal, self._clock, Performers(self).table())
         self.instruments = Instruments(
@@ -403,6 +405,7 @@ class Runtime:
         self.devices.touched()
         if self._loop is not None:
             self.controls.touched()
+            self._plan()
 
     def start_beside(self, job: Coroutine[Any, Any, Any], name: str) -> None:
         """Run this beside everything else."""
@@ -458,6 +461,7 @@ class Runtime:
     def _plan_now(self) -> None:
         self._planned = False
         self._scheduler.plan()
+        self.sightings.look()
 
     def _due(self) -> datetime | None:
         """When the next value may become late, or the next moment begins or ends."""

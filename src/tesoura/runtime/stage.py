@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import logging
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
 
@@ -322,6 +322,13 @@ class Stage:
     def on_air(self) -> list[OnAir]:
         """The overlays that are on air."""
         return list(self._on_air.values())
+
+    def sights(self) -> Iterator[tuple[str, str, str, bool]]:
+        """The pieces on air: the names of overlay and piece, its kind, and whether pages show it."""
+        for placed in self._placed.values():
+            overlay, piece = placed.overlay_id, placed.piece
+            there = piece.shown_in(self.scene) and not self.curtain.is_away(placed)
+            yield self._on_air[overlay].name, piece.name, piece.kind, there and self._hub.said(overlay, piece.id) != ""
 
     def audiences(self) -> dict[int, Audience]:
         """Who shows each overlay."""

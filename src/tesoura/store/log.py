@@ -21,8 +21,8 @@ from tesoura.store.tables import EventRow, Instant, PastCountRow, PositionRow, S
 CORRECTION = "tesoura.correction"
 """The type of an event that corrects an amount of an earlier one: `seq`, `field`, `was`, `now`."""
 QUIET = (
-    "tesoura.signal", "tesoura.painted", "tesoura.effect", "tesoura.effect_ended", "tesoura.air", "tesoura.cover",
-    "chat.line",
+    "tesoura.signal", "tesoura.painted", "tesoura.effect", "tesoura.effect_ended", "tesoura.air", "tesoura.seen",
+    "tesoura.cover", "chat.line",
 )  # fmt: skip
 """Types of events of which there are many and which nobody looks for: listed only when they are asked for."""
 CHUNK = 2_000

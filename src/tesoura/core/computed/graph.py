@@ -319,6 +319,10 @@ class Graph:
         self._now = now
         return self._readers.keys().isdisjoint(names)
 
+    def read_of(self, feed: str) -> frozenset[str]:
+        """The signals of a feed that something reads."""
+        return frozenset(name for name in self._readers if name.startswith(f"{feed}."))
+
     def follow(
         self,
         touched: Iterable[str],

@@ -2,24 +2,37 @@
 
 from __future__ import annotations
 
+import zlib
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
-from tesoura.core.names import snake
+from tesoura.core.names import MAX_PART, snake
 from tesoura.core.values import Event, Scalar, as_scalar
 from tesoura.errors import ValueRefused
 
 BY_SCRIPT, BY_HAND, SCENE = "tesoura.signal", "tesoura.set_by_hand", "tesoura.scene"
-AIR = "tesoura.air"
-TYPES = frozenset((BY_SCRIPT, BY_HAND, SCENE, AIR))
-SCRIPT_FEED, SCENE_FEED, AIR_FEED = "script", "scene", "air"
-OWN_FEEDS = frozenset((SCRIPT_FEED, SCENE_FEED, AIR_FEED))
+AIR, SEEN = "tesoura.air", "tesoura.seen"
+TYPES = frozenset((BY_SCRIPT, BY_HAND, SCENE, AIR, SEEN))
+SCRIPT_FEED, SCENE_FEED, AIR_FEED, SEEN_FEED = "script", "scene", "air", "seen"
+OWN_FEEDS = frozenset((SCRIPT_FEED, SCENE_FEED, AIR_FEED, SEEN_FEED))
 """The first halves of the names of signals that are set and belong to no feed of the user's."""
 
 
 def air_signal(overlay: str) -> str:
     """The signal that tells by how many pages an overlay is shown."""
     return f"{AIR_FEED}.{snake(overlay)}"
+
+
+@lru_cache(maxsize=1024)
+def seen_signal(piece: str) -> str:
+    """The signal that tells whether viewers see a piece, named as `overlay / piece`."""
+    named = " ".join(piece.split()).casefold()
+    plain = snake(named, "piece")
+    if named.isascii() and len(named) < MAX_PART:
+        return f"{SEEN_FEED}.{plain}"
+    # Of two names that are told apart only by what is lost here, each has a signal of its own.
+    return f"{SEEN_FEED}.{plain[:36].rstrip('_')}_{zlib.crc32(named.encode()):08x}"
 
 
 @dataclass(frozen=True, slots=True)

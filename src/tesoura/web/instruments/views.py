@@ -125,9 +125,12 @@ def choose() -> ResponseReturnValue:
 
 
 def _typed(kind: InstrumentKind) -> dict[str, Any]:
-    several = [name for name, field in kind.fields.items() if field.kind in ("several", "events", "scenes")]
+    several = [name for name, field in kind.fields.items() if field.kind in ("several", "events", "scenes", "pieces")]
     typed: dict[str, Any] = {key: value for key, value in request.form.items() if key != "csrf_token"}
     for name in several:
+        if kind.fields[name].kind == "pieces":
+            typed[name] = request.form.getlist(name)
+            continue
         parts = [part.strip() for one in request.form.getlist(name) for part in one.split(",")]
         typed[name] = [part for part in parts if part]
         if kind.fields[name].kind == "scenes":

@@ -76,6 +76,11 @@ class Offers:
         return runtime().call(lambda self: self.stage.curtain.names())
 
     @cached_property
+    def seen_pieces(self) -> list[str]:
+        """The pieces on air that somebody can be told are seen, each with its overlay's name before."""
+        return runtime().call(lambda self: self.sightings.pieces())
+
+    @cached_property
     def devices(self) -> list[str]:
         """The names of the phones and pads that are paired."""
         return [one.name for one in store().read(devices.listed)]

@@ -7,14 +7,15 @@ from typing import Any
 from flask import Blueprint, abort, render_template, request
 from flask.typing import ResponseReturnValue
 
-from tesoura.core.signals.assignments import AIR_FEED, SCENE_FEED, SCRIPT_FEED
+from tesoura.core.signals.assignments import AIR_FEED, SCENE_FEED, SCRIPT_FEED, SEEN_FEED
 from tesoura.core.values import Signal
 from tesoura.runtime.computations import defined
 from tesoura.runtime.facade import Runtime
 from tesoura.store import computed as stored_computed
 from tesoura.web.shared.doors import now, runtime, store
 
-_OWN = {SCRIPT_FEED: "From scripts", SCENE_FEED: "What viewers have", AIR_FEED: "What viewers have"}
+_OWN = {SCRIPT_FEED: "From scripts", SCENE_FEED: "What viewers have", AIR_FEED: "What viewers have",
+        SEEN_FEED: "What viewers have"}  # fmt: skip
 blueprint = Blueprint("signals", __name__, url_prefix="/signals")
 
 

@@ -18,6 +18,7 @@ from tesoura.core.language.formula import Formula, compile_formula
 from tesoura.core.replays.cutting import CutRule
 from tesoura.core.replays.occasions import MICRO, OccasionRule
 from tesoura.core.replays.showing import ShowRule
+from tesoura.core.signals.assignments import seen_signal
 from tesoura.errors import FormulaError, InvalidField
 
 CONDITIONS = 2
@@ -26,7 +27,7 @@ GAPS_OUT, WHOLE = "cut", "whole"
 AT_ONCE, HELD = "at once", "held"
 DEFAULT_CAPTION = "{kills} cuts in {seconds} s"
 PLACES = ("kills", "seconds", "who", "target", "means")
-_NAME = re.compile(r"[a-z][a-z0-9_]*")
+MOST_PIECES = 30
 _WHAT, _SECONDS, _WHEN, _HOW, _TOLD = (
     "What deserves one", "Which seconds of it", "When viewers see it", "How fast, and how close", "Words and sounds",
 )  # fmt: skip
@@ -94,7 +95,7 @@ class ReplayPlan:
         """The signals that say whether a replay may be seen."""
         formulas = [one for one in (self.free.also, self.never) if one is not None]
         return tuple(dict.fromkeys((self.scene_signal, *(name for one in formulas for name in one.names),
-                                    *(f"{one}.there" for one in self.never_with))))  # fmt: skip
+                                    *(seen_signal(one) for one in self.never_with))))  # fmt: skip
 
 
 def _formula(raw: object) -> str:
@@ -107,12 +108,12 @@ def _formula(raw: object) -> str:
     return typed
 
 
-def _names(raw: object) -> str:
-    given = raw if isinstance(raw, list) else str(raw).split(",")
-    names = list(dict.fromkeys(str(one).strip().casefold() for one in given if str(one).strip()))
-    if wrong := [one for one in names if not _NAME.fullmatch(one)]:
-        raise InvalidField(f"{wrong[0][:40]} is no name of an instrument. Give names with commas, as in tea_wheel.")
-    return ", ".join(names[:20])
+def _pieces(raw: object) -> str:
+    given = raw if isinstance(raw, list) else str(raw).splitlines()
+    names = list(dict.fromkeys(" ".join(str(one).split())[:200] for one in given if str(one).strip()))
+    if len(names) > MOST_PIECES:
+        raise InvalidField(f"These are {len(names)} pieces; at most {MOST_PIECES} are heeded.")
+    return "\n".join(names)
 
 
 def _scenes(raw: object) -> str:
@@ -167,8 +168,8 @@ FIELDS: Mapping[str, Field] = {
     "game_scenes": Field("In every scene but", _scenes, kind="scenes", **_IF_HELD,
                          help="The scenes in which the game is played. Left empty, scenes do not matter."),
     "also_if": Field("And whenever this is true", _formula, kind="formula", placeholder="game.health == 0", **_IF_HELD),
-    "never_with": Field("Never while these are seen", _names, group=_WHEN, placeholder="tea_wheel, music",
-                        help="Instruments that tell whether they are there, by their names."),
+    "never_with": Field("Never while these are seen", _pieces, kind="pieces", group=_WHEN,
+                        help="One that is seen already is put away when one of these comes."),
     "never_if": Field("Never while this is true", _formula, kind="formula", group=_WHEN, advanced=True),
     "longest_wait_s": number("One waits at most", 5, 3_600, 180, "s", group=_WHEN),
     "gap_s": number("Between two there are at least", 0, 3_600, 20, "s", group=_WHEN),
@@ -218,7 +219,7 @@ def make(name: str, choices: Mapping[str, Any], almanac: Almanac) -> ReplayPlan:
         c["shown"] == HELD,
         _free(c) if c["shown"] == HELD else FreeRule(),
         compile_formula(c["never_if"]) if c["never_if"] else None,
-        tuple(one.strip() for one in c["never_with"].split(",") if one.strip()),
+        tuple(c["never_with"].splitlines()),
         ShowRule(c["gap_s"] * MICRO, c["longest_wait_s"] * MICRO, c["most_waiting"]),
         c["speed_pct"], min(c["slow_pct"], c["speed_pct"]), c["around_s"] * MICRO,
         CloserRule(c["closer_pct"] / 100, c["x_pct"] / 100, c["y_pct"] / 100, c["move_s"] * MICRO, only,

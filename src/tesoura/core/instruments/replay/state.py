@@ -22,6 +22,7 @@ from tesoura.core.language.functions import Undefined
 from tesoura.core.language.scope import Missing, Scope
 from tesoura.core.replays.occasions import MICRO, Occasions
 from tesoura.core.replays.showing import GONE, TOO_MANY, ReplayLine, WaitingReplay
+from tesoura.core.signals.assignments import seen_signal
 from tesoura.core.values import Scalar
 
 CLIP_CAME = "tesoura.clip"
@@ -130,13 +131,22 @@ class ReplayBase:
             outside = f"the scene is {scene}"
         elif plan.free.also is not None and _true(plan.free.also, values):
             outside = f"{plan.free.also.source.strip()} is so"
-        never = next((f"{one} is seen" for one in plan.never_with if values.get(f"{one}.there")), "")
+        never = next((f"{one} is seen" for one in plan.never_with if values.get(seen_signal(one)) is True), "")
         if not never and plan.never is not None and _true(plan.never, values):
             never = f"{plan.never.source.strip()} is so"
         it = self
         if (outside, never) != (self.outside, self.never):
             it = replace(self, outside=outside, never=never)
-        return it._at(micros(now))
+        return it._out_of_the_way(micros(now))._at(micros(now))
+
+    def _out_of_the_way(self, now: int) -> Self:
+        """What may not be seen any more is put away, and that is told."""
+        shown = self.showing
+        if not self.never or shown is None or now >= shown.until:
+            return self
+        told = PassedReplay(shown.replay.wish.caption, f"it was put away: {self.never}", now)
+        return replace(self, showing=replace(shown, until=now), line=replace(self.line, ends_at=now),
+                       passed=(told, *self.passed)[:PASSED_KEPT])  # fmt: skip
 
     def on_event(self, event: Occurrence) -> Self:
         """It after an event: of the game, of a clip, or one of its own, which is in the log now."""
