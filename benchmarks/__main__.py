@@ -20,6 +20,7 @@ from benchmarks import (
     live,
     logs,
     recount,
+    replays,
     scoreboard,
     start,
     studio,
@@ -44,6 +45,7 @@ PARTS = {
     "tracks": tracks.measure,
     "scoreboard": scoreboard.measure,
     "wheel": wheel.measure,
+    "replays": replays.measure,
     "recount": recount.measure,
 }
 WHEN_ASKED = ("recount",)

@@ -73,12 +73,46 @@ def of_the_demo(browser: Browser, address: str) -> None:
     keep(page, "signals")
     of_what_comes_from_outside(page)
     of_the_studio(page)
-    of_instruments(page, stream)
+    of_instruments(page)
     of_cues(page)
     of_songs(page, stream)
     of_a_match(page)
     of_a_wheel(page, stream)
+    of_replays(page, stream)
     of_devices(browser, page, address)
+
+
+def of_replays(page: Page, stream: Page) -> None:
+    """The shelf with a reel in the making, a clip that is trimmed, a replay over a scene, and the rule."""
+    page.set_viewport_size({"width": 1280, "height": 960})
+    page.goto("/")
+    stream.goto(f"/o/{token_of(page, 'Cup evening')}")
+    stream.add_style_tag(content="html{background:url(/static/scenes/evening.svg) center/cover !important}")
+    page.goto("/clips")
+    chosen = page.get_by_role("checkbox", name=re.compile("^Choose "))
+    expect(chosen.nth(1)).to_be_visible(timeout=240_000)
+    for at in (2, 3):
+        page.get_by_role("button", name="Keep the last 12 seconds").click()
+        expect(chosen.nth(at)).to_be_visible(timeout=30_000)
+        page.wait_for_timeout(4_000)
+    for at in (2, 3, 0):
+        chosen.nth(at).check()
+    page.get_by_role("button", name="Star").nth(1).click()
+    page.get_by_role("button", name="Make the reel").click()
+    expect(page.locator(".clip-job .figure")).to_have_text(re.compile(r"^[1-9]\d %$"), timeout=60_000)
+    keep(page, "shelf")
+    page.locator(".clip-name a").nth(2).click()
+    expect(page.locator(".clip-strip[style]")).to_be_visible(timeout=30_000)
+    for _ in range(8):
+        page.get_by_role("slider", name="Where it begins").press("ArrowRight")
+    keep(page, "clip")
+    page.get_by_role("button", name="Show it now").click()
+    expect(stream.locator(".t-replay video.is-seen")).to_be_visible(timeout=60_000)
+    stream.wait_for_timeout(3_000)
+    keep(stream, "replay-overlay", moving=True)
+    page.goto("/instruments/again")
+    page.wait_for_load_state("networkidle")
+    keep(page, "replays")
 
 
 def of_devices(browser: Browser, page: Page, address: str) -> None:
@@ -130,25 +164,12 @@ def of_the_studio(page: Page) -> None:
     page.set_viewport_size(DESK)
 
 
-def of_instruments(page: Page, stream: Page) -> None:
-    """Statistics with their rule, the match and its card."""
+def of_instruments(page: Page) -> None:
+    """Statistics with their rule."""
     page.set_viewport_size({"width": 1280, "height": 960})
     page.goto("/instruments/game")
     expect(page.locator("#preview .changes")).to_be_visible()
     keep(page, "statistics")
-    page.set_viewport_size(DESK)
-    page.goto("/")
-    token = token_of(page, "The match")
-    stream.set_viewport_size(STREAM)
-    stream.goto(f"/o/{token}")
-    stream.add_style_tag(content="html{background:url(/static/scenes/evening.svg) center/cover !important}")
-    card = stream.locator(".piece-match_card")
-    expect(card).to_be_hidden(timeout=60_000)
-    page.goto("/instruments/game")
-    page.get_by_role("button", name="30, and a long name").click()
-    expect(card).to_be_visible(timeout=60_000)
-    stream.wait_for_timeout(800)
-    keep(stream, "card")
 
 
 def of_cues(page: Page) -> None:
@@ -160,7 +181,7 @@ def of_cues(page: Page) -> None:
 
 
 def of_songs(page: Page, stream: Page) -> None:
-    """The song card in its six arrangements, and who tells of music, with what was played."""
+    """The song card in its six arrangements."""
     page.set_viewport_size(DESK)
     page.goto("/")
     token = token_of(page, "Song cards")
@@ -170,10 +191,6 @@ def of_songs(page: Page, stream: Page) -> None:
     expect(stream.locator(".t-song-picture").first).to_be_visible(timeout=30_000)
     stream.wait_for_timeout(800)
     keep(stream, "songs", moving=True)
-    page.set_viewport_size({"width": 1280, "height": 1120})
-    page.goto("/instruments/song")
-    expect(page.locator("[data-source]").nth(2)).to_be_visible(timeout=30_000)
-    keep(page, "now-playing")
 
 
 def of_a_match(page: Page) -> None:
@@ -205,24 +222,17 @@ def of_the_boards(page: Page, stream: Page) -> None:
 
 
 def of_a_wheel(page: Page, stream: Page) -> None:
-    """A wheel with its chances and who is owed a spin; what came, over a scene; the page that checks it."""
+    """A wheel with its chances, what has come, and who is owed a spin."""
     page.set_viewport_size({"width": 1280, "height": 1180})
     page.goto("/")
     stream.goto(f"/o/{token_of(page, 'Wheel of tea')}")
-    stream.add_style_tag(content="html{background:url(/static/scenes/evening.svg) center/cover !important}")
     for _ in range(3):
         page.goto("/instruments/tea_wheel")
         page.locator("#panel-tea_wheel").get_by_role("button", name=re.compile("^Spin for (?!nobody)")).click()
         expect(stream.locator(".t-wheel.has-come")).to_be_visible(timeout=30_000)
-        stream.wait_for_timeout(600)
-        keep(stream, "wheel-overlay", moving=True)
         expect(stream.locator(".t-wheel")).to_be_hidden(timeout=30_000)
     page.goto("/instruments/tea_wheel")
     keep(page, "wheel")
-    page.goto("/instruments/tea_wheel/check")
-    expect(page.locator("#checked")).to_contain_text("as it should be")
-    page.set_viewport_size(DESK)
-    keep(page, "check")
 
 
 def of_what_comes_from_outside(page: Page) -> None:

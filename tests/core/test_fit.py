@@ -213,6 +213,18 @@ def test_a_moment_that_would_cover_words_says_when() -> None:
     assert finding.words == "“Gift” covers 40 % of it when it appears."
 
 
+def test_a_replay_covers_what_is_behind_its_box_while_it_is_seen_whatever_it_wears() -> None:
+    replay = new_piece("replay", "b", look="bare", name="Again", replays="again", words="none", x=300, y=150,
+                       width_px=640, height_px=360)  # fmt: skip
+    overlay = Overlay(pieces=(text(), replay))
+    [finding] = [one for one in found(overlay, {"a": {"now": "hello"}, "b": {"now": ""}}) if one.kind == "covered"]
+    assert finding.words == "“Again” covers 60 % of it while a replay is seen."
+    # And it is told when something lies over its own picture.
+    over = Overlay(pieces=(replay, text(x=400, backing="solid", name="Song")))
+    [finding] = [one for one in found(over, {"a": {"now": "hello"}, "b": {"now": ""}}) if one.kind == "covered"]
+    assert (finding.piece, finding.words) == ("b", "“Song” covers 11 % of it.")
+
+
 def test_words_too_close_in_colour_to_what_is_behind_them_are_told() -> None:
     overlay = Overlay(pieces=(text(colour="#777777"),))
     [finding] = found(overlay, {"a": {"now": "hello"}}, scenery=GREY)

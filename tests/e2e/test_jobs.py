@@ -409,32 +409,16 @@ def test_axe_finds_nothing_serious(page: Page, running: Running, members: Member
     assert found == []
 
 
-@pytest.mark.parametrize(
-    "path",
-    [
-        "/",
-        "/feeds/",
-        "/feeds/new",
-        "/feeds/reach",
-        "/signals/",
-        "/preferences/",
-        "/log/",
-        "/files/",
-        "/reports/",
-        "/overlays/",
-        "/overlays/1",
-        "/overlays/1/link",
-        "/looks/",
-        "/instruments/",
-        "/instruments/kettle_break",
-        "/instruments/game",
-        "/instruments/ladder",
-    ],
-)
-def test_nothing_sticks_out_on_a_phone(page: Page, running: Running, members: MembersService, path: str) -> None:
+def test_nothing_sticks_out_on_a_phone(page: Page, running: Running, members: MembersService) -> None:
     running.add_feed(f"{members.address}/channels/mara_vane")
     running.add_overlay("hello")
     _add_instruments(running)
     page.set_viewport_size({"width": 390, "height": 844})
-    page.goto(path)
-    assert page.evaluate("document.documentElement.scrollWidth") <= 390
+    wide = []
+    for path in ("", "feeds/", "feeds/new", "feeds/reach", "signals/", "preferences/", "log/", "files/", "reports/",
+                 "overlays/", "overlays/1", "overlays/1/link", "looks/", "instruments/", "instruments/kettle_break",
+                 "instruments/game", "instruments/ladder", "instruments/match", "clips"):  # fmt: skip
+        page.goto(f"/{path}")
+        if page.evaluate("document.documentElement.scrollWidth") > 390:
+            wide.append(path)
+    assert wide == []

@@ -19,6 +19,7 @@ from playwright.sync_api import Browser, expect
 
 from tesoura.app import listen
 from tests.conftest import until
+from tests.web.test_clip_pages import MADE_UP
 
 
 def free_port() -> int:
@@ -91,6 +92,46 @@ def test_killed_while_events_come_in_it_has_every_event_that_it_accepted_once(tm
         again = client.post("/api/events", json={"type": "kill", "source": last[0], "id": last[1], "data": {}})
         assert again.json() == {"accepted": 0, "duplicates": 1}
     client.close()
+
+
+@pytest.mark.skipif(os.name != "posix", reason="kill -9 is for POSIX")
+def test_killed_while_a_reel_is_made_nothing_half_is_left_and_nothing_goes_on(tmp_path: Path) -> None:
+    port = free_port()
+    words = ("serve", "--port", str(port), "--data", str(tmp_path))
+    client = httpx.Client(base_url=f"http://127.0.0.1:{port}", trust_env=False, timeout=30)
+
+    def press(to: str, **given: str) -> None:
+        token = re.search(r'<meta name="csrf" content="([^"]+)"', client.get("/").text)
+        assert token
+        files = {"file": ("kites.webm", MADE_UP.read_bytes())} if to == "/clips/send" else None
+        assert client.post(to, data={"csrf_token": token[1], **given}, files=files).status_code in (200, 302)
+
+    def half() -> list[Path]:
+        return [one for one in (tmp_path / "clips").iterdir() if one.name.startswith(".")]
+
+    with process(*words) as started:
+        line_with(started, "Tesoura is ready")
+        press("/clips/send", title="the great one")
+        # Long enough to be killed in the middle of it: the same clip fifty times.
+        press("/clips/reel", order=",".join(["1"] * 50), title="Best of all")
+        assert "Best of all is being made of 50 clips" in client.get("/clips").text
+        until(half)
+        makers = until(lambda: children_of(started.pid))
+        started.send_signal(signal.SIGKILL)
+        started.wait()
+        until(lambda: not [one for one in makers if Path(f"/proc/{one}/cmdline").exists()])
+    before = {one.name for one in (tmp_path / "clips").iterdir() if not one.name.startswith(".")}
+    with process(*words) as started:
+        line_with(started, "Tesoura is ready")
+        assert {one.name for one in (tmp_path / "clips").iterdir()} == before
+        page = client.get("/clips").text
+        assert ("the great one" in page, "Best of all" in page) == (True, False)
+    client.close()
+
+
+def children_of(pid: int) -> list[int]:
+    """The processes that this one has started, as Linux tells."""
+    return [int(one) for one in Path(f"/proc/{pid}/task/{pid}/children").read_text().split()]
 
 
 def test_the_demo_is_alive_the_moment_it_opens(browser: Browser) -> None:

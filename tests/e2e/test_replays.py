@@ -158,8 +158,8 @@ def test_a_clip_is_trimmed_by_keys_shown_and_made_a_reel_of(page: Page, running:
     assert Axe().run(page).violations_count == 0
     page.get_by_label("Size").select_option("854")
     page.get_by_role("button", name="Make the reel").click()
-    until(lambda: told(running, "tesoura.reel"))
+    # It is made at low priority: on a busy machine it takes its time.
+    until(lambda: told(running, "tesoura.reel"), 80)
     assert told(running, "tesoura.reel")[0]["seconds"] == pytest.approx(2.5 + 1.5 + 3.0, abs=0.15)
-    page.reload()
     expect(page.get_by_role("heading", name="The evening's best")).to_be_visible()
     assert first != second

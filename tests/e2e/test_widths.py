@@ -51,9 +51,11 @@ def test_two_hundred_strings_are_as_wide_as_in_a_browser(page: Page, running: Ru
     assert len(set(STRINGS)) == 200
     page.goto("/typefaces/")
     wrong = []
-    for family, weight in sorted(CASES):
-        real = page.evaluate(MEASURE, [family, weight, CARRIED, STRINGS])
-        for text, width in zip(STRINGS, real, strict=True):
+    for place, (family, weight) in enumerate(sorted(CASES)):
+        # Each face measures a third of them, so that every three neighbours measure all.
+        strings = STRINGS[place % 3 :: 3]
+        real = page.evaluate(MEASURE, [family, weight, CARRIED, strings])
+        for text, width in zip(strings, real, strict=True):
             computed = faces(family, weight).width(text, 100)
             if abs(computed - width) > width * 0.01:
                 wrong.append((family, weight, text, round(computed, 1), round(width, 1)))

@@ -133,7 +133,7 @@ async def _show(doing: Doing, given: Given) -> Done:
 async def _put_away(doing: Doing, given: Given, away: bool) -> Done:
     before = await doing.runtime.clips.change(given["clip"], removed_at=doing.now() if away else None)
     if away:
-        return Done(f"{before.title} was taken away. It can be brought back for seven days.", {},
+        return Done(f"{before.title} was taken away. It can be brought back for seven days, while there is room.", {},
                     Call("clip.restore", given))  # fmt: skip
     return Done(f"{before.title} is back.", {}, Call("clip.remove", given))
 
@@ -184,12 +184,12 @@ async def _room(doing: Doing, given: Given) -> Done:
         state.choose(session, "clips_gb", str(given["gb"]))
         state.choose(session, "clips_days", str(given["days"]))
 
-    most, days = await doing.runtime.clips.bounds()
+    before = await doing.runtime.clips.bounds()
     await doing.write(job)
     gone = await doing.runtime.clips.make_room()
     kept = f"for {given['days']} days" if given["days"] else "for good"
     words = f"Clips are kept {kept}, in {given['gb']} GB at most." + (f" {gone} went with that." if gone else "")
-    return Done(words, {"gone": gone}, Call("clip.room", {"gb": round(most / 1e9), "days": days}))
+    return Done(words, {"gone": gone}, Call("clip.room", {"gb": round(before.most / 1e9), "days": before.days}))
 
 
 def _size(raw: object) -> str:
@@ -254,7 +254,7 @@ SHOW = Action(
 REMOVE = Action(
     "clip.remove",
     "Take a clip away",
-    "It can be brought back for seven days.",
+    "It can be brought back for seven days, while there is room.",
     _CLIP,
     partial(_put_away, away=True),
     noted=True,
@@ -283,7 +283,7 @@ REEL = Action(
     "Make a reel",
     "The chosen clips one after the other in one file, with captions and chapters.",
     {
-        "clips": Field("Clips, by their numbers in order", text(2_000)),
+        "clips": Field("Clips, by their numbers in order", text(2_000, empty=True)),
         "title": Field("Title", line(80)),
         "under": Field("Under it", text(120, empty=True)),
         "width_px": Field("Width", _size, default="1280"),

@@ -10,6 +10,7 @@ import hashlib
 import json
 import os
 import sys
+import threading
 import time
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import asdict
@@ -26,7 +27,7 @@ from tesoura.errors import FileRefused
 Told = Mapping[str, Any]
 Tell = Callable[[float], None]
 MEMORY_BYTES = 4_000_000_000
-TELL_EVERY_S = 0.25
+TELL_EVERY_S, PARENT_EVERY_S = 0.25, 0.5
 MOST_LENGTH = 10 * 60 * MICRO
 """A clip is at most so long; of a longer one a part is named."""
 
@@ -160,6 +161,7 @@ def _picture(folder: Path, write: Callable[[Path], None]) -> str:
 def main() -> None:
     """Do one job after the other, until nobody is there to give one."""
     _be_modest(int(sys.argv[1]) if len(sys.argv) > 1 else 0)
+    _end_with_whom_it_works_for()
     out = sys.stdout
     print(json.dumps({"ready": True}), file=out, flush=True)
     for line in sys.stdin:
@@ -182,6 +184,20 @@ def main() -> None:
         except Exception as error:
             answer = {"refused": f"The clip cannot be read ({type(error).__name__}: {error})"[:300]}
         print(json.dumps(answer), file=out, flush=True)
+
+
+def _end_with_whom_it_works_for() -> None:
+    """End at once when who gave the job has ended, however that came; where the system has no such thing, with it."""
+    if sys.platform == "win32":
+        return
+    parent = os.getppid()
+
+    def watch() -> None:
+        while os.getppid() == parent:
+            time.sleep(PARENT_EVERY_S)
+        os._exit(1)
+
+    threading.Thread(target=watch, daemon=True).start()
 
 
 def _be_modest(nice: int) -> None:

@@ -8,7 +8,7 @@ import logging
 import uuid
 from collections.abc import Callable, Coroutine, Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import datetime, timedelta
+from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
@@ -22,6 +22,7 @@ from tesoura.errors import FileRefused, Gone, SourceUnavailable, TesouraError
 from tesoura.feeds.api import FoundClip
 from tesoura.store import clips as stored
 from tesoura.store import state
+from tesoura.store.clips import Bounds
 from tesoura.store.tables import ClipRow
 
 if TYPE_CHECKING:
@@ -38,10 +39,10 @@ FREE_BYTES = 500_000_000
 DEFAULT_GB, DEFAULT_DAYS = 10, 30
 TOLD_FROM = 0.8
 """From this share of the room on it is told that the oldest will go."""
-FORGET_AFTER = timedelta(days=7)
+LOOK_EVERY_S = 3_600
 FIGURES = ("match_kills", "match_deaths", "match_streak", "session_kills", "session_deaths", "session_best_multi")
 """The statistics that are kept with a clip, where there are any."""
-LET_GO, REEL_MADE = "tesoura.clips_let_go", "tesoura.reel"
+LET_GO, NEARLY_FULL, REEL_MADE = "tesoura.clips_let_go", "tesoura.clips_nearly_full", "tesoura.reel"
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,24 +106,37 @@ class Clips:
         self.proofs: dict[str, ClipProof] = {}
         """What each source has shown last."""
         self._jobs: dict[str, ClipJob] = {}
+        self._nearly_told = False
+        self._looking: asyncio.Task[Any] | None = None
 
     # Life
 
-    async def begin(self) -> None:
-        """Take away what an earlier run left half written; have the process ready where there are replays."""
-        await asyncio.to_thread(self._sweep)
-        if any(one.setup.kind == "replay" for one in self._runtime.instruments.all()):
-            self._start(self._quick.warm(), "Making ready for clips")
-        await self.make_room()
-
-    def _sweep(self) -> None:
-        if self.folder.is_dir():
-            for one in self.folder.glob(".*"):
+    def sweep(self) -> None:
+        """Take away what was half written, and what no clip needs because the last run ended before it was kept."""
+        if not self.folder.is_dir():
+            return
+        needed = self._runtime.store.read(stored.needed)
+        for one in self.folder.iterdir():
+            orphan = one.name not in needed and stored.path_of(self._runtime.store.folder, one.name) is not None
+            if orphan or one.name.startswith("."):
                 with contextlib.suppress(OSError):
                     one.unlink()
 
+    async def begin(self) -> None:
+        """Have the process ready where there are replays, and begin to look after the room that clips take."""
+        if any(one.setup.kind == "replay" for one in self._runtime.instruments.all()):
+            self._start(self._quick.warm(), "Making ready for clips")
+        self._looking = self._start(self._look(), "Looking after the room that clips take")
+
+    async def _look(self) -> None:
+        while True:
+            await self.make_room()
+            await asyncio.sleep(LOOK_EVERY_S)
+
     async def stop(self) -> None:
         """End what runs."""
+        if self._looking is not None:
+            self._looking.cancel()
         for job in self._jobs.values():
             if job.task is not None:
                 job.task.cancel()
@@ -218,6 +232,7 @@ class Clips:
         )  # fmt: skip
         kept = await self._write(lambda session: stored.add(session, ClipRow(**row.model_dump())))
         self._start(self._strip(kept), "Drawing a filmstrip")
+        self._start(self.make_room(), "Making room for clips")
         runtime.touched("clips")
         return kept
 
@@ -279,11 +294,11 @@ class Clips:
     async def _long_job(self, words: str, run: Callable[[Callable[[float], None]], Coroutine[Any, Any, Any]]) -> Any:
         job = ClipJob(uuid.uuid4().hex[:8], words)
         self._jobs[job.id] = job
-        self._runtime.touched("clips")
+        self._runtime.touched("clip-jobs")
 
         def tell(share: float) -> None:
             job.share = share
-            self._runtime.touched("clips")
+            self._runtime.touched("clip-jobs")
 
         job.task = asyncio.ensure_future(run(tell))
         try:
@@ -301,7 +316,7 @@ class Clips:
             self._jobs.pop(job.id, None)
             return done
         finally:
-            self._runtime.touched("clips")
+            self._runtime.touched("clip-jobs")
 
     def stop_job(self, job_id: str) -> str:
         """Stop something that takes long, or forget that it failed; what it was. Raises Gone."""
@@ -312,7 +327,7 @@ class Clips:
             del self._jobs[job_id]
         else:
             job.task.cancel()
-        self._runtime.touched("clips")
+        self._runtime.touched("clip-jobs")
         return job.words
 
     def make_reel(self, rows: Sequence[ClipRow], title: str, under: str, size: tuple[int, int]) -> None:
@@ -331,48 +346,58 @@ class Clips:
         except TesouraError as error:
             log.info("A reel was not made: %s", error)
             return
-        still = await self._quick.run("still", {"folder": str(self.folder), "file": made["file"], "at": MICRO})
+        still = ""
+        with contextlib.suppress(TesouraError):
+            drawn = await self._quick.run("still", {"folder": str(self.folder), "file": made["file"], "at": MICRO})
+            still = drawn["still"]
         now = self._runtime.settings.clock()
         row = ClipRow(
             kind=stored.REEL, file=made["file"], type="video/webm", title=title, at=now, made_at=now,
             session_at=self._runtime.session_started_at, length=made["length"], kills=[],
             parts=[[0, made["length"]]], width_px=plan["width_px"], height_px=plan["height_px"], size=made["size"],
-            codec="vp9", sound="opus", still=still["still"], figures={"clips": clips}, starred=True,
+            codec="vp9", sound="opus", still=still, figures={"clips": clips}, starred=True,
         )  # fmt: skip
         kept = await self._write(lambda session: stored.add(session, row))
+        self._start(self.make_room(), "Making room for clips")
         told = {"clip": kept.id, "title": title, "clips": clips, "seconds": round(made["length"] / MICRO, 1)}
         await self._runtime.journal.log([Event(uuid.uuid4().hex, "tesoura", REEL_MADE, now, told)])
         self._runtime.touched("clips")
 
     # The room
 
-    async def bounds(self) -> tuple[int, int]:
-        """The room that clips may take, bytes, and for how many days they are kept; 0 for good."""
+    async def bounds(self) -> Bounds:
+        """The room that clips may take, and for how long they are kept."""
 
         def ask(session: Any) -> tuple[str | None, str | None]:
             return state.choice(session, "clips_gb"), state.choice(session, "clips_days")
 
         gigabytes, days = await asyncio.to_thread(self._runtime.store.read, ask)
-        return round(float(gigabytes or DEFAULT_GB) * 1e9), int(days if days not in (None, "") else DEFAULT_DAYS)
+        kept = int(days if days not in (None, "") else DEFAULT_DAYS)
+        return Bounds(round(float(gigabytes or DEFAULT_GB) * 1e9), kept)
 
     async def make_room(self) -> int:
-        """Let go of what goes beyond the bounds; how many clips went. What goes is told in the log."""
-        most, days = await self.bounds()
-        now = self._runtime.settings.clock()
-        before = now - timedelta(days=days) if days else None
-        gone = await self._write(lambda session: [row.title for row in stored.past(session, most, before, now)])
-        names = await self._write(lambda session: stored.forget(session, now - FORGET_AFTER))
+        """Let go of what goes beyond the bounds; how many went. That, and that they soon will, is told."""
+        bounds, now = await self.bounds(), self._runtime.settings.clock()
+        gone = await self._write(lambda session: stored.make_room(session, bounds, now))
 
         def remove() -> None:
-            for name in names:
+            for name in gone.files:
                 (self.folder / name).unlink(missing_ok=True)
 
         await asyncio.to_thread(remove)
-        if gone:
-            told = {"clips": len(gone), "titles": ", ".join(gone[:5])}
-            await self._runtime.journal.log([Event(uuid.uuid4().hex, "tesoura", LET_GO, now, told)])
+        events = []
+        if gone.titles:
+            told: dict[str, Any] = {"clips": len(gone.titles), "titles": ", ".join(gone.titles[:5])}
+            events.append(Event(uuid.uuid4().hex, "tesoura", LET_GO, now, told))
+        nearly = gone.size >= TOLD_FROM * bounds.most
+        if nearly and not self._nearly_told:
+            told = {"taken_gb": round(gone.size / 1e9, 2), "of_gb": round(bounds.most / 1e9, 2)}
+            events.append(Event(uuid.uuid4().hex, "tesoura", NEARLY_FULL, now, told))
+        self._nearly_told = nearly
+        if events:
+            await self._runtime.journal.log(events)
             self._runtime.touched("clips")
-        return len(gone)
+        return len(gone.titles)
 
     async def trouble(self, overlay: str, of: str, why: str) -> None:
         """A viewers' page cannot show something: it is told."""

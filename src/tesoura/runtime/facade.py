@@ -162,6 +162,7 @@ class Runtime:
         if STARTED in self._engine.graph.by_type:
             # What was told before is not known to be true any more, for whoever must know.
             await self.journal.log([Event(uuid.uuid4().hex, "tesoura", STARTED, self._clock(), {})])
+        await asyncio.to_thread(self.clips.sweep)
         await self.feeds.start()
         self._publish(self._engine.reconsider(self._clock()))
         await self.stage.start(self._present_scene())

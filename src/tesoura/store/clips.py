@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from pathlib import Path
 
-from sqlalchemy import func
+from sqlalchemy import false, func
 from sqlmodel import Session, col, select
 from sqlmodel.sql.expression import SelectOfScalar
 
@@ -17,17 +17,38 @@ from tesoura.store.tables import ClipRow, RecordRow
 FOLDER = "clips"
 CLIP, REEL = "clip", "reel"
 AT_ONCE = 60
+BACK_FOR = timedelta(days=7)
+"""For so long a clip that was taken away can be brought back."""
+NEW_FOR = timedelta(hours=1)
+"""For so long a clip stays whatever room there is: it may wait to be shown."""
 _NAME = set("0123456789abcdef")
 ENDINGS = {"mp4": "video/mp4", "webm": "video/webm", "webp": "image/webp"}
 
 
 @dataclass(frozen=True, slots=True)
 class Shelf:
-    """What is on the shelf: how many there are, how many bytes they take, how many of those are starred."""
+    """What is on the shelf: how many clips, the bytes of all files, and of the starred ones."""
 
     clips: int
     size: int
     starred: int
+
+
+@dataclass(frozen=True, slots=True)
+class Bounds:
+    """How much room clips may take, bytes, and for how many days they are kept; 0 for good."""
+
+    most: int
+    days: int
+
+
+@dataclass(frozen=True, slots=True)
+class LetGo:
+    """What went: the words of clips that were on the shelf, the files that nothing needs now, and the bytes left."""
+
+    titles: tuple[str, ...]
+    files: tuple[str, ...]
+    size: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,7 +118,8 @@ def rules(session: Session) -> list[str]:
 def shelf(session: Session) -> Shelf:
     """What there is in all."""
     kept = col(ClipRow.removed_at).is_(None)
-    clips, size = session.exec(select(func.count(), func.coalesce(func.sum(ClipRow.size), 0)).where(kept)).one()
+    clips = session.exec(select(func.count()).select_from(ClipRow).where(kept)).one()
+    size = session.exec(select(func.coalesce(func.sum(ClipRow.size), 0))).one()
     starred = session.exec(
         select(func.coalesce(func.sum(ClipRow.size), 0)).where(kept, col(ClipRow.starred).is_(True))
     ).one()
@@ -114,34 +136,37 @@ def shown_counts(session: Session, instruments: Sequence[str]) -> dict[int, int]
     return found
 
 
-def past(session: Session, most_bytes: int, before: datetime | None, now: datetime) -> list[ClipRow]:
-    """Take away what goes beyond the bounds, the oldest first, but what is starred; what was taken away."""
-    kept = session.exec(
-        select(ClipRow).where(col(ClipRow.removed_at).is_(None)).order_by(col(ClipRow.at), col(ClipRow.id))
-    ).all()
-    size, gone = sum(row.size for row in kept), list[ClipRow]()
-    for row in kept:
-        if row.starred:
-            continue
-        if size > most_bytes or (before is not None and row.at < before):
-            size -= row.size
-            row.removed_at = now
-            session.add(row)
-            gone.append(row)
-    return gone
-
-
-def forget(session: Session, before: datetime) -> list[str]:
-    """Forget those that were taken away before then; the names of the files that nothing needs any more."""
-    old = session.exec(
-        select(ClipRow).where(col(ClipRow.removed_at).is_not(None), col(ClipRow.removed_at) <= before)
-    ).all()
-    names = {name for row in old for name in (row.file, row.still, row.strip) if name}
-    for row in old:
+def make_room(session: Session, bounds: Bounds, now: datetime) -> LetGo:
+    """Forget what goes beyond the bounds: what was taken away first, then the oldest; never what is starred or new."""
+    size = int(session.exec(select(func.coalesce(func.sum(ClipRow.size), 0))).one())
+    removed_at, at = col(ClipRow.removed_at), col(ClipRow.at)
+    away = select(ClipRow.id, ClipRow.size, removed_at <= now - BACK_FOR).where(removed_at.is_not(None))
+    too_old = at < now - timedelta(days=bounds.days) if bounds.days else false()
+    free = select(ClipRow.id, ClipRow.size, too_old).where(
+        removed_at.is_(None), col(ClipRow.starred).is_(False), col(ClipRow.made_at) <= now - NEW_FOR
+    )
+    gone: list[int] = []
+    for asked in (away.order_by(removed_at), free.order_by(at, col(ClipRow.id))):
+        for number, taken, is_over in session.exec(asked):
+            if number is not None and (is_over or size > bounds.most):
+                size -= taken
+                gone.append(number)
+    if not gone:
+        return LetGo((), (), size)
+    rows = session.exec(select(ClipRow).where(col(ClipRow.id).in_(gone)).order_by(at)).all()
+    titles = tuple(row.title for row in rows if row.removed_at is None)
+    names = {name for row in rows for name in (row.file, row.still, row.strip) if name}
+    for row in rows:
         session.delete(row)
     session.flush()
-    needed = {name for row in session.exec(select(ClipRow)) for name in (row.file, row.still, row.strip)}
-    return sorted(names - needed)
+    return LetGo(titles, tuple(sorted(names - needed(session))), size)
+
+
+def needed(session: Session) -> set[str]:
+    """The names of all files that some clip needs."""
+    return {
+        name for names in session.exec(select(ClipRow.file, ClipRow.still, ClipRow.strip)) for name in names if name
+    }
 
 
 def path_of(folder: Path, name: str) -> Path | None:

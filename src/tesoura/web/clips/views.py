@@ -61,6 +61,11 @@ class Room:
         """Whether the oldest will go soon."""
         return self.share >= TOLD_FROM
 
+    @property
+    def starred(self) -> bool:
+        """Whether hardly anything of it can go."""
+        return self.shelf.starred >= TOLD_FROM * self.most
+
 
 def _query() -> ClipQuery:
     args = request.args
@@ -88,8 +93,8 @@ def _found(query: ClipQuery) -> Mapping[str, Any]:
 
 def room() -> Room:
     """The room that clips take now."""
-    most, days = runtime().call(lambda self: self.clips.bounds())
-    return Room(store().read(stored.shelf), most, days)
+    bounds = runtime().call(lambda self: self.clips.bounds())
+    return Room(store().read(stored.shelf), bounds.most, bounds.days)
 
 
 def _replays() -> list[tuple[str, str]]:
@@ -128,6 +133,12 @@ def dict_of(pairs: Sequence[tuple[str, str]]) -> dict[str, str]:
     return dict(pairs)
 
 
+@blueprint.app_template_filter("room_taken")
+def room_taken(size: int) -> str:
+    """Bytes, in megabytes while they are few."""
+    return f"{size / 1e6:.0f} MB" if size < 1e9 else f"{size / 1e9:.1f} GB"
+
+
 @blueprint.app_template_filter("micros_time")
 def micros_time(at: int) -> str:
     """An instant in µs since 1970, as a time of day."""
@@ -138,13 +149,12 @@ def micros_time(at: int) -> str:
 def index() -> ResponseReturnValue:
     """The shelf."""
 
-    def ask(session: Session) -> tuple[list[datetime], list[str], Sequence[ClipRow]]:
-        reels = stored.listed(session, ClipQuery(kind=stored.REEL, most=20))
-        return stored.sessions(session), stored.rules(session), reels
+    def ask(session: Session) -> tuple[list[datetime], list[str]]:
+        return stored.sessions(session), stored.rules(session)
 
-    sessions, rules, reels = store().read(ask)
+    sessions, rules = store().read(ask)
     return render_template(
-        "clips/index.html", **_found(_query()), sessions=sessions, rules=rules, reels=reels, room=room(),
+        "clips/index.html", **_found(_query()), sessions=sessions, rules=rules, reels=_reels(), room=room(),
         replays=_replays(), sources=runtime().call(lambda self: self.feeds.titles("clips")), jobs=_jobs(),
     )  # fmt: skip
 
@@ -153,6 +163,22 @@ def index() -> ResponseReturnValue:
 def rows_fragment() -> ResponseReturnValue:
     """The clips that are asked for."""
     return render_template("clips/_rows.html", **_found(_query()), replays=_replays())
+
+
+def _reels() -> Sequence[ClipRow]:
+    return store().read(lambda session: stored.listed(session, ClipQuery(kind=stored.REEL, most=20)))
+
+
+@blueprint.get("/reels")
+def reels_fragment() -> ResponseReturnValue:
+    """The reels there are."""
+    return render_template("clips/_reels.html", reels=_reels())
+
+
+@blueprint.get("/room")
+def room_fragment() -> ResponseReturnValue:
+    """The room that clips take."""
+    return render_template("clips/_room.html", room=room())
 
 
 def _jobs() -> Sequence[Any]:
@@ -218,7 +244,7 @@ def markers(clip_id: int) -> ResponseReturnValue:
     """What happens when in a clip's file, as WebVTT."""
     row = _row(clip_id)
     lines = ["WEBVTT", ""]
-    for number, at in enumerate(row.kills, 1):
+    for number, at in enumerate((one for one in row.kills if one < row.length), 1):
         lines += [str(number), f"{_vtt(at)} --> {_vtt(min(at + MICRO, row.length))}", f"kill {number}", ""]
     answer = Response("\n".join(lines), mimetype="text/vtt")
     answer.headers["Content-Disposition"] = f'attachment; filename="clip-{clip_id}.vtt"'

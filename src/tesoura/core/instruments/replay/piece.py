@@ -47,6 +47,8 @@ PIECE = PieceKind(
         "own_sound_pct": number("Quieter means", 5, 95, 30, "%", group=_HOW, only_if=("own_sound", ("quiet",))),
         "size_px": SIZE,
     },
+    fills=True,
+    at_times=" while a replay is seen",
     parts=_parts,
     words=_words,
     size=(640, 410),

@@ -22,7 +22,9 @@ def covered(placed: Placed, others: Sequence[Placed]) -> Iterator[Finding]:
 
 
 def _is_seen(placed: Placed) -> bool:
-    return placed.says or bool(placed.piece.choices.get("media"))
+    piece = placed.piece
+    # A picture that is yet to be chosen is seen by nobody.
+    return placed.says or (piece.kind_of.fills and bool(piece.choices.get("media", True)))
 
 
 def _over(placed: Placed, other: Placed) -> tuple[Box, float, str] | None:
@@ -43,7 +45,7 @@ def _finding(placed: Placed, over: Sequence[tuple[Placed, Box, float, str]]) -> 
     piece = placed.piece
     (worst, shared, share, when), front = max(over, key=lambda one: one[2]), over[-1][0]
     name = worst.piece.name
-    when = when or (" when it appears" if worst.piece.is_moment else "")
+    when = when or (" when it appears" if worst.piece.is_moment else worst.piece.kind_of.at_times)
     more = f", and {len(over) - 1} more lie over it" if len(over) > 1 else ""
     words = f"“{name}” covers {max(round(share * 100), 1)} % of it{when}{more}."
     edit = {"do": "order", "pieces": [piece.id], "before": front.piece.id}
@@ -52,4 +54,4 @@ def _finding(placed: Placed, over: Sequence[tuple[Placed, Box, float, str]]) -> 
 
 
 def _hides(other: Placed) -> bool:
-    return other.backed or other.piece.kind in ("picture", "video") or other.says
+    return other.backed or other.piece.kind_of.fills or other.says

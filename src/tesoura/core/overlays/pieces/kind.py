@@ -92,6 +92,10 @@ class PieceKind:
     """What of it does not fit beside its texts, a sentence each: told its choices, what it says, and how to measure."""
     apart: Callable[[Choices, Choices], bool] = lambda one, other: False
     """Whether two of the kind are never seen at once, by their choices."""
+    fills: bool = False
+    """Whether it fills its box with a picture, which hides what is behind it."""
+    at_times: str = ""
+    """When it is there, in words that follow on "it covers a third of it"; nothing for one that always is."""
     sized: str = "box"
     size: tuple[int, int] = (480, 120)
     style: Mapping[str, Any] = made(default_factory=dict)

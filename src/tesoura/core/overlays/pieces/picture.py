@@ -17,6 +17,7 @@ KIND = PieceKind(
         "says": Field("What it shows, for those who do not see it", lambda raw: " ".join(str(raw).split())[:200],
                       group="Picture"),
     },
+    fills=True,
     parts=lambda choices: {},
     size=(320, 180),
     style={"backing": "none", "padding_px": 0},

@@ -17,6 +17,7 @@ KIND = PieceKind(
         "played": one_of("Plays", PLAYED, "loop", group="Video"),
         "fit": one_of("Fits", FITS, "contain", group="Video"),
     },
+    fills=True,
     parts=lambda choices: {},
     size=(480, 270),
     style={"backing": "none", "padding_px": 0},
