@@ -192,9 +192,18 @@ def test_of_four_hours_a_part_is_taken_and_all_of_it_is_not(tmp_path: Path) -> N
     assert (kept["begin"], kept["end"]) == (13_401 * S, 13_501 * S)
 
 
-def test_seconds_that_are_not_in_the_clip_are_refused(clip: Path, tmp_path: Path) -> None:
-    told = {"path": str(clip), "folder": str(tmp_path), "begin": 20 * S, "end": 25 * S}
-    with pytest.raises(FileRefused, match="None of the wished seconds"):
+@pytest.mark.parametrize(
+    ("from_end", "why"),
+    [([-300, -305], "it ends 5 min before them. Was it written too early"),
+     ([-2, -3], r"it ends 2\.0 s before them"),
+     ([40, 20], r"it begins 12\.0 s after them. Does its source keep enough"),
+     ([4, 4], "None of the wished seconds are in the clip\\.$")],
+)  # fmt: skip
+def test_seconds_that_are_not_in_the_clip_are_refused_with_how_far_they_are(
+    clip: Path, tmp_path: Path, from_end: list[int], why: str
+) -> None:
+    told = {"path": str(clip), "folder": str(tmp_path), "from_end": [one * S for one in from_end]}
+    with pytest.raises(FileRefused, match=why):
         work.take(told, lambda share: None)
 
 

@@ -173,7 +173,7 @@ def test_the_clip_before_given_once_more_is_not_taken_for_a_new_one(running: Run
     act(running, "clip.take", source="picture", seconds="60")
     streak(running, program, 0.4, 0.2, 0)
     (passed,) = until(lambda: told(running, "again.passed"))
-    assert "seconds are in the clip" in passed["why"]
+    assert "None of the wished seconds are in the clip: it ends" in passed["why"]
 
 
 def test_a_folder_gives_the_first_whole_clip_that_ends_late_enough(

@@ -67,12 +67,13 @@ def _taken(source: Path, folder: Path, given: Told, tell: Tell) -> Told:
         begin, end = (facts.length - int(one) for one in given["from_end"])
     else:
         begin, end = int(given.get("begin", 0)), int(given.get("end", facts.length))
+    apart = _apart(begin, end, facts.length)
     begin, end = max(begin, 0), min(end, facts.length)
     if end - begin > MOST_LENGTH:
         minutes, long = MOST_LENGTH // (60 * MICRO), facts.words.partition(",")[0]
         raise FileRefused(f"The clip is {long} long; at most {minutes} minutes fit. Cut it first.")
     if end - begin < MICRO // 10:
-        raise FileRefused("None of the wished seconds are in the clip.")
+        raise FileRefused(f"None of the wished seconds are in the clip{apart}")
     if facts.made_anew and not given.get("may_encode"):
         return {"anew": facts.made_anew}
     ending = "webm" if facts.made_anew else ending_of(facts)
@@ -92,6 +93,20 @@ def _taken(source: Path, folder: Path, given: Told, tell: Tell) -> Told:
             "whole": facts.length, "words": facts.words,
             "still": _picture(folder, lambda target: keep_still(folder / name, target, still_at)),
         }  # fmt: skip
+
+
+def _apart(begin: int, end: int, length: int) -> str:
+    """How far the wished seconds are from a clip, and what to look at."""
+    if begin >= length:
+        return f": it ends {_long(begin - length)} before them. Was it written too early, or is a clock wrong?"
+    if end <= 0:
+        return f": it begins {_long(-end)} after them. Does its source keep enough, or is a clock wrong?"
+    return "."
+
+
+def _long(us: int) -> str:
+    seconds = us / MICRO
+    return f"{seconds:.1f} s" if seconds < 120 else f"{seconds / 60:.0f} min"
 
 
 def strip(given: Told, tell: Tell) -> Told:
