@@ -40,7 +40,7 @@ SEEN = """(page) => {
 def program(tmp_path: Path) -> Iterator[Compositor]:
     folder = tmp_path / "clips of the program"
     folder.mkdir()
-    made = Compositor(picture=RollingPicture(), folder=folder)
+    made = Compositor(picture=RollingPicture(fps=15), folder=folder)
     made.start()
     yield made
     made.stop()

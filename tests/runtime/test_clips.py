@@ -32,7 +32,7 @@ def program(tmp_path: Path) -> Iterator[Compositor]:
     """A program that composes the picture, and has kept the last twenty seconds of it."""
     folder = tmp_path / "clips of the program"
     folder.mkdir()
-    made = Compositor(picture=RollingPicture(), folder=folder)
+    made = Compositor(picture=RollingPicture(fps=15), folder=folder)
     made.start()
     yield made
     made.stop()
@@ -92,9 +92,9 @@ def test_a_streak_brings_the_right_seconds_to_the_shelf_and_is_shown(running: Ru
     times = streak(running, program, 9, 8.5, 8)
     (row,) = until(lambda: shelf(running))
     assert (row.title, row.instrument, row.source, len(row.kills)) == ("3 cuts in 1 s", "again", "picture", 3)
-    # What the clip shows is what the log says it shows, to the picture: 33 ms.
+    # What the clip shows is what the log says it shows, to the picture: 67 ms.
     for us in (0, 1_000_000, row.kills[1]):
-        assert abs(seen_at(running, row, us) - ((row.shows_from + us) // 1000 & MASK)) <= 34
+        assert abs(seen_at(running, row, us) - ((row.shows_from + us) // 1000 & MASK)) <= 68
     ((begin, end),) = row.parts
     assert abs(row.shows_from + begin - (times[0] - 3000) * 1000) < 2_000
     assert abs(row.shows_from + end - (times[2] + 1000) * 1000) < 2_000
@@ -110,7 +110,7 @@ def test_a_picture_that_is_late_is_put_right_by_its_source(running: Running, pro
     replays(running)
     streak(running, program, 9, 8.5, 8, behind_s=1.4)
     (row,) = until(lambda: shelf(running))
-    assert abs(seen_at(running, row, row.kills[0]) - ((row.shows_from + row.kills[0]) // 1000 & MASK)) <= 34
+    assert abs(seen_at(running, row, row.kills[0]) - ((row.shows_from + row.kills[0]) // 1000 & MASK)) <= 68
 
 
 @pytest.mark.parametrize(
@@ -195,7 +195,7 @@ def test_a_folder_gives_the_first_whole_clip_that_ends_late_enough(
     (tmp_path / "a.mp4").rename(program.folder / "a.mp4")
     (row,) = until(lambda: shelf(running))
     assert abs(row.shows_from / 1e6 + row.length / 1e6 - written) < 20
-    assert row.parts[0][1] - row.parts[0][0] == pytest.approx(5_000_000, abs=40_000)
+    assert row.parts[0][1] - row.parts[0][0] == pytest.approx(5_000_000, abs=70_000)
 
 
 @pytest.mark.parametrize("ending", ["ts", "mkv"])

@@ -67,7 +67,7 @@ class Services:
         self.broker = Broker()
         self.music = MusicPlayer(speed=max(speed, 0.01))
         self.chat = ChatServer(token=CHAT_TOKEN)
-        self.picture = RollingPicture()
+        self.picture = RollingPicture(fps=15)
         self.pictures = folder / "picture"
         self.recordings = folder / "recordings"
         self.compositor = Compositor(password=LINK_PASSWORD, picture=self.picture, folder=self.pictures)

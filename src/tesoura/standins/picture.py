@@ -91,27 +91,25 @@ def _as_frame(image: Image.Image) -> Any:
 
 
 class _Kept(NamedTuple):
-    """A packet that is kept: of the picture or the sound, when, whether others lean on it."""
+    """A packet that is kept: of the picture or the sound, whether others lean on it, when it is seen or heard, seconds."""
 
     picture: bool
     pts: int
     key: bool
     data: bytes
-
-    @property
-    def at(self) -> float:
-        """When it is seen or heard, seconds after the beginning."""
-        return self.pts / (FPS if self.picture else SOUND_RATE)
+    at: float
 
 
 class RollingPicture:
     """The picture, encoded as it goes on, second by second.
 
-    `late_s` is by how much the picture that is composed lags behind the game.
+    `late_s` is by how much the picture that is composed lags behind the game; it has `fps` pictures a second.
     """
 
-    def __init__(self, keeps_s: float = 60.0, late_s: float = 0.0, clock: Callable[[], float] = time.time) -> None:
-        self.keeps_s, self.late_s, self._clock = keeps_s, late_s, clock
+    def __init__(
+        self, keeps_s: float = 60.0, late_s: float = 0.0, clock: Callable[[], float] = time.time, fps: int = FPS
+    ) -> None:
+        self.keeps_s, self.late_s, self._clock, self.fps = keeps_s, late_s, clock, fps
         self.cuts: deque[int] = deque(maxlen=500)
         self._kept: deque[_Kept] = deque()
         self._lock, self._stopped = threading.Lock(), threading.Event()
@@ -119,7 +117,7 @@ class RollingPicture:
         self._begin_ms: int | None = None
         self._frames = 0
         self._encoders: tuple[Any, Any] | None = None
-        self._recording: tuple[Any, Any, Any] | None = None
+        self._recording: tuple[Any, Any, Any, int] | None = None
         self._recording_begun = False
 
     def cut(self, at_ms: int | None = None) -> None:
@@ -140,24 +138,24 @@ class RollingPicture:
             self._thread.join(5)
 
     def _go_on(self) -> None:
-        while not self._stopped.wait(1 / FPS):
+        while not self._stopped.wait(1 / self.fps):
             self.fill(int(self._clock() * 1000))
 
     def fill(self, until_ms: int, from_ms: int | None = None) -> None:
         """Make what is missing up to an instant; from another one on, where nothing is there yet."""
         if self._begin_ms is None:
-            self._open(from_ms if from_ms is not None else until_ms - 1000 // FPS)
+            self._open(from_ms if from_ms is not None else until_ms - 1000 // self.fps)
         begin = self._begin_ms or 0
-        while (at := begin + self._frames * 1000 // FPS) < until_ms:
+        while (at := begin + self._frames * 1000 // self.fps) < until_ms:
             self._make(at)
 
     def _open(self, begin_ms: int) -> None:
         self._begin_ms = begin_ms
         picture: Any = av.CodecContext.create("libx264", "w")
         picture.width, picture.height, picture.pix_fmt = WIDTH, HEIGHT, "yuv420p"
-        picture.framerate, picture.time_base = Fraction(FPS), Fraction(1, FPS)
+        picture.framerate, picture.time_base = Fraction(self.fps), Fraction(1, self.fps)
         picture.options = {"preset": "ultrafast", "tune": "zerolatency"}
-        picture.gop_size, picture.thread_count = FPS, 1
+        picture.gop_size, picture.thread_count = self.fps, 1
         sound: Any = av.CodecContext.create("aac", "w")
         sound.sample_rate, sound.layout, sound.format = SOUND_RATE, "mono", "fltp"
         sound.time_base = Fraction(1, SOUND_RATE)
@@ -167,20 +165,25 @@ class RollingPicture:
         number, self._frames = self._frames, self._frames + 1
         seen_ms = at_ms - int(self.late_s * 1000)
         frame = _as_frame(drawn(seen_ms, tuple(self.cuts)))
-        frame.pts, frame.time_base = number, Fraction(1, FPS)
-        samples = SOUND_RATE // FPS
+        frame.pts, frame.time_base = number, Fraction(1, self.fps)
+        samples = SOUND_RATE // self.fps
         beeps = any(0 <= seen_ms - one < FLASH_MS for one in self.cuts)
         begin = number * samples % (SOUND_RATE - samples)
         heard: Any = av.AudioFrame("s16", "mono", samples)
         heard.planes[0].update((_BEEP if beeps else _TONE)[begin : begin + samples].tobytes())
         heard.sample_rate, heard.pts, heard.time_base = SOUND_RATE, number * samples, Fraction(1, SOUND_RATE)
         assert self._encoders is not None
-        came = [_Kept(True, one.pts, one.is_keyframe, bytes(one)) for one in self._encoders[0].encode(frame)]
+        came = [
+            _Kept(True, one.pts, one.is_keyframe, bytes(one), one.pts / self.fps)
+            for one in self._encoders[0].encode(frame)
+        ]
         for part in self._resampler.resample(heard):
-            came += [_Kept(False, one.pts, False, bytes(one)) for one in self._encoders[1].encode(part)]
+            came += [
+                _Kept(False, one.pts, False, bytes(one), one.pts / SOUND_RATE) for one in self._encoders[1].encode(part)
+            ]
         with self._lock:
             self._kept += came
-            while self._kept[0].at < (number / FPS - self.keeps_s):
+            while self._kept[0].at < (number / self.fps - self.keeps_s):
                 self._kept.popleft()
             if self._recording is not None:
                 self._recording_begun = self._recording_begun or any(one.key for one in came)
@@ -190,7 +193,7 @@ class RollingPicture:
     def behind_s(self) -> float:
         """By how much what is made lags behind the clock; while it goes on by itself it is next to nothing."""
         begin = self._begin_ms
-        return math.inf if begin is None else self._clock() - (begin / 1000 + self._frames / FPS)
+        return math.inf if begin is None else self._clock() - (begin / 1000 + self._frames / self.fps)
 
     # Having some of it
 
@@ -204,41 +207,41 @@ class RollingPicture:
                 self._recording[0].close()
                 self._recording = None
             if path is not None:
-                self._recording, self._recording_begun = _transport(str(path)), False
+                self._recording, self._recording_begun = _transport(str(path), self.fps), False
 
     def save(self, path: Path, seconds: float) -> tuple[float, datetime]:
         """Write the last seconds to a file, from a key picture on; how long it is, and when it ends."""
         with self._lock:
             kept = list(self._kept)
-        ends = max((one.at for one in kept if one.picture), default=0.0) + 1 / FPS
+        ends = max((one.at for one in kept if one.picture), default=0.0) + 1 / self.fps
         keys = [place for place, one in enumerate(kept) if one.key]
         if not keys:
             raise LookupError("Nothing is kept of the picture yet")
         first = max((place for place in keys if kept[place].at <= ends - seconds), default=keys[0])
         target = BytesIO()
-        out, picture, sound = _transport(target)
-        _write(kept[first:], out, picture, sound)
+        out, *tracks = _transport(target, self.fps)
+        _write(kept[first:], out, *tracks)
         out.close()
         remuxed(target.getvalue(), path)
         ends_ms = (self._begin_ms or 0) + round(ends * 1000)
         return ends - kept[first].at, datetime.fromtimestamp(ends_ms / 1000, UTC)
 
 
-def _transport(where: Any) -> tuple[Any, Any, Any]:
+def _transport(where: Any, fps: int) -> tuple[Any, Any, Any, int]:
     """A file to write into piece by piece, with a track for the picture and one for the sound."""
     form, options = GROWING.get(Path(where).suffix if isinstance(where, str) else "", GROWING[""])
     out: Any = av.open(where, "w", format=form, options={"flush_packets": "1", **options})
-    picture = out.add_stream("libx264", rate=FPS, options={"preset": "ultrafast", "tune": "zerolatency"})
+    picture = out.add_stream("libx264", rate=fps, options={"preset": "ultrafast", "tune": "zerolatency"})
     picture.width, picture.height, picture.pix_fmt = WIDTH, HEIGHT, "yuv420p"
     sound = out.add_stream("aac", rate=SOUND_RATE, layout="mono")
-    return out, picture, sound
+    return out, picture, sound, fps
 
 
-def _write(kept: Sequence[_Kept], out: Any, picture: Any, sound: Any) -> None:
+def _write(kept: Sequence[_Kept], out: Any, picture: Any, sound: Any, fps: int) -> None:
     for one in kept:
         packet: Any = av.Packet(one.data)
         packet.stream = picture if one.picture else sound
-        packet.time_base = Fraction(1, FPS if one.picture else SOUND_RATE)
+        packet.time_base = Fraction(1, fps if one.picture else SOUND_RATE)
         packet.pts = packet.dts = one.pts
         packet.duration = 1 if one.picture else 1024
         packet.is_keyframe = one.key or not one.picture
