@@ -225,6 +225,12 @@ def test_a_replay_covers_what_is_behind_its_box_while_it_is_seen_whatever_it_wea
     assert (finding.piece, finding.words) == ("b", "“Song” covers 11 % of it.")
 
 
+def test_a_picture_that_is_yet_to_be_chosen_is_covered_by_nothing() -> None:
+    picture = new_piece("picture", "a", x=200, y=200, width_px=300, height_px=200)
+    over = Overlay(pieces=(picture, text("b", x=220, y=220, backing="solid")))
+    assert [one for one in found(over, {"b": {"now": "hello"}}) if one.kind == "covered"] == []
+
+
 def test_words_too_close_in_colour_to_what_is_behind_them_are_told() -> None:
     overlay = Overlay(pieces=(text(colour="#777777"),))
     [finding] = found(overlay, {"a": {"now": "hello"}}, scenery=GREY)

@@ -249,6 +249,18 @@ def test_never_while_something_else_is_seen() -> None:
     assert len(again.sees(seen__cup_wheel=False).what("begun")) == 1
 
 
+def test_what_was_asked_for_by_hand_waits_for_what_is_seen_too() -> None:
+    again = Again(never_with="Cup / Wheel").sees(seen__cup_wheel=True)
+    assert again.do("try_it").endswith("is shown once it may be: Cup / Wheel is seen")
+    assert again.wait(60).what("begun") == []
+    assert len(again.sees(seen__cup_wheel=False).what("begun")) == 1
+
+
+def test_it_is_never_quicker_around_a_kill_and_a_kill_is_seen_to_its_end() -> None:
+    plan = Again(speed_pct="25", slow_pct="50", after_s="0").it.plan
+    assert (plan.speed_pct, plan.slow_pct, plan.cutting.after) == (25, 25, 500_000)
+
+
 def test_one_that_is_seen_makes_way_and_the_gap_counts_from_then() -> None:
     again = Again(never_with="Cup / Wheel", gap_s="20").kills(1, 1, 1).wait(12)
     assert again.it.read(again.now)["there"] is True

@@ -38,6 +38,14 @@ def test_four_within_nine_seconds_deserve_one_and_three_do_not() -> None:
     assert found(FOUR, 10, 18, 19, 20, 21) == [(1, 2, 3, 4, 5)]
 
 
+def test_kills_just_so_far_apart_belong_together_and_a_clip_that_goes_on_longer_is_waited_for() -> None:
+    two = OccasionRule(2, 9 * S, 12 * S)
+    assert found(two, 10, 19, 28) == [(1, 2, 3)]
+    assert found(two, 10, 19.1) == []
+    it = Occasions(two).killed(1, 10 * S).killed(2, 12 * S)
+    assert (it.closes_at(), it.advance(24 * S - 1)[1]) == (24 * S, [])
+
+
 def test_it_is_told_once_nothing_more_can_belong_to_it() -> None:
     it = Occasions(FOUR)
     for seq, at in enumerate((10, 11, 12, 13), 1):

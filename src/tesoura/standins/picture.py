@@ -91,7 +91,7 @@ def _as_frame(image: Image.Image) -> Any:
 
 
 class _Kept(NamedTuple):
-    """A packet that is kept: of the picture or the sound, whether others lean on it, when it is seen or heard, seconds."""
+    """A packet that is kept: of the picture or the sound, whether others lean on it, at which second it comes."""
 
     picture: bool
     pts: int
@@ -173,14 +173,10 @@ class RollingPicture:
         heard.planes[0].update((_BEEP if beeps else _TONE)[begin : begin + samples].tobytes())
         heard.sample_rate, heard.pts, heard.time_base = SOUND_RATE, number * samples, Fraction(1, SOUND_RATE)
         assert self._encoders is not None
-        came = [
-            _Kept(True, one.pts, one.is_keyframe, bytes(one), one.pts / self.fps)
-            for one in self._encoders[0].encode(frame)
-        ]
+        pictures, sounds = self._encoders
+        came = [_Kept(True, one.pts, one.is_keyframe, bytes(one), one.pts / self.fps) for one in pictures.encode(frame)]
         for part in self._resampler.resample(heard):
-            came += [
-                _Kept(False, one.pts, False, bytes(one), one.pts / SOUND_RATE) for one in self._encoders[1].encode(part)
-            ]
+            came += [_Kept(False, one.pts, False, bytes(one), one.pts / SOUND_RATE) for one in sounds.encode(part)]
         with self._lock:
             self._kept += came
             while self._kept[0].at < (number / self.fps - self.keeps_s):
