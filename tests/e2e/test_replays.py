@@ -155,6 +155,12 @@ def test_a_clip_is_trimmed_by_keys_shown_and_made_a_reel_of(page: Page, running:
     page.get_by_label("Choose the great one for a reel").check()
     page.get_by_label("Choose the calm one for a reel").check()
     expect(page.locator("#reel-count")).to_contain_text("2 clips are chosen")
+    # They stay chosen while one is starred, and while another page is looked at.
+    page.get_by_role("button", name="Star the calm one").click()
+    expect(page.get_by_role("button", name="Starred: take the star of the calm one")).to_be_visible()
+    page.reload()
+    expect(page.locator("#reel-count")).to_contain_text("2 clips are chosen")
+    expect(page.get_by_label("Choose the great one for a reel")).to_be_checked()
     assert Axe().run(page).violations_count == 0
     page.get_by_label("Size").select_option("854")
     page.get_by_role("button", name="Make the reel").click()

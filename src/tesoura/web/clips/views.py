@@ -287,7 +287,8 @@ def star(clip_id: int) -> ResponseReturnValue:
     if not request.headers.get("HX-Request"):
         return _done(action, _back(clip_id), clip=clip_id)
     act(action, clip=clip_id)
-    return rows_fragment()
+    # The list is drawn anew once that is told; what was chosen of it, and where it was scrolled to, stay.
+    return "", 204
 
 
 @blueprint.post("/<int:clip_id>/trim")

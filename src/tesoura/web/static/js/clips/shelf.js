@@ -1,10 +1,15 @@
 // The shelf: clips chosen for a reel, in the order in which they are; and a look through one under the pointer.
-const chosen = [];
+// They stay chosen while one is starred, shown or looked at, until the reel is made.
+const KEPT = "clips-chosen";
+const chosen = JSON.parse(sessionStorage.getItem(KEPT) || "[]");
 const count = document.querySelector("#reel-count");
+const none = document.querySelector("#reel-none");
 const first = count.textContent;
 
 function tell() {
+  sessionStorage.setItem(KEPT, JSON.stringify(chosen));
   document.querySelector("#reel-order").value = chosen.join(",");
+  none.hidden = !chosen.length;
   count.textContent = chosen.length ? `${chosen.length} ${chosen.length === 1 ? "clip is" : "clips are"} chosen, in this order.` : first;
   for (const box of document.querySelectorAll("input[name=clip]")) {
     const place = chosen.indexOf(box.value);
@@ -22,6 +27,10 @@ document.addEventListener("change", ({ target }) => {
 });
 // What was chosen stays chosen when the list is drawn anew, or sifted.
 document.addEventListener("htmx:afterSettle", tell);
+
+none.addEventListener("click", () => { chosen.length = 0; tell(); });
+document.querySelector("#reel-form").addEventListener("submit", ({ submitter }) => { if (submitter?.id === "reel-make") sessionStorage.removeItem(KEPT); });
+tell();
 
 document.addEventListener("pointermove", ({ target, clientX }) => {
   const still = target.closest?.("[data-strip]");
