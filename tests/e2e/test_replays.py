@@ -164,6 +164,7 @@ def test_a_clip_is_trimmed_by_keys_shown_and_made_a_reel_of(page: Page, running:
     assert Axe().run(page).violations_count == 0
     page.get_by_label("Size").select_option("854")
     page.get_by_role("button", name="Make the reel").click()
+    expect(page.locator("#reel-count")).to_contain_text("Choose clips with the box")
     # It is made at low priority: on a busy machine it takes its time.
     until(lambda: told(running, "tesoura.reel"), 80)
     assert told(running, "tesoura.reel")[0]["seconds"] == pytest.approx(2.5 + 1.5 + 3.0, abs=0.15)

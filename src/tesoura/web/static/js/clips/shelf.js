@@ -1,7 +1,9 @@
 // The shelf: clips chosen for a reel, in the order in which they are; and a look through one under the pointer.
-// They stay chosen while one is starred, shown or looked at, until the reel is made.
+// They stay chosen while one is starred, shown or looked at, until they were taken for a reel.
 const KEPT = "clips-chosen";
-const chosen = JSON.parse(sessionStorage.getItem(KEPT) || "[]");
+const sent = sessionStorage.getItem("clips-sent");
+sessionStorage.removeItem("clips-sent");
+const chosen = JSON.parse(sent && !document.querySelector(".said-wrong") ? "[]" : sessionStorage.getItem(KEPT) || "[]");
 const count = document.querySelector("#reel-count");
 const none = document.querySelector("#reel-none");
 const first = count.textContent;
@@ -29,7 +31,7 @@ document.addEventListener("change", ({ target }) => {
 document.addEventListener("htmx:afterSettle", tell);
 
 none.addEventListener("click", () => { chosen.length = 0; tell(); });
-document.querySelector("#reel-form").addEventListener("submit", ({ submitter }) => { if (submitter?.id === "reel-make") sessionStorage.removeItem(KEPT); });
+document.querySelector("#reel-form").addEventListener("submit", ({ submitter }) => { if (submitter?.id === "reel-make") sessionStorage.setItem("clips-sent", "yes"); });
 tell();
 
 document.addEventListener("pointermove", ({ target, clientX }) => {
