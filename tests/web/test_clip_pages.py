@@ -11,7 +11,7 @@ import pytest
 import tesoura.web
 from tesoura.settings import wall_clock
 from tesoura.store import clips as stored
-from tesoura.store.clips import Bounds
+from tesoura.store.clips import ShelfBounds
 from tesoura.store.tables import ClipRow
 from tests.conftest import Running, flat, until
 from tests.runtime.test_clips import replays, shelf, told
@@ -138,14 +138,16 @@ def test_the_oldest_go_when_there_is_no_more_room_and_stars_stay(running: Runnin
             stored.add(session, clip_row(f"{at}.mp4", title, made, 300, starred=starred, removed_at=away))
 
     running.store.write(kept)
-    gone = running.store.write(lambda session: stored.make_room(session, Bounds(1500, 0), now))
+    gone = running.store.write(lambda session: stored.make_room(session, ShelfBounds(1500, 0), now))
     assert (gone.titles, gone.files, gone.size) == ((), (), 1500)
-    gone = running.store.write(lambda session: stored.make_room(session, Bounds(900, 0), now))
+    gone = running.store.write(lambda session: stored.make_room(session, ShelfBounds(900, 0), now))
     assert (gone.titles, gone.files, gone.size) == (("oldest",), ("1.mp4", "3.mp4"), 900)
     # What was kept within the hour may wait to be shown: it stays, though there is no room for it.
-    gone = running.store.write(lambda session: stored.make_room(session, Bounds(100, 0), now))
+    gone = running.store.write(lambda session: stored.make_room(session, ShelfBounds(100, 0), now))
     assert (gone.titles, gone.size) == (("old",), 600)
-    gone = running.store.write(lambda session: stored.make_room(session, Bounds(10**9, 1), now + timedelta(days=2)))
+    gone = running.store.write(
+        lambda session: stored.make_room(session, ShelfBounds(10**9, 1), now + timedelta(days=2))
+    )
     assert gone.titles == ("new",)
     assert [row.title for row in shelf(running)] == ["starred"]
 

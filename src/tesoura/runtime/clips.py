@@ -22,7 +22,7 @@ from tesoura.errors import FileRefused, Gone, SourceUnavailable, TesouraError
 from tesoura.feeds.api import FoundClip
 from tesoura.store import clips as stored
 from tesoura.store import state
-from tesoura.store.clips import Bounds
+from tesoura.store.clips import ShelfBounds
 from tesoura.store.tables import ClipRow
 
 if TYPE_CHECKING:
@@ -365,7 +365,7 @@ class Clips:
 
     # The room
 
-    async def bounds(self) -> Bounds:
+    async def bounds(self) -> ShelfBounds:
         """The room that clips may take, and for how long they are kept."""
 
         def ask(session: Any) -> tuple[str | None, str | None]:
@@ -373,7 +373,7 @@ class Clips:
 
         gigabytes, days = await asyncio.to_thread(self._runtime.store.read, ask)
         kept = int(days if days not in (None, "") else DEFAULT_DAYS)
-        return Bounds(round(float(gigabytes or DEFAULT_GB) * 1e9), kept)
+        return ShelfBounds(round(float(gigabytes or DEFAULT_GB) * 1e9), kept)
 
     async def make_room(self) -> int:
         """Let go of what goes beyond the bounds; how many went. That, and that they soon will, is told."""

@@ -35,7 +35,7 @@ class Shelf:
 
 
 @dataclass(frozen=True, slots=True)
-class Bounds:
+class ShelfBounds:
     """How much room clips may take, bytes, and for how many days they are kept; 0 for good."""
 
     most: int
@@ -136,7 +136,7 @@ def shown_counts(session: Session, instruments: Sequence[str]) -> dict[int, int]
     return found
 
 
-def make_room(session: Session, bounds: Bounds, now: datetime) -> LetGo:
+def make_room(session: Session, bounds: ShelfBounds, now: datetime) -> LetGo:
     """Forget what goes beyond the bounds: what was taken away first, then the oldest; never what is starred or new."""
     size = int(session.exec(select(func.coalesce(func.sum(ClipRow.size), 0))).one())
     removed_at, at = col(ClipRow.removed_at), col(ClipRow.at)

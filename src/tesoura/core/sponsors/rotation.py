@@ -1,0 +1,252 @@
+"""Whose mark is seen when: items one after another, in appearances with time hidden between, each for its seconds."""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Self
+
+SECOND = 1_000_000
+LEAST = SECOND
+"""For at least so long an item is seen."""
+ORDERED, SHUFFLED, BEHIND = "in order", "shuffled", "who is behind"
+ORDERS = (ORDERED, SHUFFLED, BEHIND)
+
+
+@dataclass(frozen=True, slots=True)
+class RotationItem:
+    """Something that is seen for so long, µs: of which sponsor, and how much of the time was promised to that one."""
+
+    id: str
+    sponsor: str
+    seconds: int
+    promised: float = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class RotationRule:
+    """How it goes round: the order, hidden for so long and then shown for so long, µs, and in how many slots.
+
+    Hidden for 0, it is always shown.
+    """
+
+    order: str = ORDERED
+    hidden: int = 0
+    shown: int = 90 * SECOND
+    slots: int = 1
+    seed: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class RotationSlot:
+    """What is in a slot: which item, and for how much longer, µs, which counts only while it is seen.
+
+    `last` is the place of the item that came into it last.
+    """
+
+    item: str = ""
+    left: int = 0
+    last: int = -1
+
+
+@dataclass(frozen=True, slots=True)
+class RotationChange:
+    """From this instant on, a slot has this item; with no item, viewers see nothing in it."""
+
+    at: int
+    slot: int
+    item: str
+
+
+@dataclass(frozen=True, slots=True)
+class Rotation:
+    """The rotation as it stands at an instant.
+
+    `able` are the items that may be seen now; none of the others is. `free` says that nothing is in its way: while
+    something is, its clock stands still, so that each item has its seconds and each appearance its length all the same.
+    `held` keeps what is in the slots.
+    """
+
+    rule: RotationRule
+    items: tuple[RotationItem, ...]
+    at: int
+    able: frozenset[str]
+    free: bool = True
+    held: bool = False
+    hidden_left: int = 0
+    shown_left: int = 0
+    slots: tuple[RotationSlot, ...] = ()
+    given: Mapping[str, int] = field(default_factory=dict)
+    """For how long each sponsor was seen, µs."""
+    bag: tuple[str, ...] = ()
+    rounds: int = 0
+    places: Mapping[str, int] = field(default_factory=dict)
+    """Where each item stands in the order, by its id."""
+
+    @classmethod
+    def begun(cls, rule: RotationRule, items: Sequence[RotationItem], at: int, able: frozenset[str]) -> Self:
+        """A rotation that begins: hidden first, if it is hidden at all."""
+        empty, places = (RotationSlot(),) * rule.slots, {one.id: place for place, one in enumerate(items)}
+        return cls(rule, tuple(items), at, able, hidden_left=rule.hidden, shown_left=rule.shown, slots=empty,
+                   places=places)  # fmt: skip
+
+    # What is seen
+
+    @property
+    def is_shown(self) -> bool:
+        """Whether it is its time to be seen; it is, unless something is in the way."""
+        return self.hidden_left == 0
+
+    @property
+    def seen(self) -> tuple[str, ...]:
+        """The item of each slot, as viewers see it."""
+        going = self.is_shown and self.free
+        return tuple(one.item if going else "" for one in self.slots)
+
+    def next_appearance(self) -> int:
+        """When it is seen next, if nothing is in its way; now, while it is its time."""
+        return self.at + self.hidden_left
+
+    def next_change(self) -> int | None:
+        """When it changes by itself; None when it does not."""
+        if not self.is_shown:
+            return self.at + self.hidden_left
+        if not self.free:
+            return None
+        steps = [] if self.held else [one.left for one in self.slots if one.item]
+        if self.rule.hidden:
+            steps.append(self.shown_left)
+        return self.at + min(steps) if steps else None
+
+    # As time goes on
+
+    def advance(self, now: int) -> tuple[Self, list[RotationChange]]:
+        """It at a later instant, and what has changed until then, each at its very instant."""
+        it, found = self._filled()
+        while (change := it.next_change()) is not None and change <= now:
+            later = it._passed(change - it.at)._turned()
+            found += later._changes(it.seen)
+            it = later
+        return it._passed(now - it.at), found
+
+    def _passed(self, time: int) -> Self:
+        """It so much later, with no change in between."""
+        if time <= 0:
+            return self
+        if not self.is_shown:
+            return replace(self, at=self.at + time, hidden_left=self.hidden_left - time)
+        if not self.free:
+            return replace(self, at=self.at + time)
+        given = dict(self.given)
+        for one in self.slots:
+            if one.item:
+                sponsor = self._of(one.item).sponsor
+                given[sponsor] = given.get(sponsor, 0) + time
+        slots = self.slots if self.held else tuple(replace(one, left=max(one.left - time, 0)) for one in self.slots)
+        shown_left = self.shown_left - time if self.rule.hidden else self.shown_left
+        return replace(self, at=self.at + time, given=given, slots=slots, shown_left=shown_left)
+
+    def _turned(self) -> Self:
+        """It once what is due now has happened."""
+        it = self
+        if it.rule.hidden and it.is_shown and it.shown_left <= 0:
+            # What was in the middle of its seconds goes on with them when it appears again.
+            it = replace(it, hidden_left=it.rule.hidden, shown_left=it.rule.shown)
+        if it.is_shown and not it.held:
+            for place, one in enumerate(it.slots):
+                if not one.item or one.left <= 0:
+                    it = it._next_in(place)
+        return it
+
+    def _filled(self) -> tuple[Self, list[RotationChange]]:
+        """It without what may not be seen any more, and with something in slots that are empty."""
+        before, it = self.seen, self
+        for place, one in enumerate(self.slots):
+            if one.item not in it.able:
+                it = it._next_in(place)
+        return it, it._changes(before)
+
+    def _changes(self, before: tuple[str, ...]) -> list[RotationChange]:
+        return [
+            RotationChange(self.at, place, after)
+            for place, (was, after) in enumerate(zip(before, self.seen, strict=True)) if was != after
+        ]  # fmt: skip
+
+    # Which comes next
+
+    def _next_in(self, place: int) -> Self:
+        taken = {self._of(one.item).sponsor for at, one in enumerate(self.slots) if at != place and one.item}
+        last = self.slots[place].last
+        if self.rule.order == ORDERED:
+            it, chosen = self, self._following(last, taken)
+        else:
+            there = [one for one in self.items if one.id in self.able and one.sponsor not in taken]
+            it, chosen = self._drawn(there, last) if self.rule.order == SHUFFLED else (self, self._behind(there, last))
+        return it._with(place, it._filled_by(chosen) if chosen else RotationSlot(last=last))
+
+    def _following(self, last: int, taken: set[str]) -> RotationItem | None:
+        """The next one in the order."""
+        for step in range(1, len(self.items) + 1):
+            one = self.items[(last + step) % len(self.items)]
+            if one.id in self.able and one.sponsor not in taken:
+                return one
+        return None
+
+    def _with(self, place: int, slot: RotationSlot) -> Self:
+        return replace(self, slots=(*self.slots[:place], slot, *self.slots[place + 1 :]))
+
+    def _filled_by(self, one: RotationItem) -> RotationSlot:
+        # Something that is seen for no time would be followed by the next one without end.
+        return RotationSlot(one.id, max(one.seconds, LEAST), self.places[one.id])
+
+    def _behind(self, there: list[RotationItem], last: int) -> RotationItem | None:
+        """Of the sponsor who has had least of what was promised; of its items the next one after its last."""
+        seen = {one.item for one in self.slots}
+        fresh = [one for one in there if one.id not in seen] or there
+
+        def had(one: RotationItem) -> float:
+            return self.given.get(one.sponsor, 0) / one.promised if one.promised > 0 else float("inf")
+
+        return min(fresh, key=lambda one: (had(one), self.places[one.id] <= last, self.places[one.id]), default=None)
+
+    def _drawn(self, there: list[RotationItem], last: int) -> tuple[Self, RotationItem | None]:
+        """The next of a round in which each comes once; a new round never begins with what the last one ended with."""
+        if not there:
+            return self, None
+        names = {one.id: one for one in there}
+        it = self
+        following = next((name for name in it.bag if name in names), None)
+        if following is None:
+            every = [one.id for one in it.items if one.id in it.able]
+            # Anybody may know what comes next; what matters is that the same log tells the same.
+            random.Random(f"{it.rule.seed}:{it.rounds}").shuffle(every)  # noqa: S311
+            ended = it.items[last].id if last >= 0 else ""
+            first = next((name for name in every if name in names and name != ended), None)
+            following = first or next(name for name in every if name in names)
+            it = replace(it, bag=tuple(every), rounds=it.rounds + 1)
+        return replace(it, bag=tuple(name for name in it.bag if name != following)), names[following]
+
+    def _of(self, item: str) -> RotationItem:
+        return self.items[self.places[item]]
+
+    # What is done by hand
+
+    def skipped(self, place: int = 0) -> Self:
+        """With the next item in a slot."""
+        return self._next_in(place)
+
+    def shown_now(self, item: str, place: int = 0) -> Self:
+        """With this item in a slot, now, for its seconds; another slot that has its sponsor gets the next one."""
+        one = self._of(item)
+        it = replace(self._with(place, self._filled_by(one)), hidden_left=0)
+        for at, other in enumerate(it.slots):
+            if at != place and other.item and it._of(other.item).sponsor == one.sponsor:
+                it = it._next_in(at)
+        return it
+
+
+def shares(items: Sequence[RotationItem]) -> dict[str, float]:
+    """The share of the time that each item has in a round, 0 to 1, by its id."""
+    whole = sum(one.seconds for one in items)
+    return {one.id: one.seconds / whole if whole else 0.0 for one in items}
