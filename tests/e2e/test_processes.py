@@ -109,9 +109,10 @@ def test_killed_while_a_reel_is_made_nothing_half_is_left_and_nothing_goes_on(tm
     def half() -> list[Path]:
         return [one for one in (tmp_path / "clips").iterdir() if one.name.startswith(".")]
 
-    with process(*words) as started:
+    with client, process(*words) as started:
         line_with(started, "Tesoura is ready")
         press("/clips/send", title="the great one")
+        until(lambda: "data-strip" in client.get("/clips").text)
         # Long enough to be killed in the middle of it: the same clip fifty times.
         press("/clips/reel", order=",".join(["1"] * 50), title="Best of all")
         assert "Best of all is being made of 50 clips" in client.get("/clips").text
@@ -120,13 +121,12 @@ def test_killed_while_a_reel_is_made_nothing_half_is_left_and_nothing_goes_on(tm
         started.send_signal(signal.SIGKILL)
         started.wait()
         until(lambda: not [one for one in makers if Path(f"/proc/{one}/cmdline").exists()])
-    before = {one.name for one in (tmp_path / "clips").iterdir() if not one.name.startswith(".")}
-    with process(*words) as started:
-        line_with(started, "Tesoura is ready")
-        assert {one.name for one in (tmp_path / "clips").iterdir()} == before
-        page = client.get("/clips").text
-        assert ("the great one" in page, "Best of all" in page) == (True, False)
-    client.close()
+        before = {one.name for one in (tmp_path / "clips").iterdir() if not one.name.startswith(".")}
+        with process(*words) as started:
+            line_with(started, "Tesoura is ready")
+            assert {one.name for one in (tmp_path / "clips").iterdir()} == before
+            page = client.get("/clips").text
+            assert ("the great one" in page, "Best of all" in page) == (True, False)
 
 
 def children_of(pid: int) -> list[int]:
