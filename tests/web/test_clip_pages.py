@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -150,6 +151,26 @@ def test_the_oldest_go_when_there_is_no_more_room_and_stars_stay(running: Runnin
     )
     assert gone.titles == ("new",)
     assert [row.title for row in shelf(running)] == ["starred"]
+
+
+def test_a_long_shelf_is_sifted_and_leafed_through(running: Running) -> None:
+    now = wall_clock()
+    running.store.write(lambda session: [
+        stored.add(session, clip_row(f"{at}.mp4", f"cut {at}", now - timedelta(minutes=at), 1, starred=at % 2 == 0,
+                                     instrument="again", session_at=now - timedelta(days=at // 50)))
+        for at in range(130)
+    ])  # fmt: skip
+
+    def names(address: str) -> list[str]:
+        return re.findall(r'aria-label="Choose (cut \d+) for a reel"', running.client.get(address).text)
+
+    assert names("/clips") == [f"cut {at}" for at in range(60)]
+    page = running.client.get("/clips?of=again&starred=yes").text
+    older = re.search(r'href="([^"]+)">Older ones', page)
+    assert older is not None
+    assert names(older[1].replace("&amp;", "&")) == [f"cut {at}" for at in range(120, 130, 2)]
+    assert names("/clips?find=cut+12&of=again") == ["cut 12", "cut 112", *(f"cut {at}" for at in range(120, 130))]
+    assert names("/clips?of=nobody") == []
 
 
 def test_room_that_is_nearly_full_is_told_and_so_is_what_went(running: Running) -> None:

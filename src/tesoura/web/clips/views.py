@@ -73,7 +73,7 @@ def _query() -> ClipQuery:
     with suppress(ValueError):
         session_at = datetime.fromisoformat(args["session"]) if args.get("session") else None
     skip = int(args["skip"]) if args.get("skip", "").isdecimal() else 0
-    return ClipQuery(args.get("find", "")[:200], args.get("rule", "")[:60], session_at, args.get("starred") == "yes",
+    return ClipQuery(args.get("find", "")[:200], args.get("of", "")[:60], session_at, args.get("starred") == "yes",
                      skip=min(skip, 10**6))  # fmt: skip
 
 
