@@ -124,12 +124,14 @@ class Link(Protocol):
 class FoundClip:
     """A file of video that a source has given: where it lies, and when its last picture was seen.
 
-    With `tail_bytes` only so many of its last bytes are looked at: it is a recording that goes on.
+    With `tail_bytes` only so many of its last bytes are looked at: it is a recording that goes on. One that is known to
+    be `whole` need not be waited for.
     """
 
     path: Path
     ends_at: datetime
     tail_bytes: int = 0
+    whole: bool = False
 
 
 class ClipSource(Protocol):

@@ -423,7 +423,7 @@ def shown_parts(row: ClipRow) -> list[tuple[int, int]]:
 
 async def _steady(found: FoundClip) -> None:
     """Wait until a file does not grow any more. Raises SourceUnavailable."""
-    if found.tail_bytes:
+    if found.tail_bytes or found.whole:
         return
     last = -1
     for _ in range(STEADY_TRIES):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import os
+import time
 from collections.abc import AsyncIterator, Callable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -15,9 +16,11 @@ from tesoura.feeds.api import FetchContext, Fetched, FoundClip, Item
 from tesoura.feeds.paths import allowed, unreadable
 
 ENDINGS = frozenset({".mp4", ".m4v", ".mov", ".mkv", ".webm", ".ts"})
-LOOK_S = 0.4
-STEADY_LOOKS = 2
-"""A file that is the same for so many looks is whole."""
+LOOK_S, MANY_LOOK_S, GROWING_LOOK_S = 0.2, 0.5, 0.1
+"""How often is looked: at a folder of few files, of many, and while one of them grows."""
+MANY = 300
+STEADY_S, OLD_S = 0.4, 10.0
+"""A file that has been the same for so long is whole; and one that was written so long ago when it is first seen."""
 MOST_FILES = 20_000
 
 
@@ -34,10 +37,11 @@ class ClipFolder:
 
     def __init__(self, folder: Path, wait_s: float, clock: Callable[[], datetime]) -> None:
         self._folder, self._wait_s, self._clock = folder, wait_s, clock
-        self._steady: dict[str, tuple[FileLook, int]] = {}
+        self._steady: dict[str, tuple[FileLook, float]] = {}
         self._changed = asyncio.Event()
         self.whole: dict[str, FileLook] = {}
         self.growing = 0
+        self._settling = False
         self._strange: dict[str, FileLook] = {}
 
     async def clip(self, begin: datetime, end: datetime) -> FoundClip:
@@ -51,7 +55,7 @@ class ClipFolder:
                     if found:
                         written, name = min(found)
                         at = datetime.fromtimestamp(written / 1e9, UTC)
-                        return FoundClip(allowed_in(self._folder, name), at)
+                        return FoundClip(allowed_in(self._folder, name), at, whole=True)
                     self._changed.clear()
                     await self._changed.wait()
         except TimeoutError:
@@ -75,9 +79,17 @@ class ClipFolder:
         grows = f", {self.growing} still being written" if self.growing else ""
         return f"{count} {'clip' if count == 1 else 'clips'} in the folder{grows}."
 
+    @property
+    def pause_s(self) -> float:
+        """How long it may be until the next look."""
+        if self._settling:
+            return GROWING_LOOK_S
+        return LOOK_S if len(self.whole) < MANY else MANY_LOOK_S
+
     def look(self) -> list[tuple[str, FileLook]]:
         """Look once; the files that have become whole since the last look. Raises SourceError."""
-        present: dict[str, tuple[FileLook, int]] = {}
+        present: dict[str, tuple[FileLook, float]] = {}
+        now, wall = time.monotonic(), self._clock().timestamp()
         try:
             with os.scandir(self._folder) as listed:
                 for count, one in enumerate(listed):
@@ -87,13 +99,19 @@ class ClipFolder:
                         told = one.stat()
                         seen = FileLook(told.st_size, told.st_mtime_ns)
                         before = self._steady.get(one.name)
-                        present[one.name] = (seen, before[1] + 1 if before is not None and before[0] == seen else 0)
+                        same = before is not None and before[0] == seen
+                        present[one.name] = before if before is not None and same else (seen, now)
         except OSError as error:
             raise unreadable(self._folder, error) from error
         self._steady = present
-        whole = {name: seen for name, (seen, looks) in present.items() if looks >= STEADY_LOOKS and seen.size}
+        whole = {
+            name: seen for name, (seen, since) in present.items()
+            if seen.size and (now - since >= STEADY_S or wall - seen.written / 1e9 >= OLD_S)
+        }  # fmt: skip
         fresh = [(name, seen) for name, seen in whole.items() if self.whole.get(name) != seen]
         self.whole, self.growing = whole, len(present) - len(whole)
+        # What is empty, or stopped halfway, may stay so for ever: it is not looked at so often.
+        self._settling = any(now - since < 5 * STEADY_S for name, (_, since) in present.items() if name not in whole)
         if fresh:
             self._changed.set()
         return fresh
@@ -113,8 +131,7 @@ async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
     if not await asyncio.to_thread(folder.is_dir):
         raise SourceUnavailable(f"There is no folder {folder.name}. Give the one into which clips are written.")
     seen = ClipFolder(folder, float(context.choices["wait_s"]), context.clock)
-    for _ in range(STEADY_LOOKS + 1):
-        await asyncio.to_thread(seen.look)
+    await asyncio.to_thread(seen.look)
     context.link = seen
     try:
         yield Fetched({"clips": len(seen.whole)}, quiet=True, note=seen.note())
@@ -122,7 +139,7 @@ async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
             return
         growing = seen.growing
         while True:
-            await asyncio.sleep(LOOK_S)
+            await asyncio.sleep(seen.pause_s)
             fresh = await asyncio.to_thread(seen.look)
             if fresh or growing != seen.growing:
                 growing = seen.growing

@@ -34,7 +34,7 @@ MOMENTS: Mapping[str, str] = {
     WANTED: "asks for a clip", BEGUN: "shows a replay", PASSED: "lets a replay pass",
 }  # fmt: skip
 SHOWN_RECORD = "shown"
-LEAD = 700_000
+LEAD = 500_000
 """So long after it was decided a replay begins, so that every page has its first picture by then; µs."""
 CLIP_WAIT = 120 * MICRO
 """A clip that has not come by then is waited for no longer."""
