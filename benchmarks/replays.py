@@ -1,4 +1,7 @@
-"""Replays: how soon a clip is seen, what making one anew costs, dropped frames, a full shelf, and memory."""
+"""Replays: how soon a clip is seen, what making one anew costs, dropped frames, a full shelf, and memory.
+
+`REPLAYS_ONLY=shelf` in the environment runs one of its parts.
+"""
 
 from __future__ import annotations
 
@@ -283,7 +286,7 @@ def _memory(browser: Browser, folder: Path) -> dict[str, Any]:
 
 
 def measure() -> dict[str, Any]:
-    """All five."""
+    """All five, or the one that is asked for."""
     chromium = shutil.which("chromium") or shutil.which("chromium-browser") or shutil.which("google-chrome")
     figures: dict[str, Any] = {}
     with sync_playwright() as playwright, tempfile.TemporaryDirectory() as made:
