@@ -454,9 +454,9 @@ def test_how_often_each_clip_was_shown_is_written_down() -> None:
 def test_read_again_from_the_log_or_restored_they_are_the_same(seed: int) -> None:
     chance = random.Random(seed)
     again = Again(shown=chance.choice(["held", "at once"]), best=chance.choice(["each", "match"]), kills="2",
-                  within_s="4", gap_s=str(chance.choice([0, 15])))  # fmt: skip
+                  within_s="4", gap_s=str(chance.choice([0, 15])), never_with="Cup / Wheel")  # fmt: skip
     deeds = ("kill", "kill", "kill", "death", "round.end", "round.start", "match.end", "match.start", "ask", "try_it",
-             "again", "show_now", "put_away", "drop_waiting", "correct", "save")  # fmt: skip
+             "again", "show_now", "put_away", "drop_waiting", "correct", "save", "wheel")  # fmt: skip
     for _ in range(120):
         deed = chance.choice(deeds)
         after = chance.choice([0.5, 1, 3, 12])
@@ -471,6 +471,8 @@ def test_read_again_from_the_log_or_restored_they_are_the_same(seed: int) -> Non
             again.hear(deed, after, **(MINE if deed == "kill" else {"target": "mara_vane"}))
         elif deed == "correct":
             again.hear("tesoura.command.game", after, command="correct", what="kills", by=-1)
+        elif deed == "wheel":
+            again.wait(after).sees(seen__cup_wheel=chance.random() < 0.5)
         elif "." in deed:
             again.hear(deed, after)
         else:
@@ -478,13 +480,15 @@ def test_read_again_from_the_log_or_restored_they_are_the_same(seed: int) -> Non
                 again.wait(after).do(deed)
             except CommandRefused:
                 continue
-    again.wait(400)
+        assert not (again.values.get("seen.cup_wheel") and again.wait(0).it.read(again.now)["there"])
+    again.sees(seen__cup_wheel=False).wait(400)
     fresh = Runner(again.setup, again.almanac, T0)
     for event in again.log:
         fresh.take(event, instant(event.at))
     fresh.read(again.now, again.values)
     read = fresh.instrument.advance(again.now)
     assert read.read(again.now) == again.it.advance(again.now).read(again.now)
+    assert read.view(again.now)["passed"] == again.it.view(again.now)["passed"]
     # Nothing waits for ever: each that was wished for was shown or told, and only once.
     ends = [one["of"] for kind in ("begun", "passed") for one in again.what(kind)]
     assert len(ends) == len(set(ends))

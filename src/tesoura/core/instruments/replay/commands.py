@@ -11,8 +11,9 @@ from typing import Any
 from tesoura.core.computed.occurrence import micros
 from tesoura.core.forms.checks import whole
 from tesoura.core.instruments.base import Command, Step, Told
+from tesoura.core.instruments.replay.firing import FiringReplays
 from tesoura.core.instruments.replay.saving import plain
-from tesoura.core.instruments.replay.state import ReplayBase, ShownReplay
+from tesoura.core.instruments.replay.state import ShownReplay
 from tesoura.core.instruments.replay.wishes import Clip, ReadyReplay, Wish, caption_of, made_ready, seconds_of
 from tesoura.core.replays.occasions import MICRO
 from tesoura.core.replays.showing import GONE
@@ -23,14 +24,14 @@ MADE_UP = Clip(0, "made_up.webm", 8 * MICRO, 0, 640, 360)
 """The made-up clip that ships: eight seconds of it."""
 MADE_UP_KILLS = (3 * MICRO, 5 * MICRO)
 SIGNALS: Mapping[str, str] = {
-    "state": "", "there": "", "caption": "", "kills": "", "seconds": "s", "who": "", "waiting": "", "shown": "",
+    "state": "", "there": "", "caption": "", "kills": "", "seconds": "s", "waiting": "", "shown": "",
     "note": "", "trial": "", "motion": "drawing",
 }  # fmt: skip
 NOTHING, ASKED, WAITS, SEEN = "nothing", "asked for", "waits", "seen"
 TRIED = "only a try, with a made-up clip"
 
 
-class Replays(ReplayBase):
+class Replays(FiringReplays):
     """Replays, operated."""
 
     __slots__ = ()
@@ -95,8 +96,7 @@ class Replays(ReplayBase):
         at, shown = micros(now), self.showing
         if shown is None or at >= shown.until:
             raise CommandRefused("No replay is seen now.")
-        after = replace(self, showing=replace(shown, until=at), line=replace(self.line, ends_at=at))
-        return Step(after, f"“{shown.replay.wish.caption or 'the replay'}” is put away")
+        return Step(self.ended(at), f"“{shown.replay.wish.caption or 'the replay'}” is put away")
 
     def _drop_waiting(self, command: Command, now: datetime) -> Step:
         every = [*(one.id for one in self.wishes), *(one.id for one in (*self.ready, *self.candidates))]
@@ -119,7 +119,7 @@ class Replays(ReplayBase):
         return {
             "state": state, "there": shown is not None, "caption": wish.caption if wish else "",
             "kills": len(wish.kills) if wish else None, "seconds": seconds_of(wish.kills) if wish else None,
-            "who": "", "waiting": waiting + on_way, "shown": self.shown,
+            "waiting": waiting + on_way, "shown": self.shown,
             "note": TRIED if shown is not None and shown.replay.trial else "",
             "trial": shown is not None and shown.replay.trial, "motion": self._motion(at),
         }  # fmt: skip

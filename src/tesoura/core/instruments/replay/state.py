@@ -8,16 +8,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Any, Self
 
 from tesoura.core.computed.occurrence import Occurrence, instant, micros
-from tesoura.core.effects import CLIP, SOUND, Effect
-from tesoura.core.instruments.base import Fired
 from tesoura.core.instruments.records import Record
 from tesoura.core.instruments.replay.game import GameState
 from tesoura.core.instruments.replay.plan import ReplayPlan
-from tesoura.core.instruments.replay.wishes import Clip, Kill, ReadyReplay, Wish, kill_of, made_ready, wish_of, wished
+from tesoura.core.instruments.replay.wishes import Clip, Kill, ReadyReplay, Wish, kill_of, made_ready, wish_of
 from tesoura.core.language.functions import Undefined
 from tesoura.core.language.scope import Missing, Scope
 from tesoura.core.replays.occasions import MICRO, Occasions
@@ -29,9 +27,10 @@ CLIP_CAME = "tesoura.clip"
 """An event that tells what became of a clip: the `instrument`, what it is `of`, and the file, or why there is none."""
 TROUBLE = "tesoura.page_trouble"
 """An event that tells that a viewers' page of an `overlay` cannot show something: what it is `of`, and `why`."""
-WANTED, BEGUN, PASSED = "wanted", "begun", "passed"
+WANTED, BEGUN, PASSED, AWAY = "wanted", "begun", "passed", "away"
 MOMENTS: Mapping[str, str] = {
     WANTED: "asks for a clip", BEGUN: "shows a replay", PASSED: "lets a replay pass",
+    AWAY: "puts a replay away for something else",
 }  # fmt: skip
 SHOWN_RECORD = "shown"
 LEAD = 500_000
@@ -137,16 +136,7 @@ class ReplayBase:
         it = self
         if (outside, never) != (self.outside, self.never):
             it = replace(self, outside=outside, never=never)
-        return it._out_of_the_way(micros(now))._at(micros(now))
-
-    def _out_of_the_way(self, now: int) -> Self:
-        """What may not be seen any more is put away, and that is told."""
-        shown = self.showing
-        if not self.never or shown is None or now >= shown.until:
-            return self
-        told = PassedReplay(shown.replay.wish.caption, f"it was put away: {self.never}", now)
-        return replace(self, showing=replace(shown, until=now), line=replace(self.line, ends_at=now),
-                       passed=(told, *self.passed)[:PASSED_KEPT])  # fmt: skip
+        return it._at(micros(now))
 
     def on_event(self, event: Occurrence) -> Self:
         """It after an event: of the game, of a clip, or one of its own, which is in the log now."""
@@ -287,7 +277,18 @@ class ReplayBase:
         if kind == BEGUN:
             ready = next((one for one in self.ready if one.id == of), None)
             return self._begun(ready, event) if ready is not None else self
+        shown = self.showing
+        if kind == AWAY and shown is not None and shown.replay.id == of:
+            told = PassedReplay(shown.replay.wish.caption, f"it was put away: {event.data.get('why')}", event.at)
+            return replace(self.ended(event.at), passed=(told, *self.passed)[:PASSED_KEPT])
         return self
+
+    def ended(self, at: int) -> Self:
+        """It, with what is seen put away; the gap counts from then."""
+        shown = self.showing
+        if shown is None or at >= shown.until:
+            return self
+        return replace(self, showing=replace(shown, until=at), line=replace(self.line, ends_at=at))
 
     def _wanted(self, event: Occurrence) -> Self:
         wish = wish_of(event.data, event.at, event.seq)
@@ -311,80 +312,12 @@ class ReplayBase:
         row = {"clip": ready.clip.number, "caption": wish.caption, "kills": len(wish.kills)}
         return replace(it, shown=it.shown + 1, written=(Record(SHOWN_RECORD, instant(event.at), row),))
 
-    # What it fires
-
-    def fires(self, now: datetime) -> Sequence[Fired]:
-        """What has happened by itself by now and is not in the log yet."""
-        at = micros(now)
-        it = self.advance(now)
-        found = [it._wants(one, now) for one in it.asked]
-        for occasion in it.occasions.advance(at)[1]:
-            kills = [it.kills[seq] for seq in occasion.seqs if seq in it.kills]
-            if kills:
-                found.append(it._wants(wished(it.plan, kills, at), now))
-        found += [it._passes(wish, why, now) for wish, why in it.gone]
-        found += [it._passes(wish, NO_CLIP, now) for wish in it.wishes if at >= wish.at + CLIP_WAIT]
-        return [*found, *it._seen(now)]
-
-    def _wants(self, wish: Wish, now: datetime) -> Fired:
-        data = {
-            "of": wish.id, "from": wish.begins, "until": wish.ends, "caption": wish.caption, "kills": list(wish.kills),
-            "parts": [list(one) for one in wish.parts], "seqs": list(wish.seqs), "counted_by": self.plan.counted_by,
-        }  # fmt: skip
-        effect = Effect(CLIP, self.plan.source, {**data, "instrument": self.plan.name}, now + timedelta(seconds=60))
-        return Fired(f"{wish.id}:{WANTED}", f"{self.plan.name}.{WANTED}", now, wish.told(), [effect],
-                     wish.cause or None)  # fmt: skip
-
-    def _passes(self, wish: Wish, why: str, now: datetime) -> Fired:
-        data = {"of": wish.id, "why": why, "caption": wish.caption, "kills": len(wish.kills)}
-        return Fired(f"{wish.id}:{PASSED}", f"{self.plan.name}.{PASSED}", now, data, (), wish.cause or None)
-
-    def _seen(self, now: datetime) -> list[Fired]:
-        """Those that are too late by now, and the one that begins."""
-        at, found = micros(now), list[Fired]()
-        by_id = {one.id: one for one in self.ready}
-        shows = self.shows(at) is not None or (self.showing is not None and at < self.showing.at)
-        if not self.never and not shows:
-            pressed = next((one for one in self.ready if one.pressed), None)
-            if pressed is not None:
-                return [self._begins(pressed, now)]
-        for verdict in self.line.advance(at)[1]:
-            one = by_id.get(str(verdict.id))
-            if one is None:
-                continue
-            if verdict.begins:
-                if not shows:
-                    found.append(self._begins(one, now))
-                break
-            found.append(self._passes(one.wish, verdict.why, now))
-        return found
-
-    def _begins(self, ready: ReadyReplay, now: datetime) -> Fired:
-        plan, wish = self.plan, ready.wish
-        until = now + timedelta(seconds=3)
-        effects = []
-        if plan.sound and len(wish.kills) >= plan.sound_from:
-            effects.append(Effect(SOUND, plan.name, {"sound": plan.sound}, until))
-        data = {
-            "of": ready.id, "clip": ready.clip.number, "kills": len(wish.kills), "caption": wish.caption,
-            "seconds": round(ready.length / MICRO, 2), "trial": ready.trial,
-        }  # fmt: skip
-        return Fired(f"{ready.id}:{BEGUN}", f"{plan.name}.{BEGUN}", now, data, effects, wish.cause or None)
+    # What is seen, and what is written down
 
     def shows(self, now: int) -> ShownReplay | None:
         """The replay that is seen at this instant."""
         one = self.showing
         return one if one is not None and one.at <= now < one.until else None
-
-    def next_change(self, now: datetime) -> datetime | None:
-        """When something begins, is over, or is due."""
-        it, at = self.advance(now), micros(now)
-        due = [it.occasions.closes_at(), it.line.next_change(), it.game.next_change()]
-        due += [one.at + CLIP_WAIT for one in it.wishes]
-        if it.showing is not None:
-            due += [it.showing.at, it.showing.until]
-        later = [one for one in due if one is not None and one > at]
-        return instant(min(later)) if later else None
 
     def recorded(self) -> Sequence[Record]:
         """What the last event has added to its records."""
