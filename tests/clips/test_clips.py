@@ -24,7 +24,7 @@ from tesoura.clips.workers import ClipWorker
 from tesoura.errors import FileRefused, TooMuch
 from tesoura.standins.picture import BLOCKS, RollingPicture, drawn, read_blocks
 
-BEGIN_MS = 1_795_800_000_000
+BEGIN_MS = 1_790_000_000_000
 MASK = (1 << BLOCKS) - 1
 S = 1_000_000
 

@@ -65,6 +65,22 @@ def test_a_piece_is_not_seen_in_a_scene_in_which_it_is_not_shown(running: Runnin
         until(lambda: is_seen(running) is True)
 
 
+def test_a_replay_that_no_page_shows_is_not_said_to_be_seen(running: Running) -> None:
+    replays(running, source="")
+    command(running, "try_it")
+    until(lambda: there(running) is True)
+    assert "no page shows its piece" in (panel := running.client.get("/instruments/again/panel").text)
+    assert "viewers see" not in panel
+    piece = new_piece("replay", "r", replays="again", x=200, y=120)
+    row = running.store.write(
+        lambda session: stored.new_overlay(session, "Overlay", Overlay(pieces=(piece,)), wall_clock())
+    )
+    # As it is laid it fits, and goes on air without a question.
+    running.press("/", f"/overlays/{row.id}/publish")
+    with connect(f"{running.address.replace('http', 'ws')}/live/{row.token}"):
+        until(lambda: "viewers see" in running.client.get("/instruments/again/panel").text)
+
+
 def test_it_is_told_of_pieces_that_are_asked_for_and_of_no_others(running: Running) -> None:
     token = running.add_overlay("always", name="Who")
     with connect(f"{running.address.replace('http', 'ws')}/live/{token}"):

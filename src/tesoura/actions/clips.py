@@ -170,7 +170,8 @@ async def _reel(doing: Doing, given: Given) -> Done:
     rows = [await clip_of(doing, one) for one in wanted]
     long = sum(end - begin for row in rows for begin, end in shown_parts(row)) / MICRO
     doing.runtime.clips.make_reel(rows, given["title"], given["under"], SIZES[given["width_px"]])
-    return Done(f"{given['title']} is being made of {len(rows)} clips, {long:.0f} s in all. You can go on meanwhile.")
+    many = "1 clip" if len(rows) == 1 else f"{len(rows)} clips"
+    return Done(f"{given['title']} is being made of {many}, {long:.0f} s in all. You can go on meanwhile.")
 
 
 async def _stop(doing: Doing, given: Given) -> Done:

@@ -13,7 +13,9 @@ class FolderNotNamed(SourceUnavailable):
     """The file lies outside the folders that the user named; `folder` is the one it lies in."""
 
     def __init__(self, folder: Path) -> None:
-        super().__init__("This file lies outside the folders that Tesoura may read. Name its folder first.")
+        super().__init__(
+            f"This file lies outside the folders that Tesoura may read. Name {folder} under Preferences first."
+        )
         self.folder = folder
 
 

@@ -249,6 +249,10 @@ class Stage:
         for overlay_id in self._shows.get(instrument, ()):
             self._hub.sound(overlay_id, source_of(sound))
 
+    def pages_showing(self, instrument: str) -> int:
+        """How many viewers' pages show an overlay that has a piece of this instrument."""
+        return sum(self._hub.audience(overlay_id).pages for overlay_id in self._shows.get(instrument, ()))
+
     def moment_pieces(self) -> list[str]:
         """The text pieces on air that show moments: their overlays' names and their own."""
         return [

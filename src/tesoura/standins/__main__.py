@@ -165,11 +165,22 @@ def chat(port: int, token: str, seed: int, nice: bool) -> None:
 @click.option("--port", default=5060, show_default=True, help="Where its page is, and where it takes scene links.")
 @click.option("--password", default="", help="What whoever links must know.")
 @click.option("--overlay", multiple=True, help="The address of a page to lay into its scenes; may be given again.")
-def compositor(port: int, password: str, overlay: tuple[str, ...]) -> None:
+@click.option("--clips", type=click.Path(file_okay=False, path_type=Path), help="Where it writes clips of its picture.")
+@click.option("--gives", type=click.Choice(["good", "broken", "nothing", "same", "twice"]), default="good",
+              help="What becomes of a clip that is asked for.")  # fmt: skip
+def compositor(port: int, password: str, overlay: tuple[str, ...], clips: Path | None, gives: str) -> None:
     """A program that composes a picture: scenes with overlays in them, and a scene link."""
     from tesoura.standins.compositor import Compositor
+    from tesoura.standins.picture import RollingPicture
 
-    service = Compositor(port, password, overlays={f"Overlay {at}": one for at, one in enumerate(overlay, 1)})
+    overlays, picture = {f"Overlay {at}": one for at, one in enumerate(overlay, 1)}, None
+    if clips is not None:
+        clips.mkdir(parents=True, exist_ok=True)
+        picture = RollingPicture()
+        picture.start()
+        click.echo(f"Clips:        {clips.resolve()}")
+    service = Compositor(port, password, overlays=overlays, picture=picture, folder=clips)
+    service.clips = gives
     service.start()
     click.echo(f"Its page:     {service.address}")
     click.echo(f"Scene link:   {service.link_address}")

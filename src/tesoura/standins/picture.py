@@ -206,9 +206,13 @@ class RollingPicture:
                 self._recording, self._recording_begun = _transport(str(path), self.fps), False
 
     def save(self, path: Path, seconds: float) -> tuple[float, datetime]:
-        """Write the last seconds to a file, from a key picture on; how long it is, and when it ends."""
+        """Write the last seconds to a file, from a key picture on; how long it is, and when it ends.
+
+        What was made ahead of the clock has not been yet.
+        """
+        now = self._clock() - (self._begin_ms or 0) / 1000
         with self._lock:
-            kept = list(self._kept)
+            kept = [one for one in self._kept if one.at < now]
         ends = max((one.at for one in kept if one.picture), default=0.0) + 1 / self.fps
         keys = [place for place, one in enumerate(kept) if one.key]
         if not keys:

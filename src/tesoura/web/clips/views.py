@@ -328,9 +328,12 @@ def restore(clip_id: int) -> ResponseReturnValue:
 @blueprint.post("/take")
 def take() -> ResponseReturnValue:
     """Keep the last seconds of a source: so it is proven."""
-    back = request.form.get("back", "")
-    to = url_for("feeds.show", name=request.form["source"]) if back == "feed" else url_for("clips.index")
-    return _done("clip.take", to, source=request.form.get("source", ""), seconds=request.form.get("seconds", "12"))
+    back, source, to = request.form.get("back", ""), request.form.get("source", ""), url_for("clips.index")
+    if back == "feed":
+        to = url_for("feeds.show", name=source)
+    elif back in dict(_replays()):
+        to = url_for("instruments.edit", name=back)
+    return _done("clip.take", to, source=source, seconds=request.form.get("seconds", "12"))
 
 
 @blueprint.post("/reel")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import zlib
 from collections.abc import Mapping
 from typing import Any
 
@@ -98,6 +99,19 @@ def effect_fragment(name: str, command: str) -> ResponseReturnValue:
     return render_template("instruments/_effect.html", said=found)
 
 
+@blueprint.app_template_global("control_id")
+def control_id(name: str, command: str, given: Mapping[str, Any]) -> str:
+    """What a control is known by when its panel is drawn anew: so the focus stays on it."""
+    told = "-".join(str(one) for one in given.values())
+    return f"do-{name}-{command}" + (f"-{zlib.crc32(told.encode('utf-8', 'surrogatepass')):x}" if told else "")
+
+
+@blueprint.app_template_global("pages_showing")
+def pages_showing(name: str) -> int:
+    """How many viewers' pages have a piece of an instrument on them."""
+    return runtime().call(lambda self: self.stage.pages_showing(name))
+
+
 @blueprint.get("/<name>/page")
 def page_fragment(name: str) -> ResponseReturnValue:
     """The part of an instrument's own page that its kind draws."""
@@ -154,6 +168,8 @@ def _page(
     full = {**{name: field.default for name, field in kind.fields.items()}, **typed}
     return {
         "kind": kind, "typed": full, "wrong": wrong, "row": row, "groups": grouped(kind.fields),
+        "plain_fields": [name for name, field in kind.fields.items()
+                         if name not in wrong and str(full[name]) == str(field.default)],
         "panel": panel(standing) if standing else None, "it": standing,
         "now": standing.values if standing else {}, "overlays": overlays,
         "outputs": kind.outputs(row.choices) if row else {},

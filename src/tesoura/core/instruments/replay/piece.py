@@ -12,6 +12,7 @@ from tesoura.core.overlays.pieces.kind import SIZE, Choices, Part, PieceKind, Pi
 _HOW = "The replay"
 FITTED = (("cover", "fills the box; what stands over is cut off"), ("contain", "all of it is seen; edges stay free"))
 SOUND = (("off", "off"), ("quiet", "quieter"), ("on", "on"))
+NOTE_SHARE = 0.75
 WORDS = (("under", "under it"), ("over", "over it"), ("none", "none"))
 
 
@@ -26,7 +27,7 @@ def _parts(choices: Choices) -> Mapping[str, Part]:
 
 
 def _words(choices: Choices) -> Sequence[PieceText]:
-    found = [PieceText("note", 0.6, "accent", 1, yields=True)]
+    found = [PieceText("note", NOTE_SHARE, "accent", 1, yields=True)]
     return [PieceText("caption", 1.0, "colour", yields=True), *found] if choices["words"] != "none" else found
 
 
