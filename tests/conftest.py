@@ -34,7 +34,7 @@ from tesoura.web import desk_ticket
 from tesoura.web.shared.doors import EXTENSION, Doors
 
 
-def until(true: Callable[[], Any], for_s: float = 20.0) -> Any:
+def until(true: Callable[[], Any], for_s: float = 60.0) -> Any:
     """Wait until this is true, and give it; fail when it does not become so in time."""
     end = time.monotonic() + for_s
     while not (result := true()):

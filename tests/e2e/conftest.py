@@ -12,7 +12,7 @@ from playwright.sync_api import Browser, BrowserContext, Page, expect, sync_play
 from tests.conftest import Running
 
 # A busy machine is slow; what is right at last is right.
-expect.set_options(timeout=20_000)
+expect.set_options(timeout=45_000)
 NAMES = ("chromium", "chromium-browser", "google-chrome")
 
 
@@ -38,7 +38,7 @@ def context(browser: Browser, running: Running) -> Iterator[BrowserContext]:
     """A fresh profile that may use the clipboard; no page of it may raise an error."""
     opened = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=running.address)
     opened.grant_permissions(["clipboard-read", "clipboard-write"])
-    opened.set_default_timeout(20_000)
+    opened.set_default_timeout(45_000)
     faults: list[str] = []
     opened.on("weberror", lambda error: faults.append(str(error.error)))
     yield opened

@@ -18,7 +18,7 @@ def phone(browser: Browser, running: Running) -> Iterator[Page]:
     context = browser.new_context(
         viewport={"width": 390, "height": 844}, has_touch=True, is_mobile=True, base_url=running.address
     )
-    context.set_default_timeout(20_000)
+    context.set_default_timeout(45_000)
     yield context.new_page()
     context.close()
 

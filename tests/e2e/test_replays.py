@@ -95,11 +95,11 @@ def test_a_streak_brings_its_replay_to_the_overlay_by_itself_once(
     assert row.title == "4 cuts in 1 s"
 
 
-def small_clip(folder: Path, seconds: int = 3) -> Path:
+def small_clip(folder: Path, seconds: int = 3, fps: int = 30) -> Path:
     """A clip with two kills in it."""
     path = folder / "small.mp4"
     if not path.exists():
-        picture = RollingPicture()
+        picture = RollingPicture(fps=fps)
         picture.fill(BEGIN_MS + seconds * 1000, BEGIN_MS)
         picture.save(path, seconds)
     return path
@@ -114,7 +114,7 @@ def send(running: Running, clip: Path, title: str) -> int:
 def test_a_page_whose_browser_cannot_play_it_says_so_on_the_desk(page: Page, running: Running, tmp_path: Path) -> None:
     replays(running, source="")
     token = on_air(running)
-    clip_id = send(running, small_clip(tmp_path), "the long one")
+    clip_id = send(running, small_clip(tmp_path, 15, fps=5), "the long one")
     (row,) = shelf(running)
     (running.folder / "clips" / row.file).write_bytes(b"\0" * 5000)
     page.goto(f"{running.address}/o/{token}")

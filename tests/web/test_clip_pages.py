@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from sqlalchemy import update
 
 import tesoura.web
 from tesoura.settings import wall_clock
@@ -189,6 +190,21 @@ def test_room_that_is_nearly_full_is_told_and_so_is_what_went(running: Running) 
     send(running, title="and one more")
     assert told(running, "tesoura.clips_nearly_full") == [{"taken_gb": 0.85, "of_gb": 1.0}]
     assert "The room is nearly full: from here on the oldest go." in flat(running.client.get("/clips").text)
+
+
+def test_pictures_that_were_not_drawn_before_it_ended_are_drawn_at_the_next_start(running: Running) -> None:
+    replays(running, source="")
+    sent = send(running, title="kept").json()
+    drawn = until(lambda: (row := shelf(running)[0]).strip and row)
+    running.store.write(lambda session: session.exec(update(ClipRow).values(still="", strip="")))
+    running.kill()
+    anew = Running(running.folder)
+    try:
+        again = until(lambda: (row := shelf(anew)[0]).strip and row)
+        assert (again.id, again.still, again.strip) == (sent["id"], drawn.still, drawn.strip)
+        assert stored.path_of(anew.folder, again.still)
+    finally:
+        anew.stop()
 
 
 def test_what_nothing_needs_is_swept_away_at_the_next_start(running: Running) -> None:

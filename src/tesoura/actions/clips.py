@@ -175,7 +175,7 @@ async def _reel(doing: Doing, given: Given) -> Done:
 
 
 async def _stop(doing: Doing, given: Given) -> Done:
-    return Done(f"{doing.runtime.clips.stop_job(given['job'])}: left.")
+    return Done(f"{doing.runtime.clips.jobs.stop(given['job'])}: left.")
 
 
 async def _room(doing: Doing, given: Given) -> Done:
@@ -185,9 +185,9 @@ async def _room(doing: Doing, given: Given) -> Done:
         state.choose(session, "clips_gb", str(given["gb"]))
         state.choose(session, "clips_days", str(given["days"]))
 
-    before = await doing.runtime.clips.bounds()
+    before = await doing.runtime.clips.room.bounds()
     await doing.write(job)
-    gone = await doing.runtime.clips.make_room()
+    gone = await doing.runtime.clips.room.make()
     kept = f"for {given['days']} days" if given["days"] else "for good"
     words = f"Clips are kept {kept}, in {given['gb']} GB at most." + (f" {gone} went with that." if gone else "")
     return Done(words, {"gone": gone}, Call("clip.room", {"gb": round(before.most / 1e9), "days": before.days}))

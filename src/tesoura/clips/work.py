@@ -13,7 +13,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
@@ -83,15 +83,13 @@ def _taken(source: Path, folder: Path, given: Told, tell: Tell) -> Told:
             offset = 0
         else:
             made = cut(source, part, begin, end)
-            offset, kept = made.offset, probe(part)
-        still_at = min(max(offset + int(given.get("still", begin)) - begin, 0), max(kept.length - 1, 0))
+            offset, kept = made.offset, replace(facts, length=made.length, size=part.stat().st_size)
         name = _into(folder, part, ending)
         return {
             "file": name, "type": TYPES[ending], "offset": offset, "begin": begin, "end": end,
             "length": kept.length, "width_px": kept.width_px, "height_px": kept.height_px, "codec": kept.codec,
             "sound": kept.sound, "size": kept.size, "frames_per_s": kept.frames_per_s, "anew": facts.made_anew,
             "whole": facts.length, "words": facts.words,
-            "still": _picture(folder, lambda target: keep_still(folder / name, target, still_at)),
         }  # fmt: skip
 
 
@@ -109,11 +107,12 @@ def _long(us: int) -> str:
     return f"{seconds:.1f} s" if seconds < 120 else f"{seconds / 60:.0f} min"
 
 
-def strip(given: Told, tell: Tell) -> Told:
-    """A filmstrip of a clip that is kept."""
+def pictures(given: Told, tell: Tell) -> Told:
+    """A picture of a clip that is kept, and its filmstrip."""
     folder = Path(given["folder"])
     source = folder / given["file"]
-    return {"strip": _picture(folder, lambda target: keep_strip(source, target, given["begin"], given["end"]))}
+    strip = _picture(folder, lambda target: keep_strip(source, target, given["begin"], given["end"]))
+    return {**still(given, tell), "strip": strip}
 
 
 def still(given: Told, tell: Tell) -> Told:
@@ -134,7 +133,7 @@ def reel(given: Told, tell: Tell) -> Told:
 
 
 JOBS: Mapping[str, Callable[[Told, Tell], Told]] = {
-    "look": look, "take": take, "strip": strip, "still": still, "reel": reel,
+    "look": look, "take": take, "pictures": pictures, "still": still, "reel": reel,
 }  # fmt: skip
 
 

@@ -27,6 +27,7 @@ class ClipWorker:
         self._limit_s, self._nice = limit_s, nice
         self._turn = asyncio.Lock()
         self._process: asyncio.subprocess.Process | None = None
+        self._stopped = False
 
     async def run(self, do: str, given: Told, tell: Tell = lambda share: None) -> Told:
         """What a job gives. Raises FileRefused, and TooMuch when it takes too long; stopped when its task is."""
@@ -60,23 +61,28 @@ class ClipWorker:
         raise FileRefused("What the clip has in it ended the process that looked at it; the clip is left.")
 
     async def _started(self) -> asyncio.subprocess.Process:
-        if self._process is None or self._process.returncode is not None:
+        process = self._process
+        if process is None or process.returncode is not None:
+            if self._stopped:
+                raise FileRefused("Tesoura ends, so no clip is looked through.")
             more: dict[str, Any] = {}
             if sys.platform == "win32":
                 more["creationflags"] = _WINDOWS_BELOW | subprocess.CREATE_NO_WINDOW if self._nice else 0
-            self._process = await asyncio.create_subprocess_exec(
+            process = self._process = await asyncio.create_subprocess_exec(
                 sys.executable, "-m", "tesoura.clips.work", str(self._nice), stdin=subprocess.PIPE,
                 stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, limit=LINE_BYTES, **more,
             )  # fmt: skip
-            assert self._process.stdout is not None
+            if self._stopped:
+                await self._end()
+            assert process.stdout is not None
             async with asyncio.timeout(START_S):
-                await self._process.stdout.readline()
-        return self._process
+                await process.stdout.readline()
+        return process
 
     async def warm(self) -> None:
         """Let it be there before it is needed."""
         async with self._turn:
-            with contextlib.suppress(OSError, TimeoutError):
+            with contextlib.suppress(OSError, TimeoutError, FileRefused):
                 await self._started()
 
     async def _end(self) -> None:
@@ -87,5 +93,6 @@ class ClipWorker:
             await process.wait()
 
     async def stop(self) -> None:
-        """End the process."""
+        """End the process, for good."""
+        self._stopped = True
         await self._end()

@@ -1,4 +1,4 @@
-"""Clips: asked of their sources, cut, put on the shelf, told of; those sent in; reels; and the room that they take."""
+"""Clips: asked of their sources, cut, put on the shelf, told of; those sent in; and reels."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from tesoura.clips.workers import LONG_S, NICE, ClipWorker
+from tesoura.clips.workers import LONG_S, NICE, QUICK_S, ClipWorker
 from tesoura.core.computed.occurrence import instant, micros
 from tesoura.core.effects import Effect
 from tesoura.core.instruments.replay.state import CLIP_CAME, TROUBLE
@@ -20,9 +20,9 @@ from tesoura.core.replays.occasions import MICRO
 from tesoura.core.values import Event
 from tesoura.errors import FileRefused, Gone, SourceUnavailable, TesouraError
 from tesoura.feeds.api import FoundClip
+from tesoura.runtime.clip_jobs import ClipJobs
+from tesoura.runtime.clip_room import ClipRoom, room_for
 from tesoura.store import clips as stored
-from tesoura.store import state
-from tesoura.store.clips import ShelfBounds
 from tesoura.store.tables import ClipRow
 
 if TYPE_CHECKING:
@@ -34,15 +34,9 @@ MARGIN = 300_000
 """So much more than is wished for is asked for at the end: a picture is shown until the next one comes. µs."""
 STEADY_S, STEADY_TRIES = 0.15, 60
 """A file is whole when it has not grown for so long; it is waited for at most so often."""
-FREE_BYTES = 500_000_000
-"""With less free on the disk no clip is kept."""
-DEFAULT_GB, DEFAULT_DAYS = 10, 30
-TOLD_FROM = 0.8
-"""From this share of the room on it is told that the oldest will go."""
-LOOK_EVERY_S = 3_600
 FIGURES = ("match_kills", "match_deaths", "match_streak", "session_kills", "session_deaths", "session_best_multi")
 """The statistics that are kept with a clip, where there are any."""
-LET_GO, NEARLY_FULL, REEL_MADE = "tesoura.clips_let_go", "tesoura.clips_nearly_full", "tesoura.reel"
+REEL_MADE = "tesoura.reel"
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,27 +51,6 @@ class ClipProof:
     def sentence(self) -> str:
         """It, in a sentence."""
         return f"A clip of {self.seconds:.0f} s came {self.took_s:.1f} s after it was asked for: {self.words}."
-
-
-@dataclass(slots=True)
-class ClipJob:
-    """Something that takes long: what it is, how much of it is done, and why it failed, if it did."""
-
-    id: str
-    words: str
-    share: float = 0.0
-    failed: str = ""
-    task: asyncio.Task[Any] | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class JobState:
-    """A job, as its page shows it."""
-
-    id: str
-    words: str
-    share: float
-    failed: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,12 +75,11 @@ class Clips:
     def __init__(self, runtime: Runtime, start: Callable[[Coroutine[Any, Any, Any], str], asyncio.Task[Any]]) -> None:
         self._runtime, self._start = runtime, start
         self.folder: Path = runtime.store.folder / stored.FOLDER
-        self._quick, self._long = ClipWorker(), ClipWorker(LONG_S, NICE)
+        self._quick, self._long, self._aside = ClipWorker(), ClipWorker(LONG_S, NICE), ClipWorker(QUICK_S, NICE)
         self.proofs: dict[str, ClipProof] = {}
         """What each source has shown last."""
-        self._jobs: dict[str, ClipJob] = {}
-        self._nearly_told = False
-        self._looking: asyncio.Task[Any] | None = None
+        self.jobs = ClipJobs(runtime.touched)
+        self.room = ClipRoom(runtime, self.folder)
 
     # Life
 
@@ -126,22 +98,17 @@ class Clips:
         """Have the process ready where there are replays, and begin to look after the room that clips take."""
         if any(one.setup.kind == "replay" for one in self._runtime.instruments.all()):
             self._start(self._quick.warm(), "Making ready for clips")
-        self._looking = self._start(self._look(), "Looking after the room that clips take")
-
-    async def _look(self) -> None:
-        while True:
-            await self.make_room()
-            await asyncio.sleep(LOOK_EVERY_S)
+        self.room.begin(self._start)
+        # The last run may have ended before it had drawn them.
+        for row in await asyncio.to_thread(self._runtime.store.read, stored.without_pictures):
+            self._start(self._pictures(row), "Drawing pictures of a clip")
 
     async def stop(self) -> None:
         """End what runs."""
-        if self._looking is not None:
-            self._looking.cancel()
-        for job in self._jobs.values():
-            if job.task is not None:
-                job.task.cancel()
-        await self._quick.stop()
-        await self._long.stop()
+        self.room.stop()
+        self.jobs.stop_all()
+        for worker in (self._quick, self._long, self._aside):
+            await worker.stop()
 
     # Asked for
 
@@ -207,12 +174,12 @@ class Clips:
 
     async def _taken(self, given: Mapping[str, Any], words: str) -> Mapping[str, Any]:
         """A part of a file, on the shelf; made anew beside everything else where no browser would play it."""
-        await asyncio.to_thread(_room_for, self._runtime.store.folder)
+        await asyncio.to_thread(room_for, self._runtime.store.folder)
         job = {**given, "folder": str(self.folder)}
         taken = await self._quick.run("take", job)
         if "file" not in taken:
             words = f"“{words}” is made anew: {taken['anew']}"
-            taken = await self._long_job(words, lambda tell: self._long.run("take", {**job, "may_encode": True}, tell))
+            taken = await self.jobs.run(words, lambda tell: self._long.run("take", {**job, "may_encode": True}, tell))
         return taken
 
     async def _keep(self, wanted: Bringing, taken: Mapping[str, Any], ends: int | None) -> ClipRow:
@@ -228,22 +195,23 @@ class Clips:
             session_at=runtime.session_started_at, length=length, shows_from=shows_from,
             kills=[at - shows_from for at in wanted.kills if 0 <= at - shows_from <= length], parts=parts,
             width_px=taken["width_px"], height_px=taken["height_px"], size=taken["size"], codec=taken["codec"],
-            sound=taken["sound"], still=taken["still"], figures=dict(wanted.figures),
+            sound=taken["sound"], figures=dict(wanted.figures),
         )  # fmt: skip
         kept = await self._write(lambda session: stored.add(session, ClipRow(**row.model_dump())))
-        self._start(self._strip(kept), "Drawing a filmstrip")
-        self._start(self.make_room(), "Making room for clips")
+        self._start(self._pictures(kept), "Drawing pictures of a clip")
+        self._start(self.room.make(), "Making room for clips")
         runtime.touched("clips")
         return kept
 
-    async def _strip(self, row: ClipRow) -> None:
+    async def _pictures(self, row: ClipRow) -> None:
+        """Its still and its filmstrip, drawn beside all else: nobody waits for them."""
+        begin = row.parts[0][0] if row.parts else 0
         try:
-            made = await self._quick.run("strip", {"folder": str(self.folder), "file": row.file, "begin": 0,
-                                                   "end": row.length})  # fmt: skip
-        except TesouraError as error:
-            log.info("A filmstrip could not be drawn: %s", error)
-            return
-        await self.change(row.id or 0, strip=made["strip"])
+            given = {"folder": str(self.folder), "file": row.file, "at": begin, "begin": 0, "end": row.length}
+            made = await self._aside.run("pictures", given)
+            await self.change(row.id or 0, still=made["still"], strip=made["strip"])
+        except (TesouraError, OSError) as error:
+            log.info("Pictures of a clip could not be drawn: %s", error)
 
     async def change(self, clip_id: int, **what: Any) -> ClipRow:
         """Change what is known of a clip; it, as it was. Raises Gone."""
@@ -285,50 +253,7 @@ class Clips:
         at = micros(ends_at or now)
         return await self._keep(Bringing(title or "A clip that was sent in", 0, 0, at), taken, ends)
 
-    # What takes long
-
-    def jobs(self) -> list[JobState]:
-        """What is being made, and what failed."""
-        return [JobState(one.id, one.words, one.share, one.failed) for one in self._jobs.values()]
-
-    async def _long_job(self, words: str, run: Callable[[Callable[[float], None]], Coroutine[Any, Any, Any]]) -> Any:
-        job = ClipJob(uuid.uuid4().hex[:8], words)
-        self._jobs[job.id] = job
-        self._runtime.touched("clip-jobs")
-
-        def tell(share: float) -> None:
-            job.share = share
-            self._runtime.touched("clip-jobs")
-
-        job.task = asyncio.ensure_future(run(tell))
-        try:
-            done = await job.task
-        except asyncio.CancelledError:
-            self._jobs.pop(job.id, None)
-            own = asyncio.current_task()
-            if own is not None and own.cancelling():
-                raise
-            raise FileRefused("It was stopped.") from None
-        except TesouraError as error:
-            job.failed = str(error)
-            raise
-        else:
-            self._jobs.pop(job.id, None)
-            return done
-        finally:
-            self._runtime.touched("clip-jobs")
-
-    def stop_job(self, job_id: str) -> str:
-        """Stop something that takes long, or forget that it failed; what it was. Raises Gone."""
-        job = self._jobs.get(job_id)
-        if job is None:
-            raise Gone("It is done already.")
-        if job.failed or job.task is None:
-            del self._jobs[job_id]
-        else:
-            job.task.cancel()
-        self._runtime.touched("clip-jobs")
-        return job.words
+    # Reels
 
     def make_reel(self, rows: Sequence[ClipRow], title: str, under: str, size: tuple[int, int]) -> None:
         """Make one file of these clips, in this order, beside everything else."""
@@ -342,13 +267,13 @@ class Clips:
     async def _reel(self, title: str, plan: Mapping[str, Any], clips: int) -> None:
         job = {"folder": str(self.folder), "plan": plan}
         try:
-            made = await self._long_job(f"The reel “{title}”", lambda tell: self._long.run("reel", job, tell))
+            made = await self.jobs.run(f"The reel “{title}”", lambda tell: self._long.run("reel", job, tell))
         except TesouraError as error:
             log.info("A reel was not made: %s", error)
             return
         still = ""
         with contextlib.suppress(TesouraError):
-            drawn = await self._quick.run("still", {"folder": str(self.folder), "file": made["file"], "at": MICRO})
+            drawn = await self._aside.run("still", {"folder": str(self.folder), "file": made["file"], "at": MICRO})
             still = drawn["still"]
         now = self._runtime.settings.clock()
         row = ClipRow(
@@ -358,46 +283,10 @@ class Clips:
             codec="vp9", sound="opus", still=still, figures={"clips": clips}, starred=True,
         )  # fmt: skip
         kept = await self._write(lambda session: stored.add(session, row))
-        self._start(self.make_room(), "Making room for clips")
+        self._start(self.room.make(), "Making room for clips")
         told = {"clip": kept.id, "title": title, "clips": clips, "seconds": round(made["length"] / MICRO, 1)}
         await self._runtime.journal.log([Event(uuid.uuid4().hex, "tesoura", REEL_MADE, now, told)])
         self._runtime.touched("clips")
-
-    # The room
-
-    async def bounds(self) -> ShelfBounds:
-        """The room that clips may take, and for how long they are kept."""
-
-        def ask(session: Any) -> tuple[str | None, str | None]:
-            return state.choice(session, "clips_gb"), state.choice(session, "clips_days")
-
-        gigabytes, days = await asyncio.to_thread(self._runtime.store.read, ask)
-        kept = int(days if days not in (None, "") else DEFAULT_DAYS)
-        return ShelfBounds(round(float(gigabytes or DEFAULT_GB) * 1e9), kept)
-
-    async def make_room(self) -> int:
-        """Let go of what goes beyond the bounds; how many went. That, and that they soon will, is told."""
-        bounds, now = await self.bounds(), self._runtime.settings.clock()
-        gone = await self._write(lambda session: stored.make_room(session, bounds, now))
-
-        def remove() -> None:
-            for name in gone.files:
-                (self.folder / name).unlink(missing_ok=True)
-
-        await asyncio.to_thread(remove)
-        events = []
-        if gone.titles:
-            told: dict[str, Any] = {"clips": len(gone.titles), "titles": ", ".join(gone.titles[:5])}
-            events.append(Event(uuid.uuid4().hex, "tesoura", LET_GO, now, told))
-        nearly = gone.size >= TOLD_FROM * bounds.most
-        if nearly and not self._nearly_told:
-            told = {"taken_gb": round(gone.size / 1e9, 2), "of_gb": round(bounds.most / 1e9, 2)}
-            events.append(Event(uuid.uuid4().hex, "tesoura", NEARLY_FULL, now, told))
-        self._nearly_told = nearly
-        if events:
-            await self._runtime.journal.log(events)
-            self._runtime.touched("clips")
-        return len(gone.titles)
 
     async def trouble(self, overlay: str, of: str, why: str) -> None:
         """A viewers' page cannot show something: it is told."""
@@ -436,11 +325,3 @@ async def _steady(found: FoundClip) -> None:
         last = size
         await asyncio.sleep(STEADY_S)
     raise SourceUnavailable(f"{found.path.name} goes on growing, so it is not touched.")
-
-
-def _room_for(folder: Path) -> None:
-    import shutil
-
-    free = shutil.disk_usage(folder).free
-    if free < FREE_BYTES:
-        raise FileRefused(f"The disk has only {free / 1e6:,.0f} MB left, so no clip is kept. Make room first.")

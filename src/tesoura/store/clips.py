@@ -169,6 +169,14 @@ def needed(session: Session) -> set[str]:
     }
 
 
+def without_pictures(session: Session, most: int = 100) -> list[ClipRow]:
+    """The newest clips whose pictures were never drawn."""
+    asked = select(ClipRow).where(ClipRow.kind == CLIP, ClipRow.strip == "", col(ClipRow.removed_at).is_(None))
+    rows = session.exec(asked.order_by(col(ClipRow.id).desc()).limit(most)).all()
+    session.expunge_all()
+    return list(rows)
+
+
 def path_of(folder: Path, name: str) -> Path | None:
     """Where a file of this name lies; None for what is no such name, or not there."""
     stem, _, ending = name.partition(".")

@@ -16,7 +16,8 @@ from sqlmodel import Session
 from tesoura.core.computed.occurrence import instant
 from tesoura.core.replays.occasions import MICRO
 from tesoura.errors import Invalid, TesouraError
-from tesoura.runtime.clips import TOLD_FROM, shown_parts
+from tesoura.runtime.clip_room import TOLD_FROM
+from tesoura.runtime.clips import shown_parts
 from tesoura.runtime.facade import Runtime
 from tesoura.store import clips as stored
 from tesoura.store.clips import AT_ONCE, ClipQuery, Shelf
@@ -93,7 +94,7 @@ def _found(query: ClipQuery) -> Mapping[str, Any]:
 
 def room() -> Room:
     """The room that clips take now."""
-    bounds = runtime().call(lambda self: self.clips.bounds())
+    bounds = runtime().call(lambda self: self.clips.room.bounds())
     return Room(store().read(stored.shelf), bounds.most, bounds.days)
 
 
@@ -182,7 +183,7 @@ def room_fragment() -> ResponseReturnValue:
 
 
 def _jobs() -> Sequence[Any]:
-    return runtime().call(lambda self: self.clips.jobs())
+    return runtime().call(lambda self: self.clips.jobs.all())
 
 
 @blueprint.get("/jobs")
