@@ -33,7 +33,7 @@ MOMENTS: Mapping[str, str] = {
     AWAY: "puts a replay away for something else",
 }  # fmt: skip
 SHOWN_RECORD = "shown"
-LEAD = 500_000
+LEAD = 300_000
 """So long after it was decided a replay begins, so that every page has its first picture by then; µs."""
 CLIP_WAIT = 120 * MICRO
 """A clip that has not come by then is waited for no longer."""

@@ -4,7 +4,7 @@ import { beganAt, now } from "../shared/clock.js";
 
 const onStream = document.documentElement.classList.contains("on-stream");
 const still = matchMedia("(prefers-reduced-motion: reduce)");
-const [DRIFT_S, LATE_MS, STEPS] = [0.25, 2500, 12];
+const [DRIFT_S, LATE_MS, MOST_AHEAD_MS, STEPS] = [0.25, 2500, 3000, 12];
 
 const read = (text) => { try { return JSON.parse(text || "{}"); } catch { return {}; } };
 
@@ -43,7 +43,7 @@ function stop(piece) {
 // The clip that comes next is fetched before its time.
 function hold(piece, address) { if (address && onStream) put(players(piece)[0], address); }
 
-function put(player, address) { if (player.getAttribute("src") !== address) { player.src = address; player.load(); } }
+function put(player, address) { if (player.getAttribute("src") !== address) { player.src = address; }
 
 // The stretches that follow on each other without anything left out.
 function parts(told) {
@@ -72,6 +72,13 @@ function prime(piece, told, player, part, ms) {
   player.currentTime = ms / 1000;
 }
 
+// Going somewhere takes its time, by which it would be late again: so it goes ahead by as much as it took last time.
+function seek(part, gone) {
+  const begun = now();
+  part.player.onseeked = () => { part.took = Math.min(now() - begun, MOST_AHEAD_MS); part.player.onseeked = null; };
+  part.player.currentTime = where(part.rows, gone + (part.took ?? 0)) / 1000;
+}
+
 // Where in the clip it is when it has been shown for so long.
 function where(rows, gone) {
   const [shown, begin, end, speed] = rows.findLast((one) => one[0] <= gone) ?? rows[0];
@@ -90,7 +97,7 @@ function go(piece, told) {
   const speed = row[3] / 100;
   const wanted = where(part.rows, gone) / 1000;
   if (part.player.playbackRate !== speed) part.player.playbackRate = speed;
-  if (Math.abs(part.player.currentTime - wanted) > DRIFT_S && !part.player.seeking && part.player.readyState >= 1) part.player.currentTime = wanted;
+  if (Math.abs(part.player.currentTime - wanted) > DRIFT_S && !part.player.seeking && part.player.readyState >= 2) seek(part, gone);
   if (gone > LATE_MS && part.player.readyState < 2 && !piece.late) { piece.late = told.id; unseen(piece, told, "the clip did not come in time"); }
   const next = part.rows.find((one) => one[0] > gone)?.[0] ?? piece.order[place + 1]?.rows[0][0] ?? told.ms;
   piece.timer = setTimeout(() => go(piece, told), Math.min(Math.max(next - gone, 4), 250));
