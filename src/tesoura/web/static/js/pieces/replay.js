@@ -43,7 +43,7 @@ function stop(piece) {
 // The clip that comes next is fetched before its time.
 function hold(piece, address) { if (address && onStream) put(players(piece)[0], address); }
 
-function put(player, address) { if (player.getAttribute("src") !== address) { player.src = address; }
+function put(player, address) { if (player.getAttribute("src") !== address) player.src = address; }
 
 // The stretches that follow on each other without anything left out.
 function parts(told) {
