@@ -89,7 +89,7 @@ def test_it_is_told_of_pieces_that_are_asked_for_and_of_no_others(running: Runni
         until(lambda: is_seen(running, "seen.overlay_gone") is False)
     newest = running.store.read(lambda session: event_log.latest(session, 50))
     assert {one.event.data["signal"] for one in newest if one.event.type == "tesoura.seen"} == {"seen.overlay_gone"}
-    assert running.runtime.call(lambda self: self.sightings.pieces()) == ["Overlay / Who"]
+    assert running.runtime.call(lambda self: self.sightings.pieces("replay")) == ["Overlay / Who"]
 
 
 def test_the_signal_of_each_name_is_its_own() -> None:

@@ -24,6 +24,8 @@ WriteFrame = Callable[[bytes], bool]
 Values = Mapping[str, Json]
 Acked = Callable[[int, "Page", str], None]
 """Told of an answer: which overlay's page it was, the page, and the moment that it has painted."""
+Painted = Callable[[int, "Page", int, object], None]
+"""Told what a page says it has painted: which overlay's page, the page, the message's number, and the spans."""
 Troubled = Callable[[int, str, str], None]
 """Told that an overlay's page cannot show something: which overlay, what, and why."""
 
@@ -139,8 +141,9 @@ class Hub:
         self, build: str, audience_changed: Callable[[], None] = lambda: None,
         acked: Acked = lambda overlay_id, page, moment: None, clock: Callable[[], datetime] = lambda: UNKNOWN,
         troubled: Troubled = lambda overlay_id, of, why: None,
+        painted: Painted = lambda overlay_id, page, number, spans: None,
     ) -> None:  # fmt: skip
-        self._troubled = troubled
+        self._troubled, self._painted = troubled, painted
         self.build, self._clock = build, clock
         self._audience_changed, self._acked = audience_changed, acked
         self._channels: dict[int, Channel] = {}
@@ -221,6 +224,11 @@ class Hub:
         """A viewers' page cannot show something."""
         if not page.preview and page in channel.pages:
             self._troubled(channel.overlay_id, of, why)
+
+    def heard_painted(self, channel: Channel, page: Page, number: int, spans: object) -> None:
+        """A viewers' page says what it has painted, and since when."""
+        if not page.preview and page in channel.pages:
+            self._painted(channel.overlay_id, page, number, spans)
 
     def sound(self, overlay_id: int, source: str) -> None:
         """Let an overlay's pages play a sound, once. Tesoura's own small pictures stay quiet."""

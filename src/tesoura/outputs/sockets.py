@@ -50,6 +50,9 @@ class OverlaySocket:
             if "silent" in said:
                 self._hub.was_silent(page, bool(said["silent"]))
                 return
+            if "painted" in said:
+                self._hub.heard_painted(channel, page, int(said["painted"]), said["spans"])
+                return
             if "trouble" in said:
                 trouble = said["trouble"]
                 self._hub.heard_trouble(channel, page, str(trouble["of"])[:80], str(trouble["why"])[:120])

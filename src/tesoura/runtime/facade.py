@@ -45,6 +45,7 @@ from tesoura.runtime.instruments import Instruments
 from tesoura.runtime.journal import Journal
 from tesoura.runtime.links import Links
 from tesoura.runtime.listening import Listening
+from tesoura.runtime.painted import PaintedSpans
 from tesoura.runtime.performers import Performers
 from tesoura.runtime.persistence import Persistence
 from tesoura.runtime.pipeline import Outcome, Pipeline
@@ -97,7 +98,7 @@ class Runtime:
         self.covering = Covering(store, self.sessions)
         self.listening = Listening(store, settings, self._clock)
         self.journal = Journal(store, self._on_events, self._clock)
-        self.hub = Hub(build(), self._audience_changed, self._on_ack, self._clock, self._on_trouble)
+        self.hub = Hub(build(), self._audience_changed, self._on_ack, self._clock, self._on_trouble, self._on_painted)
         self.topics = Topics(self.hub)
         self.studio = Studio(store)
         self.stage = Stage(store, self._engine, self.hub, self._clock)
@@ -140,6 +141,7 @@ class Runtime:
             self._engine, self.journal, self._clock, lambda job: self._tasks.start(job, "Telling how a feed fares")
         )
         self.clips = Clips(self, self._tasks.start)
+        self.painted = PaintedSpans(self.journal, self._clock, self._tasks.start)
         self.corrections = Corrections(
             store, self.stage, self.computations, self.journal, self._clock, self.show_waiting
         )
@@ -313,6 +315,10 @@ class Runtime:
     def _on_trouble(self, overlay_id: int, of: str, why: str) -> None:
         """A viewers' page says that it cannot show something."""
         self._tasks.start(self.clips.trouble(self.stage.placed(f"{overlay_id}/")[0], of, why), "The trouble of a page")
+
+    def _on_painted(self, overlay_id: int, page: Page, number: int, spans: object) -> None:
+        """A viewers' page says what it has painted."""
+        self.painted.take(self.stage.placed(f"{overlay_id}/")[0], page, number, spans)
 
     def _present_scene(self) -> str:
         value = self._engine.values.get(self.preferences.scene_signal)

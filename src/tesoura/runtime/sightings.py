@@ -13,8 +13,8 @@ from tesoura.core.values import Event
 from tesoura.runtime.journal import Journal
 from tesoura.runtime.stage import Stage
 
-REPLAY = "replay"
-"""Replays ask this of other pieces, never of each other."""
+OWN = {"replay": "replay", "rotation": "sponsor"}
+"""The kind of piece that draws an instrument of a kind: of that it never asks whether it is seen."""
 
 
 class Sightings:
@@ -27,9 +27,10 @@ class Sightings:
         self._stage, self._engine, self._journal, self._clock, self._start = stage, engine, journal, clock, start
         self._told: dict[str, bool] = {}
 
-    def pieces(self) -> list[str]:
-        """The pieces on air that can be asked for, as `overlay / piece`."""
-        return [f"{overlay} / {piece}" for overlay, piece, kind, _ in self._stage.sights() if kind != REPLAY]
+    def pieces(self, asking: str) -> list[str]:
+        """The pieces on air that an instrument of a kind can ask for, as `overlay / piece`."""
+        own = OWN.get(asking)
+        return [f"{overlay} / {piece}" for overlay, piece, kind, _ in self._stage.sights() if kind != own]
 
     def look(self) -> None:
         """Something has changed: tell what of it was asked for."""
@@ -37,9 +38,9 @@ class Sightings:
         if not asked:
             return
         seen = dict.fromkeys(asked, False)
-        for overlay, piece, kind, there in self._stage.sights():
+        for overlay, piece, _, there in self._stage.sights():
             name = seen_signal(f"{overlay} / {piece}")
-            if there and name in seen and kind != REPLAY and self._engine.values.get(air_signal(overlay)):
+            if there and name in seen and self._engine.values.get(air_signal(overlay)):
                 seen[name] = True
         changed = {name: one for name, one in seen.items() if self._told.get(name) is not one}
         if changed:

@@ -9,6 +9,8 @@ from typing import Any
 
 from tesoura.errors import InvalidField
 
+MOST_PIECES = 30
+
 
 def whole(low: int, high: int) -> Callable[[object], int]:
     """A check for a whole number from `low` to `high`."""
@@ -69,6 +71,21 @@ def line(longest: int) -> Callable[[object], str]:
 
 
 _TIME = re.compile(r"(\d{1,2})[:.h](\d{2})(?:[:.](\d{2}))?")
+
+
+def named_pieces(raw: object) -> str:
+    """A check for pieces of overlays, each `overlay / piece` on a line of its own."""
+    given = raw if isinstance(raw, list) else str(raw).splitlines()
+    names = list(dict.fromkeys(" ".join(str(one).split())[:200] for one in given if str(one).strip()))
+    if len(names) > MOST_PIECES:
+        raise InvalidField(f"These are {len(names)} pieces; at most {MOST_PIECES} are heeded.")
+    return "\n".join(names)
+
+
+def named_scenes(raw: object) -> str:
+    """A check for scenes, with commas between them."""
+    given = raw if isinstance(raw, list) else str(raw).split(",")
+    return ", ".join(dict.fromkeys(" ".join(str(one).split())[:80] for one in given if str(one).strip()))
 
 
 def time_before(now: datetime) -> Callable[[object], datetime]:

@@ -16,6 +16,8 @@ KINDS: Kinds[InstrumentKind] = Kinds(
         "scoreboard": f"{_HERE}.scoreboard",
         "wheel": f"{_HERE}.wheel",
         "replay": f"{_HERE}.replay",
+        "campaign": f"{_HERE}.campaign",
+        "rotation": f"{_HERE}.rotation",
         "cue": "tesoura.core.cues",
     }
 )

@@ -4,11 +4,36 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Protocol
 
 Span = tuple[int, int]
 """From an instant to another one, which is not in it any more."""
 LEAST_AREA, LEAST_OPACITY = 0.5, 0.1
 """At least half of it is on the canvas, and it is more opaque than a tenth."""
+
+
+class Painting(Protocol):
+    """What is known of a span in which a page showed an item: from when to when, and why it does not count."""
+
+    @property
+    def item(self) -> str:
+        """Which item."""
+        ...
+
+    @property
+    def begin(self) -> int:
+        """From when on."""
+        ...
+
+    @property
+    def end(self) -> int:
+        """Until when."""
+        ...
+
+    @property
+    def why_not(self) -> str:
+        """Why it does not count; nothing when it does."""
+        ...
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,7 +135,7 @@ def length_of(spans: Iterable[Span]) -> int:
     return sum(end - begin for begin, end in spans)
 
 
-def airtime(item: str, sent: Iterable[Span], painted: Iterable[PaintedSpan], pages: Iterable[Span]) -> Airtime:
+def airtime(item: str, sent: Iterable[Span], painted: Iterable[Painting], pages: Iterable[Span]) -> Airtime:
     """How long an item was seen: painted by any page as it should be, and sent at that time. Never more than was sent.
 
     `pages` are the spans in which at least one page showed the overlay.
@@ -130,7 +155,7 @@ def airtime(item: str, sent: Iterable[Span], painted: Iterable[PaintedSpan], pag
     return Airtime(tuple(seen), tuple(sorted(gaps, key=lambda one: one.begin)))
 
 
-def _by_reason(painted: Iterable[PaintedSpan]) -> dict[str, list[Span]]:
+def _by_reason(painted: Iterable[Painting]) -> dict[str, list[Span]]:
     found: dict[str, list[Span]] = {}
     for one in painted:
         if one.why_not:

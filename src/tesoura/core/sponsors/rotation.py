@@ -16,12 +16,16 @@ ORDERS = (ORDERED, SHUFFLED, BEHIND)
 
 @dataclass(frozen=True, slots=True)
 class RotationItem:
-    """Something that is seen for so long, µs: of which sponsor, and how much of the time was promised to that one."""
+    """Something that is seen for so long, µs: of which sponsor, and how much of the time was promised to that one.
+
+    `apart` are sponsors that are never seen at the same time.
+    """
 
     id: str
     sponsor: str
     seconds: int
     promised: float = 1.0
+    apart: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -176,20 +180,20 @@ class Rotation:
     # Which comes next
 
     def _next_in(self, place: int) -> Self:
-        taken = {self._of(one.item).sponsor for at, one in enumerate(self.slots) if at != place and one.item}
+        beside = [self._of(one.item) for at, one in enumerate(self.slots) if at != place and one.item]
         last = self.slots[place].last
         if self.rule.order == ORDERED:
-            it, chosen = self, self._following(last, taken)
+            it, chosen = self, self._following(last, beside)
         else:
-            there = [one for one in self.items if one.id in self.able and one.sponsor not in taken]
+            there = [one for one in self.items if one.id in self.able and not _clash(one, beside)]
             it, chosen = self._drawn(there, last) if self.rule.order == SHUFFLED else (self, self._behind(there, last))
         return it._with(place, it._filled_by(chosen) if chosen else RotationSlot(last=last))
 
-    def _following(self, last: int, taken: set[str]) -> RotationItem | None:
+    def _following(self, last: int, beside: Sequence[RotationItem]) -> RotationItem | None:
         """The next one in the order."""
         for step in range(1, len(self.items) + 1):
             one = self.items[(last + step) % len(self.items)]
-            if one.id in self.able and one.sponsor not in taken:
+            if one.id in self.able and not _clash(one, beside):
                 return one
         return None
 
@@ -230,6 +234,17 @@ class Rotation:
     def _of(self, item: str) -> RotationItem:
         return self.items[self.places[item]]
 
+    def with_items(self, items: Sequence[RotationItem], able: frozenset[str]) -> Self:
+        """With other items; what is in a slot stays there for what is left of it, if it still may be seen."""
+        places = {one.id: place for place, one in enumerate(items)}
+        last = len(items) - 1
+        slots = tuple(
+            replace(one, last=places[one.item]) if one.item in places else RotationSlot(last=min(one.last, last))
+            for one in self.slots
+        )
+        bag = tuple(one for one in self.bag if one in places)
+        return replace(self, items=tuple(items), places=places, able=able, slots=slots, bag=bag)
+
     # What is done by hand
 
     def skipped(self, place: int = 0) -> Self:
@@ -241,9 +256,16 @@ class Rotation:
         one = self._of(item)
         it = replace(self._with(place, self._filled_by(one)), hidden_left=0)
         for at, other in enumerate(it.slots):
-            if at != place and other.item and it._of(other.item).sponsor == one.sponsor:
+            if at != place and other.item and _clash(it._of(other.item), [one]):
                 it = it._next_in(at)
         return it
+
+
+def _clash(one: RotationItem, beside: Sequence[RotationItem]) -> bool:
+    """Whether something is never seen beside one of these: of the same sponsor, or of one that is kept apart."""
+    return any(
+        one.sponsor == other.sponsor or one.sponsor in other.apart or other.sponsor in one.apart for other in beside
+    )
 
 
 def shares(items: Sequence[RotationItem]) -> dict[str, float]:

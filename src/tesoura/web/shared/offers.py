@@ -75,10 +75,10 @@ class Offers:
         """The pieces on air that can be shown and hidden, each with its overlay's name before."""
         return runtime().call(lambda self: self.stage.curtain.names())
 
-    @cached_property
-    def seen_pieces(self) -> list[str]:
-        """The pieces on air that somebody can be told are seen, each with its overlay's name before."""
-        return runtime().call(lambda self: self.sightings.pieces())
+    @staticmethod
+    def seen_pieces(asking: str) -> list[str]:
+        """The pieces on air of which an instrument of a kind can ask, each with its overlay's name before."""
+        return runtime().call(lambda self: self.sightings.pieces(asking))
 
     @cached_property
     def devices(self) -> list[str]:

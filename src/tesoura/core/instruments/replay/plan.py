@@ -10,7 +10,7 @@ from typing import Any
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.cues.happenings import AT_LEAST, HOW, IS, Condition
-from tesoura.core.forms.checks import line, text
+from tesoura.core.forms.checks import line, named_pieces, named_scenes, text
 from tesoura.core.forms.fields import Field, number, one_of, switch
 from tesoura.core.instruments.statistics.plan import make as statistics_plan
 from tesoura.core.instruments.statistics.rule import KillRule
@@ -27,7 +27,6 @@ GAPS_OUT, WHOLE = "cut", "whole"
 AT_ONCE, HELD = "at once", "held"
 DEFAULT_CAPTION = "{kills} cuts in {seconds} s"
 PLACES = ("kills", "seconds", "who", "target", "means")
-MOST_PIECES = 30
 _WHAT, _SECONDS, _WHEN, _HOW, _TOLD = (
     "What deserves one", "Which seconds of it", "When viewers see it", "How fast, and how close", "Words and sounds",
 )  # fmt: skip
@@ -108,19 +107,6 @@ def _formula(raw: object) -> str:
     return typed
 
 
-def _pieces(raw: object) -> str:
-    given = raw if isinstance(raw, list) else str(raw).splitlines()
-    names = list(dict.fromkeys(" ".join(str(one).split())[:200] for one in given if str(one).strip()))
-    if len(names) > MOST_PIECES:
-        raise InvalidField(f"These are {len(names)} pieces; at most {MOST_PIECES} are heeded.")
-    return "\n".join(names)
-
-
-def _scenes(raw: object) -> str:
-    given = raw if isinstance(raw, list) else str(raw).split(",")
-    return ", ".join(dict.fromkeys(" ".join(str(one).split())[:80] for one in given if str(one).strip()))
-
-
 def _caption(raw: object) -> str:
     typed = text(200, empty=True)(raw)
     if strange := [one for one in re.findall(r"\{([^{}]*)\}", typed) if one not in PLACES]:
@@ -165,11 +151,11 @@ FIELDS: Mapping[str, Field] = {
     "down": switch("While the player is down", **_IF_HELD),
     "between_rounds": switch("Between rounds", **_IF_HELD),
     "paused": switch("In a pause, and outside a match", **_IF_HELD),
-    "game_scenes": Field("In every scene but", _scenes, kind="scenes", **_IF_HELD,
+    "game_scenes": Field("In every scene but", named_scenes, kind="scenes", **_IF_HELD,
                          help="The scenes in which the game is played. Left empty, scenes do not matter."),
     "also_if": Field("And whenever this is true", _formula, kind="formula", placeholder="game.health == 0",
                      advanced=True, **_IF_HELD),
-    "never_with": Field("Never while these are seen", _pieces, kind="pieces", group=_WHEN,
+    "never_with": Field("Never while these are seen", named_pieces, kind="pieces", of="replay", group=_WHEN,
                         help="One that is seen already is put away when one of these comes."),
     "never_if": Field("Never while this is true", _formula, kind="formula", group=_WHEN, advanced=True),
     "longest_wait_s": number("One waits at most", 5, 3_600, 180, "s", group=_WHEN, advanced=True),

@@ -27,6 +27,8 @@ KINDS: Kinds[PieceKind] = Kinds(
         "song_card": f"{_INSTRUMENTS}.now_playing.piece:PIECE",
         "scoreboard": f"{_INSTRUMENTS}.scoreboard.piece:PIECE",
         "wheel": f"{_INSTRUMENTS}.wheel.piece:PIECE",
+        "sponsor": f"{_INSTRUMENTS}.rotation.piece:PIECE",
+        "read_card": f"{_INSTRUMENTS}.campaign.piece:PIECE",
         "replay": f"{_INSTRUMENTS}.replay.piece:PIECE",
     }
 )

@@ -6,6 +6,16 @@ document.addEventListener("click", (event) => {
   if (name && name !== "none") new Audio(address(name)).play().catch(() => { button.textContent = "It cannot be played"; });
 });
 
+// What is proposed is set with one press; it counts once the form is sent.
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("[data-set-field]");
+  const field = button && document.querySelector(`#setup-form [name="${button.dataset.setField}"]`);
+  if (!field) return;
+  field.value = button.dataset.setTo;
+  field.dispatchEvent(new Event("change", { bubbles: true }));
+  field.focus();
+});
+
 const file = document.querySelector("[data-add-sound]");
 file?.addEventListener("change", async () => {
   const body = new FormData();

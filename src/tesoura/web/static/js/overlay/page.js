@@ -13,6 +13,14 @@ let fetching = null;
 let ended = false;
 let socket;
 
+const tellTesoura = (what) => { if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(what)); };
+// Tesoura's own small pictures are seen by nobody else.
+let painted = null;
+async function watch() {
+  if (painted || picture || !stage.querySelector("[data-by=sponsor]")) return;
+  painted = (await import("../shared/painted.js")).watchPainted(stage, tellTesoura);
+}
+
 const moves = () => stage.dataset.motion !== "no" && !document.hidden;
 
 function tell(values, moving = moves()) {
@@ -39,6 +47,7 @@ async function fetchAgain() {
   stage.dataset.scene = next.dataset.scene;
   stage.replaceChildren(...next.childNodes);
   forget(stage);
+  watch().catch(() => {});
   rev = Number(next.dataset.rev);
   tell(newer, false);
 }
@@ -61,7 +70,7 @@ function end(why) {
 
 // What pieces are drawn by may not have come when Tesoura ended in that moment: it is fetched with the next link.
 let whole = false;
-const loadStage = () => load(stage).then(() => { whole = true; }, () => {});
+const loadStage = () => load(stage).then(() => { whole = true; watch().catch(() => {}); }, () => {});
 
 async function hearWhole(message) {
   await loadStage();
@@ -76,6 +85,7 @@ function hear(message) {
   if (message.rev !== undefined && message.rev !== rev) return void fetchAgain().catch(() => {});
   if (message.kind === "moment") return show(message);
   if (message.kind === "sound") return hearIt(message.source);
+  if (message.kind === "kept") return painted?.heard(message.painted);
   if (message.values) {
     if (fetching) Object.assign(fetching, message.values);
     tell(message.values, moves() && message.kind !== "snapshot");
@@ -90,26 +100,24 @@ function show({ id, piece, text, for_s }) {
   tell({ [piece]: text });
   // Behind the next frame it has been painted, and Tesoura is told: what was seen is known, not guessed.
   requestAnimationFrame(() => requestAnimationFrame(() => {
-    if (socket.readyState === WebSocket.OPEN) socket.send(JSON.stringify({ ack: id }));
+    tellTesoura({ ack: id });
   }));
   ends[piece] = setTimeout(() => tell({ [piece]: "" }), for_s * 1000 + 1500);
 }
 
 // A browser may forbid sound to a page that nobody has touched; Tesoura is told, so that the desk can say so.
 function hearIt(source) {
-  const tell = (silent) => socket.readyState === WebSocket.OPEN && socket.send(JSON.stringify({ silent }));
+  const tell = (silent) => tellTesoura({ silent });
   new Audio(source).play().then(() => tell(false), () => tell(true));
 }
 
 function tellSize() {
-  if (socket?.readyState === WebSocket.OPEN) {
-    socket.send(JSON.stringify({ width_px: innerWidth, height_px: innerHeight }));
-  }
+  tellTesoura({ width_px: innerWidth, height_px: innerHeight });
 }
 
 function connect() {
   socket = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/live/${here}${picture}`);
-  socket.onopen = () => { tries = 0; tellSize(); };
+  socket.onopen = () => { tries = 0; tellSize(); painted?.again(); };
   socket.onmessage = (event) => {
     const message = JSON.parse(event.data);
     if (message.now_ms) hearClock(message.now_ms);
@@ -126,7 +134,7 @@ function connect() {
 
 // What a piece cannot show, viewers do not see: whoever operates is told.
 stage.addEventListener("tesoura:trouble", ({ detail }) => {
-  if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify({ trouble: detail }));
+  tellTesoura({ trouble: detail });
 });
 
 addEventListener("resize", tellSize);

@@ -1,0 +1,61 @@
+"""A sponsor's campaign: what was promised, what is shown of it, and its read with card, talking points and link."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import datetime
+from typing import Any
+
+from tesoura.core.computed.almanac import Almanac
+from tesoura.core.forms.checks import text
+from tesoura.core.forms.fields import Field
+from tesoura.core.instruments.base import Choices, CommandKind, InstrumentKind
+from tesoura.core.instruments.campaign.piece import PIECE
+from tesoura.core.instruments.campaign.plan import FIELDS, ITEMS, check, make
+from tesoura.core.instruments.campaign.state import MOMENTS, READ_RECORD, SIGNALS, Campaign, kept
+from tesoura.core.instruments.records import RecordKind
+
+
+def _begin(name: str, choices: Choices, almanac: Almanac, now: datetime) -> Campaign:
+    return Campaign(make(name, choices, almanac.zone, almanac.session_began))
+
+
+def _restore(name: str, choices: Choices, almanac: Almanac, saved: Mapping[str, Any]) -> Campaign:
+    return Campaign(make(name, choices, almanac.zone, almanac.session_began), **kept(saved))
+
+
+KIND = InstrumentKind(
+    name="campaign",
+    title="A sponsor's campaign",
+    about="What a sponsor was promised, what viewers see of it, and the read: points, card, link in chat.",
+    example="cordel_tea",
+    fields=FIELDS,
+    begin=_begin,
+    restore=_restore,
+    outputs=lambda choices: SIGNALS,
+    commands=(
+        CommandKind("begin_read", "Begin the read", "Viewers see its card; its time runs."),
+        CommandKind("tick", "This point is said", "The next one, or the one of this number; again takes it back.",
+                    {"point": Field("Point", text(4, empty=True), placeholder="the next")}),
+        CommandKind("end_read", "End the read", "Its card is hidden, its length and what was said are kept."),
+        CommandKind("break_off", "Break the read off", "It is kept, and does not count as read."),
+        CommandKind("show_card", "Show its card", "Without a read."),
+        CommandKind("hide_card", "Hide its card", "The read goes on."),
+        CommandKind("link", "Link to chat", "Its line is said, unless chat was told a moment ago."),
+    ),
+    buttons=(("Begin the read", "begin_read", ""), ("Next point", "tick", ""), ("End the read", "end_read", ""),
+             ("Link to chat", "link", "")),
+    types=lambda name, choices: [f"{name}.{one}" for one in MOMENTS],
+    moments=lambda name, choices: {f"{name}.{one}": f"{choices['title']} {words}" for one, words in MOMENTS.items()},
+    depends_on=lambda choices, almanac: f"{almanac.session_began}/{almanac.zone}",
+    since=lambda choices, almanac: None,
+    pieces=(PIECE,),
+    check=check,
+    lays=lambda piece, choices: {"name": f"Card of {choices['title']}"},
+    items=ITEMS,
+    records=(RecordKind(READ_RECORD, "reads", {"seconds": "Seconds", "said": "Points said", "points": "of",
+                                               "ended": "How it ended"}),),
+    panel_follows=("state", "reading", "said", "card", "link_left"),
+    watches=True,
+    shares=True,
+)  # fmt: skip

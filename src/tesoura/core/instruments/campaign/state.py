@@ -1,0 +1,325 @@
+"""A campaign as it stands: the read that goes on, which points were said, its card, when chat was told last."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+from typing import Any, Self
+
+from tesoura.core.computed.occurrence import Occurrence, instant, micros
+from tesoura.core.effects import SAY, Effect
+from tesoura.core.instruments.base import Command, Fired, Step, Told
+from tesoura.core.instruments.campaign.plan import CampaignPlan
+from tesoura.core.instruments.items import InstrumentItem
+from tesoura.core.instruments.records import Record
+from tesoura.core.signals.extremes import Extremes
+from tesoura.core.values import Scalar
+from tesoura.errors import CommandRefused, InvalidField
+
+BEGUN, ENDED, LINKED, CARD = "read_begun", "read_ended", "linked", "card"
+MOMENTS: Mapping[str, str] = {
+    BEGUN: "is being read", ENDED: "was read", LINKED: "has its link in chat", CARD: "has its card shown or hidden",
+}  # fmt: skip
+READ_RECORD = "read"
+LEFT_OUT, LONGEST = "broken off", timedelta(hours=2)
+"""A read that nobody ended is over after so long: it counts as broken off."""
+TOLD_FOR = timedelta(seconds=30)
+SIGNALS: Mapping[str, str] = {
+    "state": "", "sponsor": "", "reading": "", "elapsed": "", "point": "", "said": "", "points": "", "reads": "",
+    "card": "", "card_words": "", "mark": "drawing", "link_left": "s", "items": "drawing", "text": "",
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class SponsorRead:
+    """A read that goes on: since when, µs since 1970, and which points were said, by their places."""
+
+    at: int
+    said: frozenset[int] = frozenset()
+
+
+@dataclass(frozen=True, slots=True)
+class Campaign:
+    """A campaign. `reads` counts those of this session that were not broken off; `card_at` is since when it is seen."""
+
+    plan: CampaignPlan
+    rows: tuple[InstrumentItem, ...] = ()
+    reading: SponsorRead | None = None
+    card_at: int = 0
+    linked_at: int = 0
+    reads: int = 0
+    debts: tuple[Fired, ...] = ()
+    """What has happened and is not in the log yet."""
+    written: tuple[Record, ...] = ()
+
+    def with_items(self, items: Sequence[InstrumentItem]) -> Self:
+        """With these items."""
+        return replace(self, rows=tuple(items))
+
+    # What there is
+
+    def link_from(self) -> int:
+        """From when on chat may be told again, µs since 1970."""
+        return self.linked_at + micros_of(self.plan.pause) if self.linked_at else 0
+
+    def why_no_link(self, now: datetime) -> str:
+        """Why chat is not told now, in words; empty when it may be."""
+        if not self.plan.link and not self.plan.code:
+            return "There is no link. Give one where the campaign is set up."
+        if not self.plan.chat:
+            return "No chat is chosen. Choose one where the campaign is set up, or copy the text."
+        if self.plan.state(now) != "on":
+            return "The campaign is over." if self.plan.state(now) == "over" else "The campaign has not begun."
+        left = self.link_from() - micros(now)
+        return f"Chat was told a moment ago. It may be told again in {spoken(left)}." if left > 0 else ""
+
+    def items_told(self, now: datetime) -> str:
+        """Its items for a rotation, as JSON; none while it does not go on."""
+        if self.plan.state(now) != "on":
+            return "[]"
+        found = [
+            {"id": f"{self.plan.name}:{one.id}", "words": one.values["words"],
+             "picture": one.values["picture"], "video": one.values["video"], "text": one.values["text"],
+             "seconds": one.values["seconds"]}
+            for one in self.rows if one.values["picture"] or one.values["video"] or str(one.values["text"]).strip()
+        ]  # fmt: skip
+        if not found:
+            plan = self.plan
+            found = [{"id": f"{plan.name}:mark", "words": plan.sponsor, "picture": plan.mark, "video": "",
+                      "text": "" if plan.mark else plan.sponsor, "seconds": 9}]  # fmt: skip
+        return json.dumps(found, ensure_ascii=False, separators=(",", ":"))
+
+    # The shape of all instruments
+
+    def advance(self, at: datetime) -> Self:
+        """It at this instant: a read that nobody ended is over at last."""
+        read = self.reading
+        if read is not None and micros(at) - read.at >= micros_of(LONGEST):
+            return self._ended(instant(read.at) + LONGEST, broken=True)
+        return self
+
+    def on_event(self, event: Occurrence) -> Self:
+        """It after an event of its own, which is in the log now."""
+        it = replace(self, written=()) if self.written else self
+        told = str(event.data.get("id") or "")
+        due = next((one for one in it.debts if one.id == told), None)
+        if due is None:
+            return it
+        it = replace(it, debts=tuple(one for one in it.debts if one.id != told))
+        if event.type == f"{it.plan.name}.{ENDED}" and not it.plan.test:
+            row = {name: due.data[name] for name in ("seconds", "said", "points", "ended")}
+            it = replace(it, written=(Record(READ_RECORD, instant(event.at), row),))
+        return it
+
+    def see(self, values: Mapping[str, Scalar], now: datetime) -> Self:
+        """It reads no signals."""
+        return self
+
+    def fires(self, now: datetime) -> Sequence[Fired]:
+        """What has happened by now and is not in the log yet."""
+        return [one for one in self.advance(now).debts if one.at <= now]
+
+    def recorded(self) -> Sequence[Record]:
+        """What the last event has added to its records."""
+        return self.written
+
+    def next_change(self, now: datetime) -> datetime | None:
+        """When something it tells changes: each second while it is read or chat waits, and at midnight."""
+        turn = self.plan.next_turn(now)
+        steps = [turn] if turn else []
+        if self.reading is not None:
+            steps.append(_next_second(self.reading.at, now))
+        if (until := self.link_from()) > micros(now):
+            steps.append(_next_second(until, now))
+        return min(steps, default=None)
+
+    def extremes(self, at: datetime) -> Mapping[str, Extremes]:
+        """What its texts may come to."""
+        longest = max(self.plan.points, key=len, default="")
+        return {
+            "elapsed": Extremes("2:00:00", sample="0:42"), "point": Extremes(longest, sample=longest),
+            "card_words": Extremes(self.plan.card, sample=self.plan.card),
+        }  # fmt: skip
+
+    def read(self, now: datetime) -> Told:
+        """The present value of each of its signals."""
+        plan, read = self.plan, self.reading
+        left = max(self.link_from() - micros(now), 0)
+        after = next((one for at, one in enumerate(plan.points) if read and at not in read.said), "")
+        return {
+            "state": plan.state(now), "sponsor": plan.sponsor, "reading": read is not None,
+            "elapsed": clock_of(micros(now) - read.at) if read else "", "point": after,
+            "said": len(read.said) if read else 0, "points": len(plan.points), "reads": self.reads,
+            "card": bool(self.card_at), "card_words": plan.card if self.card_at else "",
+            "mark": plan.mark if self.card_at else "", "link_left": -(-left // 1_000_000),
+            "items": self.items_told(now), "text": f"{plan.sponsor}: {after}" if after else plan.sponsor,
+        }  # fmt: skip
+
+    def view(self, at: datetime) -> Mapping[str, Any]:
+        """What its pages show."""
+        read = self.reading
+        return {
+            "points": [(place + 1, words, bool(read and place in read.said))
+                       for place, words in enumerate(self.plan.points)],
+            "reading": read is not None, "began": instant(read.at) if read else None, "card": bool(self.card_at),
+            "why_no_link": self.why_no_link(at), "says": self.plan.said(), "chat": self.plan.chat,
+            "state": self.plan.state(at), "test": self.plan.test, "reads": self.reads, "promised": self.plan.reads,
+            "link_left": spoken(self.link_from() - micros(at)) if self.link_from() > micros(at) else "",
+        }  # fmt: skip
+
+    def saved(self) -> dict[str, Any]:
+        """How it stands, to be stored; its items are kept beside it."""
+        read = self.reading
+        return {
+            "reading": [read.at, sorted(read.said)] if read else None, "card_at": self.card_at,
+            "linked_at": self.linked_at, "reads": self.reads, "debts": [plain_of(one) for one in self.debts],
+        }  # fmt: skip
+
+    # What is done
+
+    def handle(self, command: Command, now: datetime) -> Step:
+        """What a command leads to. Raises InvalidField or CommandRefused."""
+        act = _DOES.get(command.name)
+        if act is None:
+            raise CommandRefused(f"A campaign knows no “{command.name[:30]}”. It knows {', '.join(sorted(_DOES))}.")
+        return act(replace(self.advance(now), written=()), command, now)
+
+    def _fired(self, what: str, now: datetime, data: Mapping[str, Any], effects: Sequence[Effect] = ()) -> Fired:
+        id = f"{what}:{micros(now)}"
+        told = {"id": id, "sponsor": self.plan.sponsor, "test": self.plan.test, **data}
+        return Fired(id, f"{self.plan.name}.{what}", now, told, effects)
+
+    def _begin(self, command: Command, now: datetime) -> Step:
+        if self.reading is not None:
+            raise CommandRefused("It is being read already. End it first.")
+        if self.plan.state(now) != "on":
+            raise CommandRefused(self.why_not_on(now))
+        it = replace(self, reading=SponsorRead(micros(now)), card_at=self.card_at or micros(now))
+        debts = [self._fired(BEGUN, now, {"points": len(self.plan.points)})]
+        if not self.card_at:
+            debts.append(self._fired(CARD, now, {"shown": True}))
+        return Step(replace(it, debts=(*it.debts, *debts)), "the read begins; viewers see its card")
+
+    def why_not_on(self, now: datetime) -> str:
+        """Why it is not read now."""
+        if self.plan.state(now) == "before":
+            return f"The campaign begins on {self.plan.first_day}. Change its days, or wait."
+        return f"The campaign ended on {self.plan.last_day}. Change its days to read it again."
+
+    def _tick(self, command: Command, now: datetime) -> Step:
+        read = self.reading
+        if read is None:
+            raise CommandRefused("It is not being read. Begin the read first.")
+        points = self.plan.points
+        given = str(command.given.get("point") or "").strip()
+        if given:
+            if not given.isdigit() or not 1 <= int(given) <= len(points):
+                raise InvalidField(f"There are points 1 to {len(points)}." if points else "It has no talking points.")
+            place = int(given) - 1
+        else:
+            left = [at for at in range(len(points)) if at not in read.said]
+            if not left:
+                raise CommandRefused("All points are said." if points else "It has no talking points.")
+            place = left[0]
+        said = read.said ^ {place}
+        words = f"point {place + 1} is said" if place in said else f"point {place + 1} is not said yet"
+        after = replace(self, reading=replace(read, said=said))
+        return Step(after, words, {"point": str(place + 1)}, undo=("tick", {"point": str(place + 1)}))
+
+    def _end(self, command: Command, now: datetime) -> Step:
+        if self.reading is None:
+            raise CommandRefused("It is not being read.")
+        broken = command.name == "break_off"
+        after = self._ended(now, broken)
+        long = clock_of(micros(now) - self.reading.at)
+        words = f"the read is over after {long}, {len(self.reading.said)} of {len(self.plan.points)} points said"
+        return Step(after, f"{words}; it is told as broken off" if broken else words)
+
+    def _ended(self, now: datetime, broken: bool) -> Self:
+        read = self.reading
+        assert read is not None
+        counts = not broken and not self.plan.test
+        began = self.plan.session_began
+        in_session = began is None or now >= began
+        data = {
+            "seconds": round((micros(now) - read.at) / 1_000_000, 1), "said": len(read.said),
+            "points": len(self.plan.points), "ended": LEFT_OUT if broken else "read",
+        }  # fmt: skip
+        debts = [self._fired(ENDED, now, data)]
+        if self.card_at:
+            debts.append(self._fired(CARD, now, {"shown": False}))
+        return replace(self, reading=None, card_at=0, reads=self.reads + (counts and in_session),
+                       debts=(*self.debts, *debts))  # fmt: skip
+
+    def _card(self, command: Command, now: datetime) -> Step:
+        shown = command.name == "show_card"
+        if shown == bool(self.card_at):
+            raise CommandRefused("Viewers see its card already." if shown else "Its card is hidden already.")
+        after = replace(self, card_at=micros(now) if shown else 0)
+        after = replace(after, debts=(*after.debts, self._fired(CARD, now, {"shown": shown})))
+        return Step(after, "viewers see its card" if shown else "its card is hidden",
+                    undo=("hide_card" if shown else "show_card", {}))  # fmt: skip
+
+    def _link(self, command: Command, now: datetime) -> Step:
+        if why := self.why_no_link(now):
+            raise CommandRefused(why)
+        line = self.plan.said()
+        effects = [Effect(SAY, self.plan.chat, {"line": line}, now + TOLD_FOR)]
+        after = replace(self, linked_at=micros(now))
+        after = replace(after, debts=(*after.debts, self._fired(LINKED, now, {"line": line}, effects)))
+        return Step(after, f"chat is told “{line}”")
+
+
+_DOES: Mapping[str, Callable[[Campaign, Command, datetime], Step]] = {
+    "begin_read": Campaign._begin, "tick": Campaign._tick, "end_read": Campaign._end, "break_off": Campaign._end,
+    "show_card": Campaign._card, "hide_card": Campaign._card, "link": Campaign._link,
+}  # fmt: skip
+
+
+def micros_of(length: timedelta) -> int:
+    """A length in µs."""
+    return length // timedelta(microseconds=1)
+
+
+def _next_second(of: int, now: datetime) -> datetime:
+    """The next instant that is a whole number of seconds away from one, in µs since 1970."""
+    past = (micros(now) - of) % 1_000_000
+    return now + timedelta(microseconds=1_000_000 - past)
+
+
+def clock_of(length: int) -> str:
+    """A length, µs, as it is shown: `1:05`."""
+    minutes, seconds = divmod(max(length, 0) // 1_000_000, 60)
+    hours, minutes = divmod(minutes, 60)
+    return f"{hours}:{minutes:02d}:{seconds:02d}" if hours else f"{minutes}:{seconds:02d}"
+
+
+def spoken(length: int) -> str:
+    """A length, µs, in words: `4 min 10 s`."""
+    minutes, seconds = divmod(-(-max(length, 0) // 1_000_000), 60)
+    return f"{minutes} min {seconds} s" if minutes else f"{seconds} s"
+
+
+def plain_of(one: Fired) -> dict[str, Any]:
+    """What has happened, to be stored."""
+    effects = [[each.kind, each.target, dict(each.data), micros(each.not_after) if each.not_after else None]
+               for each in one.effects]  # fmt: skip
+    return {"id": one.id, "type": one.type, "at": micros(one.at), "data": dict(one.data), "effects": effects}
+
+
+def fired_of(told: Mapping[str, Any]) -> Fired:
+    """It, as it was stored."""
+    effects = [Effect(kind, target, data, instant(until) if until is not None else None)
+               for kind, target, data, until in told["effects"]]  # fmt: skip
+    return Fired(told["id"], told["type"], instant(told["at"]), told["data"], effects)
+
+
+def kept(saved: Mapping[str, Any]) -> dict[str, Any]:
+    """What was stored, by the names of its fields."""
+    read = saved["reading"]
+    return {
+        "reading": SponsorRead(read[0], frozenset(read[1])) if read else None, "card_at": saved["card_at"],
+        "linked_at": saved["linked_at"], "reads": saved["reads"], "debts": tuple(map(fired_of, saved["debts"])),
+    }  # fmt: skip
