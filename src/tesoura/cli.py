@@ -101,19 +101,59 @@ def demo(port: int, data: Path | None, seed: int, speed: float) -> None:
 
 
 @main.command()
-@click.argument("spins", type=click.File("r", encoding="utf-8"))
-def verify(spins: TextIO) -> None:
-    """Check spins of a wheel: that each came as its secret, shown by its hash before, says. - reads standard input."""
+@click.argument("file", type=click.File("r", encoding="utf-8"))
+@_data
+def verify(file: TextIO, data: Path | None) -> None:
+    """Check spins of a wheel, or a sponsor's report: against its signature, and against the log of the data folder.
+
+    - reads standard input.
+    """
+    try:
+        told = file.read()
+    except UnicodeDecodeError as error:
+        raise click.ClickException(f"This is no text in UTF-8 ({error}).") from None
+    if '"tesoura.sponsor_report"' in told[:100_000]:
+        _verify_report(told, data)
+    else:
+        _verify_spins(told)
+
+
+def _verify_spins(told: str) -> None:
     from tesoura.core.wheel.checking import checked
     from tesoura.errors import InvalidField
 
     try:
-        found = checked(spins.read())
-    except (InvalidField, UnicodeDecodeError) as error:
+        found = checked(told)
+    except InvalidField as error:
         raise click.ClickException(str(error)) from None
     for one, wrong in found:
         click.echo(f"Spin {one.number}: {wrong or f'as it should be, field {one.came + 1}'}")
     if any(wrong for _, wrong in found):
+        sys.exit(1)
+
+
+def _verify_report(told: str, data: Path | None) -> None:
+    import json
+
+    from tesoura.store import reports
+
+    try:
+        report = json.loads(told)
+    except ValueError as error:
+        raise click.ClickException(f"This is no JSON ({error}). Give the report as it was saved.") from None
+    if not isinstance(report, dict):
+        raise click.ClickException("This is no report. Give the file that “Signed, as JSON” saved.")
+    folder = data or default_folder()
+    store = _open(folder) if data is not None or folder.exists() else None
+    if store is None:
+        found = reports.check(None, None, report)
+        click.echo("There is no data folder here, so the log was not looked at. Name one with --data.")
+    else:
+        found = store.read(lambda session: reports.check(session, store.secrets, report))
+        store.close()
+    for line in (*found.notes, *found.wrong):
+        click.echo(line)
+    if found.wrong:
         sys.exit(1)
 
 

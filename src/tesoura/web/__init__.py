@@ -42,6 +42,7 @@ from tesoura.web.overlays import views as overlays
 from tesoura.web.overlays.css import HELPERS
 from tesoura.web.preferences import views as preferences
 from tesoura.web.recipes import views as recipes
+from tesoura.web.reports import sponsors as sponsor_reports
 from tesoura.web.reports import views as reports
 from tesoura.web.shared import covering, errors
 from tesoura.web.shared.doors import EXTENSION, Doors, is_away
@@ -56,6 +57,7 @@ ROOMS = (
     api, api_actions, api_clips, desk, leaves, devices, phone, signing_in, feed_aids, talking, feeds, picks, rules,
     incoming, hand, recipes, overlays, mat, scenes, versions, links, looks, typefaces, media, clips, pages, preferences,
     signals, computed, instruments, tracks, matches, wheels, trial, cues, files, wordings, log, reports,
+    sponsor_reports,
 )  # fmt: skip
 
 

@@ -69,7 +69,8 @@ def index() -> ResponseReturnValue:
     return render_template("reports/index.html", summaries=summaries)
 
 
-def _session(session_id: int) -> StreamSession:
+def session_of(session_id: int) -> StreamSession:
+    """A stream session, or the page that says that there is none."""
     found = next((one for one in store().read(state.all_sessions) if one.id == session_id), None)
     if found is None:
         abort(404)
@@ -79,7 +80,7 @@ def _session(session_id: int) -> StreamSession:
 @blueprint.get("/<int:session_id>")
 def show(session_id: int) -> ResponseReturnValue:
     """One session: its figures, its rankings, its ribbon."""
-    one = _session(session_id)
+    one = session_of(session_id)
     summary = store().read(lambda session: _summary(session, one))
     windows = runtime().call(lambda self: self.computations.of_session(one.started_at, one.ended_at or summary.until))
     ends = [end_of(one) for one in windows if one.events]
@@ -159,7 +160,7 @@ def _ticks(start: datetime, length_s: float) -> list[tuple[float, str]]:
 @blueprint.post("/<int:session_id>/began")
 def correct(session_id: int) -> ResponseReturnValue:
     """Let a session have begun at another time; all of it is worked out anew."""
-    one = _session(session_id)
+    one = session_of(session_id)
     until = one.ended_at or now()
     try:
         at = time_before(until.astimezone(zone()))(request.form.get("began", ""))

@@ -36,6 +36,11 @@ def time_of_day(instant: datetime) -> str:
     return instant.astimezone(zone()).strftime("%H:%M:%S")
 
 
+def at_time(told: str) -> str:
+    """The time of day of an instant that is told as text."""
+    return time_of_day(datetime.fromisoformat(told))
+
+
 def age(instant: datetime | None) -> str:
     """How long ago, in one unit: `3 s ago`, `12 min ago`, `5 h ago`, `2 days ago`."""
     if instant is None:
@@ -131,4 +136,5 @@ def add_filters(app: Flask) -> None:
     """Make these known to the templates."""
     app.jinja_env.filters.update(day_time=day_time, how_long=how_long, told=told, actor_words=actor_words)
     app.jinja_env.filters.update(clock_time=clock_time, time_of_day=time_of_day, age=age, in_time=in_time, value=value)
+    app.jinja_env.filters.update(at_time=at_time)
     app.jinja_env.globals.update(trail_path=trail_path, is_private=is_private)

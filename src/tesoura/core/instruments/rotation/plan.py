@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 
 from tesoura.core.computed.almanac import Almanac
-from tesoura.core.forms.checks import line, named_pieces, named_scenes
+from tesoura.core.forms.checks import line, named_pieces, named_scenes, text
 from tesoura.core.forms.fields import Field, number, one_of
 from tesoura.core.signals.assignments import seen_signal
 from tesoura.core.sponsors.plan import MINUTE, Promise
@@ -66,6 +66,8 @@ FIELDS: Mapping[str, Field] = {
     "slots": one_of("Seen", SLOTS, "1", group=_WHO),
     "hidden_s": number("Hidden for", 0, 86_400, 1_320, "s", group=_WHEN, help="0: it is always shown."),
     "shown_s": number("then shown for", 1, 86_400, 90, "s", group=_WHEN),
+    "viewers": Field("How many watch, tells", text(120, empty=True), kind="signal", group=_WHEN, advanced=True,
+                     help="For minutes times viewers in the report."),
     "hours": number("An evening is planned for", 1, 12, 4, "h", group=_WHEN),
     "scenes": Field("Only in these scenes", named_scenes, kind="scenes", placeholder="in all of them", group=_NEVER),
     "never_with": Field("Never while these are seen", named_pieces, kind="pieces", of="rotation", group=_NEVER,

@@ -1,0 +1,136 @@
+"""Reports of sponsors' airtime out of the log: made, signed with this data folder's own key, and checked again."""
+
+from __future__ import annotations
+
+import base64
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any
+
+from cryptography.exceptions import InvalidSignature
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
+from sqlmodel import Session
+
+from tesoura.core.computed.occurrence import instant, micros
+from tesoura.core.signals.assignments import SCENE
+from tesoura.core.sponsors import report as core
+from tesoura.core.sponsors.report import ReportCampaign, ReportSpan
+from tesoura.store import computed, readings
+from tesoura.store import log as event_log
+from tesoura.store.secrets import Secrets
+
+PURPOSE = "signing sponsors' reports"
+LEAD_US = 24 * 3_600 * 1_000_000
+"""What was shown before the span began, and went on, began at most so long before."""
+
+
+@dataclass(frozen=True, slots=True)
+class ReportCheck:
+    """What came of checking a report: lines that say what is wrong; none when report and log agree."""
+
+    wrong: tuple[str, ...] = ()
+    notes: tuple[str, ...] = field(default=())
+
+
+def campaigns(session: Session) -> list[ReportCampaign]:
+    """The campaigns there are and were."""
+    rows = [*computed.all_computed(session), *computed.removed(session)]
+    own: list[tuple[str, Any]] = [(row.name, row.choices) for row in rows if row.kind == "campaign"]
+    return [
+        ReportCampaign(name, told["title"], told["sponsor"], float(told["an_hour"]), float(told["minutes"]),
+                       int(told["reads"]), told["code"], told["test"] == "yes")
+        for name, told in own
+    ]  # fmt: skip
+
+
+def rotations(session: Session) -> list[str]:
+    """The names of the rotations there are and were."""
+    rows = [*computed.all_computed(session), *computed.removed(session)]
+    return [row.name for row in rows if row.kind == "rotation"]
+
+
+def made(
+    session: Session, span: ReportSpan, of: Sequence[ReportCampaign], turning: Sequence[str], viewers: str = "",
+    scene: str = "", until_seq: int | None = None,
+) -> dict[str, Any]:  # fmt: skip
+    """The report of these campaigns over a span; `viewers` and `scene` name signals."""
+    last = event_log.last_seq(session) if until_seq is None else until_seq
+    types = core.types_of(of, turning)
+    since = span.begin - LEAD_US
+    events = [one for one in event_log.happenings(session, types, None, last, in_order=True)
+              if since <= one.at <= span.end + LEAD_US]  # fmt: skip
+    events.sort(key=lambda one: (one.at, one.seq))
+    found = core.report(events, span, of, turning, _counts(session, viewers, span), _scenes(session, scene, last))
+    found["rests_on"]["last_in_log"] = last
+    return {**found, "sources": {"viewers": viewers, "scene": scene}}
+
+
+def _counts(session: Session, signal: str, span: ReportSpan) -> list[tuple[int, float]]:
+    if not signal:
+        return []
+    kept = readings.between(session, [signal], instant(span.begin - LEAD_US), instant(span.end))
+    return [(micros(one.observed_at), float(one.value)) for one in kept if isinstance(one.value, int | float)]
+
+
+def _scenes(session: Session, signal: str, last: int) -> list[tuple[int, str]]:
+    events = event_log.happenings(session, [SCENE], None, last, in_order=True)
+    return [(one.at, str(one.data.get("value") or "")) for one in events if not signal or one.data["signal"] == signal]
+
+
+def key_of(secrets: Secrets) -> Ed25519PrivateKey:
+    """The key with which this data folder signs."""
+    return Ed25519PrivateKey.from_private_bytes(secrets.derive(PURPOSE))
+
+
+def signed(report: Mapping[str, Any], secrets: Secrets, at: datetime) -> dict[str, Any]:
+    """A report with its signature, and the key to check it with."""
+    key = key_of(secrets)
+    body = {**report, "made_at": at.isoformat(timespec="seconds")}
+    public = key.public_key().public_bytes_raw()
+    return {**body, "signed": {
+        "by": base64.b64encode(public).decode(), "how": "Ed25519",
+        "signature": base64.b64encode(key.sign(core.written(body).encode("utf-8", "surrogatepass"))).decode(),
+    }}  # fmt: skip
+
+
+def check(session: Session | None, secrets: Secrets | None, told: Mapping[str, Any]) -> ReportCheck:
+    """Check a report's signature, and with a data folder whether its log agrees."""
+    wrong, notes = list[str](), list[str]()
+    body = {name: one for name, one in told.items() if name != "signed"}
+    mark = told.get("signed")
+    mark = mark if isinstance(mark, Mapping) else {}
+    try:
+        public = base64.b64decode(str(mark.get("by", "")), validate=True)
+        signature = base64.b64decode(str(mark.get("signature", "")), validate=True)
+        whole = core.written(body).encode("utf-8", "surrogatepass")
+        Ed25519PublicKey.from_public_bytes(public).verify(signature, whole)
+        notes.append("The signature fits: nobody changed the report since it was signed.")
+    except (InvalidSignature, ValueError):
+        public = b""
+        wrong.append("The signature does not fit: the report was changed after it was signed.")
+    if secrets is not None and public and key_of(secrets).public_key().public_bytes_raw() != public:
+        wrong.append("It was signed with another key than this data folder's.")
+    if session is not None:
+        wrong += _against_log(session, told)
+        if not wrong:
+            notes.append("The log agrees with every figure.")
+    return ReportCheck(tuple(wrong), tuple(notes))
+
+
+def _against_log(session: Session, told: Mapping[str, Any]) -> list[str]:
+    try:
+        span = ReportSpan(micros(datetime.fromisoformat(told["begin"])), micros(datetime.fromisoformat(told["end"])),
+                          str(told.get("words", "")))  # fmt: skip
+        of = [ReportCampaign(**one) for one in told["of"]["campaigns"]]
+        turning, rests = [str(one) for one in told["of"]["rotations"]], told["rests_on"]
+        sources = told.get("sources") or {}
+        found = made(session, span, of, turning, str(sources.get("viewers") or ""), str(sources.get("scene") or ""),
+                     int(rests["last_in_log"]))  # fmt: skip
+        lines = core.changed_events(rests["hashes"], found["rests_on"]["hashes"])
+    except (KeyError, TypeError, ValueError) as error:
+        return [f"It is not whole: {str(error)[:80]} is missing or not as it should be."]
+    if found["rests_on"]["chain"] != rests["chain"] and not lines:
+        lines.append("the chain of the log is another one")
+    same = {name: told.get(name) for name in ("campaigns",)}
+    return [*lines, *core.differences(same, {"campaigns": found["campaigns"]})]
