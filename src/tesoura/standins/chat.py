@@ -107,7 +107,7 @@ class ChatServer(LoopedServer):
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         guest = _Guest(writer)
         self._guests.append(guest)
-        with contextlib.suppress(asyncio.IncompleteReadError, ConnectionError, asyncio.CancelledError):
+        with contextlib.suppress(asyncio.IncompleteReadError, ConnectionError, asyncio.CancelledError, IndexError):
             while not writer.is_closing():
                 raw = (await reader.readuntil(b"\n")).strip(b"\r\n")
                 if raw and not self.silent:

@@ -55,7 +55,8 @@ KIND = InstrumentKind(
     items=ITEMS,
     records=(RecordKind(READ_RECORD, "reads", {"seconds": "Seconds", "said": "Points said", "points": "of",
                                                "ended": "How it ended"}),),
-    panel_follows=("state", "reading", "said", "card", "link_left"),
+    passing=True,
+    panel_follows=("state", "reading", "said", "card", "may_link"),
     watches=True,
     shares=True,
 )  # fmt: skip

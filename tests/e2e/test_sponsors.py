@@ -1,0 +1,113 @@
+"""A user's evening with sponsors: set up from nothing, seen on the overlay, read from the desk, and what each had."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import Browser, Page, expect
+
+from tesoura.runtime import painted
+from tesoura.standins.chat import ChatServer
+from tesoura.store import overlays as stored
+from tests.conftest import Running, until
+from tests.e2e.test_links import chat
+from tests.runtime.test_clips import act, told
+
+__all__ = ["chat"]
+
+
+@pytest.fixture(autouse=True)
+def quick(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(painted, "GATHERED_S", 0.05)
+
+
+def test_a_campaign_and_its_rotation_are_made_from_nothing_and_seen_on_the_overlay(
+    page: Page, browser: Browser, running: Running
+) -> None:
+    page.goto("/instruments/new/rotation")
+    expect(page.locator("#preview")).to_contain_text("There is no campaign yet")
+    page.locator("#preview").get_by_role("link", name="Make one").click()
+    page.get_by_label("Its name").fill("Tea of the autumn")
+    page.get_by_label("Sponsor", exact=True).fill("Cordel Tea")
+    page.get_by_label("Minutes a session").fill("20")
+    page.get_by_role("button", name="Make it").click()
+    new = page.locator(".item-new")
+    new.get_by_label("Called").fill("the teapot")
+    new.get_by_label("or words").fill("Tea for the top of the ladder")
+    new.get_by_role("button", name="Add an item").click()
+    expect(page.locator("#items ol li")).to_have_count(1)
+    page.goto("/instruments/new/rotation")
+    page.get_by_label("Its name").fill("Sponsors")
+    page.get_by_label("Hidden for").fill("600")
+    page.get_by_label("then shown for").fill("60")
+    page.keyboard.press("Enter")
+    # Four hours have 21.8 cycles of eleven minutes, each with a minute shown: 22 minutes keep the promise of twenty.
+    expect(page.locator("#preview")).to_contain_text("Every promise would be kept")
+    page.get_by_label("Hidden for").fill("3000")
+    proposed = page.get_by_role("button", name="instead")
+    expect(page.locator("#preview")).to_contain_text("minutes are missing of 20")
+    proposed.focus()
+    page.keyboard.press("Enter")
+    expect(page.locator("#preview")).to_contain_text("Every promise would be kept")
+    page.get_by_role("button", name="Lay it there").click()
+    page.get_by_role("button", name="Put on air").click()
+    (row,) = running.store.read(stored.all_overlays)
+    viewers = browser.new_page(viewport={"width": 1920, "height": 1080})
+    viewers.goto(f"{running.address}/o/{row.token}")
+    expect(viewers.locator("[data-piece]")).to_be_hidden()
+    page.goto("/instruments/sponsors")
+    expect(page.locator("#panel-sponsors")).to_contain_text("The next appearance is in")
+    page.get_by_role("button", name="Hidden · Show it now").click()
+    expect(viewers.locator(".t-sponsor").first).to_have_text("Tea for the top of the ladder")
+    expect(page.locator("#panel-sponsors")).to_contain_text("viewers see")
+    # A page tells each ten seconds what it has painted; then the log has it.
+    (event, *_) = until(lambda: told(running, "tesoura.painted"))
+    assert event["pages"][0]["spans"][-1][0].startswith("tea_of_the_autumn:")
+    page.get_by_role("button", name="Viewers see it · Hide").click()
+    expect(viewers.locator("[data-piece]")).to_be_hidden()
+    viewers.close()
+
+
+def test_a_read_is_read_from_the_desk_its_link_refused_and_then_allowed(
+    page: Page, running: Running, chat: ChatServer
+) -> None:
+    choices = {"host": "127.0.0.1", "port": str(chat.port), "tls": "no", "channel": "#windyladder",
+               "nick": "mara_helper"}  # fmt: skip
+    act(running, "feed.new", kind="irc", title="Pier chat", choices=choices, secrets={"token": "open-sesame-9"})
+    until(lambda: chat.guests == ["mara_helper"])
+    given = {"title": "Tea", "sponsor": "Cordel Tea", "points": "North slope\nTen per cent", "chat": "pier_chat",
+             "link": "https://tea.example/ladder", "pause_s": "12", "reads": "1"}  # fmt: skip
+    act(running, "instrument.new", kind="campaign", choices=given)
+    running.press("/", "/session/start")
+    page.goto("/")
+    page.get_by_role("button", name="Tea", exact=True).click()
+    panel = page.locator("#panel-tea")
+    panel.get_by_role("button", name="Begin the read").click()
+    expect(panel).to_contain_text("being read")
+    panel.get_by_role("button", name="North slope").focus()
+    page.keyboard.press("Enter")
+    expect(panel.get_by_role("button", name="North slope")).to_have_attribute("aria-pressed", "true")
+    expect(panel.get_by_role("button", name="North slope")).to_be_focused()
+    link = panel.get_by_role("button", name="Link to chat")
+    link.click()
+    until(lambda: chat.heard == [("mara_helper", "Cordel Tea: https://tea.example/ladder")])
+    expect(panel).to_contain_text("again in")
+    link.focus()
+    page.keyboard.press("Enter")
+    expect(panel.locator(".effect")).to_contain_text("It may be told again in")
+    until(lambda: link.get_attribute("aria-disabled") is None)
+    link.click()
+    until(lambda: len(chat.heard) == 2)
+    panel.get_by_role("button", name="End the read").click()
+    expect(panel).to_contain_text("1 of 1 reads tonight")
+    found = Axe().run(page).response["violations"]
+    assert [one["id"] for one in found if one["impact"] in ("serious", "critical")] == []
+    page.goto("/reports/1/sponsors")
+    expect(page.locator("main")).to_contain_text("1 of 2 points")
+    with page.expect_download() as got:
+        page.get_by_role("link", name="Signed, as JSON").click()
+    report = json.loads(Path(got.value.path()).read_text("utf-8"))
+    assert (report["campaigns"][0]["reads_counted"], len(report["campaigns"][0]["links"])) == (1, 2)
