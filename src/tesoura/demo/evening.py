@@ -206,7 +206,7 @@ def _fill(session: Session, store: Store, services: Services, feeds: tuple[_Feed
     state.save(session, past, 0, True)
     marks = demo_overlays.keep_marks(session, store, now)
     demo_overlays.put(session, marks, now)
-    demo_instruments.put(session, now, marks["The Windy Ladder"])
+    demo_instruments.put(session, now, marks)
     event_log.append(session, [*_songs_before(now)], now)
     for began in (timedelta(days=7, minutes=170), timedelta(days=1, minutes=40), timedelta(minutes=12)):
         state.start_session(session, now - began)

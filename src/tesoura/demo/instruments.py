@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
 
@@ -38,6 +39,19 @@ INSTRUMENTS: tuple[tuple[str, str, dict[str, Any]], ...] = (
       "after_s": "2", "closer_pct": "160", "closer_field": "means", "closer_how": "is", "closer_value": "high swoop",
       "x_pct": "50", "y_pct": "45", "game_scenes": "Play", "sound_from": "4",
       "never_with": "Wheel of tea / Wheel, plate"}),
+    ("campaign", "cordel_tea",
+     {"title": "Cordel Tea, autumn", "sponsor": "Cordel Tea", "an_hour": "20", "minutes": "15", "reads": "2",
+      "points": "Cordel Tea keeps the pier warm\nThe ladder blend is picked on the north slope\n"
+                "A tenth off with the word LADDER\nThe link is in chat now",
+      "card": "A tenth off with LADDER", "link": "https://cordel.example/ladder", "code": "LADDER", "chat": "chat",
+      "line": "{sponsor}: {link}, a tenth off with {code}", "pause_s": "120"}),
+    ("campaign", "halfmoon",
+     {"title": "Halfmoon Batteries", "sponsor": "Halfmoon Batteries", "minutes": "10", "apart": "Gluepot & Daughters"}),
+    ("campaign", "gluepot", {"title": "Gluepot & Daughters", "sponsor": "Gluepot & Daughters", "minutes": "5"}),
+    ("campaign", "northshed",
+     {"title": "Northshed Bicycles", "sponsor": "Northshed Bicycles", "minutes": "5", "test": "yes"}),
+    ("rotation", "sponsors",
+     {"title": "Sponsors", "hidden_s": "150", "shown_s": "60", "never_with": "Wheel of tea / Wheel, plate"}),
     ("cue", "big_gift",
      {"title": "A big gift", "group": "Gifts", "when": "event", "event": "gift", "field_1": "amount",
       "how_1": "at least", "value_1": "8", "do_1": "sound_on", "sound_1": "bell", "overlay_1": "Cup evening",
@@ -121,10 +135,14 @@ COMMANDS: tuple[tuple[str, str, dict[str, Any]], ...] = (
 )  # fmt: skip
 
 
-def put(session: Session, now: datetime, arena: str) -> None:
-    """Set the demo's instruments up; `arena` is the picture of the map."""
-    for kind, name, given in INSTRUMENTS:
-        given = {**given, "picture": arena} if kind == "map" else given
+def put(session: Session, now: datetime, marks: Mapping[str, str]) -> None:
+    """Set the demo's instruments up; `marks` are the pictures there are, by their titles."""
+    for kind, name, plain in INSTRUMENTS:
+        given = dict(plain)
+        if kind == "map":
+            given["picture"] = marks["The Windy Ladder"]
+        elif kind == "campaign":
+            given["mark"] = marks[given["sponsor"]]
         stored.keep(session, None, kind, name, fill(KINDS[kind].fields, given).choices, now)
     leaves = Leaves()
     for title, buttons in LEAVES:

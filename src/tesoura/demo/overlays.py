@@ -20,6 +20,7 @@ from tesoura.store.tables import MediaRow
 from tesoura.uploads.files import checked
 
 MARKS = (("cordel_tea.svg", "Cordel Tea"), ("northshed.svg", "Northshed Bicycles"),
+         ("halfmoon.svg", "Halfmoon Batteries"), ("gluepot.svg", "Gluepot & Daughters"),
          ("windy_ladder.svg", "The Windy Ladder"))  # fmt: skip
 FRIENDS = "{reach.members:,} kite friends"
 
@@ -206,6 +207,14 @@ def _game(picture: str) -> tuple[Piece, ...]:
     return block, bar, column, vitals, place, card
 
 
+def _sponsors() -> tuple[Piece, ...]:
+    turns = new_piece("sponsor", "turns", name="Sponsors", rotation="sponsors", look="ink", x=1404, y=846,
+                      width_px=420, height_px=168, room_pct=6)  # fmt: skip
+    card = new_piece("read_card", "card", name="Card of the tea", campaign="cordel_tea", look="paper_tag", x=560,
+                     y=824, width_px=800, height_px=190, size_px=52)  # fmt: skip
+    return turns, card
+
+
 def _slots(*slots: tuple[str, str, str]) -> dict[str, str]:
     made: dict[str, str] = {}
     for at, (label, value, icon) in enumerate(slots, 1):
@@ -226,6 +235,7 @@ def put(session: Session, marks: dict[str, str], now: datetime) -> None:
         ("Song cards", Overlay(pieces=_songs())),
         ("Break final", Overlay(pieces=_boards())),
         ("Wheel of tea", Overlay(pieces=_wheels())),
+        ("Sponsors", Overlay(pieces=_sponsors())),
     )
     for title, overlay in made:
         row = stored.new_overlay(session, title, overlay, now)

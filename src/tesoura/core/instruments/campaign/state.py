@@ -28,7 +28,8 @@ LEFT_OUT, LONGEST = "broken off", timedelta(hours=2)
 TOLD_FOR = timedelta(seconds=30)
 SIGNALS: Mapping[str, str] = {
     "state": "", "sponsor": "", "reading": "", "elapsed": "", "point": "", "said": "", "points": "", "reads": "",
-    "card": "", "card_words": "", "mark": "drawing", "link_left": "s", "link_in": "", "may_link": "", "items": "drawing", "text": "",
+    "card": "", "card_words": "", "mark": "drawing", "link_left": "s", "link_in": "", "may_link": "",
+    "items": "drawing", "text": "",
 }  # fmt: skip
 
 
@@ -153,7 +154,8 @@ class Campaign:
             "elapsed": clock_of(micros(now) - read.at) if read else "", "point": after,
             "said": len(read.said) if read else 0, "points": len(plan.points), "reads": self.reads,
             "card": bool(self.card_at), "card_words": plan.card if self.card_at else "",
-            "mark": plan.mark if self.card_at else "", "link_left": -(-left // 1_000_000), "link_in": spoken(left) if left else "",
+            "mark": plan.mark if self.card_at else "", "link_left": -(-left // 1_000_000),
+            "link_in": spoken(left) if left else "",
             "may_link": not self.why_no_link(now),
             "items": self.items_told(now), "text": f"{plan.sponsor}: {after}" if after else plan.sponsor,
         }  # fmt: skip

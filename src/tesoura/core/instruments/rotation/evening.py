@@ -15,6 +15,8 @@ from tesoura.core.instruments.rotation.state import SponsorItem, knows_of, turni
 from tesoura.core.sponsors.plan import HOUR, MINUTE, ExpectedAirtime, PlannedSpan, RotationPlan, nearest_cycle, planned
 
 COLOURS = ("#2F6B5E", "#C98A1B", "#8C3B2A", "#31455E", "#6B4A6E", "#4F7A3A", "#A34E6B", "#5A6B7A")
+LAST_TICK = 900
+"""Behind this share of the evening, in thousandths, the hour's words have no room."""
 MOST_DRAWN = 1_500
 """Of more spans than these, those of a sponsor that follow closely are drawn as one."""
 
@@ -82,4 +84,5 @@ def _drawn(found: RotationPlan, sponsors: Mapping[str, str], names: Sequence[str
 def _ticks(begin: int, end: int) -> list[dict[str, Any]]:
     """Each full hour of the clock."""
     first = -(-begin // HOUR) * HOUR
-    return [{"x": round((at - begin) / (end - begin) * 1000, 1), "at": instant(at)} for at in range(first, end, HOUR)]
+    places = [(round((at - begin) / (end - begin) * 1000, 1), instant(at)) for at in range(first, end, HOUR)]
+    return [{"x": x, "at": at} for x, at in places if x <= LAST_TICK]
