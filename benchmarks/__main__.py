@@ -22,6 +22,7 @@ from benchmarks import (
     recount,
     replays,
     scoreboard,
+    sponsors,
     start,
     studio,
     tracks,
@@ -46,6 +47,7 @@ PARTS = {
     "scoreboard": scoreboard.measure,
     "wheel": wheel.measure,
     "replays": replays.measure,
+    "sponsors": sponsors.measure,
     "recount": recount.measure,
 }
 WHEN_ASKED = ("recount",)

@@ -78,34 +78,49 @@ def of_the_demo(browser: Browser, address: str) -> None:
     of_songs(page, stream)
     of_a_match(page)
     of_a_wheel(page, stream)
+    of_sponsors(page, stream)
     of_replays(page, stream)
     of_devices(browser, page, address)
 
 
+def of_sponsors(page: Page, stream: Page) -> None:
+    """A rotation with the evening ahead, a read whose link waits, both over a scene, and what each campaign had."""
+    page.set_viewport_size(DESK)
+    page.goto("/")
+    stream.goto(f"/o/{token_of(page, 'Sponsors')}")
+    stream.add_style_tag(content="html{background:url(/static/scenes/evening.svg) center/cover !important}")
+    page.goto("/instruments/sponsors")
+    shows = page.get_by_role("button", name="Hidden · Show it now")
+    if shows.count():
+        shows.click()
+    expect(page.locator(".evening")).to_be_visible()
+    expect(stream.locator(".t-sponsor[data-painted]").first).to_be_visible(timeout=30_000)
+    keep(page, "sponsors")
+    page.goto("/instruments/cordel_tea")
+    page.get_by_role("button", name="Begin the read").click()
+    page.get_by_role("button", name="keeps the pier warm").click()
+    page.get_by_role("button", name="Link to chat").click()
+    expect(page.locator("#panel-cordel_tea")).to_contain_text("again in")
+    expect(stream.locator(".t-card-words")).to_be_visible()
+    keep(page, "read")
+    keep(stream, "sponsors-overlay", moving=True)
+    page.wait_for_timeout(25_000)
+    page.get_by_role("button", name="End the read").click()
+    page.wait_for_timeout(16_000)
+    page.goto("/reports/1/sponsors?campaign=cordel_tea&campaign=halfmoon")
+    keep(page, "sponsors-report")
+
+
 def of_replays(page: Page, stream: Page) -> None:
-    """The shelf with a reel in the making, a clip that is trimmed, a replay over a scene, and the rule."""
+    """A replay over a scene, and the rule."""
     page.set_viewport_size({"width": 1280, "height": 960})
     page.goto("/")
     stream.goto(f"/o/{token_of(page, 'Cup evening')}")
     stream.add_style_tag(content="html{background:url(/static/scenes/evening.svg) center/cover !important}")
     page.goto("/clips")
-    chosen = page.get_by_role("checkbox", name=re.compile("^Choose "))
-    expect(chosen.nth(1)).to_be_visible(timeout=240_000)
-    for at in (2, 3):
-        page.get_by_role("button", name="Keep the last 12 seconds").click()
-        expect(chosen.nth(at)).to_be_visible(timeout=30_000)
-        page.wait_for_timeout(4_000)
-    for at in (2, 3, 0):
-        chosen.nth(at).check()
-    page.get_by_role("button", name="Star").nth(1).click()
-    page.get_by_role("button", name="Make the reel").click()
-    expect(page.locator(".clip-job .figure")).to_have_text(re.compile(r"^[1-9]\d %$"), timeout=60_000)
-    keep(page, "shelf")
-    page.locator(".clip-name a").nth(2).click()
-    expect(page.locator(".clip-strip[style]")).to_be_visible(timeout=30_000)
-    for _ in range(8):
-        page.get_by_role("slider", name="Where it begins").press("ArrowRight")
-    keep(page, "clip")
+    named = page.locator(".clip-name a")
+    expect(named.first).to_be_visible(timeout=240_000)
+    named.first.click()
     page.get_by_role("button", name="Show it now").click()
     expect(stream.locator(".t-replay video.is-seen")).to_be_visible(timeout=60_000)
     stream.wait_for_timeout(3_000)
@@ -116,7 +131,7 @@ def of_replays(page: Page, stream: Page) -> None:
 
 
 def of_devices(browser: Browser, page: Page, address: str) -> None:
-    """A pairing, and a phone on which a match is counted; shown, though a session runs."""
+    """A phone on which a match is counted; its code is shown, though a session runs."""
     page.set_viewport_size(DESK)
     page.goto("/devices/")
     page.get_by_role("button", name="Covered · Show").click()
@@ -136,8 +151,6 @@ def of_devices(browser: Browser, page: Page, address: str) -> None:
     phone.locator("[data-half] .face").first.click()
     phone.wait_for_timeout(600)
     keep(phone, "phone")
-    digits()
-    keep(page, "devices")
     of_the_boards(page, browser.new_page(viewport=STREAM, base_url=address))
 
 
@@ -236,11 +249,9 @@ def of_a_wheel(page: Page, stream: Page) -> None:
 
 
 def of_what_comes_from_outside(page: Page) -> None:
-    """Feeds of mixed health, the log."""
+    """Feeds of mixed health."""
     page.goto("/feeds/")
     keep(page, "feeds")
-    page.goto("/log/")
-    keep(page, "log")
 
 
 def of_an_empty_folder(browser: Browser, address: str, service: str) -> None:

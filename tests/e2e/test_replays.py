@@ -86,7 +86,8 @@ def test_a_streak_brings_its_replay_to_the_overlay_by_itself_once(
     late = browser.new_page()
     late.goto(f"{running.address}/o/{token}")
     joined = seen(late)
-    assert 0 <= seen(page) - joined < 700
+    # Each may be a picture behind.
+    assert -110 <= seen(page) - joined < 700
     late.close()
     page.locator("[data-piece=replay]").wait_for(state="hidden", timeout=40_000)
     assert page.evaluate("[...document.querySelectorAll('video')].map((one) => one.getAttribute('src'))") == [None] * 2

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+from bisect import bisect_right
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Self
@@ -87,13 +88,15 @@ class Rotation:
     rounds: int = 0
     places: Mapping[str, int] = field(default_factory=dict)
     """Where each item stands in the order, by its id."""
+    groups: tuple[tuple[RotationItem, tuple[int, ...]], ...] = ()
+    """The items that are alike in whose they are and what was promised: one of each, and where all of them stand."""
 
     @classmethod
     def begun(cls, rule: RotationRule, items: Sequence[RotationItem], at: int, able: frozenset[str]) -> Self:
         """A rotation that begins: hidden first, if it is hidden at all."""
         empty, places = (RotationSlot(),) * rule.slots, {one.id: place for place, one in enumerate(items)}
         return cls(rule, tuple(items), at, able, hidden_left=rule.hidden, shown_left=rule.shown, slots=empty,
-                   places=places)  # fmt: skip
+                   places=places, groups=_grouped(items))  # fmt: skip
 
     # What is seen
 
@@ -184,9 +187,10 @@ class Rotation:
         last = self.slots[place].last
         if self.rule.order == ORDERED:
             it, chosen = self, self._following(last, beside)
+        elif self.rule.order == SHUFFLED:
+            it, chosen = self._drawn(beside, last)
         else:
-            there = [one for one in self.items if one.id in self.able and not _clash(one, beside)]
-            it, chosen = self._drawn(there, last) if self.rule.order == SHUFFLED else (self, self._behind(there, last))
+            it, chosen = self, self._behind(beside, last)
         return it._with(place, it._filled_by(chosen) if chosen else RotationSlot(last=last))
 
     def _following(self, last: int, beside: Sequence[RotationItem]) -> RotationItem | None:
@@ -204,32 +208,45 @@ class Rotation:
         # Something that is seen for no time would be followed by the next one without end.
         return RotationSlot(one.id, max(one.seconds, LEAST), self.places[one.id])
 
-    def _behind(self, there: list[RotationItem], last: int) -> RotationItem | None:
+    def _may(self, one: RotationItem, beside: Sequence[RotationItem]) -> bool:
+        return one.id in self.able and not _clash(one, beside)
+
+    def _behind(self, beside: Sequence[RotationItem], last: int) -> RotationItem | None:
         """Of the sponsor who has had least of what was promised; of its items the next one after its last."""
         seen = {one.item for one in self.slots}
-        fresh = [one for one in there if one.id not in seen] or there
+        return self._least(beside, last, seen) or self._least(beside, last, set())
 
-        def had(one: RotationItem) -> float:
-            return self.given.get(one.sponsor, 0) / one.promised if one.promised > 0 else float("inf")
+    def _least(self, beside: Sequence[RotationItem], last: int, but: set[str]) -> RotationItem | None:
+        best: tuple[float, bool, int] | None = None
+        for group, places in self.groups:
+            had = self.given.get(group.sponsor, 0) / group.promised if group.promised > 0 else float("inf")
+            if (best is not None and had > best[0]) or (beside and _clash(group, beside)):
+                continue
+            begin = bisect_right(places, last)
+            place = next((one for one in (*places[begin:], *places[:begin]) if self.items[one].id in self.able
+                          and self.items[one].id not in but), None)  # fmt: skip
+            if place is None:
+                continue
+            found = (had, place <= last, place)
+            best = found if best is None else min(best, found)
+        return self.items[best[2]] if best else None
 
-        return min(fresh, key=lambda one: (had(one), self.places[one.id] <= last, self.places[one.id]), default=None)
-
-    def _drawn(self, there: list[RotationItem], last: int) -> tuple[Self, RotationItem | None]:
+    def _drawn(self, beside: Sequence[RotationItem], last: int) -> tuple[Self, RotationItem | None]:
         """The next of a round in which each comes once; a new round never begins with what the last one ended with."""
-        if not there:
-            return self, None
-        names = {one.id: one for one in there}
         it = self
-        following = next((name for name in it.bag if name in names), None)
+        following = next((name for name in it.bag if it._may(it._of(name), beside)), None)
         if following is None:
             every = [one.id for one in it.items if one.id in it.able]
             # Anybody may know what comes next; what matters is that the same log tells the same.
             random.Random(f"{it.rule.seed}:{it.rounds}").shuffle(every)  # noqa: S311
             ended = it.items[last].id if last >= 0 else ""
-            first = next((name for name in every if name in names and name != ended), None)
-            following = first or next(name for name in every if name in names)
+            there = [name for name in every if not _clash(it._of(name), beside)]
+            following = next((name for name in there if name != ended), there[0] if there else None)
+            if following is None:
+                return self, None
             it = replace(it, bag=tuple(every), rounds=it.rounds + 1)
-        return replace(it, bag=tuple(name for name in it.bag if name != following)), names[following]
+        at = it.bag.index(following)
+        return replace(it, bag=(*it.bag[:at], *it.bag[at + 1 :])), it._of(following)
 
     def _of(self, item: str) -> RotationItem:
         return self.items[self.places[item]]
@@ -243,7 +260,7 @@ class Rotation:
             for one in self.slots
         )
         bag = tuple(one for one in self.bag if one in places)
-        return replace(self, items=tuple(items), places=places, able=able, slots=slots, bag=bag)
+        return replace(self, items=tuple(items), places=places, groups=_grouped(items), able=able, slots=slots, bag=bag)
 
     # What is done by hand
 
@@ -259,6 +276,13 @@ class Rotation:
             if at != place and other.item and _clash(it._of(other.item), [one]):
                 it = it._next_in(at)
         return it
+
+
+def _grouped(items: Sequence[RotationItem]) -> tuple[tuple[RotationItem, tuple[int, ...]], ...]:
+    found: dict[tuple[str, float, frozenset[str]], list[int]] = {}
+    for place, one in enumerate(items):
+        found.setdefault((one.sponsor, one.promised, one.apart), []).append(place)
+    return tuple((items[places[0]], tuple(places)) for places in found.values())
 
 
 def _clash(one: RotationItem, beside: Sequence[RotationItem]) -> bool:
