@@ -107,7 +107,9 @@ def of_sponsors(page: Page, stream: Page) -> None:
     page.wait_for_timeout(25_000)
     page.get_by_role("button", name="End the read").click()
     page.wait_for_timeout(16_000)
-    page.goto("/reports/1/sponsors?campaign=cordel_tea&campaign=halfmoon")
+    page.goto("/reports/")
+    page.locator("main a").first.click()
+    page.get_by_role("link", name="What each campaign had").click()
     keep(page, "sponsors-report")
 
 

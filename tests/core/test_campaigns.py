@@ -107,8 +107,8 @@ def test_chat_is_told_the_link_once_in_its_pause_and_why_not_meanwhile() -> None
     assert isinstance(after, Campaign)
     (due,) = after.debts
     (effect,) = due.effects
-    assert (effect.kind, effect.target, effect.data) == (
-        "say", "pier", {"line": "Cordel Tea: https://tea.example/l with LADDER10"})  # fmt: skip
+    assert (effect.kind, effect.target, effect.data["line"]) == (
+        "say", "pier", "Cordel Tea: https://tea.example/l with LADDER10")  # fmt: skip
     it = do(it, "link", NOW)
     assert (it.read(later(0.5))["link_left"], it.read(later(89.5))["link_left"], it.read(later(90))["link_left"]) == (
         90, 1, 0)  # fmt: skip
@@ -116,6 +116,25 @@ def test_chat_is_told_the_link_once_in_its_pause_and_why_not_meanwhile() -> None
         it.handle(Command("link", {}, 1), later(25))
     assert it.handle(Command("link", {}, 1), later(90)).effect.startswith("chat is told")
     assert it.next_change(later(25.25)) == later(26)
+
+
+def test_a_link_that_chat_was_not_told_may_be_told_again_at_once_and_says_why() -> None:
+    step = campaign().handle(Command("link", {}, 1), NOW)
+    assert isinstance(step.after, Campaign)
+    (due,) = step.after.debts
+    of = due.effects[0].data["of"]
+
+    def ended(it: Campaign, of: object, outcome: str) -> Campaign:
+        data = {"of": of, "outcome": outcome, "why": "the chat is away"}
+        return it.on_event(Occurrence(micros(later(2)), 5, "tesoura.effect_ended", data))
+
+    it = do(campaign(), "link", NOW)
+    assert ended(it, "tea.linked:7", "failed") == it
+    assert "Chat was told" in str(ended(it, of, "done").view(later(3))["why_no_link"])
+    failed = ended(it, of, "failed")
+    assert (failed.view(later(3))["not_told"], failed.view(later(3))["why_no_link"]) == ("the chat is away", "")
+    again = failed.handle(Command("link", {}, 6), later(4)).after
+    assert again.view(later(4))["not_told"] == ""
 
 
 @pytest.mark.parametrize(

@@ -339,3 +339,11 @@ def test_of_letters_that_no_typeface_has_it_is_said_that_the_width_cannot_be_tol
     assert "box" not in kinds(told)
     [letters] = [one for one in told if one.kind == "letters"]
     assert "whether they fit, depends on the machine" in letters.words
+
+
+def test_the_card_of_a_read_stands_above_everything_wherever_it_stands_in_the_order() -> None:
+    card = new_piece("read_card", "a", name="Card", campaign="tea", x=200, y=200, width_px=300, height_px=100)
+    over = Overlay(pieces=(card, text("b", x=220, y=220, backing="solid")))
+    [finding] = [one for one in found(over, {"a": {"": "1", "words": "tea"}, "b": {"now": "hello"}})
+                 if one.kind == "covered"]  # fmt: skip
+    assert (finding.piece, finding.words.startswith("“Card” covers")) == ("b", True)

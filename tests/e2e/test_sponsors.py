@@ -9,7 +9,9 @@ import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Browser, Page, expect
 
+from tesoura.core.overlays.document import Overlay, Piece, new_piece
 from tesoura.runtime import painted
+from tesoura.settings import wall_clock
 from tesoura.standins.chat import ChatServer
 from tesoura.store import overlays as stored
 from tests.conftest import Running, until
@@ -69,6 +71,30 @@ def test_a_campaign_and_its_rotation_are_made_from_nothing_and_seen_on_the_overl
     page.get_by_role("button", name="Viewers see it · Hide").click()
     expect(viewers.locator("[data-piece]")).to_be_hidden()
     viewers.close()
+
+
+def test_what_cannot_be_seen_of_a_mark_is_told_by_the_page_and_does_not_count(page: Page, running: Running) -> None:
+    act(running, "instrument.new", kind="campaign", choices={"title": "Tea", "sponsor": "Cordel Tea"})
+    act(running, "instrument.new", kind="rotation", choices={"title": "Turns", "hidden_s": "0"})
+
+    def mark(name: str, **more: object) -> Piece:
+        return new_piece("sponsor", name, rotation="turns", width_px=300, height_px=120, **{"x": 200, "y": 300, **more})
+
+    over = new_piece("text", "over", wording="over it all", backing="solid", x=100, y=80, size_px=90)
+    pieces = (mark("a", y=100), over, mark("b", x=1800), mark("c", opacity_pct=5), mark("d", y=600))
+    row = running.store.write(
+        lambda session: stored.new_overlay(session, "Marks", Overlay(1920, 1080, pieces), wall_clock())
+    )
+    running.publish(row.id)
+    page.set_viewport_size({"width": 1920, "height": 1080})
+    page.goto(f"/o/{row.token}")
+
+    def reasons() -> set[str]:
+        spans = [span for event in told(running, "tesoura.painted") for one in event["pages"] for span in one["spans"]]
+        return {span[3] if len(span) > 3 else "" for span in spans}
+
+    wanted = {"", "another piece lay over it", "less than half of it was on the canvas", "it was hardly opaque"}
+    until(lambda: wanted <= reasons())
 
 
 def test_a_read_is_read_from_the_desk_its_link_refused_and_then_allowed(

@@ -48,7 +48,11 @@ EVENTS: tuple[tuple[float, str, dict[str, Any]], ...] = (
     (65, "tea.card", {"shown": True, "sponsor": "Cordel Tea", "test": False}),
     (95, "tea.read_ended", {"seconds": 30.0, "said": 2, "points": 3, "ended": "read", "test": False}),
     (95, "tea.card", {"shown": False, "sponsor": "Cordel Tea", "test": False}),
-    (97, "tea.linked", {"line": "Cordel Tea: https://tea.example"}),
+    (97, "tea.linked", {"id": "linked:97", "line": "Cordel Tea: https://tea.example"}),
+    (98, "tea.linked", {"id": "linked:98", "line": "Cordel Tea: https://tea.example"}),
+    (98.5, "tesoura.effect_ended", {"of": "tea.linked:97", "outcome": "done"}),
+    (98.6, "tesoura.effect_ended", {"of": "tea.linked:98", "outcome": "failed", "why": "the chat is away"}),
+    (98.7, "tesoura.effect_ended", {"effect": "sound", "outcome": "failed"}),
     (99, "tesoura.painted", {"pages": [{"page": "a", "overlay": "Cup", "spans": [
         ["tea:1", ms(10), ms(48)], ["tea:1", ms(48), ms(50), "it had not loaded"], ["glue:1", ms(50), ms(60)],
         ["tea:card", ms(66), ms(95)]]}]}),

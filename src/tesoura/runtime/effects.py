@@ -101,6 +101,8 @@ class Effects:
 
     async def _tell(self, kind: str, effect: Effect, data: Mapping[str, object], cause: int | None, actor: str) -> int:
         told = {"effect": effect.kind, "target": effect.target, **data}
+        if "of" in effect.data:
+            told["of"] = effect.data["of"]
         event = Event(uuid.uuid4().hex, "tesoura", kind, self._clock(), told, effect.target, cause, actor)
         return (await self._journal.log([event]))[0].seq
 

@@ -16,7 +16,7 @@ from tesoura.core.sponsors.plan import HOUR, MINUTE
 KIND, VERSION = "tesoura.sponsor_report", 1
 FIRST = "0" * 64
 """What the chain begins with."""
-READ, LINKED = "read_ended", "linked"
+READ, LINKED, EFFECT_ENDED = "read_ended", "linked", "tesoura.effect_ended"
 SHORT = 16
 """So many digits of each event's own hash stand in the report, which name the one that was changed."""
 
@@ -63,7 +63,7 @@ def written(told: Any) -> str:
 def types_of(campaigns: Sequence[ReportCampaign], rotations: Sequence[str]) -> list[str]:
     """The types of the events that a report rests on."""
     own = [f"{one.name}.{what}" for one in campaigns for what in (READ, LINKED)]
-    return [*Evidence(rotations, [one.name for one in campaigns]).types, *own]
+    return [*Evidence(rotations, [one.name for one in campaigns]).types, *own, EFFECT_ENDED]
 
 
 def report(
@@ -78,26 +78,32 @@ def report(
     evidence = Evidence(rotations, [one.name for one in campaigns])
     named = {one.name: one for one in campaigns}
     reads: dict[str, list[dict[str, Any]]] = {}
-    links: dict[str, list[str]] = {}
+    links: dict[str, dict[int, str]] = {}
     chain, rests, last = FIRST, list[list[Any]](), 0
     for one in events:
+        linked, _, at = str(one.data.get("of") or "").partition(f".{LINKED}:")
+        if one.type == EFFECT_ENDED and linked not in named:
+            continue
         own = event_hash(one)
         chain, last = chained(chain, own), one.seq
         rests.append([one.seq, own[:SHORT]])
         evidence.take(LoggedFact(one.at, one.type, one.data))
+        if one.type == EFFECT_ENDED and one.data.get("outcome") != "done":
+            # Chat was not told.
+            links.get(linked, {}).pop(int(at) if at.isdigit() else 0, None)
         name, _, what = one.type.rpartition(".")
         if name in named and span.begin <= one.at < span.end:
             if what == READ:
                 reads.setdefault(name, []).append(_read(one))
             elif what == LINKED:
-                links.setdefault(name, []).append(_iso(one.at))
+                links.setdefault(name, {})[int(str(one.data.get("id") or "").partition(":")[2] or 0)] = _iso(one.at)
     items = evidence.airtime(span.begin, span.end)
     hours = (span.end - span.begin) / HOUR
     return {
         "kind": KIND, "version": VERSION, "begin": _iso(span.begin), "end": _iso(span.end), "words": span.words,
         "campaigns": [
             _campaign(one, [each for each in items if each.campaign == one.name], reads.get(one.name, []),
-                      links.get(one.name, []), hours, viewers, scenes)
+                      list(links.get(one.name, {}).values()), hours, viewers, scenes)
             for one in campaigns
         ],
         "rests_on": {"events": len(rests), "last": last, "chain": chain, "hashes": rests},

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 from flask import Blueprint, Response, abort, render_template, request
@@ -13,11 +13,15 @@ from sqlmodel import Session
 from tesoura.core.computed.occurrence import micros
 from tesoura.core.sponsors.report import ReportSpan
 from tesoura.store import computed, exports, reports
+from tesoura.store import log as event_log
 from tesoura.web.reports.views import session_of
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import day_time
 
 blueprint = Blueprint("sponsor_reports", __name__, url_prefix="/reports")
+TOLD_BY = timedelta(seconds=16)
+"""What was painted longer ago is told by now: pages tell every ten seconds, and that is gathered for five. Nothing is
+said of gaps before that."""
 COLUMNS = ("campaign", "sponsor", "seen_s", "sent_s", "appearances", "viewer_minutes", "promised_minutes",
            "promised_appearances", "promised_reads", "reads", "links", "kept")  # fmt: skip
 
@@ -26,7 +30,9 @@ def _report(session_id: int) -> dict[str, Any]:
     """The report of a session, of the campaigns that are asked for, or of all."""
     one = session_of(session_id)
     wanted = [name for name in request.args.getlist("campaign") if name]
-    end = one.ended_at or now()
+    # A session lasts until the next one begins; what was promised for an hour was for the hours that were streamed.
+    last = store().read(lambda session: event_log.last_time(session, one.started_at, one.ended_at))
+    end = now() if one.ended_at is None else last or one.started_at
     scene = runtime().call(lambda self: self.preferences.scene_signal)
     span = ReportSpan(micros(one.started_at), micros(end), day_time(one.started_at))
 
@@ -46,7 +52,9 @@ def _report(session_id: int) -> dict[str, Any]:
 @blueprint.get("/<int:session_id>/sponsors")
 def sponsors(session_id: int) -> ResponseReturnValue:
     """What each campaign had."""
-    told = _report(session_id)
+    told, settled = _report(session_id), now() - TOLD_BY
+    for one in told["campaigns"]:
+        one["gaps"] = [gap for gap in one["gaps"] if datetime.fromisoformat(gap["begin"]) < settled]
     return render_template("reports/sponsors.html", report=told, drawn=_drawn(told), session_id=session_id,
                            wanted=request.args.getlist("campaign"))  # fmt: skip
 

@@ -12,7 +12,7 @@ from tesoura.core.forms.fields import Field
 from tesoura.core.instruments.base import Choices, CommandKind, InstrumentKind
 from tesoura.core.instruments.campaign.piece import PIECE
 from tesoura.core.instruments.campaign.plan import FIELDS, ITEMS, check, make
-from tesoura.core.instruments.campaign.state import MOMENTS, READ_RECORD, SIGNALS, Campaign, kept
+from tesoura.core.instruments.campaign.state import EFFECT_ENDED, MOMENTS, READ_RECORD, SIGNALS, Campaign, kept
 from tesoura.core.instruments.records import RecordKind
 
 
@@ -45,7 +45,7 @@ KIND = InstrumentKind(
     ),
     buttons=(("Begin the read", "begin_read", ""), ("Next point", "tick", ""), ("End the read", "end_read", ""),
              ("Link to chat", "link", "")),
-    types=lambda name, choices: [f"{name}.{one}" for one in MOMENTS],
+    types=lambda name, choices: [*(f"{name}.{one}" for one in MOMENTS), EFFECT_ENDED],
     moments=lambda name, choices: {f"{name}.{one}": f"{choices['title']} {words}" for one, words in MOMENTS.items()},
     depends_on=lambda choices, almanac: f"{almanac.session_began}/{almanac.zone}",
     since=lambda choices, almanac: None,

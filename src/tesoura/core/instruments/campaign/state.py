@@ -18,6 +18,8 @@ from tesoura.core.signals.extremes import Extremes
 from tesoura.core.values import Scalar
 from tesoura.errors import CommandRefused, InvalidField
 
+EFFECT_ENDED = "tesoura.effect_ended"
+"""An event that tells what became of an effect: which it is `of`, the `outcome`, and `why` it failed."""
 BEGUN, ENDED, LINKED, CARD = "read_begun", "read_ended", "linked", "card"
 MOMENTS: Mapping[str, str] = {
     BEGUN: "is being read", ENDED: "was read", LINKED: "has its link in chat", CARD: "has its card shown or hidden",
@@ -54,6 +56,8 @@ class Campaign:
     debts: tuple[Fired, ...] = ()
     """What has happened and is not in the log yet."""
     written: tuple[Record, ...] = ()
+    not_told: str = ""
+    """Why chat was not told the link when it was last asked for; empty once it was."""
 
     def with_items(self, items: Sequence[InstrumentItem]) -> Self:
         """With these items."""
@@ -102,8 +106,10 @@ class Campaign:
         return self
 
     def on_event(self, event: Occurrence) -> Self:
-        """It after an event of its own, which is in the log now."""
+        """It after an event of its own, which is in the log now, or one that tells what became of its link."""
         it = replace(self, written=()) if self.written else self
+        if event.type == EFFECT_ENDED:
+            return it._link_ended(event)
         told = str(event.data.get("id") or "")
         due = next((one for one in it.debts if one.id == told), None)
         if due is None:
@@ -113,6 +119,17 @@ class Campaign:
             row = {name: due.data[name] for name in ("seconds", "said", "points", "ended")}
             it = replace(it, written=(Record(READ_RECORD, instant(event.at), row),))
         return it
+
+    def _link_ended(self, event: Occurrence) -> Self:
+        if event.data.get("of") != self._link_id(self.linked_at):
+            return self
+        if event.data.get("outcome") == "done":
+            return replace(self, not_told="") if self.not_told else self
+        # Chat was not told, so it may be told again at once.
+        return replace(self, linked_at=0, not_told=str(event.data.get("why") or event.data.get("outcome")))
+
+    def _link_id(self, at: int) -> str:
+        return f"{self.plan.name}.{LINKED}:{at}"
 
     def see(self, values: Mapping[str, Scalar], now: datetime) -> Self:
         """It reads no signals."""
@@ -168,6 +185,7 @@ class Campaign:
                        for place, words in enumerate(self.plan.points)],
             "reading": read is not None, "began": instant(read.at) if read else None, "card": bool(self.card_at),
             "why_no_link": self.why_no_link(at), "says": self.plan.said(), "chat": self.plan.chat,
+            "not_told": self.not_told,
             "state": self.plan.state(at), "test": self.plan.test, "reads": self.reads, "promised": self.plan.reads,
             "link_left": spoken(self.link_from() - micros(at)) if self.link_from() > micros(at) else "",
         }  # fmt: skip
@@ -178,6 +196,7 @@ class Campaign:
         return {
             "reading": [read.at, sorted(read.said)] if read else None, "card_at": self.card_at,
             "linked_at": self.linked_at, "reads": self.reads, "debts": [plain_of(one) for one in self.debts],
+            "not_told": self.not_told,
         }  # fmt: skip
 
     # What is done
@@ -269,8 +288,9 @@ class Campaign:
         if why := self.why_no_link(now):
             raise CommandRefused(why)
         line = self.plan.said()
-        effects = [Effect(SAY, self.plan.chat, {"line": line}, now + TOLD_FOR)]
-        after = replace(self, linked_at=micros(now))
+        told = {"line": line, "of": self._link_id(micros(now))}
+        effects = [Effect(SAY, self.plan.chat, told, now + TOLD_FOR)]
+        after = replace(self, linked_at=micros(now), not_told="")
         after = replace(after, debts=(*after.debts, self._fired(LINKED, now, {"line": line}, effects)))
         return Step(after, f"chat is told “{line}”")
 
@@ -325,4 +345,5 @@ def kept(saved: Mapping[str, Any]) -> dict[str, Any]:
     return {
         "reading": SponsorRead(read[0], frozenset(read[1])) if read else None, "card_at": saved["card_at"],
         "linked_at": saved["linked_at"], "reads": saved["reads"], "debts": tuple(map(fired_of, saved["debts"])),
+        "not_told": saved.get("not_told", ""),
     }  # fmt: skip

@@ -29,7 +29,7 @@ def _is_seen(placed: Placed) -> bool:
 
 def _over(placed: Placed, other: Placed) -> tuple[Box, float, str] | None:
     """What another piece hides of this one, which share that is, and when."""
-    if other.order <= placed.order or not _hides(other):
+    if not _in_front(other, placed) or not _hides(other):
         return None
     if placed.piece.kind == other.piece.kind and placed.piece.kind_of.apart(placed.piece.choices, other.piece.choices):
         return None
@@ -51,6 +51,12 @@ def _finding(placed: Placed, over: Sequence[tuple[Placed, Box, float, str]]) -> 
     edit = {"do": "order", "pieces": [piece.id], "before": front.piece.id}
     mends = (Mend(f"Bring it in front of “{name}”" if not more else "Bring it in front of them", edit),)
     return Finding("covered", piece.id, piece.name, words, shared, mends, (placed.scene,))
+
+
+def _in_front(other: Placed, placed: Placed) -> bool:
+    """Whether another piece stands in front of this one: by their order, but for those that stand above all others."""
+    above, own = other.piece.kind_of.on_top, placed.piece.kind_of.on_top
+    return other.order > placed.order if above == own else above
 
 
 def _hides(other: Placed) -> bool:

@@ -94,6 +94,8 @@ class PieceKind:
     """Whether two of the kind are never seen at once, by their choices."""
     fills: bool = False
     """Whether it fills its box with a picture, which hides what is behind it."""
+    on_top: bool = False
+    """Whether it stands above all other pieces, wherever it stands in their order."""
     at_times: str = ""
     """When it is there, in words that follow on "it covers a third of it"; nothing for one that always is."""
     sized: str = "box"

@@ -56,12 +56,16 @@ export function watchPainted(stage, send) {
     return whole ? Math.max(wide, 0) * Math.max(high, 0) / whole : 0;
   }
 
-  // How much of it other pieces lie over: those that stand later in the page, and hide what is behind them.
+  const height = (piece) => Number(getComputedStyle(piece).zIndex) || 0;
+
+  // How much of it other pieces lie over: those that stand later in the page or higher, and hide what is behind them.
   function over(node, piece) {
     const box = node.getBoundingClientRect();
     let most = 0;
-    for (let next = piece.nextElementSibling; next; next = next.nextElementSibling) {
-      if (next.hidden || !next.classList.contains("piece") || !hides(next)) continue;
+    const own = height(piece);
+    for (const next of stage.querySelectorAll(".piece:not([hidden])")) {
+      const [level, later] = [height(next), piece.compareDocumentPosition(next) & Node.DOCUMENT_POSITION_FOLLOWING];
+      if (next === piece || !(level > own || (level === own && later)) || !hides(next)) continue;
       const other = next.firstElementChild.getBoundingClientRect();
       const wide = Math.min(box.right, other.right) - Math.max(box.left, other.left);
       const high = Math.min(box.bottom, other.bottom) - Math.max(box.top, other.top);
