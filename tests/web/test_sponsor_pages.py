@@ -9,7 +9,8 @@ from typing import Any
 
 import pytest
 
-from tests.conftest import Running, flat
+from tesoura.errors import CommandRefused
+from tests.conftest import Running, flat, until
 from tests.runtime.test_clips import act
 
 TEA = {"title": "Tea", "sponsor": "=Cordel Tea", "points": "North slope", "minutes": "2", "reads": "1"}
@@ -64,3 +65,31 @@ def test_a_campaign_that_was_put_away_is_in_the_report_still(running: Running) -
     made(running)
     running.press("/", "/instruments/tea/remove")
     assert "Tea" in flat(running.client.get("/reports/1/sponsors").text)
+
+
+def test_another_campaign_is_made_like_one_with_its_items(running: Running) -> None:
+    made(running, link="https://tea.example/ladder")
+    act(running, "instrument.command", instrument="tea", command="add_item", words="the teapot", text="Tea", seconds=6)
+    answer = running.press("/", "/instruments/tea/copy")
+    assert "Tea 2" in flat(running.client.get(answer.headers.get("location", "/instruments/tea_2")).text)
+    one = running.runtime.call(lambda self: self.instruments.standing("tea_2"))
+    assert one is not None
+    assert (one.setup.choices["link"], [dict(item.values)["words"] for item in one.items]) == (
+        "https://tea.example/ladder", ["the teapot"])  # fmt: skip
+    until(lambda: [one["words"] for one in items(running)] == ["the teapot", "the teapot"])
+
+
+def items(running: Running) -> list[dict[str, Any]]:
+    standing = running.runtime.call(lambda self: self.instruments.standing("turns"))
+    assert standing is not None
+    found: list[dict[str, Any]] = standing.view["items"]
+    return found
+
+
+def test_five_hundred_items_go_round(running: Running) -> None:
+    made(running)
+    for at in range(500):
+        act(running, "instrument.command", instrument="tea", command="add_item", words=f"{at}", text="Tea", seconds=1)
+    until(lambda: len(items(running)) == 500)
+    with pytest.raises(CommandRefused, match="the most there can be"):
+        act(running, "instrument.command", instrument="tea", command="add_item", words="more", text="Tea", seconds=1)

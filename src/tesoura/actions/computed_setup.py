@@ -17,6 +17,7 @@ from tesoura.core.forms.checks import group, text, whole
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import Filled, fill
 from tesoura.core.instruments.base import InstrumentKind
+from tesoura.core.instruments.items import ADD
 from tesoura.core.instruments.registry import KINDS
 from tesoura.core.names import is_part, snake, unused
 from tesoura.errors import Gone, InvalidField, InvalidPiece
@@ -176,6 +177,16 @@ async def _new_instrument(doing: Doing, given: Given) -> Done:
                 Call("instrument.remove", {"instrument": name}))  # fmt: skip
 
 
+async def _copy_instrument(doing: Doing, given: Given) -> Done:
+    row = await _instrument(doing, given["instrument"])
+    title = f"{str(row.choices['title'])[:56]} 2"
+    done = await _new_instrument(doing, {"kind": row.kind, "choices": {**row.choices, "title": title}})
+    standing = doing.runtime.instruments.standing(row.name)
+    for item in standing.items if standing else ():
+        await doing.runtime.instruments.command(done.result["instrument"], ADD, dict(item.values), doing.actor)
+    return done
+
+
 async def _instrument(doing: Doing, name: str, gone_too: bool = False) -> ComputedRow:
     ask = stored.by_name_ever if gone_too else stored.by_name
     row = await doing.read(lambda session: ask(session, name.lower()))
@@ -222,6 +233,8 @@ NEW_INSTRUMENT = _setup(
     "instrument.new", "Set an instrument up", "`choices` are those of its kind's form, `title` among them.",
     {"kind": Field("Kind", text(40)), **_CHOICES}, _new_instrument, needs=("kind",),
 )  # fmt: skip
+COPY_INSTRUMENT = _setup("instrument.copy", "Make another instrument like it", "With its choices and its items.",
+                         _INSTRUMENT, _copy_instrument)  # fmt: skip
 CHANGE_INSTRUMENT = _setup("instrument.change", "Change how an instrument is set up", "It goes on as it stands.",
                            {**_INSTRUMENT, **_CHOICES}, _change_instrument)  # fmt: skip
 REMOVE_INSTRUMENT = _setup("instrument.remove", "Put an instrument away", "It can be brought back.", _INSTRUMENT,
@@ -230,4 +243,4 @@ RESTORE_INSTRUMENT = _setup("instrument.restore", "Bring an instrument back", "A
                             _INSTRUMENT, partial(_instrument_away, away=False))  # fmt: skip
 
 ALL = (NEW_COMPUTED, CHANGE_COMPUTED, REMOVE_COMPUTED, RESTORE_COMPUTED, REBUILD,
-       NEW_INSTRUMENT, CHANGE_INSTRUMENT, REMOVE_INSTRUMENT, RESTORE_INSTRUMENT)  # fmt: skip
+       NEW_INSTRUMENT, COPY_INSTRUMENT, CHANGE_INSTRUMENT, REMOVE_INSTRUMENT, RESTORE_INSTRUMENT)  # fmt: skip

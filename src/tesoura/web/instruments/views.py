@@ -112,6 +112,12 @@ def pages_showing(name: str) -> int:
     return runtime().call(lambda self: self.stage.pages_showing(name))
 
 
+@blueprint.app_template_global("chat_presence")
+def chat_presence(name: str) -> Any:
+    """How the chat of this name stands; None when it is not joined."""
+    return runtime().call(lambda self: self.links.standing(name)) if name else None
+
+
 @blueprint.get("/<name>/page")
 def page_fragment(name: str) -> ResponseReturnValue:
     """The part of an instrument's own page that its kind draws."""
@@ -239,6 +245,14 @@ def edit(name: str) -> ResponseReturnValue:
     except InvalidPiece as error:
         return render_template("instruments/edit.html", **_page(kind, typed, error.wrong, row)), 422
     return redirect(url_for("instruments.edit", name=name))
+
+
+@blueprint.post("/<name>/copy")
+def copy(name: str) -> ResponseReturnValue:
+    """Make another instrument like this one."""
+    done = act("instrument.copy", instrument=name)
+    flash(done.words, "said")
+    return redirect(url_for("instruments.edit", name=done.result["instrument"]))
 
 
 @blueprint.post("/<name>/remove")
