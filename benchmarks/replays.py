@@ -1,6 +1,6 @@
 """Replays: how soon a clip is seen, what making one anew costs, dropped frames, a full shelf, and memory.
 
-`REPLAYS_ONLY=shelf` in the environment runs one of its parts.
+`REPLAYS_ONLY=shelf` in the environment runs one of its parts, `REPLAYS_EVENTS=200` posts so many events a second.
 """
 
 from __future__ import annotations
@@ -37,7 +37,7 @@ from tesoura.store import clips, computed, feeds, state
 from tesoura.store.tables import ClipRow
 
 ROUNDS, SECONDS = 24, 20
-EVENTS, CONNECTIONS, POSTED_S = 1_000, 32, 20.0
+EVENTS, CONNECTIONS, POSTED_S = int(os.environ.get("REPLAYS_EVENTS", "1000")), 32, 20.0
 SHELF, OPENED = 2_000, 30
 REPLAYS, WARM = 500, 50
 PLAYED_S, PLAYED_TIMES = 10, 3

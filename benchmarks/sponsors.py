@@ -188,6 +188,8 @@ def _memory() -> dict[str, Any]:
         page.evaluate(turn, 500)
         before = held()
         page.evaluate(turn, CHANGES)
+        # Each change is told; what waits to be told goes by and by.
+        page.wait_for_timeout(CHANGES / 30 / 20 * 6_000 + 15_000)
         after = held()
         browser.close()
     return {"changes": CHANGES, "heap_mb_after_500": before[0], "nodes_after_500": before[1], "heap_mb": after[0],

@@ -4,7 +4,7 @@ import { now } from "./clock.js";
 
 const LOOK_MS = 250;
 const TELL_MS = 10000;
-const AT_ONCE = 30;
+const [AT_ONCE, MESSAGES] = [30, 20];
 const MOST_KEPT = 2000;
 
 export function watchPainted(stage, send) {
@@ -45,7 +45,19 @@ export function watchPainted(stage, send) {
     }
     while (done.length) kept.push({ painted: ++number, spans: done.splice(0, AT_ONCE) });
     if (kept.length > MOST_KEPT) kept = kept.slice(-MOST_KEPT);
-    for (const one of kept.slice(0, 20)) send(one);
+    sendKept();
+  }
+
+  // After a long time without a link there is much to tell: a few messages at a time, the next once those are kept.
+  let awaited = new Set();
+  function sendKept() {
+    awaited = new Set();
+    for (const one of kept.slice(0, MESSAGES)) { awaited.add(one.painted); send(one); }
+  }
+
+  function heard(which) {
+    kept = kept.filter((one) => one.painted !== which);
+    if (awaited.delete(which) && !awaited.size && kept.length) sendKept();
   }
 
   function area(node, piece) {
@@ -97,7 +109,7 @@ export function watchPainted(stage, send) {
   document.addEventListener("visibilitychange", look);
   stage.addEventListener("tesoura:painted", look);
   return {
-    heard: (which) => { kept = kept.filter((one) => one.painted !== which); },
+    heard,
     again: () => { told = 0; },
   };
 }
