@@ -69,8 +69,9 @@ def store(tmp_path: Path) -> Iterator[Store]:
 
 
 def report(store: Store) -> dict[str, Any]:
-    span = ReportSpan(micros(T0), micros(at(120)), "Thursday")
-    return store.read(lambda session: reports.made(session, span, [TEA, GLUE], ["turns"], "", "scene.present"))
+    # An end between two milliseconds, as any instant is.
+    spans = [ReportSpan(micros(T0), micros(at(120)) + 345, "Thursday")]
+    return store.read(lambda session: reports.made(session, spans, [TEA, GLUE], ["turns"], "", "scene.present"))
 
 
 def signed(store: Store) -> dict[str, Any]:
@@ -99,6 +100,21 @@ def test_one_that_nobody_changed_fits_its_signature_and_the_log(store: Store) ->
     assert found.wrong == ()
     assert found.notes == ("The signature fits: nobody changed the report since it was signed.",
                            "The log agrees with every figure.")  # fmt: skip
+
+
+def test_over_several_sessions_everything_is_added_and_promised_for_each(store: Store) -> None:
+    spans = [
+        ReportSpan(micros(T0) + 17, micros(at(30.0004)), "one"),
+        ReportSpan(micros(at(80)), micros(at(120)), "two"),
+    ]
+    told = store.read(lambda session: reports.made(session, spans, [TEA], ["turns"], "", "scene.present"))
+    (tea,) = told["campaigns"]
+    # Twenty seconds of the mark in the first, fifteen of the card in the second.
+    assert (tea["seen_s"], tea["sent_s"], tea["appearances"], tea["reads_counted"]) == (35.0, 35.0, 2, 1)
+    assert (tea["promised"]["minutes"], tea["promised"]["reads"], tea["promised"]["kept"]) == (2.0, 2, False)
+    assert [one[2] for one in told["spans"]] == ["one", "two"]
+    whole = json.loads(json.dumps(reports.signed(told, store.secrets, at(130))))
+    assert wrong(store, whole) == []
 
 
 def test_it_fits_still_when_the_log_has_grown(store: Store) -> None:
@@ -138,7 +154,7 @@ def test_one_that_another_folder_signed_is_told(store: Store, tmp_path: Path) ->
         other.close()
 
 
-@pytest.mark.parametrize("gone", ["signed", "rests_on", "of", "begin", "campaigns"])
+@pytest.mark.parametrize("gone", ["signed", "rests_on", "of", "spans", "campaigns"])
 def test_one_that_is_not_whole_is_refused_with_what_is_missing(store: Store, gone: str) -> None:
     told = copy.deepcopy(signed(store))
     del told[gone]

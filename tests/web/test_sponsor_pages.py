@@ -61,6 +61,16 @@ def test_a_report_tells_all_campaigns_or_one_and_no_cell_of_it_is_a_formula(runn
     assert running.client.get("/reports/7/sponsors").status_code == 404
 
 
+def test_a_report_goes_over_several_sessions(running: Running) -> None:
+    made(running)
+    running.press("/", "/session/start")
+    page = running.client.get("/reports/2/sponsors").text
+    assert 'name="also" value="1"' in page
+    told = json.loads(running.client.get("/reports/2/sponsors.json?also=1&also=x").text)
+    assert (len(told["spans"]), told["campaigns"][0]["promised"]["minutes"]) == (2, 4.0)
+    assert running.client.get("/reports/2/sponsors?also=9").status_code == 404
+
+
 def test_a_campaign_that_was_put_away_is_in_the_report_still(running: Running) -> None:
     made(running)
     running.press("/", "/instruments/tea/remove")

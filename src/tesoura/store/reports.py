@@ -51,17 +51,18 @@ def rotations(session: Session) -> list[str]:
 
 
 def made(
-    session: Session, span: ReportSpan, of: Sequence[ReportCampaign], turning: Sequence[str], viewers: str = "",
-    scene: str = "", until_seq: int | None = None,
+    session: Session, spans: Sequence[ReportSpan], of: Sequence[ReportCampaign], turning: Sequence[str],
+    viewers: str = "", scene: str = "", until_seq: int | None = None,
 ) -> dict[str, Any]:  # fmt: skip
-    """The report of these campaigns over a span; `viewers` and `scene` name signals."""
+    """The report of these campaigns over spans of time, in order; `viewers` and `scene` name signals."""
     last = event_log.last_seq(session) if until_seq is None else until_seq
     types = core.types_of(of, turning)
-    since = span.begin - LEAD_US
+    whole = ReportSpan(spans[0].begin, spans[-1].end)
+    since = whole.begin - LEAD_US
     events = [one for one in event_log.happenings(session, types, None, last, in_order=True)
-              if since <= one.at <= span.end + LEAD_US]  # fmt: skip
+              if since <= one.at <= whole.end + LEAD_US]  # fmt: skip
     events.sort(key=lambda one: (one.at, one.seq))
-    found = core.report(events, span, of, turning, _counts(session, viewers, span), _scenes(session, scene, last))
+    found = core.report(events, spans, of, turning, _counts(session, viewers, whole), _scenes(session, scene, last))
     found["rests_on"]["last_in_log"] = last
     return {**found, "sources": {"viewers": viewers, "scene": scene}}
 
@@ -120,12 +121,12 @@ def check(session: Session | None, secrets: Secrets | None, told: Mapping[str, A
 
 def _against_log(session: Session, told: Mapping[str, Any]) -> list[str]:
     try:
-        span = ReportSpan(micros(datetime.fromisoformat(told["begin"])), micros(datetime.fromisoformat(told["end"])),
-                          str(told.get("words", "")))  # fmt: skip
+        spans = [ReportSpan(micros(datetime.fromisoformat(begin)), micros(datetime.fromisoformat(end)), str(words))
+                 for begin, end, words in told["spans"]]  # fmt: skip
         of = [ReportCampaign(**one) for one in told["of"]["campaigns"]]
         turning, rests = [str(one) for one in told["of"]["rotations"]], told["rests_on"]
         sources = told.get("sources") or {}
-        found = made(session, span, of, turning, str(sources.get("viewers") or ""), str(sources.get("scene") or ""),
+        found = made(session, spans, of, turning, str(sources.get("viewers") or ""), str(sources.get("scene") or ""),
                      int(rests["last_in_log"]))  # fmt: skip
         lines = core.changed_events(rests["hashes"], found["rests_on"]["hashes"])
     except (KeyError, TypeError, ValueError) as error:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
-from typing import Any
+from dataclasses import dataclass, replace
+from typing import Any, NamedTuple
 
 from tesoura.core.computed.occurrence import Occurrence, instant
 from tesoura.core.sponsors.airtime import Span, both, length_of, merged, viewer_time
@@ -14,6 +14,8 @@ from tesoura.core.sponsors.evidence import Evidence, ItemAirtime, LoggedFact, jo
 from tesoura.core.sponsors.plan import HOUR, MINUTE
 
 KIND, VERSION = "tesoura.sponsor_report", 1
+MS = 1_000
+"""A report tells instants to the millisecond, so that it can be made again from what it says."""
 FIRST = "0" * 64
 """What the chain begins with."""
 READ, LINKED, EFFECT_ENDED = "read_ended", "linked", "tesoura.effect_ended"
@@ -67,14 +69,15 @@ def types_of(campaigns: Sequence[ReportCampaign], rotations: Sequence[str]) -> l
 
 
 def report(
-    events: Iterable[Occurrence], span: ReportSpan, campaigns: Sequence[ReportCampaign], rotations: Sequence[str],
-    viewers: Sequence[tuple[int, float]] = (), scenes: Sequence[tuple[int, str]] = (),
+    events: Iterable[Occurrence], spans: Sequence[ReportSpan], campaigns: Sequence[ReportCampaign],
+    rotations: Sequence[str], viewers: Sequence[tuple[int, float]] = (), scenes: Sequence[tuple[int, str]] = (),
 ) -> dict[str, Any]:  # fmt: skip
-    """The report, without its signature.
+    """The report over one span of time or several, in order, without its signature.
 
-    `events` are those of the types of `types_of`, in the order of the log, from the beginning of the span on; `viewers`
-    and `scenes` tell how many watched and which scene there was, each from its instant on.
+    `events` are those of the types of `types_of`, in the order in which they were, from the beginning of the first span
+    on; `viewers` and `scenes` tell how many watched and which scene there was, each from its instant on.
     """
+    spans = [ReportSpan(one.begin // MS * MS, one.end // MS * MS, one.words) for one in spans]
     evidence = Evidence(rotations, [one.name for one in campaigns])
     named = {one.name: one for one in campaigns}
     reads: dict[str, list[dict[str, Any]]] = {}
@@ -92,23 +95,43 @@ def report(
             # Chat was not told.
             links.get(linked, {}).pop(int(at) if at.isdigit() else 0, None)
         name, _, what = one.type.rpartition(".")
-        if name in named and span.begin <= one.at < span.end:
+        if name in named and any(span.begin <= one.at < span.end for span in spans):
             if what == READ:
                 reads.setdefault(name, []).append(_read(one))
             elif what == LINKED:
                 links.setdefault(name, {})[int(str(one.data.get("id") or "").partition(":")[2] or 0)] = _iso(one.at)
-    items = evidence.airtime(span.begin, span.end)
-    hours = (span.end - span.begin) / HOUR
+    items = _together([one for span in spans for one in evidence.airtime(span.begin, span.end)])
+    of = _Promised(len(spans), sum(span.end - span.begin for span in spans) / HOUR)
     return {
-        "kind": KIND, "version": VERSION, "begin": _iso(span.begin), "end": _iso(span.end), "words": span.words,
+        "kind": KIND, "version": VERSION, "begin": _iso(spans[0].begin), "end": _iso(spans[-1].end),
+        "words": ", ".join(one.words for one in spans),
+        "spans": [[_iso(one.begin), _iso(one.end), one.words] for one in spans],
         "campaigns": [
             _campaign(one, [each for each in items if each.campaign == one.name], reads.get(one.name, []),
-                      list(links.get(one.name, {}).values()), hours, viewers, scenes)
+                      list(links.get(one.name, {}).values()), of, viewers, scenes)
             for one in campaigns
         ],
         "rests_on": {"events": len(rests), "last": last, "chain": chain, "hashes": rests},
         "of": {"rotations": list(rotations), "campaigns": [_known(one) for one in campaigns]},
     }  # fmt: skip
+
+
+class _Promised(NamedTuple):
+    """For how many sessions and hours something was promised."""
+
+    sessions: int
+    hours: float
+
+
+def _together(items: Sequence[ItemAirtime]) -> list[ItemAirtime]:
+    """The airtime of each item in all spans together."""
+    found: dict[str, ItemAirtime] = {}
+    for one in items:
+        had = found.get(one.item)
+        found[one.item] = one if had is None else replace(
+            had, sent=(*had.sent, *one.sent), seen=(*had.seen, *one.seen), gaps=(*had.gaps, *one.gaps)
+        )  # fmt: skip
+    return list(found.values())
 
 
 def _known(one: ReportCampaign) -> dict[str, Any]:
@@ -128,7 +151,7 @@ def _read(one: Occurrence) -> dict[str, Any]:
 
 def _campaign(
     one: ReportCampaign, items: Sequence[ItemAirtime], reads: Sequence[Mapping[str, Any]], links: Sequence[str],
-    hours: float, viewers: Sequence[tuple[int, float]], scenes: Sequence[tuple[int, str]],
+    of: _Promised, viewers: Sequence[tuple[int, float]], scenes: Sequence[tuple[int, str]],
 ) -> dict[str, Any]:  # fmt: skip
     sent = merged(span for each in items for span in each.sent)
     seen = merged(span for each in items for span in each.seen)
@@ -136,14 +159,12 @@ def _campaign(
     counted = [] if one.test else seen
     minutes = viewer_time(counted, viewers)
     counts = sum(bool(each["counts"]) for each in reads)
+    minutes_of, often, reads_of = one.minutes * of.sessions, one.an_hour * of.hours, one.reads * of.sessions
+    kept = length_of(counted) >= minutes_of * MINUTE and len(counted) >= int(often) and counts >= reads_of
     return {
         **_known(one), "seen_s": _s(length_of(counted)), "sent_s": _s(length_of(sent)), "appearances": len(counted),
         "viewer_minutes": round(minutes, 1) if minutes is not None else None,
-        "promised": {
-            "minutes": one.minutes, "appearances": round(one.an_hour * hours, 1), "reads": one.reads,
-            "kept": length_of(counted) >= one.minutes * MINUTE and len(counted) >= int(one.an_hour * hours)
-                    and counts >= one.reads,
-        },
+        "promised": {"minutes": minutes_of, "appearances": round(often, 1), "reads": reads_of, "kept": kept},
         "reads": list(reads), "reads_counted": counts, "links": list(links),
         "items": [{"item": each.item, "words": each.words, "sent_s": _s(length_of(each.sent)),
                    "seen_s": _s(length_of(each.seen)), "appearances": len(each.seen)} for each in items if each.sent],

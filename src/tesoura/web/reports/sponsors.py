@@ -12,7 +12,7 @@ from sqlmodel import Session
 
 from tesoura.core.computed.occurrence import micros
 from tesoura.core.sponsors.report import ReportSpan
-from tesoura.store import computed, exports, reports
+from tesoura.store import computed, exports, reports, state
 from tesoura.store import log as event_log
 from tesoura.web.reports.views import session_of
 from tesoura.web.shared.doors import now, runtime, store
@@ -22,19 +22,31 @@ blueprint = Blueprint("sponsor_reports", __name__, url_prefix="/reports")
 TOLD_BY = timedelta(seconds=16)
 """What was painted longer ago is told by now: pages tell every ten seconds, and that is gathered for five. Nothing is
 said of gaps before that."""
+MOST_SESSIONS, LISTED = 50, 12
 COLUMNS = ("campaign", "sponsor", "seen_s", "sent_s", "appearances", "viewer_minutes", "promised_minutes",
            "promised_appearances", "promised_reads", "reads", "links", "kept")  # fmt: skip
 
 
-def _report(session_id: int) -> dict[str, Any]:
-    """The report of a session, of the campaigns that are asked for, or of all."""
+def _span(session_id: int) -> ReportSpan:
+    """The time of a session.
+
+    It lasts until the next one begins; what was promised for an hour was for the hours that were streamed.
+    """
     one = session_of(session_id)
-    wanted = [name for name in request.args.getlist("campaign") if name]
-    # A session lasts until the next one begins; what was promised for an hour was for the hours that were streamed.
     last = store().read(lambda session: event_log.last_time(session, one.started_at, one.ended_at))
     end = now() if one.ended_at is None else last or one.started_at
+    return ReportSpan(micros(one.started_at), micros(end), day_time(one.started_at))
+
+
+def _also() -> list[int]:
+    return [int(one) for one in request.args.getlist("also") if one.isdecimal()][:MOST_SESSIONS]
+
+
+def _report(session_id: int) -> dict[str, Any]:
+    """The report of a session and others that are asked for, of the campaigns that are asked for, or of all."""
+    wanted = [name for name in request.args.getlist("campaign") if name]
+    spans = sorted((_span(one) for one in {session_id, *_also()}), key=lambda one: one.begin)
     scene = runtime().call(lambda self: self.preferences.scene_signal)
-    span = ReportSpan(micros(one.started_at), micros(end), day_time(one.started_at))
 
     def made(session: Session) -> dict[str, Any]:
         there = reports.campaigns(session)
@@ -44,7 +56,7 @@ def _report(session_id: int) -> dict[str, Any]:
         turning = reports.rotations(session)
         counted = [str(row.choices.get("viewers") or "") for row in computed.all_computed(session)
                    if row.kind == "rotation"]  # fmt: skip
-        return reports.made(session, span, of, turning, next((each for each in counted if each), ""), scene)
+        return reports.made(session, spans, of, turning, next((each for each in counted if each), ""), scene)
 
     return store().read(made)
 
@@ -56,7 +68,8 @@ def sponsors(session_id: int) -> ResponseReturnValue:
     for one in told["campaigns"]:
         one["gaps"] = [gap for gap in one["gaps"] if datetime.fromisoformat(gap["begin"]) < settled]
     return render_template("reports/sponsors.html", report=told, drawn=_drawn(told), session_id=session_id,
-                           wanted=request.args.getlist("campaign"))  # fmt: skip
+                           wanted=request.args.getlist("campaign"), also=_also(),
+                           sessions=store().read(state.all_sessions)[:LISTED])  # fmt: skip
 
 
 def _drawn(told: dict[str, Any]) -> list[list[tuple[float, float]]]:
