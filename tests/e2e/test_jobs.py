@@ -18,7 +18,8 @@ NEWER = (
     "reports/", "reports/1", "recipes/", "recipes/channel",
     "overlays/1/link", "overlays/1/versions", "looks/", "looks/ink",
     "looks/style-sheets", "typefaces/", "instruments/match", "instruments/match/matches/0", "instruments/wheel",
-    "instruments/wheel/check", "instruments/new/scoreboard", "instruments/new/wheel",
+    "instruments/wheel/check", "instruments/new/scoreboard", "instruments/new/wheel", "instruments/tea",
+    "instruments/turns", "reports/1/sponsors",
 )  # fmt: skip
 
 
@@ -367,6 +368,10 @@ def _add_instruments(running: Running) -> None:
     for words in ("sing the score", "tea for everybody"):
         running.press("/", "/instruments/wheel/items", {"words": words, "weight": "1"})
     running.press("/", "/instruments/wheel/do/owe", {"who": "teacup_ana"})
+    tea = {"title": "Tea", "sponsor": "Cordel Tea", "minutes": "90", "points": "North slope\nTen per cent"}
+    running.press("/", "/instruments/new/campaign", tea)
+    running.press("/", "/instruments/new/rotation", {"title": "Turns"})
+    running.press("/", "/instruments/tea/do/begin_read")
 
 
 # The two schemes differ in their colours alone.
@@ -411,13 +416,15 @@ def test_axe_finds_nothing_serious(page: Page, running: Running, members: Member
 
 def test_nothing_sticks_out_on_a_phone(page: Page, running: Running, members: MembersService) -> None:
     running.add_feed(f"{members.address}/channels/mara_vane")
+    running.press("/", "/session/start")
     running.add_overlay("hello")
     _add_instruments(running)
     page.set_viewport_size({"width": 390, "height": 844})
     wide = []
     for path in ("", "feeds/", "feeds/new", "feeds/reach", "signals/", "preferences/", "log/", "files/", "reports/",
                  "overlays/", "overlays/1", "overlays/1/link", "looks/", "instruments/", "instruments/kettle_break",
-                 "instruments/game", "instruments/ladder", "instruments/match", "clips"):  # fmt: skip
+                 "instruments/game", "instruments/ladder", "instruments/match", "clips", "instruments/tea",
+                 "instruments/turns", "reports/1/sponsors"):  # fmt: skip
         page.goto(f"/{path}")
         if page.evaluate("document.documentElement.scrollWidth") > 390:
             wide.append(path)
