@@ -18,6 +18,7 @@ from typing import Any
 import httpx
 import pytest
 from flask import Flask
+from hypothesis import settings as hypothesis_settings
 
 from tesoura.app import Server, create_app, listen
 from tesoura.core.overlays.document import Overlay, new_piece
@@ -32,6 +33,10 @@ from tesoura.store.store import Store, open_store
 from tesoura.store.tables import SignalRow
 from tesoura.web import desk_ticket
 from tesoura.web.shared.doors import EXTENSION, Doors
+
+# A slow machine is no failure.
+hypothesis_settings.register_profile("patient", deadline=None)
+hypothesis_settings.load_profile("patient")
 
 
 def until(true: Callable[[], Any], for_s: float = 60.0) -> Any:

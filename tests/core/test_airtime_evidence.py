@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 
 from tesoura.core.sponsors.airtime import AirtimeGap
-from tesoura.core.sponsors.evidence import Evidence, LoggedFact, by_sponsor
+from tesoura.core.sponsors.evidence import Evidence, LoggedFact
 
 S = 1_000_000
 NONE: dict[str, Any] = {}
@@ -72,15 +72,14 @@ def test_the_card_of_a_read_is_sent_while_it_is_shown_and_what_is_still_shown_en
     assert (found["tea:card"].sent_s, found["tea:card"].seen_s, found["tea:card"].words) == (30, 30, "its card")
 
 
-def test_a_sponsor_has_all_its_items_together_and_a_test_never_counts() -> None:
-    facts = [air(0, 1), shown(0, slot("tea:1"), slot("moon:1", "Halfmoon")), shown(60, slot("tea:2"), NONE),
-             shown(90, slot("glue:1", "Gluepot", test=True), NONE), shown(95, NONE, NONE),
-             painted(99, ["tea:1", 0, 60], ["tea:2", 60, 90], ["moon:1", 10, 60], ["glue:1", 90, 95])]  # fmt: skip
-    tea, moon = by_sponsor(list(took(*facts).values()), [(30 * S, 100.0), (60 * S, 40.0)])
-    # Half a minute before anybody was counted, half a minute with a hundred, half a minute with forty.
-    assert (tea.sponsor, tea.seen, tea.appearances, tea.viewer_minutes) == ("Cordel Tea", 90 * S, 1, 70.0)
-    assert (moon.sponsor, moon.seen, moon.sent, moon.viewer_minutes) == ("Halfmoon", 50 * S, 60 * S, 50.0)
-    assert [(one.begin, one.end) for one in moon.gaps] == [(0, 10 * S)]
+def test_one_more_page_is_no_page_that_came_back() -> None:
+    found = took(air(0, 1), shown(0, slot("tea:1")), air(50, 2), air(55, 1), shown(60, NONE))
+    assert [one.why for one in found["tea:1"].gaps] == ["no page said that it painted it"]
+
+
+def test_what_is_sent_after_the_span_is_none_of_it() -> None:
+    found = took(air(0, 1), shown(10, slot("tea:1")), shown(20, NONE), shown(40, slot("moon:1", "Halfmoon")), until=30)
+    assert (found["tea:1"].sent_s, found["moon:1"].sent, found["moon:1"].sent_s) == (10, (), 0)
 
 
 @pytest.mark.parametrize("seed", range(60))

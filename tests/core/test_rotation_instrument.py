@@ -160,6 +160,31 @@ def test_by_hand_it_is_skipped_held_and_one_is_shown_now() -> None:
     assert it.shown()[2:] == [(68, "glue"), (68, "tea"), (77, "moon")]
 
 
+def test_first_comes_who_is_behind_with_what_was_promised() -> None:
+    shared = {"tea": member("Cordel Tea", minutes="30"), "moon": member("Halfmoon", minutes="10")}
+    it = Sponsors(shared, order="who is behind").wait(0, tea__items=listed("tea", 5), moon__items=listed("moon", 5))
+    it.wait(400)
+    seen = [one[1] for one in it.shown()]
+    # Three times as much was promised to the tea; two of its turns on end are one appearance.
+    given = it.it.advance(it.now).turning.given
+    assert abs(given["Cordel Tea"] / given["Halfmoon"] - 3) < 0.2
+    assert seen[:4] == ["moon", "tea", "moon", "tea"]
+    # Skipped, it makes way for another one, whoever is behind.
+    now = it.it.read(it.now)["sponsor"]
+    it.do("skip")
+    assert it.it.read(it.now)["sponsor"] not in ("", now)
+
+
+def test_of_a_sponsor_who_is_behind_the_items_take_turns() -> None:
+    it = Sponsors({"tea": member("Cordel Tea")}, order="who is behind").wait(0, tea__items=listed("tea", 5, 5, 5))
+    it.wait(0).do("skip")
+    ids = [one.data["slots"][0]["id"] for one in it.log if one.type == "turns.shown"]  # type: ignore[index]
+    assert len(set(ids[-2:])) == 2
+    it.wait(30)
+    ids = [one.data["slots"][0]["id"] for one in it.log if one.type == "turns.shown"]  # type: ignore[index]
+    assert sorted(ids[-3:]) == ["tea:i0", "tea:i1", "tea:i2"]
+
+
 def test_it_is_shown_and_hidden_by_hand_between_its_times() -> None:
     it = Sponsors(campaigns="tea", hidden_s="600", shown_s="20").wait(5).do("show").wait(8).do("hide").wait(600)
     assert it.shown() == [(5, "tea"), (13, ""), (613, "tea")]

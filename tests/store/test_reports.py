@@ -48,6 +48,7 @@ EVENTS: tuple[tuple[float, str, dict[str, Any]], ...] = (
     (65, "tea.card", {"shown": True, "sponsor": "Cordel Tea", "test": False}),
     (95, "tea.read_ended", {"seconds": 30.0, "said": 2, "points": 3, "ended": "read", "test": False}),
     (95, "tea.card", {"shown": False, "sponsor": "Cordel Tea", "test": False}),
+    (96, "tea.read_ended", {"seconds": 4.0, "said": 0, "points": 3, "ended": "broken off", "test": False}),
     (97, "tea.linked", {"id": "linked:97", "line": "Cordel Tea: https://tea.example"}),
     (98, "tea.linked", {"id": "linked:98", "line": "Cordel Tea: https://tea.example"}),
     (98.5, "tesoura.effect_ended", {"of": "tea.linked:97", "outcome": "done"}),
@@ -104,7 +105,7 @@ def test_one_that_nobody_changed_fits_its_signature_and_the_log(store: Store) ->
 
 def test_over_several_sessions_everything_is_added_and_promised_for_each(store: Store) -> None:
     spans = [
-        ReportSpan(micros(T0) + 17, micros(at(30.0004)), "one"),
+        ReportSpan(micros(T0) + 17, micros(at(30.0006)), "one"),
         ReportSpan(micros(at(80)), micros(at(120)), "two"),
     ]
     told = store.read(lambda session: reports.made(session, spans, [TEA], ["turns"], "", "scene.present"))

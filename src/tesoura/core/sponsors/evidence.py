@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 from tesoura.core.signals.assignments import AIR
-from tesoura.core.sponsors.airtime import AirtimeGap, Span, airtime, length_of, merged, viewer_time
+from tesoura.core.sponsors.airtime import AirtimeGap, Span, airtime, length_of, merged
 
 PAINTED = "tesoura.painted"
 """An event that tells what pages painted: for each page its overlay, and spans of an item, ms since 1970, each with why
@@ -144,31 +144,6 @@ class Evidence:
                 ItemAirtime(item, one.campaign, one.sponsor, one.words, one.test, sent, of_it.seen, of_it.gaps)
             )
         return found
-
-
-@dataclass(frozen=True, slots=True)
-class SponsorAirtime:
-    """What a sponsor had: for how long it was sent and seen, µs, how many appearances, minutes times viewers."""
-
-    sponsor: str
-    sent: int
-    seen: int
-    appearances: int
-    viewer_minutes: float | None
-    gaps: tuple[AirtimeGap, ...]
-
-
-def by_sponsor(items: Sequence[ItemAirtime], viewers: Sequence[tuple[int, float]]) -> list[SponsorAirtime]:
-    """The airtime of each sponsor: of all its items together, two at the same time once. A test does not count."""
-    found = []
-    for name in dict.fromkeys(one.sponsor for one in items if not one.test):
-        own = [one for one in items if one.sponsor == name and not one.test]
-        sent = merged(span for one in own for span in one.sent)
-        seen = merged(span for one in own for span in one.seen)
-        gaps = sorted((gap for one in own for gap in one.gaps), key=lambda gap: gap.begin)
-        found.append(SponsorAirtime(name, length_of(sent), length_of(seen), len(seen), viewer_time(seen, viewers),
-                                    tuple(joined(gaps))))  # fmt: skip
-    return found
 
 
 def joined(gaps: Sequence[AirtimeGap]) -> list[AirtimeGap]:

@@ -219,19 +219,17 @@ class Rotation:
         return one.id in self.able and not _clash(one, beside)
 
     def _behind(self, beside: Sequence[RotationItem], last: int) -> RotationItem | None:
-        """Of the sponsor who has had least of what was promised; of its items the next one after its last."""
-        seen = {one.item for one in self.slots}
-        return self._least(beside, last, seen) or self._least(beside, last, set())
+        """Of the sponsor who has had least of what was promised; of its items the next one after its last.
 
-    def _least(self, beside: Sequence[RotationItem], last: int, but: set[str]) -> RotationItem | None:
+        One with a single item may follow itself: else it could never have more than every other turn.
+        """
         best: tuple[float, bool, int] | None = None
         for group, places in self.groups:
             had = self.given.get(group.sponsor, 0) / group.promised if group.promised > 0 else float("inf")
             if (best is not None and had > best[0]) or (beside and _clash(group, beside)):
                 continue
             begin = bisect_right(places, last)
-            place = next((one for one in (*places[begin:], *places[:begin]) if self.items[one].id in self.able
-                          and self.items[one].id not in but), None)  # fmt: skip
+            place = next((one for one in (*places[begin:], *places[:begin]) if self.items[one].id in self.able), None)
             if place is None:
                 continue
             found = (had, place <= last, place)
@@ -272,7 +270,12 @@ class Rotation:
     # What is done by hand
 
     def skipped(self, place: int = 0) -> Self:
-        """With the next item in a slot."""
+        """With the next item in a slot: another one, if there is one."""
+        now = self.slots[place].item
+        if self.rule.order == BEHIND and len(self.able) > 1 and now:
+            it = self._but(able=self.able - {now})._next_in(place)
+            if it.slots[place].item:
+                return it._but(able=self.able)
         return self._next_in(place)
 
     def shown_now(self, item: str, place: int = 0) -> Self:
