@@ -78,7 +78,8 @@ def test_one_more_page_is_no_page_that_came_back() -> None:
 
 
 def test_what_is_sent_after_the_span_is_none_of_it() -> None:
-    found = took(air(0, 1), shown(10, slot("tea:1")), shown(20, NONE), shown(40, slot("moon:1", "Halfmoon")), until=30)
+    later = (shown(40, slot("moon:1", "Halfmoon")), shown(50, NONE))
+    found = took(air(0, 1), shown(10, slot("tea:1")), shown(20, NONE), *later, until=30)
     assert (found["tea:1"].sent_s, found["moon:1"].sent, found["moon:1"].sent_s) == (10, (), 0)
 
 

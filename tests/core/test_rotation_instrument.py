@@ -17,7 +17,9 @@ from tesoura.core.instruments.campaign.plan import FIELDS as CAMPAIGN
 from tesoura.core.instruments.rotation import KIND
 from tesoura.core.instruments.rotation.commands import SponsorRotation
 from tesoura.core.instruments.rotation.evening import preview
+from tesoura.core.instruments.rotation.piece import PIECE
 from tesoura.core.instruments.runner import Runner, Setup
+from tesoura.core.overlays.document import new_piece
 from tesoura.core.signals.assignments import seen_signal
 from tesoura.core.values import Scalar
 from tesoura.errors import CommandRefused
@@ -254,6 +256,24 @@ def test_what_was_missed_while_tesoura_did_not_run_is_not_told_as_shown() -> Non
     it.now += timedelta(seconds=310)
     it.settle()
     assert [one[0] for one in it.shown()] == [0, 3912]
+
+
+def test_words_that_have_no_room_in_a_slot_are_told() -> None:
+    choices = new_piece("sponsor", "s", rotation="turns", width_px=400, height_px=100, room_pct=10, size_px=30).choices
+
+    def measure(words: str, size: float) -> tuple[float, float]:
+        return len(words) * size / 2, size * 1.2
+
+    def found(*words: str, two: bool = False) -> list[str]:
+        face = [["a", "", "", one, "s"] for one in (words if two else words[:1])]
+        return list(PIECE.fits(choices, {"face": json.dumps(face), "ahead": "[]"}, measure))
+
+    # A slot is 320 wide and 80 high: two lines of 36, each of twenty-one letters.
+    assert found("x" * 42) == []
+    assert found("x" * 43) == [f"“{'x' * 40}” needs 3 lines of 30 px, for which a slot has no room."]
+    # Two beside each other are half as wide.
+    assert len(found("x" * 22, "y" * 20, two=True)) == 1
+    assert list(PIECE.fits(choices, {"face": "no JSON"}, measure)) == []
 
 
 def test_the_evening_is_planned_against_what_was_promised_and_a_cycle_that_keeps_it_is_offered() -> None:

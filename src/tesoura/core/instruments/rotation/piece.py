@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import json
+from collections.abc import Iterator, Mapping
+from math import ceil
 
 from tesoura.core.forms.checks import text
 from tesoura.core.forms.fields import Field, number, one_of
-from tesoura.core.overlays.pieces.kind import SIZE, Choices, Part, PieceKind, PieceText, say
+from tesoura.core.overlays.pieces.kind import SIZE, Choices, MeasuredText, Part, PieceKind, say
 
 _HOW = "The slots"
 STANDS = (("beside", "two beside each other"), ("stacked", "two on top of each other"))
@@ -24,8 +26,27 @@ def _parts(choices: Choices) -> Mapping[str, Part]:
     }
 
 
-def _words(choices: Choices) -> Sequence[PieceText]:
-    return ()
+def _too_long(choices: Choices, says: Mapping[str, str], measure: MeasuredText) -> Iterator[str]:
+    """The words that have no room in a slot, a sentence each."""
+    face, ahead = (_listed(says.get(one, "")) for one in ("face", "ahead"))
+    beside, stacked = (2, 1) if choices["stands"] == "beside" else (1, 2)
+    across, down = (beside, stacked) if len(face) > 1 else (1, 1)
+    free = 1 - 2 * choices["room_pct"] / 100
+    wide, high = choices["width_px"] / across * free, choices["height_px"] / down * free
+    for words in dict.fromkeys(str(one[3]) for one in (*face, *ahead) if len(one) > 3 and one[3]):
+        width, height = measure(words, choices["size_px"])
+        lines = ceil(width / wide) if wide > 0 else 1
+        if lines * height > high:
+            count = "one line" if lines == 1 else f"{lines} lines"
+            yield f"“{words[:40]}” needs {count} of {choices['size_px']} px, for which a slot has no room."
+
+
+def _listed(raw: str) -> list[list[str]]:
+    try:
+        found = json.loads(raw or "[]")
+    except ValueError:
+        return []
+    return found if isinstance(found, list) else []
 
 
 PIECE = PieceKind(
@@ -40,7 +61,7 @@ PIECE = PieceKind(
         "size_px": SIZE,
     },
     parts=_parts,
-    words=_words,
+    fits=_too_long,
     size=(420, 180),
     first={"size_px": 40, "x": 1400, "y": 820},
     style={"backing": "solid"},
