@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+import asyncio
 import json
 import time
+from collections.abc import Sequence
+from datetime import UTC, datetime, timedelta
+from types import SimpleNamespace
 from typing import Any
 
 import pytest
 from websockets.sync.client import connect
 
+from tesoura.core.values import Event
 from tesoura.runtime import painted
+from tesoura.runtime.clips import Clips
 from tests.conftest import Running, until
 from tests.runtime.test_clips import told
 
@@ -65,3 +71,16 @@ def test_what_a_picture_of_tesouras_own_says_does_not_count(running: Running) ->
         said(running, token, [["moon:1", now - 5_000, now, True, True, True, 1, 1]])
     (event,) = told(running, "tesoura.painted")
     assert [one["spans"][0][0] for one in event["pages"]] == ["moon:1"]
+
+
+def test_trouble_that_comes_again_later_is_told_again_and_that_of_many_pages_once() -> None:
+    now, ids = datetime(2026, 11, 26, 20, 0, tzinfo=UTC), list[str]()
+
+    async def log(events: Sequence[Event]) -> None:
+        ids.extend(one.id for one in events)
+
+    for seconds in (0, 10, 70):
+        settings = SimpleNamespace(clock=lambda at=seconds: now + timedelta(seconds=at))
+        clips: Any = SimpleNamespace(_runtime=SimpleNamespace(settings=settings, journal=SimpleNamespace(log=log)))
+        asyncio.run(Clips.trouble(clips, "Cup", "tea:i1", "its file cannot be shown"))
+    assert ids[0] == ids[1] != ids[2]

@@ -291,7 +291,9 @@ class Clips:
     async def trouble(self, overlay: str, of: str, why: str) -> None:
         """A viewers' page cannot show something: it is told."""
         told = {"overlay": overlay, "of": of, "why": why}
-        event = Event(f"trouble:{overlay}:{of}:{why}"[:200], "tesoura", TROUBLE, self._runtime.settings.clock(), told)
+        now = self._runtime.settings.clock()
+        # Many pages tell of the same at once; the same may be so again another time.
+        event = Event(f"trouble:{now:%Y%m%d%H%M}:{overlay}:{of}:{why}"[:200], "tesoura", TROUBLE, now, told)
         await self._runtime.journal.log([event])
 
 
