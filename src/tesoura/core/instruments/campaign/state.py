@@ -13,6 +13,7 @@ from tesoura.core.effects import SAY, Effect
 from tesoura.core.instruments.base import Command, Fired, Step, Told
 from tesoura.core.instruments.campaign.plan import CampaignPlan
 from tesoura.core.instruments.items import InstrumentItem
+from tesoura.core.instruments.owed_events import fired_of, plain_of
 from tesoura.core.instruments.records import Record
 from tesoura.core.signals.extremes import Extremes
 from tesoura.core.values import Scalar
@@ -323,20 +324,6 @@ def spoken(length: int) -> str:
     """A length, µs, in words: `4 min 10 s`."""
     minutes, seconds = divmod(-(-max(length, 0) // 1_000_000), 60)
     return f"{minutes} min {seconds} s" if minutes else f"{seconds} s"
-
-
-def plain_of(one: Fired) -> dict[str, Any]:
-    """What has happened, to be stored."""
-    effects = [[each.kind, each.target, dict(each.data), micros(each.not_after) if each.not_after else None]
-               for each in one.effects]  # fmt: skip
-    return {"id": one.id, "type": one.type, "at": micros(one.at), "data": dict(one.data), "effects": effects}
-
-
-def fired_of(told: Mapping[str, Any]) -> Fired:
-    """It, as it was stored."""
-    effects = [Effect(kind, target, data, instant(until) if until is not None else None)
-               for kind, target, data, until in told["effects"]]  # fmt: skip
-    return Fired(told["id"], told["type"], instant(told["at"]), told["data"], effects)
 
 
 def kept(saved: Mapping[str, Any]) -> dict[str, Any]:

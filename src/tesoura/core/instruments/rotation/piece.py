@@ -11,8 +11,8 @@ from tesoura.core.forms.fields import Field, number, one_of
 from tesoura.core.overlays.pieces.kind import SIZE, Choices, MeasuredText, Part, PieceKind, say
 
 _HOW = "The slots"
-STANDS = (("beside", "two beside each other"), ("stacked", "two on top of each other"))
-CHANGE = (("fade", "one fades into the next"), ("cut", "at once"))
+STANDS = (("beside", "side by side"), ("stacked", "one above the other"))
+CHANGE = (("fade", "by fading"), ("cut", "at once"))
 
 
 def _parts(choices: Choices) -> Mapping[str, Part]:

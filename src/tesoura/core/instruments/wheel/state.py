@@ -9,10 +9,11 @@ from datetime import datetime, timedelta
 from typing import Any, Self
 
 from tesoura.core.chat import LINE
-from tesoura.core.computed.occurrence import Occurrence, instant, micros, name_of
+from tesoura.core.computed.occurrence import Occurrence, instant, name_of
 from tesoura.core.effects import COMMAND, PRESS, SAY, SCENE, SCENE_BACK, SOUND, Effect
 from tesoura.core.instruments.base import Fired
 from tesoura.core.instruments.items import InstrumentItem
+from tesoura.core.instruments.owed_events import fired_of, plain_of
 from tesoura.core.instruments.records import Record
 from tesoura.core.instruments.wheel.counts import SpinCounts, counts_of
 from tesoura.core.instruments.wheel.fields import WheelField, can_be_spun, field_of, in_order, weights_now
@@ -254,7 +255,7 @@ class WheelBase:
             "spin": self.spin.saved() if self.spin else None, "trial": self.trial.saved() if self.trial else None,
             "waiting": [one.who for one in self.waiting], "owed": self.owed.saved(), "gone": sorted(self.gone),
             "refused_at": self.refused_at, "counted": self.counted,
-            "came": dict(self.came), "counts": self.counts.saved(), "debts": [_plain(one) for one in self.debts],
+            "came": dict(self.came), "counts": self.counts.saved(), "debts": [plain_of(one) for one in self.debts],
         }  # fmt: skip
 
 
@@ -267,18 +268,5 @@ def kept(saved: Mapping[str, Any]) -> dict[str, Any]:
         "waiting": tuple(map(Turn, saved["waiting"])), "owed": owed_of(saved["owed"]), "gone": frozenset(saved["gone"]),
         "refused_at": saved["refused_at"], "counted": saved["counted"],
         "came": dict(saved["came"]), "counts": counts_of(saved["counts"]),
-        "debts": tuple(map(_fired, saved["debts"])),
+        "debts": tuple(map(fired_of, saved["debts"])),
     }  # fmt: skip
-
-
-def _plain(one: Fired) -> dict[str, Any]:
-    effects = [[each.kind, each.target, dict(each.data), micros(each.not_after) if each.not_after else None,
-                each.delay_s] for each in one.effects]  # fmt: skip
-    return {"id": one.id, "type": one.type, "at": micros(one.at), "data": dict(one.data), "effects": effects,
-            "cause": one.cause}  # fmt: skip
-
-
-def _fired(told: Mapping[str, Any]) -> Fired:
-    effects = [Effect(kind, target, data, instant(until) if until is not None else None, delay_s)
-               for kind, target, data, until, delay_s in told["effects"]]  # fmt: skip
-    return Fired(told["id"], told["type"], instant(told["at"]), told["data"], effects, told["cause"])
