@@ -347,3 +347,17 @@ def test_the_card_of_a_read_stands_above_everything_wherever_it_stands_in_the_or
     [finding] = [one for one in found(over, {"a": {"": "1", "words": "tea"}, "b": {"now": "hello"}})
                  if one.kind == "covered"]  # fmt: skip
     assert (finding.piece, finding.words.startswith("“Card” covers")) == ("b", True)
+
+
+def test_behind_a_mark_it_must_be_even_and_a_solid_backing_is_proposed() -> None:
+    bare = new_piece("sponsor", "a", name="Marks", rotation="turns", x=200, y=200).changed({"backing": "none"})
+    busy = Scenery(1, 1, [(0.0, 0.0, 0.0)], [(255.0, 255.0, 255.0)])
+    says = {"a": {"": "1", "face": "[]", "ahead": "[]"}}
+    [finding] = [one for one in found(Overlay(pieces=(bare,)), says, scenery=busy) if one.kind == "contrast"]
+    assert finding.words == (
+        "What is behind the mark goes from dark to light (1 to 21.0): some of it would not be seen.")  # fmt: skip
+    assert finding.mends[0].words == "Put a solid backing behind it"
+    assert "contrast" not in kinds(found(Overlay(pieces=(mended(Overlay(pieces=(bare,)), finding, 0),)), says,
+                                         scenery=busy))  # fmt: skip
+    # Where it is even it may stand without.
+    assert "contrast" not in kinds(found(Overlay(pieces=(bare,)), says, scenery=GREY))

@@ -6,6 +6,7 @@ from tesoura.core.overlays.differences import Difference, differences, sent_stra
 from tesoura.core.overlays.document import Overlay, from_document, new_piece, size_problem, to_document
 from tesoura.core.overlays.looks import Look
 from tesoura.core.overlays.shipped_looks import SHIPPED
+from tesoura.core.overlays.swapping import swapped
 from tesoura.errors import InvalidPiece, NewerDocument
 
 PIECE = new_piece("text", "a", name="Kite friends", wording="{reach.members:,} kite friends", size_px=72)
@@ -211,3 +212,15 @@ def test_a_size_that_fits_comes_with_an_arrangement_unless_one_is_given() -> Non
     assert [wide[name] for name in ("width_px", "height_px", "size_px")] == [800, 92, 30]
     # One that stays what it was keeps the size that was chosen since.
     assert wide.changed({"width_px": 700}).changed({"arranged": "band"})["width_px"] == 700
+
+
+def test_another_file_is_put_in_the_place_of_one_where_it_is_shown_and_only_where_that_is_wanted() -> None:
+    kite, reel = (new_piece("picture", one, media="kite.png") for one in "ab")
+    overlay = Overlay(pieces=(kite, PIECE.changed({"wording": "kite.png"}), reel))
+    after, places = swapped(overlay, "kite.png", "gull.png")
+    assert places == ["a.media", "b.media"]
+    assert [after.pieces[at]["media"] for at in (0, 2)] == ["gull.png", "gull.png"]
+    assert after.pieces[1]["wording"] == "kite.png"
+    back, places = swapped(after, "gull.png", "kite.png", ["b.media"])
+    assert ([back.pieces[at]["media"] for at in (0, 2)], places) == (["gull.png", "kite.png"], ["b.media"])
+    assert swapped(overlay, "nobody.png", "gull.png") == (overlay, [])

@@ -279,11 +279,13 @@ def test_words_that_have_no_room_in_a_slot_are_told() -> None:
 def test_the_evening_is_planned_against_what_was_promised_and_a_cycle_that_keeps_it_is_offered() -> None:
     shared = {"tea": member("Cordel Tea", minutes="60"), "moon": member("Halfmoon", minutes="20")}
     it = Sponsors(shared, hidden_s="300", shown_s="60", hours="4")
-    shown = preview("turns", it.setup.choices, it.almanac, T0, it.it.saved())
+    shown = preview("turns", it.setup.choices, it.almanac, T0, it.it.saved(), it.values)
     tea, moon = shown["rows"] if shown["rows"][0]["sponsor"] == "Cordel Tea" else shown["rows"][::-1]
     # Four hours have forty cycles of six minutes: 2,400 s shown, nine of fifteen for the tea.
     assert (round(tea["minutes"], 1), round(moon["minutes"], 1), tea["promised"]) == (24.0, 16.0, 60.0)
     assert len(shown["short"]) == 2
     # Sixty minutes of tea need a hundred shown of 240: hidden for 1.4 times as long as shown, in steps of five seconds.
     assert (shown["cycle"]["hidden_s"], shown["lanes"]) == (80, 2)
-    assert preview("turns", it.setup.choices, it.almanac, T0, None)["rows"] == []
+    # It is drawn before the rotation is made, and without anything to show it is empty.
+    assert preview("it", it.setup.choices, it.almanac, T0, None, it.values)["rows"] == shown["rows"]
+    assert preview("it", it.setup.choices, it.almanac, T0, None, {})["rows"] == []

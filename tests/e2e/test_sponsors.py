@@ -106,10 +106,12 @@ def test_a_read_is_read_from_the_desk_its_link_refused_and_then_allowed(
     until(lambda: chat.guests == ["mara_helper"])
     given = {"title": "Tea", "sponsor": "Cordel Tea", "points": "North slope\nTen per cent", "chat": "pier_chat",
              "link": "https://tea.example/ladder", "pause_s": "12", "reads": "1"}  # fmt: skip
+    act(running, "instrument.new", kind="campaign", choices={"title": "Batteries", "sponsor": "Halfmoon"})
     act(running, "instrument.new", kind="campaign", choices=given)
     running.press("/", "/session/start")
     page.goto("/")
-    page.get_by_role("button", name="Tea", exact=True).click()
+    page.get_by_role("button", name="Reads", exact=True).click()
+    page.get_by_label("Reads").select_option("Tea")
     panel = page.locator("#panel-tea")
     panel.get_by_role("button", name="Begin the read").click()
     expect(panel).to_contain_text("being read")
@@ -136,4 +138,5 @@ def test_a_read_is_read_from_the_desk_its_link_refused_and_then_allowed(
     with page.expect_download() as got:
         page.get_by_role("link", name="Signed, as JSON").click()
     report = json.loads(Path(got.value.path()).read_text("utf-8"))
-    assert (report["campaigns"][0]["reads_counted"], len(report["campaigns"][0]["links"])) == (1, 2)
+    told = {one["name"]: (one["reads_counted"], len(one["links"])) for one in report["campaigns"]}
+    assert told == {"batteries": (0, 0), "tea": (1, 2)}

@@ -10,8 +10,10 @@ from typing import Any
 import pytest
 
 from tesoura.errors import CommandRefused
+from tesoura.store import overlays
 from tests.conftest import Running, flat, until
 from tests.runtime.test_clips import act
+from tests.uploads.test_uploads import png
 
 TEA = {"title": "Tea", "sponsor": "=Cordel Tea", "points": "North slope", "minutes": "2", "reads": "1"}
 
@@ -103,3 +105,82 @@ def test_five_hundred_items_go_round(running: Running) -> None:
     until(lambda: len(items(running)) == 500)
     with pytest.raises(CommandRefused, match="the most there can be"):
         act(running, "instrument.command", instrument="tea", command="add_item", words="more", text="Tea", seconds=1)
+
+
+def sent(running: Running, path: str, data: bytes) -> Any:
+    return running.press("/", path, files={"file": ("mark.png", data)}).json()
+
+
+def test_a_file_is_replaced_everywhere_at_once_and_that_is_taken_back_at_once(running: Running) -> None:
+    made(running)
+    old = sent(running, "/media/picture", png(8, 8))["name"]
+    act(running, "instrument.change", instrument="tea", choices={**TEA, "mark": old})
+    act(running, "instrument.command", instrument="tea", command="add_item", words="the pot", picture=old, seconds=6)
+    running.add_overlay("hello")
+    running.edit(1, {"do": "add", "kind": "picture", "set": {"media": old}})
+    running.publish(1)
+    # What waits in the draft waits on.
+    running.edit(1, {"do": "change", "pieces": ["text"], "set": {"x": 7}})
+
+    def shown() -> list[str]:
+        tea = running.runtime.call(lambda self: self.instruments.standing("tea"))
+        assert tea is not None
+        draft, air = running.store.read(lambda session: (
+            overlays.draft_of(session, overlays.all_overlays(session)[0]),
+            overlays.on_air(session, overlays.all_overlays(session)[0]).overlay))  # fmt: skip
+        assert [one["x"] for one in draft.pieces if one.id == "text"] == [7]
+        assert [one["x"] for one in air.pieces if one.id == "text"] != [7]
+        pictures = [one["media"] for overlay in (draft, air) for one in overlay.pieces if one.kind == "picture"]
+        return [tea.setup.choices["mark"], tea.items[0].values["picture"], *pictures]
+
+    assert shown() == [old] * 4
+    told = sent(running, f"/media/picture/in-place-of/{old}", png(9, 9))
+    assert (told["words"], shown()) == ("“mark.png” is in the place of “mark.png”, in 4 places.", [told["name"]] * 4)
+    assert [one["picture"] for one in items(running)] == [told["name"]]
+    running.press("/", "/desk/undo")
+    assert shown() == [old] * 4
+    again = running.press("/", f"/media/picture/in-place-of/{old}", files={"file": ("mark.png", png(8, 8))})
+    assert (again.status_code, again.json()["wrong"]) == (422, "This is the same file. Give the new one.")
+    lost = running.press("/", "/media/picture/in-place-of/nobody.png", files={"file": ("mark.png", png(8, 8))})
+    assert (lost.status_code, lost.json()["wrong"]) == (422, "There is no such file.")
+    unused = sent(running, "/media/picture", png(7, 7))["name"]
+    nowhere = sent(running, f"/media/picture/in-place-of/{unused}", png(6, 6))
+    assert "is shown nowhere" in nowhere["wrong"]
+
+
+def test_the_plan_is_drawn_before_the_rotation_is_made(running: Running) -> None:
+    made(running)
+    act(running, "instrument.command", instrument="tea", command="add_item", words="the pot", text="Tea", seconds=6)
+    until(lambda: len(items(running)) == 1)
+    page = flat(running.press("/", "/instruments/try/rotation", {"title": "Another", "hidden_s": "0"}).text)
+    assert "The next 4 hours, as they would be" in page
+    assert "=Cordel Tea" in page
+
+
+def test_all_campaigns_are_one_panel_on_the_desk_and_the_one_that_is_read_comes_first(running: Running) -> None:
+    for sponsor in ("Cordel Tea", "Halfmoon"):
+        act(running, "instrument.new", kind="campaign", choices={"title": sponsor, "sponsor": sponsor})
+    desk = flat(running.client.get("/").text)
+    assert desk.count('data-open-panel="/instruments/of-kind/campaign"') == 1
+    assert 'data-panel="cordel_tea"' in running.client.get("/instruments/of-kind/campaign").text
+    act(running, "instrument.command", instrument="halfmoon", command="begin_read")
+    assert 'data-panel="halfmoon"' in running.client.get("/instruments/of-kind/campaign").text
+    assert 'data-panel="cordel_tea"' in running.client.get("/instruments/of-kind/campaign?of=cordel_tea").text
+    assert running.client.get("/instruments/of-kind/countdown").status_code == 404
+    assert running.client.get("/instruments/of-kind/nothing").status_code == 404
+
+
+def test_the_report_draws_how_a_campaign_looked_in_the_slot_it_was_shown_in(running: Running) -> None:
+    made(running)
+    running.add_overlay("hello")
+    running.edit(1, {"do": "add", "kind": "sponsor", "set": {
+        "rotation": "turns", "x": 100, "y": 200, "width_px": 400, "height_px": 200, "room_pct": 10}})  # fmt: skip
+    running.publish(1)
+    picture = sent(running, "/media/picture", png(8, 8))["name"]
+    act(
+        running, "instrument.command", instrument="tea", command="add_item", words="the pot", picture=picture, seconds=6
+    )
+    until(lambda: "the pot</span> at" in flat(running.client.get("/reports/1/sponsors").text))
+    page = flat(running.client.get("/reports/1/sponsors").text)
+    # A tenth of the slot's shorter side is free around the mark.
+    assert f'href="/media/{picture}" x="120.0" y="220.0" width="360.0" height="160.0"' in page

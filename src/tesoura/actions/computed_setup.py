@@ -195,13 +195,19 @@ async def _instrument(doing: Doing, name: str, gone_too: bool = False) -> Comput
     return row
 
 
-async def _change_instrument(doing: Doing, given: Given) -> Done:
-    row = await _instrument(doing, given["instrument"])
-    choices = _instrument_choices(KINDS[row.kind], given["choices"])
+async def change_choices(doing: Doing, row: ComputedRow, typed: Mapping[str, Any]) -> Mapping[str, Any]:
+    """Give an instrument other choices, each checked; they are given back. Raises InvalidPiece."""
+    choices = _instrument_choices(KINDS[row.kind], typed)
     if row.kind == CUE:
         await _cue_may_be(doing, row.name, choices)
-    before = dict(row.choices)
     await _keep(doing, row.id, row.kind, row.name, choices)
+    return choices
+
+
+async def _change_instrument(doing: Doing, given: Given) -> Done:
+    row = await _instrument(doing, given["instrument"])
+    before = dict(row.choices)
+    choices = await change_choices(doing, row, given["choices"])
     return Done(f"“{choices['title']}” was changed.", {"instrument": row.name},
                 Call("instrument.change", {"instrument": row.name, "choices": before}))  # fmt: skip
 

@@ -21,6 +21,7 @@ from tesoura.actions import (
     looks,
     machine,
     media,
+    media_swap,
     overlay_setup,
     overlays,
     preferences,
@@ -37,7 +38,7 @@ from tesoura.errors import Gone
 
 ROOMS = (
     session, values, links, air, leaves, devices, overlays, overlay_setup, drafts, feeds, feed_setup, feed_picks,
-    machine, listening, computed_setup, looks, media, clips, text_files,
+    machine, listening, computed_setup, looks, media, media_swap, clips, text_files,
     recipes, preferences, log,
 )  # fmt: skip
 

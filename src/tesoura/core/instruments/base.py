@@ -143,7 +143,7 @@ ReadyButton = tuple[str, str, str] | Mapping[str, str]
 is chosen of it but the instrument, where it is none that gives a command."""
 ReadyWording = tuple[str, Mapping[str, str]]
 """What a piece can be given ready made: the words that offer it, and its choices."""
-Preview = Callable[[str, Choices, Almanac, datetime, Mapping[str, Any] | None], Any]
+Preview = Callable[[str, Choices, Almanac, datetime, Mapping[str, Any] | None, Mapping[str, Scalar]], Any]
 
 
 @dataclass(frozen=True, slots=True)
@@ -156,11 +156,12 @@ class InstrumentKind:
     state stands for. `pieces` are the kinds of piece that draw it.
 
     `preview` gives the template `preview.html` what a set-up would show, told its name, choices, the almanac, the
-    present instant, and how the instrument of that name stands; without one, the log tells. `check` tells what is wrong
-    with choices that are right one by one. `lays` gives what a piece begins with that is laid from its page; `facts`
-    are what its templates need to know. `ready_wordings` gives what a piece can show ready made, told the word after
-    which a field asks (`statistic`) and the instrument's name. With `passing` its values are gone in a second: they get
-    no line of their last minutes, and its panel is drawn again only when one of `panel_follows` changes.
+    present instant, how the instrument of that name stands, and the signals' values; without one, the log tells.
+    `check` tells what is wrong with choices that are right one by one. `lays` gives what a piece begins with that
+    is laid from its page; `facts` are what its templates need to know. `ready_wordings` gives what a piece can show
+    ready made, told the word after which a field asks (`statistic`) and the instrument's name. With `passing` its
+    values are gone in a second: they get no line of their last minutes, and its panel is drawn again only when one
+    of `panel_follows` changes.
     """
 
     name: str
@@ -201,6 +202,10 @@ class InstrumentKind:
     """A command that is given to each one when it is made."""
     shares: bool = False
     """Whether others are told its choices, by the almanac: their rule is its rule."""
+    together: str = ""
+    """Under which word several of its kind stand on the desk as one panel, of which one is picked."""
+    in_use: Callable[[Told], bool] = lambda told: False
+    """Whether one that tells these values is the one to be picked first there."""
     room: str = "instruments"
     """On which pages it is set up and operated."""
 

@@ -9,6 +9,8 @@ from datetime import datetime, timedelta
 MAX_WAITING = 40
 """The most moments that wait for one piece; a further one is dropped, and the drop told."""
 GAP = timedelta(milliseconds=400)
+TROUBLE = "tesoura.page_trouble"
+"""An event that tells that a viewers' page of an `overlay` cannot show something: what it is `of`, and `why`."""
 
 
 @dataclass(frozen=True, slots=True)

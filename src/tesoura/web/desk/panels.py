@@ -6,6 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from flask import url_for
+
 from tesoura.errors import Ambiguous, InvalidField
 from tesoura.runtime.instruments import InstrumentState
 from tesoura.web.shared.doors import runtime
@@ -39,3 +41,15 @@ def panel(
 def panels() -> list[dict[str, Any]]:
     """The panels of all instruments."""
     return [panel(one) for one in runtime().call(lambda self: self.instruments.all())]
+
+
+def full_panels() -> list[tuple[str, str]]:
+    """What can be opened whole on the desk: where it is, and its words; several of a kind as one, where that is so."""
+    found: dict[str, str] = {}
+    for one in runtime().call(lambda self: self.instruments.all()):
+        kind = one.setup.kind_of
+        if kind.together:
+            found[url_for("instruments.together_fragment", kind=kind.name)] = kind.together
+        else:
+            found[url_for("instruments.panel_fragment", name=one.setup.name)] = one.setup.choices["title"]
+    return list(found.items())

@@ -30,6 +30,7 @@ from tesoura.store.tables import OverlayRow
 from tesoura.web.desk import leaves, scenes
 from tesoura.web.desk.hand import controls
 from tesoura.web.desk.needs import needs, upcoming
+from tesoura.web.desk.panels import full_panels
 from tesoura.web.log.views import moments_drawn
 from tesoura.web.reports.views import out_of_order
 from tesoura.web.shared.acting import act
@@ -148,12 +149,10 @@ def show() -> ResponseReturnValue:
     shown = sorted(cards(), key=lambda card: not card.audience.pages)
     reports = runtime().call(lambda self: self.feeds.reports())
     happened = store().read(lambda session: event_log.happened(session, HAPPENED))
-    instruments = runtime().call(
-        lambda self: [(one.setup.name, one.setup.choices["title"]) for one in self.instruments.all()]
-    )
+    panels = full_panels()
     # Whoever wants to lay buttons first, has the desk before there is anything else on it.
     laid = runtime().call(lambda self: self.leaves.present.leaves)
-    if not (shown or reports or happened or instruments or laid or "desk" in request.args):
+    if not (shown or reports or happened or panels or laid or "desk" in request.args):
         return render_template("desk/first.html")
     last = happened[0].event.time.astimezone(zone()) if happened else None
     started = runtime().session_started_at
@@ -170,7 +169,7 @@ def show() -> ResponseReturnValue:
         upcoming=upcoming(),
         live=sum(one.state.freshness is Freshness.LIVE for one in reports),
         hands=controls(),
-        instruments=instruments,
+        panels=panels,
         leaves=leaves.drawn(),
         scenes=scenes.drawn(),
         moments=moments_drawn(),

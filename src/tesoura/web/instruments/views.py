@@ -20,6 +20,7 @@ from tesoura.core.instruments.records import KeptRecord
 from tesoura.core.instruments.registry import KINDS, of_room
 from tesoura.core.instruments.runner import Setup
 from tesoura.core.overlays.pieces.kind import PieceKind
+from tesoura.core.values import Scalar
 from tesoura.errors import Ambiguous, Invalid, InvalidField, InvalidPiece
 from tesoura.runtime.facade import Runtime
 from tesoura.runtime.instruments import InstrumentState
@@ -138,6 +139,18 @@ def index() -> ResponseReturnValue:
     return render_template("instruments/index.html", panels=panels(), kinds=of_room("instruments"), gone=gone[:6])
 
 
+@blueprint.get("/of-kind/<kind>")
+def together_fragment(kind: str) -> ResponseReturnValue:
+    """The instruments of a kind as one panel: that which is in use, or the one that was picked, and the choice."""
+    found = [one for one in runtime().call(lambda self: self.instruments.all()) if one.setup.kind == kind]
+    if not found or not found[0].setup.kind_of.together:
+        abort(404)
+    wanted = request.args.get("of", "")
+    busy = next((one for one in found if KINDS[kind].in_use(one.values)), found[0])
+    shown = next((one for one in found if one.setup.name == wanted), busy)
+    return render_template("instruments/_together.html", kind=KINDS[kind], p=panel(shown), there=found)
+
+
 @blueprint.get("/new")
 def choose() -> ResponseReturnValue:
     """Which kind of instrument."""
@@ -200,12 +213,14 @@ def preview(kind: InstrumentKind, typed: Mapping[str, Any], name: str) -> dict[s
     if kind.preview is None:
         return {"wrong": {}, "shown": _from_log(kind, filled.choices, name)}
 
-    def saved(self: Runtime) -> tuple[Almanac, Mapping[str, Any] | None]:
+    def present(self: Runtime) -> tuple[Almanac, Mapping[str, Any] | None, Mapping[str, Scalar]]:
         standing = self.instruments.standing(name) if name else None
-        return self.engine.graph.almanac, standing.instrument.saved() if standing else None
+        state = standing.instrument.saved() if standing else None
+        almanac = self.engine.graph.almanac
+        return almanac, state, dict(self.engine.values)
 
-    almanac, state = runtime().call(saved)
-    shown = kind.preview(name or "it", filled.choices, almanac, now(), state)
+    almanac, state, values = runtime().call(present)
+    shown = kind.preview(name or "it", filled.choices, almanac, now(), state, values)
     return {"wrong": {}, "shown": shown}
 
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from functools import partial
 
-from flask import Blueprint, Response, abort, request, send_file
+from flask import Blueprint, Response, abort, flash, request, send_file
 from flask.typing import ResponseReturnValue
 
 from tesoura.actions.action import Done
-from tesoura.errors import InvalidField
+from tesoura.errors import Gone, InvalidField
 from tesoura.store import covers
 from tesoura.store import media as stored
 from tesoura.store.tables import MediaRow
@@ -67,3 +67,17 @@ def add(kind: str) -> ResponseReturnValue:
         return dict(take(kind).result)
     except InvalidField as error:
         return {"wrong": str(error)}, 422
+
+
+@blueprint.post("/media/<kind>/in-place-of/<name>")
+def put_in_place(kind: str, name: str) -> ResponseReturnValue:
+    """Add a file and let it be in the place of another one, everywhere; how often that was, or why it cannot be."""
+    if kind not in ("picture", "video"):
+        abort(404)
+    try:
+        added = take(kind)
+        done = act("media.replace", name=name, by=added.result["name"])
+    except (InvalidField, Gone) as error:
+        return {"wrong": str(error)}, 422
+    flash(done.words, "said")
+    return {**added.result, "words": done.words}

@@ -14,6 +14,7 @@ from tesoura.core.computed.occurrence import micros
 from tesoura.core.sponsors.report import ReportSpan
 from tesoura.store import computed, exports, reports, state
 from tesoura.store import log as event_log
+from tesoura.web.reports.stills import stills
 from tesoura.web.reports.views import session_of
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import day_time
@@ -67,8 +68,12 @@ def sponsors(session_id: int) -> ResponseReturnValue:
     told, settled = _report(session_id), now() - TOLD_BY
     for one in told["campaigns"]:
         one["gaps"] = [gap for gap in one["gaps"] if datetime.fromisoformat(gap["begin"]) < settled]
-    return render_template("reports/sponsors.html", report=told, drawn=_drawn(told), session_id=session_id,
-                           wanted=request.args.getlist("campaign"), also=_also(),
+    names = [one["name"] for one in told["campaigns"]]
+    spans = [(micros(datetime.fromisoformat(begin)), micros(datetime.fromisoformat(end)))
+             for begin, end, _ in told["spans"]]  # fmt: skip
+    looked = store().read(lambda session: stills(session, told["of"]["rotations"], names, spans))
+    return render_template("reports/sponsors.html", report=told, drawn=_drawn(told), looked=looked,
+                           session_id=session_id, wanted=request.args.getlist("campaign"), also=_also(),
                            sessions=store().read(state.all_sessions)[:LISTED])  # fmt: skip
 
 

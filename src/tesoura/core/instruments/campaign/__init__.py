@@ -59,4 +59,6 @@ KIND = InstrumentKind(
     panel_follows=("state", "reading", "said", "card", "may_link"),
     watches=True,
     shares=True,
+    together="Reads",
+    in_use=lambda told: told["reading"] is True or told["card"] is True,
 )  # fmt: skip

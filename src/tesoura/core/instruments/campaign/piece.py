@@ -41,6 +41,7 @@ PIECE = PieceKind(
     size=(620, 180),
     first={"size_px": 44, "x": 650, "y": 830},
     fills=True,
+    shows_marks=True,
     on_top=True,
     at_times=" while it is read",
     wants="Choose which campaign it shows. Make one under Instruments first.",

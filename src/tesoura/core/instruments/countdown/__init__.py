@@ -26,7 +26,7 @@ from tesoura.core.instruments.countdown.plan import (
 )
 from tesoura.core.instruments.countdown.state import OVER, READY, mark_type, upcoming
 from tesoura.core.instruments.countdown.time_text import DAY, HOUR, MINUTE, SECOND
-from tesoura.core.values import INSTANT
+from tesoura.core.values import INSTANT, Scalar
 
 
 def _plan(name: str, choices: Choices, almanac: Almanac) -> CountdownPlan:
@@ -77,8 +77,9 @@ def _depends_on(choices: Choices, almanac: Almanac) -> str:
 
 
 def _preview(
-    name: str, choices: Choices, almanac: Almanac, now: datetime, saved: Mapping[str, Any] | None
-) -> Mapping[str, Any]:
+    name: str, choices: Choices, almanac: Almanac, now: datetime, saved: Mapping[str, Any] | None,
+    values: Mapping[str, Scalar],
+) -> Mapping[str, Any]:  # fmt: skip
     """What it says now and in its next ten changes, and around the times at which its form changes."""
     plan = _plan(name, choices, almanac)
     it = restored(plan, saved) if saved else _begin(name, choices, almanac, now)

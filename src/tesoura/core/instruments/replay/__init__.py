@@ -16,7 +16,8 @@ from tesoura.core.instruments.replay.game import HEARD
 from tesoura.core.instruments.replay.piece import PIECE
 from tesoura.core.instruments.replay.plan import FIELDS, make
 from tesoura.core.instruments.replay.saving import kept
-from tesoura.core.instruments.replay.state import CLIP_CAME, MOMENTS, SHOWN_RECORD, TROUBLE
+from tesoura.core.instruments.replay.state import CLIP_CAME, MOMENTS, SHOWN_RECORD
+from tesoura.core.overlays.moments import TROUBLE
 from tesoura.core.replays.occasions import Occasions
 from tesoura.core.replays.showing import ReplayLine
 

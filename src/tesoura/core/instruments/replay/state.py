@@ -18,6 +18,7 @@ from tesoura.core.instruments.replay.plan import ReplayPlan
 from tesoura.core.instruments.replay.wishes import Clip, Kill, ReadyReplay, Wish, kill_of, made_ready, wish_of
 from tesoura.core.language.functions import Undefined
 from tesoura.core.language.scope import Missing, Scope
+from tesoura.core.overlays.moments import TROUBLE
 from tesoura.core.replays.occasions import MICRO, Occasions
 from tesoura.core.replays.showing import GONE, TOO_MANY, ReplayLine, WaitingReplay
 from tesoura.core.signals.assignments import seen_signal
@@ -25,8 +26,6 @@ from tesoura.core.values import Scalar
 
 CLIP_CAME = "tesoura.clip"
 """An event that tells what became of a clip: the `instrument`, what it is `of`, and the file, or why there is none."""
-TROUBLE = "tesoura.page_trouble"
-"""An event that tells that a viewers' page of an `overlay` cannot show something: what it is `of`, and `why`."""
 WANTED, BEGUN, PASSED, AWAY = "wanted", "begun", "passed", "away"
 MOMENTS: Mapping[str, str] = {
     WANTED: "asks for a clip", BEGUN: "shows a replay", PASSED: "lets a replay pass",

@@ -10,12 +10,12 @@ from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms.checks import text
 from tesoura.core.forms.fields import Field
 from tesoura.core.instruments.base import Choices, CommandKind, InstrumentKind
-from tesoura.core.instruments.replay.state import TROUBLE
 from tesoura.core.instruments.rotation.commands import SIGNALS, SponsorRotation
 from tesoura.core.instruments.rotation.evening import preview
 from tesoura.core.instruments.rotation.piece import PIECE
 from tesoura.core.instruments.rotation.plan import FIELDS, make
 from tesoura.core.instruments.rotation.state import KNOWS, MOMENTS, SHOWN, RotationBase, begun, kept
+from tesoura.core.overlays.moments import TROUBLE
 
 
 def _begin(name: str, choices: Choices, almanac: Almanac, now: datetime) -> SponsorRotation:

@@ -11,8 +11,9 @@ from tesoura.core.computed.occurrence import instant, micros
 from tesoura.core.instruments.base import Choices
 from tesoura.core.instruments.campaign.state import clock_of
 from tesoura.core.instruments.rotation.plan import RotationSetup, make, promises
-from tesoura.core.instruments.rotation.state import SponsorItem, knows_of, turning_items
+from tesoura.core.instruments.rotation.state import SponsorItem, items_of, turning_items
 from tesoura.core.sponsors.plan import HOUR, MINUTE, ExpectedAirtime, PlannedSpan, RotationPlan, nearest_cycle, planned
+from tesoura.core.values import Scalar
 
 COLOURS = ("#2F6B5E", "#C98A1B", "#8C3B2A", "#31455E", "#6B4A6E", "#4F7A3A", "#A34E6B", "#5A6B7A")
 LAST_TICK = 900
@@ -22,13 +23,12 @@ MOST_DRAWN = 1_500
 
 
 def preview(
-    name: str, choices: Choices, almanac: Almanac, now: datetime, saved: Mapping[str, Any] | None
-) -> Mapping[str, Any]:
-    """The evening from now on, with these choices and the items that there are."""
+    name: str, choices: Choices, almanac: Almanac, now: datetime, saved: Mapping[str, Any] | None,
+    values: Mapping[str, Scalar],
+) -> Mapping[str, Any]:  # fmt: skip
+    """The evening from now on, with these choices and the items that there are, whether it was made yet or not."""
     plan = make(name, choices, almanac)
-    shown = knows_of(saved["knows"]).items if saved else ()
-    wanted = {one.name for one in plan.members}
-    return evening(plan, [one for one in shown if one.campaign in wanted], micros(now), choices["hours"] * HOUR)
+    return evening(plan, items_of(plan.members, values), micros(now), choices["hours"] * HOUR)
 
 
 def evening(plan: RotationSetup, shown: Sequence[SponsorItem], begin: int, length: int) -> Mapping[str, Any]:

@@ -66,6 +66,7 @@ PIECE = PieceKind(
     first={"size_px": 40, "x": 1400, "y": 820},
     style={"backing": "solid"},
     fills=True,
+    shows_marks=True,
     at_times=" while a sponsor is seen",
     wants="Choose which rotation it shows. Make one under Instruments first.",
     template="instruments/rotation/piece.html",

@@ -15,8 +15,8 @@ from typing import Any, Self
 
 from tesoura.core.computed.occurrence import Occurrence, instant, micros
 from tesoura.core.instruments.base import Fired
-from tesoura.core.instruments.replay.state import TROUBLE
-from tesoura.core.instruments.rotation.plan import RotationSetup
+from tesoura.core.instruments.rotation.plan import RotationMember, RotationSetup
+from tesoura.core.overlays.moments import TROUBLE
 from tesoura.core.signals.assignments import seen_signal
 from tesoura.core.sponsors.rotation import SECOND, Rotation, RotationItem, RotationSlot
 from tesoura.core.values import Scalar
@@ -75,6 +75,14 @@ def knows_of(told: Mapping[str, Any]) -> Knows:
     return Knows(tuple(SponsorItem(**one) for one in told.get("items", ())), str(told.get("why_not") or ""))
 
 
+def items_of(members: Sequence[RotationMember], values: Mapping[str, Scalar]) -> list[SponsorItem]:
+    """What the campaigns of a rotation have to show, as their signals tell."""
+    return [
+        SponsorItem(campaign=member.name, sponsor=member.sponsor, test=member.test, **told)
+        for member in members for told in _listed(values.get(f"{member.name}.items"))
+    ]  # fmt: skip
+
+
 @dataclass(frozen=True, slots=True)
 class RotationBase:
     """A rotation. `sees` is what it is told now, `knows` what of that is in the log, `number` how often that changed.
@@ -103,12 +111,9 @@ class RotationBase:
 
     def see(self, values: Mapping[str, Scalar], now: datetime) -> Self:
         """It, once it knows the scene, what else is seen, and the items of its campaigns."""
-        plan, found = self.plan, []
-        for member in plan.members:
-            for told in _listed(values.get(f"{member.name}.items")):
-                shown = SponsorItem(campaign=member.name, sponsor=member.sponsor, test=member.test, **told)
-                if self.broken.get(shown.id) != (shown.picture or shown.video):
-                    found.append(shown)
+        plan = self.plan
+        found = [one for one in items_of(plan.members, values)
+                 if self.broken.get(one.id) != (one.picture or one.video)]  # fmt: skip
         scene = str(values.get(plan.scene_signal) or "")
         why = ""
         if plan.scenes and scene.casefold() not in plan.scenes:

@@ -15,11 +15,15 @@ from tesoura.core.overlays.looks import STYLE_FIELDS
 ENOUGH, ENOUGH_LARGE = 4.5, 3.0
 LARGE_PX, LARGE_BOLD_PX, BOLD = 24, 18.66, 700
 OUTLINE_COUNTS_PX = 2
+EVEN = 3.0
+"""Behind a mark the lightest is to the darkest at most as this to one."""
 INK, SHEET = "#14202C", "#FFFDF8"
 
 
 def contrasts(overlay: Overlay, around: Surroundings, placed: Placed, others: Sequence[Placed]) -> Iterator[Finding]:
-    """The texts of a piece that are too close in colour to what is behind them."""
+    """The texts of a piece that are too close in colour to what is behind them, and marks on what is not even."""
+    if placed.piece.kind_of.shows_marks:
+        yield from _uneven(overlay, around, placed, others)
     if not placed.says or placed.piece.kind == "picture":
         return
     piece, style = placed.piece, placed.style
@@ -37,6 +41,21 @@ def contrasts(overlay: Overlay, around: Surroundings, placed: Placed, others: Se
         ratio = min(_ratio(letters, one, style, piece["opacity_pct"]) for one in behind)
         if ratio < enough - 0.005:
             yield _finding(placed, words.colour, ratio, enough, under, behind)
+
+
+def _uneven(overlay: Overlay, around: Surroundings, placed: Placed, others: Sequence[Placed]) -> Iterator[Finding]:
+    """What is behind a mark goes so far from dark to light that some of any mark would be lost on it."""
+    piece, opacity = placed.piece, placed.piece["opacity_pct"]
+    darkest, lightest = _backed(_under(overlay, around, placed, others), placed.style, opacity)
+    if (ratio := contrast(darkest, lightest)) <= EVEN:
+        return
+    words = f"What is behind the mark goes from dark to light (1 to {ratio:.1f}): some of it would not be seen."
+    solid: dict[str, Any] = {"backing": "solid", "backing_colour": SHEET, "backing_opacity_pct": 100}
+    if placed.style["backing"] == "solid":
+        mends = (mend("Make its backing solid", piece.id, backing_opacity_pct=100),)
+    else:
+        mends = (mend("Put a solid backing behind it", piece.id, **solid),)
+    yield Finding("contrast", piece.id, piece.name, words, placed.box, mends, (placed.scene,), "mark")
 
 
 def _ratio(letters: Rgb, behind: Rgb, style: dict[str, Any] | Any, opacity_pct: int) -> float:

@@ -90,6 +90,8 @@ class PieceKind:
     words: Callable[[Choices], Sequence[PieceText]] = lambda choices: ()
     fits: Callable[[Choices, Mapping[str, str], MeasuredText], Iterable[str]] = lambda choices, says, measure: ()
     """What of it does not fit beside its texts, a sentence each: told its choices, what it says, and how to measure."""
+    shows_marks: bool = False
+    """Whether it shows marks whose colours nobody knows before: what is behind them must be even."""
     apart: Callable[[Choices, Choices], bool] = lambda one, other: False
     """Whether two of the kind are never seen at once, by their choices."""
     fills: bool = False

@@ -1,4 +1,5 @@
-// The page that sets an instrument up: sounds can be heard and added.
+// The page that sets an instrument up: sounds can be heard and added, files chosen at once or replaced.
+import { sent } from "../shared/files.js";
 const address = (name) => (name.includes(".") ? `/media/${name}` : `/static/sounds/${name}.wav`);
 document.addEventListener("click", (event) => {
   const button = event.target.closest("[data-hear]");
@@ -18,30 +19,12 @@ document.addEventListener("click", (event) => {
 
 const file = document.querySelector("[data-add-sound]");
 file?.addEventListener("change", async () => {
-  const body = new FormData();
-  body.append("file", file.files[0]);
-  const answer = await fetch("/media/sound", { method: "POST", body, headers: { "X-CSRFToken": document.querySelector('meta[name="csrf"]').content } });
+  const told = await sent("/media/sound", file.files[0]);
   const said = document.getElementById("sound-said");
-  const told = await answer.json().catch(() => ({ wrong: "The file could not be sent. Try again." }));
   said.textContent = told.wrong ?? `“${told.title}” is there to choose.`;
   said.className = told.wrong ? "wrong" : "help";
   if (!told.wrong) for (const one of document.querySelectorAll("[data-sounds]")) one.add(new Option(told.title, told.name));
   file.value = "";
-});
-
-// A picture that is added can be chosen at once.
-document.addEventListener("change", async (event) => {
-  const input = event.target.closest("[data-add-picture]");
-  if (!input?.files.length) return;
-  const body = new FormData();
-  body.append("file", input.files[0]);
-  const answer = await fetch("/media/picture", { method: "POST", body, headers: { "X-CSRFToken": document.querySelector('meta[name="csrf"]').content } });
-  const told = await answer.json().catch(() => ({ wrong: "The file could not be sent. Try again." }));
-  const choice = document.getElementById(input.dataset.addPicture);
-  choice.setCustomValidity(told.wrong ?? "");
-  if (told.wrong) return void choice.reportValidity();
-  choice.add(new Option(told.title, told.name, true, true));
-  choice.dispatchEvent(new Event("change", { bubbles: true }));
 });
 
 // Two known points on a picture: a click sets where the chosen one lies; the fields say the same and can be typed in.

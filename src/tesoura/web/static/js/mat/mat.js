@@ -1,6 +1,7 @@
 // The mat: choosing, moving, measuring, and sending each edit to the draft. What pieces say, where they lie and what
 // does not fit come from Tesoura.
 import { furnish } from "./panel.js";
+import "../shared/files.js";
 import { forget, load, say, setScene } from "../shared/drawing.js";
 import { bindDragging } from "./drag.js";
 import { bindKeys } from "./keys.js";
