@@ -7,6 +7,7 @@ from typing import Any
 from tesoura.actions.action import Action, Call, Doing, Done, Given, one_of_these
 from tesoura.core.forms.checks import text
 from tesoura.core.forms.fields import Field
+from tesoura.core.instruments.base import PLACE
 from tesoura.core.names import is_signal_name
 from tesoura.core.signals.assignments import SCRIPT_FEED
 from tesoura.core.signals.by_hand import checked, stepped
@@ -165,8 +166,9 @@ async def _command(doing: Doing, given: Given) -> Done:
     undo = None
     if step.undo is not None:
         back, with_it = step.undo
-        # An item gets its id by the place in the log at which it is added.
-        with_it = {**with_it, "item": f"i{step.seq}"} if with_it.get("item") == "i0" else with_it
+        # What is added gets its id by the place in the log at which it is.
+        with_it = {one: had.replace(PLACE, str(step.seq)) if isinstance(had, str) else had
+                   for one, had in with_it.items()}  # fmt: skip
         undo = Call("instrument.command", {**with_it, "instrument": name, "command": back})
     return Done(step.effect[:1].upper() + step.effect[1:], {"effect": step.effect}, undo)
 

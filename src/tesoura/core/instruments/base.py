@@ -46,6 +46,10 @@ class Command:
     """32 bytes in hexadecimal digits, drawn outside for a command that seals, and kept in the log with it."""
 
 
+PLACE = "\x01"
+"""Stands in what takes a command back for that command's place in the log, which is known once it is there."""
+
+
 @dataclass(frozen=True, slots=True)
 class Step:
     """What a command leads to: the instrument after it, and what is different then, in words (`20:14 → 20:16`).

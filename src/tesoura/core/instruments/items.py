@@ -13,7 +13,7 @@ from typing import Any, Protocol
 from tesoura.core.forms.checks import text, whole
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import Fields, fill
-from tesoura.core.instruments.base import Command, CommandKind, Instrument
+from tesoura.core.instruments.base import PLACE, Command, CommandKind, Instrument
 from tesoura.errors import CommandRefused, InvalidPiece
 
 OWN = frozenset(("item", "at", "by", "id"))
@@ -122,7 +122,7 @@ def _add(form: ItemForm, items: tuple[InstrumentItem, ...], command: Command) ->
         raise CommandRefused(f"There are {len(items)} {form.words} already, which is the most there can be.")
     # One that was taken out comes back as itself.
     again = str(command.given.get("id") or "")[:40]
-    item = InstrumentItem(again or f"i{command.seq}", _values(form, command, {}))
+    item = InstrumentItem(again or f"i{command.seq or PLACE}", _values(form, command, {}))
     if any(one.id == item.id for one in items):
         raise CommandRefused(f"This {form.word} is there already.")
     at = int(command.given.get("at", -1))

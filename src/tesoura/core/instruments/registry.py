@@ -18,6 +18,7 @@ KINDS: Kinds[InstrumentKind] = Kinds(
         "replay": f"{_HERE}.replay",
         "campaign": f"{_HERE}.campaign",
         "rotation": f"{_HERE}.rotation",
+        "run": f"{_HERE}.run",
         "cue": "tesoura.core.cues",
     }
 )

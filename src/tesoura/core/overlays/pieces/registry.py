@@ -30,6 +30,7 @@ KINDS: Kinds[PieceKind] = Kinds(
         "sponsor": f"{_INSTRUMENTS}.rotation.piece:PIECE",
         "read_card": f"{_INSTRUMENTS}.campaign.piece:PIECE",
         "replay": f"{_INSTRUMENTS}.replay.piece:PIECE",
+        "run": f"{_INSTRUMENTS}.run.piece:PIECE",
     }
 )
 """Every kind by name, in the order in which they are offered."""
