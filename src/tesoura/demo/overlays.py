@@ -13,6 +13,7 @@ from tesoura.core.instruments.scoreboard.piece import ARRANGEMENTS as BOARDS
 from tesoura.core.instruments.scoreboard.piece import SIZED as BOARD_SIZES
 from tesoura.core.instruments.wheel.piece import SIZED as WHEEL_SIZES
 from tesoura.core.overlays.document import Overlay, Piece, new_piece
+from tesoura.demo import runs
 from tesoura.store import media
 from tesoura.store import overlays as stored
 from tesoura.store.store import Store
@@ -236,6 +237,7 @@ def put(session: Session, marks: dict[str, str], now: datetime) -> None:
         ("Break final", Overlay(pieces=_boards())),
         ("Wheel of tea", Overlay(pieces=_wheels())),
         ("Sponsors", Overlay(pieces=_sponsors())),
+        ("The Lantern Mile", Overlay(pieces=runs.pieces(), scenery="lanterns")),
     )
     for title, overlay in made:
         row = stored.new_overlay(session, title, overlay, now)

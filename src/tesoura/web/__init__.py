@@ -31,7 +31,7 @@ from tesoura.web.feeds import incoming, picks, rules, talking
 from tesoura.web.feeds import sign_in as signing_in
 from tesoura.web.feeds import views as feeds
 from tesoura.web.files import views as files
-from tesoura.web.instruments import matches, tracks, wheels
+from tesoura.web.instruments import matches, runs, tracks, wheels
 from tesoura.web.instruments import views as instruments
 from tesoura.web.log import views as log
 from tesoura.web.looks import media, typefaces
@@ -56,7 +56,7 @@ from tesoura.web.signals import views as signals
 ROOMS = (
     api, api_actions, api_clips, desk, leaves, devices, phone, signing_in, feed_aids, talking, feeds, picks, rules,
     incoming, hand, recipes, overlays, mat, scenes, versions, links, looks, typefaces, media, clips, pages, preferences,
-    signals, computed, instruments, tracks, matches, wheels, trial, cues, files, wordings, log, reports,
+    signals, computed, instruments, tracks, matches, runs, wheels, trial, cues, files, wordings, log, reports,
     sponsor_reports,
 )  # fmt: skip
 

@@ -25,13 +25,13 @@ class RunArrangement:
 
 LIST, TRACK, HAND, LINE, COUNT = "list", "track", "hand", "line", "count"
 ARRANGEMENTS: Mapping[str, RunArrangement] = {
-    LIST: RunArrangement("a list: the last splits, the one in hand, the next ones", (560, 640), 34,
+    LIST: RunArrangement("a list: the last splits, the one in hand, the next ones", (640, 640), 34,
                          ("rows", "longest", "route", "number", "count", "difference_text", "time", "clean")),
     TRACK: RunArrangement("a track: a mark for each split, the one in hand above it", (900, 150), 38,
                           ("track", "split", "count", "difference_text", "time", "clean")),
     HAND: RunArrangement("the split in hand, large", (620, 260), 56,
                          ("split", "split_hits", "split_best", "count", "difference_text", "next_split", "time",
-                          "split_time", "clean")),
+                          "split_time", "clean", "picture")),
     LINE: RunArrangement("one line", (900, 72), 38,
                          ("number", "split", "count", "difference_text", "time", "clean")),
     COUNT: RunArrangement("the number alone, with its word", (320, 96), 56, ("count", "clean")),
@@ -40,9 +40,9 @@ SIZED: Mapping[str, Mapping[str, Any]] = {
     name: {"width_px": one.size[0], "height_px": one.size[1], "size_px": one.size_px}
     for name, one in ARRANGEMENTS.items()
 }
-ROW_EM, HEAD_EM, FOOT_EM, HAND_SCALE, NAME_SHARE = 1.45, 1.3, 1.9, 1.35, 0.62
-"""The list in the size of its letters: how high a row, its head and its foot are, how much larger the row in hand is;
-and which share of the width its names have."""
+ROW_EM, HEAD_EM, FOOT_EM, HAND_SCALE, NAME_SCALE, BESIDE_EM = 1.45, 1.3, 1.9, 1.35, 1.15, 7.4
+"""The list in the size of its letters: how high a row, its head and its foot are; how much higher the row in hand is,
+and how much larger its name; what stands beside the names."""
 WHEN = (("always", "always"), ("running", "while it is run"))
 GROUPS = (("folded", "are one row each"), ("spread", "show their splits"))
 _HOW, _ROWS = "Arrangement", "The list"
@@ -102,11 +102,12 @@ def _too_long(choices: Choices, says: Mapping[str, str], measure: MeasuredText) 
         fits = int((choices["height_px"] / size - ROW_EM * HAND_SCALE - HEAD_EM - FOOT_EM) / ROW_EM)
         yield (f"{rows + 1} rows need {round(needs)} px of height, and there are {choices['height_px']}: "
                f"{max(fits, 0)} rows beside the one in hand have room.")  # fmt: skip
-    wide = choices["width_px"] * NAME_SHARE
+    wide = max(choices["width_px"] - size * BESIDE_EM, 0)
     for name in _listed(says.get("longest", "")):
-        width, _ = measure(name, size)
+        width, _ = measure(name, size * NAME_SCALE)
         if width > wide:
-            yield f"“{name[:40]}” needs {round(width)} px, and its place has {round(wide)}: it ends in an ellipsis."
+            yield (f"“{name[:40]}” needs {round(width)} px while it is in hand, and its place has {round(wide)}: "
+                   "it ends in an ellipsis.")  # fmt: skip
             return
 
 

@@ -14,12 +14,11 @@ from tesoura.core.runs.history import DISTANCE, HITS
 _RUN, _COUNTS, _BEGINS = "The run", "What counts", "Time and presses"
 PRESS, COMMAND, EVENT = "press", "command", "event"
 RULES = (
-    (EVERY, "every hit: the first one ends a clean run"),
-    (FIGHTS, "only those of the fights, not those on the way"),
-    (WORSE, "every hit; it is over once there are more than the best had"),
+    (EVERY, "every hit"),
+    (FIGHTS, "only hits of the fights"),
+    (WORSE, "hits beyond the best"),
 )
-BESTS = ((HITS, "fewest hits, then least time, of those that came through"),
-         (DISTANCE, "the most splits before it was over, then fewest hits"))  # fmt: skip
+BESTS = ((HITS, "fewest hits, then least time"), (DISTANCE, "who came furthest"))  # fmt: skip
 BEGINS = ((PRESS, "the first press of the run"), (COMMAND, "“Begin” alone"), (EVENT, "an event"))
 
 
@@ -43,8 +42,11 @@ FIELDS: Mapping[str, Field] = {
     "game": Field("Game", text(80, empty=True), placeholder="The Lantern Mile", group=_RUN),
     "word": Field("What is counted is called", line(20), default="hits", group=_RUN, advanced=True,
                   help="“deaths”, “falls”: viewers read it."),
-    "counts": one_of("What counts", RULES, EVERY, group=_COUNTS, help="Changing it counts all attempts anew."),
-    "best_by": one_of("The best is", BESTS, HITS, group=_COUNTS),
+    "counts": one_of("What counts", RULES, EVERY, group=_COUNTS,
+                     help="The first hit that counts ends a clean run; beyond the best, the first one more than it "
+                          "had. Changing it counts all attempts anew."),
+    "best_by": one_of("The best is", BESTS, HITS, group=_COUNTS,
+                      help="The fewest of those that came through; or the most splits before it was over."),
     "begins": one_of("The time begins with", BEGINS, PRESS, group=_BEGINS),
     "event": Field("Which event", text(120, empty=True), kind="event", group=_BEGINS, only_if=("begins", (EVENT,))),
     "apart_ms": number("The same press counts once in", 0, 5_000, 0, "ms", group=_BEGINS, advanced=True,

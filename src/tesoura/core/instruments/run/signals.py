@@ -19,7 +19,7 @@ SIGNALS: Mapping[str, str] = {
     "split_best": "hits", "best_hits": "hits", "best_attempt": "", "difference": "hits", "difference_text": "",
     "count": "", "time": "", "seconds": "s", "split_time": "", "average": "hits", "chance": "", "chance_of": "",
     "together": "hits", "attempts": "", "list": "drawing", "folded": "drawing", "track": "drawing",
-    "longest": "drawing",
+    "longest": "drawing", "picture": "drawing",
 }  # fmt: skip
 CLEAN, HIT, NOW, NOT_YET = "clean", "hit", "now", "not yet"
 LETTERS: Mapping[str, str] = {CLEAN: "c", HIT: "h", NOW: "n", NOT_YET: "-"}
@@ -54,6 +54,7 @@ def told_of(run: RunBase, at: int) -> Told:
         "state": state, "clean": run.over_at() is None, "attempt": attempt.number, "route": route.name,
         "split": split.name if split else "", "split_at": min(place + 1, len(route.splits)),
         "splits": len(route.splits), "group": split.group if split else "",
+        "picture": split.picture if split else "",
         "next_split": route.splits[place + 1].name if place + 1 < len(route.splits) else "",
         "hits": hits, "way_hits": sum(one.way for one in every), "all_hits": sum(one.fight + one.way for one in every),
         "split_hits": here.hits(rule), "split_best": SplitCount(*had[1:]).hits(rule) if had else None,

@@ -35,7 +35,7 @@ class Press:
 
     words: str
     attempt: Mapping[str, Any] = field(default_factory=dict)
-    counts: Mapping[str, Sequence[int] | None] = field(default_factory=dict)
+    counts: Mapping[str, SplitCount | None] = field(default_factory=dict)
     hits: tuple[int, tuple[tuple[str, str], ...]] = (0, ())
     past: int = 0
     bests: int = 0
@@ -119,7 +119,7 @@ class RunBase:
             if one is None:
                 counts.pop(name, None)
             else:
-                counts[name] = SplitCount(*one)
+                counts[name] = one
         same, tail = press.hits
         attempt = replace(now, counts=counts, hits=(*now.hits[:same], *tail), **press.attempt)
         history = self.history
@@ -234,4 +234,5 @@ def _press(
     route: str,
 ) -> Press:  # fmt: skip
     tail = tuple((str(one), str(kind)) for one, kind in hits[1])
-    return Press(words, attempt, counts, (int(hits[0]), tail), past, bests, route)
+    had = {name: None if one is None else SplitCount(*one) for name, one in counts.items()}
+    return Press(words, attempt, had, (int(hits[0]), tail), past, bests, route)
