@@ -7,6 +7,7 @@ from dataclasses import replace
 from typing import Any, TypeVar
 
 from tesoura.core.instruments.base import PLACE, Command
+from tesoura.core.instruments.run.signals import counted
 from tesoura.core.instruments.run.state import RunBase
 from tesoura.core.overlays.pieces.kind import media
 from tesoura.core.runs.route import MOST_ROUTES, Route, RouteSplit, lines_of, read_file, tidy
@@ -189,7 +190,7 @@ def remove_splits(run: R, command: Command) -> Changed[R]:
     if not rows:
         raise CommandRefused("There is no such split any more.")
     words = words if len(rows) == 1 else f"{_counted(len(rows))} are taken out"
-    words += f"; {hits} {run.plan.word} in it count no more" if hits else ""
+    words += f"; {counted(hits, run.plan.word)} in it count{'s' if hits == 1 else ''} no more" if hits else ""
     return run, words, ("put_splits_back", {"route": route.id, "splits": rows[::-1], "stood": stood})
 
 
