@@ -5,15 +5,18 @@ All of it is counted, nothing is smoothed: of the attempts that came so far, so 
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
-from typing import Any, NamedTuple, Self
+from dataclasses import dataclass, field
+from typing import Any, NamedTuple
 
 from tesoura.core.runs.attempt import WORSE, Attempt, SplitCount, over_at, total
 from tesoura.core.runs.route import Route
 
 LEAST_ATTEMPTS = 10
 """Of fewer attempts no chance is told."""
+TOGETHER = 256
+"""So many attempts are stored as one text."""
 HITS, DISTANCE = "hits", "distance"
 """What makes a best: the fewest hits, then the least time; or the most splits before it was over."""
 
@@ -137,6 +140,9 @@ class SplitHistory(NamedTuple):
         return self.hits / self.entered if self.entered else None
 
 
+_NONE = SplitHistory()
+
+
 @dataclass(frozen=True, slots=True)
 class RouteHistory:
     """What the attempts at a route tell, by a rule: their number, and each split by its id."""
@@ -148,21 +154,25 @@ class RouteHistory:
         """What is told of a split."""
         return self.splits.get(split_id, SplitHistory())
 
-    def plus(self, one: PastAttempt, rule: str) -> Self:
-        """With one attempt more."""
-        found, over, end = dict(self.splits), one.over_in(rule), one.ended_in(rule)
-        whole, alive = one.through and over is None, True
-        for place, split in enumerate(one.splits):
-            had, hits = self.of(split.id), _hits(split, rule)
-            is_passed = place < one.passed
-            found[split.id] = SplitHistory(
-                had.entered + 1, had.hits + hits, had.passed + is_passed,
-                _least(had.fewest, hits) if is_passed else had.fewest,
-                _least(had.least_us, split.us) if is_passed else had.least_us,
-                had.came + alive, had.whole + (alive and whole), had.ended + (split.id == end),
-            )  # fmt: skip
-            alive = alive and split.id != over
-        return replace(self, attempts=self.attempts + 1, splits=found)
+    @classmethod
+    def told_by(cls, attempts: Iterable[PastAttempt], rule: str, before: RouteHistory | None = None) -> RouteHistory:
+        """What these attempts tell, behind those that were counted before."""
+        found = dict(before.splits) if before else {}
+        number = before.attempts if before else 0
+        for one in attempts:
+            number += 1
+            over, end, passed = one.over_in(rule), one.ended_in(rule), one.passed
+            whole, alive = one.through and over is None, True
+            for place, split in enumerate(one.splits):
+                had, hits, is_passed = found.get(split.id, _NONE), _hits(split, rule), place < passed
+                found[split.id] = SplitHistory(
+                    had.entered + 1, had.hits + hits, had.passed + is_passed,
+                    _least(had.fewest, hits) if is_passed else had.fewest,
+                    _least(had.least_us, split.us) if is_passed else had.least_us,
+                    had.came + alive, had.whole + (alive and whole), had.ended + (split.id == end),
+                )  # fmt: skip
+                alive = alive and split.id != over
+        return cls(number, found)
 
     def going_on(self, route: Route) -> list[float]:
         """The share of all attempts that had not ended after each split, in the route's order: where runs end."""
@@ -199,35 +209,62 @@ def _least(one: int | None, other: int) -> int:
 
 
 class RunHistory:
-    """Earlier attempts in order. What they tell of a route is counted once, and goes on with each that comes."""
+    """Earlier attempts in order. What they tell of a route is counted once, and goes on with each that comes.
 
-    __slots__ = ("_told", "attempts")
+    They are stored as texts of so many each, of which the whole ones never change: a long history costs no more to
+    store than a short one.
+    """
+
+    __slots__ = ("_stored", "_told", "attempts")
 
     def __init__(
-        self, attempts: Iterable[PastAttempt] = (), told: Mapping[tuple[str, str], RouteHistory] | None = None
+        self, attempts: Iterable[PastAttempt] = (), told: Mapping[tuple[str, str], RouteHistory] | None = None,
+        stored: Sequence[str] = (),
     ) -> None:  # fmt: skip
         self.attempts = tuple(attempts)
-        self._told = dict(told or {})
+        self._told, self._stored = dict(told or {}), list(stored)
 
     def of(self, route: str, rule: str) -> RouteHistory:
         """What the attempts at a route tell, by a rule."""
         if (route, rule) not in self._told:
-            found = RouteHistory()
-            for one in self.attempts:
-                found = found.plus(one, rule) if one.route == route else found
-            self._told[route, rule] = found
+            mine = (one for one in self.attempts if one.route == route)
+            self._told[route, rule] = RouteHistory.told_by(mine, rule)
         return self._told[route, rule]
 
     def plus(self, one: PastAttempt) -> RunHistory:
         """With one attempt more."""
-        told = {key: had.plus(one, key[1]) if key[0] == one.route else had for key, had in self._told.items()}
-        return RunHistory((*self.attempts, one), told)
+        told = {(route, rule): RouteHistory.told_by([one], rule, had) if route == one.route else had
+                for (route, rule), had in self._told.items()}  # fmt: skip
+        return RunHistory((*self.attempts, one), told, self._stored)
+
+    def first(self, count: int) -> RunHistory:
+        """Only the first ones."""
+        return self if count >= len(self.attempts) else RunHistory(self.attempts[:count], None,
+                                                                   self._stored[: count // TOGETHER])  # fmt: skip
+
+    def saved(self) -> list[str]:
+        """It, to be stored."""
+        whole = len(self.attempts) // TOGETHER
+        for at in range(len(self._stored), whole):
+            self._stored.append(self._text(at))
+        rest = [self._text(whole)] if len(self.attempts) % TOGETHER else []
+        return [*self._stored[:whole], *rest]
+
+    def _text(self, at: int) -> str:
+        together = self.attempts[at * TOGETHER : (at + 1) * TOGETHER]
+        return json.dumps([one.saved() for one in together], separators=(",", ":"))
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, RunHistory) and self.attempts == other.attempts
 
     def __hash__(self) -> int:
         return hash(len(self.attempts))
+
+
+def history_of(saved: Sequence[str]) -> RunHistory:
+    """It, as it was stored."""
+    attempts = [past_of(one) for text in saved for one in json.loads(text)]
+    return RunHistory(attempts, None, saved[: len(attempts) // TOGETHER])
 
 
 def beats(one: PastAttempt, best: PastAttempt | None, by: str, rule: str) -> bool:

@@ -12,7 +12,7 @@ from tesoura.core.instruments.base import Fired
 from tesoura.core.instruments.owed_events import fired_of, plain_of
 from tesoura.core.instruments.run.plan import RunPlan
 from tesoura.core.runs.attempt import WORSE, Attempt, SplitCount, attempt_of, over_at
-from tesoura.core.runs.history import PastAttempt, RouteHistory, RunHistory, beats, past, past_of
+from tesoura.core.runs.history import PastAttempt, RouteHistory, RunHistory, beats, history_of, past, past_of
 from tesoura.core.runs.route import Route, RouteSplit
 
 HIT, CLEAN, BEATEN, ENDED, LAST = "hit", "clean_split", "best_beaten", "ended", "last_begun"
@@ -122,9 +122,7 @@ class RunBase:
                 counts[name] = one
         same, tail = press.hits
         attempt = replace(now, counts=counts, hits=(*now.hits[:same], *tail), **press.attempt)
-        history = self.history
-        if len(history.attempts) > press.past:
-            history = RunHistory(history.attempts[: press.past])
+        history = self.history.first(press.past)
         return replace(
             self, attempt=attempt, history=history, bests=self.bests[: press.bests], presses=self.presses[:-1],
             route_id=press.route or self.route_id,
@@ -209,7 +207,7 @@ class RunBase:
             "routes": [[one.id, one.name, [[each.id, each.name, each.group, each.picture, each.save]
                                            for each in one.splits]] for one in self.routes],
             "route": self.route_id, "attempt": self.attempt.saved(),
-            "past": [one.saved() for one in self.history.attempts], "bests": [one.saved() for one in self.bests],
+            "past": self.history.saved(), "bests": [one.saved() for one in self.bests],
             "presses": [[one.words, dict(one.attempt), {name: had and list(had) for name, had in one.counts.items()},
                          [one.hits[0], [list(hit) for hit in one.hits[1]]], one.past, one.bests, one.route]
                         for one in self.presses],
@@ -223,7 +221,7 @@ def kept(saved: Mapping[str, Any]) -> dict[str, Any]:
         "routes": tuple(Route(id, name, tuple(RouteSplit(*one) for one in splits))
                         for id, name, splits in saved["routes"]),
         "route_id": saved["route"], "attempt": attempt_of(saved["attempt"]),
-        "history": RunHistory(map(past_of, saved["past"])), "bests": tuple(map(past_of, saved["bests"])),
+        "history": history_of(saved["past"]), "bests": tuple(map(past_of, saved["bests"])),
         "presses": tuple(_press(*one) for one in saved["presses"]),
         "pressed": dict(saved["pressed"]), "debts": tuple(map(fired_of, saved["debts"])),
     }  # fmt: skip
