@@ -10,6 +10,7 @@ import sys
 import tempfile
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack, contextmanager, suppress
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, TextIO
 
@@ -155,6 +156,86 @@ def _verify_report(told: str, data: Path | None) -> None:
         click.echo(line)
     if found.wrong:
         sys.exit(1)
+
+
+@main.group()
+def shelf() -> None:
+    """Shelves of saved games: what there is, one out into a file, one in out of it."""
+
+
+@shelf.command("list")
+@_data
+def list_shelves(data: Path | None) -> None:
+    """Tell the games that have a shelf, and how many saves each has."""
+    from tesoura.store import saves
+
+    store = _open(data or default_folder())
+    for game in store.read(lambda session: list(saves.games(session))):
+        count = len(store.read(partial(saves.entries, game_id=game.id or 0)))
+        click.echo(f"{game.title}: {count} on the shelf; its save is {game.path or 'not chosen yet'}")
+    store.close()
+
+
+@shelf.command("out")
+@click.argument("game")
+@click.argument("file", type=click.Path(dir_okay=False, path_type=Path))
+@_data
+def shelf_out(game: str, file: Path, data: Path | None) -> None:
+    """Write the shelf of GAME into FILE, a zip, which is not there yet."""
+    from tesoura.bundles import shelf_files
+    from tesoura.errors import FileRefused
+    from tesoura.store import saves
+
+    store = _open(data or default_folder())
+    row = store.read(lambda session: saves.game_called(session, game))
+    if row is None:
+        known = ", ".join(one.title for one in store.read(lambda session: list(saves.games(session)))) or "none yet"
+        raise click.ClickException(f"No game called {game} has a shelf. There are: {known}.")
+    whole = store.read(lambda session: shelf_files.carried(session, row))
+    try:
+        with file.open("xb") as to:
+            shelf_files.write_out(to, whole, store.folder)
+    except FileExistsError:
+        raise click.ClickException(f"{file} is there already. Give another name.") from None
+    except (FileRefused, OSError) as error:
+        file.unlink(missing_ok=True)
+        raise click.ClickException(str(error)) from None
+    click.echo(f"{whole.saves} saves of {row.title} are in {file}.")
+    store.close()
+
+
+@shelf.command("in")
+@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@click.option("--to", "game", help="The game on whose shelf it is put; without, a new one is made.")
+@click.option("--yes", is_flag=True, help="Do not ask.")
+@_data
+def shelf_in(file: Path, game: str | None, yes: bool, data: Path | None) -> None:
+    """Tell what is in FILE, ask, and put it on a shelf."""
+    from tesoura.bundles import shelf_files
+    from tesoura.errors import FileRefused, Invalid
+    from tesoura.saves import carrying
+    from tesoura.store import saves
+
+    try:
+        with file.open("rb") as packed:
+            told = carrying.read(packed)
+            click.echo(f"{told.game}: {told.saves} saves, {told.size / 1e6:.1f} MB")
+            for one in told.entries[:40]:
+                click.echo(f"  {'[folder] ' if one.folder else ''}{one.name}")
+            if not yes and not click.confirm("Bring it in?"):
+                return
+            store = _open(data or default_folder())
+            row = store.read(lambda session: saves.game_called(session, game)) if game else None
+            if game and row is None:
+                raise click.ClickException(f"No game called {game} has a shelf. Leave --to out for a new one.")
+            shelf_files.unpack(packed, told, store.folder)
+            found = store.write(
+                lambda session: shelf_files.bring_in(session, told, row.id if row else None, wall_clock())[0].title
+            )
+            click.echo(f"It is on the shelf of {found}.")
+            store.close()
+    except (FileRefused, Invalid) as error:
+        raise click.ClickException(str(error)) from None
 
 
 @main.group()

@@ -26,6 +26,8 @@ from tesoura.actions import (
     overlays,
     preferences,
     recipes,
+    save_shelves,
+    saves,
     session,
     text_files,
     values,
@@ -39,7 +41,7 @@ from tesoura.errors import Gone
 ROOMS = (
     session, values, links, air, leaves, devices, overlays, overlay_setup, drafts, feeds, feed_setup, feed_picks,
     machine, listening, computed_setup, looks, media, media_swap, clips, text_files,
-    recipes, preferences, log,
+    recipes, preferences, log, saves, save_shelves,
 )  # fmt: skip
 
 

@@ -50,6 +50,7 @@ from tesoura.runtime.performers import Performers
 from tesoura.runtime.persistence import Persistence
 from tesoura.runtime.pipeline import Outcome, Pipeline
 from tesoura.runtime.preferences import Preferences, read_preferences
+from tesoura.runtime.saves import SavedGames
 from tesoura.runtime.scheduler import Scheduler
 from tesoura.runtime.sessions import Sessions
 from tesoura.runtime.set_values import SetValues
@@ -141,6 +142,7 @@ class Runtime:
             self._engine, self.journal, self._clock, lambda job: self._tasks.start(job, "Telling how a feed fares")
         )
         self.clips = Clips(self, self._tasks.start)
+        self.saves = SavedGames(self, self._tasks.start)
         self.painted = PaintedSpans(self.journal, self._clock, self._tasks.start)
         self.corrections = Corrections(
             store, self.stage, self.computations, self.journal, self._clock, self.show_waiting
@@ -165,6 +167,7 @@ class Runtime:
             # What was told before is not known to be true any more, for whoever must know.
             await self.journal.log([Event(uuid.uuid4().hex, "tesoura", STARTED, self._clock(), {})])
         await asyncio.to_thread(self.clips.sweep)
+        await self.saves.sweep()
         await self.feeds.start()
         self._publish(self._engine.reconsider(self._clock()))
         await self.stage.start(self._present_scene())
@@ -176,6 +179,7 @@ class Runtime:
         self.persistence.start()
         self._tasks.start(self.effects.tell_undone(self.store), "Telling what was left undone")
         self._tasks.start(self.clips.begin(), "Looking after clips")
+        self._tasks.start(self.saves.begin(), "Mending the shelves of saved games")
 
     def _restore(self) -> None:
         now = self._clock()

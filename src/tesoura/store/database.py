@@ -11,7 +11,7 @@ from sqlalchemy import Engine, create_engine, event, exc, inspect, text
 from tesoura.errors import DataFolderError
 
 FILE_NAME = "tesoura.db"
-HEAD = "0007"
+HEAD = "0008"
 """The newest migration, so that a folder that is up to date opens without loading what migrates."""
 READERS = 20
 """So many may read at once before more are opened for a while, and as many again before one waits."""

@@ -396,3 +396,50 @@ class DeviceRow(SQLModel, table=True):
     leaves: list[str] = Field(sa_column=Column(JSON, nullable=False))
     paired_at: datetime = _instant(nullable=False)
     seen_at: datetime | None = _instant(nullable=True)
+
+
+class SaveGameRow(SQLModel, table=True):
+    """A game whose saves are kept: where its save lies, what is to be done in the game first, the one that is marked.
+
+    `most_before` is how many of what put-backs replaced are kept, `wait_s` how long a save that is written is waited
+    for, `last_put` the entry that was put back last.
+    """
+
+    __tablename__ = "save_game"
+    id: int | None = Field(default=None, primary_key=True)
+    title: str
+    path: str
+    folder: bool = False
+    leave_first: str = ""
+    keeps_times: bool = False
+    most_before: int = 20
+    wait_s: int = 10
+    marked: int | None = None
+    last_put: int | None = None
+    added_at: datetime = _instant(nullable=False)
+    removed_at: datetime | None = _instant(nullable=True)
+
+
+class SaveRow(SQLModel, table=True):
+    """An entry of a game's shelf: a folder, a kept save, or what a put-back replaced (`before`).
+
+    `content` lists a save's files by their hashes; None for a folder, and while it stands beside the game's own file
+    (`beside`). `same` is what saves of the same content have in common, `place` the order among its neighbours.
+    """
+
+    __tablename__ = "save"
+    __table_args__ = (Index("ix_save_game", "game_id", "removed_at"),)
+    id: int | None = Field(default=None, primary_key=True)
+    game_id: int = Field(foreign_key="save_game.id")
+    parent_id: int | None = None
+    kind: str = "save"
+    name: str
+    note: str = ""
+    picture: str = ""
+    place: int = 0
+    content: dict[str, Any] | None = Field(default=None, sa_column=Column(JSON, nullable=True))
+    size: int = Field(default=0, sa_column=Column(BigInteger, nullable=False))
+    same: str = ""
+    beside: bool = False
+    made_at: datetime = _instant(nullable=False)
+    removed_at: datetime | None = _instant(nullable=True)

@@ -44,6 +44,8 @@ from tesoura.web.preferences import views as preferences
 from tesoura.web.recipes import views as recipes
 from tesoura.web.reports import sponsors as sponsor_reports
 from tesoura.web.reports import views as reports
+from tesoura.web.saves import carrying as shelf_files
+from tesoura.web.saves import views as saves
 from tesoura.web.shared import covering, errors
 from tesoura.web.shared.doors import EXTENSION, Doors, is_away
 from tesoura.web.shared.offers import Offers
@@ -55,8 +57,8 @@ from tesoura.web.signals import views as signals
 
 ROOMS = (
     api, api_actions, api_clips, desk, leaves, devices, phone, signing_in, feed_aids, talking, feeds, picks, rules,
-    incoming, hand, recipes, overlays, mat, scenes, versions, links, looks, typefaces, media, clips, pages, preferences,
-    signals, computed, instruments, tracks, matches, runs, wheels, trial, cues, files, wordings, log, reports,
+    incoming, hand, recipes, overlays, mat, scenes, versions, links, looks, typefaces, media, clips, saves,
+    shelf_files, pages, preferences, signals, computed, instruments, tracks, matches, runs, wheels, trial, cues, files, wordings, log, reports,
     sponsor_reports,
 )  # fmt: skip
 

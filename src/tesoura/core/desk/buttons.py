@@ -44,6 +44,8 @@ class ButtonKind:
 
 
 _SHORT = text(200, empty=True)
+SAVES_WHATS = (("put", "put the marked one back"), ("next", "mark the next one"), ("previous", "mark the previous one"),
+               ("keep", "keep what the game has"))  # fmt: skip
 
 
 def _command(own: Mapping[str, str]) -> Mapping[str, Any]:
@@ -128,6 +130,13 @@ _TABLE = (
         lambda own, on: ("instrument.command", {"instrument": own["board"],
                                                 "command": "stop_clock" if on else "start_clock"}),
         lambda own: "Clock", {"board": "Choose a scoreboard."}, toggles=True, counts=True,
+    ),
+    ButtonKind(
+        "saves", "keep or put back a saved game",
+        {"saves_of": Field("The game", _SHORT, kind="saves"),
+         "what": one_of("It shall", SAVES_WHATS, "put")},
+        lambda own, on: ("saves.press", {"game": own["saves_of"], "what": own["what"]}),
+        lambda own: f"{own['saves_of']}: {dict(SAVES_WHATS)[own['what']]}", {"saves_of": "Choose a game."},
     ),
     ButtonKind("hold", "hold all moments", {}, lambda own, on: ("moments.hold", {"held": "no" if on else "yes"}),
                lambda own: "Hold all moments", toggles=True),

@@ -32,6 +32,7 @@ SPLIT_FIELDS: Mapping[str, Field] = {
     "name": Field("Name", text(200)),
     "group": Field("Group", text(200, empty=True)),
     "picture": Field("Picture", media, kind="picture", help="Viewers see it with the split in hand."),
+    "save": Field("Saved game", text(20, empty=True), kind="save", help="One press puts it back while it is in hand."),
 }
 ATTEMPT_COLUMNS = ("attempt", "route", "began", "ended", "ended_in", "through", "hits", "fight_hits", "way_hits",
                    "splits_passed", "seconds")  # fmt: skip
@@ -85,7 +86,7 @@ def _split_page(name: str, split_id: str, typed: Mapping[str, Any], wrong: Mappi
     found = next((one for route in run.routes for one in route.splits if one.id == split_id), None)
     if found is None:
         abort(404)
-    full = {"name": found.name, "group": found.group, "picture": found.picture, **typed}
+    full = {"name": found.name, "group": found.group, "picture": found.picture, "save": found.save, **typed}
     page = render_template("instruments/run/split.html", row=row, split=found, fields=SPLIT_FIELDS, typed=full,
                            wrong=wrong, count=run.attempt.of(found.id))  # fmt: skip
     return (page, 422) if wrong else page

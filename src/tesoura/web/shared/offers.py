@@ -11,6 +11,7 @@ from tesoura.runtime.facade import Runtime
 from tesoura.store import devices, log_search, media
 from tesoura.store import log as event_log
 from tesoura.store import overlays as stored_overlays
+from tesoura.store import saves as stored_saves
 from tesoura.store.tables import MediaRow
 from tesoura.web.shared.doors import runtime, store
 
@@ -44,6 +45,11 @@ class Offers:
         """The sounds that ship and those that were added: each one's name and title."""
         added = store().read(lambda session: media.all_media(session, "sound"))
         return [*SOUNDS, *((row.name, row.title) for row in added)]
+
+    @cached_property
+    def saves(self) -> list[str]:
+        """The games that have a shelf."""
+        return [one.title for one in store().read(stored_saves.games)]
 
     @staticmethod
     def media(kind: str) -> Sequence[MediaRow]:

@@ -11,6 +11,8 @@ FORM_ROOM = 100_000
 """What a form needs beside its file."""
 CLIPS, MOST_CLIP_BYTES = ("/clips/send", "/api/clips"), 2_000_000_000
 """Where a clip is sent to, which is written to the disk as it comes."""
+SHELF, MOST_SHELF_BYTES = "/saves/files/look", 20_000_000_000
+"""Where a shelf of saved games is sent to."""
 _KINDS = {
     "/media/picture": "picture", "/media/scenery": "scenery", "/media/video": "video", "/typefaces/": "typeface",
     "/overlays/import": "overlay", "/media/sound": "sound",
@@ -19,13 +21,15 @@ _KINDS = {
 
 def kind_sent(path: str) -> str | None:
     """What kind of file is sent to an address; None for one to which none is."""
-    return _KINDS.get(path)
+    return _KINDS.get(path.partition("/in-place-of/")[0])
 
 
 def most_bytes(path: str) -> int:
     """How many bytes may be sent to an address."""
     if path in CLIPS:
         return MOST_CLIP_BYTES + FORM_ROOM
+    if path == SHELF:
+        return MOST_SHELF_BYTES + FORM_ROOM
     kind = kind_sent(path)
     return MAX_BYTES[kind] + FORM_ROOM if kind else MAX_FORM_BYTES
 

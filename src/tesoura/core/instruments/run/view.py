@@ -30,6 +30,7 @@ def view_of(run: RunBase, at: int) -> Mapping[str, Any]:
         "over": route.splits[over].name if over is not None else "",
         "best": _line(run, run.best) if run.best else None,
         "bests": [_line(run, one) for one in reversed(run.bests) if one.route == route.id][1:11],
+        "save": run.split.save if run.split else "",
         "attempts": told.attempts, "last": [_line(run, one) for one in mine[:SHOWN]],
         "going_on": told.going_on(route), "placed": told.placed(route),
         "chance": chance, "least": LEAST_ATTEMPTS,

@@ -1,0 +1,238 @@
+"""Shelves of saved games: for which games, where their saves are; entries named, moved, put into folders."""
+
+from __future__ import annotations
+
+import asyncio
+import re
+from collections.abc import Mapping
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+from sqlmodel import Session
+
+from tesoura.actions.action import Action, Call, Doing, Done, Given
+from tesoura.actions.roles import MACHINE, SET_UP
+from tesoura.actions.saves import ID, IN, changed, entry_of, folder_of, game_of, number_of, number_or_none
+from tesoura.bundles import shelf_files
+from tesoura.core.forms.checks import line, text, whole
+from tesoura.core.forms.fields import Field, number, switch
+from tesoura.core.overlays.pieces.kind import media
+from tesoura.errors import CommandRefused, Gone, InvalidField
+from tesoura.runtime.saves import source_of
+from tesoura.runtime.text_files import own_folder
+from tesoura.saves import carrying
+from tesoura.saves.carrying import CarriedShelf
+from tesoura.saves.looking import OWN, expanded, files_of
+from tesoura.store import saves as stored
+from tesoura.store.tables import SaveGameRow, SaveRow
+
+GAME_FIELDS: Mapping[str, Field] = {
+    "title": Field("Its name", line(80), placeholder="The Lantern Mile"),
+    "leave_first": Field("To do in the game before a save is put back", text(200, empty=True), kind="wide",
+                         placeholder="Go back to the title", help="You are told it beside the button."),
+    "wait_s": number("A save that is written is waited for", 1, 120, 10, "s"),
+    "most_before": number("Of what put-backs replaced, kept are the last", 1, 500, 20, "saves"),
+    "keeps_times": switch("Files get back the times they had", "no",
+                          help="Off, they are as new as the put-back: what most games want."),
+}  # fmt: skip
+
+
+# Games
+
+
+def save_path(raw: object, data: Path) -> tuple[Path, bool]:
+    """Where a game's save is: a file or a folder that is there, and whether it is a folder. Raises InvalidField."""
+    at = expanded(text(1_000)(raw))
+    if OWN in at.name:
+        raise InvalidField("This is one of Tesoura's own files. Choose the game's.")
+    if at.is_symlink():
+        raise InvalidField("This is a link to somewhere else. Choose where it leads to.")
+    if not (at.is_file() or at.is_dir()):
+        raise InvalidField(
+            f"{at} is not there. Choose it below, by looking; save once in the game if there is none yet."
+        )
+    if own_folder(at, data) or data.resolve().is_relative_to(at.resolve()):
+        raise InvalidField("Tesoura's own folder is in there. Choose the game's saves alone.")
+    if at.is_dir() and at.resolve() in (Path.home().resolve(), Path(at.anchor)):
+        raise InvalidField("This is far more than a game's saves. Go on to the folder that has them alone.")
+    return at.absolute(), at.is_dir()
+
+
+async def _new_game(doing: Doing, given: Given) -> Done:
+    at, folder = await asyncio.to_thread(save_path, given["path"], doing.runtime.store.folder)
+    probe = SaveGameRow(title="", path=str(at), folder=folder, added_at=doing.now())
+    found = await asyncio.to_thread(files_of, source_of(probe))
+
+    def job(session: Session) -> tuple[int, str]:
+        title = stored.free_name([one.title for one in stored.games(session)], given["title"])
+        row = SaveGameRow(title=title, path=str(at), folder=folder, added_at=doing.now(), **_chosen(given))
+        session.add(row)
+        session.flush()
+        return row.id or 0, title
+
+    game_id, title = await changed(doing, job)
+    count = "1 file" if len(found) == 1 else f"{len(found)} files"
+    return Done(f"{title} has a shelf now. Its save has {count}.", {"game": game_id},
+                Call("saves.remove_game", {"game": game_id}))  # fmt: skip
+
+
+def _chosen(given: Given) -> dict[str, Any]:
+    return {"leave_first": given["leave_first"].strip(), "wait_s": given["wait_s"],
+            "most_before": given["most_before"], "keeps_times": given["keeps_times"] == "yes"}  # fmt: skip
+
+
+async def _change_game(doing: Doing, given: Given) -> Done:
+    game = await game_of(doing, given["game"])
+    to: dict[str, Any] = _chosen(given)
+    if given["path"]:
+        at, folder = await asyncio.to_thread(save_path, given["path"], doing.runtime.store.folder)
+        if folder != game.folder and await doing.read(lambda session: bool(stored.entries(session, game.id or 0))):
+            kind = "a folder" if game.folder else "one file"
+            raise InvalidField(f"The saves on this shelf are each {kind}. Make a shelf of its own for this.")
+        to |= {"path": str(at), "folder": folder}
+
+    def job(session: Session) -> SaveGameRow | None:
+        others = [one.title for one in stored.games(session) if one.id != game.id]
+        return stored.change_game(session, game.id or 0, title=stored.free_name(others, given["title"]), **to)
+
+    before = await changed(doing, job)
+    was = {"title": before.title, "path": before.path, "leave_first": before.leave_first, "wait_s": before.wait_s,
+           "most_before": before.most_before, "keeps_times": "yes" if before.keeps_times else "no"}  # fmt: skip
+    return Done(f"{given['title']} was changed.", {}, Call("saves.change_game", {"game": game.id, **was}))
+
+
+async def _game_away(doing: Doing, given: Given) -> Done:
+    game = await game_of(doing, given["game"])
+    now = doing.now()
+    await changed(doing, lambda session: stored.change_game(session, game.id or 0, removed_at=now))
+    return Done(f"The shelf of {game.title} was put away. The game's own save stays where it is.", {},
+                Call("saves.restore_game", {"game": game.id}))  # fmt: skip
+
+
+async def _game_back(doing: Doing, given: Given) -> Done:
+    before = await changed(doing, lambda session: stored.change_game(session, given["game"], removed_at=None))
+    if before is None:
+        raise Gone("There is no such game any more.")
+    return Done(f"The shelf of {before.title} is back.", {}, Call("saves.remove_game", {"game": given["game"]}))
+
+
+# Putting the shelf in order
+
+
+async def _new_folder(doing: Doing, given: Given) -> Done:
+    game = await game_of(doing, given["game"])
+    parent, at = await folder_of(doing, game, given["folder"]), doing.now()
+    row = await changed(doing, lambda session: stored.add(session, SaveRow(
+        game_id=game.id or 0, parent_id=parent, kind=stored.ENTRY_FOLDER, name=given["name"], made_at=at)))  # fmt: skip
+    return Done(f"The folder “{row.name}” is there.", {"folder": row.id}, Call("saves.remove", {"entry": row.id}))
+
+
+async def _describe(doing: Doing, given: Given) -> Done:
+    row = await entry_of(doing, given["entry"])
+
+    def job(session: Session) -> SaveRow | None:
+        others = [one.name for one in stored.neighbours(session, row.game_id, row.parent_id) if one.id != row.id]
+        return stored.change(session, row.id or 0, name=stored.free_name(others, given["name"]), note=given["note"],
+                             picture=given["picture"])  # fmt: skip
+
+    before = await changed(doing, job)
+    was = {"entry": row.id, "name": before.name, "note": before.note, "picture": before.picture}
+    return Done(f"“{given['name']}” was changed.", {}, Call("saves.describe", was))
+
+
+async def _move(doing: Doing, given: Given) -> Done:
+    row = await entry_of(doing, given["entry"])
+    game = await game_of(doing, row.game_id)
+    if row.kind == stored.BEFORE:
+        raise CommandRefused("What put-backs replaced stands in the order in which it was. Keep it under a name first.")
+    parent = await folder_of(doing, game, given["folder"])
+
+    def job(session: Session) -> tuple[int | None, int]:
+        if parent is not None and any(one.id == parent for one in stored.within(session, row.id or 0)):
+            raise CommandRefused("A folder cannot go into itself.")
+        kept = session.get(SaveRow, row.id)
+        assert kept is not None
+        was = kept.parent_id, [one.id for one in stored.neighbours(session, row.game_id, kept.parent_id)].index(row.id)
+        stored.move(session, kept, parent, given["at"])
+        return was
+
+    was, place = await changed(doing, job)
+    return Done(f"“{row.name}” has another place.", {}, Call("saves.move", {"entry": row.id, "folder": was or 0,
+                                                                            "at": place}))  # fmt: skip
+
+
+async def _remove(doing: Doing, given: Given) -> Done:
+    row, at = await entry_of(doing, given["entry"]), doing.now()
+    gone = await changed(doing, lambda session: len(stored.take_away(session, row.id or 0, at)))
+    more = f", with {gone - 1} in it" if gone > 1 else ""
+    return Done(f"“{row.name}” was taken away{more}. It can be brought back for 30 days.", {},
+                Call("saves.restore", {"entry": row.id}))  # fmt: skip
+
+
+async def _restore(doing: Doing, given: Given) -> Done:
+    row = await changed(doing, lambda session: stored.bring_back(session, given["entry"]) and None)
+    row = await entry_of(doing, given["entry"])
+    return Done(f"“{row.name}” is back.", {}, Call("saves.remove", {"entry": row.id}))
+
+
+async def _bring_in(doing: Doing, given: Given) -> Done:
+    folder, at = doing.runtime.store.folder, doing.now()
+    file = shelf_files.objects_of(folder) / given["file"]
+
+    def unpacked() -> CarriedShelf:
+        with file.open("rb") as packed:
+            shelf = carrying.read(packed)
+            shelf_files.unpack(packed, shelf, folder)
+            return shelf
+
+    try:
+        shelf = await asyncio.to_thread(unpacked)
+    except FileNotFoundError:
+        raise Gone("The file is not here any more. Send it again.") from None
+    game, count = await changed(doing, lambda session: _brought(session, shelf, given["game"] or None, at))
+    words = f"{count} {'entry' if count == 1 else 'entries'} came to the shelf of {game[1]}."
+    return Done(words, {"game": game[0]})
+
+
+def _brought(session: Session, shelf: CarriedShelf, game_id: int | None, at: datetime) -> tuple[tuple[int, str], int]:
+    game, count = shelf_files.bring_in(session, shelf, game_id, at)
+    return (game.id or 0, game.title), count
+
+
+def _incoming(raw: object) -> str:
+    """The name of a file that was just sent, and of no other file. Raises InvalidField."""
+    if not re.fullmatch(r"incoming-[0-9a-f]{32}\.zip", str(raw)):
+        raise InvalidField("Send the shelf's file on its page.")
+    return str(raw)
+
+
+_ENTRY = {"entry": Field("Entry", number_of, kind="number")}
+_NAMED = {"name": Field("Name", line(200)), "note": Field("Note", text(2_000, empty=True), kind="area"),
+          "picture": Field("Picture", media, kind="picture")}  # fmt: skip
+_PATH = {"path": Field("Where its save is", text(1_000, empty=True))}
+
+NEW_GAME = Action("saves.new_game", "Make a shelf for a game", "`path` is the game's file or folder of saves.",
+                  {**_PATH, **GAME_FIELDS}, _new_game, noted=True, may=MACHINE, needs=("path", "title"))  # fmt: skip
+CHANGE_GAME = Action("saves.change_game", "Change a game's shelf", "An empty `path` leaves it where it is.",
+                     {**ID, **_PATH, **GAME_FIELDS}, _change_game, noted=True, may=MACHINE)  # fmt: skip
+REMOVE_GAME = Action("saves.remove_game", "Put a shelf away", "The game's own save stays.", ID, _game_away, noted=True,
+                     may=MACHINE)  # fmt: skip
+RESTORE_GAME = Action("saves.restore_game", "Bring a shelf back", "One that was put away.", ID, _game_back, noted=True,
+                      may=MACHINE)  # fmt: skip
+NEW_FOLDER = Action("saves.new_folder", "Make a folder on a shelf", "In another one, if that is given.",
+                    {**ID, **IN, "name": Field("Name", line(200))}, _new_folder, may=SET_UP)  # fmt: skip
+DESCRIBE = Action("saves.describe", "Change an entry's name, note and picture", "", {**_ENTRY, **_NAMED}, _describe,
+                  may=SET_UP)  # fmt: skip
+MOVE = Action("saves.move", "Move an entry of a shelf", "Into a folder, 0 for none, at a place that counts from 0.",
+              {**_ENTRY, **IN, "at": Field("Place", whole(0, 10_000), kind="number", default=0)}, _move,
+              may=SET_UP)  # fmt: skip
+REMOVE = Action("saves.remove", "Take an entry away", "It can be brought back for 30 days.", _ENTRY, _remove,
+                noted=True, may=SET_UP)  # fmt: skip
+RESTORE = Action("saves.restore", "Bring an entry back", "With what was in it.", _ENTRY, _restore, noted=True,
+                 may=SET_UP)  # fmt: skip
+BRING_IN = Action("saves.bring_in", "Bring a shelf in", "Out of a file that was sent and looked at.",
+                  {"file": Field("File", _incoming), "game": Field("Game", number_or_none, kind="number", default=0)},
+                  _bring_in, noted=True, may=MACHINE)  # fmt: skip
+
+ALL = (BRING_IN, NEW_GAME, CHANGE_GAME, REMOVE_GAME, RESTORE_GAME, NEW_FOLDER, DESCRIBE, MOVE, REMOVE, RESTORE)

@@ -1,0 +1,1 @@
+"""Saved games: looked at, kept, put back whole."""

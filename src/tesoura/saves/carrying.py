@@ -1,0 +1,227 @@
+"""A shelf of saved games as one file: a zip with a list of what is in it, and each content once by its hash."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import re
+import stat
+import zipfile
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path, PurePosixPath
+from typing import IO, Any
+
+from tesoura.errors import FileRefused, NewerDocument
+from tesoura.saves.keeping import BLOCK, Content, SavedFile, folder_synced, object_at, room_for, synced
+from tesoura.saves.looking import MOST_BYTES, MOST_FILES, OWN
+
+KIND, VERSION = "tesoura.shelf", 1
+LIST = "shelf.json"
+MOST_LIST, MOST_ENTRIES, MOST_NAME, MOST_NOTE = 60_000_000, 5_000, 200, 2_000
+_DIGEST = re.compile(r"[0-9a-f]{64}")
+
+
+@dataclass(frozen=True, slots=True)
+class CarriedSave:
+    """An entry of a carried shelf: its number in the file, that of the folder it is in (0: none), what it is."""
+
+    number: int
+    parent: int
+    folder: bool
+    name: str
+    note: str = ""
+    made_at: str = ""
+    content: Content | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class CarriedShelf:
+    """A shelf in a file: the game's name, whether its save is a folder, what that is called, and its entries."""
+
+    game: str
+    folder: bool
+    called: str
+    entries: tuple[CarriedSave, ...] = field(default=())
+
+    @property
+    def saves(self) -> int:
+        """How many saves there are."""
+        return sum(one.content is not None for one in self.entries)
+
+    @property
+    def digests(self) -> set[str]:
+        """The contents that they need."""
+        return {file.digest for one in self.entries if one.content for file in one.content.files}
+
+    @property
+    def size(self) -> int:
+        """Bytes of the contents, each once."""
+        found = {file.digest: file.size for one in self.entries if one.content for file in one.content.files}
+        return sum(found.values())
+
+
+def write(to: IO[bytes], shelf: CarriedShelf, objects: Path) -> None:
+    """Write a shelf into a file. Raises FileRefused when a content of it is missing."""
+    told = {
+        "kind": KIND, "version": VERSION, "game": shelf.game, "folder": shelf.folder, "called": shelf.called,
+        "entries": [
+            {"number": one.number, "parent": one.parent, "name": one.name, "note": one.note, "made_at": one.made_at,
+             **({"content": one.content.plain()} if one.content else {})}
+            for one in shelf.entries
+        ],
+    }  # fmt: skip
+    with zipfile.ZipFile(to, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as packed:
+        packed.writestr(LIST, json.dumps(told, ensure_ascii=False))
+        for digest in sorted(shelf.digests):
+            at = object_at(objects, digest)
+            if not at.is_file():
+                raise FileRefused("A content of this shelf is missing on the disk. Take the save away that has it.")
+            packed.write(at, f"files/{digest}")
+
+
+def read(file: IO[bytes]) -> CarriedShelf:
+    """What is in a shelf's file, each name and path looked at; nothing is written. Raises FileRefused."""
+    try:
+        with zipfile.ZipFile(file) as packed:
+            names = packed.infolist()
+            if len(names) > MOST_FILES + 1:
+                raise FileRefused(f"The file has {len(names):,} parts; a shelf has {MOST_FILES:,} at most.")
+            for one in names:
+                if stat.S_ISLNK(one.external_attr >> 16):
+                    raise FileRefused(f"“{one.filename[:60]}” in the file is a link. A shelf has none.")
+            try:
+                part = packed.getinfo(LIST)
+            except KeyError:
+                raise FileRefused("This is no shelf of saved games: it has no list.") from None
+            if part.file_size > MOST_LIST:
+                raise FileRefused("The list in the file is longer than any shelf's.")
+            with packed.open(part) as told:
+                shelf = _shelf(told.read(MOST_LIST + 1))
+            there = {one.filename: one.file_size for one in names}
+            for entry in shelf.entries:
+                for each in entry.content.files if entry.content else ():
+                    if there.get(f"files/{each.digest}") != each.size:
+                        raise FileRefused(f"“{entry.name[:60]}” is not whole in the file: {each.path or 'its content'} "
+                                          "is missing or of another size.")  # fmt: skip
+            return shelf
+    except (zipfile.BadZipFile, EOFError, OSError, NotImplementedError, RuntimeError) as error:
+        raise FileRefused("This is no whole zip file. Take the file that Tesoura gave, once more.") from error
+
+
+def unpack(file: IO[bytes], shelf: CarriedShelf, objects: Path) -> None:
+    """Store the contents of a shelf's file, each checked by its hash. Raises FileRefused, or CommandRefused."""
+    objects.mkdir(parents=True, exist_ok=True)
+    room_for(objects, shelf.size)
+    sizes = {one.digest: one.size for entry in shelf.entries if entry.content for one in entry.content.files}
+    try:
+        with zipfile.ZipFile(file) as packed:
+            for digest, size in sorted(sizes.items()):
+                at = object_at(objects, digest)
+                if not (at.is_file() and at.stat().st_size == size):
+                    _unpacked(packed, digest, size, at)
+    except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError) as error:
+        raise FileRefused("The file is damaged. Take it over once more; the shelf stays as it is.") from error
+
+
+def _unpacked(packed: zipfile.ZipFile, digest: str, size: int, at: Path) -> None:
+    at.parent.mkdir(exist_ok=True)
+    part, found, left = at.with_name(f".{digest}.part"), hashlib.blake2b(digest_size=32), size
+    try:
+        with packed.open(f"files/{digest}") as source, part.open("wb") as to:
+            # Never more than was told, whatever comes out of it.
+            while left >= 0 and (block := source.read(min(BLOCK, left + 1))):
+                left -= len(block)
+                found.update(block)
+                to.write(block)
+        if left or found.hexdigest() != digest:
+            raise FileRefused("A content of the file is not what its list says: it was changed, or is damaged.")
+        synced(part)
+        part.replace(at)
+        folder_synced(at.parent)
+    finally:
+        part.unlink(missing_ok=True)
+
+
+# What the list says
+
+
+def _shelf(raw: bytes) -> CarriedShelf:
+    try:
+        told = json.loads(raw)
+    except (ValueError, RecursionError):
+        raise FileRefused("The list in the file is no whole JSON.") from None
+    if not isinstance(told, Mapping) or told.get("kind") != KIND:
+        raise FileRefused("This is no shelf of saved games.")
+    if not isinstance(told.get("version"), int) or told["version"] > VERSION:
+        raise NewerDocument("A later version of Tesoura wrote this shelf. Bring Tesoura up to date, then bring it in.")
+    rows = told.get("entries")
+    if not isinstance(rows, list) or len(rows) > MOST_ENTRIES:
+        raise FileRefused(f"The list has no entries, or more than {MOST_ENTRIES:,}.")
+    folder = told.get("folder") is True
+    entries = tuple(_entry(one, folder) for one in rows)
+    _whole(entries)
+    game, called = _words(told.get("game"), MOST_NAME) or "A game", _words(told.get("called"), 255)
+    return CarriedShelf(game, folder, called, entries)
+
+
+def _entry(told: Any, folder: bool) -> CarriedSave:
+    if not isinstance(told, Mapping):
+        raise FileRefused("An entry of the list is none.")
+    number, parent = told.get("number"), told.get("parent")
+    if not isinstance(number, int) or not isinstance(parent, int) or not 0 < number < 10**9:
+        raise FileRefused("An entry of the list has no number.")
+    content = _content(told["content"], folder) if told.get("content") is not None else None
+    return CarriedSave(number, parent, content is None, _words(told.get("name"), MOST_NAME) or "No name",
+                       _words(told.get("note"), MOST_NOTE), _words(told.get("made_at"), 40), content)  # fmt: skip
+
+
+def _whole(entries: Sequence[CarriedSave]) -> None:
+    parents = {one.number: one.parent for one in entries}
+    folders = {one.number for one in entries if one.folder}
+    if len(parents) != len(entries) or any(one.parent and one.parent not in folders for one in entries):
+        raise FileRefused("The list is not whole: two entries have one number, or one is in a folder that is none.")
+    for number in parents:
+        at, steps = number, 0
+        while at and steps <= len(parents):
+            at, steps = parents[at], steps + 1
+        if at:
+            raise FileRefused("The list is not whole: a folder is in itself.")
+
+
+def _words(raw: object, most: int) -> str:
+    return " ".join("".join(one if one.isprintable() else " " for one in str(raw or "")).split())[:most]
+
+
+def _content(told: Any, folder: bool) -> Content:
+    if not isinstance(told, Mapping) or not isinstance(told.get("files"), list):
+        raise FileRefused("An entry of the list has no files.")
+    files, empty = told["files"], told.get("folders", [])
+    if len(files) > MOST_FILES or not isinstance(empty, list) or len(empty) > MOST_FILES:
+        raise FileRefused("An entry of the list has more files than a save can have.")
+    found = []
+    for one in files:
+        try:
+            path, size, mtime_ns, digest = one
+        except (TypeError, ValueError):
+            raise FileRefused("A file of the list is not told whole.") from None
+        whole = isinstance(size, int) and isinstance(mtime_ns, int) and 0 <= size <= MOST_BYTES
+        if not (whole and isinstance(digest, str) and _DIGEST.fullmatch(digest) and abs(mtime_ns) < 2**62):
+            raise FileRefused("A file of the list is not told whole.")
+        found.append(SavedFile(safe_path(path) if folder else "", size, mtime_ns, digest))
+    if not folder and len(found) != 1:
+        raise FileRefused("This game's save is one file, and an entry has another number of them.")
+    if len({one.path.casefold() for one in found}) != len(found):
+        raise FileRefused("Two files of an entry have the same path.")
+    return Content(tuple(sorted(found)), tuple(sorted(safe_path(one) for one in empty)) if folder else ())
+
+
+def safe_path(raw: object) -> str:
+    """A path below a save, as it may be written on any system. Raises FileRefused for one that leads out of it."""
+    told = str(raw)
+    parts = told.split("/")
+    bad = (not told or len(told) > 1_000 or "\\" in told or "\0" in told or PurePosixPath(told).is_absolute()
+           or any(one in ("", ".", "..") or ":" in one or OWN in one for one in parts))  # fmt: skip
+    if bad:
+        raise FileRefused(f"“{told[:60]}” in the list leads out of the save, or is no path. Nothing was brought in.")
+    return told
