@@ -21,6 +21,7 @@ from benchmarks import (
     logs,
     recount,
     replays,
+    runs,
     scoreboard,
     sponsors,
     start,
@@ -48,6 +49,7 @@ PARTS = {
     "wheel": wheel.measure,
     "replays": replays.measure,
     "sponsors": sponsors.measure,
+    "runs": runs.measure,
     "recount": recount.measure,
 }
 WHEN_ASKED = ("recount",)

@@ -58,7 +58,7 @@ def _prepare(session: Session, osc: int, buttons: int = 1) -> str:
 
 
 @contextmanager
-def _by_device(served: Served, token: str) -> Iterator[Press]:
+def by_device(served: Served, token: str) -> Iterator[Press]:
     with connect(f"ws://127.0.0.1:{served.port}/device-socket") as wire:
         hello = {"version": 1, "name": "Pad", "token": token}
         wire.send(json.dumps({"jsonrpc": "2.0", "id": 0, "method": "device.hello", "params": hello}))
@@ -87,7 +87,7 @@ def _by_osc(port: int) -> Iterator[Press]:
         yield press
 
 
-_KEY = """() => {
+KEY = """() => {
   const at = performance.timeOrigin + performance.now();
   const pressed = { key: "u", code: "KeyU", bubbles: true, cancelable: true };
   document.body.dispatchEvent(new KeyboardEvent("keydown", pressed));
@@ -135,9 +135,9 @@ def _presses(browser: Browser) -> dict[str, Any]:
     with tesoura(SHOWN, lambda session: kept.append(_prepare(session, port))) as ours, floor() as other:
         token, count, bare = kept[0], [0], list[float]()
         ways: dict[str, Callable[[], Any]] = {
-            "device_socket": lambda: _by_device(ours, token),
+            "device_socket": lambda: by_device(ours, token),
             "osc": lambda: _by_osc(port),
-            "desk_key": lambda: by_page(browser, ours, "/", _KEY),
+            "desk_key": lambda: by_page(browser, ours, "/", KEY),
             "phone_page": lambda: by_page(browser, ours, "/phone/", TAP, token),
         }
         found: dict[str, list[list[float]]] = {name: [] for name in ways}
@@ -168,19 +168,19 @@ def _busy(browser: Browser) -> dict[str, Any]:
         page.evaluate(_SHIFTS)
         cdp = page.context.new_cdp_session(page)
         cdp.send("Performance.enable")
-        with _by_device(ours, kept[0]) as press:
-            before, began = _task_s(cdp), time.monotonic()
+        with by_device(ours, kept[0]) as press:
+            before, began = task_s(cdp), time.monotonic()
             while time.monotonic() - began < WATCHED_S:
                 press()
                 page.wait_for_timeout(1000 / CHANGES_A_SECOND)
-            part = (_task_s(cdp) - before) / (time.monotonic() - began)
+            part = (task_s(cdp) - before) / (time.monotonic() - began)
         shifted = float(page.evaluate("window.shifted"))
         page.close()
         return {"buttons": BUTTONS, "changes_a_second": CHANGES_A_SECOND, "main_thread_pct": round(100 * part, 1),
                 "goal_pct": 15, "layout_shift": round(shifted, 4)}  # fmt: skip
 
 
-def _task_s(cdp: Any) -> float:
+def task_s(cdp: Any) -> float:
     metrics = cdp.send("Performance.getMetrics")["metrics"]
     return float(next(one["value"] for one in metrics if one["name"] == "TaskDuration"))
 

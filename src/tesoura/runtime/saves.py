@@ -61,9 +61,7 @@ class PresentSave:
 def source_of(game: SaveGameRow) -> SaveSource:
     """Where a game's save lies. Raises CommandRefused while that is not chosen."""
     if not game.path:
-        raise CommandRefused(
-            f"Where {game.title} keeps its save on this machine is not chosen yet. Choose it under Set up."
-        )
+        raise CommandRefused(f"Where {game.title} keeps its save is not chosen here yet. Choose it under Set up.")
     return SaveSource(Path(game.path), game.folder)
 
 
@@ -96,16 +94,34 @@ class SavedGames:
     async def begin(self) -> None:
         """Mend what a crash left: what stood beside a game's save is kept."""
 
-        def left(session: Session) -> list[tuple[SaveGameRow, SaveRow]]:
-            rows = [(stored.game(session, row.game_id), row) for row in stored.beside(session)]
-            return [(game, row) for game, row in rows if game is not None]
+        def left(session: Session) -> list[tuple[SaveGameRow, list[SaveRow]]]:
+            waits = list(stored.beside(session))
+            games = [*stored.games(session), *stored.games_away(session)]
+            return [(game, [row for row in waits if row.game_id == game.id]) for game in games if game.path]
 
-        for game, row in await asyncio.to_thread(self._runtime.store.read, left):
+        for game, rows in await asyncio.to_thread(self._runtime.store.read, left):
             try:
-                await asyncio.to_thread(putting.mend, source_of(game), row.id or 0)
-                await self._after(game, row, mending=True)
+                for row in rows:
+                    await asyncio.to_thread(putting.mend, source_of(game), row.id or 0)
+                    await self._after(game, row, mending=True)
+                for number in await asyncio.to_thread(putting.left_beside, source_of(game)):
+                    await self._left(game, number)
             except (TesouraError, OSError) as error:
                 log.error("What %s had before could not be kept yet: %s", game.title, error)
+
+    async def _left(self, game: SaveGameRow, number: int) -> None:
+        """What stands beside a game's save and no entry waits for: it is kept already, or it gets an entry now."""
+        entry = await asyncio.to_thread(self._runtime.store.read, lambda session: stored.entry(session, number))
+        if entry is not None and entry.game_id == game.id and entry.content is not None:
+            await asyncio.to_thread(putting.let_go, putting.before_at(source_of(game), number))
+            return
+        now = self._runtime.settings.clock()
+        row = SaveRow(game_id=game.id or 0, kind=stored.BEFORE, name=f"{game.title}, found beside it", beside=True,
+                      made_at=now)  # fmt: skip
+        row = await self._write(lambda session: stored.add(session, row))
+        source = source_of(game)
+        await asyncio.to_thread(putting.before_at(source, number).rename, putting.before_at(source, row.id or 0))
+        await self._after(game, row)
 
     async def sweep(self) -> None:
         """Take away what nothing needs any more. Nothing may be kept meanwhile."""

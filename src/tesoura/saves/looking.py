@@ -29,7 +29,7 @@ class FoundFile(NamedTuple):
     mtime_ns: int
 
 
-class Listed(NamedTuple):
+class FolderEntry(NamedTuple):
     """An entry of a folder that is looked through."""
 
     name: str
@@ -159,7 +159,7 @@ def usual_places() -> list[tuple[str, Path]]:
     return [(words, Path(at)) for words, at in told if str(at) and Path(at).is_dir()]
 
 
-def listed(folder: Path) -> tuple[list[Listed], int]:
+def listed(folder: Path) -> tuple[list[FolderEntry], int]:
     """What is in a folder, what changed last first, and how many entries were left out. Raises CommandRefused.
 
     Links are left out: they are not followed.
@@ -174,7 +174,7 @@ def listed(folder: Path) -> tuple[list[Listed], int]:
                     continue
                 if one.is_symlink() or OWN in one.name or not (one.is_dir() or stat.S_ISREG(told.st_mode)):
                     continue
-                found.append(Listed(one.name, Path(one.path), one.is_dir(), told.st_size, told.st_mtime_ns))
+                found.append(FolderEntry(one.name, Path(one.path), one.is_dir(), told.st_size, told.st_mtime_ns))
     except OSError as error:
         raise CommandRefused(f"{folder} cannot be looked at: {reason(error)}.") from error
     found.sort(key=lambda one: -one.mtime_ns)

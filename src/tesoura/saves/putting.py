@@ -162,3 +162,12 @@ def _away(at: Path) -> None:
 def let_go(at: Path) -> None:
     """Take away what stood beside a game's save once it is kept."""
     _away(at)
+
+
+def left_beside(source: SaveSource) -> list[int]:
+    """The numbers of what stands beside a game's save: what it had before, and was not taken away."""
+    begin = before_at(source, 0).name[:-1]
+    if not source.at.parent.is_dir():
+        return []
+    numbers = [one.name.removeprefix(begin) for one in source.at.parent.iterdir() if one.name.startswith(begin)]
+    return sorted(int(one) for one in numbers if one.isdecimal())

@@ -166,10 +166,13 @@ def bring_back(session: Session, entry_id: int) -> SaveRow | None:
         return row
     together = session.exec(select(SaveRow).where(SaveRow.game_id == row.game_id,
                                                   SaveRow.removed_at == row.removed_at)).all()  # fmt: skip
-    below = {entry_id}
-    for one in sorted(together, key=lambda each: each.id or 0):
-        if one.id == entry_id or one.parent_id in below:
-            below.add(one.id or 0)
+    below, found = {entry_id}, {entry_id}
+    while found:
+        # One that was moved into a folder may be older than it.
+        found = {one.id or 0 for one in together if one.parent_id in found} - below
+        below |= found
+    for one in together:
+        if one.id in below:
             one.removed_at = None
             session.add(one)
     if row.parent_id is not None:

@@ -56,10 +56,10 @@ from tesoura.web.signals import computed, wordings
 from tesoura.web.signals import views as signals
 
 ROOMS = (
-    api, api_actions, api_clips, desk, leaves, devices, phone, signing_in, feed_aids, talking, feeds, picks, rules,
-    incoming, hand, recipes, overlays, mat, scenes, versions, links, looks, typefaces, media, clips, saves,
-    shelf_files, pages, preferences, signals, computed, instruments, tracks, matches, runs, wheels, trial, cues, files, wordings, log, reports,
-    sponsor_reports,
+    api, api_actions, api_clips, desk, leaves, devices, phone, signing_in, feed_aids, talking, feeds, picks,
+    rules, incoming, hand, recipes, overlays, mat, scenes, versions, links, looks, typefaces, media, clips, saves,
+    shelf_files, pages, preferences, signals, computed, instruments, tracks, matches, runs, wheels, trial, cues,
+    files, wordings, log, reports, sponsor_reports,
 )  # fmt: skip
 
 

@@ -21,6 +21,8 @@ MOMENTS: Mapping[str, str] = {
     LAST: "comes to its last split",
 }  # fmt: skip
 CLOCK_SET = "tesoura.clock_set"
+MOST_AGE = timedelta(days=1)
+"""What happened longer ago than this, and is not in the log, is not told any more."""
 MOST_PRESSES = 2_000
 """So many presses can be taken back, one after the other, over attempts too."""
 
@@ -137,7 +139,8 @@ class RunBase:
         """With something that happened, to be logged. The attempt and the split are told with it."""
         id = f"{what}:{seq}:{micros(now)}"
         told = {"id": id, "attempt": self.attempt.number, "route": self.route.name, **data}
-        return replace(self, debts=(*self.debts, Fired(id, f"{self.plan.name}.{what}", now, told)))
+        recent = tuple(one for one in self.debts if now - one.at < MOST_AGE)
+        return replace(self, debts=(*recent, Fired(id, f"{self.plan.name}.{what}", now, told)))
 
     def ends(self, now: datetime, seq: int, why: str) -> Self:
         """With the end of the attempt told, and that the best is beaten, if it is: each once."""
@@ -191,7 +194,7 @@ class RunBase:
 
     def fires(self, now: datetime) -> Sequence[Fired]:
         """What has happened by now and is not in the log yet."""
-        return [one for one in self.debts if one.at <= now]
+        return [one for one in self.debts if one.at <= now and now - one.at < MOST_AGE]
 
     def next_change(self, now: datetime) -> datetime | None:
         """The next full second of the run, or of its split, while the clock runs."""

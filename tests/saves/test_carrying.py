@@ -1,0 +1,141 @@
+"""A shelf as one file: out and in the same; files that would lead out, are damaged, or from a later version."""
+
+from __future__ import annotations
+
+import io
+import json
+import stat
+import zipfile
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tesoura.errors import FileRefused, NewerDocument
+from tesoura.saves import carrying
+from tesoura.saves.carrying import CarriedSave, CarriedShelf, read, unpack, write
+from tesoura.saves.keeping import Content, keep, object_at
+from tesoura.saves.looking import SaveSource, files_of
+
+
+@pytest.fixture
+def objects(tmp_path: Path) -> Path:
+    return tmp_path / "objects"
+
+
+def content(objects: Path, at: Path, **files: bytes) -> Content:
+    at.mkdir(parents=True)
+    for name, data in files.items():
+        (at / name).write_bytes(data)
+    source = SaveSource(at, True)
+    return keep(objects, source, files_of(source))
+
+
+@pytest.fixture
+def shelf(objects: Path, tmp_path: Path) -> CarriedShelf:
+    one = content(objects, tmp_path / "one", a=b"alpha", b=b"beta" * 50_000)
+    two = content(objects, tmp_path / "two", a=b"alpha")
+    return CarriedShelf("The Lantern Mile", True, "slots", (
+        CarriedSave(1, 0, True, "Lower town"), CarriedSave(2, 1, False, "Twins", "one lamp left", "", one),
+        CarriedSave(3, 0, False, "Twins", "", "2026-11-26T20:00:00+00:00", two)))  # fmt: skip
+
+
+def packed(shelf: CarriedShelf, objects: Path) -> io.BytesIO:
+    file = io.BytesIO()
+    write(file, shelf, objects)
+    return file
+
+
+def changed(file: io.BytesIO, **to: Any) -> io.BytesIO:
+    """The file with another list."""
+    found = io.BytesIO()
+    with zipfile.ZipFile(file) as old, zipfile.ZipFile(found, "w") as new:
+        for one in old.namelist():
+            if one == carrying.LIST:
+                told = json.loads(old.read(one))
+                new.writestr(one, json.dumps({**told, **to}))
+            else:
+                new.writestr(one, old.read(one))
+    return found
+
+
+def entry(path: str = "a", **to: Any) -> dict[str, Any]:
+    file = [path, 5, 1, "0" * 64]
+    return {"number": 1, "parent": 0, "name": "x", "content": {"files": [file], "folders": []}, **to}
+
+
+def test_what_goes_out_comes_in_the_same_each_content_once(shelf: CarriedShelf, objects: Path, tmp_path: Path) -> None:
+    file = packed(shelf, objects)
+    told = read(file)
+    assert told == shelf
+    assert (told.saves, told.size, len(told.digests)) == (2, 200_005, 2)
+    other = tmp_path / "other"
+    unpack(file, told, other)
+    assert {object_at(other, one).read_bytes() for one in told.digests} == {b"alpha", b"beta" * 50_000}
+
+
+@pytest.mark.parametrize(
+    "path", ["../a", "/etc/passwd", "a/../../b", "C:\\x", "C:x", "a\\b", "", ".", "a//b", "a\0b", "x.tesoura-new"],
+)  # fmt: skip
+def test_a_path_that_leads_out_is_refused(shelf: CarriedShelf, objects: Path, path: str) -> None:
+    with pytest.raises(FileRefused, match=r"leads out of the save, or is no path\. Nothing was brought in"):
+        read(changed(packed(shelf, objects), entries=[entry(path)]))
+    told = entry()
+    told["content"]["folders"] = [path]
+    with pytest.raises(FileRefused, match="leads out of the save"):
+        read(changed(packed(shelf, objects), entries=[told]))
+
+
+@pytest.mark.parametrize(
+    ("to", "why"),
+    [
+        ({"kind": "another"}, "no shelf"), ({"version": 2}, "later version"), ({"entries": {}}, "no entries"),
+        ({"entries": [3]}, "entry of the list is none"), ({"entries": [{"name": "x"}]}, "no number"),
+        ({"entries": [entry(content={})]}, "no files"),
+        ({"entries": [entry(content={"files": [[1]]})]}, "not told whole"),
+        ({"entries": [entry(content={"files": [["a", -1, 1, "0" * 64]]})]}, "not told whole"),
+        ({"entries": [entry(content={"files": [["a", 1, 1, "../x"]]})]}, "not told whole"),
+        ({"entries": [entry(), entry()]}, "two entries have one number"),
+        ({"entries": [entry(parent=9)]}, "in a folder that is none"),
+        ({"entries": [{"number": 1, "parent": 2}, {"number": 2, "parent": 1}]}, "is in itself"),
+        ({"entries": [entry()]}, "is not whole in the file"), ({"folder": False}, "one file"),
+        ({"entries": [entry(content={"files": [["a", 5, 1, "0" * 64], ["A", 5, 1, "0" * 64]]})]}, "the same path"),
+    ],
+)  # fmt: skip
+def test_a_list_that_is_not_right_says_why(shelf: CarriedShelf, objects: Path, to: dict[str, Any], why: str) -> None:
+    with pytest.raises(FileRefused, match=why) as error:
+        read(changed(packed(shelf, objects), **to))
+    assert isinstance(error.value, NewerDocument) == (why == "later version")
+
+
+def test_what_is_no_zip_a_link_and_a_list_that_is_missing_are_refused(shelf: CarriedShelf, objects: Path) -> None:
+    for data in (b"", b"PK\x03\x04", b"what", packed(shelf, objects).getvalue()[:300]):
+        with pytest.raises(FileRefused, match="no whole zip file"):
+            read(io.BytesIO(data))
+    empty, linked = io.BytesIO(), packed(shelf, objects)
+    zipfile.ZipFile(empty, "w").close()
+    with pytest.raises(FileRefused, match="it has no list"):
+        read(empty)
+    with zipfile.ZipFile(linked, "a") as file:
+        link = zipfile.ZipInfo("files/x")
+        link.external_attr = (stat.S_IFLNK | 0o777) << 16
+        file.writestr(link, "/etc/passwd")
+    with pytest.raises(FileRefused, match="is a link"):
+        read(linked)
+
+
+def test_a_content_that_is_not_what_its_list_says_is_not_kept(
+    shelf: CarriedShelf, objects: Path, tmp_path: Path
+) -> None:
+    file, found = packed(shelf, objects), io.BytesIO()
+    with zipfile.ZipFile(file) as old, zipfile.ZipFile(found, "w", zipfile.ZIP_DEFLATED) as new:
+        for one in old.namelist():
+            data = old.read(one)
+            # As long as it was, and another.
+            new.writestr(one, data.replace(b"alpha", b"alphA") if one != carrying.LIST else data)
+    told = read(found)
+    with pytest.raises(FileRefused, match="was changed, or is damaged"):
+        unpack(found, told, tmp_path / "other")
+    left = [one.name for one in (tmp_path / "other").rglob("*") if one.is_file()]
+    assert set(left) <= told.digests
+    assert not any(one.endswith(".part") for one in left)
