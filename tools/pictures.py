@@ -53,7 +53,7 @@ def keep(page: Page, name: str, moving: bool = False) -> None:
 
 
 def of_the_demo(browser: Browser, address: str) -> None:
-    """The desk, feeds, signals, the log, the studio, instruments, overlays on air."""
+    """The desk, the studio, instruments, overlays on air, saved games."""
     page = browser.new_page(viewport=DESK, base_url=address)
     page.goto("/")
     token = token_of(page, "Cup evening")
@@ -67,11 +67,6 @@ def of_the_demo(browser: Browser, address: str) -> None:
     stream.wait_for_load_state("networkidle")
     expect(stream.locator('[data-piece="gift"]')).to_be_visible(timeout=60_000)
     keep(stream, "overlay", moving=True)
-    page.goto("/signals/?find=members")
-    expect(page.locator(".trail").first).to_be_visible()
-    page.goto("/signals/")
-    keep(page, "signals")
-    of_what_comes_from_outside(page)
     of_the_studio(page)
     of_instruments(page)
     of_cues(page)
@@ -79,6 +74,8 @@ def of_the_demo(browser: Browser, address: str) -> None:
     of_a_match(page)
     of_a_wheel(page, stream)
     of_sponsors(page, stream)
+    of_runs(page, stream)
+    of_saves(page)
     of_replays(page, stream)
     of_devices(browser, page, address)
 
@@ -103,7 +100,6 @@ def of_sponsors(page: Page, stream: Page) -> None:
     expect(page.locator("#panel-cordel_tea")).to_contain_text("again in")
     expect(stream.locator(".t-card-words")).to_be_visible()
     keep(page, "read")
-    keep(stream, "sponsors-overlay", moving=True)
     page.wait_for_timeout(25_000)
     page.get_by_role("button", name="End the read").click()
     page.wait_for_timeout(16_000)
@@ -111,6 +107,31 @@ def of_sponsors(page: Page, stream: Page) -> None:
     page.locator("main a").first.click()
     page.get_by_role("link", name="What each campaign had").click()
     keep(page, "sponsors-report")
+
+
+def of_runs(page: Page, stream: Page) -> None:
+    """A run with its route, where runs end, and the five arrangements over a scene."""
+    page.set_viewport_size({"width": 1280, "height": 960})
+    page.goto("/")
+    stream.goto(f"/o/{token_of(page, 'The Lantern Mile')}")
+    stream.add_style_tag(content="html{background:url(/static/scenes/lanterns.svg) center/cover !important}")
+    expect(stream.locator(".t-splits-rows > li").first).to_be_visible(timeout=60_000)
+    page.goto("/instruments/lantern_mile")
+    page.wait_for_load_state("networkidle")
+    keep(page, "run")
+    page.evaluate("document.getElementById('attempts-title').scrollIntoView({ block: 'start' })")
+    page.wait_for_timeout(500)
+    keep(page, "run-ends")
+    keep(stream, "run-overlay")
+
+
+def of_saves(page: Page) -> None:
+    """The shelf, and what putting one back would do."""
+    page.set_viewport_size(DESK)
+    page.goto("/saves/")
+    page.get_by_role("button", name="Put it back: The Twins of Salt, hurt").focus()
+    expect(page.locator("#save-effect")).to_contain_text("takes its place")
+    keep(page, "saves")
 
 
 def of_replays(page: Page, stream: Page) -> None:
@@ -126,7 +147,6 @@ def of_replays(page: Page, stream: Page) -> None:
     page.get_by_role("button", name="Show it now").click()
     expect(stream.locator(".t-replay video.is-seen")).to_be_visible(timeout=60_000)
     stream.wait_for_timeout(3_000)
-    keep(stream, "replay-overlay", moving=True)
     page.goto("/instruments/again")
     page.wait_for_load_state("networkidle")
     keep(page, "replays")
@@ -248,12 +268,6 @@ def of_a_wheel(page: Page, stream: Page) -> None:
         expect(stream.locator(".t-wheel")).to_be_hidden(timeout=30_000)
     page.goto("/instruments/tea_wheel")
     keep(page, "wheel")
-
-
-def of_what_comes_from_outside(page: Page) -> None:
-    """Feeds of mixed health."""
-    page.goto("/feeds/")
-    keep(page, "feeds")
 
 
 def of_an_empty_folder(browser: Browser, address: str, service: str) -> None:

@@ -22,7 +22,7 @@ from tesoura.core.tracks.schema import START, STOP
 from tesoura.core.values import Event, Freshness, Signal
 from tesoura.demo import instruments as demo_instruments
 from tesoura.demo import overlays as demo_overlays
-from tesoura.demo import runs
+from tesoura.demo import runs, shelves
 from tesoura.demo.services import CHAT_TOKEN, LINK_PASSWORD, Services
 from tesoura.links.registry import KINDS as CONNECTIONS
 from tesoura.runtime.text_files import FOLDER_CHOICE
@@ -208,6 +208,7 @@ def _fill(session: Session, store: Store, services: Services, feeds: tuple[_Feed
     marks = demo_overlays.keep_marks(session, store, now)
     demo_overlays.put(session, marks, now)
     demo_instruments.put(session, now, marks)
+    shelves.put(session, store.folder, services.saves, now)
     event_log.append(session, [*runs.before(now), *_songs_before(now)], now)
     for began in (timedelta(days=7, minutes=170), timedelta(days=1, minutes=40), timedelta(minutes=12)):
         state.start_session(session, now - began)

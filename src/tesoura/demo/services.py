@@ -72,6 +72,7 @@ class Services:
         self.recordings = folder / "recordings"
         self.compositor = Compositor(password=LINK_PASSWORD, picture=self.picture, folder=self.pictures)
         self.game = GameFiles(folder / "game")
+        self.saves = folder / "game" / "saves"
         self.ratings = RatingService(seed=seed, most=40)
         self.pier = PierPlayers() if sys.platform == "linux" else None
         self._seed, self._speed = seed, max(speed, 0.01)
