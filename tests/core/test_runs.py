@@ -247,6 +247,9 @@ def test_by_distance_the_best_is_who_came_further() -> None:
     assert run.moments.count("best_beaten") == 1
     attempt(run, 1, through=False)
     assert run.moments.count("best_beaten") == 1
+    # Who is hit at once has not come further by walking on.
+    attempt(run, 1, 0, 0, 0, 0)
+    assert run.moments.count("best_beaten") == 1
 
 
 def test_moments_come_for_a_clean_split_a_hit_the_end_and_the_last_fight() -> None:
@@ -276,12 +279,29 @@ def test_where_runs_end_hits_a_split_the_chance_from_here_and_the_best_of_each_t
     # Ten: four end at the Gatekeeper; three are hit at the Twins and two given up there; one comes through.
     assert (told.attempts, [round(one, 1) for one in told.going_on(run.it.route)]) == (10, [0.6, 0.1, 0.1])
     assert [told.of(one).average for one in (gate, twins, well)] == [0.4, 1.0, 0.0]
+    # Who was hit at the Twins goes on, and comes to the Well no more.
+    assert [(told.of(one).came, told.of(one).whole) for one in (gate, twins, well)] == [(10, 1), (6, 1), (1, 1)]
     assert (told.chance(gate), told.chance(twins)) == ((1, 10), None)
     # The fewest at each that was passed: none, none, none.
     assert run.tells("together", "chance_of", "chance") == (0, "1 of 10", 0.1)
     run.press("next", "next")
     assert run.tells("chance_of", "chance") == ("", None)
     assert LEAST_ATTEMPTS == 10
+    # Those that ended in a split which is gone stand nowhere in the drawing.
+    run.press("undo", "undo")
+    run.do("remove_splits", splits=gate)
+    assert (run.it.told.placed(run.it.route), [round(one, 2) for one in run.it.told.going_on(run.it.route)]) == (
+        6, [0.17, 0.17])  # fmt: skip
+
+
+def test_beyond_the_best_an_attempt_ended_with_its_first_hit_more() -> None:
+    run = Lantern(("Gatekeeper", "The Twins", "The Well"), counts="worse")
+    attempt(run, 1, 1, 0)
+    run.press("best")
+    attempt(run, 1, 1, 1)
+    attempt(run, 0, 2, 0)
+    ended = [one.ended_in("worse") for one in run.it.history.attempts]
+    assert ended == [None, run.ids()[2], None]
 
 
 def test_other_rules_tell_another_history() -> None:

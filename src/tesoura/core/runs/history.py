@@ -169,7 +169,7 @@ class RouteHistory:
                     had.entered + 1, had.hits + hits, had.passed + is_passed,
                     _least(had.fewest, hits) if is_passed else had.fewest,
                     _least(had.least_us, split.us) if is_passed else had.least_us,
-                    had.came + alive, had.whole + (alive and whole), had.ended + (split.id == end),
+                    had.came + alive, had.whole + whole, had.ended + (split.id == end),
                 )  # fmt: skip
                 alive = alive and split.id != over
         return cls(number, found)

@@ -84,14 +84,14 @@ class Run(RunBase):
 
     def _hit(self, command: Command, now: datetime) -> tuple[Self, str]:
         it, kind = self._ready(now, "hit"), WAY if command.name == "way_hit" else FIGHT
-        was_over, attempt = it.over_at() is not None, it.attempt.counted(it.attempt.at, **{kind: 1})
+        attempt = it.attempt.counted(it.attempt.at, **{kind: 1})
         it = replace(it, attempt=replace(attempt, hits=(*attempt.hits, (attempt.at, kind))))
         split = it.split
         assert split is not None
         here = it.attempt.of(split.id)
         data = {"split": split.name, "kind": kind, "hits": here.fight + here.way}
         it = it.owes(HIT, now, command.seq, data)
-        if not was_over and it.over_at() is not None:
+        if it.over_at() is not None:
             it = it.ends(now, command.seq, "over")
         way = " on the way" if kind == WAY else ""
         return it, f"{split.name}: {it.plan.word}{way} {here[kind == WAY] - 1} → {here[kind == WAY]}"
@@ -146,7 +146,7 @@ class Run(RunBase):
         it = self.ends(now, command.seq, "through" if self.attempt.through else "given up")
         one = past(it.attempt, it.route, micros(now))
         number = it.attempt.number + 1
-        it = replace(it, history=it.history.plus(one), attempt=Attempt(number)).limited()
+        it = replace(it, history=it.history.plus(one), attempt=Attempt(number))
         return it, f"attempt {one.number} is kept; attempt {number} is ready"
 
     def _pause(self, command: Command, now: datetime) -> tuple[Self, str]:

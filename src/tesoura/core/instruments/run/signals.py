@@ -130,8 +130,8 @@ def _folded(run: RunBase, rows: Sequence[RunRow], place: int) -> tuple[list[RunR
             found += rows[first:last]
         else:
             hits = sum(run.attempt.of(one).hits(rule) for one in ids)
-            marks = {rows[each].mark for each in range(first, last)}
-            mark = NOT_YET if marks == {NOT_YET} else HIT if hits else CLEAN
+            # All of it lies before the split in hand, or behind it.
+            mark = NOT_YET if rows[first].mark == NOT_YET else HIT if hits else CLEAN
             had = [best.get(one) for one in ids] if best else []
             before = sum(SplitCount(one.fight, one.way).hits(rule) for one in had if one) if any(had) else None
             more = hits - before if before is not None and mark != NOT_YET else None
