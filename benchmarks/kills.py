@@ -91,6 +91,7 @@ class Truth:
         self.folder, self.games = folder, games
         self.kept: dict[int, str] = {}
         """The acknowledged saves, each with the hash it must have; none for one that was replaced."""
+        self._read: dict[str, tuple[int, int, int]] = {}
         self.has: dict[int, str] = {}
         """What each game had last, as far as it was told."""
 
@@ -147,10 +148,19 @@ class Truth:
                 found.append(f"entry {row.id} stands nowhere")
             for file in content_of(row.content).files if row.content else ():
                 kept = object_at(saves.objects, file.digest)
-                if not kept.is_file() or digest_of(kept) != file.digest:
+                if not kept.is_file() or not self._as_it_was(kept, file.digest):
                     found.append(f"a content of entry {row.id} is gone or changed")
         left = [one.name for one in source_of(game).at.parent.iterdir() if "tesoura" in one.name]
         return [*found, *(f"{one} was left beside the save of game {game.id}" for one in left)]
+
+    def _as_it_was(self, kept: Path, digest: str) -> bool:
+        """Whether a content is what it was; one that was looked at is read again only if it was written since."""
+        told = kept.stat()
+        stamp = (told.st_ino, told.st_size, told.st_mtime_ns)
+        if self._read.get(digest) != stamp and digest_of(kept) != digest:
+            return False
+        self._read[digest] = stamp
+        return True
 
     @staticmethod
     def _rows(store: Store, game: SaveGameRow) -> list[SaveRow]:
