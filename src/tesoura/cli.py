@@ -158,6 +158,48 @@ def _verify_report(told: str, data: Path | None) -> None:
         sys.exit(1)
 
 
+@main.command()
+@click.argument("file", type=click.Path(dir_okay=False, path_type=Path))
+@click.option("--without-key", is_flag=True, help="Leave the key file out: the copy holds no secret that can be read.")
+@_data
+def backup(file: Path, without_key: bool, data: Path | None) -> None:
+    """Write the whole data folder into FILE, also while Tesoura runs."""
+    from tesoura.bundles import backups
+    from tesoura.errors import DataFolderError, FileRefused
+
+    try:
+        count, size = backups.write(data or default_folder(), file, wall_clock(), not without_key)
+    except (FileRefused, DataFolderError) as error:
+        raise click.ClickException(str(error)) from None
+    click.echo(f"{count} files, {size / 1e6:.1f} MB, are in {file}.")
+    key = "Without the key file, the feeds' keys must be typed again after it is brought back." if without_key else (
+        "The key that opens the feeds' secrets is in it: keep the file where nobody else reads it."
+    )  # fmt: skip
+    click.echo(key, err=True)
+
+
+@main.command()
+@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@_data
+def restore(file: Path, data: Path | None) -> None:
+    """Bring a data folder back out of FILE; one that is there is kept beside it under another name."""
+    from tesoura.bundles import backups
+    from tesoura.errors import DataFolderError, FileRefused
+    from tesoura.store.guarding import FolderLock
+
+    folder = data or default_folder()
+    try:
+        if folder.exists():
+            # One that runs would go on writing into what is put aside.
+            FolderLock(folder, "restoring").release()
+        before = backups.read(file, folder)
+    except (FileRefused, DataFolderError) as error:
+        raise click.ClickException(str(error)) from None
+    click.echo(f"{folder} is as it was. Start Tesoura with it: tesoura serve --data {folder}")
+    if before is not None:
+        click.echo(f"What was there before is {before}.")
+
+
 @main.group()
 def shelf() -> None:
     """Shelves of saved games: what there is, one out into a file, one in out of it."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from tesoura.core.desk.buttons import DeskButton, button_of
+from tesoura.core.desk.buttons import KINDS, DeskButton, button_of
 from tesoura.core.desk.leaves import MOST_BUTTONS, Leaves, leaves_of
 from tesoura.errors import Gone, InvalidField, InvalidPiece
 
@@ -98,3 +98,13 @@ def test_a_button_of_a_kind_that_there_is_no_more_is_left_out() -> None:
     saved = laid("A").saved()
     saved["leaves"][0]["buttons"].append({"id": "b9", "does": "dance", "own": {}})
     assert words(leaves_of(saved)) == ["A"]
+
+
+def test_no_two_kinds_of_button_have_a_choice_of_one_name_that_means_another() -> None:
+    meant: dict[str, tuple[str, str]] = {}
+    for kind in KINDS.values():
+        for name, field in kind.fields.items():
+            assert meant.setdefault(name, (field.label, field.default)) == (field.label, field.default), (
+                kind.name,
+                name,
+            )

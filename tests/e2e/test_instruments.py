@@ -58,7 +58,7 @@ def test_a_break_is_set_up_laid_on_an_overlay_and_lengthened_while_it_runs(
     panel.get_by_role("button", name="Set it").click()
     expect(panel.locator(".effect")).to_contain_text("“ten” is not a length of time. Write it as 10 min")
 
-    panel.get_by_role("button", name="Show the end now").click()
+    panel.get_by_role("button", name="Rehearse the end on air").click()
     expect(words).to_have_text(re.compile(r"^Back in 0:0[1-5]$"))
     expect(words).to_have_text("Kettle's on, in we go")
     expect(words).to_have_text(re.compile(r"^Back in 1:0\d:\d\d$"))
@@ -243,12 +243,12 @@ def test_the_end_is_heard_on_the_overlay_and_the_desk_says_when_a_page_may_play_
     page.goto("/")
     page.get_by_role("group", name="Full panels").get_by_role("button", name="Break").click()
     panel = page.get_by_role("region", name="Break").first
-    panel.get_by_role("button", name="Show the end now").click()
+    panel.get_by_role("button", name="Rehearse the end on air").click()
     until(lambda: viewers.evaluate("heard.length") == 1)
     assert viewers.evaluate("heard[0]") == "/static/sounds/bell.wav"
     expect(page.locator(".card-overlay")).not_to_contain_text("not allowed to play a sound")
     viewers.evaluate("window.mute = true")
-    panel.get_by_role("button", name="Show the end now").click()
+    panel.get_by_role("button", name="Rehearse the end on air").click()
     until(lambda: viewers.evaluate("heard.length") == 2)
     expect(page.locator(".card-overlay")).to_contain_text("not allowed to play a sound")
 

@@ -148,3 +148,28 @@ def test_the_demo_is_alive_the_moment_it_opens(browser: Browser) -> None:
         expect(page.locator("#happened li")).to_have_count(12)
         expect(page.locator("#desk-feeds .fresh-live")).to_have_count(18)
         context.close()
+
+
+def test_a_page_says_since_when_tesoura_does_not_answer_and_nothing_pressed_vanishes(
+    browser: Browser, tmp_path: Path
+) -> None:
+    port = free_port()
+    serve = ("serve", "--port", str(port), "--data", str(tmp_path))
+    page = browser.new_page(base_url=f"http://127.0.0.1:{port}")
+    with process(*serve) as started:
+        line_with(started, "Tesoura is ready")
+        page.goto("/instruments/new/countdown")
+        page.get_by_label("Its name").fill("Kettle break")
+        expect(page.locator("#preview")).to_contain_text("05:00")
+    alert = page.locator("#no-answer")
+    expect(alert).to_have_text(re.compile(r"Tesoura does not answer since \d\d:\d\d:\d\d\. What you see is as it was"))
+    page.get_by_role("button", name="Make it").click()
+    expect(alert).to_contain_text("Nothing was sent")
+    page.get_by_role("link", name="Signals").click()
+    expect(page.get_by_label("Its name")).to_have_value("Kettle break")
+    with process(*serve) as started:
+        line_with(started, "Tesoura is ready")
+        expect(alert).to_have_count(0)
+        page.get_by_role("button", name="Make it").click()
+        expect(page.get_by_role("heading", name="Kettle break").first).to_be_visible()
+    page.close()

@@ -57,7 +57,8 @@ def test_a_countdown_is_set_up_started_changed_and_stopped(still: Running) -> No
     assert do(still, "add", by="3 min")["effect"] == "ends at 20:05:00 → 20:08:00"
     assert text(still) == "8:00"
     assert do(still, "add", by="ten")["detail"].startswith("“ten” is not a length of time. Write it as 10 min")
-    assert do(still, "stop")["effect"] == "viewers see “5:00”"
+    # No page has it: what is told of viewers is told as such.
+    assert do(still, "stop")["effect"] == "viewers would see “5:00”; no page has it now"
     assert still.signal("kettle_break.state")["value"] == "ready"
 
 
@@ -81,7 +82,7 @@ def test_it_goes_on_after_a_crash_as_if_it_had_never_stopped(tmp_path: Path, clo
     clock.now += timedelta(seconds=20)
     again = Running(tmp_path / "data", clock=clock, lasting_s=clock.lasting_s)
     assert text(again) == "5:00"
-    assert do(again, "undo")["effect"] == "viewers see “4:00”"
+    assert do(again, "undo")["effect"] == "viewers would see “4:00”; no page has it now"
     again.stop()
 
 

@@ -216,7 +216,7 @@ def test_keys_and_pads_put_the_marked_one_back_and_step_along_the_shelf(running:
     assert "“Two 2” is on the shelf" in press("keep")
     with pytest.raises(InvalidField, match="There are: Mile"):
         act(running, "saves.press", game="Nobody", what="put")
-    lay(running, does="saves", saves_of="Mile", what="put")
+    lay(running, does="saves", saves_of="Mile", saves_do="put")
     assert "takes the place of the game" in flat(running.client.get("/").text).replace("&#39;", "'")
 
 

@@ -13,6 +13,7 @@ from tesoura.core.signals.assignments import SCRIPT_FEED
 from tesoura.core.signals.by_hand import checked, stepped
 from tesoura.core.values import Scalar, as_scalar
 from tesoura.errors import Gone, InvalidField, ValueRefused
+from tesoura.runtime.facade import Runtime
 
 MAX_STEPS = 1_000
 
@@ -155,6 +156,16 @@ def _without_names(given: Given) -> dict[str, Any]:
     return {name: value for name, value in given.items() if name not in ("instrument", "command")}
 
 
+SEEN, WOULD_BE_SEEN = "viewers see", "viewers would see"
+
+
+def as_seen(runtime: Runtime, name: str, effect: str) -> str:
+    """An effect in words that are true of what viewers have: while no page has the instrument, they see none of it."""
+    if SEEN not in effect or runtime.stage.pages_showing(name):
+        return effect
+    return f"{effect.replace(SEEN, WOULD_BE_SEEN)}; no page has it now"
+
+
 async def _command(doing: Doing, given: Given) -> Done:
     name, command = given["instrument"].lower(), given["command"].lower()
     try:
@@ -170,13 +181,15 @@ async def _command(doing: Doing, given: Given) -> Done:
         with_it = {one: had.replace(PLACE, str(step.seq)) if isinstance(had, str) else had
                    for one, had in with_it.items()}  # fmt: skip
         undo = Call("instrument.command", {**with_it, "instrument": name, "command": back})
-    return Done(step.effect[:1].upper() + step.effect[1:], {"effect": step.effect}, undo)
+    effect = as_seen(doing.runtime, name, step.effect)
+    return Done(effect[:1].upper() + effect[1:], {"effect": effect}, undo)
 
 
 async def _foresee_command(doing: Doing, given: Given) -> str:
     name, command = given["instrument"].lower(), given["command"].lower()
     try:
-        return doing.runtime.instruments.attempt(name, command, _without_names(given), doing.actor).effect
+        effect = doing.runtime.instruments.attempt(name, command, _without_names(given), doing.actor).effect
+        return as_seen(doing.runtime, name, effect)
     except LookupError:
         raise one_of_these("instrument", name, _instruments(doing)) from None
 

@@ -216,6 +216,7 @@ class Runtime:
         self.system_keys.stop()
         await self.feeds.stop()
         await self.clips.stop()
+        self.saves.end()
         self.instruments.stop()
         await self._tasks.stop()
         await self.text_files.stop()

@@ -88,6 +88,7 @@ class SavedGames:
         """What is being done, by game."""
         self._known: dict[int, tuple[tuple[FoundFile, ...], str]] = {}
         """What each game had when that was last looked at, and what that has in common with entries."""
+        self._looking: dict[int, asyncio.Task[Any]] = {}
         self.notices: dict[int, str] = {}
         """What somebody must know of a game's save, by game, until the next thing is done with it."""
 
@@ -130,6 +131,11 @@ class SavedGames:
         needed = await asyncio.to_thread(self._runtime.store.read, stored.digests)
         await asyncio.to_thread(keeping.sweep, self.objects, needed)
 
+    def end(self) -> None:
+        """Look after nothing any more."""
+        for looking in self._looking.values():
+            looking.cancel()
+
     # What is done
 
     async def keep(self, game: SaveGameRow, name: str, parent_id: int | None, note: str = "") -> SaveRow:
@@ -171,7 +177,11 @@ class SavedGames:
             self.notices.pop(game.id or 0, None)
         if before is not None:
             self._start(self._after(game, before), "Keeping what a save was put in the place of")
-        self._start(self._look_after(game, save), "Looking whether a save stays as it was put back")
+        if (looking := self._looking.pop(game.id or 0, None)) is not None:
+            looking.cancel()
+        self._looking[game.id or 0] = self._start(
+            self._look_after(game, save), "Looking whether a save stays as it was put back"
+        )
         return before
 
     async def replace(self, game: SaveGameRow, save: SaveRow, by: SaveRow | None) -> SaveRow:

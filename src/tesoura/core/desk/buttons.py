@@ -134,9 +134,9 @@ _TABLE = (
     ButtonKind(
         "saves", "keep or put back a saved game",
         {"saves_of": Field("The game", _SHORT, kind="saves"),
-         "what": one_of("It shall", SAVES_WHATS, "put")},
-        lambda own, on: ("saves.press", {"game": own["saves_of"], "what": own["what"]}),
-        lambda own: f"{own['saves_of']}: {dict(SAVES_WHATS)[own['what']]}", {"saves_of": "Choose a game."},
+         "saves_do": one_of("With its saves", SAVES_WHATS, "put")},
+        lambda own, on: ("saves.press", {"game": own["saves_of"], "what": own["saves_do"]}),
+        lambda own: f"{own['saves_of']}: {dict(SAVES_WHATS)[own['saves_do']]}", {"saves_of": "Choose a game."},
     ),
     ButtonKind("hold", "hold all moments", {}, lambda own, on: ("moments.hold", {"held": "no" if on else "yes"}),
                lambda own: "Hold all moments", toggles=True),

@@ -8,6 +8,7 @@ from typing import Any
 
 from flask import url_for
 
+from tesoura.actions.values import as_seen
 from tesoura.errors import Ambiguous, InvalidField
 from tesoura.runtime.instruments import InstrumentState
 from tesoura.web.shared.doors import runtime
@@ -30,7 +31,8 @@ def panel(
 
     def effect(command: str, **given: Any) -> EffectNote:
         try:
-            return EffectNote(runtime().call(lambda self: self.instruments.attempt(name, command, given)).effect)
+            return EffectNote(runtime().call(
+                lambda self: as_seen(self, name, self.instruments.attempt(name, command, given).effect)))  # fmt: skip
         except InvalidField as error:
             return EffectNote(str(error), True)
 

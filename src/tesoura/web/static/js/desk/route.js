@@ -9,6 +9,8 @@ async function give(command, given, focus) {
   }).catch(() => null);
   const told = (await answer?.json().catch(() => null)) ?? { wrong: "Tesoura does not answer. Nothing was changed; try again." };
   if (told.wrong) { said(told.wrong, true); return false; }
+  // What was given is in it: it may be drawn anew, wherever the cursor was.
+  document.activeElement?.blur();
   await htmx.ajax("GET", `/instruments/${section().dataset.route}/page`, { target: "#route", select: "#route", swap: "morph:outerHTML" });
   const line = said(told.words);
   if (told.undo) {

@@ -1,4 +1,6 @@
 // What every page of Tesoura shares: the desk's live link, clocks, copying, small pictures, keys.
+import { answers, isLost, lost } from "./answering.js";
+
 const meta = (name) => document.querySelector(`meta[name="${name}"]`)?.content;
 
 // What is drawn again by itself waits while somebody types in it.
@@ -6,6 +8,11 @@ document.body.addEventListener("htmx:beforeRequest", (event) => {
   const { elt } = event.detail;
   const typing = document.activeElement?.closest("input, select, textarea");
   if (elt.dataset.unlessTyping !== undefined && typing && elt.contains(typing)) event.preventDefault();
+});
+// It was asked for before the typing began: what has been typed since is not taken away.
+document.body.addEventListener("htmx:beforeSwap", ({ detail }) => {
+  const typing = document.activeElement?.closest("input, select, textarea");
+  if (detail.target.dataset?.unlessTyping !== undefined && typing && detail.target.contains(typing)) detail.shouldSwap = false;
 });
 document.body.addEventListener("htmx:configRequest", (event) => {
   event.detail.headers["X-CSRFToken"] = meta("csrf");
@@ -24,7 +31,7 @@ function connect() {
     tries = 0;
     watched = "";
     watch();
-    document.body.classList.remove("cut-off");
+    answers();
   };
   socket.onmessage = (event) => {
     const message = JSON.parse(event.data);
@@ -33,7 +40,7 @@ function connect() {
     if (message.kind === "patch") follow(message.values);
   };
   socket.onclose = () => {
-    document.body.classList.add("cut-off");
+    lost();
     setTimeout(connect, Math.min(300 * 2 ** tries++, 5000) * (0.75 + Math.random() / 2));
   };
 }
@@ -78,6 +85,8 @@ function clock(seconds) {
   return `${Math.floor(whole / 3600)}:${pad(Math.floor(whole / 60) % 60)}:${pad(whole % 60)}`;
 }
 function tick() {
+  // A clock that goes on would say that all is well.
+  if (isLost()) return;
   const now = Date.now() / 1000;
   for (const time of document.querySelectorAll("time[data-since]")) {
     const text = clock(now - Number(time.dataset.since));

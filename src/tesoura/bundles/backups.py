@@ -1,0 +1,157 @@
+"""A whole data folder as one file: written while Tesoura runs, and brought back into a folder of its own."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import shutil
+import sqlite3
+import stat
+import tempfile
+import zipfile
+from collections.abc import Iterator
+from datetime import datetime
+from itertools import count
+from pathlib import Path, PurePosixPath
+
+import tesoura
+from tesoura.errors import DataFolderError, FileRefused, NewerDocument
+from tesoura.store.database import FILE_NAME as DATABASE
+from tesoura.store.database import HEAD
+from tesoura.store.guarding import LOCK
+from tesoura.store.secrets import FILE_NAME as KEY_FILE
+
+KIND, VERSION, LIST = "tesoura.backup", 1, "backup.json"
+LEFT_OUT = (LOCK, f"{DATABASE}-wal", f"{DATABASE}-shm", f"{DATABASE}-journal", DATABASE)
+"""What no copy needs: the database is copied in a way of its own, with all that was committed until then."""
+_PACKED = (".zip", ".png", ".jpg", ".jpeg", ".webp", ".gif", ".mp4", ".webm", ".mp3", ".ogg", ".woff2")
+"""What is packed already, and would only cost time."""
+
+
+def write(folder: Path, to: Path, at: datetime, with_key: bool = True) -> tuple[int, int]:
+    """Write a data folder into a file that is not there yet; how many files, and bytes of them.
+
+    Raises DataFolderError when there is no data folder, and FileRefused when the file cannot be written.
+    """
+    if not (folder / DATABASE).is_file():
+        raise DataFolderError(f"{folder} is no data folder of Tesoura. Name the right one with --data.")
+    if to.exists():
+        raise FileRefused(f"{to} is there already. Give another name.")
+    part, files, size = to.with_name(f".{to.name}.part"), 0, 0
+    try:
+        with (
+            tempfile.TemporaryDirectory(dir=to.parent) as place,
+            os.fdopen(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb") as file,
+        ):
+            copy = Path(place) / DATABASE
+            _database(folder / DATABASE, copy)
+            with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as packed:
+                told = {"kind": KIND, "version": VERSION, "tesoura": tesoura.__version__, "database": HEAD,
+                        "made_at": at.isoformat(timespec="seconds"), "key": with_key}  # fmt: skip
+                packed.writestr(LIST, json.dumps(told))
+                packed.write(copy, DATABASE)
+                for path in _files(folder, to, part):
+                    if path.name == KEY_FILE and path.parent == folder and not with_key:
+                        continue
+                    how = zipfile.ZIP_STORED if path.suffix in _PACKED else zipfile.ZIP_DEFLATED
+                    with contextlib.suppress(FileNotFoundError):
+                        # What went while it was copied is not part of the copy.
+                        packed.write(path, path.relative_to(folder).as_posix(), how)
+                        files, size = files + 1, size + path.stat().st_size
+                files, size = files + 1, size + copy.stat().st_size
+            file.flush()
+            os.fsync(file.fileno())
+        part.replace(to)
+    except OSError as error:
+        raise FileRefused(f"{to} could not be written: {error.strerror or error}.") from error
+    finally:
+        part.unlink(missing_ok=True)
+    return files, size
+
+
+def _database(at: Path, to: Path) -> None:
+    """The database as it is at one instant, whoever writes to it meanwhile."""
+    with contextlib.closing(sqlite3.connect(f"file:{at}?mode=ro", uri=True)) as source, contextlib.closing(
+        sqlite3.connect(to)
+    ) as copy:  # fmt: skip
+        source.backup(copy)
+
+
+def _files(folder: Path, *but: Path) -> Iterator[Path]:
+    for path in sorted(folder.rglob("*")):
+        if path.is_file() and not path.is_symlink() and path not in but and not path.name.endswith(".part"):
+            if path.parent == folder and path.name in LEFT_OUT:
+                continue
+            yield path
+
+
+def read(file: Path, folder: Path) -> Path | None:
+    """Bring a data folder back out of a file; where what was there before is now, None if nothing was.
+
+    It is unpacked whole beside the folder and then takes its name, so that there is the one or the other. Raises
+    FileRefused for a file that is none, damaged, or of a later version.
+    """
+    beside = folder.with_name(f"{folder.name}.restoring")
+    shutil.rmtree(beside, ignore_errors=True)
+    try:
+        with zipfile.ZipFile(file) as packed:
+            _told(packed)
+            folder.parent.mkdir(parents=True, exist_ok=True)
+            beside.mkdir(mode=0o700)
+            for one in packed.infolist():
+                if one.filename != LIST:
+                    _unpacked(packed, one, beside)
+            if (bad := packed.testzip()) is not None:
+                raise FileRefused(f"{bad} in the file is damaged. Take another copy.")
+        with contextlib.closing(sqlite3.connect(beside / DATABASE)) as database:
+            (whole,) = database.execute("PRAGMA integrity_check").fetchone()
+            if whole != "ok":
+                raise FileRefused("The database in the file is damaged. Take another copy.")
+        return _in_place(beside, folder)
+    except (zipfile.BadZipFile, EOFError, sqlite3.DatabaseError, NotImplementedError, RuntimeError) as error:
+        raise FileRefused("This is no whole copy of a data folder. Take another one.") from error
+    except OSError as error:
+        raise FileRefused(f"It could not be brought back: {error.strerror or error}. Nothing was changed.") from error
+    finally:
+        shutil.rmtree(beside, ignore_errors=True)
+
+
+def _told(packed: zipfile.ZipFile) -> None:
+    try:
+        told = json.loads(packed.read(LIST))
+    except (KeyError, ValueError):
+        told = None
+    if not isinstance(told, dict) or told.get("kind") != KIND:
+        raise FileRefused("This is no copy of a data folder: `tesoura backup FILE` makes one.")
+    if not isinstance(told.get("version"), int) or told["version"] > VERSION or str(told.get("database")) > HEAD:
+        raise NewerDocument("A later version of Tesoura made this copy. Bring Tesoura up to date, then bring it back.")
+
+
+def _unpacked(packed: zipfile.ZipFile, one: zipfile.ZipInfo, folder: Path) -> None:
+    path = PurePosixPath(one.filename)
+    leads_out = path.is_absolute() or any(part in ("..", "") or ":" in part or "\\" in part for part in path.parts)
+    if leads_out or stat.S_ISLNK(one.external_attr >> 16):
+        raise FileRefused(f"“{one.filename[:60]}” in the file leads out of the folder. Nothing was brought back.")
+    if one.is_dir():
+        return
+    at = folder / path
+    at.parent.mkdir(parents=True, exist_ok=True)
+    with packed.open(one) as source, at.open("wb") as to:
+        shutil.copyfileobj(source, to, 1 << 20)
+    at.chmod(0o600)
+
+
+def _in_place(beside: Path, folder: Path) -> Path | None:
+    before = None
+    if folder.exists():
+        names = (folder.with_name(f"{folder.name}.before-{number}") for number in count(1))
+        before = next(one for one in names if not one.exists())
+        folder.rename(before)
+    try:
+        beside.rename(folder)
+    except OSError:
+        if before is not None:
+            before.rename(folder)
+        raise
+    return before
