@@ -285,7 +285,7 @@ BY_PROGRAMS = {
     "overlay.put_on_air", "overlay.back", "overlay.send", "feed.pause", "feed.ask", "event.say", "log.correct",
     "chat.say", "piece.show", "air.clear", "desk.undo", "button.press", "moment.again", "moment.skip", "moments.hold",
     "clip.add", "clip.take", "clip.show", "clip.star", "clip.unstar", "saves.keep", "saves.put_back", "saves.replace",
-    "saves.mark", "saves.press", "saves.stop",
+    "saves.mark", "saves.press", "saves.stop", "moments.skip", "moments.again",
 }  # fmt: skip
 HERE_ALONE = {"folder.read", "scripts.examples", "file.folder", "listening.on", "listening.off",
               "keys.everywhere", "saves.new_game", "saves.change_game", "saves.remove_game", "saves.restore_game",

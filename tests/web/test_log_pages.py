@@ -152,6 +152,22 @@ def test_moments_wait_their_turn_can_be_skipped_and_shown_again(running: Running
     assert "Nothing on air shows this kind" in running.press("/log/7", "/log/7/again", follow_redirects=True).text
 
 
+def test_all_that_waits_is_skipped_at_once_and_comes_back_at_once(running: Running) -> None:
+    running.add_overlay("{gift.name}", appears="moment", moment_type="gift", moment_s=60)
+    for name in ("Ana", "rude", "Bolt"):
+        running.event(type="gift", data={"name": name})
+    until(lambda: waiting(running) == ["rude", "Bolt"])
+    assert "Skip all 2" in running.client.get("/log/moments").text
+    answer = running.press("/", "/log/moments/skip", headers={"Referer": f"{running.address}/"})
+    # Whoever pressed it on the desk stays there.
+    assert (answer.headers["location"], waiting(running)) == ("/", [])
+    assert "2 moments that waited will not be shown." in flat(running.client.get("/").text)
+    running.press("/", "/desk/take-back")
+    assert waiting(running) == ["rude", "Bolt"]
+    running.press("/", "/log/moments/skip")
+    assert "Nothing waits to be shown" in flat(running.press("/", "/log/moments/skip", follow_redirects=True).text)
+
+
 def test_what_is_long_past_is_no_moment_and_too_many_are_dropped(
     running: Running, caplog: pytest.LogCaptureFixture
 ) -> None:

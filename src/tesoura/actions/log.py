@@ -31,6 +31,9 @@ def _data(raw: object) -> dict[str, Any]:
     return raw
 
 
+MOST_AT_ONCE = 500
+
+
 async def _say(doing: Doing, given: Given) -> Done:
     event = Event(
         uuid.uuid4().hex, doing.actor, given["type"], doing.now(), given["data"], None, doing.cause, doing.actor
@@ -67,6 +70,31 @@ async def _skip(doing: Doing, given: Given) -> Done:
     return Done(f"“{skipped.text[:60]}” will not be shown.", {"event": skipped.seq}, undo)
 
 
+async def _skip_all(doing: Doing, given: Given) -> Done:
+    skipped = []
+    for waiting in doing.runtime.stage.moments.waiting():
+        if (one := await doing.runtime.corrections.skip(waiting.number)) is not None:
+            skipped.append(one)
+    if not skipped:
+        raise Gone("Nothing waits to be shown.")
+    count = "1 moment" if len(skipped) == 1 else f"{len(skipped)} moments"
+    events = list(dict.fromkeys(one.seq for one in skipped))
+    undo = Call("moments.again", {"events": events})
+    return Done(f"{count} that waited will not be shown.", {"events": events}, undo)
+
+
+async def _again_all(doing: Doing, given: Given) -> Done:
+    for seq in given["events"]:
+        await _again(doing, {"event": seq})
+    return Done("What was skipped waits again.", {"events": given["events"]})
+
+
+def _places(raw: object) -> list[int]:
+    if not isinstance(raw, list) or not 0 < len(raw) <= MOST_AT_ONCE or not all(isinstance(one, int) for one in raw):
+        raise InvalidField(f"Give a list of 1 to {MOST_AT_ONCE} places of events in the log.")
+    return raw
+
+
 SAY = Action(
     "event.say", "Say that something happened", "Put an event into the log, as a program would send it.",
     {"type": Field("What happened", _type, kind="event"),
@@ -77,6 +105,9 @@ CORRECT = Action(
     {**_EVENT, "field": Field("Field", text(120)), "value": Field("Amount", number, kind="number")}, _correct,
 )  # fmt: skip
 AGAIN = Action("moment.again", "Show it again", "Show the moments of an event once more.", _EVENT, _again)
+SKIP_ALL = Action("moments.skip", "Skip all moments", "All that wait, before they show.", {}, _skip_all)
+AGAIN_ALL = Action("moments.again", "Show them again", "The moments of these events once more.",
+                   {"events": Field("Events", _places, kind="data")}, _again_all)  # fmt: skip
 SKIP = Action(
     "moment.skip", "Skip a moment", "Take a moment that waits out of the line, before it shows.",
     {"moment": Field("Moment", whole(1, 2**53), kind="number")}, _skip,
@@ -103,4 +134,4 @@ HOLD = Action(
     {"held": Field("Held", choice(("yes", "no")), kind="switch", default="yes")}, _hold, _foresee_hold,
 )  # fmt: skip
 
-ALL = (SAY, CORRECT, AGAIN, SKIP, HOLD)
+ALL = (SAY, CORRECT, AGAIN, SKIP, HOLD, SKIP_ALL, AGAIN_ALL)

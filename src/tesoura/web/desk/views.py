@@ -33,7 +33,7 @@ from tesoura.web.desk.needs import needs, upcoming
 from tesoura.web.desk.panels import full_panels
 from tesoura.web.log.views import moments_drawn
 from tesoura.web.reports.views import out_of_order
-from tesoura.web.shared.acting import act
+from tesoura.web.shared.acting import act, back_to
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import clock_time, zone
 
@@ -236,6 +236,16 @@ def undo_last() -> ResponseReturnValue:
         return _air(act("desk.undo").words)
     except TesouraError as error:
         return _air(wrong=str(error))
+
+
+@blueprint.post("/desk/take-back")
+def take_back() -> ResponseReturnValue:
+    """Take the last act back, wherever it was done, and stay there."""
+    try:
+        flash(act("desk.undo").words, "said")
+    except TesouraError as error:
+        flash(str(error), "wrong")
+    return redirect(back_to(url_for("desk.show")))
 
 
 @blueprint.get("/desk/cover")

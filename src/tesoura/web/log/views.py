@@ -8,7 +8,6 @@ from collections.abc import Callable, Iterable, Iterator
 from datetime import UTC, datetime, timedelta
 from functools import partial
 from typing import Any
-from urllib.parse import urlsplit
 
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
@@ -22,7 +21,7 @@ from tesoura.store import exports, log_search, state
 from tesoura.store import log as event_log
 from tesoura.store.log import Logged
 from tesoura.store.log_search import Search
-from tesoura.web.shared.acting import act
+from tesoura.web.shared.acting import act, back_to
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import zone
 
@@ -129,13 +128,7 @@ def _moments() -> dict[str, Any]:
 def hold() -> ResponseReturnValue:
     """Hold all moments, or let them go on."""
     flash(act("moments.hold", held=request.form.get("held", "yes")).words, "said")
-    return redirect(_back(url_for("desk.show")))
-
-
-def _back(otherwise: str) -> str:
-    """The page of ours on which it was pressed, where its browser tells."""
-    path = urlsplit(request.referrer or "").path
-    return path if path.startswith("/") and not path.startswith("//") else otherwise
+    return redirect(back_to(url_for("desk.show")))
 
 
 @blueprint.get("/moments")
@@ -192,7 +185,7 @@ def again(seq: int) -> ResponseReturnValue:
         flash(act("moment.again", event=seq).words, "said")
     except Gone as error:
         flash(str(error), "wrong")
-    return redirect(_back(url_for("log.show", seq=seq)))
+    return redirect(back_to(url_for("log.show", seq=seq)))
 
 
 @blueprint.post("/moments/<int:moment>/skip")
@@ -203,7 +196,17 @@ def skip(moment: int) -> ResponseReturnValue:
         flash(done.words, "undo:" + url_for("log.again", seq=done.result["event"]))
     except Gone as error:
         flash(str(error), "wrong")
-    return redirect(_back(url_for("log.index")))
+    return redirect(back_to(url_for("log.index")))
+
+
+@blueprint.post("/moments/skip")
+def skip_all() -> ResponseReturnValue:
+    """Take all moments that wait out of the line."""
+    try:
+        flash(act("moments.skip").words, "undo:" + url_for("desk.take_back"))
+    except Gone as error:
+        flash(str(error), "wrong")
+    return redirect(back_to(url_for("log.index")))
 
 
 @blueprint.post("/<int:seq>/correct")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from functools import partial
 
-from flask import Blueprint, Response, abort, flash, request, send_file
+from flask import Blueprint, Response, abort, flash, request, send_file, url_for
 from flask.typing import ResponseReturnValue
 
 from tesoura.actions.action import Done
@@ -79,5 +79,5 @@ def put_in_place(kind: str, name: str) -> ResponseReturnValue:
         done = act("media.replace", name=name, by=added.result["name"])
     except (InvalidField, Gone) as error:
         return {"wrong": str(error)}, 422
-    flash(done.words, "said")
+    flash(done.words, "undo:" + url_for("desk.take_back"))
     return {**added.result, "words": done.words}

@@ -231,14 +231,8 @@ def _done(action: str, to: str, **given: Any) -> ResponseReturnValue:
     except TimeoutError:
         flash("It takes long, and goes on: here you see how far it is, and can stop it.", "said")
     else:
-        flash(done.words, "undo:" + url_for("saves.undo") if done.undo else "said")
+        flash(done.words, "undo:" + url_for("desk.take_back") if done.undo else "said")
     return redirect(to)
-
-
-@blueprint.post("/undo")
-def undo() -> ResponseReturnValue:
-    """Take the last act back."""
-    return _done("desk.undo", request.referrer or url_for("saves.index"))
 
 
 @blueprint.post("/<int:game_id>/keep")

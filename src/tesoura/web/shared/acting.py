@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 from typing import Any
+from urllib.parse import urlsplit
+
+from flask import request
 
 from tesoura.actions.action import Call, Doing, Done
 from tesoura.actions.registry import do, would
@@ -19,6 +22,12 @@ def effect_of(action: str, /, **given: Any) -> str:
     """What it would do now, in words; nothing is done. Raises as `act` does."""
     who = actor()
     return runtime().call(lambda self: would(Doing(self, who), Call(action, given)))
+
+
+def back_to(otherwise: str) -> str:
+    """The page of ours on which something was pressed, where its browser tells."""
+    path = urlsplit(request.referrer or "").path
+    return path if path.startswith("/") and not path.startswith("//") else otherwise
 
 
 def wrong_words(wrong: Any) -> str:
