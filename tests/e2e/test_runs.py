@@ -47,6 +47,7 @@ def test_a_route_is_typed_run_by_keys_alone_and_its_best_set(page: Page, running
     page.get_by_role("button", name="Undo", exact=True).focus()
     page.keyboard.press("Enter")
     expect(page.locator('.route-split [name="name"]').nth(1)).to_have_value("The Twins of Salt")
+    expect(page.locator("#route-new")).to_be_focused()
     page.get_by_role("button", name="Lay it there").focus()
     page.keyboard.press("Enter")
     expect(page).to_have_url(re.compile(r"/overlays/1"))

@@ -12,7 +12,8 @@ document.body.addEventListener("htmx:beforeRequest", (event) => {
 // It was asked for before the typing began: what has been typed since is not taken away.
 document.body.addEventListener("htmx:beforeSwap", ({ detail }) => {
   const typing = document.activeElement?.closest("input, select, textarea");
-  if (detail.target.dataset?.unlessTyping !== undefined && typing && detail.target.contains(typing)) detail.shouldSwap = false;
+  const elt = detail.requestConfig?.elt;
+  if (elt?.dataset?.unlessTyping !== undefined && typing && elt.contains(typing)) detail.shouldSwap = false;
 });
 document.body.addEventListener("htmx:configRequest", (event) => {
   event.detail.headers["X-CSRFToken"] = meta("csrf");
