@@ -116,21 +116,22 @@ class Truth:
 
         asyncio.run(mended())
         try:
+            anywhere = self._anywhere(store)
             for game in self.games:
-                found += self._of_game(store, saves, game)
+                found += self._of_game(store, saves, game, anywhere)
             rows = store.read(lambda session: {one: stored.entry(session, one) for one in self.kept})
             for number, digest in self.kept.items():
                 row = rows[number]
                 if row is None or row.content is None:
                     found.append(f"save {number} is not on the shelf")
-                elif digest and not self._somewhere(store, digest):
+                elif digest and digest not in anywhere:
                     # A replacement that was done and not told has what it was under Before.
                     found.append(f"what save {number} was is nowhere")
         finally:
             store.close()
         return found
 
-    def _of_game(self, store: Store, saves: SavedGames, game: SaveGameRow) -> list[str]:
+    def _of_game(self, store: Store, saves: SavedGames, game: SaveGameRow, anywhere: set[str]) -> list[str]:
         at = Path(game.path) / "one.sav" if game.folder else Path(game.path)
         found = list[str]()
         if not at.is_file():
@@ -141,7 +142,7 @@ class Truth:
         if whole[:8] * (SIZE // 8) != whole:
             found.append(f"the save of game {game.id} is mixed")
         last = self.has.get(game.id or 0)
-        if last and digest_of(at) != last and not self._somewhere(store, last):
+        if last and digest_of(at) != last and last not in anywhere:
             found.append(f"what game {game.id} had is nowhere")
         for row in self._rows(store, game):
             if row.beside and not putting.before_at(source_of(game), row.id or 0).exists():
@@ -167,9 +168,10 @@ class Truth:
         of = game.id or 0
         return store.read(lambda session: [*stored.entries(session, of), *stored.befores(session, of)])
 
-    def _somewhere(self, store: Store, digest: str) -> bool:
+    def _anywhere(self, store: Store) -> set[str]:
+        """The contents of all entries."""
         rows = [row for game in self.games for row in self._rows(store, game)]
-        return any(one.digest == digest for row in rows if row.content for one in content_of(row.content).files)
+        return {one.digest for row in rows if row.content for one in content_of(row.content).files}
 
 
 def prepared(folder: Path) -> list[SaveGameRow]:
