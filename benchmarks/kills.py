@@ -67,6 +67,8 @@ async def work(folder: Path, seed: int) -> None:
         game = draw.choice(games)
         if draw.random() < 0.6:
             number = draw.randrange(2**60)
+            # What the game writes over is its own doing: from here on it may be the one or the other.
+            print("writes", game.id, flush=True)
             print("plays", game.id, plays(game, number), flush=True)
         rows = [one for one in store.read(partial(stored.entries, game_id=game.id or 0)) if one.content]
         if not rows or draw.random() < 0.3:
@@ -100,6 +102,8 @@ class Truth:
         what, *told = line.split()
         if what in ("plays", "put"):
             self.has[int(told[0])] = told[1]
+        elif what == "writes":
+            self.has.pop(int(told[0]), None)
         elif what == "kept":
             self.kept[int(told[0])] = told[1]
         elif what == "replaced":
@@ -181,7 +185,7 @@ def prepared(folder: Path) -> list[SaveGameRow]:
 
     def job(session: Any) -> None:
         for title, path, whole in (("File", at / "mile.sav", False), ("Folder", at / "slots", True)):
-            session.add(SaveGameRow(title=title, path=str(path), folder=whole, most_before=500, wait_s=5,
+            session.add(SaveGameRow(title=title, path=str(path), folder=whole, most_before=100_000, wait_s=5,
                                     added_at=wall_clock()))  # fmt: skip
 
     store.write(job)
