@@ -6,8 +6,6 @@ import asyncio
 from datetime import datetime
 from typing import Any, TypeVar
 
-from sqlmodel import Session
-
 from tesoura.actions.action import Action, Call, Doing, Done, Given, one_of_these
 from tesoura.core.desk.buttons import SAVES_WHATS
 from tesoura.core.forms.checks import text, whole
@@ -92,14 +90,7 @@ async def folder_of(doing: Doing, game: SaveGameRow, folder_id: int) -> int | No
 
 
 async def _next_name(doing: Doing, game: SaveGameRow, folder: int | None) -> str:
-    """A name to offer: the next number of the save that was kept last, or of the game."""
-
-    def ask(session: Session) -> str:
-        near = [one for one in stored.neighbours(session, game.id or 0, folder) if one.kind == stored.SAVE]
-        last = max(near, key=lambda one: one.id or 0).name if near else game.title
-        return stored.free_name([one.name for one in stored.neighbours(session, game.id or 0, folder)], last)
-
-    return await doing.read(ask)
+    return await doing.read(lambda session: stored.next_name(session, game, folder))
 
 
 async def _put_back(doing: Doing, given: Given) -> Done:

@@ -143,7 +143,7 @@ class SavedGames:
         async with self._turn(game, f"“{name}” is being kept") as work:
             content = await self._kept(game, source_of(game), work)
             if not content.files:
-                raise CommandRefused(f"{game.title} has no save now: {game.path} is not there, or empty.")
+                raise CommandRefused(f"{game.title} has no save now. Save once in the game, then keep it.")
             row = SaveRow(
                 game_id=game.id or 0, parent_id=parent_id, name=name, note=note, content=content.plain(),
                 size=content.size, same=content.same, made_at=self._runtime.settings.clock(),

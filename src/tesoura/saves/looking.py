@@ -61,24 +61,24 @@ def files_of(source: SaveSource) -> list[FoundFile]:
     except FileNotFoundError:
         return []
     except OSError as error:
-        raise CommandRefused(f"{source.at} cannot be read: {reason(error)}.") from error
+        raise CommandRefused(f"{source.at.name} cannot be read: {reason(error)}.") from error
     _no_link(source.at, told.st_mode)
     if not source.folder:
         if not stat.S_ISREG(told.st_mode):
-            raise CommandRefused(f"{source.at} is a folder now. Choose the game's save again.")
+            raise CommandRefused(f"{source.at.name} is a folder now. Choose the game's save again.")
         return [FoundFile("", source.at, told.st_size, told.st_mtime_ns)]
     if not stat.S_ISDIR(told.st_mode):
-        raise CommandRefused(f"{source.at} is a file now. Choose the game's save again.")
+        raise CommandRefused(f"{source.at.name} is a file now. Choose the game's save again.")
     found, size = list[FoundFile](), 0
     for at in _walk(source.at):
         one = at.lstat()
         _no_link(at, one.st_mode)
         if not stat.S_ISREG(one.st_mode):
-            raise CommandRefused(f"{at} is no plain file, so the save cannot be kept whole.")
+            raise CommandRefused(f"{at.name} is no plain file, so the save cannot be kept whole.")
         size += one.st_size
         found.append(FoundFile(at.relative_to(source.at).as_posix(), at, one.st_size, one.st_mtime_ns))
         if len(found) > MOST_FILES or size > MOST_BYTES:
-            raise CommandRefused(f"{source.at} has more than {MOST_FILES:,} files or {MOST_BYTES // 10**9} GB. "
+            raise CommandRefused(f"{source.at.name} has more than {MOST_FILES:,} files or {MOST_BYTES // 10**9} GB. "
                                  "Choose the folder of the saves alone.")  # fmt: skip
     return sorted(found)
 
@@ -112,7 +112,9 @@ def _walk(folder: Path) -> list[Path]:
 
 def _no_link(at: Path, mode: int) -> None:
     if stat.S_ISLNK(mode):
-        raise CommandRefused(f"{at} is a link to somewhere else. Links are not followed: choose where it leads to.")
+        raise CommandRefused(
+            f"{at.name} is a link to somewhere else. Links are not followed: choose where it leads to."
+        )
 
 
 def reason(error: OSError) -> str:

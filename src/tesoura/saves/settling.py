@@ -106,9 +106,11 @@ def _opens(at: Path) -> bool:
 def must_be_writable(source: SaveSource, found: Iterable[FoundFile]) -> None:
     """See that a save may be replaced. Raises CommandRefused."""
     if not source.at.parent.is_dir():
-        raise CommandRefused(f"The folder {source.at.parent} is gone. Start the game once, or choose its save again.")
+        raise CommandRefused(
+            f"The folder {source.at.parent.name} is gone. Start the game once, or choose its save again."
+        )
     if not os.access(source.at.parent, os.W_OK | os.X_OK):
-        raise CommandRefused(f"Nothing can be written to {source.at.parent}: it is not yours to write.")
+        raise CommandRefused(f"Nothing can be written to {source.at.parent.name}: it is not yours to write.")
     for one in found:
         if not one.at.stat().st_mode & 0o200:
             raise CommandRefused(f"{one.at.name} is read-only. Take that off it first, if it may be replaced.")

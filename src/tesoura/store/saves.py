@@ -90,6 +90,14 @@ def free_name(taken: Sequence[str], name: str) -> str:
     return found
 
 
+def next_name(session: Session, game: SaveGameRow, parent_id: int | None = None) -> str:
+    """A name to offer in a folder: the next number of the save that was kept last there, or of the game."""
+    near = neighbours(session, game.id or 0, parent_id)
+    saves = [one for one in near if one.kind == SAVE]
+    last = max(saves, key=lambda one: one.id or 0).name if saves else game.title
+    return free_name([one.name for one in near], last)
+
+
 def add(session: Session, row: SaveRow) -> SaveRow:
     """Put an entry on a shelf, behind its neighbours, under a name that is free there; it, with its number."""
     near = neighbours(session, row.game_id, row.parent_id)

@@ -193,7 +193,8 @@ def _shelf(game: SaveGameRow) -> dict[str, Any]:
     return {
         "game": game, "now": now, "entries": _entries(rows, game, same), "befores": befores, "gone": gone,
         "folders": [row for row in rows if row.kind == stored.ENTRY_FOLDER], "working": working, "notice": notice,
-        "is_kept": bool(same) and any(one.same == same for one in [*rows, *befores]), "offered": _offered(rows, game),
+        "is_kept": bool(same) and any(one.same == same for one in [*rows, *befores]),
+        "offered": store().read(lambda session: stored.next_name(session, game)),
         "games": store().read(lambda session: list(stored.games(session))),
     }  # fmt: skip
 
@@ -209,14 +210,6 @@ def _entries(rows: Sequence[SaveRow], game: SaveGameRow, same: str) -> list[Shel
         depths[row.id] = depths.get(row.parent_id, -1) + 1
         found.append(ShelfEntry(row, depths[row.id], bool(same) and row.same == same, row.id == game.marked))
     return found
-
-
-def _offered(rows: Sequence[SaveRow], game: SaveGameRow) -> str:
-    """The name that the next one gets if none is given."""
-    near = [row for row in rows if row.parent_id is None]
-    saves = [row for row in near if row.kind == stored.SAVE]
-    last = max(saves, key=lambda row: row.id or 0).name if saves else game.title
-    return stored.free_name([row.name for row in near], last)
 
 
 # What is pressed
