@@ -10,7 +10,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
-from tesoura.core.runs.attempt import WORSE, Attempt, SplitCount, over_at, total
+from tesoura.core.runs.attempt import WORSE, Attempt, SplitCount
 from tesoura.core.runs.route import Route
 
 LEAST_ATTEMPTS = 10
@@ -289,9 +289,3 @@ def difference(attempt: Attempt, best: PastAttempt, route: Route, rule: str) -> 
         more = attempt.of(one.id).hits(rule) - (_hits(had, rule) if had else 0)
         found += more if place < at else max(more, 0)
     return found
-
-
-__all__ = [
-    "DISTANCE", "HITS", "LEAST_ATTEMPTS", "PastAttempt", "PastSplit", "RouteHistory", "RunHistory", "SplitHistory",
-    "beats", "difference", "over_at", "past", "past_of", "total",
-]  # fmt: skip
