@@ -274,7 +274,7 @@ def of_an_empty_folder(browser: Browser, address: str, service: str) -> None:
     """Setting up a feed."""
     page = browser.new_page(viewport=DESK, base_url=address)
     page.goto("/")
-    page.get_by_role("link", name="Connect the first feed").click()
+    page.get_by_role("link", name="A feed alone").click()
     page.get_by_role("link", name="A web address").click()
     page.get_by_label("Address").fill(f"{service}/channels/mara_vane")
     page.get_by_label("What to call it").fill("Reach")

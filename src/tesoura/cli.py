@@ -55,8 +55,15 @@ def main() -> None:
 @click.option("--on-network", is_flag=True, help=f"Let other machines in; {PASSWORD_VARIABLE} must hold a password.")
 def serve(host: str, port: int, data: Path | None, on_network: bool) -> None:
     """Run Tesoura."""
-    settings = Settings(data or default_folder(), host, port, password=_password(host, on_network))
-    _run(settings, _open(settings.data), lambda: click.echo(f"Tesoura is ready: {settings.address}"))
+    from tesoura.standins.practice import Practice
+
+    folder = data or default_folder()
+    practice = Practice(folder)
+    settings = Settings(folder, host, port, password=_password(host, on_network), practice=practice)
+    try:
+        _run(settings, _open(folder), lambda: click.echo(f"Tesoura is ready: {settings.address}"), practice.resume)
+    finally:
+        practice.stop()
 
 
 @main.command()
@@ -70,9 +77,11 @@ def demo(port: int, data: Path | None, seed: int, speed: float) -> None:
         from tesoura.demo.evening import Story, overlay_addresses, seed_folder
         from tesoura.demo.services import Services
         from tesoura.standins.channel import CLIENT_ID
+        from tesoura.standins.practice import Practice
 
     with tempfile.TemporaryDirectory(prefix="tesoura-demo-", ignore_cleanup_errors=True) as temporary:
-        settings = Settings(data or Path(temporary), port=port)
+        practice = Practice(data or Path(temporary))
+        settings = Settings(data or Path(temporary), port=port, practice=practice)
         store = _open(settings.data)
         services = Services(settings.data, seed, speed)
         services.start()
@@ -95,8 +104,9 @@ def demo(port: int, data: Path | None, seed: int, speed: float) -> None:
         # Told to end, it ends by itself and takes its folder along.
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
         try:
-            _run(settings, store, ready)
+            _run(settings, store, ready, practice.resume)
         finally:
+            practice.stop()
             story.game.stop()
             services.stop()
 
@@ -332,7 +342,7 @@ def _open(folder: Path) -> Store:
         raise click.ClickException(str(error)) from error
 
 
-def _run(settings: Settings, store: Store, ready: Callable[[], None]) -> None:
+def _run(settings: Settings, store: Store, ready: Callable[[], None], begin: Callable[[], None] = lambda: None) -> None:
     with _loading():
         from tesoura.app import listen
         from tesoura.errors import DataFolderError, PortInUse
@@ -345,6 +355,7 @@ def _run(settings: Settings, store: Store, ready: Callable[[], None]) -> None:
             listening = listen(settings.host, settings.port)
         except (DataFolderError, PortInUse) as error:
             raise click.ClickException(str(error)) from error
+        begin()
         _serve(settings, store, ready, listening)
 
 

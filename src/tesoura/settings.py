@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import hashlib
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import lru_cache
 from pathlib import Path
+from typing import Protocol
 
 import tesoura
 
@@ -31,6 +32,18 @@ def lasting_s() -> float:
     return time.clock_gettime(time.CLOCK_BOOTTIME) if hasattr(time, "CLOCK_BOOTTIME") else time.monotonic()
 
 
+class PracticeServices(Protocol):
+    """The small outside services that come with Tesoura, to try a feed with."""
+
+    def start(self, name: str) -> Mapping[str, str]:
+        """Start one, unless it runs; what a feed of it is set up with. Raises LookupError, and OSError."""
+        ...
+
+    def addresses(self) -> tuple[str, ...]:
+        """Where those that run answer."""
+        ...
+
+
 @dataclass(frozen=True, slots=True)
 class Settings:
     """One start's settings. `password` must be set to listen anywhere but on this machine."""
@@ -42,6 +55,7 @@ class Settings:
     clock: Callable[[], datetime] = field(default=wall_clock)
     save_every_s: float = 2.0
     lasting_s: Callable[[], float] = field(default=lasting_s)
+    practice: PracticeServices | None = None
 
     @property
     def address(self) -> str:

@@ -35,7 +35,7 @@ def test_from_an_empty_folder_to_a_number_on_air_in_three_minutes(
 ) -> None:
     began = time.monotonic()
     page.goto("/")
-    page.get_by_role("link", name="Connect the first feed").click()
+    page.get_by_role("link", name="A feed alone").click()
     page.get_by_role("link", name="A web address").click()
     page.get_by_label("Address").fill(f"{members.address}/channels/mara_vane")
     page.get_by_label("What to call it").fill("Reach")
@@ -103,7 +103,7 @@ def test_the_keyboard_alone_places_a_piece(page: Page, running: Running) -> None
 def tab_to(page: Page, selector: str) -> None:
     """Press Tab until this has the focus."""
     expect(page.locator(selector)).to_be_visible()
-    for _ in range(80):
+    for _ in range(120):
         if page.evaluate("selector => document.activeElement.matches(selector)", selector):
             return
         page.keyboard.press("Tab")
@@ -114,7 +114,7 @@ def test_the_whole_job_with_the_keyboard_alone(
     page: Page, context: BrowserContext, running: Running, members: MembersService
 ) -> None:
     page.goto("/")
-    tab_to(page, "a[href='/feeds/new'].btn-main")
+    tab_to(page, "a[href='/feeds/new']")
     page.keyboard.press("Enter")
     tab_to(page, "a[href='/feeds/new/http']")
     page.keyboard.press("Enter")

@@ -31,7 +31,7 @@ def picture() -> Iterator[Compositor]:
 
 def test_a_chat_is_connected_proven_and_spoken_in(page: Page, chat: ChatServer) -> None:
     page.goto("/")
-    page.get_by_role("link", name="Connect the first feed").click()
+    page.get_by_role("link", name="A feed alone").click()
     page.get_by_role("link", name="A chat (IRC)").click()
     page.get_by_label("Server", exact=True).fill("127.0.0.1")
     page.get_by_label("Port", exact=True).fill(str(chat.port))

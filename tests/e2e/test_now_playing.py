@@ -45,7 +45,7 @@ def test_the_first_song_is_on_an_overlay_after_five_presses(page: Page, running:
         presses.append(name)
 
     page.goto("/")
-    press("link", "Connect the first feed")
+    press("link", "A feed alone")
     press("link", "A music player")
     page.get_by_label("The player's address").fill(f"{player.address}/now")
     press("button", "Reach it")

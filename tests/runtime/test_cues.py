@@ -13,7 +13,7 @@ from websockets.sync.client import connect
 
 from tesoura.actions.action import Call, Doing
 from tesoura.actions.registry import do
-from tesoura.core.cues.starters import STARTERS, Starter
+from tesoura.core.cues.starters import STARTERS, CueStarter
 from tesoura.core.forms.form import fill
 from tesoura.core.instruments.registry import KINDS
 from tesoura.standins.members import MembersService
@@ -269,7 +269,7 @@ def test_what_a_crash_left_undone_is_told_once_and_not_done(tmp_path: Path) -> N
 
 
 @pytest.mark.parametrize("starter", STARTERS, ids=lambda one: one.choices["title"])
-def test_every_starter_works_once_at_most_three_things_are_filled_in(starter: Starter) -> None:
+def test_every_starter_works_once_at_most_three_things_are_filled_in(starter: CueStarter) -> None:
     kind, filler = KINDS["cue"], {"address_1": "http://127.0.0.1:9/lamp"}
     asked = {name: filler.get(name, "shows.starts_at") for name in starter.asks}
     assert len(asked) <= 3

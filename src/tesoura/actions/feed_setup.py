@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import secrets
 from collections.abc import Mapping
 from functools import partial
 from typing import Any
@@ -44,9 +45,15 @@ def kind_called(name: str) -> FeedKind:
     return found
 
 
+def with_made(kind: FeedKind, typed: Mapping[str, Any], kept: Mapping[str, str]) -> dict[str, str]:
+    """The keys that are kept, and with them those that Tesoura makes itself where none was given."""
+    missing = [name for name in kind.makes if not typed.get(name) and not kept.get(name)]
+    return {**kept, **{name: kind.makes[name](secrets.token_bytes(32)) for name in missing}}
+
+
 def filled_in(kind: FeedKind, typed: Mapping[str, Any], kept: Mapping[str, str]) -> Filled:
     """A feed's form, filled in. Raises InvalidPiece, which names every field that is wrong."""
-    filled = fill(kind.fields, typed, kept)
+    filled = fill(kind.fields, typed, with_made(kind, typed, kept))
     if wrong := dict(filled.wrong) or dict(kind.check(filled.choices)):
         raise InvalidPiece(wrong)
     return filled

@@ -67,10 +67,18 @@ async def _new(doing: Doing, given: Given) -> Done:
     draft = Overlay(given["width_px"], given["height_px"])
     if given["empty"] == "no":
         draft = replace(draft, pieces=(_first_piece(signal, draft),))
+    return await add_overlay(doing, given["name"], draft)
+
+
+async def add_overlay(doing: Doing, name: str, draft: Overlay, free: bool = False) -> Done:
+    """Make an overlay with this draft; with `free`, under the next free name like it."""
     at = doing.now()
-    on_air = await _told(
-        doing, lambda session: stored.on_air(session, stored.new_overlay(session, given["name"], draft, at))
-    )
+
+    def job(session: Session) -> OnAir:
+        called = _free(session, name) if free else name
+        return stored.on_air(session, stored.new_overlay(session, called, draft, at))
+
+    on_air = await _told(doing, job)
     return _made(on_air, f"“{on_air.name}” was made. Viewers see nothing of it yet.")
 
 

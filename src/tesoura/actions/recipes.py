@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 from sqlmodel import Session
@@ -16,9 +17,10 @@ from tesoura.bundles.recipes import MAX_CHARACTERS, Recipe, read
 from tesoura.core.computed.definitions import COMPUTED, build
 from tesoura.core.forms.checks import group, text
 from tesoura.core.forms.fields import Field
-from tesoura.core.forms.form import fill, secret_names
+from tesoura.core.forms.form import Filled, fill, secret_names
 from tesoura.core.names import unused
 from tesoura.errors import FormulaError, InvalidPiece, RecipeRefused
+from tesoura.feeds.api import FeedKind
 from tesoura.links.registry import KINDS
 from tesoura.store import computed as stored_computed
 from tesoura.store import feeds as stored
@@ -43,15 +45,47 @@ def _definitions(recipe: Recipe) -> list[tuple[str, str, dict[str, Any]]]:
     return made
 
 
-async def _use(doing: Doing, given: Given) -> Done:
-    recipe = read_recipe(given["recipe"])
+def recipe_asks(recipe: Recipe) -> dict[str, Field]:
+    """What must be asked to set a recipe's feed up: what it says, its keys, and what is needed and not said in it."""
     kind = KINDS[recipe.kind]
-    asked = {*recipe.ask, *secret_names(kind.fields)}
-    typed = {**{key: str(value) for key, value in recipe.choices.items()},
-             **{key: value for key, value in given["answers"].items() if key in asked}}  # fmt: skip
+    standing = {name: str(value) for name, value in recipe.choices.items()}
+    needed: Mapping[str, str] = {}
+    try:
+        recipe_filled(recipe, {})
+    except InvalidPiece as error:
+        needed = error.wrong
+    asked = {}
+    for name, one in kind.fields.items():
+        follows = one.only_if is not None and one.only_if[0] in recipe.ask
+        is_key = one.kind == "secret" and (
+            follows or (one.plays({**_defaults(kind), **standing}) and (one.only_if is not None or not one.advanced))
+        )
+        if name in recipe.ask or name in needed or is_key:
+            asked[name] = replace(one, advanced=False, only_if=one.only_if if follows else None)
+    return asked
+
+
+def _defaults(kind: FeedKind) -> dict[str, str]:
+    return {name: str(one.default) for name, one in kind.fields.items()}
+
+
+def recipe_filled(recipe: Recipe, answers: Mapping[str, Any]) -> Filled:
+    """The form of a recipe's feed with these answers. Raises InvalidPiece."""
+    kind = KINDS[recipe.kind]
+    given = {name: value for name, value in answers.items() if value != "" or name in recipe.ask}
+    typed = {**{key: str(value) for key, value in recipe.choices.items()}, **given}
     if unanswered := {name: f"Put your own where {YOURS} stands." for name, value in typed.items() if YOURS in value}:
         raise InvalidPiece(unanswered)
-    filled = filled_in(kind, typed, {})
+    return filled_in(kind, typed, {})
+
+
+async def _use(doing: Doing, given: Given) -> Done:
+    return await follow(doing, read_recipe(given["recipe"]), given["answers"])
+
+
+async def follow(doing: Doing, recipe: Recipe, answers: Mapping[str, Any]) -> Done:
+    """Do what a recipe says. Raises InvalidPiece for answers that are wrong, RecipeRefused, and NotYours."""
+    kind, filled = KINDS[recipe.kind], recipe_filled(recipe, answers)
     may_reach(doing, kind, filled.choices)
     try:
         definitions = _definitions(recipe)

@@ -36,6 +36,38 @@ class Recipe:
 
 def read(text: str, kinds: Mapping[str, Sequence[str]]) -> Recipe:
     """The recipe in a TOML text. `kinds` maps each kind of feed to its secret fields. Raises RecipeRefused."""
+    return recipe_of(opened(text, VERSION), kinds)
+
+
+def recipe_of(document: Mapping[str, Any], kinds: Mapping[str, Sequence[str]]) -> Recipe:
+    """The recipe that a document is, its version aside. Raises RecipeRefused."""
+    feed = table_in(document, "feed")
+    kind = str(feed.get("kind", ""))
+    if kind not in kinds:
+        near = f"“{kind[:40]}”" if kind else "none"
+        raise RecipeRefused(
+            f"It is for a kind of feed that does not exist here: {near}. There are: {', '.join(sorted(kinds))}."
+        )
+    refuse_secrets(document, kinds[kind])
+    name = str(feed.get("name", kind))
+    if not is_part(name):
+        raise RecipeRefused(f"The feed's name “{name[:40]}” cannot be one: use lower case letters, digits and _.")
+    return Recipe(
+        str(document.get("title", name))[:80],
+        str(document.get("about", ""))[:600],
+        kind,
+        name,
+        table_in(feed, "choices"),
+        {str(key): str(words) for key, words in table_in(feed, "ask").items()},
+        _signals(document, name),
+        rows_in(document, "event"),
+        rows_in(document, "computed"),
+        [{key: str(value) for key, value in row.items()} for row in rows_in(document, "wording")],
+    )
+
+
+def opened(text: str, newest: int) -> Mapping[str, Any]:
+    """The document in a recipe's text, whose version is `newest` at most. Raises RecipeRefused."""
     if len(text) > MAX_CHARACTERS:
         raise RecipeRefused("This is too long for a recipe. Is it another file?")
     try:
@@ -45,43 +77,23 @@ def read(text: str, kinds: Mapping[str, Sequence[str]]) -> Recipe:
     version = document.get("version")
     if not isinstance(version, int) or isinstance(version, bool):
         raise RecipeRefused("This is no recipe: it does not say “version = 1”.")
-    if version > VERSION:
+    if version > newest:
         raise RecipeRefused(
-            f"This recipe is for a newer Tesoura (version {version}; this one reads {VERSION}). Get the newer Tesoura."
+            f"This recipe is for a newer Tesoura (version {version}; this one reads {newest}). Get the newer Tesoura."
         )
-    feed = _table(document, "feed")
-    kind = str(feed.get("kind", ""))
-    if kind not in kinds:
-        near = f"“{kind[:40]}”" if kind else "none"
-        raise RecipeRefused(
-            f"It is for a kind of feed that does not exist here: {near}. There are: {', '.join(sorted(kinds))}."
-        )
-    _refuse_secrets(document, kinds[kind])
-    name = str(feed.get("name", kind))
-    if not is_part(name):
-        raise RecipeRefused(f"The feed's name “{name[:40]}” cannot be one: use lower case letters, digits and _.")
-    return Recipe(
-        str(document.get("title", name))[:80],
-        str(document.get("about", ""))[:600],
-        kind,
-        name,
-        _table(feed, "choices"),
-        {str(key): str(words) for key, words in _table(feed, "ask").items()},
-        _signals(document, name),
-        _rows(document, "event"),
-        _rows(document, "computed"),
-        [{key: str(value) for key, value in row.items()} for row in _rows(document, "wording")],
-    )
+    return document
 
 
-def _table(document: Mapping[str, Any], name: str) -> Mapping[str, Any]:
+def table_in(document: Mapping[str, Any], name: str) -> Mapping[str, Any]:
+    """A table of a document; an empty one where there is none. Raises RecipeRefused."""
     table = document.get(name, {})
     if not isinstance(table, Mapping):
         raise RecipeRefused(f"“{name}” must be a table: [{name}].")
     return table
 
 
-def _rows(document: Mapping[str, Any], name: str) -> Sequence[Mapping[str, Any]]:
+def rows_in(document: Mapping[str, Any], name: str) -> Sequence[Mapping[str, Any]]:
+    """A list of tables of a document. Raises RecipeRefused."""
     rows = document.get(name, [])
     if not isinstance(rows, list) or not all(isinstance(row, Mapping) for row in rows) or len(rows) > 100:
         raise RecipeRefused(f"“{name}” must be a list of at most 100 tables: [[{name}]].")
@@ -89,7 +101,7 @@ def _rows(document: Mapping[str, Any], name: str) -> Sequence[Mapping[str, Any]]
 
 
 def _signals(document: Mapping[str, Any], feed: str) -> Sequence[Mapping[str, str]]:
-    signals = [{key: str(value) for key, value in row.items()} for row in _rows(document, "signal")]
+    signals = [{key: str(value) for key, value in row.items()} for row in rows_in(document, "signal")]
     for row in signals:
         if not is_part(row.get("name", "")) or not row.get("path"):
             shown = row.get("name", "")[:40]
@@ -97,7 +109,8 @@ def _signals(document: Mapping[str, Any], feed: str) -> Sequence[Mapping[str, st
     return signals
 
 
-def _refuse_secrets(document: Mapping[str, Any], secret_fields: Sequence[str]) -> None:
+def refuse_secrets(document: Mapping[str, Any], secret_fields: Sequence[str]) -> None:
+    """See that no secret stands in a document. Raises RecipeRefused, which says where one does."""
     for path, value in _leaves(document, ""):
         last = path.rpartition(".")[2]
         secret = last in secret_fields or (SECRET_LIKE.search(last) and last not in NOT_SECRETS)

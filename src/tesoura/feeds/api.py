@@ -215,6 +215,8 @@ class FeedKind:
     """Whether, with these choices, it reads files of this machine or runs programs on it."""
     called: str = "Feed"
     """What one is called when the user gives no name."""
+    makes: Mapping[str, Callable[[bytes], str]] = field(default_factory=dict)
+    """The secrets that are made where none is given, of 32 bytes that were drawn; whoever sends is then told them."""
     shown_by: str = ""
     """The kind of instrument that shows what it tells, with nothing to be picked first."""
     gives_clips: bool = False

@@ -64,7 +64,11 @@ class Host:
         """Answer from now on. Raises OSError when the port is taken."""
         listening = socket.socket()
         listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        listening.bind(("127.0.0.1", self.port))
+        try:
+            listening.bind(("127.0.0.1", self.port))
+        except OSError:
+            listening.close()
+            raise
         self.port = listening.getsockname()[1]
         config = uvicorn.Config(
             self._app, log_level="critical", access_log=False, lifespan="off", timeout_graceful_shutdown=0, ws=self._ws

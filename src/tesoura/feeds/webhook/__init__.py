@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 from collections.abc import Mapping
 
 from tesoura.core.forms.checks import choice
@@ -9,7 +10,7 @@ from tesoura.core.forms.fields import Field
 from tesoura.errors import CredentialsRejected, InvalidField, SignatureRefused
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched
 from tesoura.feeds.formats import read
-from tesoura.feeds.webhook.signature import secret_bytes, verify
+from tesoura.feeds.webhook.signature import PREFIX, secret_bytes, verify
 
 
 def _secret(raw: object) -> str:
@@ -35,6 +36,10 @@ def receive(context: FetchContext, headers: Mapping[str, str], body: bytes) -> F
     return Fetched(payload, len(body), message=payload, message_id=message_id)
 
 
+def _made(drawn: bytes) -> str:
+    return PREFIX + base64.b64encode(drawn[:24]).decode()
+
+
 KIND = FeedKind(
     name="webhook",
     title="Sent to a private address",
@@ -52,9 +57,11 @@ KIND = FeedKind(
             _secret,
             kind="secret",
             only_if=("signed", ("yes",)),
-            help="The sender shows it where its webhooks are set up; it begins with whsec_.",
+            help="The sender shows it where its webhooks are set up; it begins with whsec_. Left empty, one is made "
+            "here, which you give to the sender.",
         ),
     },
+    makes={"secret": _made},
     receive=receive,
     place=lambda choices: "sent to this machine",
     called="Messages",

@@ -12,7 +12,7 @@ from flask import url_for
 from tesoura.core.forms.durations import brief
 from tesoura.core.values import INSTANT, Freshness
 from tesoura.runtime.facade import Runtime
-from tesoura.web.shared.doors import now, runtime, store
+from tesoura.web.shared.doors import now, runtime, settings, store
 
 LEAST_FREE_MB = 500
 MOST_NEXT = 5
@@ -45,7 +45,7 @@ class Upcoming:
 
 def needs() -> list[Need]:
     """All that needs somebody now, the gravest first."""
-    of_the_loop = (_of_feeds, _of_what_is_broken, _of_what_is_on_air, _of_pages)
+    of_the_loop = (_of_practice, _of_feeds, _of_what_is_broken, _of_what_is_on_air, _of_pages)
     return [*_room(), *(one for ask in of_the_loop for one in runtime().call(ask))]
 
 
@@ -55,6 +55,17 @@ def _room() -> list[Need]:
         return []
     words = f"The disk is nearly full: {free_mb} MB are left. Without room, nothing more can be kept."
     return [Need(words, "How long the log is kept", url_for("preferences.show"))]
+
+
+def _of_practice(self: Runtime) -> list[Need]:
+    """What comes from a service that ships with Tesoura is made up, and must not be taken for true."""
+    practice = settings().practice
+    made_up = tuple(one.partition("//")[2] for one in practice.addresses()) if practice is not None else ()
+    return [
+        Need(f"{one.title} comes from the practice service: what it tells is made up.", "Its feed",
+             url_for("feeds.show", name=one.name))
+        for one in self.feeds.reports() if one.place.partition("/")[0] in made_up
+    ]  # fmt: skip
 
 
 def _of_feeds(self: Runtime) -> list[Need]:

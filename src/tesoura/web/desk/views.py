@@ -27,6 +27,7 @@ from tesoura.store import looks
 from tesoura.store import overlays as stored
 from tesoura.store.overlays import OnAir
 from tesoura.store.tables import OverlayRow
+from tesoura.web.begin.views import with_pictures, without_pictures
 from tesoura.web.desk import leaves, scenes
 from tesoura.web.desk.hand import controls
 from tesoura.web.desk.needs import needs, upcoming
@@ -153,7 +154,7 @@ def show() -> ResponseReturnValue:
     # Whoever wants to lay buttons first, has the desk before there is anything else on it.
     laid = runtime().call(lambda self: self.leaves.present.leaves)
     if not (shown or reports or happened or panels or laid or "desk" in request.args):
-        return render_template("desk/first.html")
+        return render_template("desk/first.html", starters=with_pictures(), others=without_pictures())
     last = happened[0].event.time.astimezone(zone()) if happened else None
     started = runtime().session_started_at
     due = suggestion(started.astimezone(zone()) if started else None, last, now().astimezone(zone()))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from importlib import resources
 from typing import Any
 
 from flask import Blueprint, flash, redirect, render_template, request, url_for
@@ -41,6 +42,16 @@ def let_read(name: str) -> ResponseReturnValue:
         runtime().call(lambda self: self.feeds.ask_now(row.name))
         flash("Tesoura may read from this folder now. Preferences lists all such folders.", "said")
     return redirect(url_for("feeds.show", name=name))
+
+
+SENDING = (("In Python", "lines-python", "send.py"), ("In a shell, with openssl and curl", "lines-shell", "send.sh"))
+
+
+@blueprint.app_template_global("webhook_lines")
+def webhook_lines() -> list[tuple[str, str, str]]:
+    """Lines that send a signed message, to copy: for each language its words, an id, and the lines."""
+    folder = resources.files("tesoura").joinpath("bundles", "examples", "sending")
+    return [(words, id, folder.joinpath(name).read_text("utf-8").rstrip()) for words, id, name in SENDING]
 
 
 @blueprint.post("/examples")

@@ -10,6 +10,7 @@ from flask import Blueprint, abort, flash, redirect, render_template, request, u
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
+from tesoura.actions.feed_setup import with_made
 from tesoura.core.forms.checks import line
 from tesoura.core.forms.form import Filled, fill, secret_names
 from tesoura.errors import InvalidField, InvalidPiece
@@ -77,7 +78,7 @@ def new(kind: str) -> ResponseReturnValue:
     typed = request.form.to_dict()
     if request.method == "GET":
         return _new_page(found, request.args.to_dict(), {}, None, "")
-    filled = fill(found.fields, typed, unsealed(typed.get("sealed", "")))
+    filled = fill(found.fields, typed, with_made(found, typed, unsealed(typed.get("sealed", ""))))
     wrong = dict(filled.wrong) or dict(found.check(filled.choices))
     title, wrong_title = _title(typed, found, filled)
     if wrong_title:
@@ -129,8 +130,12 @@ def _title(typed: Mapping[str, str], kind: FeedKind, filled: Filled) -> tuple[st
 
 def _sealed(filled: Filled) -> str:
     # A key that was typed before is kept over a failed try without standing in the page.
-    kept = json.dumps(dict(filled.secrets))
-    return store().secrets.seal(kept).decode() if any(filled.secrets.values()) else ""
+    return seal(filled.secrets)
+
+
+def seal(given: Mapping[str, str]) -> str:
+    """Keys as a page may carry them to its next try: sealed, so that they do not stand in it."""
+    return store().secrets.seal(json.dumps(dict(given))).decode() if any(given.values()) else ""
 
 
 def unsealed(sealed: str) -> dict[str, str]:

@@ -11,9 +11,10 @@ import tomli_w
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from tesoura.actions.recipes import read_recipe
+from tesoura.actions.recipes import read_recipe, recipe_asks
 from tesoura.bundles.private_parts import private_parts, without
 from tesoura.bundles.recipes import Recipe, document_of
+from tesoura.bundles.starters import is_starter
 from tesoura.core.computed.definitions import COMPUTED
 from tesoura.core.forms.covering import known_in
 from tesoura.core.forms.form import secret_names
@@ -24,6 +25,7 @@ from tesoura.runtime.facade import Runtime
 from tesoura.store import feeds as stored
 from tesoura.store import rules as stored_rules
 from tesoura.store.tables import FeedRow, SignalRow
+from tesoura.web.begin.views import starter_page
 from tesoura.web.feeds.views import feed_row
 from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import runtime, store
@@ -72,6 +74,8 @@ def bring() -> ResponseReturnValue:
     file = request.files.get("file")
     text = file.read().decode("utf-8", "replace") if file and file.filename else request.form.get("text", "")
     try:
+        if is_starter(text):
+            return starter_page(text)
         recipe = read_recipe(text)
     except RecipeRefused as error:
         return render_template("recipes/index.html", recipes=shipped(), wrong=str(error), text=text), 422
@@ -90,15 +94,11 @@ def preview(name: str) -> ResponseReturnValue:
 def _preview(recipe: Recipe, text: str, typed: Mapping[str, str], wrong: Mapping[str, str]) -> ResponseReturnValue:
     kind = KINDS[recipe.kind]
     chosen = {key: str(value) for key, value in recipe.choices.items()}
-    asked = {
-        name: field for name, field in kind.fields.items()
-        if field.plays({**chosen, **typed})
-        and (name in recipe.ask or (field.kind == "secret" and not field.advanced))
-    }  # fmt: skip
+    asked = recipe_asks(recipe)
     fixed = [
         (field.label, str(recipe.choices[name]), field.unit)
         for name, field in kind.fields.items()
-        if name in recipe.choices and name not in recipe.ask and field.plays(chosen)
+        if name in recipe.choices and name not in asked and field.plays(chosen)
     ]
     computed = []
     for row in recipe.computed:

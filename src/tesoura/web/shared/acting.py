@@ -26,8 +26,10 @@ def effect_of(action: str, /, **given: Any) -> str:
 
 def back_to(otherwise: str) -> str:
     """The page of ours on which something was pressed, where its browser tells."""
-    path = urlsplit(request.referrer or "").path
-    return path if path.startswith("/") and not path.startswith("//") else otherwise
+    came = urlsplit(request.referrer or "")
+    if not came.path.startswith("/") or came.path.startswith("//"):
+        return otherwise
+    return f"{came.path}?{came.query}" if came.query else came.path
 
 
 def wrong_words(wrong: Any) -> str:

@@ -149,7 +149,11 @@ document.addEventListener("click", (event) => {
 function cover() {
   for (const button of document.querySelectorAll("[data-cover-after]:not([data-covering])")) {
     button.dataset.covering = "";
-    setTimeout(() => button.isConnected && button.click(), Number(button.dataset.coverAfter) * 1000);
+    // Whoever goes on working here has not left it.
+    const later = () => setTimeout(() => button.isConnected && button.click(), Number(button.dataset.coverAfter) * 1000);
+    let waits = later();
+    const again = () => { clearTimeout(waits); if (button.isConnected) waits = later(); };
+    for (const act of ["pointerdown", "keydown", "pointermove"]) document.addEventListener(act, again, { passive: true });
   }
 }
 
