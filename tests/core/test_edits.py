@@ -216,3 +216,15 @@ def test_several_edits_are_one_and_what_others_did_to_the_same_is_told() -> None
     assert made.words == "“A”: moved; “B”: opacity of the piece"
     theirs = [("“A”: across", frozenset({("a", "x")})), ("“C”: across", frozenset({("c", "x")}))]
     assert edits.conflicts(made.touched, theirs) == ["“A”: across"]
+
+
+def test_a_new_piece_lies_where_there_is_room() -> None:
+    wide = Overlay(1920, 1080, (block("a", 0, 0, 1920, 400), block("b", 0, 400, 900, 400)))
+    made = done(wide, do="add", kind="backing")
+    piece = made.overlay.pieces[-1]
+    box = boxed(piece)
+    assert not any(box.shared(boxed(one)) for one in wide.pieces)
+    assert (piece["x"], piece["y"]) == (912, 440)
+    full = Overlay(1920, 1080, (block("a", 0, 0, 1920, 1080),))
+    assert done(full, do="add", kind="backing").overlay.pieces[-1]["x"] == 96
+    assert done(full, do="add", kind="backing", set={"x": 7, "y": 8}).overlay.pieces[-1]["y"] == 8

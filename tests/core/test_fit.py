@@ -23,7 +23,7 @@ DARK = Scenery(1, 1, [(0.0, 0.0, 0.0)], [(20.0, 20.0, 20.0)])
 
 
 def text(id: str = "a", **choices: Any) -> Piece:
-    return new_piece("text", id, **{"look": "bare", "x": 200, "y": 200, "size_px": 100, **choices})
+    return new_piece("text", id, **{"look": "bare", "wording": "hello", "x": 200, "y": 200, "size_px": 100, **choices})
 
 
 def found(overlay: Overlay, says: Mapping[str, Mapping[str, str]], **around: Any) -> list[Finding]:
@@ -361,3 +361,42 @@ def test_behind_a_mark_it_must_be_even_and_a_solid_backing_is_proposed() -> None
                                          scenery=busy))  # fmt: skip
     # Where it is even it may stand without.
     assert "contrast" not in kinds(found(Overlay(pieces=(bare,)), says, scenery=GREY))
+
+
+# What is not there yet
+
+
+def lacking(piece: Piece, **around: Any) -> list[tuple[str, str, list[str]]]:
+    """What is missing: the words, what is to be made, and the words of the mends."""
+    told = {"instruments": {}, "events": frozenset(), **around}
+    findings = check(Overlay(pieces=(piece,)), Surroundings({}, lambda *_: FACE, {"bare": BLACK}, scenery=DARK, **told))
+    return [(one.words, one.makes, [mend.words for mend in one.mends]) for one in findings if one.kind == "missing"]
+
+
+def test_words_that_were_never_written_are_told() -> None:
+    [(words, makes, _)] = lacking(text(wording="Your words here"))
+    assert (words, makes) == ("still says “Your words here”. Write what viewers should read.", "")
+    assert lacking(text(wording="Our words here")) == []
+
+
+def test_a_piece_that_draws_no_instrument_is_told_with_those_there_are() -> None:
+    bare = new_piece("countdown", "a", look="bare", countdown="")
+    assert lacking(bare) == [("draws nothing yet: choose what.", "instrument:countdown", [])]
+    there = {"tea": ("countdown", "Tea"), "wheel": ("wheel", "Wheel")}
+    gone = new_piece("countdown", "a", look="bare", countdown="cake")
+    assert lacking(gone, instruments=there) == [
+        ("draws cake, and there is none of that name.", "", ["Let it draw “Tea”"]),
+    ]  # fmt: skip
+    assert lacking(new_piece("countdown", "a", look="bare", countdown="tea"), instruments=there) == []
+
+
+def test_signals_and_events_that_never_came_are_told_once_each() -> None:
+    assert lacking(text(), unheard={"a": ["reach.members"]}) == [
+        ("reads reach.members, which nothing has told yet.", "feed", []),
+    ]  # fmt: skip
+    gift = text(appears="moment", moment_type="gift")
+    assert lacking(gift, unheard={"a": ["gift.name"]}) == [
+        ("appears when gift happens, which has not happened yet.", "event", []),
+    ]  # fmt: skip
+    assert lacking(gift, events=frozenset({"gift"})) == []
+    assert lacking(text(appears="moment", moment_type=""))[0][1] == ""

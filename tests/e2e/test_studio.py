@@ -145,7 +145,7 @@ def test_what_does_not_fit_is_shown_mended_by_one_press_and_told_before_air(page
     expect(findings).to_contain_text("“hello” needs a box")
     expect(page.locator(".unfit.told")).to_have_count(1)
     page.get_by_role("button", name="Put on air").click()
-    expect(page.get_by_role("heading", name="1 thing does not fit")).to_be_visible()
+    expect(page.get_by_role("heading", name="Overlay: 1 thing is not right yet")).to_be_visible()
     page.get_by_role("link", name="Mend it first").click()
     findings.get_by_role("button", name=re.compile(r"^Make it \d+ px wide")).click()
     expect(findings).to_contain_text("Everything fits")
@@ -499,3 +499,21 @@ def test_all_that_can_be_added_is_on_the_screen_and_slots_stand_in_line(page: Pa
         "found => found.map((one) => Math.round(one.getBoundingClientRect().left))"
     )
     assert (lefts[0], lefts[1]) == (lefts[2], lefts[3])
+
+
+def test_what_was_typed_and_refused_stays_with_what_is_wrong_until_it_is_put_right(
+    page: Page, running: Running
+) -> None:
+    lay(page, running)
+    page.locator("#fold-Colours summary").click()
+    colour = page.locator("#c-colour")
+    colour.fill("teal")
+    colour.press("Tab")
+    expect(page.locator("#c-colour-wrong")).to_be_visible()
+    page.locator("#c-x").fill("321")
+    expect(page.locator("#differs")).to_contain_text("321")
+    expect(colour).to_have_value("teal")
+    expect(page.locator("#c-colour-wrong")).to_be_visible()
+    colour.fill("#00AA88")
+    expect(page.locator("#c-colour-wrong")).to_have_count(0)
+    expect(page.locator("#differs")).to_contain_text("colour")

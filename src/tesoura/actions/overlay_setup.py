@@ -6,6 +6,7 @@ import asyncio
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
+from typing import Any
 
 from sqlmodel import Session
 
@@ -51,13 +52,17 @@ def _first_piece(signal: Signal | None, draft: Overlay) -> Piece:
         place = {"x": round(draft.width_px * 0.05), "y": max(round(draft.height_px * 0.1), 4), "size_px": size,
                  "padding_px": padding}  # fmt: skip
     piece = new_piece("text", new_id(), look=FIRST, **place)
-    if signal is None:
-        return piece
+    return piece if signal is None else piece.changed(choices_for(signal, "text"))
+
+
+def choices_for(signal: Signal, kind: str) -> dict[str, Any]:
+    """What a text, or statistic slots, begins with that shows a signal."""
     number = isinstance(signal.value, int | float)
     form, unit = (":time", "") if signal.unit == INSTANT else (":," if number else "", signal.unit)
-    wording = f"{{{signal.name}{form}}} {unit}".strip()
-    nothing_yet = f"— {unit}".strip()
-    return piece.changed({"wording": wording, "nothing_yet": nothing_yet, "name": suggested_name(signal)})
+    value, name = f"{{{signal.name}{form}}}", suggested_name(signal)
+    if kind == "slots":
+        return {"count": 1, "label_1": name[:40], "value_1": value, "icon_1": "none", "name": name}
+    return {"wording": f"{value} {unit}".strip(), "nothing_yet": f"— {unit}".strip(), "name": name}
 
 
 async def _new(doing: Doing, given: Given) -> Done:

@@ -14,6 +14,8 @@ from tesoura.studio.drawings import Drawings, Recent, cells
 
 SHOWN_WITH = ("live", "made_up", "longest", "empty", "down")
 MADE_UP_LEVEL = "0.6400"
+MORE_DIGITS = 2
+"""By so many digits a number has grown at its longest, unless more room is kept for it."""
 
 Says = Mapping[str, str]
 
@@ -69,13 +71,15 @@ class Previews:
                 told[name] = levels.get(state, shown.text)
             return shown
         ways: Mapping[str, Callable[[Say], Shown]] = {
-            "longest": texts.longest, "empty": texts.empty, "made_up": texts.made_up, "down": texts.down,
+            "empty": texts.empty, "made_up": texts.made_up, "down": texts.down,
             "last": texts.last,
         }  # fmt: skip
         grown = piece.choices.get("grow_digits", 1)
         for state, told in says.items():
             if state == "grown":
                 told[name] = texts.preview(part, grown).text
+            elif state == "longest":
+                told[name] = texts.longest(part, max(grown, MORE_DIGITS)).text
             else:
                 told[name] = shown.text if state == "live" else ways[state](part).text
         return shown

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
 from functools import lru_cache, partial
 from pathlib import Path
 from typing import Any
 
+from tesoura.core.names import snake
 from tesoura.core.overlays.document import Overlay, Piece
 from tesoura.core.overlays.fit.boxes import Box, box_of
 from tesoura.core.overlays.fit.check import check
@@ -34,6 +36,25 @@ def shipped_scenes() -> Mapping[str, Mapping[str, Any]]:
 def _scenery(grid: Mapping[str, Any]) -> Scenery:
     columns, rows, darkest, lightest = (grid[name] for name in ("columns", "rows", "darkest", "lightest"))
     return Scenery(columns, rows, [(r, g, b) for r, g, b in darkest], [(r, g, b) for r, g, b in lightest])
+
+
+@dataclass(frozen=True, slots=True)
+class KnownThings:
+    """What pieces can show: the signals there are, the halves of names that were ever used, instruments, and events."""
+
+    signals: frozenset[str]
+    halves: frozenset[str]
+    instruments: Mapping[str, tuple[str, str]]
+    events: frozenset[str]
+
+    def is_gone(self, name: str) -> bool:
+        """Whether there was such a signal, or might have been, and is none any more."""
+        return name not in self.signals and name.partition(".")[0] in self.halves
+
+    def is_unheard(self, name: str) -> bool:
+        """Whether nothing was ever heard under its first half, and no feed brings such events."""
+        half = name.partition(".")[0]
+        return not (name in self.signals or half in self.halves or half in {snake(one) for one in self.events})
 
 
 class Studio:
@@ -89,10 +110,9 @@ class Studio:
         return _scenery(row.facts["grid"]) if row and "grid" in row.facts else ANY
 
     def findings(
-        self, overlay: Overlay, sights: Mapping[str, PiecePreview], scenes: Iterable[str], signals: Iterable[str]
+        self, overlay: Overlay, sights: Mapping[str, PiecePreview], scenes: Iterable[str], there: KnownThings
     ) -> list[Finding]:
-        """What does not fit, cannot be read, or is covered."""
-        known = set(signals)
+        """What does not fit, cannot be read, is covered, or is not there."""
         rows = self._store.read(lambda session: media.all_media(session, "picture", "video"))
         texts = {
             name: {"now": sight.says["live"], "grown": sight.says["grown"], "longest": sight.says["longest"],
@@ -108,9 +128,12 @@ class Studio:
                 # A drawing of lines can be enlarged as far as one likes.
                 {row.name: (0, 0) if row.type == "image/svg+xml" else (row.width_px, row.height_px) for row in rows},
                 self.scenery(overlay.scenery),
-                {name: sorted(set(sight.reads) - known) for name, sight in sights.items()},
+                {name: [one for one in sorted(sight.reads) if there.is_gone(one)] for name, sight in sights.items()},
                 tuple(scenes),
                 frozenset(face.family for face in self.typefaces()),
+                {name: [one for one in sorted(sight.reads) if there.is_unheard(one)] for name, sight in sights.items()},
+                there.instruments,
+                there.events,
             ),
         )
 

@@ -35,6 +35,10 @@ class Sources:
             self._feeds.setdefault(kind, set()).add(feed)
             self._types.setdefault(feed, set()).add(kind)
 
+    def types(self) -> set[str]:
+        """The types of events that some feed brings, or may bring."""
+        return set(self._feeds)
+
     def take_new(self) -> list[tuple[str, str]]:
         """What was learned since this was last asked: type and feed."""
         new, self._new = self._new, []

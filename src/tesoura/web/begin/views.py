@@ -21,6 +21,7 @@ from tesoura.core.computed.definitions import COMPUTED
 from tesoura.core.instruments.registry import KINDS as INSTRUMENTS
 from tesoura.core.names import is_part
 from tesoura.core.overlays.fit.boxes import hull
+from tesoura.core.overlays.fit.missing import EVENT
 from tesoura.core.overlays.shipped_looks import SHIPPED
 from tesoura.core.signals.payload import TreeNode
 from tesoura.errors import InvalidPiece, RecipeRefused
@@ -33,6 +34,7 @@ from tesoura.store import overlays as stored_overlays
 from tesoura.store import text_files as stored_files
 from tesoura.studio.samples import Sample, sample_of
 from tesoura.web.feeds.views import seal, unsealed
+from tesoura.web.mat.draft import laid
 from tesoura.web.shared.acting import act, back_to
 from tesoura.web.shared.doors import runtime, settings, store, studio
 
@@ -286,7 +288,11 @@ def made() -> ResponseReturnValue:
 
 @blueprint.post("/made/<int:overlay_id>/on-air")
 def on_air(overlay_id: int) -> ResponseReturnValue:
-    """Put what was made on air, and stay where its link is."""
+    """Put what was made on air, and stay where its link is; what is not right yet is told first, as on the mat."""
+    there = laid(overlay_id)
+    stopping = [one for one in there.findings if one.makes != EVENT]
+    if stopping:
+        return render_template("versions/air.html", row=there.row, findings=stopping, piece="")
     done = act("overlay.put_on_air", overlay=overlay_id)
     flash(done.words, "said")
     return redirect(back_to(url_for("begin.index")))

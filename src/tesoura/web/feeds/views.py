@@ -121,7 +121,7 @@ def _title(typed: Mapping[str, str], kind: FeedKind, filled: Filled) -> tuple[st
     if not given and not filled.wrong:
         # By where it comes from, when that reads like a name; else by its kind.
         place = kind.place(filled.choices).split("/")[0].split(":")[0].split(" ")[0]
-        given = place if kind.name == "http" and place else kind.called
+        given = place if kind.name == "http" and place[:1].isalpha() and place != "localhost" else kind.called
     try:
         return line(60)(given or kind.called), None
     except InvalidField as error:

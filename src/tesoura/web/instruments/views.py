@@ -220,7 +220,10 @@ def preview(kind: InstrumentKind, typed: Mapping[str, Any], name: str) -> dict[s
         return almanac, state, dict(self.engine.values)
 
     almanac, state, values = runtime().call(present)
-    shown = kind.preview(name or "it", filled.choices, almanac, now(), state, values)
+    try:
+        shown = kind.preview(name or "it", filled.choices, almanac, now(), state, values)
+    except InvalidField as error:
+        return {"wrong": {"": str(error)}, "shown": None}
     return {"wrong": {}, "shown": shown}
 
 
@@ -369,11 +372,28 @@ def _field_for(piece: PieceKind, kind: InstrumentKind) -> str:
     return next(found, "")
 
 
+SLOTS = "slots"
+
+
+def _lay_slots(row: ComputedRow, kind: InstrumentKind) -> ResponseReturnValue:
+    """Lay statistic slots with the first of what an instrument tells, and go there."""
+    title, overlay_id = str(row.choices["title"]), request.form.get("overlay", type=int)
+    if not overlay_id:
+        overlay_id = int(act("overlay.new", name=title[:60], empty="yes").result["overlay"])
+    ready = kind.ready_wordings("statistic", row.name)[:3]
+    slots = {f"{part}_{at}": value for at, (_, given) in enumerate(ready, 1) for part, value in given.items()}
+    edit = {"do": "add", "kind": SLOTS, "set": {"count": len(ready), "name": title[:60], **slots}}
+    done = act("draft.edit", overlay=overlay_id, edits=[edit], window="instruments")
+    return redirect(url_for("mat.show", overlay_id=overlay_id, piece=",".join(done.result["chosen"] or ())))
+
+
 @blueprint.post("/<name>/place")
 def place(name: str) -> ResponseReturnValue:
     """Lay a piece that draws the instrument on an overlay's draft, and go there."""
     row = row_of(name)
     kind = KINDS[row.kind]
+    if request.form.get("piece") == SLOTS and kind.ready_wordings("statistic", name):
+        return _lay_slots(row, kind)
     piece = next((one for one in kind.pieces if one.name == request.form.get("piece")), None)
     if piece is None:
         abort(404)

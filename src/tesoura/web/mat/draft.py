@@ -18,6 +18,7 @@ from tesoura.store import overlays as stored
 from tesoura.store.overlays import OnAir
 from tesoura.store.tables import OverlayRow
 from tesoura.studio.previews import PiecePreview, Previews
+from tesoura.studio.workshop import KnownThings
 from tesoura.web.shared.doors import runtime, store, studio
 
 
@@ -64,12 +65,19 @@ def sights_of(draft: Overlay) -> dict[str, PiecePreview]:
 
 def findings_of(draft: Overlay, sights: Mapping[str, PiecePreview]) -> list[Finding]:
     """What of a draft does not fit."""
-    names = {one.name for one in runtime().call(Runtime.signals)}
-    halves = store().read(stored_feeds.names_ever_used)
-    # A name of which nothing was ever heard may be an event that has not happened yet.
-    unheard = {name for sight in sights.values() for name in sight.reads if name.partition(".")[0] not in halves}
-    scenes = [*runtime().call(lambda self: self.scenes()), *draft.scenes()]
-    return studio().findings(draft, sights, dict.fromkeys(scenes), names | unheard)
+    halves = frozenset(store().read(stored_feeds.names_ever_used))
+
+    def gather(self: Runtime) -> tuple[list[str], KnownThings]:
+        setups = [one.setup for one in (*self.instruments.all(), *self.instruments.all("cues"))]
+        fired = {kind for one in setups for kind in one.kind_of.moments(one.name, one.choices)}
+        return list(self.scenes()), KnownThings(
+            frozenset(one.name for one in self.signals()), halves,
+            {one.name: (one.kind, str(one.choices["title"])) for one in setups},
+            frozenset({*self.engine.event_types(), *self.engine.sources.types(), *fired}),
+        )  # fmt: skip
+
+    scenes, there = runtime().call(gather)
+    return studio().findings(draft, sights, dict.fromkeys([*scenes, *draft.scenes()]), there)
 
 
 def draft_of(overlay_id: int) -> Overlay:

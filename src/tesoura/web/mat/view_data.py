@@ -81,12 +81,13 @@ def _rankings(signals: Sequence[Signal]) -> list[str]:
     return [one.name.removesuffix(ending) for one in signals if one.name.endswith(ending)]
 
 
-def _ready_wordings(of: str) -> list[tuple[str, list[tuple[str, str]]]]:
-    """What instruments offer under this word: of each that offers any, the words, and what the piece is given."""
+def _ready_wordings(of: str) -> list[tuple[str, list[tuple[str, str, str]]]]:
+    """What instruments offer under this word: of each that offers any, the words, what the piece is given, and the
+    wording in that."""
     found = []
     for one in runtime().call(lambda self: self.instruments.all()):
         if ready := one.setup.kind_of.ready_wordings(of, one.setup.name):
-            told = [(words, json.dumps(dict(given))) for words, given in ready]
+            told = [(words, json.dumps(dict(given)), given.get("value", "")) for words, given in ready]
             found.append((str(one.setup.choices["title"]), told))
     return found
 

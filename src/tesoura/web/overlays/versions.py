@@ -6,6 +6,7 @@ from flask import Blueprint, abort, flash, redirect, render_template, request, u
 from flask.typing import ResponseReturnValue
 
 from tesoura.core.overlays.differences import sent_straight
+from tesoura.core.overlays.fit.missing import EVENT
 from tesoura.errors import InvalidField
 from tesoura.store import drafts
 from tesoura.store import overlays as stored
@@ -30,7 +31,8 @@ def _on_air(overlay_id: int) -> OnAir:
 def publish(overlay_id: int) -> ResponseReturnValue:
     """Put the draft on air; what does not fit is told first, and again is enough."""
     there = laid(overlay_id)
-    stopping = [one for one in there.findings if one.kind != "gone" or one.part]
+    # What has only not happened yet is no reason to wait.
+    stopping = [one for one in there.findings if (one.kind != "gone" or one.part) and one.makes != EVENT]
     if stopping and not request.form.get("anyway"):
         return render_template(
             "versions/air.html", row=there.row, findings=stopping, piece=request.form.get("piece", "")

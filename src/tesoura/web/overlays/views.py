@@ -5,15 +5,18 @@ from __future__ import annotations
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from tesoura.actions.overlay_setup import suggested_name
+from tesoura.actions.overlay_setup import choices_for, suggested_name
 from tesoura.bundles.overlay_files import packed
 from tesoura.core.overlays.document import SIZES
+from tesoura.core.overlays.fit.missing import MISSING
+from tesoura.core.values import Signal
 from tesoura.errors import FileRefused, InvalidField, InvalidPiece
 from tesoura.runtime.facade import Runtime
 from tesoura.store import media as stored_media
 from tesoura.store import overlays as stored
 from tesoura.store.tables import OverlayRow
 from tesoura.web.desk.views import cards
+from tesoura.web.mat.draft import laid
 from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import runtime, store
 
@@ -31,8 +34,13 @@ def new() -> ResponseReturnValue:
     """Make an overlay, with a text for a signal when one is named."""
     wanted = request.values.get("signal", "")
     signal = runtime().call(Runtime.signal, wanted) if wanted else None
+    there = store().read(lambda session: [(one.id, one.name) for one in stored.all_overlays(session)])
     if request.method == "GET":
-        return render_template("overlays/new.html", signal=signal, name=suggested_name(signal), wrong=None, sizes=SIZES)
+        return render_template(
+            "overlays/new.html", signal=signal, name=suggested_name(signal), wrong=None, sizes=SIZES, overlays=there
+        )
+    if signal is not None and (overlay_id := request.form.get("on", type=int)):
+        return _lay(signal, overlay_id, request.form.get("as", "text"))
     width, _, height = request.form.get("size", "1920 × 1080").replace("×", " ").partition(" ")
     try:
         done = act("overlay.new", name=request.form.get("name", ""), width_px=width, height_px=height.strip(),
@@ -43,7 +51,15 @@ def new() -> ResponseReturnValue:
         wrong = str(error)
     else:
         return redirect(url_for("mat.show", overlay_id=done.result["overlay"]))
-    return render_template("overlays/new.html", signal=signal, name="", wrong=wrong, sizes=SIZES), 422
+    return render_template("overlays/new.html", signal=signal, name="", wrong=wrong, sizes=SIZES, overlays=there), 422
+
+
+def _lay(signal: Signal, overlay_id: int, kind: str) -> ResponseReturnValue:
+    """Lay a signal on an overlay that is there, where there is room, and go to it."""
+    kind = "slots" if kind == "slots" else "text"
+    edit = {"do": "add", "kind": kind, "set": choices_for(signal, kind)}
+    done = act("draft.edit", overlay=overlay_id, edits=[edit], window="signals")
+    return redirect(url_for("mat.show", overlay_id=overlay_id, piece=",".join(done.result["chosen"] or ())))
 
 
 def row_of(overlay_id: int) -> OverlayRow:
@@ -69,6 +85,13 @@ def duplicate(overlay_id: int) -> ResponseReturnValue:
     """Make another overlay with the same draft and a link of its own; nothing of it is on air."""
     done = act("overlay.duplicate", overlay=overlay_id)
     flash(done.words, "said")
+    lacks = [f"“{one.name}” {one.words}" for one in laid(int(done.result["overlay"])).findings if one.kind == MISSING]
+    if lacks:
+        more = f" And {len(lacks) - 4} more." if len(lacks) > 4 else ""
+        flash(
+            f"Not all that it shows is here: {' '.join(lacks[:4])}{more} Each stands under the mat, with what to make.",
+            "wrong",
+        )
     return redirect(url_for("mat.show", overlay_id=done.result["overlay"]))
 
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms.checks import text
-from tesoura.core.forms.durations import brief
+from tesoura.core.forms.durations import brief, time_to_come
 from tesoura.core.forms.fields import Field
 from tesoura.core.instruments.base import Choices, CommandKind, InstrumentKind
 from tesoura.core.instruments.countdown.commands import Countdown, restored
@@ -27,6 +27,7 @@ from tesoura.core.instruments.countdown.plan import (
 from tesoura.core.instruments.countdown.state import OVER, READY, mark_type, upcoming
 from tesoura.core.instruments.countdown.time_text import DAY, HOUR, MINUTE, SECOND
 from tesoura.core.values import INSTANT, Scalar
+from tesoura.errors import Ambiguous
 
 
 def _plan(name: str, choices: Choices, almanac: Almanac) -> CountdownPlan:
@@ -81,11 +82,13 @@ def _preview(
     values: Mapping[str, Scalar],
 ) -> Mapping[str, Any]:  # fmt: skip
     """What it says now and in its next ten changes, and around the times at which its form changes."""
-    plan = _plan(name, choices, almanac)
+    plan, note = _plan(name, choices, almanac), ""
     it = restored(plan, saved) if saved else _begin(name, choices, almanac, now)
     if it.state(now) in (READY, OVER) and plan.counts in COMMANDED:
-        length = timedelta(microseconds=plan.length_us) or timedelta(minutes=5)
-        it = replace(_begin(name, choices, almanac, now), target=now if it.up else now + length, set_at=now)
+        ends = now + timedelta(microseconds=plan.length_us)
+        if plan.counts == "time":
+            ends, note = _time_of_day(plan, now)
+        it = replace(_begin(name, choices, almanac, now), target=now if it.up else ends, set_at=now)
     turning = []
     if plan.counts != "clock":
         write = plan.writing.counting_up if it.up else plan.writing.counting_down
@@ -94,7 +97,16 @@ def _preview(
     extremes = it.extremes(now)["text"]
     last = extremes.last if plan.counts in DOWN else None
     return {"now": it.text(now), "changes": upcoming(it, now, 10), "turning": turning, "last": last,
-            "widest": extremes.widest}  # fmt: skip
+            "widest": extremes.widest, "note": note}  # fmt: skip
+
+
+def _time_of_day(plan: CountdownPlan, now: datetime) -> tuple[datetime, str]:
+    """The instant that it would count to, and what is to be known of that. Raises InvalidField for one that is over."""
+    try:
+        return time_to_come(plan.to, now, plan.zone), ""
+    except Ambiguous as error:
+        tomorrow = error.offers[0][1]["to"]
+        return time_to_come(tomorrow, now, plan.zone), f"Today's {plan.to} is over: this is how {tomorrow} would look."
 
 
 _TURNS = (

@@ -8,6 +8,7 @@ from typing import Any
 
 from tesoura.core.overlays.document import MAX_PIECES, Overlay, Piece, new_piece, piece_document, piece_from_document
 from tesoura.core.overlays.edits.tools import Edited, Tools, chosen_of, names_of
+from tesoura.core.overlays.fit.boxes import Box
 from tesoura.core.overlays.pieces.kind import MAX_SIDE_PX
 from tesoura.core.overlays.pieces.registry import KINDS
 from tesoura.core.overlays.shipped_looks import FIRST
@@ -23,6 +24,8 @@ def add(overlay: Overlay, edit: Mapping[str, Any], tools: Tools) -> Edited:
     place = _first_place(overlay, kind.size)
     first: dict[str, Any] = {"look": FIRST, **place, "name": _free_name(overlay, kind.title)}
     piece = new_piece(kind.name, tools.new_id(), **{**first, **(given or {})})
+    if not (given and {"x", "y"} & set(given)):
+        piece = _in_free_room(overlay, piece, tools)
     return Edited(overlay.with_piece(piece), f"“{piece.name}”: added", frozenset(), (piece.id,))
 
 
@@ -34,6 +37,28 @@ def _first_place(overlay: Overlay, size: tuple[int, int]) -> dict[str, Any]:
         width, height = round(size[0] * scale), round(size[1] * scale)
         place |= {"width_px": width, "height_px": height, "y": max(min(place["y"], overlay.height_px - height), 0)}
     return place
+
+
+TRIED = 24
+"""In so many steps across and down it is looked for room."""
+
+
+def _in_free_room(overlay: Overlay, piece: Piece, tools: Tools) -> Piece:
+    """The piece where it lies on none that is seen, the highest such place first; where it is if there is none."""
+    taken = [tools.boxes(one).grown(MARGIN_PX) for one in overlay.pieces if one["hidden"] != "yes"]
+    own = tools.boxes(piece)
+    across, down = overlay.width_px * 0.05, overlay.height_px * 0.05
+    left, top = piece["x"] - own.x, piece["y"] - own.y
+    for step_y in range(TRIED + 1):
+        y = down + step_y * (overlay.height_px - 2 * down - own.height) / TRIED
+        for step_x in range(TRIED + 1):
+            x = across + step_x * (overlay.width_px - 2 * across - own.width) / TRIED
+            if x < 0 or y < 0:
+                return piece
+            there = Box(x, y, own.width, own.height)
+            if not any(there.shared(one) for one in taken):
+                return piece.changed({"x": round(x + left), "y": round(y + top)})
+    return piece
 
 
 def _free_name(overlay: Overlay, name: str) -> str:
@@ -52,6 +77,8 @@ def remove(overlay: Overlay, edit: Mapping[str, Any], _: Tools) -> Edited:
 
 
 COPIED_BY_PX = 24
+MARGIN_PX = 12
+"""So far a new piece stays from others."""
 
 
 def duplicate(overlay: Overlay, edit: Mapping[str, Any], tools: Tools) -> Edited:

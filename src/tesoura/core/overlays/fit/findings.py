@@ -32,6 +32,8 @@ class Finding:
     mends: tuple[Mend, ...] = ()
     scenes: tuple[str, ...] = ("",)
     part: str = ""
+    makes: str = ""
+    """What is to be made so that it is right, where no edit mends it."""
 
     def also_in(self, scenes: tuple[str, ...]) -> Finding:
         """The finding, found in these scenes too."""

@@ -41,6 +41,12 @@ class Surroundings:
     gone: Mapping[str, Sequence[str]] = field(default_factory=dict)
     scenes: Sequence[str] = ()
     families: frozenset[str] = frozenset(face.family for face in TYPEFACES)
+    unheard: Mapping[str, Sequence[str]] = field(default_factory=dict)
+    """The signals that pieces read and of which nothing was ever heard, by piece."""
+    instruments: Mapping[str, tuple[str, str]] | None = None
+    """The instruments there are, by name: their kind and title. None where that is not looked at."""
+    events: frozenset[str] | None = None
+    """The types of events that have happened, or that something fires. None where that is not looked at."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,6 +11,7 @@ from tesoura.core.overlays.document import Overlay, Piece
 from tesoura.core.overlays.fit.boxes import Box, text_size
 from tesoura.core.overlays.fit.faces import Face, as_set
 from tesoura.core.overlays.fit.findings import Finding, Mend, mend
+from tesoura.core.overlays.fit.missing import missing
 from tesoura.core.overlays.fit.placement import READABLE_PX, STATES, Placed, Surroundings, safe_area, seen_at_720
 from tesoura.core.overlays.pieces.kind import PieceText
 from tesoura.core.overlays.typefaces import CARRIED
@@ -27,6 +28,7 @@ OVERSHOOT = 0.06
 def alone(overlay: Overlay, around: Surroundings, placed: Placed) -> Iterator[Finding]:
     """All that can be said of a piece without looking at others."""
     yield from _gone(around, placed)
+    yield from missing(around, placed)
     if placed.says:
         face = around.faces(placed.style["typeface"], placed.style["weight"])
         yield from _in_its_box(overlay, around, placed, face)

@@ -125,7 +125,7 @@ async function post(path, body) {
     const answer = await request(path, body);
     if (answer.status === 404 || answer.status === 400) { location.reload(); return true; }
     if (![200, 409, 422].includes(answer.status)) return false;
-    show(await answer.json(), (body.edits ?? []).flatMap((one) => Object.keys(one.set ?? {})), then);
+    show(await answer.json(), Object.assign({}, ...(body.edits ?? []).map((one) => one.set ?? {})), then);
     return true;
   } catch {
     return false;
@@ -146,7 +146,7 @@ export async function refresh() {
   const answer = await fetch(`${base}/state?${query}`).catch(() => null);
   const state = answer?.ok ? await answer.json() : null;
   // What was done meanwhile is told anew by the answer to it.
-  if (state && mine === asked && !sending && !waiting.length && !desk.moving) show(state, [], then);
+  if (state && mine === asked && !sending && !waiting.length && !desk.moving) show(state, {}, then);
 }
 
 // Showing what came back
@@ -175,7 +175,7 @@ function show(state, sent, then) {
   }
   morph($("pieces"), state.list, false);
   // What another window did is shown in the field one stands in, too; what one types oneself is left as it is.
-  if (!again) morph($("choices"), state.choices, !state.others?.length);
+  if (!again) { morph($("choices"), state.choices, !state.others?.length); unfold(); }
   if (state.others?.length) $("told").textContent = `Another window did this: ${state.others.join("; ")}.`;
   morph($("findings"), state.findings, false);
   morph($("differs"), state.differs, false);
@@ -187,15 +187,30 @@ function show(state, sent, then) {
   if (sized) fit();
   markChosen();
   if (state.wrong) tell(state, sent);
+  showRefused();
   document.fonts.ready.then(() => drawMarks(desk));
 }
 
 function tell(state, sent) {
   const bad = Object.entries(state.wrong);
-  for (const name of sent) wrong(name, state.wrong[name]);
+  for (const [name, typed] of Object.entries(sent)) {
+    if (state.wrong[name]) refused.set(name, { typed, message: state.wrong[name], of: desk.chosen.join() });
+    else { refused.delete(name); wrong(name, ""); }
+  }
   const said = [...state.told, ...bad.filter(([name]) => !$(`c-${name}`)).map(([, words]) => words)];
   $("told").textContent = [...new Set(said)].join(" ") || state.said || "";
   $("saved").textContent = bad.length ? "What is wrong was not kept; the rest was." : `Kept in the draft at ${new Date().toLocaleTimeString("en-GB")}.`;
+}
+
+// What was typed and refused stays in its field with what is wrong, until it is put right or something else is chosen.
+const refused = new Map();
+function showRefused() {
+  for (const [name, { typed, message, of }] of refused) {
+    const input = $(`c-${name}`);
+    if (of !== desk.chosen.join()) { refused.delete(name); continue; }
+    if (input && input !== document.activeElement) input.value = typed;
+    wrong(name, message);
+  }
 }
 
 function wrong(name, message) {
@@ -231,6 +246,18 @@ choices.addEventListener("input", ({ target }) => {
 choices.addEventListener("submit", (event) => event.preventDefault());
 furnish(choices, change);
 
+// A group of choices that was opened stays open, whichever piece is chosen next.
+const unfolded = new Set(JSON.parse(kept("unfolded", "[]")));
+choices.addEventListener("toggle", ({ target }) => {
+  if (!target.matches("details.fold")) return;
+  unfolded[target.open ? "add" : "delete"](target.id);
+  sessionStorage.setItem(`mat:${base}:unfolded`, JSON.stringify([...unfolded]));
+}, true);
+function unfold() {
+  for (const one of choices.querySelectorAll("details.fold")) if (unfolded.has(one.id) !== one.open) one.open = unfolded.has(one.id);
+}
+unfold();
+
 // When a text is held by another side than before, its numbers change and the text stays where it is.
 function heldBy(toward) {
   const at = desk.boxes[desk.chosen[0]];
@@ -258,6 +285,7 @@ export function act(name, more = {}) {
 document.querySelector("main").addEventListener("click", (event) => {
   const button = event.target.closest("button");
   if (!button) return;
+  if (button.dataset.seeWith) { $("shown-with").value = button.dataset.seeWith; $("shown-with").dispatchEvent(new Event("change")); return; }
   const { insert: words, pick, set, of, to, do: name, along, off, reset, kind, width, edit: mend } = button.dataset;
   if (words) insert(words);
   else if (pick) { choose([pick], { toggle: event.shiftKey, single: event.altKey }); if (button.classList.contains("pick-finding")) desk.node(pick)?.focus({ preventScroll: true }); }
