@@ -81,6 +81,13 @@ def test_every_starter_is_made_and_taken_back_and_brought_back_whole(running: Ru
     assert len(after[1]) == len(starter.computed) + len(starter.instruments)
     assert after[2] == ([starter.overlay.name] if starter.overlay else [])
 
+    if starter.overlay:
+        mat = flat(running.client.get("/overlays/1").text)
+        assert "Everything fits" in mat, re.findall(r'class="pick-finding".{300}', mat)
+        assert re.findall(r"data-pick=\"\w+\">[^<]+</button><span>([^<]+)", mat) == (
+            ["appears when gift happens, which has not happened yet."] if key == "gift_word" else []
+        )
+
     steps = parse_qs(urlsplit(where).query)["steps"][0]
     away = running.press(where, "/begin/take-back", {"steps": steps})
     assert away.status_code == 302
@@ -126,7 +133,7 @@ def test_what_came_is_asked_about_where_the_value_is_not_in_its_place(running: R
     address = {"way0-address": f"{members.address}/channels?name=otto_knot"}
     asked = make(running, "count", 0, **address)
     assert "Which of these is it?" in asked.text
-    assert re.findall(r'name="pick" value="([^"]+)"( checked)?', asked.text) == [
+    assert re.findall(r'name="pick"\s+value="([^"]+)"( checked)?', asked.text) == [
         ("found", ""), ("channels[0].members", " checked"), ("channels[0].viewers", ""),
     ]  # fmt: skip
     made = make(running, "count", 0, **address, pick="channels[0].viewers")
@@ -323,3 +330,70 @@ def test_the_practice_service_answers_at_the_same_address_after_a_restart(tmp_pa
     second.stop()
     with pytest.raises(LookupError):
         second.start("teapot")
+
+
+# What is tried before it is kept
+
+
+def test_a_pattern_is_tried_on_the_last_twenty_lines_before_anything_is_kept(running: Running, tmp_path: Path) -> None:
+    log = tmp_path / "match.log"
+    log.write_text("".join(f"pip cut otto{at}\n" for at in range(21)) + "a word\n")
+    given = {"path": str(log), "pattern": r"(?P<actor>\w+) cut (?P<target>\w+)"}
+    refused = running.press("/feeds/new/follow", "/feeds/try-pattern", given)
+    assert "folder" in flat(refused.text)
+    running.press("/feeds/new/follow", "/feeds/new/follow", {**given, "type": "kill", "name_folder": str(tmp_path)})
+    told = flat(running.press("/feeds/new/follow", "/feeds/try-pattern", given).text)
+    assert "<b>19 of its last 20 lines</b> fit." in told
+    assert "otto1<" not in told
+    assert "actor <b>pip</b>, target <b>otto2</b>" in told
+    assert '<code>a word</code><span class="soft">does not fit' in told
+    wrong = running.press("/feeds/new/follow", "/feeds/try-pattern", {**given, "pattern": "("})
+    assert "The pattern cannot be read at column" in flat(wrong.text)
+
+
+def test_the_scripts_folder_is_told_to_be_copied(running: Running) -> None:
+    page = running.client.get("/feeds/new/script").text
+    assert f'data-copy="{running.folder / "scripts"}"' in page
+
+
+def test_names_that_are_suggested_can_be_names(running: Running, members: Any) -> None:
+    assert "statistics_service.members" in running.client.get("/feeds/new/player").text
+    given = {"address": f"{members.address}/channels/mara_vane", "form": "json", "key_in": "none", "period_s": "60"}
+    made = running.press("/feeds/new/http", "/feeds/new/http", given)
+    assert made.headers["location"] == "/feeds/feed"
+
+
+def test_a_service_is_quoted_when_it_refuses() -> None:
+    from tesoura.feeds.own_words import own_words
+
+    assert (
+        own_words(b'{"error": {"message": "This key ended on 3 March."}}') == " It says: “This key ended on 3 March.”"
+    )
+    assert own_words(b'{"error": "invalid", "message": "Wrong  key\\n"}') == " It says: “Wrong key”"
+    assert own_words(b"Not with this key.") == " It says: “Not with this key.”"
+    assert (
+        own_words(b"<html><h1>401</h1>") == own_words(b"") == own_words(b"[1, 2]") == own_words(b"\xff\x00\n\n") == ""
+    )
+
+
+def test_what_has_come_is_looked_for_while_nothing_has(running: Running) -> None:
+    make(running, "webhook", 0)
+    assert 'hx-trigger="every 2s"' in running.client.get("/feeds/told/tree").text
+
+
+def test_an_overlay_from_elsewhere_is_brought_in_with_what_it_lacks_named(running: Running, tmp_path: Path) -> None:
+    make(running, "starting_soon", 0)
+    make(running, "count", 3, **{"way3-start": "7"})
+    files = [running.client.get(f"/overlays/{at}/export").content for at in (1, 2)]
+    other = Running(tmp_path / "other")
+    try:
+        token = re.search(r'<meta name="csrf" content="([^"]+)"', other.client.get("/").text)
+        assert token
+        for data in files:
+            sent = {"csrf_token": token[1]}
+            assert other.client.post("/overlays/import", data=sent, files={"file": ("x.zip", data)}).status_code == 302
+        told = flat(other.client.get("/overlays/").text)
+        assert "“Countdown” draws starting_soon, and there is none of that name." in told
+        assert "“Count” reads reach.members, which nothing has told yet." in told
+    finally:
+        other.stop()

@@ -44,6 +44,16 @@ class FeedTrials:
         except SourceError as error:
             return str(error_without_echo(error, context))
 
+    async def pattern(self, path: str, pattern: str) -> list[tuple[str, Mapping[str, Any] | None]] | str:
+        """The last lines of a log, each with what a pattern finds in it; or what is wrong."""
+        from tesoura.feeds.follow.tail import fitting
+
+        context = await self._feeds.context({"path": path, "pattern": pattern}, {}, trying=True)
+        try:
+            return await fitting(path, pattern, context.folders)
+        except SourceError as error:
+            return str(error)
+
     async def begin_sign_in(self, name: str, back_to: str, state: str, verifier: str) -> str:
         """Where to send the user to sign in for a feed. Raises SourceError, a RuntimeError."""
         running = self._feeds.running(name)

@@ -14,7 +14,7 @@ from typing import IO, Any
 import regex
 
 from tesoura.errors import SourceUnavailable, TooMuch
-from tesoura.feeds.api import NOTHING, FetchContext, Fetched, Item
+from tesoura.feeds.api import NOTHING, FetchContext, Fetched, Folders, Item
 from tesoura.feeds.follow.cost import MOST, cost
 from tesoura.feeds.paths import allowed, is_file, unreadable
 from tesoura.feeds.rules import as_time
@@ -58,13 +58,32 @@ def _quietly(path: Path, job: Any) -> Any:
         raise unreadable(path, error) from None
 
 
-def _tried(path: Path, finder: Finder) -> Fetched:
+TRIED_LINES = 20
+
+
+async def fitting(path: str, pattern: str, folders: Folders) -> list[tuple[str, Mapping[str, Any] | None]]:
+    """The last lines of a log, each with what a pattern finds in it. Raises SourceError."""
+    where = await asyncio.to_thread(allowed, path, folders)
+    finder = Finder(pattern, "line")
+    lines = (await asyncio.to_thread(_last_lines, where))[-TRIED_LINES:]
+
+    def find() -> list[tuple[str, Mapping[str, Any] | None]]:
+        return [(line[:400], item.data if (item := finder.item(line)) else None) for line in lines]
+
+    return await asyncio.to_thread(find)
+
+
+def _last_lines(path: Path) -> list[str]:
     try:
         with path.open("rb") as file:
             file.seek(max(file.seek(0, os.SEEK_END) - TRY_BYTES, 0))
-            lines = file.read().decode("utf-8", "replace").splitlines()
+            return file.read().decode("utf-8", "replace").splitlines()
     except OSError as error:
         raise unreadable(path, error) from None
+
+
+def _tried(path: Path, finder: Finder) -> Fetched:
+    lines = _last_lines(path)
     found = [dict(item.data) for item in finder.items(lines)]
     note = f"{len(found)} of the last {len(lines)} lines fit the pattern."
     return Fetched({"last": found[-1] if found else None, "found": found[-10:], "lines": lines[-10:]}, note=note)

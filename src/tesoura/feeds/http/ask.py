@@ -16,6 +16,7 @@ import httpx
 from tesoura.errors import CredentialsRejected, ResponseNotUnderstood, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched, NameMatch
 from tesoura.feeds.http.address import host
+from tesoura.feeds.own_words import own_words
 
 TIMEOUT_S = 5.0
 MAX_BYTES = 2_000_000
@@ -74,7 +75,7 @@ async def get(context: FetchContext, address: str, headers: Mapping[str, str]) -
     except (httpx.InvalidURL, UnicodeError, ValueError):
         raise SourceUnavailable("The address cannot be used as it is. Paste it again, whole.") from None
     if response.status_code != 304:
-        check_status(response, where, keyed=bool(context.secrets.get("key")))
+        check_status(response, where, bool(context.secrets.get("key")), body)
     return response, body
 
 
@@ -179,22 +180,23 @@ def no_connection(where: str, reason: str) -> str:
     return f"Nothing answers at {where}: the connection was refused. Is the program running, and is the port right?"
 
 
-def check_status(response: httpx.Response, where: str, keyed: bool) -> None:
+def check_status(response: httpx.Response, where: str, keyed: bool, body: bytes = b"") -> None:
     """Raise the SourceError that goes with an answer that is not a good one."""
-    status = response.status_code
+    status, said = response.status_code, own_words(body)
     if status < 300:
         return
     if status == 401 and keyed:
         raise CredentialsRejected(
             f"{where} did not take the key (401). See that it was pasted whole, and that its name is the right one."
+            f"{said}"
         )
     if status == 401:
         raise CredentialsRejected(
-            f"{where} wants a key (401). Give it under “Key”; the service tells where to get one."
+            f"{where} wants a key (401). Give it under “Key”; the service tells where to get one.{said}"
         )
     if status == 403:
         raise CredentialsRejected(
-            f"{where} knows the key but refuses it here (403). Is it the right one, with the right to read this?"
+            f"{where} knows the key but refuses it here (403). Is it the right one, with the right to read this?{said}"
         )
     if status in (404, 410):
         raise SourceUnavailable(

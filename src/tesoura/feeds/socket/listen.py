@@ -13,6 +13,7 @@ from websockets.exceptions import ConnectionClosed, InvalidHandshake, InvalidSta
 from tesoura.errors import CredentialsRejected, ResponseNotUnderstood, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched
 from tesoura.feeds.formats import line_payload
+from tesoura.feeds.own_words import own_words
 
 OPEN_S = 5.0
 MAX_BYTES = 1_000_000
@@ -37,7 +38,7 @@ async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
                 payload = line_payload(text)
                 yield Fetched(payload, len(message), message=payload)
     except InvalidStatus as error:
-        raise _refused(where, error.response.status_code) from None
+        raise _refused(where, error.response.status_code, bytes(error.response.body or b"")) from None
     except TimeoutError:
         raise SourceUnavailable(f"No answer from {where} in {OPEN_S:.0f} s. Is it the right address?") from None
     except PayloadTooBig:
@@ -64,9 +65,10 @@ def _closed(where: str, error: ConnectionClosed) -> SourceUnavailable:
     return SourceUnavailable(f"{where} closed the connection ({code}{said}). It is opened again.")
 
 
-def _refused(where: str, status: int) -> SourceUnavailable | CredentialsRejected:
+def _refused(where: str, status: int, body: bytes) -> SourceUnavailable | CredentialsRejected:
     if status in (401, 403):
-        return CredentialsRejected(f"{where} did not let us in ({status}). See that the key is right, or give one.")
+        return CredentialsRejected(f"{where} did not let us in ({status}). See that the key is right, or give one."
+                                   f"{own_words(body)}")  # fmt: skip
     if status == 404:
         return SourceUnavailable(f"{where} has no socket at this path (404). See that the address is right.")
     return SourceUnavailable(f"{where} did not open the socket ({status}). Give it a little time.")

@@ -35,7 +35,7 @@ from tesoura.store import text_files as stored_files
 from tesoura.studio.samples import Sample, sample_of
 from tesoura.web.feeds.views import seal, unsealed
 from tesoura.web.mat.draft import laid
-from tesoura.web.shared.acting import act, back_to
+from tesoura.web.shared.acting import act, back_to, must_be_here
 from tesoura.web.shared.doors import runtime, settings, store, studio
 
 blueprint = Blueprint("begin", __name__, url_prefix="/begin")
@@ -199,6 +199,8 @@ def _tried(way: StarterWay, answers: Mapping[str, str], typed: Mapping[str, Any]
     if typed.get("name_folder"):
         act("folder.read", folder=typed["name_folder"])
     kind, filled = KINDS[way.recipe.kind], recipe_filled(way.recipe, answers)
+    if kind.on_machine(filled.choices):
+        must_be_here(f"Trying a feed of the kind “{kind.title}”, which reaches this machine itself,")
     return runtime().call(lambda self: self.feeds.trials.probe(kind.name, filled.choices, filled.secrets))
 
 

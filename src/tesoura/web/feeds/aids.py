@@ -10,7 +10,7 @@ from flask.typing import ResponseReturnValue
 
 from tesoura.core.forms.form import fill
 from tesoura.web.feeds.views import feed_row, kind_named, unsealed
-from tesoura.web.shared.acting import act
+from tesoura.web.shared.acting import act, must_be_here
 from tesoura.web.shared.doors import runtime
 
 blueprint = Blueprint("feed_aids", __name__, url_prefix="/feeds")
@@ -30,6 +30,19 @@ def look_up(kind: str) -> ResponseReturnValue:
         choices = {**filled.choices, "look_up": filled.choices["look_up"]}
         matches = runtime().call(lambda self: self.feeds.trials.look_up(found.name, choices, filled.secrets, name))
     return render_template("feeds/_matches.html", matches=matches, name=name)
+
+
+@blueprint.post("/try-pattern")
+def try_pattern() -> ResponseReturnValue:
+    """What a pattern finds in the last lines of a log, before anything is kept."""
+    found, typed = kind_named("follow"), request.form.to_dict()
+    filled = fill({name: found.fields[name] for name in ("path", "pattern")}, typed)
+    tried: Any = next(iter(filled.wrong.values()), None)
+    if tried is None:
+        must_be_here("Reading a log of this machine")
+        path, pattern = filled.choices["path"], filled.choices["pattern"]
+        tried = runtime().call(lambda self: self.feeds.trials.pattern(path, pattern))
+    return render_template("feeds/_lines.html", tried=tried)
 
 
 @blueprint.post("/<name>/folder")

@@ -22,7 +22,7 @@ from tesoura.store import feeds as stored
 from tesoura.store import rules as stored_rules
 from tesoura.store.tables import FeedRow
 from tesoura.web.feeds.scene_names import named_and_gone
-from tesoura.web.shared.acting import act
+from tesoura.web.shared.acting import act, must_be_here
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import plain_choice
 
@@ -103,6 +103,8 @@ def _try(kind: FeedKind, filled: Filled, typed: Mapping[str, str]) -> Proof:
         act("folder.read", folder=typed["name_folder"])
     if not kind.tried:
         return Proof()
+    if kind.on_machine(filled.choices):
+        must_be_here(f"Trying a feed of the kind “{kind.title}”, which reaches this machine itself,")
     proof: Proof = runtime().call(lambda self: self.feeds.trials.probe(kind.name, filled.choices, filled.secrets))
     return proof
 

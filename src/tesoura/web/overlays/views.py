@@ -85,13 +85,6 @@ def duplicate(overlay_id: int) -> ResponseReturnValue:
     """Make another overlay with the same draft and a link of its own; nothing of it is on air."""
     done = act("overlay.duplicate", overlay=overlay_id)
     flash(done.words, "said")
-    lacks = [f"“{one.name}” {one.words}" for one in laid(int(done.result["overlay"])).findings if one.kind == MISSING]
-    if lacks:
-        more = f" And {len(lacks) - 4} more." if len(lacks) > 4 else ""
-        flash(
-            f"Not all that it shows is here: {' '.join(lacks[:4])}{more} Each stands under the mat, with what to make.",
-            "wrong",
-        )
     return redirect(url_for("mat.show", overlay_id=done.result["overlay"]))
 
 
@@ -141,4 +134,11 @@ def bring_in() -> ResponseReturnValue:
         flash(str(error), "wrong")
         return redirect(url_for("overlays.index"))
     flash(done.words, "said")
+    lacks = [f"“{one.name}” {one.words}" for one in laid(int(done.result["overlay"])).findings if one.kind == MISSING]
+    if lacks:
+        more = f" And {len(lacks) - 4} more." if len(lacks) > 4 else ""
+        flash(
+            f"Not all that it shows is here: {' '.join(lacks[:4])}{more} Each stands under the mat, with what to make.",
+            "wrong",
+        )
     return redirect(url_for("mat.show", overlay_id=done.result["overlay"]))

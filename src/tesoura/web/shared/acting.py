@@ -9,6 +9,8 @@ from flask import request
 
 from tesoura.actions.action import Call, Doing, Done
 from tesoura.actions.registry import do, would
+from tesoura.actions.roles import MACHINE, role_of
+from tesoura.errors import NotYours
 from tesoura.web.shared.doors import actor, runtime
 
 
@@ -22,6 +24,12 @@ def effect_of(action: str, /, **given: Any) -> str:
     """What it would do now, in words; nothing is done. Raises as `act` does."""
     who = actor()
     return runtime().call(lambda self: would(Doing(self, who), Call(action, given)))
+
+
+def must_be_here(what: str) -> None:
+    """Let only the owner on this machine go on. Raises NotYours."""
+    if role_of(actor()) not in MACHINE:
+        raise NotYours(f"{what} can only be done by: {', '.join(sorted(MACHINE))}.")
 
 
 def back_to(otherwise: str) -> str:

@@ -91,6 +91,11 @@ class Offers:
         """The names of the phones and pads that are paired."""
         return [one.name for one in store().read(devices.listed)]
 
+    @property
+    def scripts_folder(self) -> str:
+        """Where the programs lie that feeds and cues can run."""
+        return str(store().folder / "scripts")
+
     @cached_property
     def programs(self) -> list[str]:
         """The programs in the scripts folder."""
