@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import html
 import json
+import re
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from functools import partial
@@ -15,7 +17,7 @@ from tesoura.core.overlays.document import Overlay, new_piece
 from tesoura.outputs.hub import Page
 from tesoura.settings import wall_clock
 from tesoura.store import overlays as stored_overlays
-from tests.conftest import Clock, Running, until
+from tests.conftest import Clock, Running, flat, until
 
 BREAK = {"title": "Kettle break", "counts": "duration", "length": "5 min", "end_words": "In we go", "leading": "no"}
 
@@ -248,3 +250,22 @@ def test_the_countdowns_text_is_kept_in_a_text_file(still: Running) -> None:
     make(still)
     form = still.client.get("/files/new", params={"name": "break.txt", "wording": "{kettle_break.text}"}).text
     assert "{kettle_break.text}" in form
+
+
+def test_the_end_is_rehearsed_for_oneself_alone_with_its_last_words(running: Running) -> None:
+    given = {"title": "Tea", "counts": "duration", "length": "5 min", "leading": "no", "end_words": "In we go"}
+    running.press("/instruments/new/countdown", "/instruments/new/countdown", given)
+    page = running.client.get("/instruments/tea").text
+    assert json.loads(html.unescape(re.findall(r'data-rehearse="([^"]+)"', page)[0])) == [
+        "0:05", "0:04", "0:03", "0:02", "0:01", "In we go",
+    ]  # fmt: skip
+    assert running.signal("tea.text")["value"] == "5:00"
+
+
+def test_a_countdown_to_a_time_of_day_shows_how_it_will_look_and_says_when_that_is_over(running: Running) -> None:
+    given = {"title": "Tea", "counts": "time", "to": "2001-01-01 20:15"}
+    told = flat(running.press("/instruments/new/countdown", "/instruments/try/countdown", given).text)
+    assert "2001-01-01 20:15 is over. Give a time to come." in told
+    past = flat(running.press("/", "/instruments/try/countdown", {**given, "to": "0:00"}).text)
+    assert "Today's 0:00 is over: this is how tomorrow 0:00 would look." in past.replace("&#39;", "'")
+    assert 'preview-now">05:00<' not in past

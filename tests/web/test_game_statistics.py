@@ -248,3 +248,12 @@ def test_two_matches_that_end_at_once_are_one_card_which_the_desk_names(running:
 
 def waits(running: Running) -> int:
     return len(running.runtime.call(lambda self: self.stage.moments.waiting()))
+
+
+def test_a_name_that_nothing_told_of_is_questioned_with_those_that_were(running: Running) -> None:
+    running.event(type="kill", data={"actor": "mara_vane", "target": "otto_knot", "tags": ["gust bonus"]})
+    given = {"title": "Game", "player": "mara_vain", "without_tags": "Gust Bonus, gust bonsu"}
+    told = flat(running.press("/instruments/new/statistics", "/instruments/try/statistics", given).text)
+    assert "Your name in the game: nothing that came lately told of “mara_vain”. It told of mara_vane." in told
+    assert "nothing that came lately told of “gust bonsu”. It told of gust bonus." in told
+    assert "“Gust Bonus”" not in told

@@ -30,7 +30,7 @@ ODD = [HARM, "قوس قزح", "🪁 kite 🪁", "=cmd|' /C calc'!A0", "n" * 10_0
 
 def shown(running: Running, query: str = "") -> list[str]:
     text = flat(running.client.get(f"/log/rows{query}").text)
-    return re.findall(r'class="kind" href="/log/\d+">([^<]+)<', text)
+    return re.findall(r'class="kind[^"]*" href="/log/\d+">([^<]+)<', text)
 
 
 def test_names_that_mean_harm_are_shown_as_text_everywhere(running: Running) -> None:
@@ -276,7 +276,7 @@ def test_values_that_scripts_set_are_listed_when_asked_for(running: Running) -> 
     running.client.put("/api/signals/heat", json={"value": 21}, headers=running.auth)
     running.event(type="gift", data={})
     assert shown(running) == ["gift"]
-    assert shown(running, "?type=tesoura.signal") == ["tesoura.signal"]
+    assert shown(running, "?type=tesoura.signal") == ["script.heat set to 21 by a program, key “tests”"]
     assert "tesoura.signal" not in running.client.get("/desk/happened").text
 
 

@@ -53,6 +53,16 @@ class Trouble:
     hidden: bool
 
 
+@dataclass(frozen=True, slots=True)
+class FrozenPiece:
+    """A piece on air that keeps saying what it last said, because the feed of it is down; and since when."""
+
+    overlay_id: int
+    piece: str
+    since: datetime
+    feed: str
+
+
 class Stage:
     """The bridge between the store's published overlays, the engine's texts and the hub's pages."""
 
@@ -353,6 +363,21 @@ class Stage:
                     overlay = self._on_air[placed.overlay_id].name
                     found[placed.key] = Trouble(placed.overlay_id, overlay, placed.piece.name, why, not shown.text)
         return list(found.values())
+
+    def frozen(self) -> list[FrozenPiece]:
+        """The pieces on air that keep a value whose feed is down."""
+        found: dict[str, FrozenPiece] = {}
+        for placed in self._placed.values():
+            says = (part for part in placed.parts.values() if isinstance(part, Say) and part.when_down in _KEPT)
+            for name in (name for part in says for name in part.wording.names if self._texts.is_down(name)):
+                signal = self._engine.signal(name, self._clock())
+                if signal is not None and signal.observed_at is not None and placed.key not in found:
+                    feed = name.partition(".")[0]
+                    found[placed.key] = FrozenPiece(placed.overlay_id, placed.piece.name, signal.observed_at, feed)
+        return list(found.values())
+
+
+_KEPT = ("keep", "with_age")
 
 
 def _seen(overlay: Overlay) -> list[Piece]:

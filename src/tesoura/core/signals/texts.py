@@ -110,6 +110,10 @@ class Texts:
             self._readers.setdefault(name, set()).add(key)
         return shown
 
+    def is_down(self, name: str) -> bool:
+        """Whether the feed of this signal is down."""
+        return self._stale.get(name) == "down"
+
     def hide(self, key: str) -> None:
         """Stop keeping the text under this key."""
         text = self._texts.pop(key, None)

@@ -67,6 +67,8 @@ class Card:
     """Pieces on air that are empty until an instrument lets them appear: the name of each, and of its instrument."""
     not_seen: list[tuple[str, bool]] = field(default_factory=list)
     """Pieces on air that viewers do not see: the name of each, and whether it waits to be shown or was hidden."""
+    frozen: list[tuple[str, datetime, str]] = field(default_factory=list)
+    """Pieces on air that keep a value whose feed is down: the name of each, since when it stands, and the feed."""
 
 
 def strip() -> Strip:
@@ -112,16 +114,19 @@ def _overlay(session: Session, overlay_id: int) -> list[tuple[OverlayRow, Overla
 def cards(overlay_id: int | None = None) -> list[Card]:
     """All overlays as the desk shows them, or one."""
 
-    def gather(self: Runtime) -> tuple[dict[int, Audience], list[Trouble], dict[int, list[tuple[str, bool]]]]:
+    def gather(self: Runtime) -> tuple[Any, ...]:
         audiences = self.stage.audiences()
-        return audiences, self.stage.troubles(), {one: self.stage.curtain.not_seen(one) for one in audiences}
+        not_seen = {one: self.stage.curtain.not_seen(one) for one in audiences}
+        return audiences, self.stage.troubles(), not_seen, self.stage.frozen(), dict(self.feeds.titles())
 
-    audiences, troubles, not_seen = runtime().call(gather)
+    audiences, troubles, not_seen, frozen, titles = runtime().call(gather)
     rows = store().read(_overlays if overlay_id is None else lambda session: _overlay(session, overlay_id))
     return [
-        replace(_card(row, draft, on_air, audiences, troubles), not_seen=not_seen.get(on_air.overlay_id, []))
+        replace(_card(row, draft, on_air, audiences, troubles), not_seen=not_seen.get(on_air.overlay_id, []),
+                frozen=[(one.piece, one.since, titles.get(one.feed, one.feed)) for one in frozen
+                        if one.overlay_id == on_air.overlay_id])
         for row, draft, on_air in rows
-    ]
+    ]  # fmt: skip
 
 
 def _card(

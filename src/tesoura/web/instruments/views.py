@@ -31,6 +31,7 @@ from tesoura.store.tables import ComputedRow
 from tesoura.web.desk.panels import EffectNote, panel, panels
 from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import now, runtime, store
+from tesoura.web.shared.offers import Offers
 from tesoura.web.shared.typed import as_typed, in_zone
 
 blueprint = Blueprint("instruments", __name__, url_prefix="/instruments")
@@ -204,14 +205,35 @@ def _from_log(kind: InstrumentKind, choices: Mapping[str, Any], name: str) -> di
     return {"now": _standing(name).values if name else {}, "then": then, "partly": with_this.partly}
 
 
+MOST_SEEN = 6
+
+
+def never_seen(kind: InstrumentKind, choices: Mapping[str, Any]) -> list[str]:
+    """What was chosen by a name that nothing lately told, with the names that it did: a slip of the pen, perhaps."""
+    found = []
+    for name, field in kind.fields.items():
+        if field.kind != "seen":
+            continue
+        told = choices.get(name, "")
+        typed = [str(one) for one in (told if isinstance(told, list | tuple) else [told]) if str(one).strip()]
+        seen = Offers.seen(field.of) if typed else []
+        known = {one.casefold() for one in seen}
+        for one in typed:
+            if seen and one.casefold() not in known:
+                there = ", ".join(seen[:MOST_SEEN]) + ("…" if len(seen) > MOST_SEEN else "")
+                found.append(f"{field.label}: nothing that came lately told of “{one}”. It told of {there}.")
+    return found
+
+
 def preview(kind: InstrumentKind, typed: Mapping[str, Any], name: str) -> dict[str, Any]:
     """What a set-up would show, with the present state of the instrument of this name if there is one."""
     # Without a name it would show the same; that one is missing is said once it is to be made.
     filled = filled_instrument(kind, {**typed, "title": str(typed.get("title", "")).strip() or kind.title})
     if filled.wrong:
         return {"wrong": filled.wrong, "shown": None}
+    questions = never_seen(kind, filled.choices)
     if kind.preview is None:
-        return {"wrong": {}, "shown": _from_log(kind, filled.choices, name)}
+        return {"wrong": {}, "shown": _from_log(kind, filled.choices, name), "questions": questions}
 
     def present(self: Runtime) -> tuple[Almanac, Mapping[str, Any] | None, Mapping[str, Scalar]]:
         standing = self.instruments.standing(name) if name else None
@@ -224,7 +246,7 @@ def preview(kind: InstrumentKind, typed: Mapping[str, Any], name: str) -> dict[s
         shown = kind.preview(name or "it", filled.choices, almanac, now(), state, values)
     except InvalidField as error:
         return {"wrong": {"": str(error)}, "shown": None}
-    return {"wrong": {}, "shown": shown}
+    return {"wrong": {}, "shown": shown, "questions": questions}
 
 
 @blueprint.post("/try/<kind>")

@@ -21,12 +21,14 @@ from tesoura.store import exports, log_search, state
 from tesoura.store import log as event_log
 from tesoura.store.log import Logged
 from tesoura.store.log_search import Search
+from tesoura.web.log.words import event_words
 from tesoura.web.shared.acting import act, back_to
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import zone
 
 LED_TO = 40
 blueprint = Blueprint("log", __name__, url_prefix="/log")
+blueprint.add_app_template_global(event_words)
 PAGE = 50
 CATCH_UP = 20
 """How many times a search puts more events into the index of words before it looks."""

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from tesoura.core.cues.happenings import DOWN, FEED_CHANGED
 from tesoura.core.forms.checks import time_before
 from tesoura.errors import InvalidField, SessionsOutOfOrder
 from tesoura.store import log as event_log
@@ -84,7 +85,39 @@ def show(session_id: int) -> ResponseReturnValue:
     summary = store().read(lambda session: _summary(session, one))
     windows = runtime().call(lambda self: self.computations.of_session(one.started_at, one.ended_at or summary.until))
     ends = [end_of(one) for one in windows if one.events]
-    return render_template("reports/show.html", summary=summary, ends=ends, ribbon=ribbon(summary))
+    return render_template("reports/show.html", summary=summary, ends=ends, ribbon=ribbon(summary),
+                           outages=outages(summary))  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Outage:
+    """A time in which a feed failed: which, from when until when, and why. `until` is None while it goes on."""
+
+    feed: str
+    began: datetime
+    until: datetime | None
+    why: str
+
+    @property
+    def length_s(self) -> float | None:
+        """How long it failed, in seconds."""
+        return (self.until - self.began).total_seconds() if self.until else None
+
+
+def outages(summary: Summary) -> list[Outage]:
+    """When feeds failed in a session, and came back, in that order."""
+    titles = dict(runtime().call(lambda self: self.feeds.titles()))
+    search = Search(type=FEED_CHANGED, since=summary.session.started_at, until=summary.session.ended_at)
+    open_ones: dict[str, Outage] = {}
+    found: list[Outage] = []
+    for logged in store().stream(lambda session: log_search.by_time(session, search)):
+        data, at = logged.event.data, logged.event.time
+        feed = str(data.get("feed"))
+        if data.get("state") == DOWN:
+            open_ones[feed] = Outage(titles.get(feed, feed), at, None, str(data.get("why") or ""))
+        elif feed in open_ones:
+            found.append(replace(open_ones.pop(feed), until=at))
+    return sorted([*found, *open_ones.values()], key=lambda one: one.began)
 
 
 @dataclass(frozen=True, slots=True)

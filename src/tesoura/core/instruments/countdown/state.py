@@ -13,7 +13,7 @@ from tesoura.core.computed.occurrence import Occurrence, instant, micros
 from tesoura.core.effects import SCENE, SOUND, Effect
 from tesoura.core.forms.durations import brief
 from tesoura.core.instruments.base import Fired, Told
-from tesoura.core.instruments.countdown.plan import UP, CountdownMark, CountdownPlan
+from tesoura.core.instruments.countdown.plan import DOWN, UP, CountdownMark, CountdownPlan
 from tesoura.core.instruments.countdown.time_text import (
     DAY,
     HOUR,
@@ -233,8 +233,10 @@ class Counting:
     # The fit check, and a restart
 
     def view(self, at: datetime) -> Mapping[str, Any]:
-        """Its signals tell all there is."""
-        return {}
+        """What it says in its last five seconds, a second each, and its last words: its end, to be looked at."""
+        if self.plan.counts not in DOWN:
+            return {}
+        return {"ending": [*(self.plan.writing.counting_down(one * SECOND) for one in (5, 4, 3, 2, 1)), self._last()]}
 
     def extremes(self, at: datetime) -> Mapping[str, Extremes]:
         """The widest text, as if it had become twice as long; and its last word."""

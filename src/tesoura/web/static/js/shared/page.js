@@ -136,6 +136,41 @@ document.addEventListener("click", async (event) => {
   setTimeout(() => { button.textContent = words; }, 1600);
 });
 
+// Where nothing hovers, a control that is held tells what it would do, and does nothing.
+const HELD_MS = 450;
+let holding = 0;
+let held = null;
+document.addEventListener("pointerdown", ({ target, pointerType }) => {
+  const control = pointerType === "touch" && target.closest(".control");
+  if (!control) return;
+  clearTimeout(holding);
+  holding = setTimeout(() => { held = control; control.blur(); control.focus(); }, HELD_MS);
+});
+for (const over of ["pointerup", "pointercancel", "pointermove"]) document.addEventListener(over, ({ movementX, movementY }) => { if (over !== "pointermove" || Math.abs(movementX) + Math.abs(movementY) > 6) clearTimeout(holding); });
+document.addEventListener("contextmenu", (event) => { if (event.target.closest?.(".control") && held) event.preventDefault(); });
+document.addEventListener("click", (event) => {
+  const was = held;
+  held = null;
+  if (was && event.target.closest(".control") === was) { event.preventDefault(); event.stopImmediatePropagation(); }
+}, true);
+
+// An end is rehearsed for oneself alone: what it would say, second by second, beside the button.
+const rehearsing = {};
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("[data-rehearse]");
+  if (!button) return;
+  const id = button.getAttribute("aria-describedby");
+  const texts = [...JSON.parse(button.dataset.rehearse), "", ""];
+  clearInterval(rehearsing[id]);
+  const next = () => {
+    const shown = document.getElementById(id);
+    if (!shown || !texts.length) { if (shown) shown.value = ""; return void clearInterval(rehearsing[id]); }
+    shown.value = texts.shift() || shown.value;
+  };
+  next();
+  rehearsing[id] = setInterval(next, 1000);
+});
+
 // Secrets: shown when asked for, covered by asking again or after a while.
 document.addEventListener("click", (event) => {
   const button = event.target.closest("[data-uncover]");

@@ -1,0 +1,141 @@
+"""What happened, in a person's words: events of Tesoura's own say what was done, to what, and by whom."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from flask import g
+
+from tesoura.core.cues.happenings import BACK, FEED_CHANGED
+from tesoura.core.instruments.registry import KINDS
+from tesoura.core.instruments.runner import COMMAND
+from tesoura.core.values import Event
+from tesoura.runtime.facade import Runtime
+from tesoura.web.shared.doors import runtime
+from tesoura.web.shared.shown import actor_words
+
+NO_FACTS = frozenset({"command", "secret", "chance", "effect", "lines", "file"})
+"""What of a command says nothing to a reader."""
+MOST_FACTS, LONGEST_FACT = 3, 40
+PAST: Mapping[tuple[str, str], str] = {
+    ("countdown", "start"): "started", ("countdown", "pause"): "paused", ("countdown", "go_on"): "went on",
+    ("countdown", "stop"): "stopped", ("countdown", "restart"): "started again", ("countdown", "add"): "{by} added",
+    ("countdown", "set"): "set to {length}{to}", ("countdown", "dismiss"): "its last words dismissed",
+    ("countdown", "show_end"): "its end rehearsed on air", ("countdown", "undo"): "the last taken back",
+    ("scoreboard", "point"): "a point for {side}", ("scoreboard", "take_back"): "the last taken back",
+    ("wheel", "spin"): "spun", ("wheel", "owe"): "{spins} spins owed to {who}", ("run", "hit"): "a hit",
+    ("run", "way_hit"): "a hit on the way", ("run", "next"): "on to the next split",
+    ("run", "previous"): "back to the split before", ("run", "undo"): "the last taken back",
+    ("rotation", "hold"): "held", ("rotation", "go_on"): "went on", ("rotation", "skip"): "on to the next one",
+    ("rotation", "show"): "shown", ("rotation", "hide"): "hidden", ("campaign", "begin_read"): "its read begun",
+    ("campaign", "end_read"): "its read ended", ("campaign", "link"): "its link posted",
+}  # fmt: skip
+"""How a command is told once it was given: for those that are given most, by the kind of instrument."""
+
+
+@dataclass(frozen=True, slots=True)
+class CalledThings:
+    """How what events tell of is called: instruments by name, each with its kind and title; feeds by name."""
+
+    instruments: Mapping[str, tuple[str, str]]
+    feeds: Mapping[str, str]
+
+
+def _called() -> CalledThings:
+    if "called_things" not in g:
+
+        def gather(self: Runtime) -> CalledThings:
+            setups = [one.setup for one in (*self.instruments.all(), *self.instruments.all("cues"))]
+            return CalledThings(
+                {one.name: (one.kind, str(one.choices["title"])) for one in setups}, dict(self.feeds.titles())
+            )
+
+        g.called_things = runtime().call(gather)
+    found: CalledThings = g.called_things
+    return found
+
+
+def event_words(event: Event) -> str:
+    """An event of Tesoura's own as one would tell it; nothing for any other, which tells itself by its type."""
+    return told(event, _called()) if event.type.startswith("tesoura.") else ""
+
+
+def told(event: Event, called: CalledThings) -> str:
+    """The same, with what things are called. `tesoura.` events that nobody need read have no words."""
+    by = f" by {actor_words(event.actor)}" if event.actor and not event.actor.startswith("instrument:") else ""
+    data = {key: value for key, value in event.data.items() if isinstance(value, str | int | float)}
+    if event.type.startswith(COMMAND):
+        return _command(event.type.removeprefix(COMMAND), data, called) + by
+    if event.type.startswith("tesoura.cue."):
+        _, title = called.instruments.get(event.type.removeprefix("tesoura.cue."), ("cue", event.type[12:]))
+        return f"{title}: {data.get('outcome', 'looked at')}"
+    words = _TOLD.get(event.type)
+    return words(data, called) + (by if event.type not in _BY_ITSELF else "") if words else ""
+
+
+def _command(name: str, data: Mapping[str, Any], called: CalledThings) -> str:
+    kind, title = called.instruments.get(name, ("", name.replace("_", " ")))
+    command = str(data.get("command", ""))
+    if (past := PAST.get((kind, command))) is not None:
+        facts = {key: str(value)[:LONGEST_FACT] for key, value in data.items()}
+        return f"{title}: {past.format_map(_Facts(facts))}"
+    known = KINDS[kind].command(command) if kind in KINDS else None
+    label = known.label[:1].lower() + known.label[1:] if known else command.replace("_", " ")
+    facts_told = [f"{key.replace('_', ' ')} {str(value)[:LONGEST_FACT]}" for key, value in data.items()
+                  if key not in NO_FACTS][:MOST_FACTS]  # fmt: skip
+    return f"{title}: {label}{', ' if facts_told else ''}{', '.join(facts_told)}"
+
+
+class _Facts(dict[str, str]):
+    """What was given; what was not, is nothing."""
+
+    def __missing__(self, key: str) -> str:
+        return ""
+
+
+def _feed(data: Mapping[str, Any], called: CalledThings) -> str:
+    title = called.feeds.get(str(data.get("feed")), str(data.get("feed")))
+    return f"{title} is back" if data.get("state") == BACK else f"{title} failed: {data.get('why', 'nothing comes')}"
+
+
+def _effect(data: Mapping[str, Any], called: CalledThings) -> str:
+    what = _EFFECTS.get(str(data.get("effect")), str(data.get("effect", "")).replace("_", " "))
+    target = str(data.get("target", ""))
+    said = str(data.get("line") or data.get("sound") or "")
+    return f"{what} {called.feeds.get(target, target)}".strip() + (f": {said}" if said else "")
+
+
+_EFFECTS = {"say": "said in", "scene": "scene", "sound_on": "sound on", "sound": "sound", "call": "called"}
+_TOLD: Mapping[str, Callable[[Mapping[str, Any], CalledThings], str]] = {
+    "tesoura.action": lambda data, called: str(data.get("words", data.get("action", ""))).rstrip("."),
+    FEED_CHANGED: _feed,
+    "tesoura.started": lambda data, called: "Tesoura started",
+    "tesoura.clock_set": lambda data, called: f"the machine's clock was set by {data.get('by_s', 0)} s",
+    "tesoura.scene": lambda data, called: f"the scene became {data.get('value') or 'none'}",
+    "tesoura.signal": lambda data, called: f"{data.get('signal')} set to {data.get('value')}",
+    "tesoura.set_by_hand": lambda data, called: f"{data.get('signal')} set to {data.get('value')}",
+    "tesoura.effect": _effect,
+    "tesoura.effect_ended": lambda data, called: f"{_effect(data, called)}: {data.get('outcome', 'done')}",
+    "tesoura.shown": lambda data, called: f"{data.get('piece')} {'shown' if data.get('shown') else 'hidden'}",
+    "tesoura.skipped": lambda data, called: "a moment skipped",
+    "tesoura.shown_again": lambda data, called: "a moment shown again",
+    "tesoura.correction": lambda data, called: (
+        f"{data.get('field')} corrected, {data.get('was')} → {data.get('now')}"
+    ),
+    "tesoura.air_cleared": lambda data, called: "everything taken off air" if data.get("cleared") != "no"
+                           else "everything on air again",
+    "tesoura.air": lambda data, called: "what is on air changed",
+    "tesoura.page_trouble": lambda data, called: f"a page could not show {data.get('piece', 'a piece')}",
+    "tesoura.clip": lambda data, called: f"a clip came: {data.get('title', '')}".rstrip(": "),
+    "tesoura.reel": lambda data, called: "a reel was made",
+    "tesoura.clips_let_go": lambda data, called: "old clips were let go",
+    "tesoura.clips_nearly_full": lambda data, called: "the room for clips is nearly full",
+    "tesoura.wrong_password": lambda data, called: "somebody gave a wrong password",
+    "tesoura.cover": lambda data, called: "a cover came with the song",
+    "tesoura.seen": lambda data, called: f"{data.get('signal')} {'is' if data.get('value') else 'is not'} seen",
+    "tesoura.painted": lambda data, called: "a page told what it painted",
+}  # fmt: skip
+_BY_ITSELF = frozenset({FEED_CHANGED, "tesoura.started", "tesoura.clock_set", "tesoura.effect_ended", "tesoura.seen",
+                        "tesoura.painted", "tesoura.cover", "tesoura.page_trouble"})  # fmt: skip

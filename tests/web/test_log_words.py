@@ -1,0 +1,74 @@
+"""The log in a person's words: what was done, to what, by whom; and what failed, for how long."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+import pytest
+
+from tesoura.core.values import Event
+from tesoura.web.log.words import CalledThings, told
+from tests.conftest import Running, flat, until
+
+CALLED = CalledThings(
+    {"tea": ("countdown", "Starting soon"), "final": ("scoreboard", "Break final"), "big": ("cue", "A big gift")},
+    {"reach": "Reach", "chat": "Chat"},
+)
+AT = datetime(2026, 1, 8, 19, 2, tzinfo=UTC)
+
+
+@pytest.mark.parametrize(
+    ("kind", "data", "actor", "words"),
+    [
+        ("tesoura.command.tea", {"command": "add", "by": "3 min"}, "desk", "Starting soon: 3 min added by the desk"),
+        ("tesoura.command.tea", {"command": "pause"}, "key:pads", "Starting soon: paused by a program, key “pads”"),
+        ("tesoura.command.final", {"command": "point", "side": "home"}, None, "Break final: a point for home"),
+        ("tesoura.command.final", {"command": "swap_ends"}, "desk", "Break final: change ends by the desk"),
+        ("tesoura.command.gone_one", {"command": "set_it", "to": 4}, None, "gone one: set it, to 4"),
+        ("tesoura.action", {"action": "overlay.new", "words": "“Count” was made."}, "desk",
+         "“Count” was made by the desk"),
+        ("tesoura.feed", {"feed": "reach", "state": "down", "why": "No answer."}, "feed:reach",
+         "Reach failed: No answer."),
+        ("tesoura.feed", {"feed": "reach", "state": "back"}, "feed:reach", "Reach is back"),
+        ("tesoura.cue.big", {"outcome": "fires"}, "instrument:big", "A big gift: fires"),
+        ("tesoura.effect_ended", {"effect": "say", "target": "chat", "line": "hello", "outcome": "done"}, None,
+         "said in Chat: hello: done"),
+        ("tesoura.scene", {"value": "Break"}, "desk", "the scene became Break by the desk"),
+        ("tesoura.set_by_hand", {"signal": "losses.value", "value": 3}, "desk", "losses.value set to 3 by the desk"),
+        ("tesoura.correction", {"field": "amount", "was": 5, "now": 7}, "desk",
+         "amount corrected, 5 → 7 by the desk"),
+        ("tesoura.something_new", {}, None, ""),
+    ],
+)  # fmt: skip
+def test_what_was_done_is_told_in_words(kind: str, data: dict[str, Any], actor: str | None, words: str) -> None:
+    assert told(Event("x", "tesoura", kind, AT, data, actor=actor), CALLED) == words
+
+
+def test_raw_types_and_exact_times_are_shown_on_demand(running: Running) -> None:
+    running.press("/", "/session/start")
+    running.press("/", "/scene", {"scene": "Break"})
+    plain = flat(running.client.get("/log/?type=tesoura.scene").text)
+    assert "the scene became Break by the desk" in plain
+    assert "tesoura.scene 20" not in plain
+    raw = flat(running.client.get("/log/?type=tesoura.scene&raw=1").text)
+    assert "tesoura.scene 20" in raw
+
+
+def test_a_feed_that_fails_freezes_its_overlay_and_stands_in_the_report(running: Running, members: Any) -> None:
+    members.freeze()
+    running.press("/", "/session/start")
+    running.add_feed(f"{members.address}/channels/mara_vane", period_s=0.5)
+    until(lambda: running.signal("reach.members").get("freshness") == "live")
+    running.add_overlay("{reach.members:,} kite friends")
+    assert "frozen" not in running.client.get("/overlays/").text
+    members.fail("500")
+    until(lambda: "is frozen since" in flat(running.client.get("/overlays/").text))
+    assert "Reach is down." in flat(running.client.get("/overlays/").text)
+    members.fail(None)
+    until(lambda: "is frozen since" not in flat(running.client.get("/overlays/").text))
+    report = until(
+        lambda: (page := flat(running.client.get("/reports/1").text)) and "Feeds that failed" in page and page
+    )
+    assert "trouble of its own (500)" in report
+    assert "not back yet" not in report
