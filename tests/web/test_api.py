@@ -67,7 +67,7 @@ def test_without_a_key_that_works_nobody_gets_in(running: Running, header: dict[
 @pytest.mark.parametrize(
     ("body", "status", "words"),
     [
-        ('{"type": "kill"', 400, "not JSON: Expecting ',' delimiter (line 1, column 16)"),
+        ('{"type": "kill"', 400, "not JSON: something is missing or too much at line 1, column 16"),
         ("", 400, "not JSON"),
         ('{"type": "kill", "data": {"n": NaN}}', 400, "NaN is not a number"),
         ("7", 422, "must be an object with a type"),
@@ -118,7 +118,7 @@ def test_a_script_sets_its_own_signals(running: Running) -> None:
 @pytest.mark.parametrize(
     ("name", "body", "status", "words"),
     [
-        ("reach.members", {"value": 1}, 409, "script.members"),
+        ("reach.members", {"value": 1}, 409, "script.reach_members"),
         ("script.Ab-c", {"value": 1}, 422, "not a signal's name"),
         ("lamp", {"value": None}, 422, "value"),
         ("lamp", {"value": [1]}, 422, "value"),
@@ -199,3 +199,49 @@ def test_accepted_events_survive_a_restart(running: Running, tmp_path: Any) -> N
         assert again.event(**KILL, id="4", source="game").json() == {"accepted": 0, "duplicates": 1}
     finally:
         again.stop()
+
+
+def test_commands_are_described_by_their_fields_and_strange_ones_are_named(running: Running) -> None:
+    given = {"title": "Tea", "counts": "duration", "length": "5 min"}
+    running.press("/instruments/new/countdown", "/instruments/new/countdown", given)
+    [told] = running.client.get("/api/instruments", headers=running.auth).json()
+    add = next(one for one in told["described"] if one["name"] == "add")
+    assert add == {
+        "name": "add", "title": "Add or take time", "about": "Without stopping; a minus takes.",
+        "parameters": {
+            "type": "object", "properties": {"by": {"description": "By", "examples": ["3 min"]}},
+            "additionalProperties": False,
+        },
+    }  # fmt: skip
+    answer = running.client.post("/api/instruments/tea/add", json={"bye": "3 min"}, headers=running.auth)
+    assert (answer.status_code, answer.json()["detail"]) == (422, "add knows no bye. It takes: by.")
+
+
+@pytest.mark.parametrize(
+    ("name", "body", "words"),
+    [
+        ("my.song", {"value": 1}, "There is no feed my. A script sets signals of its own: PUT /api/signals/script.my_s"),
+        ("script.my.song", {"value": 1}, "and one dot: script.my_song"),
+        ("lamp", {"value": [1]}, "value must be a number, a text, or true or false."),
+        ("lamp", {"value": 1, "unti": "x"}, "unti is not known here; a signal takes value, unit and fresh_for_s."),
+        ("lamp", [1], 'must be an object with a value, such as {"value": 3}.'),
+        ("lamp", {"value": 1, "fresh_for_s": "soon"}, "fresh_for_s must be a number."),
+    ],
+)  # fmt: skip
+def test_errors_say_what_to_do_in_our_own_words(running: Running, name: str, body: object, words: str) -> None:
+    answer = running.client.put(f"/api/signals/{name}", json=body, headers=running.auth)
+    assert answer.status_code in (400, 409, 422)
+    assert words in answer.json()["detail"]
+
+
+def test_a_body_that_is_no_json_is_told_where_and_in_our_own_words(running: Running) -> None:
+    answer = running.client.post("/api/events", content=b'{"type": kill}', headers=running.auth)
+    assert "something is missing or too much at line 1, column 10" in answer.json()["detail"]
+
+
+def test_a_scene_that_nobody_knows_is_set_and_questioned(running: Running) -> None:
+    running.press("/preferences/", "/preferences/scenes", {"scenes": "Play, Talk"})
+    done = running.client.post("/api/actions/scene.set", json={"scene": "Tlak"}, headers=running.auth).json()
+    assert done["done"] == "The scene is Tlak. Is that its name? There is none of it among: Play, Talk."
+    done = running.client.post("/api/actions/scene.set", json={"scene": "talk"}, headers=running.auth).json()
+    assert done["done"] == "The scene is talk."

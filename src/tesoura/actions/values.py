@@ -25,11 +25,21 @@ def _scene(raw: object) -> str:
 async def _set_scene(doing: Doing, given: Given) -> Done:
     before, scene = doing.runtime.stage.scene, given["scene"]
     await doing.runtime.set_scene(scene, doing.actor, doing.cause, doing.id)
-    return Done(f"The scene is {scene or 'none'}.", {"scene": scene}, Call("scene.set", {"scene": before}))
+    words = f"The scene is {scene or 'none'}.{_unheard(doing, scene)}"
+    return Done(words, {"scene": scene}, Call("scene.set", {"scene": before}))
+
+
+def _unheard(doing: Doing, scene: str) -> str:
+    """A question about a scene of which nobody ever told, with those there are."""
+    there = doing.runtime.scenes()
+    if not scene or not there or scene.casefold() in {one.casefold() for one in there}:
+        return ""
+    return f" Is that its name? There is none of it among: {', '.join(there[:12])}."
 
 
 async def _foresee_scene(doing: Doing, given: Given) -> str:
-    return f"{doing.runtime.stage.scene or 'no scene'} → {given['scene'] or 'no scene'}"
+    words = f"{doing.runtime.stage.scene or 'no scene'} → {given['scene'] or 'no scene'}"
+    return words + _unheard(doing, given["scene"])
 
 
 SET_SCENE = Action(

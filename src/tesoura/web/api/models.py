@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
@@ -87,8 +87,10 @@ def parsed(body: bytes) -> object:
     try:
         return from_json(body, _refuse)
     except ValueError as error:
-        place = f" (line {error.lineno}, column {error.colno})" if isinstance(error, json.JSONDecodeError) else ""
-        raise Unreadable(f"The body is not JSON: {getattr(error, 'msg', error)}{place}. Nothing was taken.") from None
+        why = str(error)
+        if isinstance(error, json.JSONDecodeError):
+            why = f"something is missing or too much at line {error.lineno}, column {error.colno}"
+        raise Unreadable(f"The body is not JSON: {why}. Nothing was taken.") from None
 
 
 def _refuse(name: str) -> float:
@@ -157,10 +159,14 @@ def read_value(body: object) -> SignalValue:
     try:
         return SignalValue.model_validate(body, strict=True)
     except ValidationError as error:
-        wrong = [_worded(one, "") for one in error.errors()[:20] if one["type"] != "bool_type"]
+        told = {
+            (one["at"], one["problem"]): one for one in (_worded(each, "", _OF_A_VALUE) for each in error.errors()[:20])
+        }
+        wrong = list(told.values())
         raise Unreadable(_summary(wrong, "the signal keeps its value"), wrong) from None
 
 
+NO_WORDS: Mapping[str, str] = {}
 _SAY = {
     "missing": "is missing",
     "extra_forbidden": "is not known here; leave it out, or put it into data",
@@ -173,13 +179,28 @@ _SAY = {
     "model_type": 'must be an object with a type, such as {"type": "kill"}',
     "model_attributes_type": 'must be an object with a type, such as {"type": "kill"}',
     "string_too_short": "is empty",
+    "string_too_long": "is too long",
+    "string_type": "must be a text",
+    **dict.fromkeys(("float_type", "float_parsing", "int_type", "finite_number"), "must be a number"),
+    "greater_than": "must be more than 0",
+    "less_than_equal": "is more than can be kept",
+    "string_pattern_mismatch": "has letters or signs that do not belong there",
 }
+_OF_A_VALUE = {
+    "extra_forbidden": "is not known here; a signal takes value, unit and fresh_for_s",
+    **dict.fromkeys(("model_type", "model_attributes_type"), 'must be an object with a value, such as {"value": 3}'),
+}
+NOT_A_VALUE = "must be a number, a text, or true or false"
 
 
-def _worded(error: ErrorDetails, at: str) -> dict[str, str]:
-    place = ".".join(str(part) for part in error["loc"])
+def _worded(error: ErrorDetails, at: str, own_words: Mapping[str, str] = NO_WORDS) -> dict[str, str]:
+    loc = error["loc"]
+    of_value = bool(loc) and loc[0] == "value"
+    # Of a value that may be of several kinds, the checks of each would be told.
+    place = "value" if of_value else ".".join(str(part) for part in loc)
     where = f"{at}{'.' if at and place else ''}{place}" or "the body"
-    said = _SAY.get(error["type"], error["msg"].removeprefix("Value error, "))
+    own = error["msg"].removeprefix("Value error, ") if error["type"] == "value_error" else "is not what belongs there"
+    said = NOT_A_VALUE if of_value and error["type"] != "missing" else {**_SAY, **own_words}.get(error["type"], own)
     return {"at": where, "problem": said}
 
 

@@ -8,7 +8,8 @@ from typing import Any
 from flask import Blueprint, Response, g, jsonify, request
 from flask.typing import ResponseReturnValue
 
-from tesoura.core.names import closest, is_signal_name
+from tesoura.actions.schema import fields_schema
+from tesoura.core.names import closest, is_signal_name, snake
 from tesoura.core.signals.assignments import SCRIPT_FEED
 from tesoura.core.values import Signal, as_scalar
 from tesoura.errors import Invalid, InvalidField, KeyRefused, Unreadable, ValueRefused
@@ -95,7 +96,10 @@ def put_signal(name: str) -> ResponseReturnValue:
     full = name.lower() if "." in name else f"{SCRIPT_FEED}.{name.lower()}"
     if not is_signal_name(full):
         return problem(
-            422, f"{name[:60]} is not a signal's name", "Use lower case letters, digits and _: script.lamp_on"
+            422,
+            f"{name[:60]} is not a signal's name",
+            f"Use lower case letters, digits and _, and one dot: {SCRIPT_FEED}."
+            f"{snake(name.removeprefix(f'{SCRIPT_FEED}.').replace('.', '_'), 'lamp_on')[:48]}",
         )
     if full == runtime().preferences.scene_signal == SCENE_SIGNAL:
         scene = " ".join(str(read_value(_body()).value).split())[:60]
@@ -104,8 +108,10 @@ def put_signal(name: str) -> ResponseReturnValue:
         assert signal is not None
         return _signal(signal)
     if not full.startswith(f"{SCRIPT_FEED}."):
-        own = f"{SCRIPT_FEED}.{full.partition('.')[2]}"
-        detail = f"It belongs to a feed or an event. A script sets signals of its own, such as {own}"
+        own = f"{SCRIPT_FEED}.{full.replace('.', '_')}"
+        there = full.partition(".")[0] in runtime().call(Runtime.names_taken)
+        detail = "It belongs to a feed or an event." if there else f"There is no feed {full.partition('.')[0]}."
+        detail += f" A script sets signals of its own: PUT /api/signals/{own}"
         return problem(409, f"{full} cannot be set", detail)
     given = read_value(_body())
     if isinstance(given.value, float) and not math.isfinite(given.value):
@@ -163,6 +169,10 @@ def command(name: str, command: str) -> ResponseReturnValue:
     if runtime().call(lambda self: self.instruments.standing(full)) is None:
         names = ", ".join(one.setup.name for one in runtime().call(lambda self: self.instruments.all())) or "none yet"
         return problem(404, f"There is no instrument {name[:60]}", f"There are: {names}.")
+    known = runtime().call(lambda self: self.instruments.standing(full)).setup.kind_of.command(command.lower())  # type: ignore[union-attr]
+    if known is not None and (strange := [one for one in given if one not in known.fields]):
+        takes = ", ".join(known.fields) or "nothing"
+        return problem(422, "This could not be done", f"{known.name} knows no {strange[0][:60]}. It takes: {takes}.")
     try:
         done = act("instrument.command", **{**given, "instrument": full, "command": command})
     except Invalid as error:
@@ -213,6 +223,10 @@ def _instrument(one: InstrumentState) -> dict[str, Any]:
         "freshness": one.freshness.value,
         **({"items": [{"id": item.id, **item.values} for item in one.items]} if kind.items else {}),
         "commands": {known.name: list(known.fields) for known in kind.all_commands},
+        "described": [
+            {"name": known.name, "title": known.label, "about": known.about, "parameters": fields_schema(known.fields)}
+            for known in kind.all_commands
+        ],
     }
 
 
