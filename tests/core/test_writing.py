@@ -14,6 +14,7 @@ from tesoura.core.computed.ranking import Ranking
 from tesoura.core.language.formula import compile_formula
 from tesoura.core.language.graphemes import count, graphemes, shortened
 from tesoura.core.language.numbers import ENGLISH, compact, formatter, plain, signed
+from tesoura.core.language.plurals import plural_wording, singular, unit_for
 from tesoura.core.language.scope import Scope
 from tesoura.runtime.locales import OFFERED, number_style
 
@@ -133,3 +134,22 @@ def test_nothing_given_loses_no_tie() -> None:
     for at, (name, amount) in enumerate([("ana", 5), ("bolt", 5), ("ana", 0)]):
         ranking.add(name, name, amount, (at, at))
     assert [one.shown for one in ranking.best(2)] == ["ana", "bolt"]
+
+
+@pytest.mark.parametrize(
+    ("many", "one"),
+    [("spools", "spool"), ("kite friends", "kite friend"), ("ladies", "lady"), ("boxes", "box"),
+     ("watching", "watching"),
+     ("glass", "glass"), ("bonus", "bonus"), ("people", "person"), ("km/h", "km/h"), ("s", "s"), ("", ""),
+     ("matches", "match"), ("px", "px"), ("lives", "life")],
+)  # fmt: skip
+def test_one_of_a_unit_is_called_as_one_says_it(many: str, one: str) -> None:
+    assert singular(many) == one
+    assert unit_for(many, 1) == unit_for(many, 1.0) == one
+    assert unit_for(many, 2) == unit_for(many, None) == unit_for(many, True) == many
+
+
+def test_a_wording_says_a_unit_rightly_behind_its_value() -> None:
+    assert plural_wording("gift.amount", "spools") == "{plural(gift.amount, 'spool', 'spools')}"
+    assert plural_wording("gift.amount", "watching") == "watching"
+    assert plural_wording("gift.amount", "{x}s") == "{{x}}s"

@@ -220,7 +220,7 @@ def test_commands_are_described_by_their_fields_and_strange_ones_are_named(runni
 @pytest.mark.parametrize(
     ("name", "body", "words"),
     [
-        ("my.song", {"value": 1}, "There is no feed my. A script sets signals of its own: PUT /api/signals/script.my_s"),
+        ("my.song", {"value": 1}, "There is no feed my. A script sets signals of its own: PUT /api/signals/script.my"),
         ("script.my.song", {"value": 1}, "and one dot: script.my_song"),
         ("lamp", {"value": [1]}, "value must be a number, a text, or true or false."),
         ("lamp", {"value": 1, "unti": "x"}, "unti is not known here; a signal takes value, unit and fresh_for_s."),

@@ -310,10 +310,11 @@ def test_numbers_on_air_follow_the_language_chosen(running: Running) -> None:
 
 
 def test_a_key_is_made_shown_once_and_revoked(running: Running) -> None:
-    made = running.press("/preferences/", "/preferences/keys", {"name": "lamp script"})
+    made = running.press("/preferences/", "/preferences/keys", {"name": "lamp script"}, follow_redirects=True)
     key = re.search(r'data-copy="(tes_[^"]+)"', made.text)
     assert key
     assert key[1] not in running.client.get("/preferences/").text
+    assert key[1] not in running.client.get(made.url).text
     auth = {"Authorization": f"Bearer {key[1]}"}
     assert running.client.get("/api/signals", headers=auth).status_code == 200
     running.press("/preferences/", "/preferences/keys/2/revoke")

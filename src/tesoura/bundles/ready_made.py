@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
+from tesoura.core.language.plurals import plural_wording
+
 SPANS = {
     "session": "this stream session",
     "today": "today",
@@ -88,9 +90,14 @@ def with_needed(names: set[str], words: ReadyMadeWords) -> list[str]:
 def files(words: ReadyMadeWords) -> list[ReadyMade]:
     """All ready-made files."""
     unit = words.unit
+
+    def said(value: str) -> str:
+        return plural_wording(value, unit)
+
     found = [
         ReadyMade("latest_gift.txt", "The latest gift", "Latest",
-                  f"{{gifts_all.latest_name}} · {{gifts_all.latest_amount:,}} {unit}", "no gift yet", ("gifts_all",)),
+                  f"{{gifts_all.latest_name}} · {{gifts_all.latest_amount:,}} {said('gifts_all.latest_amount')}",
+                  "no gift yet", ("gifts_all",)),
         ReadyMade("latest_giver.txt", "Who gave last", "Latest", "{gifts_all.latest_name}", "", ("gifts_all",)),
         ReadyMade("latest_follow.txt", "Who followed last", "Latest", "{follows_all.latest_name}", "",
                   ("follows_all",)),
@@ -98,21 +105,24 @@ def files(words: ReadyMadeWords) -> list[ReadyMade]:
                   ("subscriptions_all",)),
         ReadyMade("latest_cut.txt", "Who was cut last", "Latest", "{cuts_all.latest_name}", "", ("cuts_all",)),
         ReadyMade("first_gift_of_session.txt", "The first gift of this session", "Latest",
-                  f"{{gifts_session.first_name}} · {{gifts_session.first_amount:,}} {unit}", "", ("gifts_session",)),
+                  "{gifts_session.first_name} · {gifts_session.first_amount:,} " + said("gifts_session.first_amount"),
+                  "", ("gifts_session",)),
     ]  # fmt: skip
     for span, when in SPANS.items():
         window = f"gifts_{span}"
         found += [
             ReadyMade(f"top_giver_{span}.txt", f"Who gave most {when}", "Top",
-                      f"{{{window}.top_1_name}} · {{{window}.top_1_amount:,}} {unit}", "", (window,)),
+                      f"{{{window}.top_1_name}} · {{{window}.top_1_amount:,}} {said(f'{window}.top_1_amount')}", "",
+                      (window,)),
             ReadyMade(f"top_3_givers_{span}.txt", f"The three who gave most {when}", "Top",
                       f"{{names({window}.leaders, 3)}}", "", (window,)),
             ReadyMade(f"total_gifts_{span}.txt", f"Gifts in all {when}", "Totals",
-                      f"{{{window}.sum:,}} {unit}", f"0 {unit}", (window,)),
+                      f"{{{window}.sum:,}} {said(f'{window}.sum')}", f"0 {unit}", (window,)),
         ]  # fmt: skip
     found += [
         ReadyMade(f"largest_gift_{span}.txt", f"The largest gift {SPANS[span]}", "Top",
-                  f"{{gifts_{span}.largest_name}} · {{gifts_{span}.largest_amount:,}} {unit}", "", (f"gifts_{span}",))
+                  f"{{gifts_{span}.largest_name}} · {{gifts_{span}.largest_amount:,}} "
+                  + said(f"gifts_{span}.largest_amount"), "", (f"gifts_{span}",))
         for span in ("session", "all")
     ]  # fmt: skip
     found += [
@@ -144,7 +154,7 @@ def files(words: ReadyMadeWords) -> list[ReadyMade]:
         ReadyMade("follow_goal.txt", "The follow goal", "Goals",
                   "{follow_goal.done:,} of {follow_goal.target:,} follows", "0 follows", ("follow_goal",)),
         ReadyMade("gifts_last_10_minutes.txt", "Gifts in the last ten minutes", "Lately",
-                  f"{{gifts_lately.sum:,}} {unit}", f"0 {unit}", ("gifts_lately",)),
+                  f"{{gifts_lately.sum:,}} {said('gifts_lately.sum')}", f"0 {unit}", ("gifts_lately",)),
         ReadyMade("cuts_per_minute.txt", "Cuts a minute, over the last ten", "Lately",
                   "{cuts_lately.per_minute:.1f}", "0", ("cuts_lately",)),
     ]  # fmt: skip

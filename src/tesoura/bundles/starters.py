@@ -14,12 +14,14 @@ from typing import Any
 from tesoura.bundles.recipes import Recipe, opened, recipe_of, refuse_secrets, rows_in, table_in
 from tesoura.core.computed.definitions import COMPUTED
 from tesoura.core.instruments.registry import KINDS as INSTRUMENTS
+from tesoura.core.language.plurals import plural_wording
 from tesoura.core.names import is_part
 from tesoura.core.overlays.pieces.registry import KINDS as PIECES
 from tesoura.errors import RecipeRefused
 
 VERSION = 2
 ANSWER = "answer"
+UNIT = frozenset({"unit", "of"})
 MOST_ANSWERED = 4_000
 NOT_NAMES = frozenset({"kind", "name", "look", "title"})
 """Under which no name of another thing stands, even if it reads like one."""
@@ -202,8 +204,8 @@ def _overlay(table: Mapping[str, Any]) -> StarterOverlay:
 
 def _answers_in(value: Any) -> Iterable[str]:
     if isinstance(value, Mapping):
-        if set(value) == {ANSWER}:
-            yield str(value[ANSWER])
+        if set(value) == {ANSWER} or set(value) == UNIT:
+            yield str(value.get(ANSWER) or value.get("unit"))
             return
         for key, one in value.items():
             if key == "each" and isinstance(one, str) and one:
@@ -220,7 +222,8 @@ def _answers_in(value: Any) -> Iterable[str]:
 def with_answers(value: Any, answers: Answers) -> Any:
     """A value with what was answered in its places.
 
-    `{answer = "name"}` is that answer; a list with such among texts is a wording, put together of them: braces in an
+    `{answer = "name"}` is that answer, and `{unit = "name", of = "gift.amount"}` in a wording that answer as a unit,
+    as one says it of that value. A list with such among texts is a wording, put together of them: braces in an
     answer stand for themselves there.
     """
     if isinstance(value, Mapping):
@@ -228,16 +231,18 @@ def with_answers(value: Any, answers: Answers) -> Any:
             return answers.get(str(value[ANSWER]), "")
         return {key: with_answers(one, answers) for key, one in value.items()}
     if isinstance(value, list):
-        if any(isinstance(one, Mapping) and set(one) == {ANSWER} for one in value):
-            return "".join(
-                _braced(str(with_answers(one, answers))) if isinstance(one, Mapping) else str(one) for one in value
-            )
+        if any(isinstance(one, Mapping) and (set(one) == {ANSWER} or set(one) == UNIT) for one in value):
+            return "".join(_said(one, answers) for one in value)
         return [with_answers(one, answers) for one in value]
     return value
 
 
-def _braced(text: str) -> str:
-    return text.replace("{", "{{").replace("}", "}}")
+def _said(part: Any, answers: Answers) -> str:
+    if not isinstance(part, Mapping):
+        return str(part)
+    if set(part) == UNIT:
+        return plural_wording(str(part["of"]), answers.get(str(part["unit"]), ""))
+    return str(with_answers(part, answers)).replace("{", "{{").replace("}", "}}")
 
 
 def with_names(value: Any, names: Mapping[str, str]) -> Any:

@@ -11,6 +11,7 @@ from markupsafe import Markup
 from tesoura.core.forms.covering import keys_in
 from tesoura.core.forms.fields import Field
 from tesoura.core.language.numbers import clock, formatter, plain
+from tesoura.core.language.plurals import unit_for
 from tesoura.core.names import snake
 from tesoura.core.values import INSTANT, Scalar
 from tesoura.web.shared.doors import now, runtime
@@ -137,5 +138,5 @@ def add_filters(app: Flask) -> None:
     """Make these known to the templates."""
     app.jinja_env.filters.update(day_time=day_time, how_long=how_long, told=told, actor_words=actor_words)
     app.jinja_env.filters.update(clock_time=clock_time, time_of_day=time_of_day, age=age, in_time=in_time, value=value)
-    app.jinja_env.filters.update(at_time=at_time, snake=lambda words: snake(str(words), "feed"))
+    app.jinja_env.filters.update(at_time=at_time, snake=lambda words: snake(str(words), "feed"), unit_for=unit_for)
     app.jinja_env.globals.update(trail_path=trail_path, is_private=is_private)

@@ -216,6 +216,29 @@ for (const name of ["change", "input"]) document.addEventListener(name, ({ targe
 document.body.addEventListener("htmx:afterSettle", askAll);
 askAll();
 
+// Back keeps a form: what was typed and not sent is there again, but for keys, which are kept nowhere.
+const typedKey = (form, at) => `typed:${location.pathname}:${form.id || at}`;
+const kept = (form) => [...form.elements].filter((one) => one.name && !["hidden", "password", "file", "submit", "button"].includes(one.type) && !one.closest(".field-secret"));
+const longForms = () => [...document.querySelectorAll("form.form")];
+addEventListener("pagehide", () => {
+  for (const [at, form] of longForms().entries()) {
+    const values = kept(form).map((one) => (["checkbox", "radio"].includes(one.type) ? one.checked : one.value));
+    sessionStorage.setItem(typedKey(form, at), JSON.stringify(values));
+  }
+});
+if (performance.getEntriesByType("navigation")[0]?.type === "back_forward") {
+  for (const [at, form] of longForms().entries()) {
+    const values = JSON.parse(sessionStorage.getItem(typedKey(form, at)) ?? "null");
+    const fields = kept(form);
+    if (!values || values.length !== fields.length) continue;
+    for (const [place, one] of fields.entries()) {
+      if (["checkbox", "radio"].includes(one.type)) one.checked = values[place]; else one.value = values[place];
+    }
+    fields[0]?.dispatchEvent(new Event("input", { bubbles: true }));
+  }
+  askAll();
+}
+
 // What a click puts in: a signal or a function into a text, a match into its field.
 document.addEventListener("click", (event) => {
   const button = event.target.closest("[data-insert-into] [data-insert]");
