@@ -517,3 +517,14 @@ def test_what_was_typed_and_refused_stays_with_what_is_wrong_until_it_is_put_rig
     colour.fill("#00AA88")
     expect(page.locator("#c-colour-wrong")).to_have_count(0)
     expect(page.locator("#differs")).to_contain_text("colour")
+
+
+def test_a_key_puts_on_air_and_the_focus_stays(page: Page, running: Running) -> None:
+    lay(page, running)
+    page.locator("#c-x").fill("322")
+    expect(page.locator("#differs")).to_contain_text("322")
+    page.locator("#pieces").click()
+    page.keyboard.press("Shift+P")
+    expect(page.locator(".said-all")).to_contain_text("It is on air")
+    expect(page.locator("#put-on-air, #work").first).to_be_visible()
+    assert page.evaluate("document.activeElement !== document.body")

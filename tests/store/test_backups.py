@@ -15,7 +15,7 @@ from tesoura.cli import main
 from tesoura.errors import FileRefused, NewerDocument
 from tesoura.settings import wall_clock
 from tesoura.store.store import open_store
-from tests.conftest import Running
+from tests.conftest import Running, first_start
 from tests.runtime.test_clips import act
 
 
@@ -100,3 +100,22 @@ def test_what_is_no_copy_leads_out_or_is_damaged_changes_nothing(running: Runnin
     assert not (tmp_path / "out").exists()
     assert sorted(one.name for one in tmp_path.iterdir() if "restoring" in one.name) == []
     assert "is no data folder" in tesoura("backup", str(tmp_path / "x.zip"), "--data", str(other))[1]
+
+
+def test_a_folder_of_an_earlier_version_is_kept_as_it_was_before_it_is_changed(tmp_path: Path) -> None:
+    import sqlite3
+
+    from tesoura.store.database import BEFORE, FILE_NAME, HEAD
+    from tesoura.store.store import open_store
+
+    folder = tmp_path / "data"
+    folder.mkdir()
+    first_start(folder)
+    with sqlite3.connect(folder / FILE_NAME) as base:
+        base.executescript("DROP TABLE save; DROP TABLE save_game; UPDATE alembic_version SET version_num = '0007'")
+    open_store(folder).close()
+    with sqlite3.connect(folder / FILE_NAME) as base:
+        assert base.execute("SELECT version_num FROM alembic_version").fetchone() == (HEAD,)
+    with sqlite3.connect(folder / BEFORE / "tesoura-0007.db") as kept:
+        assert kept.execute("SELECT version_num FROM alembic_version").fetchone() == ("0007",)
+        assert kept.execute("PRAGMA integrity_check").fetchone() == ("ok",)

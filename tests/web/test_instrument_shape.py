@@ -372,6 +372,6 @@ def test_why_names_the_events_that_changed_a_value(shaped: Running) -> None:
         ("tesoura.command.lamps", "key:tests", 1, 2),
         ("tesoura.command.lamps", "key:tests", 0, 1),
     ]  # fmt: skip
-    page = shaped.client.get("/signals/lamps.lit/why").text
+    page = shaped.client.get("/signals/lamps.lit/why", headers={"HX-Request": "true"}).text
     assert "What changed it" in page
     assert shaped.client.get("/signals/lamps.nothing/why").status_code == 404

@@ -80,7 +80,7 @@ async def add_overlay(doing: Doing, name: str, draft: Overlay, free: bool = Fals
     at = doing.now()
 
     def job(session: Session) -> OnAir:
-        called = _free(session, name) if free else name
+        called = free_name(session, name) if free else name
         return stored.on_air(session, stored.new_overlay(session, called, draft, at))
 
     on_air = await _told(doing, job)
@@ -107,7 +107,8 @@ async def _rename(doing: Doing, given: Given) -> Done:
     return Done(f"It is called “{given['name']}”.", {}, undo)
 
 
-def _free(session: Session, name: str) -> str:
+def free_name(session: Session, name: str) -> str:
+    """The next free name like this one."""
     taken = {row.name for row in stored.all_overlays(session)}
     number, free = 2, name
     while free in taken:
@@ -120,7 +121,7 @@ async def _duplicate(doing: Doing, given: Given) -> Done:
 
     def job(session: Session) -> OnAir:
         row = row_of(session, given["overlay"])
-        twin = stored.new_overlay(session, _free(session, row.name), stored.draft_of(session, row), at)
+        twin = stored.new_overlay(session, free_name(session, row.name), stored.draft_of(session, row), at)
         return stored.on_air(session, twin)
 
     on_air = await _told(doing, job)
@@ -184,7 +185,7 @@ async def _bring_in(doing: Doing, given: Given) -> Done:
         for name, look in came.overlay.looks.items():
             if name not in there:
                 stored_looks.keep(session, look, at)
-        return stored.on_air(session, stored.new_overlay(session, _free(session, came.name), came.overlay, at))
+        return stored.on_air(session, stored.new_overlay(session, free_name(session, came.name), came.overlay, at))
 
     on_air = await _told(doing, job)
     doing.runtime.studio.faces.forget()

@@ -29,6 +29,7 @@ from tesoura.actions import (
     save_shelves,
     saves,
     session,
+    shows,
     starters,
     text_files,
     values,
@@ -42,7 +43,7 @@ from tesoura.errors import Gone
 ROOMS = (
     session, values, links, air, leaves, devices, overlays, overlay_setup, drafts, feeds, feed_setup, feed_picks,
     machine, listening, computed_setup, looks, media, media_swap, clips, text_files,
-    recipes, starters, preferences, log, saves, save_shelves,
+    recipes, starters, shows, preferences, log, saves, save_shelves,
 )  # fmt: skip
 
 

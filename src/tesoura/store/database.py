@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import logging
 import os
+import sqlite3
+from contextlib import closing
 from pathlib import Path
 from typing import Any
 
@@ -10,7 +13,10 @@ from sqlalchemy import Engine, create_engine, event, exc, inspect, text
 
 from tesoura.errors import DataFolderError
 
+log = logging.getLogger(__name__)
 FILE_NAME = "tesoura.db"
+BEFORE = "before-upgrade"
+"""The folder in which the database is kept as an earlier version left it."""
 HEAD = "0008"
 """The newest migration, so that a folder that is up to date opens without loading what migrates."""
 READERS = 20
@@ -93,6 +99,26 @@ def _present(engine: Engine) -> str | None:
         return connection.execute(text("SELECT version_num FROM alembic_version")).scalar()
 
 
+def _keep_before(engine: Engine, present: str) -> None:
+    """Keep the database as an earlier version left it, before it is changed. Raises DataFolderError without room."""
+    folder = Path(str(engine.url.database)).parent
+    kept = folder / BEFORE / f"tesoura-{present}.db"
+    made = kept.with_suffix(".new")
+    try:
+        kept.parent.mkdir(mode=0o700, exist_ok=True)
+        made.unlink(missing_ok=True)
+        with closing(engine.raw_connection()) as raw:
+            raw.cursor().execute("VACUUM INTO ?", (str(made),))
+        made.chmod(0o600)
+        made.replace(kept)
+    except (OSError, sqlite3.DatabaseError) as error:
+        raise DataFolderError(
+            f"This data folder is from an earlier Tesoura, and there is no room to keep it as it was ({error}). Make "
+            "room, or write it elsewhere with `tesoura backup FILE`, then start again. Nothing was changed."
+        ) from error
+    log.warning("This data folder is from an earlier Tesoura. Its database as it was is kept: %s", kept)
+
+
 def _migrate(engine: Engine, present: str | None) -> None:
     from alembic import command
     from alembic.config import Config
@@ -107,6 +133,8 @@ def _migrate(engine: Engine, present: str | None) -> None:
             f"This data folder was last used by a newer Tesoura (its database is at {present}). "
             "Start that version, or give another folder with --data. Nothing was changed."
         )
+    if present is not None:
+        _keep_before(engine, present)
     with engine.begin() as connection:
         config.attributes["connection"] = connection
         command.upgrade(config, "head")

@@ -53,6 +53,7 @@ from tesoura.web.shared.offers import Offers
 from tesoura.web.shared.routing import LazyRule
 from tesoura.web.shared.shown import add_filters
 from tesoura.web.shared.sized_request import SizedRequest
+from tesoura.web.shows import views as shows
 from tesoura.web.signals import computed, wordings
 from tesoura.web.signals import views as signals
 
@@ -60,7 +61,7 @@ ROOMS = (
     api, api_actions, api_clips, desk, leaves, devices, phone, signing_in, feed_aids, talking, feeds, picks,
     rules, incoming, hand, recipes, begin, overlays, mat, scenes, versions, links, looks, typefaces, media, clips,
     saves, shelf_files, pages, preferences, signals, computed, instruments, tracks, matches, runs, wheels, trial, cues,
-    files, wordings, log, reports, sponsor_reports,
+    files, wordings, shows, log, reports, sponsor_reports,
 )  # fmt: skip
 
 

@@ -210,6 +210,8 @@ class InstrumentKind:
     """Under which word several of its kind stand on the desk as one panel, of which one is picked."""
     in_use: Callable[[Told], bool] = lambda told: False
     """Whether one that tells these values is the one to be picked first there."""
+    carries: Callable[[Any], Sequence[tuple[str, Mapping[str, Any]]]] = lambda instrument: ()
+    """The commands that give another one what this one was given for good, beside its items."""
     room: str = "instruments"
     """On which pages it is set up and operated."""
 

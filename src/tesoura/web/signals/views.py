@@ -2,54 +2,89 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from flask import Blueprint, abort, render_template, request
 from flask.typing import ResponseReturnValue
 
+from tesoura.core.computed.derived import OWN
+from tesoura.core.names import snake
 from tesoura.core.signals.assignments import AIR_FEED, SCENE_FEED, SCRIPT_FEED, SEEN_FEED
-from tesoura.core.values import Signal
+from tesoura.core.values import Freshness, Signal
 from tesoura.runtime.computations import defined
 from tesoura.runtime.facade import Runtime
 from tesoura.store import computed as stored_computed
 from tesoura.web.shared.doors import now, runtime, store
+from tesoura.web.shared.shown import told
 
-_OWN = {SCRIPT_FEED: "From scripts", SCENE_FEED: "What viewers have", AIR_FEED: "What viewers have",
-        SEEN_FEED: "What viewers have"}  # fmt: skip
 blueprint = Blueprint("signals", __name__, url_prefix="/signals")
+_OWN = {SCRIPT_FEED: "From scripts", SCENE_FEED: "What viewers have", AIR_FEED: "What viewers have",
+        SEEN_FEED: "What viewers have", OWN: "Formulas"}  # fmt: skip
+FEW_OPEN = 24
+"""So many signals in all are shown unfolded."""
+FEW_VALUES, LONGEST = 3, 24
+GRAVEST = (Freshness.DOWN, Freshness.LATE, Freshness.NEVER, Freshness.HELD, Freshness.LIVE)
+
+
+@dataclass(frozen=True, slots=True)
+class SignalGroup:
+    """The signals that come from one place. `few` are some of their values, told while the group is folded."""
+
+    id: str
+    words: str
+    signals: Sequence[Signal]
+    opened: bool
+
+    @property
+    def count(self) -> int:
+        """How many they are."""
+        return len(self.signals)
+
+    @property
+    def freshness(self) -> Freshness:
+        """The gravest state among those that have told anything, so that nothing stale hides in a fold."""
+        states = {one.freshness for one in self.signals}
+        known = states - {Freshness.NEVER} or states
+        return next(state for state in GRAVEST if state in known)
+
+    @property
+    def few(self) -> list[tuple[str, str]]:
+        """Some short values, each with the second half of its name."""
+        short = [(one.name.partition(".")[2], told(one.value, one.unit)) for one in self.signals
+                 if one.value is not None and len(told(one.value, one.unit)) <= LONGEST]  # fmt: skip
+        return short[:FEW_VALUES]
 
 
 def _found() -> dict[str, Any]:
-    """The signals whose name or unit has all the words looked for, by where they come from."""
+    """The signals whose name or unit has all the words looked for, by what they come from."""
     words = request.args.get("find", "").casefold().split()
+    wanted = set(request.args.get("open", "").split(","))
 
-    def gather(self: Runtime) -> tuple[list[Signal], set[str]]:
-        return self.signals(trails=True), {report.name for report in self.feeds.reports()}
+    def gather(self: Runtime) -> tuple[list[Signal], dict[str, str]]:
+        titles = {one.setup.name: str(one.setup.choices["title"])
+                  for one in (*self.instruments.all(), *self.instruments.all("cues"))}  # fmt: skip
+        return self.signals(trails=True), {**titles, **dict(self.feeds.titles())}
 
-    every, feeds = runtime().call(gather)
+    every, titles = runtime().call(gather)
     edit: dict[str, int] = {}
     for row in store().read(stored_computed.all_computed):
         definition = defined(row)
         for name in definition.outputs() if definition else ():
             edit[name] = row.id or 0
-    groups: dict[str, list[Signal]] = {"From feeds": [], "Computed": [], "From scripts": [], "From events": [],
-                                       "What viewers have": []}  # fmt: skip
-    for one in every:
-        if all(word in f"{one.name} {one.unit}".casefold() for word in words):
-            groups[_group(one.name, feeds, edit)].append(one)
-    return {
-        "groups": {words: signals for words, signals in groups.items() if signals},
-        "edit": edit,
-        "now": now(),
-        "find": request.args.get("find", ""),
-    }
-
-
-def _group(name: str, feeds: set[str], computed: dict[str, int]) -> str:
-    feed = name.partition(".")[0]
-    if name in computed:
-        return "Computed"
-    return "From feeds" if feed in feeds else _OWN.get(feed, "From events")
+    found = [one for one in every if all(word in f"{one.name} {one.unit}".casefold() for word in words)]
+    by_place: dict[str, list[Signal]] = {}
+    for one in found:
+        by_place.setdefault(_OWN.get(half := one.name.partition(".")[0], half), []).append(one)
+    unfolded = len(found) <= FEW_OPEN or bool(words)
+    groups = [
+        SignalGroup(
+            snake(place, "group"), titles.get(place, place), signals, unfolded or snake(place, "group") in wanted
+        )
+        for place, signals in by_place.items()
+    ]
+    return {"groups": groups, "edit": edit, "now": now(), "find": request.args.get("find", "")}
 
 
 @blueprint.get("/")
@@ -61,10 +96,16 @@ def show() -> ResponseReturnValue:
 @blueprint.get("/<name>/why")
 def why(name: str) -> ResponseReturnValue:
     """What stands behind a signal: the events that changed it, its readings, the signals it is computed from."""
+    if not request.headers.get("HX-Request"):
+        # Looking through the log may take a while; what is known at once is shown at once.
+        one = runtime().call(Runtime.signal, name)
+        if one is None:
+            abort(404)
+        return render_template("signals/why.html", one=one)
     found = runtime().call(Runtime.explain, name)
     if found is None:
         abort(404)
-    return render_template("signals/why.html", it=found)
+    return render_template("signals/_because.html", it=found, one=found.signal)
 
 
 @blueprint.get("/table")

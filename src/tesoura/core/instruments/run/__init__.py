@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
@@ -15,6 +16,7 @@ from tesoura.core.instruments.run.piece import PIECE
 from tesoura.core.instruments.run.plan import FIELDS, check, make
 from tesoura.core.instruments.run.signals import SIGNALS
 from tesoura.core.instruments.run.state import MOMENTS, kept
+from tesoura.core.runs.route import route_file
 
 
 def _begin(name: str, choices: Choices, almanac: Almanac, now: datetime) -> Run:
@@ -84,6 +86,8 @@ KIND = InstrumentKind(
     moments=lambda name, choices: {f"{name}.{one}": f"{choices['title']} {words}" for one, words in MOMENTS.items()},
     check=check,
     pieces=(PIECE,),
+    carries=lambda run: [("bring_route", {"file": json.dumps(route_file(one, run.plan.game)), "title": one.name})
+                         for one in run.routes],
     lays=lambda piece, choices: {"name": str(choices["title"])},
     passing=True,
     panel_follows=("state", "split", "all_hits", "hits", "attempt", "best_hits", "splits", "route", "clean"),

@@ -79,6 +79,7 @@ export function bindKeys(desk, { choose, edit, act, step, change, zoom, goToScen
     "[": () => act("order", { to: "backward" }), "]": () => act("order", { to: "forward" }), "{": () => act("order", { to: "back" }), "}": () => act("order", { to: "front" }),
     i: () => toggled("pinned"), h: () => toggled("hidden"), Delete: () => act("remove"), Backspace: () => act("remove"),
     "+": () => zoom(1.25), "=": () => zoom(1.25), "-": () => zoom(0.8), 0: () => zoom(0), n: scenes,
+    P: () => document.getElementById("put-on-air").click(),
     m: () => (desk.node(desk.chosen[0]) ?? desk.stage.querySelector(".piece"))?.focus(), w: () => document.getElementById("c-wording")?.focus(),
   };
 

@@ -216,6 +216,31 @@ for (const name of ["change", "input"]) document.addEventListener(name, ({ targe
 document.body.addEventListener("htmx:afterSettle", askAll);
 askAll();
 
+// A press that loads the page again leaves the focus where it was; where its button went, on what took its place.
+const FOCUS_KEPT_MS = 10000;
+const named = (button) => (button.getAttribute("aria-label") ?? button.textContent).trim();
+document.addEventListener("submit", ({ target, submitter }) => {
+  if (!submitter || target.matches("[hx-post]")) return;
+  const places = [...document.querySelectorAll("main button")];
+  sessionStorage.setItem("pressed", JSON.stringify({ path: location.pathname, at: Date.now(), id: submitter.id, words: named(submitter), place: places.indexOf(submitter) }));
+});
+const pressed = JSON.parse(sessionStorage.getItem("pressed") ?? "null");
+sessionStorage.removeItem("pressed");
+if (pressed && pressed.path === location.pathname && Date.now() - pressed.at < FOCUS_KEPT_MS && !document.querySelector("[autofocus]")) {
+  const buttons = [...document.querySelectorAll("main button")];
+  const there = (pressed.id && document.getElementById(pressed.id)) || buttons.find((one) => named(one) === pressed.words) || buttons[Math.min(pressed.place, buttons.length - 1)];
+  (there && !there.disabled ? there : document.getElementById("work")).focus({ preventScroll: true });
+}
+// The same where a part of the page is drawn anew and what had the focus is gone.
+let before = null;
+document.body.addEventListener("htmx:beforeSwap", ({ detail }) => { before = detail.target.contains(document.activeElement) ? document.activeElement : null; });
+document.body.addEventListener("htmx:afterSettle", ({ detail }) => {
+  if (!before || before.isConnected || document.activeElement !== document.body) return;
+  const target = detail.target.isConnected ? detail.target : document.getElementById(detail.target.id);
+  const next = (before.id && document.getElementById(before.id)) || target?.querySelector("button:not([disabled]), a[href]");
+  (next ?? document.getElementById("work")).focus({ preventScroll: true });
+});
+
 // Back keeps a form: what was typed and not sent is there again, but for keys, which are kept nowhere.
 const typedKey = (form, at) => `typed:${location.pathname}:${form.id || at}`;
 const kept = (form) => [...form.elements].filter((one) => one.name && !["hidden", "password", "file", "submit", "button"].includes(one.type) && !one.closest(".field-secret"));

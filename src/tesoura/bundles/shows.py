@@ -1,0 +1,181 @@
+"""A show as one file: feeds, what is computed, instruments, overlays, looks, buttons, text files and what they show.
+
+A zip with `show.json` and the files that were added. No secret is in it: what looks like one is left out, and named.
+What happened (the log, clips, saved games) stays; `tesoura backup` takes that along.
+"""
+
+from __future__ import annotations
+
+import json
+import zipfile
+import zlib
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from pathlib import Path
+from typing import IO, Any
+
+from tesoura.bundles.private_parts import private_parts
+from tesoura.core.computed.definitions import COMPUTED
+from tesoura.core.instruments.registry import KINDS as INSTRUMENTS
+from tesoura.core.names import is_part
+from tesoura.core.values import from_json
+from tesoura.errors import FileRefused
+from tesoura.store import media
+from tesoura.store.tables import ComputedRow, FeedRow, MediaRow, RuleRow, SignalRow, TextFileRow
+from tesoura.uploads.files import MAX_BYTES
+
+KIND, VERSION, DOCUMENT = "tesoura.show", 1, "show.json"
+MOST_FILES, MOST_BYTES, MOST_DOCUMENT, MOST_OF_EACH = 1_000, 2_000_000_000, 20_000_000, 500
+CARRIED = ("picture", "video", "sound", "typeface", "scenery")
+"""The kinds of added files that go along."""
+Row = dict[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class CarriedShow:
+    """A show as a file has it: rows as they are stored, without ids, times, links and secrets."""
+
+    made_at: str = ""
+    feeds: Sequence[Row] = ()
+    computed: Sequence[Row] = ()
+    instruments: Sequence[Row] = ()
+    overlays: Sequence[Row] = ()
+    looks: Mapping[str, Row] = field(default_factory=dict)
+    leaves: Row = field(default_factory=dict)
+    files: Sequence[Row] = ()
+    scenes: Sequence[str] = ()
+    media: Sequence[Row] = ()
+
+    def counts(self) -> list[tuple[int, str]]:
+        """How much there is of each: the number, and the words for one and for several."""
+        found = (
+            (len(self.feeds), "feed"), (len(self.computed), "computed signal"), (len(self.instruments), "instrument"),
+            (len(self.overlays), "overlay"), (len(self.looks), "look"), (len(self.leaves.get("leaves", ())), "leaf"),
+            (len(self.files), "text file"), (len(self.media), "added file"),
+        )  # fmt: skip
+        return [(count, one if count == 1 else _MANY.get(one, f"{one}s")) for count, one in found if count]
+
+
+_MANY = {"leaf": "leaves"}
+
+
+def feed_told(
+    row: FeedRow, signals: Sequence[SignalRow], rules: Sequence[RuleRow], secret: Collection[str], known: Sequence[str]
+) -> Row:
+    """A feed as the file has it; what is a key in its choices is left out."""
+    choices = {name: value for name, value in row.choices.items() if name not in secret}
+    sure = {one.path for one in private_parts({"feed": {"choices": choices}}, (), known) if one.sure}
+    kept = {name: value for name, value in choices.items() if f"feed.choices.{name}" not in sure}
+    return {
+        "name": row.name, "title": row.title, "kind": row.kind, "choices": kept,
+        "left_out": sorted({name.rpartition(".")[2] for name in sure}), "secrets": sorted(secret),
+        "signals": [{"name": one.name.partition(".")[2], "path": one.path, "unit": one.unit, "wanted": one.wanted}
+                    for one in signals],
+        "rules": [{"type": one.type, "items": one.items, "id_path": one.id_path, "time_path": one.time_path,
+                   "fields": dict(one.fields)} for one in rules],
+    }  # fmt: skip
+
+
+def computed_told(row: ComputedRow) -> Row:
+    """What is computed, or an instrument, as the file has it."""
+    return {"name": row.name, "kind": row.kind, "choices": dict(row.choices)}
+
+
+def file_told(row: TextFileRow) -> Row:
+    """A text file as the file has it."""
+    return {"name": row.name, "wording": row.wording, "nothing_yet": row.nothing_yet, "when_down": row.when_down,
+            "down_text": row.down_text, "newline": row.newline}  # fmt: skip
+
+
+def write_out(out: IO[bytes], show: CarriedShow, rows: Sequence[MediaRow], folder: Path, now: datetime) -> None:
+    """Write a show with its added files. Raises FileRefused when there is no room."""
+    document = {
+        "kind": KIND, "version": VERSION, "made_at": now.isoformat(), "feeds": show.feeds, "computed": show.computed,
+        "instruments": show.instruments, "overlays": show.overlays, "looks": show.looks, "leaves": show.leaves,
+        "files": show.files, "scenes": list(show.scenes),
+        "media": [{"name": one.name, "kind": one.kind, "title": one.title} for one in rows],
+    }  # fmt: skip
+    try:
+        with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+            archive.writestr(DOCUMENT, json.dumps(document, indent=1, ensure_ascii=False))
+            for row in rows:
+                archive.write(media.path_of(folder, row.name), f"media/{row.name}")
+    except OSError as error:
+        raise FileRefused(f"The show could not be written: {error.strerror or error}. Is the disk full?") from None
+
+
+def read(source: IO[bytes]) -> CarriedShow:
+    """The show in a file. Raises FileRefused."""
+    try:
+        with zipfile.ZipFile(source) as archive:
+            if archive.getinfo(DOCUMENT).file_size > MOST_DOCUMENT:
+                raise FileRefused(f"The file's {DOCUMENT} is too large to be one.")
+            document = from_json(archive.read(DOCUMENT))
+            names = {one.filename: one.file_size for one in archive.infolist()}
+    except KeyError:
+        raise FileRefused(f"This is no show that was saved: there is no {DOCUMENT} in it.") from None
+    except (zipfile.BadZipFile, zlib.error, OSError, ValueError, RuntimeError):
+        raise FileRefused("This is no show that was saved: it is no zip file, or a damaged one.") from None
+    if not isinstance(document, dict) or document.get("kind") != KIND:
+        raise FileRefused("This file holds no show.")
+    version = document.get("version")
+    if not isinstance(version, int) or version > VERSION:
+        raise FileRefused("A newer Tesoura saved this show. Install that version to bring it in.")
+    try:
+        show = CarriedShow(
+            str(document.get("made_at", ""))[:40], _rows(document, "feeds"), _rows(document, "computed"),
+            _rows(document, "instruments"), _rows(document, "overlays", named=False), dict(document.get("looks", {})),
+            dict(document.get("leaves", {})), _rows(document, "files", named=False),
+            [str(one)[:60] for one in document.get("scenes", ())][:60], _rows(document, "media", named=False),
+        )  # fmt: skip
+    except FileRefused:
+        raise
+    except (TypeError, ValueError, AttributeError) as error:
+        raise FileRefused(f"The show in the file is damaged ({type(error).__name__}). Save it again.") from None
+    _whole(show, names)
+    return show
+
+
+def _rows(document: Mapping[str, Any], name: str, named: bool = True) -> list[Row]:
+    rows = document.get(name, [])
+    if not isinstance(rows, list) or not all(isinstance(one, dict) for one in rows):
+        raise ValueError(name)
+    if len(rows) > (MOST_FILES if name == "media" else MOST_OF_EACH):
+        raise FileRefused(f"The show has {len(rows):,} {name}; at most {MOST_OF_EACH} fit.")
+    if named and not all(is_part(str(one.get("name"))) for one in rows):
+        raise ValueError(name)
+    return rows
+
+
+def _whole(show: CarriedShow, names: Mapping[str, int]) -> None:
+    sizes = []
+    for one in show.media:
+        size = names.get(f"media/{one.get('name')}")
+        if size is None or one.get("kind") not in CARRIED:
+            raise FileRefused(f"The file {str(one.get('title'))[:60]} that the show uses is missing. Save it again.")
+        if size > MAX_BYTES.get(str(one["kind"]), 0):
+            raise FileRefused(f"The file {str(one.get('title'))[:60]} in it is larger than one may be.")
+        sizes.append(size)
+    if sum(sizes) > MOST_BYTES:
+        raise FileRefused("The files inside unpack to more than a show may have. They were not unpacked.")
+
+
+def added_file(source: IO[bytes], name: str) -> bytes:
+    """One of the added files. Raises FileRefused."""
+    try:
+        with zipfile.ZipFile(source) as archive:
+            return archive.read(f"media/{name}")
+    except (KeyError, zipfile.BadZipFile, zlib.error, OSError, RuntimeError):
+        raise FileRefused(f"The file {name[:60]} inside is damaged. Save the show again.") from None
+
+
+def unknown(show: CarriedShow, feeds: Collection[str]) -> list[str]:
+    """What this version knows no kind of: it is left out, and named."""
+    found = [f"{one.get('title', one['name'])}: a feed of a kind that is not known here" for one in show.feeds
+             if one.get("kind") not in feeds]  # fmt: skip
+    for rows, kinds, what in ((show.computed, COMPUTED, "a computed signal"),
+                              (show.instruments, INSTRUMENTS, "an instrument")):  # fmt: skip
+        found += [f"{one['name']}: {what} of a kind that is not known here" for one in rows
+                  if one.get("kind") not in kinds]  # fmt: skip
+    return found

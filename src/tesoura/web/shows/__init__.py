@@ -1,0 +1,1 @@
+"""The whole show as one file: saved, looked at, brought in."""

@@ -1,0 +1,111 @@
+"""The whole show: saved as one file, looked at before it comes in, brought in at once."""
+
+from __future__ import annotations
+
+import re
+import secrets
+import tempfile
+import time
+from pathlib import Path
+
+from flask import Blueprint, Response, flash, redirect, render_template, request, send_file, url_for
+from flask.typing import ResponseReturnValue
+
+from tesoura.actions.action import Doing
+from tesoura.actions.shows import lacks, show_of
+from tesoura.bundles import shows
+from tesoura.core.names import unused
+from tesoura.errors import CommandRefused, FileRefused
+from tesoura.runtime.facade import Runtime
+from tesoura.store.tables import MediaRow
+from tesoura.web.shared.acting import act, must_be_here
+from tesoura.web.shared.doors import actor, now, runtime, store
+
+blueprint = Blueprint("shows", __name__, url_prefix="/show")
+_TOKEN = re.compile(r"[0-9a-f]{32}")
+KEPT_S = 3_600
+"""So long a file that was looked at waits to be brought in."""
+
+
+@blueprint.get("/")
+def index() -> ResponseReturnValue:
+    """What goes into a show's file, and where one is brought in."""
+    show, rows = _present()
+    return render_template(
+        "shows/index.html", counts=show.counts(), added=len(rows), size=sum(one.size for one in rows)
+    )
+
+
+def _present() -> tuple[shows.CarriedShow, list[MediaRow]]:
+    who = actor()
+    return runtime().call(lambda self: show_of(Doing(self, who)))
+
+
+@blueprint.get("/tesoura-show.zip")
+def out() -> ResponseReturnValue:
+    """The show as one file, without secrets."""
+    show, rows = _present()
+    # The response closes it.
+    file = tempfile.TemporaryFile(dir=store().folder)  # noqa: SIM115 - it lives until it is sent
+    try:
+        shows.write_out(file, show, rows, store().folder, now())
+    except FileRefused as error:
+        file.close()
+        flash(str(error), "wrong")
+        return redirect(url_for("shows.index"))
+    file.seek(0)
+    response: Response = send_file(file, mimetype="application/zip", as_attachment=True,
+                                   download_name=f"show-{now():%Y-%m-%d}.zip")  # fmt: skip
+    return response
+
+
+def _waiting(token: str) -> Path:
+    for one in store().folder.glob("incoming-show-*.zip"):
+        if time.time() - one.stat().st_mtime > KEPT_S:
+            one.unlink(missing_ok=True)
+    return store().folder / f"incoming-show-{token}.zip"
+
+
+@blueprint.post("/look")
+def look() -> ResponseReturnValue:
+    """What is in a show's file, and what will be missing; nothing is brought in."""
+    must_be_here("Bringing a show in")
+    sent = request.files.get("file")
+    if sent is None or not sent.filename:
+        flash("Choose a file first.", "wrong")
+        return redirect(url_for("shows.index"))
+    token = secrets.token_hex(16)
+    at = _waiting(token)
+    try:
+        sent.save(at)
+        with at.open("rb") as file:
+            show = shows.read(file)
+    except (FileRefused, OSError) as error:
+        at.unlink(missing_ok=True)
+        flash(str(error), "wrong")
+        return redirect(url_for("shows.index"))
+    taken = runtime().call(Runtime.names_taken)
+    renamed = [(name, unused(name, set(taken))) for one in (*show.feeds, *show.instruments)
+               if (name := str(one["name"])) in taken]  # fmt: skip
+    return render_template("shows/preview.html", show=show, token=token, lacks=lacks(show, store().folder),
+                           renamed=renamed)  # fmt: skip
+
+
+@blueprint.post("/bring")
+def bring() -> ResponseReturnValue:
+    """Bring in the file that was looked at."""
+    token = request.form.get("token", "")
+    if not _TOKEN.fullmatch(token):
+        flash("The file is not here any more. Choose it again.", "wrong")
+        return redirect(url_for("shows.index"))
+    at = _waiting(token)
+    try:
+        done = act("show.bring_in", file=at.name)
+    except (FileRefused, CommandRefused) as error:
+        flash(str(error), "wrong")
+        return redirect(url_for("shows.index"))
+    at.unlink(missing_ok=True)
+    flash(done.words + " Viewers see nothing of it yet.", "said")
+    if left := done.result["left"]:
+        flash(f"Left out, because it cannot be used here: {', '.join(map(str, left))}.", "wrong")
+    return redirect(url_for("overlays.index"))
