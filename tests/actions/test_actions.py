@@ -288,8 +288,8 @@ BY_PROGRAMS = {
     "saves.mark", "saves.press", "saves.stop", "moments.skip", "moments.again",
 }  # fmt: skip
 HERE_ALONE = {"folder.read", "scripts.examples", "file.folder", "listening.on", "listening.off",
-              "keys.everywhere", "show.bring_in", "saves.new_game", "saves.change_game", "saves.remove_game", "saves.restore_game",
-              "saves.bring_in"}  # fmt: skip
+              "keys.everywhere", "show.bring_in", "saves.new_game", "saves.change_game", "saves.remove_game",
+              "saves.restore_game", "saves.bring_in"}  # fmt: skip
 
 
 @pytest.mark.parametrize(
