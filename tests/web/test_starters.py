@@ -397,3 +397,35 @@ def test_an_overlay_from_elsewhere_is_brought_in_with_what_it_lacks_named(runnin
         assert "“Count” reads reach.members, which nothing has told yet." in told
     finally:
         other.stop()
+
+
+# Saved from what is there
+
+
+@pytest.mark.parametrize("key", ["wheel", "run", "starting_soon", "givers", "count", "match"])
+def test_an_overlay_saved_as_a_starter_makes_the_same_again(running: Running, tmp_path: Path, key: str) -> None:
+    way, answers = WITHOUT_OUTSIDE[key]
+    make(running, key, way, **answers)
+    text = running.client.get("/begin/of/1.toml").text
+    assert "whsec_" not in text
+    before = there(running)
+    other = Running(tmp_path / "other")
+    try:
+        page = other.press("/recipes/", "/recipes/", {"text": text})
+        given = dict(re.findall(r'name="(way0-\w+)"[^>]* value="([^"]*)"', page.text))
+        made = other.press("/begin/", "/begin/use", {"starter": text, "way": "0", **given})
+        assert made.status_code == 302, flat(made.text)[-1500:]
+        assert there(other) == before
+        mat = flat(other.client.get("/overlays/1").text)
+        assert "Everything fits" in mat
+    finally:
+        other.stop()
+
+
+def test_an_overlay_of_two_feeds_is_saved_with_the_whole_show(running: Running, members: Any) -> None:
+    running.add_feed(f"{members.address}/channels/mara_vane")
+    running.add_feed(f"{members.address}/channels/otto_knot", name="rival")
+    running.add_overlay("{reach.members} : {rival.members}")
+    answer = running.client.get("/begin/of/1.toml")
+    assert answer.headers["location"] == "/show/"
+    assert "reads 2: Reach, Rival." in flat(running.client.get("/show/").text)

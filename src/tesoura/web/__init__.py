@@ -19,6 +19,7 @@ from tesoura.web.access import views as access
 from tesoura.web.api import actions as api_actions
 from tesoura.web.api import clips as api_clips
 from tesoura.web.api import views as api
+from tesoura.web.begin import saving as starter_saving
 from tesoura.web.begin import views as begin
 from tesoura.web.clips import views as clips
 from tesoura.web.cues import trial
@@ -58,10 +59,10 @@ from tesoura.web.signals import computed, wordings
 from tesoura.web.signals import views as signals
 
 ROOMS = (
-    api, api_actions, api_clips, desk, leaves, devices, phone, signing_in, feed_aids, talking, feeds, picks,
-    rules, incoming, hand, recipes, begin, overlays, mat, scenes, versions, links, looks, typefaces, media, clips,
-    saves, shelf_files, pages, preferences, signals, computed, instruments, tracks, matches, runs, wheels, trial, cues,
-    files, wordings, shows, log, reports, sponsor_reports,
+    api, api_actions, api_clips, desk, leaves, devices, phone, signing_in, feed_aids, talking, feeds, picks, rules,
+    incoming, hand, recipes, begin, starter_saving, overlays, mat, scenes, versions, links, looks, typefaces, media,
+    clips, saves, shelf_files, pages, preferences, signals, computed, instruments, tracks, matches, runs, wheels,
+    trial, cues, files, wordings, shows, log, reports, sponsor_reports,
 )  # fmt: skip
 
 

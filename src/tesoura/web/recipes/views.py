@@ -136,7 +136,7 @@ def export(feed: str) -> ResponseReturnValue:
     """A feed as a recipe, to keep or to give away. Its secrets stay here; what else may be private is asked about."""
     row = feed_row(feed)
     fields = KINDS[row.kind].fields
-    document = document_of(_recipe_of(row))
+    document = document_of(recipe_of(row))
     known = known_in(store().read(lambda session: stored.all_secrets(session, store().secrets)))
     parts = private_parts(document, {name for name, field in fields.items() if field.private}, known)
     labels = {name: field.label for name, field in fields.items()}
@@ -151,7 +151,8 @@ def export(feed: str) -> ResponseReturnValue:
     )  # fmt: skip
 
 
-def _recipe_of(row: FeedRow) -> Recipe:
+def recipe_of(row: FeedRow) -> Recipe:
+    """A feed as a recipe, its secrets left out."""
     signals, rules = store().read(
         lambda session: (stored.signals_of(session, row.id or 0), stored_rules.of_feed(session, row.id or 0))
     )
