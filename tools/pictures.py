@@ -70,6 +70,8 @@ def of_the_demo(browser: Browser, address: str) -> None:
     of_the_studio(page)
     of_instruments(page)
     of_cues(page)
+    of_the_log(page)
+    of_signals(page)
     of_songs(page, stream)
     of_a_match(page)
     of_a_wheel(page, stream)
@@ -80,8 +82,24 @@ def of_the_demo(browser: Browser, address: str) -> None:
     of_devices(browser, page, address)
 
 
+def of_the_log(page: Page) -> None:
+    """What happened, in words."""
+    page.set_viewport_size(DESK)
+    page.goto("/log/")
+    expect(page.locator("#log-rows li").nth(8)).to_be_visible()
+    keep(page, "log")
+
+
+def of_signals(page: Page) -> None:
+    """Signals by what they come from, one group open."""
+    page.goto("/signals/")
+    page.locator("#group-reach summary").click()
+    expect(page.locator("#group-reach table")).to_be_visible()
+    keep(page, "signals")
+
+
 def of_sponsors(page: Page, stream: Page) -> None:
-    """A rotation with the evening ahead, a read whose link waits, both over a scene, and what each campaign had."""
+    """A rotation with the evening ahead, and what each campaign had once a read was over."""
     page.set_viewport_size(DESK)
     page.goto("/")
     stream.goto(f"/o/{token_of(page, 'Sponsors')}")
@@ -99,7 +117,6 @@ def of_sponsors(page: Page, stream: Page) -> None:
     page.get_by_role("button", name="Link to chat").click()
     expect(page.locator("#panel-cordel_tea")).to_contain_text("again in")
     expect(stream.locator(".t-card-words")).to_be_visible()
-    keep(page, "read")
     page.wait_for_timeout(25_000)
     page.get_by_role("button", name="End the read").click()
     page.wait_for_timeout(16_000)
@@ -110,7 +127,7 @@ def of_sponsors(page: Page, stream: Page) -> None:
 
 
 def of_runs(page: Page, stream: Page) -> None:
-    """A run with its route, where runs end, and the five arrangements over a scene."""
+    """A run with its route, and the five arrangements over a scene."""
     page.set_viewport_size({"width": 1280, "height": 960})
     page.goto("/")
     stream.goto(f"/o/{token_of(page, 'The Lantern Mile')}")
@@ -119,9 +136,6 @@ def of_runs(page: Page, stream: Page) -> None:
     page.goto("/instruments/lantern_mile")
     page.wait_for_load_state("networkidle")
     keep(page, "run")
-    page.evaluate("document.getElementById('attempts-title').scrollIntoView({ block: 'start' })")
-    page.wait_for_timeout(500)
-    keep(page, "run-ends")
     keep(stream, "run-overlay")
 
 
@@ -173,7 +187,6 @@ def of_devices(browser: Browser, page: Page, address: str) -> None:
     phone.locator("[data-half] .face").first.click()
     phone.wait_for_timeout(600)
     keep(phone, "phone")
-    of_the_boards(page, browser.new_page(viewport=STREAM, base_url=address))
 
 
 def token_of(page: Page, name: str) -> str:
@@ -236,26 +249,6 @@ def of_a_match(page: Page) -> None:
     keep(page, "match")
 
 
-def of_the_boards(page: Page, stream: Page) -> None:
-    """Four of the arrangements, once the match is over."""
-    page.goto("/instruments/break_final")
-    point = page.get_by_role("button", name="Point for BOB")
-    while point.count():
-        before = page.locator(".board-call").inner_text()
-        point.click()
-        expect(page.locator(".board-call")).not_to_have_text(before)
-    page.set_viewport_size(DESK)
-    page.goto("/")
-    stream.goto(f"/o/{token_of(page, 'Break final')}")
-    stream.add_style_tag(content="html{background:url(/static/scenes/evening.svg) center/cover !important}")
-    expect(stream.locator(".p-card")).to_be_visible(timeout=30_000)
-    # Each comes in its own time; here they stand side by side.
-    for one in ("corner", "tall", "lower"):
-        stream.locator(f".p-{one}").evaluate("piece => { piece.hidden = false; }")
-    stream.wait_for_timeout(800)
-    keep(stream, "boards")
-
-
 def of_a_wheel(page: Page, stream: Page) -> None:
     """A wheel with its chances, what has come, and who is owed a spin."""
     page.set_viewport_size({"width": 1280, "height": 1180})
@@ -271,18 +264,20 @@ def of_a_wheel(page: Page, stream: Page) -> None:
 
 
 def of_an_empty_folder(browser: Browser, address: str, service: str) -> None:
-    """Setting up a feed."""
+    """The first page, and a starter half way: its service has answered, and the number is chosen."""
     page = browser.new_page(viewport=DESK, base_url=address)
     page.goto("/")
-    page.get_by_role("link", name="A feed alone").click()
-    page.get_by_role("link", name="A web address").click()
-    page.get_by_label("Address").fill(f"{service}/channels/mara_vane")
-    page.get_by_label("What to call it").fill("Reach")
-    page.get_by_role("button", name="Reach it").click()
-    page.get_by_role("button", name=re.compile("^members")).click()
-    page.get_by_label("Unit, as viewers read it").fill("kite friends")
-    expect(page.locator("#proof")).to_contain_text("kite friends")
-    keep(page, "feed-set-up")
+    for frame in page.frames[1:]:
+        frame.locator("body.is-drawn").wait_for()
+    page.wait_for_load_state("networkidle")
+    keep(page, "first", moving=True)
+    page.get_by_role("link", name="A count").click()
+    page.get_by_role("textbox", name="Address").fill(f"{service}/channels?name=otto")
+    page.get_by_role("button", name="Make it").last.click()
+    expect(page.get_by_text("It answers. Which of these is it?")).to_be_visible()
+    page.evaluate("document.querySelector('.numbers').scrollIntoView({ block: 'center' })")
+    page.wait_for_load_state("networkidle")
+    keep(page, "starter", moving=True)
 
 
 def main() -> None:

@@ -170,7 +170,7 @@ def test_a_lists_entries_are_made_events_by_a_click(page: Page, running: Running
     page.get_by_role("button", name="Show the newest").click()
     page.get_by_role("button", name="events of these").click()
     expect(page.get_by_label("What happens")).to_have_value("follower")
-    page.get_by_label("Known by").fill("id")
+    page.get_by_label("Told apart by").fill("id")
     expect(page.locator("#made")).to_contain_text("tuck")
     page.get_by_role("button", name="Make them").click()
     expect(page.get_by_text("From now on it makes events of type follower.")).to_be_visible()

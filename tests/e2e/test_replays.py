@@ -152,7 +152,7 @@ def test_a_clip_is_trimmed_by_keys_shown_and_made_a_reel_of(page: Page, running:
     page.mouse.down()
     page.mouse.move(box["x"] + box["width"] * 2.5 / 3, box["y"] + 20, steps=5)
     page.mouse.up()
-    page.get_by_role("button", name="Show it so").click()
+    page.get_by_role("button", name="Save the cut").click()
     expect(page.locator(".said")).to_contain_text("the great one is shown from 1.0 to 2.5 s.")
     assert Axe().run(page).violations_count == 0
     overlay = page.context.new_page()

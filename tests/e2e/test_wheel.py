@@ -182,7 +182,7 @@ def test_from_an_empty_folder_to_a_spin_by_the_keyboard_and_a_check_without_teso
     assert told[0]["hash"] == sealed
     told[0]["came"] = 3 - told[0]["came"]
     other.locator("#spins").fill(json.dumps(told))
-    other.get_by_role("button", name="Do the sum").click()
+    other.get_by_role("button", name="Check them").click()
     expect(other.locator("#checked")).to_contain_text("had to come, and not field")
 
 

@@ -212,6 +212,7 @@ def test_a_starter_that_fails_half_way_leaves_nothing_behind(running: Running) -
         '[overlay]\n[[overlay.piece]]\nkind = "text"\nsize_px = 100000\n'
     )
     answer = running.press("/begin/", "/begin/use", {"starter": text, "way": "0"})
+    assert answer.status_code == 422
     assert "nothing of it is left" in flat(answer.text)
     assert there(running) == ([], [], [])
 
@@ -429,3 +430,15 @@ def test_an_overlay_of_two_feeds_is_saved_with_the_whole_show(running: Running, 
     answer = running.client.get("/begin/of/1.toml")
     assert answer.headers["location"] == "/show/"
     assert "reads 2: Reach, Rival." in flat(running.client.get("/show/").text)
+
+
+def test_a_starter_used_again_finds_other_names_for_files_and_leaves(running: Running) -> None:
+    for _ in range(7):
+        assert make(running, "run", 0).status_code == 302
+    assert [one.name for one in running.runtime.leaves.present.leaves] == ["Run", "Run 2"]
+    make(running, "text_files", 0)
+    made = make(running, "text_files", 0, **{"ask-unit": "paper \n kites"})
+    page = flat(running.client.get(made.headers["location"]).text)
+    assert "latest_gift_2.txt" in page
+    files = running.client.get("/files/").text
+    assert "0 paper kites" in files

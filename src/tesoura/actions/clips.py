@@ -286,7 +286,7 @@ REEL = Action(
     {
         "clips": Field("Clips, by their numbers in order", text(2_000, empty=True)),
         "title": Field("Title", line(80)),
-        "under": Field("Under it", text(120, empty=True)),
+        "under": Field("Caption", text(120, empty=True)),
         "width_px": Field("Width", _size, default="1280"),
     },
     _reel,

@@ -28,6 +28,7 @@ from tesoura.bundles.starters import (
     with_names,
 )
 from tesoura.core.computed.definitions import COMPUTED
+from tesoura.core.desk.leaves import MOST_BUTTONS
 from tesoura.core.forms.checks import group, text, whole
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import fill, secret_names
@@ -38,10 +39,14 @@ from tesoura.core.overlays.pieces.kind import media
 from tesoura.errors import Gone, InvalidField, InvalidPiece, RecipeRefused, TesouraError
 from tesoura.links.registry import KINDS
 from tesoura.store import computed as stored_computed
+from tesoura.store import text_files as stored_files
 
 PICK, SIGNAL = "pick", "signal"
 """Under which names it is answered which value of what came is meant, and which signal that comes already."""
 Names = dict[str, str]
+ROOM_FOR_BUTTONS = 24
+"""A leaf with less room than for so many buttons is passed over, and another one made."""
+LONGEST_LINE = 400
 TAKES_BACK = {
     one.name: one
     for one in (feed_setup.REMOVE, feed_setup.RESTORE, computed_setup.REMOVE_COMPUTED, computed_setup.RESTORE_COMPUTED,
@@ -74,6 +79,10 @@ def way_fields(starter: Starter, way: int) -> dict[str, Field]:
     return asked
 
 
+def _one_line(raw: object) -> str:
+    return " ".join(text(LONGEST_LINE, empty=True)(raw).split())
+
+
 _CHECKS = {"picture": media, "number": whole(-(10**12), 10**12)}
 
 
@@ -81,7 +90,7 @@ def own_fields(starter: Starter) -> dict[str, Field]:
     """What is asked beside that: of the instruments, and by itself."""
     asked: dict[str, Field] = {}
     for one in starter.questions:
-        check = _CHECKS.get(one.kind) or text(MOST_ANSWERED, empty=True)
+        check = _CHECKS.get(one.kind) or (text(MOST_ANSWERED, empty=True) if one.lines else _one_line)
         asked[f"ask-{one.name}"] = Field(one.label, check, default=one.start, kind=one.kind, help=one.help)
     for part in starter.instruments:
         fields = INSTRUMENTS[part.kind].fields
@@ -177,8 +186,18 @@ class _Making:
         await self._overlay()
         await self._buttons()
         for row in self._starter.files:
-            done = await self._do(TAKES_BACK["file.new"], **self._own(row))
+            told = self._own(row)
+            told["name"] = await self._free_file(str(told.get("name", "")))
+            done = await self._do(TAKES_BACK["file.new"], **told)
             self.made["files"].append(done.result["file"])
+
+    async def _free_file(self, name: str) -> str:
+        taken = {one.name.casefold() for one in await self._doing.read(stored_files.all_files)}
+        stem, dot, ending = name.rpartition(".")
+        number, free = 2, name
+        while free.casefold() in taken:
+            free, number = f"{stem}_{number}{dot}{ending}", number + 1
+        return free
 
     async def _computed(self, row: Mapping[str, Any]) -> None:
         kind, wanted = str(row["kind"]), str(row["name"])
@@ -227,10 +246,13 @@ class _Making:
         if not self._starter.leaf:
             return
         present = self._doing.runtime.leaves.present
-        leaf = next((one for one in present.leaves if one.name.casefold() == self._starter.leaf.casefold()), None)
+        by_name = {one.name.casefold(): one for one in present.leaves}
+        number, wanted = 2, self._starter.leaf
+        while (leaf := by_name.get(wanted.casefold())) and len(leaf.buttons) > MOST_BUTTONS - ROOM_FOR_BUTTONS:
+            wanted, number = f"{self._starter.leaf} {number}", number + 1
         leaf_id = leaf.id if leaf else ""
         if leaf is None:
-            leaf_id = str((await perform(self._doing, _NEW_LEAF, {"name": self._starter.leaf})).result["leaf"])
+            leaf_id = str((await perform(self._doing, _NEW_LEAF, {"name": wanted})).result["leaf"])
             self.undo.append(Call("leaf.remove", {"leaf": leaf_id}))
         before = {one.id for one in leaf.buttons} if leaf else set()
         for name in self._starter.buttons_of:

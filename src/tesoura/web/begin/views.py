@@ -147,7 +147,8 @@ def use() -> ResponseReturnValue:
         done = act("starter.use", starter=text, way=way, answers=typed)
     except RecipeRefused as error:
         flash(str(error), "wrong")
-        return _page(starter, text, typed, {}, proof, _sealed(starter, typed), key)
+        page, _ = _page(starter, text, typed, {}, proof, _sealed(starter, typed), key)
+        return page, 422
     made = {"of": starter.title, **{name: one for name, one in done.result.items() if one}}
     made["steps"] = json.dumps(done.result["steps"])
     return redirect(url_for("begin.made", **made))
@@ -156,7 +157,7 @@ def use() -> ResponseReturnValue:
 def _page(
     starter: Starter, text: str, typed: Mapping[str, Any], wrong: Mapping[str, str], proof: Proof | None, sealed: str,
     key: str,
-) -> ResponseReturnValue:  # fmt: skip
+) -> tuple[str, int]:  # fmt: skip
     way = int(str(typed.get("way", 0))) if str(typed.get("way", 0)).isdigit() else 0
     ways = [(one, way_fields(starter, at)) for at, one in enumerate(starter.ways)]
     picks = _picks(starter.ways[way], proof) if proof and starter.ways else []

@@ -1,0 +1,1 @@
+"""The documentation, as pages: by task, found from the pages that it tells of."""

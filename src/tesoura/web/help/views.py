@@ -1,0 +1,81 @@
+"""The pages of the documentation, as they lie in `docs/`."""
+
+from __future__ import annotations
+
+import re
+from functools import lru_cache
+from importlib import resources
+from pathlib import Path
+
+from flask import Blueprint, abort, render_template
+from flask.typing import ResponseReturnValue
+from markdown_it import MarkdownIt
+from markupsafe import Markup
+
+blueprint = Blueprint("help", __name__, url_prefix="/help")
+TASKS = (
+    ("starters", "Begin, share a starter, carry a show"), ("feeds", "Bring data in, and compute"),
+    ("overlays", "Design what viewers see"), ("instruments", "Countdowns, statistics, wheels, and the others"),
+    ("desk", "Operate it live"), ("log-and-files", "The log, reports, text files"),
+    ("game-events", "Events of a game"), ("track-events", "What plays"), ("match-rules", "Rules of sports"),
+    ("wheel", "The draw of a wheel"), ("replays", "Replays"), ("sponsors", "Sponsors"), ("routes", "Routes of a run"),
+    ("saved-games", "Saved games"), ("device-socket", "Buttons on devices of your own"),
+    ("scene-link", "The program that composes the picture"), ("figures", "What it costs"),
+)  # fmt: skip
+"""The documents in the order in which they are offered, each with the task it is for."""
+OF_ROOM = {
+    "desk": "desk", "devices": "desk", "leaves": "desk", "cues": "desk", "feeds": "feeds", "recipes": "starters",
+    "begin": "starters", "shows": "starters", "signals": "feeds", "computed": "feeds", "picks": "feeds",
+    "overlays": "overlays", "mat": "overlays", "looks": "overlays", "links": "overlays", "versions": "overlays",
+    "typefaces": "overlays", "instruments": "instruments", "matches": "match-rules", "wheels": "wheel",
+    "runs": "routes",
+    "clips": "replays", "saves": "saved-games", "shelf_files": "saved-games", "log": "log-and-files",
+    "reports": "log-and-files", "sponsor_reports": "sponsors", "files": "log-and-files",
+}  # fmt: skip
+"""Which document tells of a room's pages."""
+_DOCUMENT = re.compile(r'href="(?:docs/)?([a-z-]+)\.md(#[^"]*)?"')
+_ELSEWHERE = re.compile(r'<a href="(?!/help/|#|https?:)[^"]*">(.*?)</a>')
+
+
+def _text(name: str) -> str | None:
+    """A document's text; None when there is none of the name."""
+    packed = resources.files("tesoura").joinpath("web", "help", "docs", f"{name}.md")
+    # Where a checkout knows no links between files, they lie where they are written.
+    source = Path(__file__).parents[4] / "docs" / f"{name}.md"
+    found = packed if packed.is_file() and not packed.read_text("utf-8").startswith("../") else source
+    return found.read_text("utf-8") if found.is_file() else None
+
+
+@lru_cache(maxsize=32)
+def _page(name: str) -> str | None:
+    text = _text(name)
+    if text is None:
+        return None
+    drawn = MarkdownIt("commonmark", {"html": False}).enable("table").render(text)
+    drawn = _ELSEWHERE.sub(r"\1", _DOCUMENT.sub(r'href="/help/\1\2"', drawn))
+    return drawn.replace(
+        "<table>", '<div class="scroll" tabindex="0" role="region" aria-label="A table"><table>'
+    ).replace("</table>", "</table></div>")
+
+
+@blueprint.get("/")
+def index() -> ResponseReturnValue:
+    """The documents, by task."""
+    return render_template("help/index.html", tasks=TASKS)
+
+
+@blueprint.get("/<name>")
+def show(name: str) -> ResponseReturnValue:
+    """One document."""
+    words = dict(TASKS).get(name)
+    drawn = _page(name) if words else None
+    if words is None or drawn is None:
+        abort(404)
+    return render_template("help/show.html", words=words, drawn=Markup(drawn), tasks=TASKS, name=name)  # noqa: S704 - ours
+
+
+@blueprint.app_template_global("help_of")
+def help_of(room: str | None) -> tuple[str, str] | None:
+    """The document that tells of a room's pages, and its task."""
+    name = OF_ROOM.get(room or "")
+    return (name, dict(TASKS)[name]) if name else None
