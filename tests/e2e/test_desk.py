@@ -130,4 +130,4 @@ def test_an_evening_is_operated_from_the_desk_with_the_keyboard_alone(page: Page
     expect(lost).to_be_hidden()
     after("0", 7, "All is seen again as it was.")
     expect(lost).to_be_visible()
-    expect(page.locator("#happened")).to_contain_text("tesoura.air_cleared")
+    expect(page.locator("#happened")).to_contain_text("everything on air again by the desk")

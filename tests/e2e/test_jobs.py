@@ -204,7 +204,7 @@ def test_names_from_outside_are_shown_as_text_everywhere(
     page.goto("/")
     expect(page.locator("#happened")).to_contain_text(name[:50])
     page.goto("/signals/")
-    expect(page.locator(".signals")).to_contain_text(name[:50])
+    expect(page.locator("#signals")).to_contain_text(name[:50])
     page.goto("/overlays/1")
     expect(page.locator(".stage .piece")).to_have_text(name)
     assert page.locator("main img").count() == 0

@@ -112,7 +112,7 @@ def test_wrong_passwords_are_slowed_after_five_and_logged(running: Running) -> N
         late = sign_in(client, PASSWORD)
         assert late.status_code == 429
         assert 55 <= int(late.headers["Retry-After"]) <= 60
-    until(lambda: running.client.get("/log/").text.count("tesoura.wrong_password") >= 5)
+    until(lambda: running.client.get("/log/").text.count("somebody gave a wrong password") >= 5)
     assert "wrong-1" not in running.client.get("/log/").text
 
 

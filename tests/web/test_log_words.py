@@ -21,7 +21,12 @@ AT = datetime(2026, 1, 8, 19, 2, tzinfo=UTC)
 @pytest.mark.parametrize(
     ("kind", "data", "actor", "words"),
     [
-        ("tesoura.command.tea", {"command": "add", "by": "3 min"}, "desk", "Starting soon: 3 min added by the desk"),
+        ("tesoura.command.tea", {"command": "add", "by_s": 180.0}, "desk",
+         "Starting soon: 3 minutes added by the desk"),
+        ("tesoura.command.tea", {"command": "add", "by_s": -90.0}, "desk", "Starting soon: 90 s taken by the desk"),
+        ("tesoura.air_cleared", {"cleared": True}, "desk", "everything taken off air by the desk"),
+        ("tesoura.air_cleared", {"cleared": False}, "desk", "everything on air again by the desk"),
+        ("tesoura.skipped", {"text": "rude"}, "desk", "“rude” skipped by the desk"),
         ("tesoura.command.tea", {"command": "pause"}, "key:pads", "Starting soon: paused by a program, key “pads”"),
         ("tesoura.command.final", {"command": "point", "side": "home"}, None, "Break final: a point for home"),
         ("tesoura.command.final", {"command": "swap_ends"}, "desk", "Break final: change ends by the desk"),

@@ -49,6 +49,14 @@ def with_practice(tmp_path: Path) -> Iterator[Running]:
     practice.stop()
 
 
+@pytest.fixture(scope="module")
+def lasting(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
+    """One server for several tests, each of which leaves it as it was or counts what it adds."""
+    made = Running(tmp_path_factory.mktemp("lasting") / "data")
+    yield made
+    made.stop()
+
+
 def make(running: Running, key: str, way: int, **answers: str) -> Any:
     """Press “Make it” on a starter's page."""
     given = {"starter": STARTERS[key].text, "key": key, "way": str(way), **answers}
@@ -69,35 +77,32 @@ def there(running: Running) -> tuple[list[str], list[str], list[str]]:
 
 
 @pytest.mark.parametrize("key", WITHOUT_OUTSIDE)
-def test_every_starter_is_made_and_taken_back_and_brought_back_whole(running: Running, key: str) -> None:
+def test_every_starter_is_made_and_taken_back_and_brought_back_whole(lasting: Running, key: str) -> None:
     way, answers = WITHOUT_OUTSIDE[key]
-    made = make(running, key, way, **answers)
+    starter, before = STARTERS[key].starter, there(lasting)
+    made = make(lasting, key, way, **answers)
     assert made.status_code == 302, flat(made.text)[:600]
     where = made.headers["location"]
-    page = running.client.get(where)
-    assert f"{STARTERS[key].starter.title} is there" in flat(page.text).replace("&#39;", "'")
-    after = there(running)
-    starter = STARTERS[key].starter
-    assert len(after[1]) == len(starter.computed) + len(starter.instruments)
-    assert after[2] == ([starter.overlay.name] if starter.overlay else [])
-
+    assert f"{starter.title} is there" in flat(lasting.client.get(where).text).replace("&#39;", "'")
+    after = there(lasting)
+    assert len(after[1]) - len(before[1]) == len(starter.computed) + len(starter.instruments)
+    assert set(after[2]) - set(before[2]) == ({starter.overlay.name} if starter.overlay else set())
+    told = parse_qs(urlsplit(where).query)
     if starter.overlay:
-        mat = flat(running.client.get("/overlays/1").text)
+        mat = flat(lasting.client.get(f"/overlays/{told['overlay'][0]}").text)
         assert "Everything fits" in mat, re.findall(r'class="pick-finding".{300}', mat)
-        assert re.findall(r"data-pick=\"\w+\">[^<]+</button><span>([^<]+)", mat) == (
-            ["appears when gift happens, which has not happened yet."] if key == "gift_word" else []
-        )
+        waits = re.findall(r"data-pick=\"\w+\">[^<]+</button><span>([^<]+)", mat)
+        assert waits in ([], ["appears when gift happens, which has not happened yet."] if key == "gift_word" else [])
 
-    steps = parse_qs(urlsplit(where).query)["steps"][0]
-    away = running.press(where, "/begin/take-back", {"steps": steps})
-    assert away.status_code == 302
-    assert there(running) == ([], [], [])
-    assert not any(one.buttons for one in running.runtime.leaves.present.leaves)
-
-    back = re.search(r'action="(/begin/take-back\?[^"]+)"', running.client.get("/begin/").text)
+    lasting.press(where, "/begin/take-back", {"steps": told["steps"][0]})
+    assert there(lasting) == before
+    assert not any(one.buttons for one in lasting.runtime.leaves.present.leaves)
+    back = re.search(r'action="(/begin/take-back\?[^"]+)"', lasting.client.get("/begin/").text)
     assert back is not None
-    running.press("/begin/", back[1].replace("&amp;", "&"))
-    assert there(running) == after
+    lasting.press("/begin/", back[1].replace("&amp;", "&"))
+    assert there(lasting) == after
+    lasting.press("/begin/", "/begin/take-back", {"steps": told["steps"][0]})
+    assert there(lasting) == before
 
 
 def test_a_count_of_the_practice_service_is_proven_made_and_said_to_be_practice(with_practice: Running) -> None:
@@ -266,7 +271,8 @@ def test_pictures_of_starters_are_drawn_from_their_made_up_evening() -> None:
 
 
 @pytest.mark.parametrize("recipe", shipped(), ids=lambda one: one.key)
-def test_every_shipped_recipe_can_be_set_up_with_what_its_page_asks(running: Running, recipe: Any) -> None:
+def test_every_shipped_recipe_can_be_set_up_with_what_its_page_asks(lasting: Running, recipe: Any) -> None:
+    running, before = lasting, len(there(lasting)[0])
     answers = {
         "address": "http://127.0.0.1:9/x", "client_id": "kite", "path": "/tmp/none.json", "selector": ".count",
         "where": "http://127.0.0.1:9/x.ics", "host": "127.0.0.1", "topic": "music/now", "words": "/",
@@ -278,7 +284,7 @@ def test_every_shipped_recipe_can_be_set_up_with_what_its_page_asks(running: Run
     given = {name: answers[name] for name in answers if name in asked}
     done = running.press(f"/recipes/{recipe.key}", "/recipes/use", {"recipe": recipe.text, **given})
     assert done.status_code in (302, 307), flat(done.text)[:600]
-    assert len(there(running)[0]) == 1
+    assert len(there(running)[0]) == before + 1
 
 
 def test_a_saved_recipe_asks_for_the_key_that_it_does_not_hold() -> None:

@@ -14,7 +14,7 @@ from tesoura.core.instruments.runner import COMMAND
 from tesoura.core.values import Event
 from tesoura.runtime.facade import Runtime
 from tesoura.web.shared.doors import runtime
-from tesoura.web.shared.shown import actor_words
+from tesoura.web.shared.shown import actor_words, at_time
 
 NO_FACTS = frozenset({"command", "secret", "chance", "effect", "lines", "file"})
 """What of a command says nothing to a reader."""
@@ -22,7 +22,7 @@ MOST_FACTS, LONGEST_FACT = 3, 40
 PAST: Mapping[tuple[str, str], str] = {
     ("countdown", "start"): "started", ("countdown", "pause"): "paused", ("countdown", "go_on"): "went on",
     ("countdown", "stop"): "stopped", ("countdown", "restart"): "started again", ("countdown", "add"): "{by} added",
-    ("countdown", "set"): "set to {length}{to}", ("countdown", "dismiss"): "its last words dismissed",
+    ("countdown", "set"): "set to end at {until}", ("countdown", "dismiss"): "its last words dismissed",
     ("countdown", "show_end"): "its end rehearsed on air", ("countdown", "undo"): "the last taken back",
     ("scoreboard", "point"): "a point for {side}", ("scoreboard", "take_back"): "the last taken back",
     ("wheel", "spin"): "spun", ("wheel", "owe"): "{spins} spins owed to {who}", ("run", "hit"): "a hit",
@@ -80,12 +80,25 @@ def _command(name: str, data: Mapping[str, Any], called: CalledThings) -> str:
     command = str(data.get("command", ""))
     if (past := PAST.get((kind, command))) is not None:
         facts = {key: str(value)[:LONGEST_FACT] for key, value in data.items()}
+        if "by_s" in data:
+            facts["by"] = _length(float(data["by_s"]))
+            past = past.replace("added", "taken") if float(data["by_s"]) < 0 else past
+        if "until" in data:
+            facts["until"] = at_time(str(data["until"]))
         return f"{title}: {past.format_map(_Facts(facts))}"
     known = KINDS[kind].command(command) if kind in KINDS else None
     label = known.label[:1].lower() + known.label[1:] if known else command.replace("_", " ")
     facts_told = [f"{key.replace('_', ' ')} {str(value)[:LONGEST_FACT]}" for key, value in data.items()
                   if key not in NO_FACTS][:MOST_FACTS]  # fmt: skip
     return f"{title}: {label}{', ' if facts_told else ''}{', '.join(facts_told)}"
+
+
+def _length(by_s: float) -> str:
+    """A length of time as one says it: `3 minutes`, `90 s`."""
+    minutes, rest = divmod(abs(by_s), 60)
+    if rest or not minutes:
+        return f"{abs(by_s):g} s"
+    return "1 minute" if minutes == 1 else f"{minutes:g} minutes"
 
 
 class _Facts(dict[str, str]):
@@ -119,12 +132,12 @@ _TOLD: Mapping[str, Callable[[Mapping[str, Any], CalledThings], str]] = {
     "tesoura.effect": _effect,
     "tesoura.effect_ended": lambda data, called: f"{_effect(data, called)}: {data.get('outcome', 'done')}",
     "tesoura.shown": lambda data, called: f"{data.get('piece')} {'shown' if data.get('shown') else 'hidden'}",
-    "tesoura.skipped": lambda data, called: "a moment skipped",
+    "tesoura.skipped": lambda data, called: f"“{data.get('text') or data.get('piece') or 'a moment'}” skipped",
     "tesoura.shown_again": lambda data, called: "a moment shown again",
     "tesoura.correction": lambda data, called: (
         f"{data.get('field')} corrected, {data.get('was')} → {data.get('now')}"
     ),
-    "tesoura.air_cleared": lambda data, called: "everything taken off air" if data.get("cleared") != "no"
+    "tesoura.air_cleared": lambda data, called: "everything taken off air" if data.get("cleared")
                            else "everything on air again",
     "tesoura.air": lambda data, called: "what is on air changed",
     "tesoura.page_trouble": lambda data, called: f"a page could not show {data.get('piece', 'a piece')}",
