@@ -62,7 +62,9 @@ def of_the_demo(browser: Browser, address: str) -> None:
     expect(stream.locator('[data-piece="gift"]')).to_be_visible(timeout=60_000)
     expect(page.locator(".trail").first.or_(page.locator("#happened li").nth(9))).to_be_visible(timeout=60_000)
     expect(page.get_by_text("1 page shows it")).to_be_visible()
-    keep(page, "desk")
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(2_000)
+    keep(page, "desk", moving=True)
     stream.add_style_tag(content="html{background:url(/static/scenes/evening.svg) center/cover !important}")
     stream.wait_for_load_state("networkidle")
     expect(stream.locator('[data-piece="gift"]')).to_be_visible(timeout=60_000)
@@ -95,6 +97,7 @@ def of_signals(page: Page) -> None:
     page.goto("/signals/")
     page.locator("#group-reach summary").click()
     expect(page.locator("#group-reach table")).to_be_visible()
+    page.evaluate("scrollTo(0, 0)")
     keep(page, "signals")
 
 
@@ -154,6 +157,7 @@ def of_replays(page: Page, stream: Page) -> None:
     page.goto("/")
     stream.goto(f"/o/{token_of(page, 'Cup evening')}")
     stream.add_style_tag(content="html{background:url(/static/scenes/evening.svg) center/cover !important}")
+    page.locator(".scene-now").get_by_role("button", name="Play").click()
     page.goto("/clips")
     named = page.locator(".clip-name a")
     expect(named.first).to_be_visible(timeout=240_000)

@@ -53,7 +53,7 @@ class SignalGroup:
     def few(self) -> list[tuple[str, str]]:
         """Some short values, each with the second half of its name."""
         short = [(one.name.partition(".")[2], told(one.value, one.unit)) for one in self.signals
-                 if one.value is not None and len(told(one.value, one.unit)) <= LONGEST]  # fmt: skip
+                 if one.value not in (None, "") and len(told(one.value, one.unit)) <= LONGEST]  # fmt: skip
         return short[:FEW_VALUES]
 
 
@@ -65,7 +65,7 @@ def _found() -> dict[str, Any]:
     def gather(self: Runtime) -> tuple[list[Signal], dict[str, str]]:
         titles = {one.setup.name: str(one.setup.choices["title"])
                   for one in (*self.instruments.all(), *self.instruments.all("cues"))}  # fmt: skip
-        return self.signals(trails=True), {**titles, **dict(self.feeds.titles())}
+        return self.signals(trails=True), {**dict(self.feeds.titles()), **titles}
 
     every, titles = runtime().call(gather)
     edit: dict[str, int] = {}
@@ -77,12 +77,14 @@ def _found() -> dict[str, Any]:
     by_place: dict[str, list[Signal]] = {}
     for one in found:
         by_place.setdefault(_OWN.get(half := one.name.partition(".")[0], half), []).append(one)
+    order = {name: at for at, name in enumerate(titles)}
     unfolded = len(found) <= FEW_OPEN or bool(words)
     groups = [
         SignalGroup(
             snake(place, "group"), titles.get(place, place), signals, unfolded or snake(place, "group") in wanted
         )
-        for place, signals in by_place.items()
+        # What comes from outside stands first, then what is made of it here, then the rest by name.
+        for place, signals in sorted(by_place.items(), key=lambda one: (order.get(one[0], len(order)), one[0]))
     ]
     return {"groups": groups, "edit": edit, "now": now(), "find": request.args.get("find", "")}
 
