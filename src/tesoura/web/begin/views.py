@@ -50,6 +50,14 @@ class ShippedStarter:
     starter: Starter
     text: str
 
+    @property
+    def asks_nothing(self) -> bool:
+        """Whether it can be made with one press: there is nothing that must be said or chosen first."""
+        starter = self.starter
+        return len(starter.ways) <= 1 and not own_fields(starter) and all(
+            one.kind == "secret" for one in (way_fields(starter, 0) if starter.ways else {}).values()
+        )  # fmt: skip
+
 
 @lru_cache(maxsize=1)
 def shipped_starters() -> tuple[ShippedStarter, ...]:
@@ -266,7 +274,7 @@ def made() -> ResponseReturnValue:
     def ask(session: Any) -> dict[str, Any]:
         row = stored_overlays.get(session, overlay) if overlay else None
         return {
-            "overlay": row, "on_air": stored_overlays.on_air(session, row) if row else None,
+            **_size(session, row), "overlay": row, "on_air": stored_overlays.on_air(session, row) if row else None,
             "feed": stored_feeds.by_name(session, feed) if is_part(feed) else None,
             "computed": [one for at in args.getlist("computed", type=int)
                          if (one := stored_computed.get(session, at)) is not None],
@@ -287,6 +295,12 @@ def made() -> ResponseReturnValue:
 
     return render_template("begin/made.html", of=args.get("of", "")[:80], steps=args.get("steps", ""), kinds=KINDS,
                            **store().read(ask), **runtime().call(gather))  # fmt: skip
+
+
+def _size(session: Any, row: Any) -> dict[str, int]:
+    """The size of an overlay's draft, px."""
+    draft = stored_overlays.draft_of(session, row) if row else None
+    return {"width": draft.width_px, "height": draft.height_px} if draft else {"width": 16, "height": 9}
 
 
 @blueprint.post("/made/<int:overlay_id>/on-air")
