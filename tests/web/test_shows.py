@@ -151,6 +151,9 @@ def packed(**document: Any) -> bytes:
         (packed(kind="tesoura.shelf"), "This file holds no show."),
         (packed(feeds=[{"name": "Not A Name"}]), "The show in the file is damaged"),
         (packed(feeds="many"), "The show in the file is damaged"),
+        (packed(feeds=[{"name": "log", "kind": ["follow"]}]), "The show in the file is damaged"),
+        (packed(instruments=[{"name": "tea", "kind": "wheel", "choices": ["x"]}]), "The show in the file is damaged"),
+        (packed(feeds=[{"name": "log", "kind": "follow", "left_out": 5}]), "The show in the file is damaged"),
         (packed(media=[{"name": "x.png", "kind": "picture", "title": "Mark"}]), "The file Mark that the show uses is"),
         (packed(computed=[{"name": "a"}] * 501), "at most 500 fit"),
         (b"", "Choose a file first."),
@@ -161,6 +164,15 @@ def test_a_file_that_is_no_show_says_why(running: Running, data: bytes, words: s
     running.press("/show/", "/show/look", files=files)
     assert words in flat(running.client.get("/show/").text)
     assert told(running)["feeds"] == []
+
+
+def test_a_show_that_turns_out_damaged_half_way_leaves_nothing(running: Running) -> None:
+    before = told(running)
+    feed = {"name": "log", "title": "Log", "kind": "follow", "choices": {"path": "/nowhere/match.log"}}
+    broken = {**feed, "name": "other", "rules": [{"type": "kill", "fields": ["no", "names"]}]}
+    said = brought_in(running, packed(feeds=[feed, broken]))
+    assert "The show in the file is damaged, and nothing of it was brought in." in said
+    assert told(running) == before
 
 
 def test_only_a_file_that_was_looked_at_comes_in(running: Running) -> None:

@@ -204,6 +204,11 @@ def test_a_value_that_comes_already_is_taken_where_the_starter_would_have_its_ow
         ('version = 2\n[overlay]\n[[overlay.piece]]\nkind = "teapot"\n', "no kind of piece"),
         ('version = 2\n[[computed]]\nkind = "teapot"\nname = "x"\n', "no kind of computed signal"),
         ('version = 2\n[[file]]\nname = {answer = "who"}\n', "does not ask for"),
+        ('version = 2\nplace = "first"\n', "“place” must be a whole number"),
+        ('version = 2\n[[ask]]\nname = "who"\nleast = [1]\n', "“least” must be a whole number"),
+        ('version = 2\n[overlay]\nwidth_px = "wide"\n', "“width_px” must be a whole number"),
+        ('version = 2\n[leaf]\nbuttons_of = 3\n', "“buttons_of” must be a list"),
+        ('version = 2\n[[computed]]\nkind = ["rate"]\n', "no kind of computed signal"),
     ],
 )  # fmt: skip
 def test_a_starter_that_cannot_be_used_says_why(text: str, words: str) -> None:

@@ -16,6 +16,7 @@ from tesoura.actions.action import Action, Call, Doing, Done, Given, perform
 from tesoura.actions.media import keep_file
 from tesoura.actions.overlay_setup import free_name
 from tesoura.actions.roles import MACHINE
+from tesoura.actions.starters import take_steps
 from tesoura.actions.values import COMMAND
 from tesoura.bundles import shows
 from tesoura.bundles.examples import programs
@@ -31,7 +32,7 @@ from tesoura.core.instruments.registry import KINDS as INSTRUMENTS
 from tesoura.core.names import unused
 from tesoura.core.overlays import looks as look_rules
 from tesoura.core.overlays.document import from_document
-from tesoura.errors import CommandRefused, FormulaError, Invalid, InvalidField, NewerDocument
+from tesoura.errors import CommandRefused, FileRefused, FormulaError, Invalid, InvalidField, NewerDocument
 from tesoura.links.registry import KINDS
 from tesoura.runtime.facade import Runtime
 from tesoura.store import computed as stored_computed
@@ -48,6 +49,9 @@ from tesoura.store.tables import MediaRow, RuleRow, SignalRow
 INCOMING = re.compile(r"incoming-show-[0-9a-f]{32}\.zip")
 """How the file is called that waits in the data folder to be brought in."""
 MOST_TEXT = 400
+_OF_ODD_SHAPES = (TypeError, ValueError, KeyError, AttributeError, LookupError, Invalid)
+"""What a document raises whose parts have another shape than a show's."""
+_DAMAGED = "The show in the file is damaged, and nothing of it was brought in. Save it again."
 
 
 # Out
@@ -95,7 +99,17 @@ def _carried(runtime: Runtime, name: str) -> list[list[Any]]:
 
 
 def lacks(show: CarriedShow, folder: Path) -> list[str]:
-    """What must still be done by hand once it is in: keys to be given, files and programs that are not here."""
+    """What must still be done by hand once it is in: keys to be given, files and programs that are not here.
+
+    Raises FileRefused for a document whose parts have another shape than a show's.
+    """
+    try:
+        return _lacks(show, folder)
+    except _OF_ODD_SHAPES as error:
+        raise FileRefused(_DAMAGED) from error
+
+
+def _lacks(show: CarriedShow, folder: Path) -> list[str]:
     found = list(shows.unknown(show, KINDS))
     there = programs(folder / "scripts")
     for one in show.feeds:
@@ -182,8 +196,15 @@ async def _bring_in(doing: Doing, given: Given) -> Done:
             _file(session, row, names, written, taken_files, at)
         return written
 
-    written = await doing.write(job)
-    await _alive(doing, show, names, written)
+    try:
+        written = await doing.write(job)
+    except _OF_ODD_SHAPES as error:
+        raise FileRefused(_DAMAGED) from error
+    try:
+        await _alive(doing, show, names, written)
+    except _OF_ODD_SHAPES as error:
+        await take_steps(doing, list(reversed(written.undo)))
+        raise FileRefused(_DAMAGED) from error
     steps = [[one.action, dict(one.given)] for one in reversed(written.undo)]
     words = f"The show is in: {', '.join(f'{count} {what}' for count, what in show.counts())}."
     return Done(words, {"steps": steps, "left": written.left}, Call("starter.take_back", {"steps": steps}))

@@ -293,7 +293,7 @@ async def _use(doing: Doing, given: Given) -> Done:
     try:
         await making.all(answers)
     except (InvalidPiece, TesouraError, ValueError) as error:
-        await _steps(doing, list(reversed(making.undo)))
+        await take_steps(doing, list(reversed(making.undo)))
         if isinstance(error, RecipeRefused):
             raise
         raise RecipeRefused(f"It could not be made, and nothing of it is left: {error}") from error
@@ -302,7 +302,7 @@ async def _use(doing: Doing, given: Given) -> Done:
     return Done(f"“{starter.title}” is set up.", {**making.made, "steps": steps}, undo)
 
 
-async def _steps(doing: Doing, steps: list[Call]) -> list[Call]:
+async def take_steps(doing: Doing, steps: list[Call]) -> list[Call]:
     """Do these, one after the other; what takes them back, in the order in which that is to be done."""
     back: list[Call] = []
     for one in steps:
@@ -328,7 +328,7 @@ def _calls(raw: object) -> list[Call]:
 
 
 async def _take_back(doing: Doing, given: Given) -> Done:
-    back = await _steps(doing, given["steps"])
+    back = await take_steps(doing, given["steps"])
     undo = Call("starter.take_back", {"steps": [[one.action, dict(one.given)] for one in back]})
     return Done("What the starter made was put away, or is back.", {"steps": undo.given["steps"]}, undo)
 

@@ -145,6 +145,8 @@ def _rows(document: Mapping[str, Any], name: str, named: bool = True) -> list[Ro
         raise FileRefused(f"The show has {len(rows):,} {name}; at most {MOST_OF_EACH} fit.")
     if named and not all(is_part(str(one.get("name"))) for one in rows):
         raise ValueError(name)
+    if named and not all(isinstance(one.get("choices", {}), dict) and isinstance(one.get("kind"), str) for one in rows):
+        raise ValueError(name)
     return rows
 
 

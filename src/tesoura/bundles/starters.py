@@ -131,16 +131,30 @@ def read(text: str, kinds: Mapping[str, Sequence[str]]) -> Starter:
         [_instrument(one) for one in rows_in(document, "instrument")],
         _overlay(overlay) if overlay else None,
         str(leaf.get("name", ""))[:30],
-        [str(one) for one in leaf.get("buttons_of", ())],
+        _words(leaf, "buttons_of"),
         rows_in(document, "file"),
         table_in(document, "sample"),
-        int(document.get("place", 99)),
+        _whole(document, "place", 99),
     )
     asked = {one.name for one in starter.questions}
     for name in _answers_in(document):
         if name not in asked:
             raise RecipeRefused(f"It uses the answer “{name[:40]}”, which it does not ask for.")
     return starter
+
+
+def _whole(table: Mapping[str, Any], name: str, otherwise: int) -> int:
+    value = table.get(name, otherwise)
+    if not isinstance(value, int) or isinstance(value, bool):
+        raise RecipeRefused(f"“{name}” must be a whole number.")
+    return value
+
+
+def _words(table: Mapping[str, Any], name: str) -> list[str]:
+    value = table.get(name, [])
+    if not isinstance(value, list):
+        raise RecipeRefused(f"“{name}” must be a list of names.")
+    return [str(one) for one in value]
 
 
 def _way(row: Mapping[str, Any], kinds: Mapping[str, Sequence[str]]) -> StarterWay:
@@ -167,12 +181,12 @@ def _question(row: Mapping[str, Any]) -> StarterQuestion:
     return StarterQuestion(
         name, str(row.get("label", name))[:80], str(row.get("help", ""))[:300],
         "\n".join(map(str, start)) if isinstance(start, list) else str(start), lines,
-        "area" if lines else str(row.get("kind", "line")), int(row.get("least", 0)),
+        "area" if lines else str(row.get("kind", "line")), _whole(row, "least", 0),
     )  # fmt: skip
 
 
 def _known(row: Mapping[str, Any], kinds: Mapping[str, Any], what: str) -> Mapping[str, Any]:
-    if row.get("kind") not in kinds:
+    if str(row.get("kind")) not in kinds:
         there = ", ".join(kinds)
         raise RecipeRefused(f"There is no kind of {what} “{str(row.get('kind'))[:40]}” here. There are: {there}.")
     return row
@@ -197,7 +211,7 @@ def _instrument(row: Mapping[str, Any]) -> StarterInstrument:
 def _overlay(table: Mapping[str, Any]) -> StarterOverlay:
     pieces = [_known(one, PIECES, "piece") for one in rows_in(table, "piece")]
     return StarterOverlay(
-        str(table.get("name", "My overlay"))[:60], int(table.get("width_px", 1920)), int(table.get("height_px", 1080)),
+        str(table.get("name", "My overlay"))[:60], _whole(table, "width_px", 1920), _whole(table, "height_px", 1080),
         pieces,
     )  # fmt: skip
 

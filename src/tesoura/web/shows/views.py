@@ -80,6 +80,7 @@ def look() -> ResponseReturnValue:
         sent.save(at)
         with at.open("rb") as file:
             show = shows.read(file)
+        missing = lacks(show, store().folder)
     except (FileRefused, OSError) as error:
         at.unlink(missing_ok=True)
         flash(str(error), "wrong")
@@ -87,7 +88,7 @@ def look() -> ResponseReturnValue:
     taken = runtime().call(Runtime.names_taken)
     renamed = [(name, unused(name, set(taken))) for one in (*show.feeds, *show.instruments)
                if (name := str(one["name"])) in taken]  # fmt: skip
-    return render_template("shows/preview.html", show=show, token=token, lacks=lacks(show, store().folder),
+    return render_template("shows/preview.html", show=show, token=token, lacks=missing,
                            renamed=renamed)  # fmt: skip
 
 
