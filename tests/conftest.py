@@ -25,6 +25,7 @@ from tesoura.core.overlays.document import Overlay, new_piece
 from tesoura.runtime.facade import Runtime
 from tesoura.settings import Settings, wall_clock
 from tesoura.standins.members import MembersService
+from tesoura.standins.practice import Practice
 from tesoura.store import feeds as stored_feeds
 from tesoura.store import keys
 from tesoura.store import overlays as stored_overlays
@@ -235,6 +236,16 @@ class Running:
         )
         self.publish(row.id)
         return row.token
+
+
+@pytest.fixture
+def with_practice(tmp_path: Path) -> Iterator[Running]:
+    """A server over an empty folder whose pages can start the services that come with Tesoura."""
+    practice = Practice(tmp_path)
+    made = Running(tmp_path / "data", practice=practice)
+    yield made
+    made.stop()
+    practice.stop()
 
 
 @pytest.fixture

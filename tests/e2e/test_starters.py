@@ -2,14 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from pathlib import Path
-
 import pytest
 from playwright.sync_api import Browser, Locator, Page, expect
 
 from tesoura.standins.members import MembersService
-from tesoura.standins.practice import Practice
 from tesoura.standins.ratings import DEFAULT_KEY, RatingService
 from tests.conftest import Running
 
@@ -45,13 +41,9 @@ class Walk:
 
 
 @pytest.fixture
-def running(tmp_path: Path) -> Iterator[Running]:
-    """An empty folder, whose pages can start the services that come with Tesoura."""
-    practice = Practice(tmp_path)
-    made = Running(tmp_path / "data", practice=practice)
-    yield made
-    made.stop()
-    practice.stop()
+def running(with_practice: Running) -> Running:
+    """The pages of a server that can start the services that come with Tesoura."""
+    return with_practice
 
 
 @pytest.fixture

@@ -18,15 +18,16 @@ import pytest
 
 from tesoura.actions.recipes import read_recipe, recipe_asks
 from tesoura.actions.starters import checked, read_starter, way_fields
-from tesoura.bundles.starters import with_answers, with_names
+from tesoura.bundles.starters import StarterWay, with_answers, with_names
 from tesoura.core.overlays.shipped_looks import SHIPPED
+from tesoura.core.signals.payload import TreeNode
 from tesoura.errors import InvalidPiece, RecipeRefused
 from tesoura.standins.practice import Practice
 from tesoura.store import computed as stored_computed
 from tesoura.store import feeds as stored_feeds
 from tesoura.store import overlays as stored_overlays
 from tesoura.studio.samples import sample_of
-from tesoura.web.begin.views import shipped_starters
+from tesoura.web.begin.views import _likely, shipped_starters
 from tesoura.web.recipes.views import shipped
 from tests.conftest import Running, flat
 
@@ -37,16 +38,6 @@ WITHOUT_OUTSIDE = {
     "song": (4, {}), "count": (3, {"way3-start": "7"}), "goal": (2, {"way2-start": "7"}),
 }  # fmt: skip
 """A way of each starter that needs nothing outside, and what is answered beside what it begins with."""
-
-
-@pytest.fixture
-def with_practice(tmp_path: Path) -> Iterator[Running]:
-    """A server whose pages can start the services that come with Tesoura."""
-    practice = Practice(tmp_path)
-    running = Running(tmp_path / "data", practice=practice)
-    yield running
-    running.stop()
-    practice.stop()
 
 
 @pytest.fixture(scope="module")
@@ -214,6 +205,27 @@ def test_a_value_that_comes_already_is_taken_where_the_starter_would_have_its_ow
 def test_a_starter_that_cannot_be_used_says_why(text: str, words: str) -> None:
     with pytest.raises(RecipeRefused, match=words):
         read_starter(text)
+
+
+@pytest.mark.parametrize("way", ["²", "-1", "9" * 5_000, "x", ""])
+def test_a_way_that_there_is_not_is_the_first(lasting: Running, way: str) -> None:
+    text = STARTERS["starting_soon"].text
+    asked = lasting.press(
+        "/begin/starting_soon", "/begin/use", {"starter": text, "way": way, "starting_soon-length": "soon"}
+    )
+    assert asked.status_code == 422
+    assert "soon" in asked.text
+
+
+def test_the_likely_number_is_the_one_called_so_or_else_the_largest() -> None:
+    way = StarterWay("", pick="members")
+    numbers = [
+        TreeNode("a", "a", "number", "1e-7"),
+        TreeNode("b", "b", "text", "'1,284'"),
+        TreeNode("c", "c", "number", "9"),
+    ]
+    assert _likely(way, numbers) == "b"
+    assert _likely(way, [*numbers, TreeNode("members", "x.members", "number", "2")]) == "x.members"
 
 
 def test_a_starter_that_fails_half_way_leaves_nothing_behind(running: Running) -> None:

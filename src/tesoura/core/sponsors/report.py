@@ -93,7 +93,7 @@ def report(
         evidence.take(LoggedFact(one.at, one.type, one.data))
         if one.type == EFFECT_ENDED and one.data.get("outcome") != "done":
             # Chat was not told.
-            links.get(linked, {}).pop(int(at) if at.isdigit() else 0, None)
+            links.get(linked, {}).pop(int(at) if at.isdecimal() else 0, None)
         name, _, what = one.type.rpartition(".")
         if name in named and any(span.begin <= one.at < span.end for span in spans):
             if what == READ:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -138,7 +137,7 @@ def use() -> ResponseReturnValue:
     except RecipeRefused as error:
         flash(str(error), "wrong")
         return redirect(url_for("recipes.index"))
-    way = int(typed.get("way", "0") or 0) if typed.get("way", "0").isdigit() else 0
+    way = _way_of(typed)
     kept = unsealed(typed.get("sealed", ""))
     typed |= {name: value for name, value in kept.items() if not typed.get(name)}
     if name := typed.pop("practice", ""):
@@ -166,7 +165,7 @@ def _page(
     starter: Starter, text: str, typed: Mapping[str, Any], wrong: Mapping[str, str], proof: Proof | None, sealed: str,
     key: str,
 ) -> tuple[str, int]:  # fmt: skip
-    way = int(str(typed.get("way", 0))) if str(typed.get("way", 0)).isdigit() else 0
+    way = _way_of(typed)
     ways = [(one, way_fields(starter, at)) for at, one in enumerate(starter.ways)]
     picks = _picks(starter.ways[way], proof) if proof and starter.ways else []
     page = render_template(
@@ -176,6 +175,12 @@ def _page(
         practice=settings().practice is not None, has_secret=dict.fromkeys(unsealed(sealed), True),
     )  # fmt: skip
     return page, 422 if wrong or (proof and proof.problem) else 200
+
+
+def _way_of(typed: Mapping[str, Any]) -> int:
+    """The way to get the data that was chosen, or the first."""
+    chosen = str(typed.get("way", ""))
+    return int(chosen) if chosen.isdecimal() and len(chosen) < 4 else 0
 
 
 def _sealed(starter: Starter, typed: Mapping[str, Any]) -> str:
@@ -231,7 +236,7 @@ def _usual(way: StarterWay, proof: Proof) -> TreeNode | None:
 def _numbers(node: TreeNode | None) -> Iterable[TreeNode]:
     if node is None:
         return
-    if node.kind == "number" or (node.kind == "text" and node.shown.strip("'\"").replace(",", "").isdigit()):
+    if node.kind == "number" or (node.kind == "text" and node.shown.strip("'\"").replace(",", "").isdecimal()):
         yield node
     for child in node.children:
         yield from _numbers(child)
@@ -245,7 +250,14 @@ def _picks(way: StarterWay, proof: Proof) -> list[TreeNode]:
 def _likely(way: StarterWay, picks: Sequence[TreeNode]) -> str:
     """Which of them it most likely is: one that is called so, or else the largest."""
     called = next((one for one in picks if way.pick in one.path.rpartition(".")[2]), None)
-    return (called or max(picks, key=lambda one: float(re.sub(r"[^0-9.-]", "", one.shown) or 0))).path
+    return (called or max(picks, key=_amount)).path
+
+
+def _amount(node: TreeNode) -> float:
+    try:
+        return float(node.shown.strip("'\"").replace(",", ""))
+    except ValueError:
+        return 0.0
 
 
 def _makes(starter: Starter) -> list[tuple[str, str]]:

@@ -64,7 +64,7 @@ def actor() -> str:
 def is_away() -> bool:
     """Whether this request came by the door for others, from wherever it is."""
     port = str(request.environ.get("SERVER_PORT", ""))
-    return port.isdigit() and runtime().listening.is_away(int(port))
+    return port.isdecimal() and runtime().listening.is_away(int(port))
 
 
 def settings() -> Settings:

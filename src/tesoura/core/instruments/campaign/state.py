@@ -238,7 +238,7 @@ class Campaign:
         points = self.plan.points
         given = str(command.given.get("point") or "").strip()
         if given:
-            if not given.isdigit() or not 1 <= int(given) <= len(points):
+            if not given.isdecimal() or not 1 <= int(given) <= len(points):
                 raise InvalidField(f"There are points 1 to {len(points)}." if points else "It has no talking points.")
             place = int(given) - 1
         else:
