@@ -20,7 +20,7 @@ from tesoura.core.computed.definitions import COMPUTED
 from tesoura.core.instruments.registry import KINDS as INSTRUMENTS
 from tesoura.core.names import is_part
 from tesoura.core.values import from_json
-from tesoura.errors import FileRefused
+from tesoura.errors import FileRefused, Invalid
 from tesoura.store import media
 from tesoura.store.tables import ComputedRow, FeedRow, MediaRow, RuleRow, SignalRow, TextFileRow
 from tesoura.uploads.files import MAX_BYTES
@@ -30,6 +30,9 @@ MOST_FILES, MOST_BYTES, MOST_DOCUMENT, MOST_OF_EACH = 1_000, 2_000_000_000, 20_0
 CARRIED = ("picture", "video", "sound", "typeface", "scenery")
 """The kinds of added files that go along."""
 Row = dict[str, Any]
+OF_ODD_SHAPES = (TypeError, ValueError, KeyError, AttributeError, LookupError, Invalid)
+"""What a document raises whose parts have another shape than a show's."""
+DAMAGED = "The show in the file is damaged, and nothing of it was brought in. Save it again."
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,7 +12,7 @@ from flask import Blueprint, Response, flash, redirect, render_template, request
 from flask.typing import ResponseReturnValue
 
 from tesoura.actions.action import Doing
-from tesoura.actions.shows import lacks, show_of
+from tesoura.actions.show_contents import lacks, show_of
 from tesoura.bundles import shows
 from tesoura.core.names import unused
 from tesoura.errors import CommandRefused, FileRefused
