@@ -108,3 +108,13 @@ def test_no_two_kinds_of_button_have_a_choice_of_one_name_that_means_another() -
                 kind.name,
                 name,
             )
+
+
+def test_a_button_that_an_earlier_version_stored_does_the_same() -> None:
+    button = {"id": "b1", "does": "saves", "own": {"saves_of": "Mile", "what": "keep"}, "words": "", "colour": "ink",
+              "size": "one"}  # fmt: skip
+    saved = {"leaves": [{"id": "l1", "name": "Tonight", "buttons": [button]}], "next_id": 3}
+    (read,) = leaves_of(saved).leaves[0].buttons
+    assert read.own == {"saves_of": "Mile", "saves_do": "keep"}
+    assert read.shown_words == "Mile: keep what the game has"
+    assert read.press(False) == ("saves.press", {"game": "Mile", "what": "keep"})

@@ -142,9 +142,15 @@ def leaves_of(saved: Mapping[str, Any]) -> Leaves:
     return Leaves(leaves, int(saved.get("next_id", 1)))
 
 
+_ONCE_CALLED = {"saves_do": "what"}
+"""Under which other name a choice was stored by earlier versions."""
+
+
 def _buttons(saved: Iterable[Mapping[str, Any]]) -> Iterable[DeskButton]:
     for one in saved:
         if (kind := KINDS.get(str(one["does"]))) is not None:
-            own = {name: str(one["own"].get(name, "")) for name in kind.fields}
+            told = one["own"]
+            own = {name: str(told.get(name, told.get(_ONCE_CALLED.get(name), field.default)))
+                   for name, field in kind.fields.items()}  # fmt: skip
             yield DeskButton(str(one["id"]), kind.name, own, one["words"], one["colour"], one["size"],
                              str(one.get("key", "")), str(one.get("control", "")))  # fmt: skip
