@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -77,3 +78,24 @@ def test_a_feed_that_fails_freezes_its_overlay_and_stands_in_the_report(running:
     )
     assert "trouble of its own (500)" in report
     assert "not back yet" not in report
+
+
+def test_a_failure_that_ended_while_tesoura_was_off_is_not_said_to_go_on(tmp_path: Path, members: Any) -> None:
+    members.freeze()
+    before = Running(tmp_path / "data")
+    try:
+        before.press("/", "/session/start")
+        before.add_feed(f"{members.address}/channels/mara_vane", period_s=0.5)
+        until(lambda: before.signal("reach.members").get("freshness") == "live")
+        members.fail("500")
+        until(lambda: "not back yet" in before.client.get("/reports/1").text)
+    finally:
+        before.stop()
+    members.fail(None)
+    after = Running(tmp_path / "data")
+    try:
+        until(lambda: after.signal("reach.members").get("freshness") == "live")
+        report = after.client.get("/reports/1").text
+        assert ("the log does not tell" in report, "not back yet" in report) == (True, False)
+    finally:
+        after.stop()

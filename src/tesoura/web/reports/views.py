@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
 from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from tesoura.core.cues.happenings import DOWN, FEED_CHANGED
+from tesoura.core.cues.happenings import FEED_CHANGED
 from tesoura.core.forms.checks import time_before
+from tesoura.core.signals.outages import Outage, outages
+from tesoura.core.values import Freshness
 from tesoura.errors import InvalidField, SessionsOutOfOrder
 from tesoura.store import log as event_log
 from tesoura.store import log_search, state
@@ -86,38 +88,23 @@ def show(session_id: int) -> ResponseReturnValue:
     windows = runtime().call(lambda self: self.computations.of_session(one.started_at, one.ended_at or summary.until))
     ends = [end_of(one) for one in windows if one.events]
     return render_template("reports/show.html", summary=summary, ends=ends, ribbon=ribbon(summary),
-                           outages=outages(summary))  # fmt: skip
+                           failed=_failed(summary))  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class Outage:
-    """A time in which a feed failed: which, from when until when, and why. `until` is None while it goes on."""
-
-    feed: str
-    began: datetime
-    until: datetime | None
-    why: str
-
-    @property
-    def length_s(self) -> float | None:
-        """How long it failed, in seconds."""
-        return (self.until - self.began).total_seconds() if self.until else None
-
-
-def outages(summary: Summary) -> list[Outage]:
-    """When feeds failed in a session, and came back, in that order."""
-    titles = dict(runtime().call(lambda self: self.feeds.titles()))
+def _failed(summary: Summary) -> list[tuple[Outage, str, str]]:
+    """When feeds failed in a session: each time, the feed's title, and what is known where no end of it was told."""
     search = Search(type=FEED_CHANGED, since=summary.session.started_at, until=summary.session.ended_at)
-    open_ones: dict[str, Outage] = {}
-    found: list[Outage] = []
-    for logged in store().stream(lambda session: log_search.by_time(session, search)):
-        data, at = logged.event.data, logged.event.time
-        feed = str(data.get("feed"))
-        if data.get("state") == DOWN:
-            open_ones[feed] = Outage(titles.get(feed, feed), at, None, str(data.get("why") or ""))
-        elif feed in open_ones:
-            found.append(replace(open_ones.pop(feed), until=at))
-    return sorted([*found, *open_ones.values()], key=lambda one: one.began)
+    found = outages(logged.event for logged in store().stream(lambda session: log_search.by_time(session, search)))
+    reports = {one.name: one for one in runtime().call(lambda self: self.feeds.reports())}
+    last = {one.feed: one for one in found}
+
+    def known(one: Outage) -> str:
+        report = reports.get(one.feed)
+        down = report is not None and report.state.freshness is Freshness.DOWN
+        goes_on = down and summary.present and last[one.feed] is one
+        return "not back yet" if goes_on else "the log does not tell"
+
+    return [(one, reports[one.feed].title if one.feed in reports else one.feed, known(one)) for one in found]
 
 
 @dataclass(frozen=True, slots=True)
