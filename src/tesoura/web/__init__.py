@@ -34,7 +34,7 @@ from tesoura.web.feeds import sign_in as signing_in
 from tesoura.web.feeds import views as feeds
 from tesoura.web.files import views as files
 from tesoura.web.help import views as help_pages
-from tesoura.web.instruments import matches, runs, tracks, wheels
+from tesoura.web.instruments import laying, matches, runs, tracks, wheels
 from tesoura.web.instruments import views as instruments
 from tesoura.web.log import views as log
 from tesoura.web.looks import media, typefaces
@@ -62,8 +62,8 @@ from tesoura.web.signals import views as signals
 ROOMS = (
     api, api_actions, api_clips, desk, leaves, devices, phone, signing_in, feed_aids, talking, feeds, picks, rules,
     incoming, hand, recipes, begin, starter_saving, overlays, mat, scenes, versions, links, looks, typefaces, media,
-    clips, saves, shelf_files, pages, preferences, signals, computed, instruments, tracks, matches, runs, wheels,
-    trial, cues, files, wordings, shows, log, reports, sponsor_reports, help_pages,
+    clips, saves, shelf_files, pages, preferences, signals, computed, instruments, laying, tracks, matches, runs,
+    wheels, trial, cues, files, wordings, shows, log, reports, sponsor_reports, help_pages,
 )  # fmt: skip
 
 

@@ -19,7 +19,6 @@ from tesoura.core.instruments.items import ADD, CHANGE, MOVE, REMOVE
 from tesoura.core.instruments.records import KeptRecord
 from tesoura.core.instruments.registry import KINDS, of_room
 from tesoura.core.instruments.runner import Setup
-from tesoura.core.overlays.pieces.kind import PieceKind
 from tesoura.core.values import Scalar
 from tesoura.errors import Ambiguous, Invalid, InvalidField, InvalidPiece
 from tesoura.runtime.facade import Runtime
@@ -383,54 +382,3 @@ def records_file(name: str, kind: str) -> ResponseReturnValue:
     lines = record_lines(runtime().call(Runtime.records, name, kind), found.columns)
     headers = {"Content-Disposition": f'attachment; filename="{name}-{kind}.csv"'}
     return Response("".join(lines), mimetype="text/csv", headers=headers)
-
-
-# On an overlay
-
-
-def _field_for(piece: PieceKind, kind: InstrumentKind) -> str:
-    """The field of a piece that names its instrument."""
-    found = (name for name, one in piece.fields.items() if one.kind == "instrument" and one.of == kind.name)
-    return next(found, "")
-
-
-SLOTS = "slots"
-
-
-def _lay_slots(row: ComputedRow, kind: InstrumentKind) -> ResponseReturnValue:
-    """Lay statistic slots with the first of what an instrument tells, and go there."""
-    title, overlay_id = str(row.choices["title"]), request.form.get("overlay", type=int)
-    if not overlay_id:
-        overlay_id = int(act("overlay.new", name=title[:60], empty="yes").result["overlay"])
-    ready = kind.ready_wordings("statistic", row.name)[:3]
-    slots = {f"{part}_{at}": value for at, (_, given) in enumerate(ready, 1) for part, value in given.items()}
-    edit = {"do": "add", "kind": SLOTS, "set": {"count": len(ready), "name": title[:60], **slots}}
-    done = act("draft.edit", overlay=overlay_id, edits=[edit], window="instruments")
-    return redirect(url_for("mat.show", overlay_id=overlay_id, piece=",".join(done.result["chosen"] or ())))
-
-
-@blueprint.post("/<name>/place")
-def place(name: str) -> ResponseReturnValue:
-    """Lay a piece that draws the instrument on an overlay's draft, and go there."""
-    row = row_of(name)
-    kind = KINDS[row.kind]
-    if request.form.get("piece") == SLOTS and kind.ready_wordings("statistic", name):
-        return _lay_slots(row, kind)
-    piece = next((one for one in kind.pieces if one.name == request.form.get("piece")), None)
-    if piece is None:
-        abort(404)
-    overlay_id = request.form.get("overlay", type=int)
-    title = str(row.choices["title"])
-    if not overlay_id:
-        width, height = piece.overlay_size
-        made = act("overlay.new", name=title[:60], width_px=width, height_px=height, empty="yes")
-        overlay_id = int(made.result["overlay"])
-    lays = kind.lays(piece.name, row.choices)
-    edit = {"do": "add", "kind": piece.name, "set": {_field_for(piece, kind): name, "name": piece.title, **lays}}
-    try:
-        done = act("draft.edit", overlay=overlay_id, edits=[edit], window="instruments")
-    except InvalidPiece as error:
-        flash("; ".join(error.wrong.values()), "wrong")
-        return redirect(url_for("instruments.edit", name=name))
-    chosen = ",".join(done.result["chosen"] or ())
-    return redirect(url_for("mat.show", overlay_id=overlay_id, piece=chosen))

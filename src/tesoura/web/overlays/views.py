@@ -17,6 +17,7 @@ from tesoura.store import overlays as stored
 from tesoura.store.tables import OverlayRow
 from tesoura.web.desk.views import cards
 from tesoura.web.mat.draft import laid
+from tesoura.web.mat.laying import lay_on
 from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import runtime, store
 
@@ -57,9 +58,7 @@ def new() -> ResponseReturnValue:
 def _lay(signal: Signal, overlay_id: int, kind: str) -> ResponseReturnValue:
     """Lay a signal on an overlay that is there, where there is room, and go to it."""
     kind = "slots" if kind == "slots" else "text"
-    edit = {"do": "add", "kind": kind, "set": choices_for(signal, kind)}
-    done = act("draft.edit", overlay=overlay_id, edits=[edit], window="signals")
-    return redirect(url_for("mat.show", overlay_id=overlay_id, piece=",".join(done.result["chosen"] or ())))
+    return lay_on(overlay_id, kind, choices_for(signal, kind), "signals")
 
 
 def row_of(overlay_id: int) -> OverlayRow:
