@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator
 from contextlib import ExitStack, contextmanager, suppress
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, TextIO
+from typing import TYPE_CHECKING, TextIO, TypeVar
 
 import click
 import platformdirs
@@ -23,8 +23,9 @@ from tesoura.settings import DEFAULT_PORT, Settings, wall_clock
 if TYPE_CHECKING:
     from socket import socket
 
-    from tesoura.store.store import Store
+    from tesoura.store.store import ReadOnlyStore, Store
 
+Opened = TypeVar("Opened", bound="ReadOnlyStore")
 PASSWORD_VARIABLE = "TESOURA_PASSWORD"  # noqa: S105 - a name, not a password
 MIN_PASSWORD = 8
 
@@ -61,7 +62,7 @@ def serve(host: str, port: int, data: Path | None, on_network: bool) -> None:
     practice = Practice(folder)
     settings = Settings(folder, host, port, password=_password(host, on_network), practice=practice)
     try:
-        _run(settings, _open(folder), lambda: click.echo(f"Tesoura is ready: {settings.address}"), practice.resume)
+        _run(settings, _open(folder, settings.address), lambda: click.echo(f"Tesoura is ready: {settings.address}"), practice.resume)
     finally:
         practice.stop()
 
@@ -82,7 +83,7 @@ def demo(port: int, data: Path | None, seed: int, speed: float) -> None:
     with tempfile.TemporaryDirectory(prefix="tesoura-demo-", ignore_cleanup_errors=True) as temporary:
         practice = Practice(data or Path(temporary))
         settings = Settings(data or Path(temporary), port=port, practice=practice)
-        store = _open(settings.data)
+        store = _open(settings.data, settings.address)
         services = Services(settings.data, seed, speed)
         services.start()
         story = Story(settings.address, seed_folder(store, services, wall_clock()), seed, speed)
@@ -147,6 +148,7 @@ def _verify_report(told: str, data: Path | None) -> None:
     import json
 
     from tesoura.store import reports
+    from tesoura.store.store import read_store
 
     try:
         report = json.loads(told)
@@ -155,13 +157,12 @@ def _verify_report(told: str, data: Path | None) -> None:
     if not isinstance(report, dict):
         raise click.ClickException("This is no report. Give the file that “Signed, as JSON” saved.")
     folder = data or default_folder()
-    store = _open(folder) if data is not None or folder.exists() else None
-    if store is None:
+    if data is None and not folder.exists():
         found = reports.check(None, None, report)
-        click.echo("There is no data folder here, so the log was not looked at. Name one with --data.")
+        click.echo("No data folder was found, so the log was not checked. Choose one with --data.")
     else:
-        found = store.read(lambda session: reports.check(session, store.secrets, report))
-        store.close()
+        with _opened(read_store, folder) as store:
+            found = store.read(lambda session: reports.check(session, store.secrets, report))
     for line in (*found.notes, *found.wrong):
         click.echo(line)
     if found.wrong:
@@ -195,13 +196,9 @@ def restore(file: Path, data: Path | None) -> None:
     """Bring a data folder back out of FILE; one that is there is kept beside it under another name."""
     from tesoura.bundles import backups
     from tesoura.errors import DataFolderError, FileRefused
-    from tesoura.store.guarding import FolderLock
 
     folder = data or default_folder()
     try:
-        if folder.exists():
-            # One that runs would go on writing into what is put aside.
-            FolderLock(folder, "restoring").release()
         before = backups.read(file, folder)
     except (FileRefused, DataFolderError) as error:
         raise click.ClickException(str(error)) from None
@@ -220,12 +217,12 @@ def shelf() -> None:
 def list_shelves(data: Path | None) -> None:
     """Tell the games that have a shelf, and how many saves each has."""
     from tesoura.store import saves
+    from tesoura.store.store import read_store
 
-    store = _open(data or default_folder())
-    for game in store.read(lambda session: list(saves.games(session))):
-        count = len(store.read(partial(saves.entries, game_id=game.id or 0)))
-        click.echo(f"{game.title}: {count} on the shelf; its save is {game.path or 'not chosen yet'}")
-    store.close()
+    with _opened(read_store, data) as store:
+        for game in store.read(lambda session: list(saves.games(session))):
+            count = len(store.read(partial(saves.entries, game_id=game.id or 0)))
+            click.echo(f"{game.title}: {count} on the shelf; its save is {game.path or 'not chosen yet'}")
 
 
 @shelf.command("out")
@@ -237,23 +234,23 @@ def shelf_out(game: str, file: Path, data: Path | None) -> None:
     from tesoura.bundles import shelf_files
     from tesoura.errors import FileRefused
     from tesoura.store import saves
+    from tesoura.store.store import read_store
 
-    store = _open(data or default_folder())
-    row = store.read(lambda session: saves.game_called(session, game))
-    if row is None:
-        known = ", ".join(one.title for one in store.read(lambda session: list(saves.games(session)))) or "none yet"
-        raise click.ClickException(f"No game called {game} has a shelf. There are: {known}.")
-    whole = store.read(lambda session: shelf_files.carried(session, row))
-    try:
-        with file.open("xb") as to:
-            shelf_files.write_out(to, whole, store.folder)
-    except FileExistsError:
-        raise click.ClickException(f"{file} is there already. Give another name.") from None
-    except (FileRefused, OSError) as error:
-        file.unlink(missing_ok=True)
-        raise click.ClickException(str(error)) from None
+    with _opened(read_store, data) as store:
+        row = store.read(lambda session: saves.game_called(session, game))
+        if row is None:
+            known = ", ".join(one.title for one in store.read(lambda session: list(saves.games(session)))) or "none yet"
+            raise click.ClickException(f"No game called {game} has a shelf. There are: {known}.")
+        whole = store.read(lambda session: shelf_files.carried(session, row))
+        try:
+            with file.open("xb") as to:
+                shelf_files.write_out(to, whole, store.folder)
+        except FileExistsError:
+            raise click.ClickException(f"{file} is there already. Give another name.") from None
+        except (FileRefused, OSError) as error:
+            file.unlink(missing_ok=True)
+            raise click.ClickException(str(error)) from None
     click.echo(f"{whole.saves} saves of {row.title} are in {file}.")
-    store.close()
 
 
 @shelf.command("in")
@@ -267,6 +264,7 @@ def shelf_in(file: Path, game: str | None, yes: bool, data: Path | None) -> None
     from tesoura.errors import FileRefused, Invalid
     from tesoura.saves import carrying
     from tesoura.store import saves
+    from tesoura.store.store import join_store
 
     try:
         with file.open("rb") as packed:
@@ -276,16 +274,15 @@ def shelf_in(file: Path, game: str | None, yes: bool, data: Path | None) -> None
                 click.echo(f"  {'[folder] ' if one.folder else ''}{one.name}")
             if not yes and not click.confirm("Bring it in?"):
                 return
-            store = _open(data or default_folder())
-            row = store.read(lambda session: saves.game_called(session, game)) if game else None
-            if game and row is None:
-                raise click.ClickException(f"No game called {game} has a shelf. Leave --to out for a new one.")
-            shelf_files.unpack(packed, told, store.folder)
-            found = store.write(
-                lambda session: shelf_files.bring_in(session, told, row.id if row else None, wall_clock())[0].title
-            )
+            with _opened(join_store, data) as store:
+                row = store.read(lambda session: saves.game_called(session, game)) if game else None
+                if game and row is None:
+                    raise click.ClickException(f"No game called {game} has a shelf. Leave --to out for a new one.")
+                shelf_files.unpack(packed, told, store.folder)
+                found = store.write(
+                    lambda session: shelf_files.bring_in(session, told, row.id if row else None, wall_clock())[0].title
+                )
             click.echo(f"It is on the shelf of {found}.")
-            store.close()
     except (FileRefused, Invalid) as error:
         raise click.ClickException(str(error)) from None
 
@@ -303,11 +300,11 @@ def new_key(name: str, data: Path | None) -> None:
     if not name.strip() or len(name) > 40:
         raise click.ClickException("Give the key a name of 1 to 40 characters, such as the program that will use it.")
     from tesoura.store import keys
+    from tesoura.store.store import join_store
 
-    store = _open(data or default_folder())
-    click.echo(store.write(lambda session: keys.new_key(session, name.strip(), wall_clock())))
+    with _opened(join_store, data) as store:
+        click.echo(store.write(lambda session: keys.new_key(session, name.strip(), wall_clock())))
     click.echo("Keep it: it is shown this once. Send it as “Authorization: Bearer KEY”.", err=True)
-    store.close()
 
 
 def _password(host: str, on_network: bool) -> str | None:
@@ -331,13 +328,28 @@ def _loading() -> Iterator[None]:
     gc.enable()
 
 
-def _open(folder: Path) -> Store:
+def _open(folder: Path, address: str) -> Store:
     with _loading():
         from tesoura.errors import DataFolderError
         from tesoura.store.store import open_store
 
     try:
-        return open_store(folder)
+        return open_store(folder, address)
+    except DataFolderError as error:
+        raise click.ClickException(str(error)) from error
+
+
+@contextmanager
+def _opened(how: Callable[[Path], Opened], folder: Path | None) -> Iterator[Opened]:
+    """A data folder for one command: the user's own unless told. What is wrong with it ends the command in words."""
+    from tesoura.errors import DataFolderError
+
+    try:
+        store = how(folder or default_folder())
+        try:
+            yield store
+        finally:
+            store.close()
     except DataFolderError as error:
         raise click.ClickException(str(error)) from error
 
@@ -345,15 +357,13 @@ def _open(folder: Path) -> Store:
 def _run(settings: Settings, store: Store, ready: Callable[[], None], begin: Callable[[], None] = lambda: None) -> None:
     with _loading():
         from tesoura.app import listen
-        from tesoura.errors import DataFolderError, PortInUse
-        from tesoura.store.guarding import FolderLock
+        from tesoura.errors import PortInUse
 
     with ExitStack() as ending:
         ending.callback(store.close)
         try:
-            ending.callback(FolderLock(settings.data, settings.address).release)
             listening = listen(settings.host, settings.port)
-        except (DataFolderError, PortInUse) as error:
+        except PortInUse as error:
             raise click.ClickException(str(error)) from error
         begin()
         _serve(settings, store, ready, listening)

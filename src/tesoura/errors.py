@@ -28,6 +28,7 @@
     │   ├── ResponseNotUnderstood  show what came
     │   └── TooMuch             what came, or what is picked from it, goes beyond all bounds: paused
     ├── DataFolderError         the data folder cannot be used
+    │   └── FolderInUse         another process holds it
     └── PortInUse               nothing can listen there
 
 The message says what happened and why; `hint` says what to do where the message does not. No message holds a secret.
@@ -217,6 +218,10 @@ class TooMuch(SourceError):
 
 class DataFolderError(TesouraError, RuntimeError):
     """The data folder cannot be used; the message says why and what to do."""
+
+
+class FolderInUse(DataFolderError):
+    """Another process holds the data folder; the message says which."""
 
 
 class PortInUse(TesouraError, OSError):

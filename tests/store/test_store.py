@@ -25,7 +25,7 @@ from tesoura.errors import DataFolderError
 from tesoura.store import database, feeds, keys, log, media, overlays, readings, state
 from tesoura.store.guarding import FolderLock, keep_private_on_windows
 from tesoura.store.readings import KeptReading
-from tesoura.store.secrets import open_secrets
+from tesoura.store.secrets import new_secrets, open_secrets
 from tesoura.store.store import Store, open_store
 from tesoura.store.tables import MediaRow
 from tests.conftest import Running
@@ -161,7 +161,7 @@ def test_a_database_of_a_newer_version_is_left_alone(tmp_path: Path) -> None:
 
 def test_a_damaged_database_is_said_to_be(tmp_path: Path) -> None:
     (tmp_path / "tesoura.db").write_bytes(b"this is no database at all" * 50)
-    with pytest.raises(DataFolderError, match="cannot be read as a database"):
+    with pytest.raises(DataFolderError, match="damaged and can't be read as a database"):
         open_store(tmp_path)
 
 
@@ -173,7 +173,7 @@ def test_a_damaged_key_file_is_said_to_be(tmp_path: Path) -> None:
 
 def test_a_folder_that_cannot_be_written_is_said_to_be(tmp_path: Path) -> None:
     (tmp_path / "file").write_text("")
-    with pytest.raises(DataFolderError, match="Give another one with --data"):
+    with pytest.raises(DataFolderError, match="Choose another one with --data"):
         open_store(tmp_path / "file" / "data")
 
 
@@ -183,7 +183,7 @@ def test_a_full_disk_is_said_and_the_next_job_still_runs(store: Store) -> None:
 
         raise OperationalError("INSERT", {}, sqlite3.OperationalError("database or disk is full"))
 
-    with pytest.raises(DataFolderError, match="Is the disk full"):
+    with pytest.raises(DataFolderError, match="The disk is full"):
         store.write(full)
     assert len(store.write(lambda session: log.append(session, [event(1)], NOON))) == 1
 
@@ -308,10 +308,12 @@ def test_a_key_file_is_written_whole_or_not_at_all(tmp_path: Path, monkeypatch: 
 
     monkeypatch.setattr(os, "fsync", full)
     with pytest.raises(DataFolderError, match="No space left"):
-        open_secrets(tmp_path)
+        new_secrets(tmp_path)
     assert list(tmp_path.iterdir()) == []
     monkeypatch.undo()
-    assert open_secrets(tmp_path).derive("x") == open_secrets(tmp_path).derive("x")
+    made, read = new_secrets(tmp_path), open_secrets(tmp_path)
+    assert read is not None
+    assert made.derive("x") == read.derive("x")
 
 
 def test_on_windows_the_systems_own_program_takes_others_rights(

@@ -247,7 +247,7 @@ def test_a_full_disk_says_so_and_loses_nothing_that_was_taken(running: Running) 
     told = [{"type": "gift", "data": {"text": "x" * 20_000}} for _ in range(40)]
     answer = running.client.post("/api/events", json=told, headers=running.auth)
     assert answer.status_code == 507
-    assert "Is the disk full? Nothing was kept" in answer.json()["detail"]
+    assert "The disk is full. Make room on it. Nothing was saved." in answer.json()["detail"]
     assert running.client.get("/log/").status_code == 200
 
     def room_again() -> int | None:

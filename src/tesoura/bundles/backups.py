@@ -18,12 +18,13 @@ from pathlib import Path, PurePosixPath
 import tesoura
 from tesoura.errors import DataFolderError, FileRefused, NewerDocument
 from tesoura.store.database import FILE_NAME as DATABASE
-from tesoura.store.database import HEAD
-from tesoura.store.guarding import LOCK
+from tesoura.store.database import HEAD, damaged, read_only
+from tesoura.store.guarding import LOCK, FolderLock
 from tesoura.store.secrets import FILE_NAME as KEY_FILE
+from tesoura.store.store import RESERVE
 
 KIND, VERSION, LIST = "tesoura.backup", 1, "backup.json"
-LEFT_OUT = (LOCK, f"{DATABASE}-wal", f"{DATABASE}-shm", f"{DATABASE}-journal", DATABASE)
+LEFT_OUT = (LOCK, RESERVE, f"{DATABASE}-wal", f"{DATABASE}-shm", f"{DATABASE}-journal", DATABASE)
 """What no copy needs: the database is copied in a way of its own, with all that was committed until then."""
 _PACKED = (".zip", ".png", ".jpg", ".jpeg", ".webp", ".gif", ".mp4", ".webm", ".mp3", ".ogg", ".woff2")
 """What is packed already, and would only cost time."""
@@ -63,6 +64,8 @@ def write(folder: Path, to: Path, at: datetime, with_key: bool = True) -> tuple[
             file.flush()
             os.fsync(file.fileno())
         part.replace(to)
+    except sqlite3.DatabaseError as error:
+        raise DataFolderError(damaged(folder / DATABASE, error)) from error
     except OSError as error:
         raise FileRefused(f"{to} could not be written: {error.strerror or error}.") from error
     finally:
@@ -71,10 +74,21 @@ def write(folder: Path, to: Path, at: datetime, with_key: bool = True) -> tuple[
 
 
 def _database(at: Path, to: Path) -> None:
-    """The database as it is at one instant, whoever writes to it meanwhile."""
-    with contextlib.closing(sqlite3.connect(f"file:{at}?mode=ro", uri=True)) as source, contextlib.closing(
-        sqlite3.connect(to)
-    ) as copy:  # fmt: skip
+    """Copy the database as it is at one instant, whoever writes to it meanwhile. Raises FileRefused."""
+    try:
+        _copied(at, to)
+    except sqlite3.OperationalError:
+        # A folder that can't be written to has no place for what SQLite keeps beside a database with open changes.
+        to.unlink(missing_ok=True)
+        beside = to.with_name(f"read-{at.name}")
+        for ending in ("", "-wal"):
+            if (part := at.with_name(at.name + ending)).exists():
+                shutil.copyfile(part, beside.with_name(beside.name + ending))
+        _copied(beside, to)
+
+
+def _copied(at: Path, to: Path) -> None:
+    with contextlib.closing(read_only(at)) as source, contextlib.closing(sqlite3.connect(to)) as copy:
         source.backup(copy)
 
 
@@ -87,34 +101,47 @@ def _files(folder: Path, *but: Path) -> Iterator[Path]:
 
 
 def read(file: Path, folder: Path) -> Path | None:
-    """Bring a data folder back out of a file; where what was there before is now, None if nothing was.
+    """Restore a data folder from a file. Returns where the folder that was there before is now, or None.
 
-    It is unpacked whole beside the folder and then takes its name, so that there is the one or the other. Raises
-    FileRefused for a file that is none, damaged, or of a later version.
+    The folder is locked from beginning to end, so nothing is added to one that is about to be replaced. The new one is
+    unpacked whole beside it and then takes its name. Raises FolderInUse, and FileRefused for a file that is no backup,
+    damaged, or of a later version.
     """
     beside = folder.with_name(f"{folder.name}.restoring")
-    shutil.rmtree(beside, ignore_errors=True)
-    try:
-        with zipfile.ZipFile(file) as packed:
-            _told(packed)
-            folder.parent.mkdir(parents=True, exist_ok=True)
-            beside.mkdir(mode=0o700)
-            for one in packed.infolist():
-                if one.filename != LIST:
-                    _unpacked(packed, one, beside)
-            if (bad := packed.testzip()) is not None:
-                raise FileRefused(f"{bad} in the file is damaged. Take another copy.")
-        with contextlib.closing(sqlite3.connect(beside / DATABASE)) as database:
-            (whole,) = database.execute("PRAGMA integrity_check").fetchone()
-            if whole != "ok":
-                raise FileRefused("The database in the file is damaged. Take another copy.")
-        return _in_place(beside, folder)
-    except (zipfile.BadZipFile, EOFError, sqlite3.DatabaseError, NotImplementedError, RuntimeError) as error:
-        raise FileRefused("This is no whole copy of a data folder. Take another one.") from error
-    except OSError as error:
-        raise FileRefused(f"It could not be brought back: {error.strerror or error}. Nothing was changed.") from error
-    finally:
+    with contextlib.ExitStack() as ending:
+        locks = [FolderLock(folder, "a restore")] if folder.exists() else []
         shutil.rmtree(beside, ignore_errors=True)
+        ending.callback(shutil.rmtree, beside, ignore_errors=True)
+        for lock in locks:
+            ending.callback(lock.release)
+        try:
+            with zipfile.ZipFile(file) as packed:
+                _told(packed)
+                folder.parent.mkdir(parents=True, exist_ok=True)
+                beside.mkdir(mode=0o700)
+                for one in packed.infolist():
+                    if one.filename != LIST:
+                        _unpacked(packed, one, beside)
+                if (bad := packed.testzip()) is not None:
+                    raise FileRefused(f"{bad} in the file is damaged. Take another copy.")
+            with contextlib.closing(sqlite3.connect(beside / DATABASE)) as database:
+                (whole,) = database.execute("PRAGMA integrity_check").fetchone()
+                if whole != "ok":
+                    raise FileRefused("The database in the file is damaged. Take another copy.")
+            # Held until its new name is known, so that nobody starts with a folder that is only half in place.
+            locks.append(FolderLock(beside, "a restore"))
+            ending.callback(locks[-1].release)
+            if os.name == "nt":
+                # There a folder in which a file is open keeps its name.
+                for lock in locks:
+                    lock.release()
+            return _in_place(beside, folder)
+        except DataFolderError:
+            raise
+        except (zipfile.BadZipFile, EOFError, sqlite3.DatabaseError, NotImplementedError, RuntimeError) as error:
+            raise FileRefused("This is no whole copy of a data folder. Take another one.") from error
+        except OSError as error:
+            raise FileRefused(f"It could not be restored: {error.strerror or error}. Nothing was changed.") from error
 
 
 def _told(packed: zipfile.ZipFile) -> None:

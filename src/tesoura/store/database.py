@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import errno
 import logging
 import os
 import sqlite3
-from contextlib import closing
+from collections.abc import Iterator
+from contextlib import closing, contextmanager
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 from sqlalchemy import Engine, create_engine, event, exc, inspect, text
 
 from tesoura.errors import DataFolderError
+from tesoura.store.secrets import FILE_NAME as KEY_FILE
 
 log = logging.getLogger(__name__)
 FILE_NAME = "tesoura.db"
@@ -22,38 +26,107 @@ HEAD = "0008"
 READERS = 20
 """So many may read at once before more are opened for a while, and as many again before one waits."""
 _MIGRATIONS = Path(__file__).parent / "migrations"
+_EMPTIED = (
+    "{path} is missing or empty, though the data folder {folder} has been used. Restore a backup with `tesoura restore "
+    "FILE`, or choose another folder with --data to start over. Nothing was changed."
+)
 
 
 def prepare_folder(folder: Path) -> Path:
-    """Make the data folder and see that it can be written, or raise DataFolderError."""
+    """Create the data folder if need be and check that it can be written to. Raises DataFolderError."""
     probe = folder / f".writable-{os.getpid()}"
     try:
         folder.mkdir(mode=0o700, parents=True, exist_ok=True)
         probe.write_text("")
-        probe.unlink()
+        probe.unlink(missing_ok=True)
     except OSError as error:
+        if error.errno == errno.ENOSPC and folder.is_dir():
+            # Overlays can be shown from a full disk; what can't be saved is reported when it happens.
+            return folder
         raise DataFolderError(
             f"Nothing can be written to the data folder {folder} ({error.strerror}). "
-            "Give another one with --data, or make this one yours to write."
+            "Choose another one with --data, or change who may write to it."
         ) from error
     return folder
 
 
-def open_database(folder: Path) -> Engine:
-    """Open the folder's database, brought up to this version. Raises DataFolderError."""
+def open_database(folder: Path, has_key: bool = False) -> Engine:
+    """Open the folder's database and migrate it to this version. Raises DataFolderError.
+
+    Called under the folder's lock. `has_key` says that the folder has been used: a database that is missing or empty
+    then is a loss, and no first start.
+    """
+    path = folder / FILE_NAME
+    if has_key and not (path.is_file() and path.stat().st_size):
+        raise DataFolderError(_EMPTIED.format(path=path, folder=folder))
     engine = _engine(folder, "NORMAL", pool_size=READERS, max_overflow=READERS, pool_timeout=10)
+    with _reported(engine, path):
+        present = _version(engine)
+        if present is None and has_key:
+            raise DataFolderError(_EMPTIED.format(path=path, folder=folder))
+        if present != HEAD:
+            _migrate(engine, present)
+    return engine
+
+
+def open_as_is(folder: Path, read_only: bool = False) -> Engine:
+    """Open the folder's database without creating or migrating anything. Raises DataFolderError.
+
+    For a process that doesn't hold the folder's lock. With `read_only`, not a single file is written or created.
+    """
+    path = folder / FILE_NAME
+    if not path.is_file():
+        raise DataFolderError(f"{folder} is not a data folder of Tesoura. Choose the right one with --data.")
+    engine = _engine(folder, "FULL", read_only, pool_size=2, max_overflow=0)
+    with _reported(engine, path):
+        if (present := _version(engine)) != HEAD:
+            raise DataFolderError(
+                f"The data folder {folder} was last used by another version of Tesoura (its database is at {present}, "
+                f"this version's at {HEAD}). Run the command with that version, or start this one with the folder once."
+            )
+    return engine
+
+
+@contextmanager
+def _reported(engine: Engine, path: Path) -> Iterator[None]:
+    """Report in Tesoura's own errors what keeps a database from being opened, and close it then."""
     try:
-        _upgrade(engine)
+        yield
     except exc.DatabaseError as error:
         engine.dispose()
-        raise DataFolderError(
-            f"{folder / FILE_NAME} cannot be read as a database ({error.orig}). "
-            "If it is damaged, move it away and start again, or put a copy of it back."
-        ) from error
+        known = _known(str(error.orig))
+        raise DataFolderError(f"{path}: {known}" if known else damaged(path, error.orig)) from error
     except DataFolderError:
         engine.dispose()
         raise
-    return engine
+
+
+def damaged(path: Path, error: object) -> str:
+    """Return what to tell the user about a database file that can't be read."""
+    return (
+        f"{path} is damaged and can't be read as a database ({error}). Restore a backup with `tesoura restore FILE`, or "
+        f"move the file away together with {KEY_FILE} to start over."
+    )
+
+
+_PROBLEMS = {
+    "full": "The disk is full. Make room on it.",
+    "locked": "Another program has locked the database. Close it, or wait until it's done.",
+    "readonly": "The database can't be written to. Check who may write to the data folder.",
+    "unable to open": "The database can't be opened. Check who may read and write the data folder.",
+    "disk I/O": "The disk reports an error. Check the disk, and whether it is full.",
+}
+
+
+def _known(message: str) -> str | None:
+    return next((words for part, words in _PROBLEMS.items() if part in message), None)
+
+
+def problem_of(message: str) -> str:
+    """Return what is wrong with the database and what to do, given what SQLite says."""
+    if any(part in message for part in ("malformed", "not a database", "unsupported file format")):
+        return f"The database is damaged ({message}). Stop Tesoura and restore a backup with `tesoura restore FILE`."
+    return _known(message) or f"The database reports “{message}”. Check the disk."
 
 
 def writer_database(folder: Path) -> Engine:
@@ -64,16 +137,17 @@ def writer_database(folder: Path) -> Engine:
     return _engine(folder, "FULL", pool_size=2, max_overflow=0)
 
 
-def _engine(folder: Path, synchronous: str, **pool: int) -> Engine:
-    engine = create_engine(
-        f"sqlite:///{folder / FILE_NAME}", connect_args={"timeout": 10.0, "check_same_thread": False}, **pool
-    )
+def _engine(folder: Path, synchronous: str, read_only: bool = False, **pool: int) -> Engine:
+    path = folder / FILE_NAME
+    address = f"sqlite:///{_read_only_uri(path)}&uri=true" if read_only else f"sqlite:///{path}"
+    engine = create_engine(address, connect_args={"timeout": 10.0, "check_same_thread": False}, **pool)
+    writing = () if read_only else ("journal_mode=WAL", f"synchronous={synchronous}", "foreign_keys=ON")
 
     def set_pragmas(connection: Any, _: object) -> None:
         # Transactions are begun by hand, so that savepoints work.
         connection.isolation_level = None
         cursor = connection.cursor()
-        for pragma in ("journal_mode=WAL", f"synchronous={synchronous}", "foreign_keys=ON", "temp_store=MEMORY"):
+        for pragma in (*writing, "temp_store=MEMORY"):
             cursor.execute(f"PRAGMA {pragma}")
         cursor.close()
 
@@ -86,13 +160,23 @@ def _begin(connection: Any) -> None:
     connection.exec_driver_sql("BEGIN")
 
 
-def _upgrade(engine: Engine) -> None:
-    present = _present(engine)
-    if present != HEAD:
-        _migrate(engine, present)
+def _read_only_uri(path: Path) -> str:
+    """Return the address at which SQLite reads a file without creating another beside it.
+
+    Without a write-ahead log nobody has the database open, and all there is stands in the file itself.
+    """
+    wal = path.with_name(f"{path.name}-wal")
+    quiet = not (wal.exists() and wal.stat().st_size)
+    return f"file:{quote(str(path))}?mode=ro{'&immutable=1' if quiet else ''}"
 
 
-def _present(engine: Engine) -> str | None:
+def read_only(path: Path) -> sqlite3.Connection:
+    """Open a database file to read it alone. Raises sqlite3.Error."""
+    return sqlite3.connect(_read_only_uri(path), uri=True)
+
+
+def _version(engine: Engine) -> str | None:
+    """The migration at which a database is; None when it has no tables yet."""
     with engine.connect() as connection:
         if not inspect(connection).has_table("alembic_version"):
             return None

@@ -57,6 +57,12 @@ def secrets_of(session: Session, feed_id: int, secrets: Secrets) -> dict[str, st
     return {name: value for name, value in opened.items() if value is not None}
 
 
+def unreadable(session: Session, secrets: Secrets) -> list[str]:
+    """Return the titles of the feeds that have a secret sealed with another key file than this one."""
+    rows = session.exec(select(FeedRow.title, SecretRow.sealed).join(SecretRow).where(col(FeedRow.removed_at).is_(None)))
+    return sorted({title for title, sealed in rows if secrets.open(sealed) is None})
+
+
 def all_secrets(session: Session, secrets: Secrets) -> dict[str, str]:
     """The secrets of all feeds, opened, by numbers; those of removed ones too, which can come back."""
     opened = [secrets.open(row.sealed) for row in session.exec(select(SecretRow))]

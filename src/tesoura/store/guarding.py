@@ -12,7 +12,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import IO, Any
 
-from tesoura.errors import DataFolderError
+from tesoura.errors import DataFolderError, FolderInUse
 
 LOCK = "tesoura.lock"
 log = logging.getLogger(__name__)
@@ -60,27 +60,45 @@ def _inside(folder: Path) -> list[Path]:
 
 
 class FolderLock:
-    """Holds the data folder for as long as this process runs; the system lets go of it however that ends."""
+    """Holds the data folder while this process runs. The system releases it, however the process ends."""
 
-    def __init__(self, folder: Path, address: str) -> None:
-        """Take it. Raises DataFolderError, which says who has it."""
+    def __init__(self, folder: Path, holder: str) -> None:
+        """Take the lock and write down who holds it. Raises FolderInUse, and DataFolderError."""
         self._path = folder / LOCK
-        # Opened without emptying it: what stands there tells who holds it.
-        self._file: IO[str] = os.fdopen(os.open(self._path, os.O_RDWR | os.O_CREAT, 0o600), "r+", encoding="utf-8")
+        try:
+            # Opened without truncating: the file names its present holder.
+            self._file: IO[str] = os.fdopen(os.open(self._path, os.O_RDWR | os.O_CREAT, 0o600), "r+", encoding="utf-8")
+        except OSError as error:
+            raise DataFolderError(
+                f"The lock file {self._path} can't be opened ({error.strerror}). Check who may write to {folder}."
+            ) from error
         if not _take(self._file):
             holder = self._file.read(200).strip() or "another Tesoura"
             self._file.close()
-            raise DataFolderError(
-                f"The data folder {folder} is in use by {holder}. Stop that one, or give another folder with --data: "
-                "two on one folder would count apart."
+            raise FolderInUse(
+                f"The data folder {folder} is in use by {holder}. Stop that one, or choose another folder with --data."
             )
-        self._file.truncate(0)
-        self._file.write(f"process {os.getpid()}, {address}\n")
-        self._file.flush()
+        if not self._is_in_place():
+            self._file.close()
+            raise FolderInUse(f"The data folder {folder} was just replaced by another process. Try again.")
+        with contextlib.suppress(OSError):
+            # On a full disk the lock holds all the same, without its holder's name.
+            self._file.truncate(0)
+            self._file.write(f"process {os.getpid()}, {holder}\n")
+            self._file.flush()
+
+    def _is_in_place(self) -> bool:
+        """Whether the locked file is the one in the folder now: a restore may have replaced the folder meanwhile."""
+        try:
+            return os.path.samestat(os.fstat(self._file.fileno()), self._path.stat())
+        except OSError:
+            return False
 
     def release(self) -> None:
-        """Let another have it. The file stays: another process may be about to take it."""
-        self._file.close()
+        """Release the lock. The file stays: another process may be about to lock it."""
+        with contextlib.suppress(OSError):
+            # What couldn't be written on a full disk can't be written now either.
+            self._file.close()
 
 
 def _take(file: IO[str]) -> bool:

@@ -38,15 +38,28 @@ class Secrets:
             return None
 
 
-def open_secrets(folder: Path) -> Secrets:
-    """The data folder's secrets, with a new key file on the first start."""
+def open_secrets(folder: Path) -> Secrets | None:
+    """Return the data folder's secrets, or None when it has no key file. Raises DataFolderError."""
     path = folder / FILE_NAME
     try:
-        if path.exists():
-            return Secrets(_checked(path, path.read_bytes()))
+        return Secrets(_checked(path, path.read_bytes()))
+    except FileNotFoundError:
+        return None
+    except OSError as error:
+        raise _unusable(path, error) from error
+
+
+def new_secrets(folder: Path) -> Secrets:
+    """Write a new key file and return the secrets of it. Only under the folder's lock. Raises DataFolderError."""
+    path = folder / FILE_NAME
+    try:
         return Secrets(_written(path, os.urandom(32)))
     except OSError as error:
-        raise DataFolderError(f"The key file {path} cannot be used ({error.strerror}). See who may read it.") from error
+        raise _unusable(path, error) from error
+
+
+def _unusable(path: Path, error: OSError) -> DataFolderError:
+    return DataFolderError(f"The key file {path} can't be used ({error.strerror}). Check who may read it.")
 
 
 def _written(path: Path, master: bytes) -> bytes:

@@ -17,9 +17,12 @@ from sqlalchemy import Engine, exc
 from sqlmodel import Session
 
 from tesoura.errors import DataFolderError
+from tesoura.store.database import problem_of
 
 T = TypeVar("T")
 MAX_BATCH = 400
+_DAMAGED = (exc.DatabaseError, sqlite3.DatabaseError)
+"""Raised as these very types, and not one derived from them, when the file is damaged."""
 log = logging.getLogger(__name__)
 
 
@@ -148,9 +151,8 @@ def _refuse(batch: list[_Job], error: Exception) -> None:
 
 
 def _named(error: Exception) -> Exception:
-    if isinstance(error, exc.OperationalError | sqlite3.OperationalError):
-        said = getattr(error, "orig", error)
-        named = DataFolderError(f"The database could not be written ({said}). Is the disk full? Nothing was kept.")
+    if isinstance(error, exc.OperationalError | sqlite3.OperationalError) or type(error) in _DAMAGED:
+        named = DataFolderError(f"{problem_of(str(getattr(error, 'orig', error)))} Nothing was saved.")
         named.__cause__ = error
         return named
     return error
