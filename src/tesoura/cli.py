@@ -62,7 +62,12 @@ def serve(host: str, port: int, data: Path | None, on_network: bool) -> None:
     practice = Practice(folder)
     settings = Settings(folder, host, port, password=_password(host, on_network), practice=practice)
     try:
-        _run(settings, _open(folder, settings.address), lambda: click.echo(f"Tesoura is ready: {settings.address}"), practice.resume)
+        _run(
+            settings,
+            _open(folder, settings.address),
+            lambda: click.echo(f"Tesoura is ready: {settings.address}"),
+            practice.resume,
+        )
     finally:
         practice.stop()
 

@@ -17,11 +17,13 @@ from tesoura.bundles import backups
 from tesoura.cli import main
 from tesoura.errors import DataFolderError, FileRefused, FolderInUse
 from tesoura.settings import wall_clock
-from tesoura.store import feeds, keys, log
-from tesoura.store.database import FILE_NAME, HEAD
+from tesoura.store import feeds, keys, log, writer
+from tesoura.store.database import FILE_NAME, HEAD, read_only
 from tesoura.store.guarding import LOCK, FolderLock
 from tesoura.store.secrets import FILE_NAME as KEY_FILE
 from tesoura.store.store import Store, join_store, open_store, read_store
+from tests.conftest import Running
+from tests.runtime.test_clips import act
 
 
 def tesoura(*words: str) -> tuple[int, str]:
@@ -75,7 +77,7 @@ def test_a_folder_in_use_by_an_older_version_is_not_migrated(tmp_path: Path, ope
     used(tmp_path)
     version_of(tmp_path, "0007")
     lock = FolderLock(tmp_path, "an older Tesoura")
-    with pytest.raises(DataFolderError, match="an older Tesoura|last used by another version"):
+    with pytest.raises(DataFolderError, match=r"an older Tesoura|last used by another version"):
         opening(tmp_path)
     lock.release()
     assert version_of(tmp_path) == "0007"
@@ -198,10 +200,10 @@ def test_a_key_file_that_is_gone_is_told_and_what_it_sealed_stays(tmp_path: Path
     with closing(open_store(tmp_path)) as store:
         row = store.write(lambda session: feeds.add_feed(session, "reach", "Reach", "http", {}, wall_clock()))
         store.write(lambda session: feeds.keep_secrets(session, row.id or 0, {"key": "s"}, store.secrets))
-        assert store.read(lambda session: feeds.unreadable(session, store.secrets)) == []
+        assert store.read(lambda session: feeds.unreadable(session, store.secrets)) == {}
     (tmp_path / KEY_FILE).rename(tmp_path / "kept.key")
     with closing(open_store(tmp_path)) as store:
-        assert store.read(lambda session: feeds.unreadable(session, store.secrets)) == ["Reach"]
+        assert store.read(lambda session: feeds.unreadable(session, store.secrets)) == {"reach": "Reach"}
     (tmp_path / "kept.key").replace(tmp_path / KEY_FILE)
     with closing(open_store(tmp_path)) as store:
         assert store.read(lambda session: feeds.secrets_of(session, row.id or 0, store.secrets)) == {"key": "s"}
@@ -217,7 +219,7 @@ def test_a_backup_of_a_folder_that_cannot_be_written_to_has_what_was_committed_l
     frozen = tmp_path / "frozen"
     shutil.copytree(folder, frozen, ignore=shutil.ignore_patterns("*-shm"))
     store.close()
-    reading = backups.read_only
+    reading = read_only
 
     def refused(path: Path) -> sqlite3.Connection:
         if path.parent == frozen:
@@ -252,3 +254,29 @@ def test_a_restore_of_what_is_no_backup_leaves_a_running_folder_alone(tmp_path: 
     with pytest.raises(FileRefused):
         backups.read(tmp_path / "x.zip", used(tmp_path / "data"))
     open_store(tmp_path / "data").close()
+
+
+def test_on_a_full_disk_overlays_are_shown_and_pages_say_why_nothing_is_saved(
+    running: Running, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    act(running, "instrument.new", kind="now_playing", choices={"title": "Songs"})
+    act(running, "instrument.new", kind="countdown", choices={"title": "Kettle"})
+    running.event(type="gift", data={"name": "teacup_ana"})
+    token = running.add_overlay("{gift.name} gave a spool")
+    running.stop()
+
+    def refused(self: writer.Writer, batch: list[object]) -> None:
+        writer._refuse(batch, sqlite3.OperationalError("database or disk is full"))  # type: ignore[arg-type]
+
+    monkeypatch.setattr(writer.Writer, "_commit", refused)
+    monkeypatch.setattr(writer.Writer, "_commit_plain", refused)
+    with monkeypatch.context() as without_key:
+        without_key.setattr(Store, "write", lambda self, job: "no key can be made")
+        again = Running(running.folder)
+    try:
+        assert "teacup_ana gave a spool" in again.client.get(f"/o/{token}").text
+        assert again.client.get("/").status_code == 200
+        answer = again.press("/", "/instruments/kettle/do/start")
+        assert "The disk is full. Make room on it." in answer.text
+    finally:
+        again.stop()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 import time
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
@@ -14,12 +15,14 @@ import pytest
 from tesoura.errors import DataFolderError
 from tesoura.links.registry import KINDS
 from tesoura.runtime.facade import Runtime
+from tesoura.standins.broker import Broker
 from tesoura.standins.channel import CLIENT_ID, ChannelService
 from tesoura.standins.members import MembersService
 from tesoura.standins.sender import new_secret, send
 from tesoura.standins.streams import StreamService
 from tesoura.store import feeds as stored
 from tesoura.store import log as event_log
+from tesoura.store import readings, state
 from tests.conftest import Running, until
 
 
@@ -300,6 +303,100 @@ def test_a_message_that_could_not_be_written_is_taken_when_it_is_sent_again(
     assert events(running, "gift") == []
     assert send(address, secret, {"name": "Bolt", "amount": 2}, "msg_1").status_code == 202
     assert [one.data["name"] for one in events(running, "gift")] == ["Bolt"]
+
+
+def crashed(running: Running, after: Callable[[], object]) -> Running:
+    """Tesoura started again after a crash that came right behind something, before anything was saved by itself."""
+
+    async def nothing(trails: bool) -> None:
+        return None
+
+    running.runtime.persistence.save = nothing  # type: ignore[method-assign]
+    after()
+    running.kill()
+    return Running(running.folder)
+
+
+def test_a_value_that_was_acknowledged_is_there_after_a_crash(running: Running) -> None:
+    address, secret = _webhook(running)
+    running.press("/", "/feeds/gifts/signals", {"path": "amount", "field": "amount", "unit": "spools"})
+    told = list[int]()
+
+    def sent() -> None:
+        told.append(send(address, secret, {"name": "Bolt", "amount": 41}, "msg_1").status_code)
+
+    again = crashed(running, sent)
+    try:
+        address = re.sub(r":\d+/", f":{again.port}/", address)
+        told.append(send(address, secret, {"name": "Bolt", "amount": 41}, "msg_1").status_code)
+        assert told == [202, 409]
+        signal = again.signal("gifts.amount")
+        assert (signal["value"], signal["unit"], signal["freshness"]) == (41, "spools", "late")
+        assert [one.data["amount"] for one in events(again, "gift")] == [41]
+        kept = again.store.read(lambda session: readings.latest(session, "gifts.amount", 5))
+        assert [one.value for one in kept] == [41]
+    finally:
+        again.stop()
+
+
+def test_an_older_value_is_not_saved_over_one_that_was_acknowledged(running: Running) -> None:
+    address, secret = _webhook(running)
+    running.press("/", "/feeds/gifts/signals", {"path": "amount", "field": "amount", "unit": "spools"})
+    keeping = state.save
+
+    def between(session: Any, saved: Any, seq: Any, trails: bool) -> None:
+        keeping(session, saved, seq, trails)
+        if seq is None:
+            # Right behind the write, and before the engine knows of it, everything is saved as it stands there.
+            running.runtime.call(lambda self: self.start_beside(self.persistence.save(trails=True), "saving"))
+
+    state.save = between
+    try:
+        assert send(address, secret, {"name": "Bolt", "amount": 41}, "msg_1").status_code == 202
+    finally:
+        state.save = keeping
+    again = crashed(running, lambda: None)
+    try:
+        assert again.signal("gifts.amount")["value"] == 41
+    finally:
+        again.stop()
+
+
+def test_a_broker_is_told_that_a_message_was_received_once_it_is_on_disk(running: Running) -> None:
+    broker = Broker()
+    broker.start()
+    try:
+        running.press("/", "/feeds/new/mqtt", {"title": "Cup", "host": "127.0.0.1", "port": str(broker.port),
+                                               "topic": "cup/#", "user": "", "tls": "no"})  # fmt: skip
+        until(lambda: broker.subscribers == 1)
+        broker.publish("cup/score", "1")
+        until(lambda: running.client.get("/feeds/cup").text.count("cup/score"))
+        running.press("/", "/feeds/cup/signals", {"path": "last.payload", "field": "score", "unit": ""})
+        until(lambda: broker.subscribers == 1)
+
+        def told() -> None:
+            broker.publish("cup/score", "7", acknowledged=True)
+            until(lambda: running.signal("cup.score")["value"] == 7 and not broker.unacknowledged)
+
+        again = crashed(running, told)
+        assert again.signal("cup.score")["value"] == 7
+        again.stop()
+    finally:
+        broker.stop()
+
+
+def test_a_feed_whose_secret_was_sealed_with_another_key_says_so(running: Running) -> None:
+    address, secret = _webhook(running)
+    running.stop()
+    (running.folder / "secret.key").unlink()
+    again = Running(running.folder)
+    try:
+        address = re.sub(r":\d+/", f":{again.port}/", address)
+        answer = send(address, secret, {"name": "Bolt", "amount": 2}, "msg_1")
+        assert (answer.status_code, "key file was replaced" in answer.json()["detail"]) == (503, True)
+        assert "Gifts: its key can’t be read" in again.client.get("/").text.replace("&#39;", "’")
+    finally:
+        again.stop()
 
 
 def test_feeds_stay_in_their_order_when_one_is_changed(running: Running) -> None:

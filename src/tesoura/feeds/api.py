@@ -55,6 +55,8 @@ class Fetched:
     unchanged: bool = False
     message: object = NOTHING
     message_id: str | None = None
+    durable: bool = False
+    """Whether whoever sent it is told that it was received: events and values are on disk together before that."""
     quiet: bool = False
     items: tuple[Item, ...] = ()
     memory: Mapping[str, Any] | None = None

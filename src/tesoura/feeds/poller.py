@@ -15,7 +15,7 @@ from tesoura.feeds.worker import LARGE
 
 log = logging.getLogger(__name__)
 
-Report = Callable[["Fetched | SourceError"], Awaitable[None]]
+Report = Callable[["Fetched | SourceError"], Awaitable[object]]
 RECONNECT_S = 1.0
 
 

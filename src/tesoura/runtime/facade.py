@@ -9,7 +9,7 @@ import asyncio
 import inspect
 import logging
 import uuid
-from collections.abc import Callable, Coroutine, Iterable, Sequence
+from collections.abc import Awaitable, Callable, Coroutine, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Concatenate, ParamSpec, TypeVar, overload
@@ -25,6 +25,7 @@ from tesoura.core.signals.changes import Changes
 from tesoura.core.signals.engine import OWN_TYPES, Engine
 from tesoura.core.tracks.schema import STARTED
 from tesoura.core.values import Event, Reading, Scalar, Signal
+from tesoura.errors import DataFolderError
 from tesoura.feeds.api import Item
 from tesoura.outputs.hub import Hub, Page
 from tesoura.outputs.topics import Topics
@@ -115,6 +116,7 @@ class Runtime:
             self._on_readings,
             self._on_link_scene,
             self._on_control,
+            lambda feed, found: self.persistence.committing(feed, found),
         )
         self.computations = Computations(store, self._engine, self._clock, self._publish)
         self.set_values = SetValues(self._engine, self.journal, self._clock)
@@ -165,9 +167,10 @@ class Runtime:
         self._follow_preferences()
         if STARTED in self._engine.graph.by_type:
             # What was told before is not known to be true any more, for whoever must know.
-            await self.journal.log([Event(uuid.uuid4().hex, "tesoura", STARTED, self._clock(), {})])
-        await asyncio.to_thread(self.clips.sweep)
-        await self.saves.sweep()
+            started = Event(uuid.uuid4().hex, "tesoura", STARTED, self._clock(), {})
+            await self._if_writable(self.journal.log([started]), "The start could not be logged")
+        await self._if_writable(asyncio.to_thread(self.clips.sweep), "The clips could not be tidied")
+        await self._if_writable(self.saves.sweep(), "The saved games could not be tidied")
         await self.feeds.start()
         self._publish(self._engine.reconsider(self._clock()))
         await self.stage.start(self._present_scene())
@@ -180,6 +183,13 @@ class Runtime:
         self._tasks.start(self.effects.tell_undone(self.store), "Telling what was left undone")
         self._tasks.start(self.clips.begin(), "Looking after clips")
         self._tasks.start(self.saves.begin(), "Mending the shelves of saved games")
+
+    async def _if_writable(self, job: Awaitable[object], failed: str) -> None:
+        """Do a job that writes; from a folder that can't be written to, overlays are shown all the same."""
+        try:
+            await job
+        except DataFolderError as error:
+            log.error("%s: %s", failed, error)
 
     def _restore(self) -> None:
         now = self._clock()

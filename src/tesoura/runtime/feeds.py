@@ -6,7 +6,8 @@ import asyncio
 import importlib
 import logging
 import random
-from collections.abc import Awaitable, Callable, Mapping, Sequence
+from collections.abc import AsyncIterator, Awaitable, Callable, Mapping, Sequence
+from contextlib import AbstractContextManager, asynccontextmanager
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta, tzinfo
 from pathlib import Path
@@ -31,6 +32,7 @@ from tesoura.feeds.worker import LARGE, Worker
 from tesoura.links.registry import KINDS
 from tesoura.runtime.feed_reports import FeedReport, Proof, failed
 from tesoura.runtime.feed_trials import FeedTrials
+from tesoura.runtime.journal import Also, nothing_more
 from tesoura.runtime.stored_feeds import load_feed
 from tesoura.runtime.tasks import Tasks
 from tesoura.store import feeds as stored
@@ -42,6 +44,8 @@ if TYPE_CHECKING:
 
 Accept = Callable[[Sequence[Item], str, Callable[[Session], None]], Awaitable[Sequence[Event]]]
 """Logs what a feed says has happened, and does the rest of the job in the same transaction; what was new."""
+Committing = Callable[[str, Sequence[Reading]], AbstractContextManager[Also]]
+"""Gives what writes a feed's readings in the transaction of something else."""
 T = TypeVar("T")
 ON_LIST = 20
 log = logging.getLogger(__name__)
@@ -67,6 +71,8 @@ class Running:
     came_at: datetime | None = None
     proof: Proof = field(default_factory=Proof)
     tried_at: datetime | None = None
+    unreadable: bool = False
+    """Whether a secret of it was sealed with another key file."""
 
 
 class Feeds:
@@ -75,8 +81,9 @@ class Feeds:
     def __init__(
         self, store: Store, engine: Engine, clock: Callable[[], datetime], publish: Callable[[Changes], None],
         accept: Accept, kept: Callable[[Sequence[Reading]], None], on_scene: Callable[[str, str], Awaitable[None]],
-        on_control: Callable[[str, ControlMoved], Awaitable[None]],
+        on_control: Callable[[str, ControlMoved], Awaitable[None]], committing: Committing,
     ) -> None:  # fmt: skip
+        self._committing = committing
         self._kept, self._on_scene, self._on_control = kept, on_scene, on_control
         self._store, self._engine, self._clock, self._publish, self._accept = store, engine, clock, publish, accept
         self._running: dict[str, Running] = {}
@@ -146,8 +153,9 @@ class Feeds:
         kind = KINDS[row.kind]
         context = await self.context(row.choices, loaded.secrets, memory=loaded.memory)
         running = Running(
-            row.id, row.title, kind, row.choices, loaded.picks, loaded.rules, loaded.seen, context, row.paused
-        )
+            row.id, row.title, kind, row.choices, loaded.picks, loaded.rules, loaded.seen, context, row.paused,
+            unreadable=loaded.unreadable,
+        )  # fmt: skip
         self._running = dict(sorted({**self._running, name: running}.items(), key=lambda one: one[1].feed_id))
         if row.token:
             self._by_token[row.token] = name
@@ -218,45 +226,59 @@ class Feeds:
 
     async def _came(
         self, name: str, running: Running, outcome: Fetched | SourceError, seen_as: str | None = None
-    ) -> None:
+    ) -> SourceError | None:
+        """Take in what came: the readings and events of it. What kept it from being taken in, if something did.
+
+        Of a durable message all that it leads to is on disk when this ends; it may be acknowledged then.
+        """
         now = self._clock()
         running.tried_at = now
-        if isinstance(outcome, SourceError):
-            running.proof = failed(outcome)
-            self._publish(self._engine.feed_failed(name, str(outcome), now))
-            if isinstance(outcome, TooMuch):
-                self._tasks.start(self._hold_back(name, running, outcome), "Holding a feed back")
-            return
         try:
-            await self._take_in(name, running, outcome, now, seen_as)
-            picked = (
-                Picked()
-                if outcome.unchanged or outcome.payload is NOTHING
-                else (await self._picked(running, outcome, now))
-            )
+            if isinstance(outcome, SourceError):
+                raise outcome
+            has_payload = not outcome.unchanged and outcome.payload is not NOTHING
+            picked = await self._picked(running, outcome, now) if has_payload else Picked()
+            async with self._committed(name, outcome, picked) as values:
+                await self._take_in(name, running, outcome, now, seen_as, values)
+                self._follow(name, running, outcome, picked, now)
         except SourceError as error:
             running.proof = failed(error)
             self._publish(self._engine.feed_failed(name, str(error), now))
             if isinstance(error, TooMuch):
                 self._tasks.start(self._hold_back(name, running, error), "Holding a feed back")
-            return
+            return error
         if outcome.scene is not None:
             await self._on_scene(name, outcome.scene)
         if outcome.control is not None:
             await self._on_control(name, outcome.control)
-        running.proof = Proof(
-            took_ms=outcome.took_ms, size_bytes=outcome.size_bytes, note=outcome.note or running.proof.note
-        )
-        if outcome.unchanged:
+        return None
+
+    @asynccontextmanager
+    async def _committed(self, name: str, came: Fetched, picked: Picked) -> AsyncIterator[Also]:
+        """What writes the values of a message that doesn't come again, along with its events; nothing for any other.
+
+        It doesn't come again once it was acknowledged, or once the feed remembers to go on behind it.
+        """
+        if not (came.durable or came.memory is not None) or not picked.readings:
+            yield nothing_more
+            return
+        with self._committing(name, picked.readings) as job:
+            yield job
+
+    def _follow(self, name: str, running: Running, came: Fetched, picked: Picked, now: datetime) -> None:
+        """Let the engine know what came, and keep it for the feed's page."""
+        running.proof = Proof(took_ms=came.took_ms, size_bytes=came.size_bytes, note=came.note or running.proof.note)
+        if came.unchanged:
             self._publish(self._engine.feed_unchanged(name, now))
-        elif outcome.payload is NOTHING:
+        elif came.payload is NOTHING:
             self._publish(self._engine.feed_ok(name, (), {}, now))
         else:
-            running.payload, running.came_at = outcome.payload, now
-            if outcome.message is not NOTHING:
-                running.message = outcome.message
-            known = self._engine.values
-            self._kept([one for one in picked.readings if known.get(one.name) != one.value])
+            running.payload, running.came_at = came.payload, now
+            if came.message is not NOTHING:
+                running.message = came.message
+            if not (came.durable or came.memory is not None):
+                known = self._engine.values
+                self._kept([one for one in picked.readings if known.get(one.name) != one.value])
             self._publish(self._engine.feed_ok(name, picked.readings, picked.problems, now))
 
     async def _picked(self, running: Running, came: Fetched, now: datetime) -> Picked:
@@ -268,7 +290,7 @@ class Feeds:
         return pick(payload, running.picks, now)
 
     async def _take_in(
-        self, name: str, running: Running, came: Fetched, now: datetime, seen_as: str | None
+        self, name: str, running: Running, came: Fetched, now: datetime, seen_as: str | None, values: Also
     ) -> Sequence[Event]:
         """Log what happened, together with what must not be lost or repeated with it; the events that were new."""
         streamed = came.message is not NOTHING
@@ -285,7 +307,7 @@ class Feeds:
             items += new
         if seen_as:
             keys.append(seen_as)
-        if not (items or first or seen_as or came.memory is not None or came.secrets):
+        if not (items or first or seen_as or came.memory is not None or came.secrets or values is not nothing_more):
             return ()
         unseen = [key for key in keys if key not in running.seen]
         secrets, feed_id = self._store.secrets, running.feed_id
@@ -297,6 +319,7 @@ class Feeds:
                 stored_rules.keep_memory(session, feed_id, came.memory)
             if came.secrets:
                 stored.keep_secrets(session, feed_id, came.secrets, secrets)
+            values(session)
 
         accepted = await self._accept(items, f"feed:{name}", also)
         running.seen.update(keys)
@@ -315,21 +338,21 @@ class Feeds:
             return None
         if running.paused:
             return 503, "This feed is paused. Send it again later."
+        if running.unreadable:
+            return 503, "The signing secret of this feed can't be read: Tesoura's key file was replaced. Type it again."
         try:
             came = without_echo(running.kind.receive(running.context, headers, body), running.context)
         except SourceError as error:
             running.proof = failed(error_without_echo(error, running.context))
             return (401 if isinstance(error, CredentialsRejected) else 400), str(error)
         if came.message_id is None:
-            await self._came(name, running, came)
-            return 202, "Taken."
+            return _answer(await self._came(name, running, came))
         seen_as = f"message:{came.message_id}"
         # The second of two equal ones waits for what becomes of the first: when that could not be written, it counts.
         async with self._messages.setdefault(f"{name} {seen_as}", asyncio.Lock()):
             if seen_as in running.seen:
                 return 409, "This message came before; nothing was changed."
-            await self._came(name, running, came, seen_as)
-        return 202, "Taken."
+            return _answer(await self._came(name, running, came, seen_as))
 
     # Showing
 
@@ -444,3 +467,10 @@ class Feeds:
         self.folders, self.zone = Folders(tuple(files), scripts), zone
         for running in self._running.values():
             running.context.folders, running.context.zone = self.folders, zone
+
+
+def _answer(refused: SourceError | None) -> tuple[int, str]:
+    """What whoever sent a message is told about it."""
+    if refused is None:
+        return 202, "Taken."
+    return (503 if isinstance(refused, TooMuch) else 400), str(refused)

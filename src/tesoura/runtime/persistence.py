@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import asyncio
 import logging
-from collections.abc import Callable, Sequence
+from collections import Counter
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from datetime import timedelta
 
 from sqlmodel import Session
 
 from tesoura.core.signals.engine import Engine
+from tesoura.core.values import Freshness, Reading, Signal
 from tesoura.runtime.computations import Computations
 from tesoura.settings import Settings
 from tesoura.store import computed as stored_computed
@@ -43,6 +46,8 @@ class Persistence:
         self._keep_days, self._turned = keep_days, turned
         self._task: asyncio.Task[None] | None = None
         self._readings: list[KeptReading] = []
+        self._committing: Counter[str] = Counter()
+        """The signals whose newest value is being written with something else, and by how many."""
         self.applied = 0
         """Up to which place in the log the engine's values stand."""
 
@@ -118,10 +123,44 @@ class Persistence:
             log.warning("%d readings wait to be written; the oldest of them are given up", len(self._readings))
             del self._readings[: -MOST_READINGS // 2]
 
+    @contextmanager
+    def committing(self, feed: str, found: Sequence[Reading]) -> Iterator[Callable[[Session], None]]:
+        """Give a job that writes a feed's readings, to go into the transaction of whatever else came with them.
+
+        The readings must be in the engine when the context ends. Until then no older value of theirs is saved, which
+        could end up on disk after the newer one.
+        """
+        names, now, units = [one.name for one in found], self._settings.clock(), {}
+        kept = [one for one in found if self._engine.values.get(one.name) != one.value]
+        for one in found:
+            known = self._engine.signal(one.name, now)
+            units[one.name] = known.unit if known else ""
+        saved = [
+            state.SavedSignal(
+                Signal(one.name, one.value, units[one.name], one.observed_at, Freshness.LIVE), feed, None, None
+            )
+            for one in found
+        ]
+
+        def job(session: Session) -> None:
+            state.save(session, saved, None, trails=False)
+            readings.keep(session, [KeptReading(one.name, one.value, one.observed_at, self.applied) for one in kept])
+
+        self._committing.update(names)
+        try:
+            yield job
+        finally:
+            self._committing.subtract(names)
+            self._committing += Counter()
+            self._engine.save_again(names)
+
     async def save(self, trails: bool) -> None:
         """Save what changed, and with `trails` how the computations stand too."""
         applied = self.applied
-        changed = self._engine.unsaved(self._settings.clock(), trails)
+        changed = [
+            one for one in self._engine.unsaved(self._settings.clock(), trails)
+            if one[0].name not in self._committing
+        ]  # fmt: skip
         standings = self._computations.standings() if trails else []
         read, self._readings = self._readings, []
         records, overtaken = self._engine.graph.take_records()

@@ -26,6 +26,8 @@ class LoadedFeed:
     rules: Sequence[EventRule] = ()
     seen: set[str] = field(default_factory=set)
     memory: Mapping[str, Any] = field(default_factory=dict)
+    unreadable: bool = False
+    """Whether a secret of it was sealed with another key file, and must be typed again."""
 
 
 def load_feed(session: Session, name: str, secrets: Secrets) -> LoadedFeed:
@@ -43,4 +45,5 @@ def load_feed(session: Session, name: str, secrets: Secrets) -> LoadedFeed:
         ],
         stored_rules.seen(session, row.id),
         stored_rules.memory(session, row.id),
+        bool(stored.unreadable(session, secrets, row.id)),
     )

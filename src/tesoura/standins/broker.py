@@ -1,4 +1,4 @@
-"""A small MQTT 3.1.1 broker: names and passwords, wildcards, kept messages, delivery at most once.
+"""A small MQTT 3.1.1 broker: names and passwords, wildcards, kept messages, delivery at most once and at least once.
 
 Source: OASIS MQTT 3.1.1, as far as it goes here.
 """
@@ -21,6 +21,9 @@ class Broker(LoopedServer):
         self._user, self._password = user, password
         self._clients: dict[asyncio.StreamWriter, list[str]] = {}
         self._kept: dict[str, bytes] = {}
+        self._number = 0
+        self.unacknowledged: dict[int, str] = {}
+        """The topics of messages that were sent to be acknowledged and were not yet, by packet identifier."""
 
     def _writers(self) -> list[asyncio.StreamWriter]:
         return list(self._clients)
@@ -30,9 +33,9 @@ class Broker(LoopedServer):
         """How many are subscribed to something."""
         return sum(bool(topics) for topics in self._clients.values())
 
-    def publish(self, topic: str, payload: str, keep: bool = False) -> None:
-        """Say something on a topic."""
-        self._soon(self._pass_on, topic, payload.encode(), keep)
+    def publish(self, topic: str, payload: str, keep: bool = False, acknowledged: bool = False) -> None:
+        """Publish a message on a topic, at least once if it is to be acknowledged, else at most once."""
+        self._soon(self._pass_on, topic, payload.encode(), keep, acknowledged)
 
     def garble(self, data: bytes) -> None:
         """Send everybody these bytes, whatever they are."""
@@ -68,6 +71,8 @@ class Broker(LoopedServer):
                 _send(writer, PUBACK << 4, rest[:2])
                 rest = rest[2:]
             self._pass_on(topic, rest, bool(flags & 1))
+        elif kind == PUBACK:
+            self.unacknowledged.pop(int.from_bytes(body[:2], "big"), None)
         elif kind == PINGREQ:
             _send(writer, PINGRESP << 4, b"")
         return kind != DISCONNECT
@@ -90,9 +95,9 @@ class Broker(LoopedServer):
         number, rest, codes = body[:2], body[2:], bytearray()
         while rest:
             topic, rest = _text(rest)
-            rest = rest[1:]
+            wanted, rest = rest[0], rest[1:]
             refused = topic.startswith("secret/")
-            codes.append(0x80 if refused else 0)
+            codes.append(0x80 if refused else min(wanted, 1))
             if not refused:
                 self._clients[writer].append(topic)
         _send(writer, SUBACK << 4, number + bytes(codes))
@@ -100,12 +105,18 @@ class Broker(LoopedServer):
             if any(_fits(one, topic) for one in self._clients[writer]):
                 _send(writer, PUBLISH << 4 | 1, _packed(topic) + payload)
 
-    def _pass_on(self, topic: str, payload: bytes, keep: bool) -> None:
+    def _pass_on(self, topic: str, payload: bytes, keep: bool, acknowledged: bool = False) -> None:
         if keep:
             self._kept[topic] = payload
         for writer, topics in list(self._clients.items()):
             if any(_fits(one, topic) for one in topics):
-                _send(writer, PUBLISH << 4, _packed(topic) + payload)
+                if acknowledged:
+                    self._number = self._number % 65_535 + 1
+                    self.unacknowledged[self._number] = topic
+                    number = self._number.to_bytes(2, "big")
+                    _send(writer, PUBLISH << 4 | 1 << 1, _packed(topic) + number + payload)
+                else:
+                    _send(writer, PUBLISH << 4, _packed(topic) + payload)
 
 
 async def _length(reader: asyncio.StreamReader) -> int:

@@ -104,8 +104,8 @@ def _reported(engine: Engine, path: Path) -> Iterator[None]:
 def damaged(path: Path, error: object) -> str:
     """Return what to tell the user about a database file that can't be read."""
     return (
-        f"{path} is damaged and can't be read as a database ({error}). Restore a backup with `tesoura restore FILE`, or "
-        f"move the file away together with {KEY_FILE} to start over."
+        f"{path} is damaged and can't be read as a database ({error}). Restore a backup with `tesoura restore FILE`, "
+        f"or move the file away together with {KEY_FILE} to start over."
     )
 
 

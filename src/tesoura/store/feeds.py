@@ -57,10 +57,14 @@ def secrets_of(session: Session, feed_id: int, secrets: Secrets) -> dict[str, st
     return {name: value for name, value in opened.items() if value is not None}
 
 
-def unreadable(session: Session, secrets: Secrets) -> list[str]:
-    """Return the titles of the feeds that have a secret sealed with another key file than this one."""
-    rows = session.exec(select(FeedRow.title, SecretRow.sealed).join(SecretRow).where(col(FeedRow.removed_at).is_(None)))
-    return sorted({title for title, sealed in rows if secrets.open(sealed) is None})
+def unreadable(session: Session, secrets: Secrets, feed_id: int | None = None) -> dict[str, str]:
+    """Return the feeds that have a secret sealed with another key file than this one, by name with their titles."""
+    asked = (
+        select(FeedRow.name, FeedRow.title, SecretRow.sealed).join(SecretRow).where(col(FeedRow.removed_at).is_(None))
+    )
+    if feed_id is not None:
+        asked = asked.where(FeedRow.id == feed_id)
+    return {name: title for name, title, sealed in session.exec(asked) if secrets.open(sealed) is None}
 
 
 def all_secrets(session: Session, secrets: Secrets) -> dict[str, str]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import shutil
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import TypeVar
@@ -125,7 +126,7 @@ def _with_reserve(folder: Path, opening: Callable[[], Engine]) -> Engine:
     try:
         engine = opening()
     except DataFolderError:
-        if not reserve.exists():
+        if not reserve.exists() or shutil.disk_usage(folder).free >= RESERVE_BYTES:
             raise
         reserve.unlink()
         return opening()

@@ -36,8 +36,9 @@ async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
     queue: asyncio.Queue[Any] = asyncio.Queue(MAX_WAITING)
 
     def put(what: Any) -> None:
-        if queue.full():
-            queue.get_nowait()
+        if queue.full() and _is_owed_an_answer(queue.get_nowait()):
+            # It is not acknowledged, so the broker still has it.
+            what = _Ended(SourceUnavailable(f"The broker at {where} sent more than could be saved. Reconnecting."))
         queue.put_nowait(what)
 
     def hand_over(what: Any) -> None:
@@ -63,16 +64,26 @@ async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
             if isinstance(got, str):
                 yield Fetched(note=got)
                 continue
-            topic, payload, size, kept = got
+            topic, payload, message = got
             topics.pop(topic, None)
             topics[topic] = payload
             if len(topics) > MAX_TOPICS:
                 topics.pop(next(iter(topics)))
             last = {"topic": topic, "payload": payload}
             # What the broker kept from before is a value, and no news.
-            yield Fetched({"last": last, "topics": dict(topics)}, size, message=last, quiet=kept)
+            found = {"last": last, "topics": dict(topics)}
+            acknowledged = message.qos > 0
+            yield Fetched(found, len(message.payload), message=last, quiet=message.retain, durable=acknowledged)
+            # The next one is asked for once this one is on disk.
+            if acknowledged:
+                client.ack(message.mid, message.qos)
     finally:
         await asyncio.to_thread(_close, client, thread)
+
+
+def _is_owed_an_answer(what: Any) -> bool:
+    """Whether it is a message that the broker waits to have acknowledged."""
+    return isinstance(what, tuple) and what[2].qos > 0
 
 
 def _heard(client: mqtt.Client, where: str, hand_over: Callable[[Any], None]) -> None:
@@ -93,7 +104,8 @@ def _close(client: mqtt.Client, thread: threading.Thread | None) -> None:
 
 def _client(context: FetchContext, where: str, hand_over: Callable[[Any], None]) -> mqtt.Client:
     choices = context.choices
-    client = mqtt.Client(CallbackAPIVersion.VERSION2, protocol=mqtt.MQTTv311, reconnect_on_failure=False)
+    client = mqtt.Client(CallbackAPIVersion.VERSION2, protocol=mqtt.MQTTv311, reconnect_on_failure=False,
+                         manual_ack=True)  # fmt: skip
     if user := str(choices.get("user", "")):
         client.username_pw_set(user, context.secrets.get("password") or None)
     if choices.get("tls") == "yes":
@@ -116,14 +128,17 @@ def _client(context: FetchContext, where: str, hand_over: Callable[[Any], None])
 
     def came(client: mqtt.Client, data: Any, message: mqtt.MQTTMessage) -> None:
         if len(message.payload) > MAX_BYTES:
+            client.ack(message.mid, message.qos)
+            hand_over(f"A message was ignored: it is larger than {MAX_BYTES // 1_000_000} MB.")
             return
         try:
             topic = message.topic
         except UnicodeDecodeError:
-            hand_over("A message was passed over: its topic is no text.")
+            client.ack(message.mid, message.qos)
+            hand_over("A message was ignored: its topic is not text.")
             return
         payload = line_payload(message.payload.decode("utf-8", "replace"))
-        hand_over((topic, payload, len(message.payload), message.retain))
+        hand_over((topic, payload, message))
 
     client.on_connect, client.on_subscribe = connected, subscribed
     client.on_message = came

@@ -33,7 +33,7 @@ def receive(context: FetchContext, headers: Mapping[str, str], body: bytes) -> F
         except SignatureRefused as error:
             raise CredentialsRejected(str(error)) from None
     payload = read(body.decode("utf-8", "replace"), "json", "The sender")
-    return Fetched(payload, len(body), message=payload, message_id=message_id)
+    return Fetched(payload, len(body), message=payload, message_id=message_id, durable=True)
 
 
 def _made(drawn: bytes) -> str:

@@ -12,6 +12,8 @@ from flask import url_for
 from tesoura.core.forms.durations import brief
 from tesoura.core.values import INSTANT, Freshness
 from tesoura.runtime.facade import Runtime
+from tesoura.store import feeds
+from tesoura.store.secrets import FILE_NAME as KEY_FILE
 from tesoura.web.shared.doors import now, runtime, settings, store
 
 LEAST_FREE_MB = 500
@@ -46,7 +48,7 @@ class Upcoming:
 def needs() -> list[Need]:
     """All that needs somebody now, the gravest first."""
     of_the_loop = (_of_practice, _of_feeds, _of_what_is_broken, _of_what_is_on_air, _of_pages)
-    return [*_room(), *(one for ask in of_the_loop for one in runtime().call(ask))]
+    return [*_room(), *_of_secrets(), *(one for ask in of_the_loop for one in runtime().call(ask))]
 
 
 def _room() -> list[Need]:
@@ -55,6 +57,16 @@ def _room() -> list[Need]:
         return []
     words = f"The disk is nearly full: {free_mb} MB are left. Without room, nothing more can be kept."
     return [Need(words, "How long the log is kept", url_for("preferences.show"))]
+
+
+def _of_secrets() -> list[Need]:
+    """Feeds whose keys were sealed with a key file that is gone."""
+    here = store()
+    return [
+        Need(f"{title}: its key can't be read, because Tesoura's key file was replaced. Type it again, or put the file "
+             f"{KEY_FILE} back and restart.", "Settings", url_for("feeds.show", name=name))
+        for name, title in here.read(lambda session: feeds.unreadable(session, here.secrets)).items()
+    ]  # fmt: skip
 
 
 def _of_practice(self: Runtime) -> list[Need]:
