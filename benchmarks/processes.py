@@ -49,10 +49,11 @@ def answered(port: int, path: str) -> None:
     """Wait until somebody answers there."""
     for _ in range(1000):
         try:
-            httpx.get(f"http://127.0.0.1:{port}{path}", trust_env=False)
-            return
+            if httpx.get(f"http://127.0.0.1:{port}{path}", trust_env=False).status_code != 503:
+                return
         except httpx.HTTPError:
-            time.sleep(0.01)
+            pass
+        time.sleep(0.01)
     raise RuntimeError(f"nothing answers on port {port}")
 
 

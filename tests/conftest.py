@@ -136,24 +136,30 @@ class QuickServer(Server):
 class Running:
     """A Tesoura that runs in a thread, and a client for its pages and its API."""
 
-    def __init__(self, folder: Path, port: int = 0, **settings: Any) -> None:
+    def __init__(self, folder: Path, port: int = 0, wait: bool = True, **settings: Any) -> None:
+        """Start it; without `wait`, go on while it still starts: `await_ready` waits then."""
         self.folder = folder
         self._sockets = [listen("127.0.0.1", port)]
         self.port = self._sockets[0].getsockname()[1]
         self.settings = Settings(folder, port=self.port, **{"save_every_s": 0.2, **settings})
         first_start(folder)
         self.store: Store = open_store(folder)
-        ready = threading.Event()
+        self._ready = threading.Event()
         self._app = create_app(self.settings, self.store)
-        self._server = QuickServer(self._app, ready.set)
+        self._server = QuickServer(self._app, self._ready.set)
         self._thread = threading.Thread(target=self._server.run, kwargs={"sockets": self._sockets}, daemon=True)
         self._thread.start()
-        assert ready.wait(20)
         self.address = self.settings.address
         # Nothing here is encrypted, and reading all authorities there are takes longer than many a test.
         self.client = httpx.Client(base_url=self.address, trust_env=False, timeout=20, verify=False)
+        if wait:
+            self.await_ready()
         self.key = self.store.write(lambda session: keys.new_key(session, "tests", wall_clock()))
         self.auth = {"Authorization": f"Bearer {self.key}"}
+
+    def await_ready(self) -> None:
+        """Wait until it has started."""
+        assert self._ready.wait(20)
 
     def stop(self) -> None:
         """Stop it in good order."""

@@ -37,6 +37,7 @@ from tesoura.store.store import Store
 from tesoura.web import Tickets, create_pages
 from tesoura.web.api.intake import EVENTS, EventsDoor
 from tesoura.web.guard import Guard
+from tesoura.web.starting import answer_starting
 from tesoura.web.whole import WholeRequests
 
 WORKER_THREADS = 16
@@ -78,15 +79,22 @@ class _Static(StaticFiles):
 
 
 class Application(Starlette):
-    """Starlette, with one address led straight to its door: past all that finds the others."""
+    """Starlette, with one address led straight to its door: past all that finds the others.
 
-    def __init__(self, path: str, door: ASGIApp, **more: Any) -> None:
+    While Tesoura starts, all but the static files is answered with how far it is.
+    """
+
+    def __init__(self, path: str, door: ASGIApp, runtime: Runtime, **more: Any) -> None:
         super().__init__(**more)
-        self._path, self._door = path, door
+        self._path, self._door, self._runtime = path, door, runtime
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Serve one request or connection."""
-        if scope["type"] == "http" and scope["path"] == self._path:
+        if scope["type"] == "lifespan" or (not self._runtime.is_ready and scope["path"].startswith("/static/")):
+            await super().__call__(scope, receive, send)
+        elif not self._runtime.is_ready:
+            await answer_starting(scope, receive, send, self._runtime.startup.progress)
+        elif scope["type"] == "http" and scope["path"] == self._path:
             await self._door(scope, receive, send)
         else:
             await super().__call__(scope, receive, send)
@@ -98,7 +106,7 @@ def create_app(settings: Settings, store: Store) -> Starlette:
 
     @contextlib.asynccontextmanager
     async def lifespan(_: Starlette) -> AsyncIterator[None]:
-        await runtime.start()
+        runtime.begin()
         yield
         await runtime.stop()
 
@@ -119,6 +127,7 @@ def create_app(settings: Settings, store: Store) -> Starlette:
     application = Application(
         EVENTS,
         Guard(EventsDoor(runtime), settings, away),
+        runtime,
         routes=[
             Route("/healthz", health),
             WebSocketRoute("/live/desk/{ticket}", DeskSocket(runtime.hub, tickets.knows, runtime.topics.since)),
@@ -175,14 +184,25 @@ class Server(uvicorn.Server):
             )
         )
         self._ready = ready
+        self._waiting: asyncio.Task[None] | None = None
+        self.failure: Exception | None = None
+        """What kept Tesoura from starting."""
 
     async def startup(self, sockets: list[socket.socket] | None = None) -> None:
-        """Start, then say so."""
+        """Answer from now on, and call `ready` once everything runs."""
         await super().startup(sockets)
         if self.started:
-            runtime: Runtime = self.config.app.state.runtime  # type: ignore[union-attr]
+            self._waiting = asyncio.create_task(self._when_ready(), name="waiting for the start")
+
+    async def _when_ready(self) -> None:
+        runtime: Runtime = self.config.app.state.runtime  # type: ignore[union-attr]
+        try:
+            await runtime.ready()
             await runtime.listening.served_by(self)
-            self._ready()
+        except Exception as error:
+            self.failure, self.should_exit = error, True
+            return
+        self._ready()
 
     async def open(self, listening: socket.socket, tls: ssl.SSLContext | None) -> Callable[[], Awaitable[None]]:
         """Serve what comes in there, too; what ends that, and puts out who came in by it."""

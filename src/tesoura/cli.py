@@ -375,10 +375,21 @@ def _run(settings: Settings, store: Store, ready: Callable[[], None], begin: Cal
 
 
 def _serve(settings: Settings, store: Store, ready: Callable[[], None], listening: socket) -> None:
-    from tesoura.app import Server, create_app
+    from sqlalchemy.exc import DatabaseError
 
-    server = Server(create_app(settings, store), ready)
-    # What is loaded now stays; leaving it out of every later collection keeps them short.
-    gc.freeze()
-    with suppress(KeyboardInterrupt):
-        server.run(sockets=[listening])
+    from tesoura.app import Server, create_app
+    from tesoura.errors import DataFolderError
+    from tesoura.store.database import FILE_NAME, damaged
+
+    try:
+        server = Server(create_app(settings, store), ready)
+        # What is loaded now stays; leaving it out of every later collection keeps them short.
+        gc.freeze()
+        with suppress(KeyboardInterrupt):
+            server.run(sockets=[listening])
+        if server.failure is not None:
+            raise server.failure
+    except DatabaseError as error:
+        raise click.ClickException(damaged(settings.data / FILE_NAME, error.orig)) from error
+    except DataFolderError as error:
+        raise click.ClickException(str(error)) from error

@@ -22,7 +22,17 @@ from tesoura.core.signals.changes import Changes
 from tesoura.core.signals.engine import Engine
 from tesoura.core.values import Event, Scalar
 from tesoura.errors import FormulaError
-from tesoura.runtime.replay import base_for, base_of, feed_from_log, stands_for
+from tesoura.runtime.replay import (
+    Progress,
+    Rebuilding,
+    base_for,
+    base_of,
+    feed_alone,
+    feed_from_log,
+    feed_together,
+    nobody,
+    stands_for,
+)
 from tesoura.store import computed as stored
 from tesoura.store import log as event_log
 from tesoura.store.computed import SavedState
@@ -108,40 +118,52 @@ class Computations:
         rows = self._store.read(lambda session: list(stored.all_computed(session)))
         return {name for row in rows if (one := defined(row)) is not None for name in one.outputs()}
 
-    def restore(self, almanac: Almanac, until_seq: int, now: datetime) -> None:
+    def restore(self, almanac: Almanac, until_seq: int, now: datetime, progress: Progress = nobody) -> None:
         """Bring all computations to this place in the log, from what was saved or from the log itself."""
         self._engine.set_almanac(almanac)
         self.applied = until_seq
         rows = self._store.read(lambda session: list(stored.all_computed(session)))
         definitions = [definition for row in rows if (definition := defined(row)) is not None]
-        made = self._store.read(lambda session: self._made(session, definitions, until_seq, now, anew=False))
+        made = self._store.read(
+            lambda session: self._made(session, definitions, until_seq, now, anew=False, progress=progress)
+        )
         for definition in definitions:
             # Nobody is told yet: all of it is looked at once everything is back.
             list(self._put(definition, made[key_of(definition)]))
 
     def _made(
-        self, session: Session, definitions: Sequence[Definition], until_seq: int, now: datetime, anew: bool = True
-    ) -> dict[str, _Made | _Failed]:
+        self, session: Session, definitions: Sequence[Definition], until_seq: int, now: datetime, anew: bool = True,
+        progress: Progress = nobody,
+    ) -> dict[str, _Made | _Failed]:  # fmt: skip
         standings = stored.standings(session)
         corrected = [] if anew else event_log.corrected_seqs(session)
-        states: dict[str, _Made | _Failed] = {}
+        rebuilding: list[Rebuilding] = []
         for definition in definitions:
             key = key_of(definition)
             # What a later correction has overtaken is good for nothing.
             late = standings.get(key) if not anew else None
             if late and any(by > late.seq >= of for by, of in corrected):
                 late = None
+            base = standings.get(stored.BASE + key)
+            # What came between an old standing and where the log begins now is in the base alone.
+            behind = late is not None and base is not None and base.seq > late.seq
+            if late is not None and (behind or not _fits(late, definition, self._engine.graph.almanac)):
+                late = None
             try:
-                base = standings.get(stored.BASE + key)
-                # What came between an old standing and where the log begins now is in the base alone.
-                behind = late is not None and base is not None and base.seq > late.seq
-                if late is not None and (behind or not _fits(late, definition, self._engine.graph.almanac)):
-                    late = None
-                states[key] = self._state(session, definition, late or base, until_seq, now)
+                rebuilding.append(self._begun(definition, late or base, now))
             except Exception as error:
-                # One that fails over the log must not keep the others, or Tesoura, from starting.
-                states[key] = _Failed(make_state(definition, self._engine.graph.almanac, now), error)
-        return states
+                # One that fails must not keep the others, or Tesoura, from starting.
+                fresh = make_state(definition, self._engine.graph.almanac, now)
+                rebuilding.append(Rebuilding(key, fresh, until_seq, error=error))
+        if anew and len(rebuilding) == 1:
+            feed_alone(session, rebuilding[0], until_seq, now)
+        else:
+            feed_together(session, rebuilding, until_seq, now, progress)
+        return {
+            one.key: _Made(one.state, one.replayed(session).last_at) if one.error is None
+            else _Failed(make_state(definition, self._engine.graph.almanac, now), one.error)
+            for definition, one in zip(definitions, rebuilding, strict=True)
+        }  # fmt: skip
 
     def _put(
         self, definition: Definition, made: _Made | _Failed, meanwhile: Sequence[Occurrence] = ()
@@ -165,18 +187,23 @@ class Computations:
 
     def _state(
         self, session: Session, definition: Definition, standing: SavedState | None, until_seq: int, now: datetime
-    ) -> _Made:
-        almanac = self._engine.graph.almanac
-        state, after_seq = make_state(definition, almanac, now), 0
+    ) -> State:
+        one = self._begun(definition, standing, now)
+        feed_from_log(session, one.state, until_seq, one.after_seq, now)
+        return one.state
+
+    def _begun(self, definition: Definition, standing: SavedState | None, now: datetime) -> Rebuilding:
+        """A computation as it was saved, or at its beginning, ready to be led through the log from there."""
+        almanac, key = self._engine.graph.almanac, key_of(definition)
+        state = make_state(definition, almanac, now)
         if standing is not None and _fits(standing, definition, almanac):
             try:
                 state.restore(standing.state)
-                after_seq = standing.seq
+                return Rebuilding(key, state, standing.seq)
             except (KeyError, TypeError, ValueError):
-                log.warning("What was saved of %s cannot be read; it is built from the log", key_of(definition))
+                log.warning("What was saved of %s cannot be read; it is built from the log", key)
                 state = make_state(definition, almanac, now)
-        _, at = feed_from_log(session, state, until_seq, after_seq, now)
-        return _Made(state, at)
+        return Rebuilding(key, state, 0)
 
     def beginning(self, session: Session, definition: Definition, now: datetime) -> tuple[State, int]:
         """A computation as it was where the log begins that is kept, and that place."""
@@ -371,7 +398,7 @@ class Computations:
             return None
         standings, almanac, bases = stored.standings(session), self._engine.graph.almanac, []
         for key, definition in definitions:
-            state = self._state(session, definition, standings.get(stored.BASE + key), until_seq, now).state
+            state = self._state(session, definition, standings.get(stored.BASE + key), until_seq, now)
             if (kept := base_of(state)) is not None:
                 bases.append(SavedState(stored.BASE + key, until_seq, base_for(definition, almanac), kept))
         return until_seq, bases, event_log.corrected_seqs(session)

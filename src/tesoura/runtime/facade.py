@@ -12,6 +12,7 @@ import uuid
 from collections.abc import Awaitable, Callable, Coroutine, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from functools import partial
 from typing import Any, Concatenate, ParamSpec, TypeVar, overload
 
 from sqlmodel import Session
@@ -58,6 +59,7 @@ from tesoura.runtime.set_values import SetValues
 from tesoura.runtime.showing import Showing
 from tesoura.runtime.sightings import Sightings
 from tesoura.runtime.stage import Stage
+from tesoura.runtime.startup import Startup
 from tesoura.runtime.system_keys import SystemKeys
 from tesoura.runtime.talking import Talking
 from tesoura.runtime.tasks import Tasks
@@ -76,6 +78,8 @@ from tesoura.studio.workshop import Studio
 P = ParamSpec("P")
 T = TypeVar("T")
 log = logging.getLogger(__name__)
+MISSED_AT_ONCE = 5_000
+"""So many events are read and applied together at a start."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -155,13 +159,30 @@ class Runtime:
         )
         self._scheduler = Scheduler(self._clock, self._due, self._tick, self._jumped, lasting_s=settings.lasting_s)
         self._loop: asyncio.AbstractEventLoop | None = None
+        self._starting: asyncio.Task[None] | None = None
+        self.startup = Startup(settings.lasting_s)
         self._planned = False
 
     # Life
 
-    async def start(self) -> None:
-        """Go on from where the last run stopped, then start the feeds."""
+    def begin(self) -> None:
+        """Start beside what is served meanwhile; `ready` tells when it is done."""
         self._loop = asyncio.get_running_loop()
+        self._starting = asyncio.create_task(self._start(), name="starting")
+
+    async def ready(self) -> None:
+        """Wait until everything runs. Raises what kept it from starting."""
+        assert self._starting is not None
+        await asyncio.shield(self._starting)
+
+    @property
+    def is_ready(self) -> bool:
+        """Whether everything runs; until then no value is to be shown."""
+        task = self._starting
+        return task is not None and task.done() and not task.cancelled() and task.exception() is None
+
+    async def _start(self) -> None:
+        """Go on from where the last run stopped, then start the feeds."""
         self.topics.start()
         await asyncio.to_thread(self._restore)
         self._follow_preferences()
@@ -202,13 +223,21 @@ class Runtime:
             self._engine.restore(one.feed, one.signal, one.fresh_for_s, one.event_type)
         for kind, feed in self.store.read(sources.all_of):
             self._engine.sources.brings(feed, [kind])
-        missed = self.store.read(lambda session: event_log.after(session, position))
-        known = [one for one in missed if self._is_known(assignment_of(one.event), picked)]
-        self._report(self._engine.apply_events(known, now))
-        self._engine.mark_restored(given.signal for one in known if (given := assignment_of(one.event)))
+        position = self._apply_missed(position, picked, now)
         self._engine.count_events(self.sessions.read(), self.session_started_at, now)
         self.computations.look_for_shared()
-        self.computations.restore(self._almanac(), missed[-1].seq if missed else position, now)
+        self.computations.restore(self._almanac(), position, now, self.startup.phase(position))
+
+    def _apply_missed(self, position: int, picked: Iterable[str], now: datetime) -> int:
+        """Let the engine have the events that came after the signals were saved; the place of the last of them."""
+        reached = self.startup.phase(self.store.read(event_log.last_seq))
+        while missed := self.store.read(partial(event_log.after, seq=position, most=MISSED_AT_ONCE)):
+            reached(missed[0].seq)
+            known = [one for one in missed if self._is_known(assignment_of(one.event), picked)]
+            self._report(self._engine.apply_events(known, now))
+            self._engine.mark_restored(given.signal for one in known if (given := assignment_of(one.event)))
+            position = missed[-1].seq
+        return position
 
     @staticmethod
     def _is_known(given: Assignment | None, picked: Iterable[str]) -> bool:
@@ -221,7 +250,14 @@ class Runtime:
         return changes
 
     async def stop(self) -> None:
-        """Stop the feeds and save everything."""
+        """Stop the feeds and save everything. What was still starting has nothing that is worth saving."""
+        if not self.is_ready:
+            self.startup.stop()
+            if self._starting is not None:
+                await asyncio.gather(self._starting, return_exceptions=True)
+        if not self.is_ready:
+            await self._tasks.stop()
+            return
         await self.listening.close()
         self.system_keys.stop()
         await self.feeds.stop()

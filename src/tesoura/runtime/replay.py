@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import heapq
-from collections.abc import Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, NamedTuple
 
@@ -54,25 +55,99 @@ def _told(definition: Definition, without: tuple[str, ...] = ()) -> str:
     return " ".join([type(definition).__name__, *plain, f"only_if={rule.source if rule else ''}"])
 
 
+Progress = Callable[[int], None]
+"""Told now and then up to which place the log was read. Raises to stop the reading."""
+TELL_EVERY = 2_000
+
+
+def nobody(seq: int) -> None:
+    """Nobody waits for it."""
+
+
 def feed_from_log(session: Session, state: State, until_seq: int, after_seq: int, now: datetime) -> Replayed:
-    """Let a state have the log's events from one place to another."""
-    count, last = 0, 0
-    if not state.types:
-        return Replayed(0, None)
-    if isinstance(state, WindowState) and state.definition.span.kind == "events":
-        return _last_events(session, state, until_seq, after_seq, now)
-    since = state.since(now)
-    if isinstance(state, Runner) and state.definition.kind_of.records:
-        state.recorded_from = after_seq
-    for one in event_log.happenings(session, state.types, since, until_seq, after_seq, isinstance(state, Runner)):
-        if state.take(one, now):
-            last = max(last, one.seq)
-        count += 1
-    return Replayed(count, event_log.accepted_at(session, last))
+    """Let a state have the log's events from one place to another. Raises what the state raises."""
+    one = Rebuilding("", state, after_seq)
+    feed_alone(session, one, until_seq, now)
+    if one.error is not None:
+        raise one.error
+    return one.replayed(session)
 
 
-def _last_events(session: Session, state: WindowState, until_seq: int, after_seq: int, now: datetime) -> Replayed:
-    """The last few, found from the end however long the log is.
+def feed_alone(session: Session, one: Rebuilding, until_seq: int, now: datetime) -> None:
+    """Let one state have the log's events, those of its types alone; should it fail, with its error."""
+    since, in_order = one.state.since(now), isinstance(one.state, Runner)
+    _feed(
+        session, [one], until_seq, now,
+        lambda types: event_log.happenings(session, types, since, until_seq, one.after_seq, in_order),
+    )  # fmt: skip
+
+
+@dataclass(slots=True)
+class Rebuilding:
+    """A computation on its way through the log, from `after_seq` on: what it took so far, or how it failed."""
+
+    key: str
+    state: State
+    after_seq: int
+    events: int = 0
+    last: int = 0
+    """The place of the last event that counted."""
+    error: Exception | None = None
+
+    def replayed(self, session: Session) -> Replayed:
+        """Return how much it took."""
+        return Replayed(self.events, event_log.accepted_at(session, self.last))
+
+
+def feed_together(
+    session: Session, rebuilding: Sequence[Rebuilding], until_seq: int, now: datetime, progress: Progress
+) -> None:
+    """Let many states have the log's events, each from its own place on, in one pass.
+
+    One that fails is left where it failed, with its error; the others go on.
+    """
+    _feed(
+        session, rebuilding, until_seq, now,
+        lambda types: event_log.walk(session, types, until_seq, min(one.after_seq for one in rebuilding)), progress,
+    )  # fmt: skip
+
+
+def _feed(
+    session: Session, rebuilding: Sequence[Rebuilding], until_seq: int, now: datetime,
+    read: Callable[[list[str]], Iterator[Occurrence]], progress: Progress = nobody,
+) -> None:  # fmt: skip
+    takers: dict[str, list[tuple[Rebuilding, int]]] = {}
+    for one in rebuilding:
+        state = one.state
+        if isinstance(state, Runner) and state.definition.kind_of.records:
+            state.recorded_from = one.after_seq
+        if isinstance(state, WindowState) and state.definition.span.kind == "events":
+            try:
+                one.events, one.last = _last_events(session, state, until_seq, one.after_seq, now)
+            except Exception as error:
+                one.error = error
+            continue
+        since = state.since(now)
+        for kind in state.types:
+            takers.setdefault(kind, []).append((one, micros(since) if since is not None else 0))
+    for number, event in enumerate(read(sorted(takers)) if takers else ()):
+        if number % TELL_EVERY == 0:
+            progress(event.seq)
+        for one, since_us in takers[event.type]:
+            if one.error is not None or event.seq <= one.after_seq or event.at < since_us:
+                continue
+            try:
+                one.events += 1
+                if one.state.take(event, now):
+                    one.last = max(one.last, event.seq)
+            except Exception as error:
+                one.error = error
+
+
+def _last_events(
+    session: Session, state: WindowState, until_seq: int, after_seq: int, now: datetime
+) -> tuple[int, int]:
+    """Take the last few, found from the end however long the log is; how many, and the place of the last.
 
     They are asked for by the times that they claim; since none happened later than it claims, the search ends as soon
     as what is still to come claims less than the oldest of those found.
@@ -88,7 +163,7 @@ def _last_events(session: Session, state: WindowState, until_seq: int, after_seq
                 heapq.heappop(found)
     for _, _, one in sorted(found):
         state.take(one, now)
-    return Replayed(len(found), event_log.accepted_at(session, max((seq for _, seq, _ in found), default=0)))
+    return len(found), max((seq for _, seq, _ in found), default=0)
 
 
 def base_of(state: State) -> Mapping[str, Any] | None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from itertools import zip_longest
@@ -13,7 +13,7 @@ from typing import Any
 from sqlalchemy import func, or_, text, type_coerce
 from sqlmodel import Session, col, select
 
-from tesoura.core.computed.occurrence import Occurrence, micros
+from tesoura.core.computed.occurrence import Occurrence, instant, micros
 from tesoura.core.values import Event
 from tesoura.store.search_words import words_of
 from tesoura.store.tables import EventRow, Instant, PastCountRow, PositionRow, SessionRow
@@ -36,6 +36,10 @@ MAX_BACKWARDS = 50_000
 _APPEND = (
     "INSERT INTO event (seq, id, source, type, time, accepted_at, subject, data, cause, actor) "
     "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING"
+)
+_AFTER = (
+    "SELECT seq, id, source, type, time, accepted_at, subject, data, cause, actor FROM event WHERE seq > ? "
+    "ORDER BY seq LIMIT ?"
 )
 _UNINDEXED = "SELECT seq, type, source, subject, data FROM event WHERE seq > ? ORDER BY seq LIMIT ?"
 _WORDS = "INSERT INTO event_words (rowid, words) VALUES (?, ?)"
@@ -113,10 +117,14 @@ def logged_of(row: EventRow) -> Logged:
 # Reading it in order
 
 
-def after(session: Session, seq: int) -> list[Logged]:
-    """The events behind this place in the log, oldest first."""
-    rows = session.exec(select(EventRow).where(col(EventRow.seq) > seq).order_by(col(EventRow.seq)))
-    return [logged_of(row) for row in rows]
+def after(session: Session, seq: int, most: int | None = None) -> list[Logged]:
+    """Return the events behind this place in the log, oldest first, at most so many."""
+    driver: Any = session.connection().connection
+    rows = driver.execute(_AFTER, (seq, -1 if most is None else most)).fetchall()
+    return [
+        Logged(seq, Event(id, source, kind, instant(at), json.loads(data), subject, cause, actor), instant(accepted_at))
+        for seq, id, source, kind, at, accepted_at, subject, data, cause, actor in rows
+    ]
 
 
 def happenings(
@@ -139,13 +147,37 @@ def happenings(
     # The plus keeps SQLite from walking through the whole log for a few types of it.
     cursor = driver.execute(asked + (" ORDER BY +seq" if in_order else ""), given)
     try:
-        for seq, kind, at, accepted_at, raw, source in cursor:
-            data = json.loads(raw)
-            if changed := corrected.get(seq):
-                data = {**data, **changed}
-            yield Occurrence(min(at, accepted_at), seq, kind, data, source)
+        yield from _occurrences(cursor, corrected)
     finally:
         cursor.close()
+
+
+def walk(session: Session, types: Collection[str], until_seq: int, after_seq: int = 0) -> Iterator[Occurrence]:
+    """Yield the events of many types in the log's order, read from one end to the other.
+
+    For types that make up much of the log: `happenings` looks each type up in an index.
+    """
+    corrected = corrections(session)
+    wanted = ", ".join("?" * len(types))
+    # The plus keeps SQLite from the index of types, behind which it would have to sort.
+    asked = (
+        "SELECT seq, type, time, accepted_at, data, source FROM event "  # noqa: S608
+        f"WHERE seq > ? AND seq <= ? AND +type IN ({wanted}) ORDER BY seq"
+    )
+    driver: Any = session.connection().connection
+    cursor = driver.execute(asked, [after_seq, until_seq, *types])
+    try:
+        yield from _occurrences(cursor, corrected)
+    finally:
+        cursor.close()
+
+
+def _occurrences(rows: Iterable[Any], corrected: Mapping[int, Mapping[str, Any]]) -> Iterator[Occurrence]:
+    for seq, kind, at, accepted_at, raw, source in rows:
+        data = json.loads(raw)
+        if changed := corrected.get(seq):
+            data = {**data, **changed}
+        yield Occurrence(min(at, accepted_at), seq, kind, data, source)
 
 
 def has(session: Session, source: str, id: str) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import unicodedata
 from collections.abc import Mapping
 from datetime import UTC, datetime, timedelta
+from functools import lru_cache
 from typing import NamedTuple
 
 from tesoura.core.language.graphemes import shortened
@@ -13,6 +14,8 @@ from tesoura.core.values import Event
 EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 MICRO = 1_000_000
 MAX_NAME = 200
+REMEMBERED = 4_096
+"""The same few names come again and again, each several times an event: so many are cleaned once."""
 
 
 class Occurrence(NamedTuple):
@@ -72,13 +75,20 @@ def number(millionths: int) -> int | float:
 
 def name_of(raw: object) -> str:
     """A name as it is shown: one line without what cannot be seen, at most 200 characters; empty for none."""
+    if raw.__class__ is str:
+        return _cleaned(raw[: 4 * MAX_NAME])
     if raw is None or isinstance(raw, Mapping | list):
         return ""
-    text = "".join(char for char in str(raw)[: 4 * MAX_NAME] if char >= " " and char != "\x7f")
-    text = " ".join(text.split())
-    return shortened(text, MAX_NAME)
+    return _cleaned(str(raw)[: 4 * MAX_NAME])
 
 
+@lru_cache(maxsize=REMEMBERED)
+def _cleaned(text: str) -> str:
+    seen = "".join(char for char in text if char >= " " and char != "\x7f")
+    return shortened(" ".join(seen.split()), MAX_NAME)
+
+
+@lru_cache(maxsize=REMEMBERED)
 def name_key(name: str) -> str:
     """What two ways of writing one name share: case and accents' encoding do not count; “Ana²” is not “Ana2”."""
     return unicodedata.normalize("NFC", name).casefold()

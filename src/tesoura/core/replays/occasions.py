@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from collections.abc import Container, Iterable
+from dataclasses import dataclass
 
 MICRO = 1_000_000
 """All instants and lengths here are in µs."""
+MOST_KILLS = 200
+"""A run ends after so many kills, even if it goes on: no clip could show them all, and each costs those before it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,53 +43,80 @@ class Occasion:
         return self.kills, -self.length
 
 
+Run = tuple[tuple[int, int], ...]
+"""Kills that belong together, each with its instant and its place in the log, in this order."""
+
+
 @dataclass(frozen=True, slots=True)
 class Occasions:
-    """Kills that may belong to an occasion still, by their places in the log: each when it was."""
+    """The kills that may still belong to an occasion, in runs: each kill within the rule's time of the one before it.
+
+    What a kill costs doesn't grow with how many are open.
+    """
 
     rule: OccasionRule
-    open: Mapping[int, int] = field(default_factory=dict)
+    runs: tuple[Run, ...] = ()
+
+    @classmethod
+    def of(cls, rule: OccasionRule, kills: Iterable[tuple[int, int]]) -> Occasions:
+        """Return the occasions of kills given as instants and places in the log, in any order."""
+        it = cls(rule)
+        for at, seq in sorted(kills):
+            it = it.killed(seq, at)
+        return it
+
+    @property
+    def open(self) -> dict[int, int]:
+        """The instants of all open kills, by their places in the log."""
+        return {seq: at for run in self.runs for at, seq in run}
 
     def killed(self, seq: int, at: int) -> Occasions:
-        """With one more kill; it may come late, and out of order."""
-        return replace(self, open={**self.open, seq: at})
+        """Return it with one more kill, which may come late and out of order."""
+        last = self.runs[-1] if self.runs else ()
+        if last and (at, seq) < last[-1]:
+            return self.of(self.rule, [*self._kills(), (at, seq)])
+        if last and at - last[-1][0] <= self.rule.within and len(last) < MOST_KILLS:
+            return Occasions(self.rule, (*self.runs[:-1], (*last, (at, seq))))
+        return Occasions(self.rule, (*self.runs, ((at, seq),)))
+
+    def only(self, seqs: Container[int]) -> Occasions:
+        """Return it with none but the kills at these places in the log."""
+        return self.of(self.rule, [one for one in self._kills() if one[1] in seqs])
 
     def without(self, seq: int) -> Occasions:
-        """Without a kill that was corrected away."""
-        return replace(self, open={key: at for key, at in self.open.items() if key != seq})
+        """Return it without a kill that was corrected away."""
+        return self.of(self.rule, [one for one in self._kills() if one[1] != seq])
 
     def closes_at(self) -> int | None:
-        """When the first of what is open can have nothing more belong to it; None for nothing open."""
-        runs = self._runs()
-        return self._closes(runs[0]) if runs else None
+        """Return when nothing more can belong to the first open run; None when nothing is open."""
+        return self._closes(self.runs[0]) if self.runs else None
 
     def advance(self, now: int) -> tuple[Occasions, list[Occasion]]:
-        """It at this instant, and the occasions to which nothing more can belong by now."""
-        found, gone = [], set()
-        for run in self._runs():
-            if self._closes(run) > now:
-                continue
-            gone |= set(run)
-            if self._deserves([self.open[seq] for seq in run]):
-                found.append(Occasion(tuple(self.open[seq] for seq in run), tuple(run)))
-        if not gone:
+        """Return it at this instant, and the occasions to which nothing more can belong by now."""
+        # Their runs are in the order of time, and so close in it.
+        if not self.runs or self._closes(self.runs[0]) > now:
             return self, []
-        return replace(self, open={key: at for key, at in self.open.items() if key not in gone}), found
+        over = [run for run in self.runs if self._closes(run) <= now]
+        found = [
+            Occasion(tuple(at for at, _ in run), tuple(seq for _, seq in run)) for run in over if self._deserves(run)
+        ]
+        return Occasions(self.rule, self.runs[len(over) :]), found
 
-    def _closes(self, run: list[int]) -> int:
-        return self.open[run[-1]] + max(self.rule.within, self.rule.after)
+    def pruned(self, now: int, latest: int) -> Occasions:
+        """Return it without the runs that are over and deserve nothing, or ended longer ago than `latest`."""
+        kept = tuple(
+            run for run in self.runs
+            if self._closes(run) > now or (now - run[-1][0] <= latest and self._deserves(run))
+        )  # fmt: skip
+        return self if len(kept) == len(self.runs) else Occasions(self.rule, kept)
 
-    def _runs(self) -> list[list[int]]:
-        """The kills in runs: each within the rule's time of the one before it."""
-        runs: list[list[int]] = []
-        for seq, at in sorted(self.open.items(), key=lambda one: (one[1], one[0])):
-            if runs and at - self.open[runs[-1][-1]] <= self.rule.within:
-                runs[-1].append(seq)
-            else:
-                runs.append([seq])
-        return runs
+    def _kills(self) -> list[tuple[int, int]]:
+        return [one for run in self.runs for one in run]
 
-    def _deserves(self, times: list[int]) -> bool:
+    def _closes(self, run: Run) -> int:
+        return run[-1][0] + max(self.rule.within, self.rule.after)
+
+    def _deserves(self, run: Run) -> bool:
         """Whether so many of a run lie within the rule's time of each other."""
         needed = self.rule.kills
-        return any(times[at + needed - 1] - times[at] <= self.rule.within for at in range(len(times) - needed + 1))
+        return any(run[i + needed - 1][0] - run[i][0] <= self.rule.within for i in range(len(run) - needed + 1))

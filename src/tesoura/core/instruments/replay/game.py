@@ -35,9 +35,9 @@ class GameState:
             actor, target = (name_of(event.data.get(one)) for one in ("actor", "target"))
             if rule is not None and rule.players and rule.is_me(target):
                 return replace(self, down_at=event.at)
-            played = replace(self, between_rounds=False, in_match=self.in_match or None)
             back = mine or (rule is not None and rule.is_me(actor))
-            return replace(played, down_at=None) if back else played
+            after = GameState(None if back else self.down_at, False, self.paused, self.in_match or None)
+            return self if after == self else after
         if kind == "vitals":
             health = amount_of(event.data.get("health"))
             if health is None:

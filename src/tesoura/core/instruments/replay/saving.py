@@ -36,7 +36,7 @@ def kept(plan: ReplayPlan, saved: Mapping[str, Any]) -> dict[str, Any]:
     waiting = tuple(WaitingReplay(id, tuple(rank), since, length) for id, rank, since, length in saved["waiting"])
     shown = saved["showing"]
     return {
-        "occasions": Occasions(plan.occasions, {one.seq: one.at for one in kills.values()}), "kills": kills,
+        "occasions": Occasions.of(plan.occasions, [(one.at, one.seq) for one in kills.values()]), "kills": kills,
         "recent": tuple(saved["recent"]), "asked": tuple(map(_wished, saved["asked"])),
         "wishes": tuple(map(_wished, saved["wishes"])), "ready": tuple(map(_readied, saved["ready"])),
         "candidates": tuple(map(_readied, saved["candidates"])),

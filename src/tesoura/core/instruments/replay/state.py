@@ -97,15 +97,11 @@ class ReplayBase:
     def advance(self, at: datetime) -> Self:
         """It at this instant: kills that can belong to nothing more are let go of."""
         now = micros(at)
-        occasions, found = self.occasions.advance(now)
-        it = self
+        # Those that deserve a replay stay until the log has the wish.
+        occasions, it = self.occasions.pruned(now, LATEST), self
         if occasions is not self.occasions:
-            due = {seq for one in found if now - one.at[-1] <= LATEST for seq in one.seqs}
-            # Those that deserve one stay until the log has the wish.
-            still = {seq: one for seq, one in self.occasions.open.items() if seq in occasions.open or seq in due}
-            if len(still) < len(self.occasions.open):
-                it = replace(it, occasions=replace(self.occasions, open=still),
-                             kills={seq: one for seq, one in self.kills.items() if seq in still})  # fmt: skip
+            still = occasions.open
+            it = replace(it, occasions=occasions, kills={seq: one for seq, one in self.kills.items() if seq in still})
         return it._at(now)
 
     def _at(self, now: int) -> Self:
@@ -158,7 +154,7 @@ class ReplayBase:
 
     def _heard(self, event: Occurrence) -> Self:
         game = self.game.after(event, self.plan.rule)
-        it = self if game == self.game else replace(self, game=game)
+        it = self if game is self.game or game == self.game else replace(self, game=game)
         if event.type == self.plan.when and self.counts(event) == "":
             kill = kill_of(event)
             it = replace(
@@ -292,9 +288,7 @@ class ReplayBase:
     def _wanted(self, event: Occurrence) -> Self:
         wish = wish_of(event.data, event.at, event.seq)
         gone = set(wish.seqs)
-        occasions = replace(
-            self.occasions, open={seq: at for seq, at in self.occasions.open.items() if seq not in gone}
-        )
+        occasions = self.occasions.only({seq for seq in self.occasions.open if seq not in gone})
         return replace(
             self, occasions=occasions, kills={seq: one for seq, one in self.kills.items() if seq not in gone},
             asked=tuple(one for one in self.asked if one.id != wish.id), wishes=(*self.wishes, wish),
