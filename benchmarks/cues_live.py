@@ -100,7 +100,8 @@ async def _beside(folder: Path, port: int) -> dict[str, Any]:
 
     store.write(prepare)
     runtime = Runtime(store, Settings(folder))
-    await runtime.start()
+    runtime.begin()
+    await runtime.ready()
     await asyncio.sleep(3.0)
     assert runtime.links.link("chat") is not None
     late = await _late()
@@ -146,7 +147,8 @@ async def _looked_back(folder: Path) -> dict[str, Any]:
 
     store.write(fill_log)
     runtime = Runtime(store, Settings(folder))
-    await runtime.start()
+    runtime.begin()
+    await runtime.ready()
     typed = {"title": "It", "when": "event", "event": "gift", "if_formula": "gift.amount > 6", "rests": "1 min",
              "do_1": "set", "signal_1": "script.n", "value_of_1": "1"}  # fmt: skip
     choices = dict(fill(KINDS["cue"].fields, typed).choices)

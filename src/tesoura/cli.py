@@ -132,20 +132,26 @@ def verify(file: TextIO, data: Path | None) -> None:
     if '"tesoura.sponsor_report"' in told[:100_000]:
         _verify_report(told, data)
     else:
-        _verify_spins(told)
+        _verify_spins(told, data)
 
 
-def _verify_spins(told: str) -> None:
-    from tesoura.core.wheel.checking import checked
+def _verify_spins(told: str, data: Path | None) -> None:
     from tesoura.errors import InvalidField
+    from tesoura.store import spins
+    from tesoura.store.store import read_store
 
     try:
-        found = checked(told)
+        if data is None:
+            found = spins.check(told)
+        else:
+            with _opened(read_store, data) as store:
+                found = spins.check(told, store.secrets)
     except InvalidField as error:
         raise click.ClickException(str(error)) from None
-    for one, wrong in found:
-        click.echo(f"Spin {one.number}: {wrong or f'as it should be, field {one.came + 1}'}")
-    if any(wrong for _, wrong in found):
+    for one in found:
+        wrong = " ".join(one.wrong) or f"as it should be, field {one.spin.came + 1}"
+        click.echo(f"Spin {one.spin.number}: {wrong}")
+    if any(one.wrong for one in found):
         sys.exit(1)
 
 

@@ -331,6 +331,13 @@ def test_a_goal_at_its_edges(value: int | None, pct: float | None, left: int | N
     assert values["friends.expected_at"] is None
 
 
+def test_a_goal_without_a_beginning_has_no_forecast() -> None:
+    goal = Goal("friends", "reach.members", 1000, 2000, None)
+    assert build("goal", "friends", {"signal": "reach.members", "start": 1000, "target": 2000}) == goal
+    values = GoalState(goal, Almanac(), SEVEN).read(minutes(60), {"reach.members": 1200})
+    assert (values["friends.pct"], values["friends.left"], values["friends.expected_at"]) == (20.0, 800, None)
+
+
 def test_a_goal_may_go_down() -> None:
     goal = GoalState(Goal("weight", "own.lines", 10, 4, SEVEN), Almanac(), SEVEN)
     values = goal.read(minutes(60), {"own.lines": 7})

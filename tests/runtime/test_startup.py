@@ -13,8 +13,8 @@ import pytest
 from websockets.exceptions import ConnectionClosed, InvalidStatus
 from websockets.sync.client import connect
 
-from tesoura.runtime import computations
-from tesoura.runtime.startup import StartProgress, Startup, StartStopped
+from tesoura.runtime import computations, replay
+from tesoura.runtime.startup import StartProgress, StartStopped, Startup
 from tesoura.store.database import FILE_NAME
 from tests.conftest import Running
 from tests.e2e.test_processes import process
@@ -26,7 +26,7 @@ class Held:
 
     def __init__(self, monkeypatch: pytest.MonkeyPatch) -> None:
         self.reached, self.release = threading.Event(), threading.Event()
-        feeding = computations.feed_together
+        feeding = replay.feed_together
 
         def held(session: Any, rebuilding: Any, until_seq: int, now: Any, progress: Any) -> None:
             progress(0)

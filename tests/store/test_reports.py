@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import copy
 import json
 from collections.abc import Iterator
@@ -17,7 +18,7 @@ from tesoura.cli import main
 from tesoura.core.computed.occurrence import micros
 from tesoura.core.sponsors.report import ReportCampaign, ReportSpan, changed_events, differences
 from tesoura.core.values import Event
-from tesoura.store import log, reports
+from tesoura.store import log, reports, signing
 from tesoura.store.store import Store, open_store
 
 T0 = datetime(2026, 11, 26, 20, 0, tzinfo=UTC)
@@ -130,7 +131,7 @@ def test_a_figure_that_was_changed_is_named(store: Store) -> None:
     told = signed(store)
     told["campaigns"][0]["seen_s"] = 90.0
     assert wrong(store, told) == [
-        "The signature does not fit: the report was changed after it was signed.",
+        "“campaigns” was changed after the report was signed.",
         "campaigns Tea of the autumn.seen_s: it says 90.0, and the log 67.0",
     ]
 
@@ -144,6 +145,23 @@ def test_an_event_that_was_changed_in_the_log_is_named(store: Store, change: str
     told = signed(store)
     store.write(lambda session: session.connection().execute(text(change)) and None)
     assert line in wrong(store, told)
+
+
+@pytest.mark.parametrize("part", ["begin", "end", "words", "made_at", "version", "sources", "kind"])
+def test_each_part_that_was_changed_is_named(store: Store, part: str) -> None:
+    told = signed(store)
+    told[part] = {"viewers": "", "scene": "scene.other"} if part == "sources" else "else"
+    assert wrong(store, told)[0] == f"“{part}” was changed after the report was signed."
+
+
+def test_a_report_of_an_earlier_version_is_signed_as_a_whole(store: Store) -> None:
+    body = {**report(store), "made_at": "2026-11-26T20:05:00+00:00"}
+    key = signing._key_of(store.secrets)
+    signature = base64.b64encode(key.sign(signing._bytes(body))).decode()
+    mark = {"by": signing.public_key(store.secrets), "how": "Ed25519", "signature": signature}
+    told = json.loads(json.dumps({**body, "signed": mark}))
+    assert wrong(store, told) == []
+    assert wrong(store, {**told, "words": "Friday"})[0].startswith("The signature does not fit")
 
 
 def test_one_that_another_folder_signed_is_told(store: Store, tmp_path: Path) -> None:
@@ -160,7 +178,8 @@ def test_one_that_is_not_whole_is_refused_with_what_is_missing(store: Store, gon
     told = copy.deepcopy(signed(store))
     del told[gone]
     lines = wrong(store, told)
-    assert lines[0].startswith("The signature does not fit")
+    unsigned = "The signature does not fit: the report was changed after it was signed."
+    assert lines[0] == (unsigned if gone == "signed" else f"“{gone}” was changed after the report was signed.")
     assert gone == "signed" or len(lines) > 1
 
 

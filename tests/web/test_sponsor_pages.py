@@ -58,7 +58,7 @@ def test_a_report_tells_all_campaigns_or_one_and_no_cell_of_it_is_a_formula(runn
     assert [(one["campaign"], one["sponsor"], one["promised_minutes"], one["kept"]) for one in rows] == [
         ("Tea", "'=Cordel Tea", "2.0", "no")]  # fmt: skip
     told: dict[str, Any] = json.loads(running.client.get("/reports/1/sponsors.json?campaign=tea").text)
-    assert ([one["name"] for one in told["campaigns"]], told["signed"]["how"]) == (["tea"], "Ed25519")
+    assert ([one["name"] for one in told["campaigns"]], told["signed"]["how"]) == (["tea"], "Ed25519 of parts")
     assert running.client.get("/reports/1/sponsors?campaign=nobody").status_code == 404
     assert running.client.get("/reports/7/sponsors").status_code == 404
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -11,9 +12,11 @@ from click.testing import CliRunner
 
 from tesoura.cli import main
 from tesoura.core.instruments.wheel.commands import Wheel
-from tesoura.core.wheel.checking import checked, spins_of
+from tesoura.core.wheel.checking import checked_rows, rows_of
 from tesoura.core.wheel.draw import drawn, hash_of
 from tesoura.errors import InvalidField
+from tesoura.store import spins
+from tesoura.store.secrets import Secrets
 from tests.conftest import Running, flat, until
 
 SECRET = bytes(range(32))
@@ -136,7 +139,9 @@ def test_nobody_else_tells_what_the_wheel_tells(running: Running) -> None:
 def told(came: int | None = None, **other: Any) -> dict[str, Any]:
     """A spin as it is exported."""
     came = drawn(SECRET, 7, EVEN) if came is None else came
-    return {"number": 7, "hash": hash_of(SECRET), "opened": SECRET.hex(), "weights": EVEN, "came": came + 1, **other}
+    fields = ["one lap backwards", "sing the score", "swap kites", "the cold kettle"]
+    return {"number": 7, "hash": hash_of(SECRET), "opened": SECRET.hex(), "weights": EVEN, "came": came + 1,
+            "fields": fields, "field": fields[came], "who": "teacup_ana", "chance_pct": 25.0, **other}  # fmt: skip
 
 
 def verify(tmp_path: Path, text: str) -> tuple[int, str]:
@@ -147,8 +152,8 @@ def verify(tmp_path: Path, text: str) -> tuple[int, str]:
 
 def test_tesoura_verify_does_the_sum(tmp_path: Path) -> None:
     came = drawn(SECRET, 7, EVEN)
-    assert verify(tmp_path, json.dumps([told(), {"data": told()}])) == (
-        0, f"Spin 7: as it should be, field {came + 1}\n" * 2)  # fmt: skip
+    for one in (told(), [told()], {"data": told()}):
+        assert verify(tmp_path, json.dumps(one)) == (0, f"Spin 7: as it should be, field {came + 1}\n")
     wrong = (came + 1) % 4
     code, said = verify(tmp_path, json.dumps(told(wrong)))
     assert (code, said) == (1, f"Spin 7: By the secret, field {came + 1} had to come, and not field {wrong + 1}.\n")
@@ -171,10 +176,88 @@ def test_tesoura_verify_does_the_sum(tmp_path: Path) -> None:
 )
 def test_what_is_no_spin_says_what_is_missing(tmp_path: Path, text: str, words: str) -> None:
     with pytest.raises(InvalidField, match=words):
-        spins_of(text)
+        checked_rows(rows_of(text))
     assert verify(tmp_path, text)[0] == 1
 
 
 def test_weights_that_cannot_be_are_told_as_such() -> None:
-    assert "The weights cannot be" in str(checked(json.dumps(told(weights=[0, 0])))[0][1])
-    assert "hexadecimal" in str(checked(json.dumps(told(opened="xyz")))[0][1])
+    assert "The weights cannot be" in checked_rows([told(weights=[0, 0])])[0].wrong[0]
+    assert "hexadecimal" in checked_rows([told(opened="xyz")])[0].wrong[0]
+
+
+NAMES = ["one lap backwards", "sing the score", "swap kites", "the cold kettle"]
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"field": "sing louder"}, "It says that “sing louder” came"),
+        ({"fields": NAMES[:3]}, "It has 3 fields and 4 weights"),
+        ({"fields": None}, "does not tell its fields"),
+        ({"who": None}, "does not tell for whom"),
+        ({"chance_pct": 3.2}, "It says that the chance was 3.2 %; by its weights it was 25.0 %."),
+        ({"chance_pct": None}, "It says that the chance was nothing"),
+    ],
+)
+def test_what_a_spin_tells_beside_its_sum_is_checked_too(change: dict[str, Any], words: str) -> None:
+    assert words in " ".join(checked_rows([told(**change)])[0].wrong)
+
+
+def exported(count: int, secrets: Secrets) -> list[dict[str, Any]]:
+    """Spins as a wheel's page gives them away, the newest first."""
+    rows = []
+    for number in range(1, count + 1):
+        secret = bytes([number]) * 32
+        came = drawn(secret, number, EVEN)
+        rows.append({**told(), "number": number, "hash": hash_of(secret), "opened": secret.hex(), "came": came + 1,
+                     "field": NAMES[came], "at": f"2026-11-26T20:0{number}:00+00:00"})  # fmt: skip
+    found: list[dict[str, Any]] = json.loads(json.dumps(spins.signed(rows, secrets)[::-1]))
+    return found
+
+
+def swapped(rows: list[dict[str, Any]]) -> None:
+    came = rows[2]["came"] - 1
+    one, other = [at for at in range(4) if at != came][:2]
+    names = rows[2]["fields"]
+    names[one], names[other] = names[other], names[one]
+
+
+def with_two_secrets(rows: list[dict[str, Any]]) -> None:
+    other = exported(5, Secrets(b"y" * 32))[1]
+    rows.insert(1, {**other, "hash": hash_of(b"z" * 32), "opened": (b"z" * 32).hex()})
+
+
+@pytest.mark.parametrize(
+    ("alter", "words"),
+    [
+        (lambda rows: rows[0]["fields"].__setitem__(rows[0]["came"] % 4, "a biscuit"), "Spin 5: fields was changed"),
+        (swapped, "Spin 3: fields was changed"),
+        (lambda rows: rows[1].pop("fields"), "does not tell its fields"),
+        (lambda rows: rows[1].update(who="bolt_uncle"), "Spin 4: who was changed"),
+        (lambda rows: rows[1].update(at="2026-11-26T21:00:00+00:00"), "Spin 4: at was changed"),
+        (lambda rows: rows[1].update(chance_pct=24.0), "Spin 4: It says that the chance was 24.0 %"),
+        (lambda rows: rows[1].pop("signed"), "Spin 4: It is not signed"),
+        (lambda rows: rows.pop(2), "Spin 4: Spin 3 is missing before it."),
+        (lambda rows: rows.pop(), "Spin 2: Spin 1 is missing before it."),
+        (lambda rows: rows.append(dict(rows[1])), "There is more than one spin of this number."),
+        (with_two_secrets, "There is more than one spin of this number."),
+        (lambda rows: rows[1]["signed"]["parts"].update(extra="0"), "Spin 4: The signature does not fit"),
+    ],
+)
+def test_whatever_was_altered_in_exported_spins_is_found(
+    alter: Callable[[list[dict[str, Any]]], Any], words: str, tmp_path: Path
+) -> None:
+    rows = exported(5, Secrets(b"x" * 32))
+    assert verify(tmp_path, json.dumps(rows))[0] == 0
+    alter(rows)
+    code, said = verify(tmp_path, json.dumps(rows))
+    assert (code, words in said) == (1, True), said
+
+
+def test_spins_that_another_folder_signed_are_told(running: Running, tmp_path: Path) -> None:
+    (tmp_path / "spins.json").write_text(json.dumps(exported(2, running.store.secrets)), "utf-8")
+    same = CliRunner().invoke(main, ["verify", str(tmp_path / "spins.json"), "--data", str(running.folder)])
+    assert same.exit_code == 0, same.output
+    (tmp_path / "spins.json").write_text(json.dumps(exported(2, Secrets(b"x" * 32))), "utf-8")
+    other = CliRunner().invoke(main, ["verify", str(tmp_path / "spins.json"), "--data", str(running.folder)])
+    assert (other.exit_code, other.output.count("another key than this data folder's")) == (1, 2)

@@ -2,25 +2,21 @@
 
 from __future__ import annotations
 
-import base64
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-from cryptography.exceptions import InvalidSignature
-from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
 from sqlmodel import Session
 
 from tesoura.core.computed.occurrence import instant, micros
 from tesoura.core.signals.assignments import SCENE
 from tesoura.core.sponsors import report as core
 from tesoura.core.sponsors.report import ReportCampaign, ReportSpan
-from tesoura.store import computed, readings
+from tesoura.store import computed, readings, signing
 from tesoura.store import log as event_log
 from tesoura.store.secrets import Secrets
 
-PURPOSE = "signing sponsors' reports"
 LEAD_US = 24 * 3_600 * 1_000_000
 """What was shown before the span began, and went on, began at most so long before."""
 
@@ -79,38 +75,22 @@ def _scenes(session: Session, signal: str, last: int) -> list[tuple[int, str]]:
     return [(one.at, str(one.data.get("value") or "")) for one in events if not signal or one.data["signal"] == signal]
 
 
-def key_of(secrets: Secrets) -> Ed25519PrivateKey:
-    """The key with which this data folder signs."""
-    return Ed25519PrivateKey.from_private_bytes(secrets.derive(PURPOSE))
-
-
 def signed(report: Mapping[str, Any], secrets: Secrets, at: datetime) -> dict[str, Any]:
     """A report with its signature, and the key to check it with."""
-    key = key_of(secrets)
-    body = {**report, "made_at": at.isoformat(timespec="seconds")}
-    public = key.public_key().public_bytes_raw()
-    return {**body, "signed": {
-        "by": base64.b64encode(public).decode(), "how": "Ed25519",
-        "signature": base64.b64encode(key.sign(core.written(body).encode("utf-8", "surrogatepass"))).decode(),
-    }}  # fmt: skip
+    return signing.signed({**report, "made_at": at.isoformat(timespec="seconds")}, secrets)
 
 
 def check(session: Session | None, secrets: Secrets | None, told: Mapping[str, Any]) -> ReportCheck:
     """Check a report's signature, and with a data folder whether its log agrees."""
     wrong, notes = list[str](), list[str]()
-    body = {name: one for name, one in told.items() if name != "signed"}
-    mark = told.get("signed")
-    mark = mark if isinstance(mark, Mapping) else {}
-    try:
-        public = base64.b64decode(str(mark.get("by", "")), validate=True)
-        signature = base64.b64decode(str(mark.get("signature", "")), validate=True)
-        whole = core.written(body).encode("utf-8", "surrogatepass")
-        Ed25519PublicKey.from_public_bytes(public).verify(signature, whole)
-        notes.append("The signature fits: nobody changed the report since it was signed.")
-    except (InvalidSignature, ValueError):
-        public = b""
+    changed = signing.changed_parts(told)
+    if changed:
+        wrong += [f"“{name}” was changed after the report was signed." for name in changed]
+    elif changed is None:
         wrong.append("The signature does not fit: the report was changed after it was signed.")
-    if secrets is not None and public and key_of(secrets).public_key().public_bytes_raw() != public:
+    else:
+        notes.append("The signature fits: nobody changed the report since it was signed.")
+    if secrets is not None and changed is not None and signing.public_key(secrets) != signing.signer(told):
         wrong.append("It was signed with another key than this data folder's.")
     if session is not None:
         wrong += _against_log(session, told)
@@ -133,5 +113,5 @@ def _against_log(session: Session, told: Mapping[str, Any]) -> list[str]:
         return [f"It is not whole: {str(error)[:80]} is missing or not as it should be."]
     if found["rests_on"]["chain"] != rests["chain"] and not lines:
         lines.append("the chain of the log is another one")
-    same = {name: told.get(name) for name in ("campaigns",)}
-    return [*lines, *core.differences(same, {"campaigns": found["campaigns"]})]
+    same = ("kind", "version", "begin", "end", "words", "campaigns")
+    return [*lines, *core.differences({name: told.get(name) for name in same}, {name: found[name] for name in same})]

@@ -169,7 +169,7 @@ def _goal(name: str, chosen: Mapping[str, Any]) -> Goal:
         chosen["signal"],
         float(chosen["start"]),
         float(chosen["target"]),
-        _aware(began) or datetime(2026, 1, 1, tzinfo=UTC),
+        _aware(began),
         _aware(by),
         chosen.get("unit", ""),
     )

@@ -97,13 +97,16 @@ class DerivedState(_OfSignals):
 
 @dataclass(frozen=True, slots=True)
 class Goal:
-    """From a number to a number by a time: how far, how fast it must go, when it will be there."""
+    """From a number to a number by a time: how far, how fast it must go, when it will be there.
+
+    Without the instant at which it `began` there is no saying how fast it went, and so no forecast.
+    """
 
     name: str
     signal: str
     start: float
     target: float
-    began: datetime
+    began: datetime | None
     by: datetime | None = None
     unit: str = ""
 
@@ -147,7 +150,7 @@ class GoalState(_OfSignals):
             "left": _neat(left),
             "reached": reached,
         }
-        passed_s = (now - goal.began).total_seconds()
+        passed_s = (now - goal.began).total_seconds() if goal.began is not None else 0.0
         if reached:
             told |= {"needed_per_hour": 0, "needed_per_day": 0}
         elif goal.by is not None and goal.by > now:

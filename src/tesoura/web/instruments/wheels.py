@@ -10,13 +10,14 @@ from flask.typing import ResponseReturnValue
 
 from tesoura.core.instruments.wheel.state import SPIN_RECORD
 from tesoura.runtime.facade import Runtime
+from tesoura.store import spins as signed_spins
 from tesoura.store.tables import ComputedRow
 from tesoura.web.instruments.views import row_of
-from tesoura.web.shared.doors import runtime
+from tesoura.web.shared.doors import runtime, store
 
 blueprint = Blueprint("wheels", __name__, url_prefix="/instruments")
 MOST_SHOWN = 20
-TOLD = ("number", "who", "field", "came", "hash", "opened", "weights", "fields")
+TOLD = ("number", "who", "field", "chance_pct", "came", "hash", "opened", "weights", "fields")
 
 
 def _wheel(name: str) -> ComputedRow:
@@ -27,12 +28,12 @@ def _wheel(name: str) -> ComputedRow:
 
 
 def _spins(name: str, most: int | None = None) -> list[dict[str, object]]:
-    """What anybody needs to check each spin, the newest first."""
-    found = []
-    for kept in runtime().call(Runtime.records, name, SPIN_RECORD, most):
+    """What anybody needs to check each spin, signed, the newest first."""
+    found: list[dict[str, object]] = []
+    for kept in runtime().call(Runtime.records, name, SPIN_RECORD):
         data = kept.record.data
         found.append({"at": kept.record.at.isoformat(), **{key: data.get(key) for key in TOLD}})
-    return found
+    return signed_spins.signed(found[::-1], store().secrets)[::-1][:most]
 
 
 @blueprint.get("/<name>/spins.json")

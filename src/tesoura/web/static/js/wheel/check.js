@@ -59,7 +59,11 @@
     const place = (value * total) / 2n ** 256n;
     let reached = 0n;
     const came = weights.findIndex((one) => { reached += one; return reached > place; }) + 1;
-    return came === spin.came ? null : `By the secret, field ${came} had to come, and not field ${spin.came}.`;
+    if (came !== spin.came) return `By the secret, field ${came} had to come, and not field ${spin.came}.`;
+    if (!Array.isArray(spin.fields) || spin.fields.length !== weights.length) return "It does not tell its fields, one name for each weight.";
+    if (spin.field !== spin.fields[came - 1]) return `It says that “${spin.field}” came; field ${came} is “${spin.fields[came - 1]}”.`;
+    const chance = Math.round(Number(weights[came - 1] * 1000000n / total) / 100) / 100;
+    return Math.abs(spin.chance_pct - chance) <= 0.011 ? null : `It says that the chance was ${spin.chance_pct} %; by its weights it was ${chance} %.`;
   }
 
   const [field, out] = [document.getElementById("spins"), document.getElementById("checked")];
@@ -67,8 +71,11 @@
     let told;
     try { told = JSON.parse(field.value); } catch { out.replaceChildren(line("This does not read as JSON. Paste what the wheel's page exports.", false)); return; }
     const rows = (Array.isArray(told) ? told : [told]).map((one) => one?.data ?? one);
+    const numbers = rows.map((spin) => spin?.number);
     out.replaceChildren(...rows.map((spin) => {
-      const wrong = problem(spin);
+      const missing = spin?.number > Math.min(...numbers) && !numbers.includes(spin.number - 1);
+      const wrong = problem(spin) ?? (numbers.filter((one) => one === spin.number).length > 1 ? "There is more than one spin of this number."
+        : missing ? `Spin ${spin.number - 1} is missing before it.` : null);
       const name = `Spin ${spin?.number ?? "?"}`;
       return line(wrong ? `✕ ${name}: ${wrong}` : `● ${name} is as it should be: field ${spin.came}${spin.fields ? `, “${spin.fields[spin.came - 1]}”` : ""}.`, !wrong);
     }));
