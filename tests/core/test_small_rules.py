@@ -89,7 +89,7 @@ def test_a_trail_starts_anew_when_the_clock_was_set_back() -> None:
 @pytest.mark.parametrize(
     ("period", "failures", "retry_after", "expected"),
     [(5, 0, None, 5.0), (5, 1, None, 10.0), (5, 3, None, 40.0), (5, 4, None, 60.0), (5, 99, None, 60.0),
-     (300, 2, None, 300.0), (5, 1, 7, 10.0), (5, 1, 11, 11.0), 
+     (300, 2, None, 300.0), (5, 1, 7, 10.0), (5, 1, 11, 11.0),
      (5, 1, 99999, 3600.0), (60, 0, 0, 60.0), (60, 1, 1, 60.0), (5, 9, 1, 60.0)],
 )  # fmt: skip
 def test_backoff_doubles_to_a_minute_and_believes_retry_after(

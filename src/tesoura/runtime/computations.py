@@ -12,10 +12,11 @@ from typing import Any
 from sqlmodel import Session
 
 from tesoura.core.computed.almanac import Almanac
+from tesoura.core.computed.clock_sets import ClockSets
 from tesoura.core.computed.definitions import build
 from tesoura.core.computed.derived import Change, DerivedState
 from tesoura.core.computed.graph import Definition, State, depends_on, find_cycle, key_of, make_state
-from tesoura.core.computed.occurrence import Occurrence, micros, occurrence
+from tesoura.core.computed.occurrence import Occurrence, instant, micros, occurrence
 from tesoura.core.instruments.registry import KINDS as INSTRUMENTS
 from tesoura.core.instruments.runner import Setup
 from tesoura.core.signals.changes import Changes
@@ -41,6 +42,7 @@ from tesoura.store.store import Store
 from tesoura.store.tables import ComputedRow
 
 log = logging.getLogger(__name__)
+NO_SETS = ClockSets()
 PREVIEWED = 20_000
 """A preview looks at so many places of the log, the newest."""
 
@@ -137,12 +139,14 @@ class Computations:
     ) -> dict[str, _Made | _Failed]:  # fmt: skip
         standings = stored.standings(session)
         corrected = [] if anew else event_log.corrected_seqs(session)
+        sets = event_log.clock_sets(session)
+        last_set = sets.sets[-1].seq if sets else 0
         rebuilding: list[Rebuilding] = []
         for definition in definitions:
             key = key_of(definition)
             # What a later correction has overtaken is good for nothing.
             late = standings.get(key) if not anew else None
-            if late and any(by > late.seq >= of for by, of in corrected):
+            if late and (late.seq < last_set or any(by > late.seq >= of for by, of in corrected)):
                 late = None
             base = standings.get(stored.BASE + key)
             # What came between an old standing and where the log begins now is in the base alone.
@@ -150,7 +154,7 @@ class Computations:
             if late is not None and (behind or not _fits(late, definition, self._engine.graph.almanac)):
                 late = None
             try:
-                rebuilding.append(self._begun(definition, late or base, now))
+                rebuilding.append(self._begun(definition, late or base, now, sets))
             except Exception as error:
                 # One that fails must not keep the others, or Tesoura, from starting.
                 fresh = make_state(definition, self._engine.graph.almanac, now)
@@ -188,15 +192,21 @@ class Computations:
     def _state(
         self, session: Session, definition: Definition, standing: SavedState | None, until_seq: int, now: datetime
     ) -> State:
-        one = self._begun(definition, standing, now)
+        one = self._begun(definition, standing, now, event_log.clock_sets(session))
         feed_from_log(session, one.state, until_seq, one.after_seq, now)
         return one.state
 
-    def _begun(self, definition: Definition, standing: SavedState | None, now: datetime) -> Rebuilding:
+    def _begun(
+        self, definition: Definition, standing: SavedState | None, now: datetime, sets: ClockSets = NO_SETS
+    ) -> Rebuilding:
         """A computation as it was saved, or at its beginning, ready to be led through the log from there."""
         almanac, key = self._engine.graph.almanac, key_of(definition)
+        if sets and isinstance(definition, Setup) and almanac.session_began is not None:
+            # It is told on its way how the clock was set; until then the session began as the clock told it then.
+            began = sets.was_at(standing.seq if standing is not None else 0, micros(almanac.session_began))
+            almanac = replace(almanac, session_began=instant(began))
         state = make_state(definition, almanac, now)
-        if standing is not None and _fits(standing, definition, almanac):
+        if standing is not None and _fits(standing, definition, self._engine.graph.almanac):
             try:
                 state.restore(standing.state)
                 return Rebuilding(key, state, standing.seq)

@@ -6,12 +6,13 @@ Threads reach it through one door, `Runtime.call`, which runs on the loop and gi
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import inspect
 import logging
 import uuid
 from collections.abc import Awaitable, Callable, Coroutine, Iterable, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from functools import partial
 from typing import Any, Concatenate, ParamSpec, TypeVar, overload
 
@@ -20,6 +21,7 @@ from sqlmodel import Session
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.desk.controls import ControlMoved
 from tesoura.core.instruments.records import KeptRecord
+from tesoura.core.instruments.runner import CLOCK_SET
 from tesoura.core.language.numbers import plain
 from tesoura.core.signals.assignments import OWN_FEEDS, Assignment, assignment_of
 from tesoura.core.signals.changes import Changes
@@ -53,7 +55,7 @@ from tesoura.runtime.persistence import Persistence
 from tesoura.runtime.pipeline import Outcome, Pipeline
 from tesoura.runtime.preferences import Preferences, read_preferences
 from tesoura.runtime.saves import SavedGames
-from tesoura.runtime.scheduler import Scheduler
+from tesoura.runtime.scheduler import JUMP_S, Scheduler
 from tesoura.runtime.sessions import Sessions
 from tesoura.runtime.set_values import SetValues
 from tesoura.runtime.showing import Showing
@@ -214,6 +216,7 @@ class Runtime:
 
     def _restore(self) -> None:
         now = self._clock()
+        self._see_whether_set_back(now)
         saved, position = self.store.read(state.load)
         picked = self.store.read(stored_feeds.picked_names)
         there = picked | self.computations.names()
@@ -227,6 +230,22 @@ class Runtime:
         self._engine.count_events(self.sessions.read(), self.session_started_at, now)
         self.computations.look_for_shared()
         self.computations.restore(self._almanac(), position, now, self.startup.phase(position))
+
+    def _see_whether_set_back(self, now: datetime) -> None:
+        """What was logged last can't lie in the future: then the clock was set back while Tesoura did not run."""
+        seq = self.store.read(event_log.last_seq)
+        last_at = self.store.read(lambda session: event_log.accepted_at(session, seq))
+        if last_at is None or now >= last_at - timedelta(seconds=JUMP_S):
+            return
+        by = now - last_at
+        log.warning("The clock was set back by %.0f s while Tesoura was not running", -by.total_seconds())
+
+        def job(session: Session) -> None:
+            event_log.append(session, [_clock_event(now, by)], now)
+            state.shift_session(session, by)
+
+        with contextlib.suppress(DataFolderError):
+            self.store.write(job)
 
     def _apply_missed(self, position: int, picked: Iterable[str], now: datetime) -> int:
         """Let the engine have the events that came after the signals were saved; the place of the last of them."""
@@ -279,6 +298,7 @@ class Runtime:
         """Run a method of the runtime on its loop, from another thread, and wait for what it gives."""
 
         async def run() -> Any:
+            await self._scheduler.steady()
             result = method(self, *args, **kwargs)
             return await result if inspect.isawaitable(result) else result
 
@@ -290,6 +310,7 @@ class Runtime:
 
     async def accept(self, events: Sequence[Event]) -> Accepted:
         """Log events, and only then let them change anything. Those that came before change nothing."""
+        await self._scheduler.steady()
         logged = await self.journal.log(events)
         return Accepted(len(logged), len(events) - len(logged))
 
@@ -308,6 +329,7 @@ class Runtime:
         self.persistence.keep_readings([KeptReading(one.name, one.value, one.observed_at, seq) for one in found])
 
     async def _on_feed(self, items: Sequence[Item], source: str, also: Callable[[Session], None]) -> Sequence[Event]:
+        await self._scheduler.steady()
         now = self._clock()
         events = [
             Event(item.id or uuid.uuid4().hex, source, item.type[:120], item.time or now, item.data, actor=source)
@@ -532,9 +554,29 @@ class Runtime:
     def _watch_clock(self) -> None:
         self._scheduler.watch()
 
+    async def clock_was_set(self, by_s: float) -> None:
+        """The computer's clock was set: lengths of time go on, and what lies in the log lies as far back as before."""
+        by = timedelta(seconds=by_s)
+        event = _clock_event(self._clock(), by)
+        self.stage.moments.shift(by)
+        self.instruments.clock_was_set(by)
+        await self.journal.put([event], lambda session: state.shift_session(session, by), event.time)
+        self.sessions.started_at = self.sessions.started_at and self.sessions.started_at + by
+        self._tasks.start(self._count_again(), "Counting again after the clock was set")
+
+    async def _count_again(self) -> None:
+        await self.session_changed()
+        await self.computations.rebuild(self._engine.graph.timed())
+        await self.persistence.save(trails=True)
+
     async def _jumped(self, now: datetime, by_s: float) -> None:
         if by_s:
-            await self.instruments.clock_was_set(by_s)
+            await self.clock_was_set(by_s)
         self._publish(self._engine.settle(now))
         self._publish(self._engine.reconsider(now))
         self._tick()
+
+
+def _clock_event(now: datetime, by: timedelta) -> Event:
+    data = {"by_s": by.total_seconds(), "from": (now - by).isoformat(), "to": now.isoformat()}
+    return Event(uuid.uuid4().hex, "tesoura", CLOCK_SET, now, data)

@@ -8,13 +8,14 @@ import secrets
 import uuid
 from collections.abc import Callable, Coroutine, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 from weakref import WeakValueDictionary
 
 from tesoura.core.instruments.base import Command, Fired, Instrument, Step
+from tesoura.core.instruments.clock_shift import shifted
 from tesoura.core.instruments.items import InstrumentItem
-from tesoura.core.instruments.runner import CLOCK_SET, Runner, Setup
+from tesoura.core.instruments.runner import Runner, Setup
 from tesoura.core.signals.engine import Engine
 from tesoura.core.values import Event, Freshness, Scalar
 from tesoura.errors import CommandRefused
@@ -133,13 +134,13 @@ class Instruments:
         self._touched(topic(name))
         return replace(step, seq=logged[0].seq if logged else 0)
 
-    async def clock_was_set(self, by_s: float) -> None:
-        """The machine's clock was set: whoever counts a length of time must know."""
-        await self._journal.log([Event(uuid.uuid4().hex, "tesoura", CLOCK_SET, self._clock(), {"by_s": by_s})])
-
     def fired(self, fired: Sequence[tuple[Setup, Fired]]) -> None:
         """Instruments have fired these; they wait to be logged."""
         self._fired += fired
+
+    def clock_was_set(self, by: timedelta) -> None:
+        """The computer's clock was set: what waits to be logged happened as long ago as before."""
+        self._fired = [(setup, shifted(one, by)) for setup, one in self._fired]
 
     def stop(self) -> None:
         """Try no longer to log what could not be logged."""

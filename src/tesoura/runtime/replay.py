@@ -5,18 +5,19 @@ from __future__ import annotations
 import heapq
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 
 from sqlmodel import Session
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.chain import ChainState
+from tesoura.core.computed.clock_sets import ClockSets
 from tesoura.core.computed.graph import Definition, State, depends_on
 from tesoura.core.computed.occurrence import Occurrence, micros, occurrence
 from tesoura.core.computed.window import WindowState
 from tesoura.core.computed.window_definition import Window
-from tesoura.core.instruments.runner import Runner, Setup
+from tesoura.core.instruments.runner import CLOCK_SET, Runner, Setup
 from tesoura.store import log as event_log
 
 
@@ -76,9 +77,13 @@ def feed_from_log(session: Session, state: State, until_seq: int, after_seq: int
 def feed_alone(session: Session, one: Rebuilding, until_seq: int, now: datetime) -> None:
     """Let one state have the log's events, those of its types alone; should it fail, with its error."""
     since, in_order = one.state.since(now), isinstance(one.state, Runner)
+    if since is not None:
+        # What was logged before the clock was set forward is later than it was logged.
+        since -= timedelta(microseconds=sum(abs(one.by) for one in event_log.clock_sets(session).sets))
     _feed(
         session, [one], until_seq, now,
         lambda types: event_log.happenings(session, types, since, until_seq, one.after_seq, in_order),
+        event_log.clock_sets(session),
     )  # fmt: skip
 
 
@@ -108,14 +113,16 @@ def feed_together(
     """
     _feed(
         session, rebuilding, until_seq, now,
-        lambda types: event_log.walk(session, types, until_seq, min(one.after_seq for one in rebuilding)), progress,
+        lambda types: event_log.walk(session, types, until_seq, min(one.after_seq for one in rebuilding)),
+        event_log.clock_sets(session), progress,
     )  # fmt: skip
 
 
 def _feed(
     session: Session, rebuilding: Sequence[Rebuilding], until_seq: int, now: datetime,
-    read: Callable[[list[str]], Iterator[Occurrence]], progress: Progress = nobody,
+    read: Callable[[list[str]], Iterator[Occurrence]], sets: ClockSets, progress: Progress = nobody,
 ) -> None:  # fmt: skip
+    """An instrument is told of the clock being set at its place; anything else has all instants as they are now."""
     takers: dict[str, list[tuple[Rebuilding, int]]] = {}
     for one in rebuilding:
         state = one.state
@@ -133,12 +140,16 @@ def _feed(
     for number, event in enumerate(read(sorted(takers)) if takers else ()):
         if number % TELL_EVERY == 0:
             progress(event.seq)
+        moved = event._replace(at=sets.now_at(event.seq, event.at)) if sets else event
         for one, since_us in takers[event.type]:
-            if one.error is not None or event.seq <= one.after_seq or event.at < since_us:
+            told = event if isinstance(one.state, Runner) else moved
+            if one.error is not None or event.seq <= one.after_seq:
+                continue
+            if told.at < since_us and event.type != CLOCK_SET:
                 continue
             try:
                 one.events += 1
-                if one.state.take(event, now):
+                if one.state.take(told, now):
                     one.last = max(one.last, event.seq)
             except Exception as error:
                 one.error = error
@@ -153,10 +164,13 @@ def _last_events(
     as what is still to come claims less than the oldest of those found.
     """
     wanted, found = state.definition.span.length, list[tuple[int, int, Occurrence]]()
+    sets = event_log.clock_sets(session)
+    slack = sum(abs(one.by) for one in sets.sets)
     for logged in event_log.backwards(session, state.types, until_seq):
         one = occurrence(logged.event, logged.seq, logged.accepted_at)
-        if len(found) >= wanted and micros(logged.event.time) < found[0][0]:
+        if len(found) >= wanted and micros(logged.event.time) + slack < found[0][0]:
             break
+        one = one._replace(at=sets.now_at(one.seq, one.at))
         if logged.seq > after_seq and state.fits(one):
             heapq.heappush(found, (one.at, one.seq, one))
             if len(found) > wanted:

@@ -74,6 +74,12 @@ class Scheduler:
             self._cancel()
             self._righting = asyncio.ensure_future(self._right(round(set_s, 3) if abs(set_s) >= JUMP_S else 0.0))
 
+    async def steady(self) -> None:
+        """Wait until a clock that was set is known to everybody; nothing to wait for if it was not."""
+        self.watch()
+        if self._righting is not None and self._righting is not asyncio.current_task():
+            await asyncio.shield(self._righting)
+
     async def _right(self, set_s: float) -> None:
         try:
             await self._jumped(self._clock(), set_s)

@@ -13,11 +13,14 @@ from typing import Any
 from sqlalchemy import func, or_, text, type_coerce
 from sqlmodel import Session, col, select
 
-from tesoura.core.computed.occurrence import Occurrence, instant, micros
+from tesoura.core.computed.clock_sets import ClockSet, ClockSets
+from tesoura.core.computed.occurrence import MICRO, Occurrence, instant, micros
 from tesoura.core.values import Event
 from tesoura.store.search_words import words_of
 from tesoura.store.tables import EventRow, Instant, PastCountRow, PositionRow, SessionRow
 
+CLOCK_SET = "tesoura.clock_set"
+"""The type of an event that tells by how many seconds the computer's clock was set."""
 CORRECTION = "tesoura.correction"
 """The type of an event that corrects an amount of an earlier one: `seq`, `field`, `was`, `now`."""
 QUIET = (
@@ -180,6 +183,17 @@ def _occurrences(rows: Iterable[Any], corrected: Mapping[int, Mapping[str, Any]]
         yield Occurrence(min(at, accepted_at), seq, kind, data, source)
 
 
+def clock_sets(session: Session) -> ClockSets:
+    """Return when and by how much the computer's clock was set."""
+    rows = session.exec(select(EventRow).where(EventRow.type == CLOCK_SET).order_by(col(EventRow.seq)))
+    found = []
+    for row in rows:
+        by_s = row.data.get("by_s")
+        by = round(by_s * MICRO) if isinstance(by_s, int | float) else 0
+        found.append(ClockSet(row.seq or 0, by, micros(row.accepted_at) - by))
+    return ClockSets(found)
+
+
 def has(session: Session, source: str, id: str) -> bool:
     """Whether an event of this source and id is in the log."""
     return session.exec(select(EventRow.seq).where(EventRow.source == source, EventRow.id == id)).first() is not None
@@ -306,9 +320,26 @@ def _before(until: datetime) -> Any:
 
 def counts_and_last(session: Session, start: datetime) -> dict[str, tuple[int, datetime]]:
     """How many events of each type happened from this instant on, and when the last of them did."""
+    if sets := clock_sets(session):
+        return _counts_by_hand(session, micros(start), sets)
     happened = func.max(type_coerce(func.min(EventRow.time, EventRow.accepted_at), Instant))
     asked = select(EventRow.type, func.count(), happened).where(*_from(start))
     return {kind: (count, last) for kind, count, last in session.exec(asked.group_by(EventRow.type))}
+
+
+def _counts_by_hand(session: Session, start: int, sets: ClockSets) -> dict[str, tuple[int, datetime]]:
+    """The same where the clock was set meanwhile, so that no two events can be compared as they were logged."""
+    earliest = start - sum(abs(one.by) for one in sets.sets)
+    driver: Any = session.connection().connection
+    rows = driver.execute(
+        "SELECT seq, type, min(time, accepted_at) FROM event WHERE time >= ? AND accepted_at >= ?", (earliest, earliest)
+    )
+    found: dict[str, tuple[int, int]] = {}
+    for seq, kind, raw in rows:
+        if (at := sets.now_at(seq, raw)) >= start:
+            count, last = found.get(kind, (0, at))
+            found[kind] = (count + 1, max(last, at))
+    return {kind: (count, instant(last)) for kind, (count, last) in found.items()}
 
 
 def last_time(session: Session, start: datetime, until: datetime | None) -> datetime | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 from sqlmodel import Session, col, select
@@ -90,6 +90,14 @@ def past_counts(session: Session) -> dict[str, tuple[int, datetime]]:
     """What the present stream session had of each type that the log has let go of: how many, and the last."""
     present = session.exec(select(SessionRow.id).order_by(col(SessionRow.id).desc()).limit(1)).first()
     return log.past_counts(session, present or 0)
+
+
+def shift_session(session: Session, by: timedelta) -> None:
+    """Let the present session have begun as long ago as before, after the computer's clock was set by so much."""
+    row = session.exec(select(SessionRow).order_by(col(SessionRow.id).desc()).limit(1)).first()
+    if row is not None:
+        row.started_at += by
+        session.add(row)
 
 
 def start_session(session: Session, now: datetime) -> datetime:

@@ -232,6 +232,10 @@ class ChangeState(_OfSignals):
         due = [at + span + 1 for at, _ in self._samples if at + span + 1 > micros(now)]
         return instant(due[0]) if due else None
 
+    def clock_was_set(self, by: int) -> None:
+        """The computer's clock was set, by so many µs: what was so long ago still is."""
+        self._samples = [(at + by, value) for at, value in self._samples]
+
     def saved(self) -> dict[str, Any] | None:
         """The samples, as they are stored."""
         return {"samples": [list(sample) for sample in self._samples]}

@@ -5,7 +5,7 @@ from __future__ import annotations
 import heapq
 import itertools
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any, Protocol
 
 from tesoura.core.computed.almanac import CALENDAR, Almanac
@@ -241,6 +241,19 @@ class Graph:
                 self.fail(key, error)
                 changed.append(key)
         return changed
+
+    def clock_was_set(self, by: timedelta) -> None:
+        """The computer's clock was set. Instruments are told by the event; windows are built anew by whoever set it."""
+        for state in self._states.values():
+            if isinstance(state, ChangeState):
+                state.clock_was_set(by // timedelta(microseconds=1))
+        self._due_at = {key: at + by for key, at in self._due_at.items()}
+        self._due = [(at, next(self._turn), key) for key, at in self._due_at.items()]
+        heapq.heapify(self._due)
+
+    def timed(self) -> list[str]:
+        """The windows and chains: what they count depends on how events lie in time."""
+        return [key for key, state in self._states.items() if state.types and not isinstance(state, Runner)]
 
     def fail(self, key: str, error: Exception) -> None:
         """A fault of ours in one computation must not keep the others from going on."""

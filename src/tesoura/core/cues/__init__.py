@@ -45,6 +45,7 @@ KIND = InstrumentKind(
     about="What happens by itself: when something does, if all is right, and no more often than agreed.",
     example="gift_cheer",
     fields=FIELDS,
+    shifts=True,
     begin=_begin,
     restore=_restore,
     outputs=lambda choices: OUTPUTS,

@@ -204,6 +204,9 @@ class InstrumentKind:
     nothing else."""
     first: str = ""
     """A command that is given to each one when it is made."""
+    shifts: bool = False
+    """Whether one moves what it must by itself, in `on_event`, when the computer's clock was set; others have all
+    instants moved that they hold."""
     shares: bool = False
     """Whether others are told its choices, by the almanac: their rule is its rule."""
     together: str = ""

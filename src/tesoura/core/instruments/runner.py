@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence, instant
+from tesoura.core.forms.durations import brief
 from tesoura.core.instruments import items as item_commands
 from tesoura.core.instruments.base import Choices, Command, Fired, Instrument, InstrumentKind, Step, Told
+from tesoura.core.instruments.clock_shift import shifted
 from tesoura.core.instruments.items import InstrumentItem
 from tesoura.core.instruments.records import KeptRecord
 from tesoura.core.instruments.registry import KINDS
@@ -23,7 +25,20 @@ COMMAND = "tesoura.command."
 MOST_TOLD = 1_000
 """So many of what it has fired an instrument is kept from firing again; by then the log has told it."""
 CLOCK_SET = "tesoura.clock_set"
-"""An event that tells that the machine's clock was set, `by_s` seconds forward."""
+"""An event that tells that the computer's clock was set, `by_s` seconds forward."""
+
+
+def seconds_set(data: Mapping[str, object]) -> float:
+    """How far the clock was set forward, in seconds, as its event tells."""
+    by_s = data.get("by_s")
+    return float(by_s) if isinstance(by_s, int | float) else 0.0
+
+
+def clock_words(data: Mapping[str, object]) -> str:
+    """How the clock was set, in words."""
+    by_s = seconds_set(data)
+    way = "forward" if by_s > 0 else "back"
+    return f"this computer's clock was set {way} by {brief(timedelta(seconds=abs(round(by_s))))}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,6 +107,9 @@ class Runner:
     def take(self, event: Occurrence, now: datetime) -> bool:
         """Take one event; whether it counts."""
         at = instant(event.at)
+        if event.type == CLOCK_SET:
+            self._clock_was_set(event, at)
+            return True
         # Driven by the log alone: so it comes to the same live, after a crash, and in a rehearsal.
         if self._at is None or at > self._at:
             self._at, self.instrument = at, self.instrument.advance(at)
@@ -120,6 +138,21 @@ class Runner:
         else:
             self._write_down(event.seq)
         return True
+
+    def _clock_was_set(self, event: Occurrence, at: datetime) -> None:
+        """Drive it to the instant as the clock had it before, and move what it knows by as much as the clock."""
+        by = timedelta(seconds=seconds_set(event.data))
+        if self._at is None or at - by > self._at:
+            self.instrument = self.instrument.advance(at - by)
+        self._at = at
+        if self.definition.kind_of.shifts:
+            self.instrument = self.instrument.on_event(event)
+        else:
+            self.instrument = shifted(self.instrument, by)
+            if (moved := getattr(self.instrument, "clock_was_set", None)) is not None:
+                moved()
+        self._told = shifted(self._told, by)
+        self._last = {}
 
     def _handle(self, command: Command, at: datetime) -> Step:
         form = self.definition.kind_of.items

@@ -100,6 +100,12 @@ class Moments:
             self._stages[key].showing, self._stages[key].until = None, now + GAP
         return over
 
+    def shift(self, by: timedelta) -> None:
+        """The computer's clock was set: what shows goes on for as long as it would have."""
+        for stage in self._stages.values():
+            if stage.until is not None:
+                stage.until += by
+
     def next_change(self) -> datetime | None:
         """When the next one begins or ends by itself."""
         return min((stage.until for stage in self._stages.values() if stage.until is not None), default=None)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from tesoura.core.language.numbers import ENGLISH, NumberStyle
 from tesoura.core.language.scope import Scope
@@ -187,6 +187,18 @@ class Cells:
         """How the feeds fare that bring events of these types. One that has not spoken since the start may be down."""
         states = {known.freshness(now) for feed in self.sources.of(kinds) if (known := self._feeds.get(feed))}
         return {Freshness.LATE if one is Freshness.NEVER else one for one in states}
+
+    def _clock_was_set(self, by: timedelta) -> None:
+        """The computer's clock was set: every value is as old as it was."""
+        for name, cell in self._cells.items():
+            if cell.observed_at is not None:
+                cell.observed_at += by
+                cell.trail = cell.trail.shifted(by)
+                self._unsaved.add(name)
+        for feed in self._feeds.values():
+            if feed.last_ok_at is not None:
+                feed.last_ok_at += by
+        self._deadlines = self._deadlines.shifted(by)
 
     # Keeping it over a restart
 

@@ -7,10 +7,11 @@ It knows no clock, no file and no network: whoever calls it hands in `now`.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import NamedTuple, Protocol
 
 from tesoura.core.computed.occurrence import occurrence
+from tesoura.core.instruments.runner import CLOCK_SET, seconds_set
 from tesoura.core.language.numbers import ENGLISH, NumberStyle
 from tesoura.core.names import snake
 from tesoura.core.signals.assignments import assignment_of
@@ -162,6 +163,10 @@ class Engine(FollowedCells):
         for one in events:
             event = one.event
             try:
+                if event.type == CLOCK_SET:
+                    by = timedelta(seconds=seconds_set(event.data))
+                    self._clock_was_set(by)
+                    self.graph.clock_was_set(by)
                 if event.type in takers:
                     windows.update(self.graph.event(occurrence(event, one.seq, one.accepted_at), now))
                 if not event.type.startswith(OWN_TYPES):

@@ -112,6 +112,13 @@ class Deadlines:
             self._at[name] = at
             heapq.heappush(self._heap, (at, name))
 
+    def shifted(self, by: timedelta) -> Deadlines:
+        """The same after the computer's clock was set by so much."""
+        again = Deadlines()
+        for name, at in self._at.items():
+            again.expect(name, at + by)
+        return again
+
     def next(self) -> datetime | None:
         """The earliest instant at which a look is due."""
         while self._heap and self._at.get(self._heap[0][1]) != self._heap[0][0]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Iterable
-from datetime import datetime
+from datetime import datetime, timedelta
 
 SPAN_S = 600.0
 STEP_S = 5.0
@@ -31,6 +31,10 @@ class Trail:
         points.append((instant, value))
         while points[0][0] < instant - SPAN_S:
             points.popleft()
+
+    def shifted(self, by: timedelta) -> Trail:
+        """The same after the computer's clock was set by so much."""
+        return Trail((at + by.total_seconds(), value) for at, value in self._points)
 
     def points(self) -> tuple[tuple[float, float], ...]:
         """All points, frozen."""

@@ -10,14 +10,18 @@ from datetime import UTC, datetime, timedelta
 from flask import url_for
 
 from tesoura.core.forms.durations import brief
+from tesoura.core.instruments.runner import clock_words
 from tesoura.core.values import INSTANT, Freshness
 from tesoura.runtime.facade import Runtime
 from tesoura.store import feeds
+from tesoura.store import log as event_log
 from tesoura.store.secrets import FILE_NAME as KEY_FILE
 from tesoura.web.shared.doors import now, runtime, settings, store
 
 LEAST_FREE_MB = 500
 MOST_NEXT = 5
+CLOCK_TOLD = timedelta(minutes=15)
+"""A clock that was set is told for so long."""
 SOON_S = 86_400.0
 """A sign-in that ends sooner than this needs somebody."""
 _AWAY = {"irc": "The chat {title} is not joined", "scene": "The scene link {title} is away"}
@@ -48,7 +52,7 @@ class Upcoming:
 def needs() -> list[Need]:
     """All that needs somebody now, the gravest first."""
     of_the_loop = (_of_practice, _of_feeds, _of_what_is_broken, _of_what_is_on_air, _of_pages)
-    return [*_room(), *_of_secrets(), *(one for ask in of_the_loop for one in runtime().call(ask))]
+    return [*_room(), *_of_the_clock(), *_of_secrets(), *(one for ask in of_the_loop for one in runtime().call(ask))]
 
 
 def _room() -> list[Need]:
@@ -57,6 +61,16 @@ def _room() -> list[Need]:
         return []
     words = f"The disk is nearly full: {free_mb} MB are left. Without room, nothing more can be kept."
     return [Need(words, "How long the log is kept", url_for("preferences.show"))]
+
+
+def _of_the_clock() -> list[Need]:
+    """A clock that was set lately: what is counted goes on, and times of day are others."""
+    found = store().read(lambda session: event_log.newest_under(session, event_log.CLOCK_SET, 1))
+    if not found or not timedelta() <= now() - found[0].accepted_at < CLOCK_TOLD:
+        return []
+    words = clock_words(found[0].event.data)
+    return [Need(f"{words[0].upper()}{words[1:]}. Counts and running clocks go on; check what starts at a time of day.",
+                 "Show in the log", url_for("log.index", type=event_log.CLOCK_SET))]  # fmt: skip
 
 
 def _of_secrets() -> list[Need]:

@@ -10,7 +10,7 @@ from flask import g
 
 from tesoura.core.cues.happenings import BACK, FEED_CHANGED
 from tesoura.core.instruments.registry import KINDS
-from tesoura.core.instruments.runner import COMMAND
+from tesoura.core.instruments.runner import COMMAND, clock_words
 from tesoura.core.values import Event
 from tesoura.runtime.facade import Runtime
 from tesoura.web.shared.doors import runtime
@@ -125,7 +125,7 @@ _TOLD: Mapping[str, Callable[[Mapping[str, Any], CalledThings], str]] = {
     "tesoura.action": lambda data, called: str(data.get("words", data.get("action", ""))).rstrip("."),
     FEED_CHANGED: _feed,
     "tesoura.started": lambda data, called: "Tesoura started",
-    "tesoura.clock_set": lambda data, called: f"the machine's clock was set by {data.get('by_s', 0)} s",
+    "tesoura.clock_set": lambda data, called: clock_words(data),
     "tesoura.scene": lambda data, called: f"the scene became {data.get('value') or 'none'}",
     "tesoura.signal": lambda data, called: f"{data.get('signal')} set to {data.get('value')}",
     "tesoura.set_by_hand": lambda data, called: f"{data.get('signal')} set to {data.get('value')}",

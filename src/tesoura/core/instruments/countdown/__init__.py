@@ -122,6 +122,7 @@ KIND = InstrumentKind(
     about="Down a length of time, to a time of day or a calendar event; up from a moment; or the date and time.",
     example="kettle_break",
     fields=FIELDS,
+    shifts=True,
     begin=_begin,
     restore=_restore,
     outputs=_outputs,

@@ -24,7 +24,7 @@ from tesoura.core.tracks.schema import COVER, STARTED, TYPES
 from tesoura.core.tracks.track import Track, artists_of, cover_key
 from tesoura.core.values import Scalar
 
-CLOCK_SET, FEED_CHANGED = "tesoura.clock_set", "tesoura.feed"
+FEED_CHANGED = "tesoura.feed"
 QUIET = timedelta(seconds=1)
 """A change that follows another sooner than this waits: of many in a second the last is shown, and none flickers."""
 MOST_COVERS, MOST_BEFORE, MOST_RECENT = 200, 20, 30
@@ -142,8 +142,6 @@ class Music(Voices):
             key = key_of(event)
             told = it.sources.get(key, MusicSource(key)).told(event)
             return it._with_source(told, at)
-        if event.type == CLOCK_SET:
-            return it._clock_set(timedelta(seconds=float(event.data.get("by_s", 0) or 0)))  # type: ignore[arg-type]
         if event.type == STARTED:
             return it._begun_anew(at)
         if event.type == FEED_CHANGED:
@@ -156,14 +154,6 @@ class Music(Voices):
         if self.sources.get(source.key) is source:
             return self
         return replace(self, sources=with_source(self.sources, source, self.order))._ended(at)._settled(at)
-
-    def _clock_set(self, by: timedelta) -> Self:
-        return replace(
-            self, sources={key: one.shifted(by) for key, one in self.sources.items()},
-            play=self.play.shifted(by) if self.play else None,
-            asked_until=self.asked_until + by if self.asked_until else None,
-            driven_at=self.driven_at + by if self.driven_at else None,
-        )  # fmt: skip
 
     def _begun_anew(self, at: datetime) -> Self:
         """Tesoura was started: nothing was heard in between, so nothing that was told before is known to be true."""

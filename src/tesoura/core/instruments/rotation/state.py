@@ -125,7 +125,9 @@ class RotationBase:
     def on_event(self, event: Occurrence) -> Self:
         """It after an event: one of its own, which is in the log now, or a page that could not show an item."""
         if event.type == f"{self.plan.name}.{KNOWS}":
-            return self._knowing(knows_of(event.data))
+            # It begins when it first knows what to show: so the log alone says when, however often it is read again.
+            it = self if self.number else replace(self, turning=begun(self.plan, instant(event.at)))
+            return it._knowing(knows_of(event.data))
         if event.type == f"{self.plan.name}.{SHOWN}":
             slots = event.data.get("slots")
             return replace(self, told=tuple(str(one.get("id", "")) if one else "" for one in slots or ()))  # type: ignore[attr-defined]

@@ -42,6 +42,7 @@ KIND = InstrumentKind(
     about="Hits by split against the best, with keys; where runs end, the chance from here, the best of each split.",
     example="lantern_run",
     fields=FIELDS,
+    shifts=True,
     begin=_begin,
     restore=_restore,
     outputs=lambda choices: SIGNALS,

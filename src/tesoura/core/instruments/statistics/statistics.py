@@ -139,6 +139,11 @@ class Statistics(Scoped):
 
     # Time, moments, a restart
 
+    def clock_was_set(self) -> None:
+        """All its instants were moved: what was worked out of them is worked out again."""
+        self.course.changed()
+        self._kept = {}
+
     def next_change(self, now: datetime) -> datetime | None:
         """While a match goes on, its time does; and a day ends."""
         now_us = micros(now)
