@@ -4,14 +4,20 @@ from __future__ import annotations
 
 import asyncio
 from dataclasses import replace
+from typing import Any
 
 import pytest
+from websockets.sync.client import connect
 
 from tesoura.core.overlays.document import Overlay, new_piece
 from tesoura.core.overlays.pieces import kind as piece_kind
 from tesoura.runtime.facade import Runtime
+from tesoura.settings import wall_clock
+from tesoura.store import overlays as stored_overlays
+from tesoura.store.overlays import OnAir
 from tesoura.studio.drawings import Recent
-from tests.conftest import Running, until
+from tests.conftest import Running, flat, until
+from tests.runtime.test_clips import act
 
 
 def _slowed(runtime: Runtime, first: asyncio.Event) -> None:
@@ -88,3 +94,38 @@ def test_a_hidden_piece_appears_for_nothing(running: Running) -> None:
     running.add_overlay("a gift", appears="moment", moment_type="gift", hidden="yes")
     running.event(type="gift", data={})
     assert running.runtime.call(lambda self: (self.stage.moments.waiting(), self.stage.moments.showing())) == ([], [])
+
+
+def shown_state(running: Running, overlay_id: int) -> str:
+    return flat(running.client.get(f"/desk/overlays/{overlay_id}").text)
+
+
+def test_one_empty_part_does_not_make_a_piece_hidden_and_none_that_has_come_does(running: Running) -> None:
+    act(running, "computed.new", kind="window", name="gifts",
+        choices={"types": ["gift"], "by": "name", "over": "all", "stats": ["count", "top"]})  # fmt: skip
+    ranking = Overlay(pieces=(new_piece("ranking", "r", ranking="gifts"),))
+    row = running.store.write(lambda session: stored_overlays.new_overlay(session, "Gifts", ranking, wall_clock()))
+    overlay_id = row.id or 0
+    assert "Never on air" in shown_state(running, overlay_id)
+    running.publish(overlay_id)
+
+    def said() -> tuple[Any, bool]:
+        told = running.runtime.call(lambda self: (self.hub.said(overlay_id, "r"), self.stage.troubles()))
+        return told[0], told[1][0].hidden
+
+    # Before the first gift there are three places without a name: nothing of it is on screen.
+    assert said() == ("", True)
+    assert "Ranking</b> is hidden" in shown_state(running, overlay_id)
+    running.event(type="gift", data={"name": "teacup_ana", "amount": 3})
+    # Two places are empty still; the piece is there.
+    assert said() == ("1", False)
+    assert "is hidden" not in shown_state(running, overlay_id)
+
+
+def test_a_link_that_is_open_before_anything_was_published_is_not_on_air(running: Running) -> None:
+    row = running.store.write(lambda session: stored_overlays.new_overlay(session, "Draft", Overlay(), wall_clock()))
+    running.client.get("/overlays/")
+    running.runtime.call(lambda self: self.stage.put(OnAir(row.id or 0, "Draft", row.token, 0, Overlay())))
+    with connect(f"ws://127.0.0.1:{running.port}/live/{row.token}"):
+        until(lambda: "1 page has its link open and shows nothing" in shown_state(running, row.id or 0))
+        assert "On air" not in shown_state(running, row.id or 0)

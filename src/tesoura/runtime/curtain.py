@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from tesoura.core.overlays.claims import Claims
 from tesoura.core.overlays.document import Piece
 from tesoura.core.overlays.pieces.kind import THERE, Part
+from tesoura.core.signals.texts import Say
 from tesoura.core.values import Json
 from tesoura.outputs.broadcaster import Broadcaster
 
@@ -20,7 +21,13 @@ class PlacedPiece:
     piece: Piece
     parts: Mapping[str, Part]
     hides: bool
-    """Whether it says nothing itself and hides when one of its values is stale."""
+    """Whether it says nothing itself, so that it may hide for what its values are."""
+
+    @property
+    def instruments(self) -> set[str]:
+        """The first halves of the names of the signals that it shows."""
+        says = (part for part in self.parts.values() if isinstance(part, Say))
+        return {name.partition(".")[0] for part in says for name in part.wording.names}
 
     @property
     def key(self) -> str:

@@ -143,8 +143,7 @@ class Stage:
         values = {SCENE: self.scene}
         for piece in _seen(on_air.overlay):
             parts = piece.parts()
-            hides = "hide" in (piece["when_late"], piece["when_down"]) and not piece.is_moment and "" not in parts
-            placed = PlacedPiece(on_air.overlay_id, piece, parts, hides)
+            placed = PlacedPiece(on_air.overlay_id, piece, parts, hides=not piece.is_moment and "" not in parts)
             self._placed[placed.key] = placed
             values |= self._show(placed, recent)
         self._index()
@@ -164,9 +163,8 @@ class Stage:
         for placed in self._placed.values():
             if placed.piece.is_moment:
                 self._for_type.setdefault(placed.piece.moment_type, []).append(placed)
-            for part in placed.parts.values():
-                for name in part.wording.names if isinstance(part, Say) else ():
-                    self._shows.setdefault(name.partition(".")[0], set()).add(placed.overlay_id)
+            for name in placed.instruments:
+                self._shows.setdefault(name, set()).add(placed.overlay_id)
 
     def _show(self, placed: PlacedPiece, recent: Recent) -> dict[str, str]:
         piece, values = placed.piece, {}
@@ -187,13 +185,21 @@ class Stage:
         return values
 
     def _presence(self, placed: PlacedPiece) -> str:
-        """Whether a piece without a text of its own is there: it hides when one of its values is as stale as that."""
+        """Whether a piece without a text of its own is there.
+
+        It hides when one of its values is as stale as that, and before any of its values has come.
+        """
+        parts = placed.parts.values()
+        waiting = any(isinstance(part, Say) and part.wording.names for part in parts)
         for name, part in placed.parts.items():
-            if isinstance(part, Say) and "hide" in (part.when_late, part.when_down):
+            if not isinstance(part, Say):
+                waiting = False
+            elif part.wording.names:
                 shown = self._texts.shown(f"{placed.key}.{name}")
-                if shown and shown.problem and not shown.text:
+                if shown and shown.problem and not shown.text and "hide" in (part.when_late, part.when_down):
                     return ""
-        return THERE
+                waiting = waiting and shown is not None and shown.missing is not None and not shown.text
+        return "" if waiting else THERE
 
     def _hide(self, overlay_id: int) -> None:
         self._on_air.pop(overlay_id, None)
@@ -206,15 +212,17 @@ class Stage:
     def tell(self, texts: Mapping[str, Shown]) -> None:
         """Tell the pages of texts that changed; keys are `overlay/piece` or `overlay/piece.part`."""
         by_overlay: dict[int, dict[str, str]] = {}
+        changed: dict[str, PlacedPiece] = {}
         for key, shown in texts.items():
             overlay, _, own = key.partition("/")
             if not overlay.isdecimal():
                 continue
-            values = by_overlay.setdefault(int(overlay), {})
-            values[own] = shown.text
+            by_overlay.setdefault(int(overlay), {})[own] = shown.text
             piece_id, _, part = own.partition(".")
             if part and (placed := self._placed.get(f"{overlay}/{piece_id}")) and placed.hides:
-                values[piece_id] = self._presence(placed)
+                changed[placed.key] = placed
+        for placed in changed.values():
+            by_overlay[placed.overlay_id][placed.piece.id] = self._presence(placed)
         for overlay_id, values in by_overlay.items():
             self.curtain.change(overlay_id, values)
 
@@ -260,8 +268,13 @@ class Stage:
             self._hub.sound(overlay_id, source_of(sound))
 
     def pages_showing(self, instrument: str) -> int:
-        """How many viewers' pages show an overlay that has a piece of this instrument."""
-        return sum(self._hub.audience(overlay_id).pages for overlay_id in self._shows.get(instrument, ()))
+        """How many viewers' pages have a piece of this instrument that neither a scene nor anybody hides."""
+        there = {
+            placed.overlay_id for placed in self._placed.values()
+            if instrument in placed.instruments and placed.piece.shown_in(self.scene)
+            and not self.curtain.is_away(placed)
+        }  # fmt: skip
+        return sum(self._hub.audience(overlay_id).pages for overlay_id in there)
 
     def moment_pieces(self) -> list[str]:
         """The text pieces on air that show moments: their overlays' names and their own."""
@@ -361,7 +374,8 @@ class Stage:
                 if placed.key not in found and shown and shown.why:
                     why = shown.problem or f"{shown.missing} has not come yet."
                     overlay = self._on_air[placed.overlay_id].name
-                    found[placed.key] = Trouble(placed.overlay_id, overlay, placed.piece.name, why, not shown.text)
+                    hidden = self._hub.said(placed.overlay_id, placed.piece.id) == ""
+                    found[placed.key] = Trouble(placed.overlay_id, overlay, placed.piece.name, why, hidden)
         return list(found.values())
 
     def frozen(self) -> list[FrozenPiece]:

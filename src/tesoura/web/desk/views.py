@@ -75,7 +75,8 @@ def strip() -> Strip:
     """The top strip's facts."""
 
     def gather(self: Runtime) -> tuple[list[FeedReport], dict[int, Audience]]:
-        return self.feeds.reports(), self.stage.audiences()
+        published = {one.overlay_id for one in self.stage.on_air() if one.rev}
+        return self.feeds.reports(), {key: one for key, one in self.stage.audiences().items() if key in published}
 
     reports, audiences = runtime().call(gather)
     feeds: dict[Freshness, int] = {}
