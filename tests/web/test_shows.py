@@ -13,11 +13,13 @@ from typing import Any
 import pytest
 
 from tesoura.core.desk.leaves import Leaves
+from tesoura.core.instruments.registry import KINDS
 from tesoura.demo import evening
 from tesoura.store import computed, feeds
+from tesoura.store import log as event_log
 from tesoura.store import overlays as stored_overlays
 from tesoura.store import text_files as stored_files
-from tests.conftest import Running, flat
+from tests.conftest import Running, flat, until
 from tests.web.test_starters import make
 
 KEY = "string-theory-22"
@@ -208,3 +210,82 @@ def test_the_demos_show_comes_over_whole(tmp_path: Path) -> None:
     finally:
         here.stop()
         there.stop()
+
+
+def chat_show() -> bytes:
+    """A friend's show: a chat, a cue that answers in it, a wheel that speaks there, and a scene link."""
+    document = {
+        "kind": "tesoura.show", "version": 1,
+        "feeds": [
+            {"name": "chat", "title": "Chat", "kind": "irc", "had": ["token"],
+             "choices": {"host": "127.0.0.1", "port": 6667, "tls": "no", "channel": "#windyladder",
+                         "nick": "mara_helper", "streamer": "mara_vane"}},
+            {"name": "picture", "title": "Picture bench", "kind": "scene", "had": ["password"],
+             "choices": {"way": "connect", "address": "ws://127.0.0.1:4455", "late_ms": 0}},
+            {"name": "gifts", "title": "Gifts", "kind": "webhook", "choices": {"signed": "yes"}},
+        ],
+        "instruments": [
+            {"name": "hello", "kind": "cue", "choices": {
+                **{name: field.default for name, field in KINDS["cue"].fields.items()}, "title": "Hello",
+                "when": "event", "event": "gift", "do_1": "set", "signal_1": "script.hello", "value_of_1": "1"}},
+            {"name": "cup", "kind": "statistics", "choices": {
+                **{name: field.default for name, field in KINDS["statistics"].fields.items()}, "title": "Cup",
+                "player": "mara_vane"}},
+        ],
+        "files": [{"name": "kills.txt", "wording": "{cup.session_kills}"}],
+        "left_here": {"keys": ["button box"], "devices": ["My phone"], "folders": 2},
+    }  # fmt: skip
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        archive.writestr("show.json", json.dumps(document))
+    return out.getvalue()
+
+
+def test_an_imported_show_does_nothing_before_it_is_started(running: Running) -> None:
+    page = flat(looked_at(running, chat_show()))
+    assert "<dt>Chat</dt><dd>connects to #windyladder on 127.0.0.1" in page
+    assert "<dt>Hello</dt><dd>set script.hello to 1" in page
+    for step in ("Chat: give it its key again", "Picture bench: give it its key again (password",
+                 "Gifts: give its new address and signing secret to whoever sends.", "Allow the folders",
+                 "Choose the folder for the text files", "Make API keys again for the programs that send to Tesoura "
+                 "(button box)", "Pair the phones and pads again (My phone)"):  # fmt: skip
+        assert step in page, step
+    assert 'name="person-cup-player" value="mara_vane"' in page
+    token = re.search(r'name="token"\s+value="([0-9a-f]{32})"', page)
+    assert token is not None
+    persons = {"person-cup-player": "otto_knot", "person-chat-nick": "otto_helper", "person-chat-streamer": "otto_knot"}
+    running.press("/show/", "/show/bring", {"token": token[1], **persons})
+    here = told(running)
+    assert [(one[0], one[3].get("nick")) for one in here["feeds"]] == [
+        ("chat", "otto_helper"), ("picture", None), ("gifts", None)]  # fmt: skip
+    paused = running.store.read(lambda session: {one.name: one.paused for one in feeds.all_feeds(session)})
+    assert paused == {"chat": True, "picture": True, "gifts": False}
+
+    running.event(type="gift", data={"name": "teacup_ana"})
+    ended = until(lambda: [one for one in events(running) if one.type == "tesoura.effect_ended"])
+    assert [(one.data["outcome"], one.data["why"]) for one in ended] == [
+        ("paused", "it was imported and has not been started")]  # fmt: skip
+    assert running.client.get("/api/signals/script.hello", headers=running.auth).status_code == 404
+    assert "Imported and paused: 2 feeds and 2 instruments" in flat(running.client.get("/").text)
+
+    running.press("/", "/show/start")
+    assert "Imported and paused" not in running.client.get("/").text
+    paused = running.store.read(lambda session: {one.name: one.paused for one in feeds.all_feeds(session)})
+    assert not any(paused.values())
+    running.event(type="gift", data={"name": "bolt_uncle"})
+    assert until(lambda: running.signal("script.hello").get("value")) == 1
+
+
+def test_what_waits_to_be_started_waits_after_a_restart_too(running: Running) -> None:
+    brought_in(running, chat_show())
+    running.stop()
+    again = Running(running.folder)
+    try:
+        again.event(type="gift", data={"name": "teacup_ana"})
+        until(lambda: [one for one in events(again) if one.data.get("outcome") == "paused"])
+    finally:
+        again.stop()
+
+
+def events(running: Running) -> list[Any]:
+    return [one.event for one in running.store.read(lambda session: event_log.latest(session, 100))]

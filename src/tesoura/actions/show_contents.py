@@ -15,13 +15,17 @@ from tesoura.bundles.shows import DAMAGED, OF_ODD_SHAPES, CarriedShow
 from tesoura.core.computed.definitions import COMPUTED
 from tesoura.core.forms.form import secret_names
 from tesoura.core.instruments.items import ADD
+from tesoura.core.instruments.outward import abilities, persons
 from tesoura.core.instruments.registry import KINDS as INSTRUMENTS
 from tesoura.core.overlays import looks as look_rules
 from tesoura.errors import FileRefused
+from tesoura.feeds.api import FeedKind
 from tesoura.links.registry import KINDS
 from tesoura.runtime.facade import Runtime
 from tesoura.store import computed as stored_computed
+from tesoura.store import devices as stored_devices
 from tesoura.store import feeds as stored_feeds
+from tesoura.store import keys as stored_keys
 from tesoura.store import looks as stored_looks
 from tesoura.store import media as stored_media
 from tesoura.store import overlays as stored_overlays
@@ -42,7 +46,8 @@ async def show_of(doing: Doing) -> tuple[CarriedShow, list[MediaRow]]:
         show = CarriedShow(
             "",
             [shows.feed_told(one, stored_feeds.signals_of(session, one.id or 0),
-                             stored_rules.of_feed(session, one.id or 0), secret_names(KINDS[one.kind].fields), known)
+                             stored_rules.of_feed(session, one.id or 0), secret_names(KINDS[one.kind].fields), known,
+                             stored_feeds.secret_names_of(session, one.id or 0))
              for one in stored_feeds.all_feeds(session) if one.kind in KINDS],
             [shows.computed_told(one) for one in rows if one.kind in COMPUTED],
             [{**shows.computed_told(one), "then": _carried(runtime, one.name)} for one in rows
@@ -53,6 +58,11 @@ async def show_of(doing: Doing) -> tuple[CarriedShow, list[MediaRow]]:
             runtime.leaves.present.saved(),
             [shows.file_told(one) for one in stored_files.all_files(session)],
             runtime.preferences.scenes,
+            left_here={
+                "keys": [one.name for one in stored_keys.listed(session)],
+                "devices": [one.name for one in stored_devices.listed(session)],
+                "folders": len(runtime.preferences.folders),
+            },
         )  # fmt: skip
         return show, [one for one in stored_media.all_media(session, *shows.CARRIED) if one.owner is None]
 
@@ -91,17 +101,70 @@ def _lacks(show: CarriedShow, folder: Path) -> list[str]:
             continue
         title, choices = str(one.get("title", one["name"])), dict(one.get("choices", {}))
         standing = {**{name: str(field.default) for name, field in kind.fields.items()}, **choices}
+        had = one.get("had")
         keys = [field.label.lower() for name, field in kind.fields.items()
-                if field.kind == "secret" and field.plays(standing) and name not in kind.makes]  # fmt: skip
+                if field.kind == "secret" and field.plays(standing) and name not in kind.makes
+                and (name in had if isinstance(had, list) else True)]  # fmt: skip
         if kind.sign_in is not None:
             found.append(f"{title}: sign in there once more.")
-        elif keys and any(field.only_if for field in kind.fields.values() if field.kind == "secret"):
-            found.append(f"{title}: give it its key again ({keys[0]}).")
+        elif keys:
+            found.append(f"{title}: give it its key again ({', '.join(keys)}).")
+        elif kind.makes and standing.get("signed", "yes") == "yes":
+            found.append(f"{title}: give its new address and signing secret to whoever sends.")
+        elif kind.receive is not None:
+            found.append(f"{title}: give its new address to whoever sends.")
         for name in one.get("left_out", ()):
             label = kind.fields[name].label if name in kind.fields else str(name)
             found.append(f"{title}: “{label}” held a key, and was left out.")
         if kind.on_machine(choices):
             found += _on_machine(title, choices, there)
+    left = show.left_here
+    if left.get("folders") or any(
+        str(one.get("kind")) in ("file", "follow", "clips", "recording") for one in show.feeds
+    ):
+        found.append("Allow the folders that Tesoura may read, under Preferences.")
+    if show.files:
+        found.append("Choose the folder for the text files.")
+    if names := ", ".join(str(name) for name in left.get("keys", ())):
+        found.append(f"Make API keys again for the programs that send to Tesoura ({names}).")
+    if names := ", ".join(str(name) for name in left.get("devices", ())):
+        found.append(f"Pair the phones and pads again ({names}).")
+    return found
+
+
+def acting(show: CarriedShow) -> list[tuple[str, list[str]]]:
+    """What of a show would act by itself once it is started: each by its title, with what it does."""
+    found = []
+    for one in show.feeds:
+        kind = KINDS.get(str(one.get("kind")))
+        if kind is not None and kind.tried:
+            found.append((str(one.get("title", one["name"])), [f"connects to {_place(kind, one)}"]))
+    for one in show.instruments:
+        if (made := INSTRUMENTS.get(str(one.get("kind")))) and (does := abilities(made, one.get("choices", {}))):
+            found.append((str(one.get("choices", {}).get("title", one["name"])), does))
+    return found
+
+
+def _place(kind: FeedKind, row: Mapping[str, Any]) -> str:
+    standing = {**{name: field.default for name, field in kind.fields.items()}, **dict(row.get("choices", {}))}
+    try:
+        return kind.place(standing) or kind.title
+    except OF_ODD_SHAPES:
+        return kind.title
+
+
+def names_asked(show: CarriedShow) -> list[tuple[str, str, str, str]]:
+    """The choices that name a person: under which name it is asked, whose choice, its label, and the name it has."""
+    found = []
+    for rows, kinds in ((show.feeds, KINDS), (show.instruments, INSTRUMENTS)):
+        for one in rows:
+            made = kinds.get(str(one.get("kind")))
+            choices = dict(one.get("choices", {}))
+            if made is None:
+                continue
+            for name, present in persons(made.fields, choices).items():
+                title = str(one.get("title") or choices.get("title") or one["name"])
+                found.append((f"person-{one['name']}-{name}", title, made.fields[name].label, present))
     return found
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import re
 import secrets
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
@@ -15,7 +15,7 @@ from sqlmodel import Session
 from tesoura.actions.action import Action, Call, Doing, Done, Given, perform
 from tesoura.actions.media import keep_file
 from tesoura.actions.overlay_setup import free_name
-from tesoura.actions.roles import MACHINE
+from tesoura.actions.roles import MACHINE, SET_UP
 from tesoura.actions.starters import take_steps
 from tesoura.actions.values import COMMAND
 from tesoura.bundles import shows
@@ -23,7 +23,7 @@ from tesoura.bundles.shows import DAMAGED, OF_ODD_SHAPES, CarriedShow
 from tesoura.bundles.starters import with_names
 from tesoura.core.computed.definitions import COMPUTED, build
 from tesoura.core.desk.leaves import leaves_of
-from tesoura.core.forms.checks import text
+from tesoura.core.forms.checks import group, text
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import fill
 from tesoura.core.instruments.registry import KINDS as INSTRUMENTS
@@ -32,6 +32,8 @@ from tesoura.core.overlays import looks as look_rules
 from tesoura.core.overlays.document import from_document
 from tesoura.errors import CommandRefused, FileRefused, FormulaError, Invalid, InvalidField, NewerDocument
 from tesoura.links.registry import KINDS
+from tesoura.runtime import paused
+from tesoura.runtime.paused import PausedImports
 from tesoura.store import computed as stored_computed
 from tesoura.store import feeds as stored_feeds
 from tesoura.store import looks as stored_looks
@@ -56,6 +58,24 @@ class _Written:
     on_air: list[OnAir] = field(default_factory=list)
     undo: list[Call] = field(default_factory=list)
     left: list[str] = field(default_factory=list)
+    paused: list[str] = field(default_factory=list)
+    """The feeds that would connect to something."""
+
+
+def _with_persons(show: CarriedShow, answers: Mapping[str, str]) -> CarriedShow:
+    """The show with these names of persons in the place of those that it has."""
+
+    def own(rows: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
+        found = []
+        for row in rows:
+            choices = dict(row.get("choices", {}))
+            start = f"person-{row['name']}-"
+            choices |= {key.removeprefix(start): value for key, value in answers.items() if key.startswith(start)
+                        and key.removeprefix(start) in choices}  # fmt: skip
+            found.append({**row, "choices": choices})
+        return found
+
+    return replace(show, feeds=own(show.feeds), instruments=own(show.instruments))
 
 
 def _names(show: CarriedShow, taken: set[str]) -> dict[str, str]:
@@ -77,6 +97,7 @@ async def _bring_in(doing: Doing, given: Given) -> Done:
         await keep_file(doing, str(row["kind"]), str(row.get("title", ""))[:80], data)
     taken = doing.runtime.names_taken() | await doing.read(stored_feeds.names_taken)
     taken |= await doing.read(stored_computed.names_ever_used)
+    show = _with_persons(show, {str(key): str(value) for key, value in given["persons"].items()})
     names, at = _names(show, taken), doing.now()
     sealing = doing.runtime.store.secrets
 
@@ -95,6 +116,8 @@ async def _bring_in(doing: Doing, given: Given) -> Done:
         taken_files = {one.name.casefold() for one in stored_files.all_files(session)}
         for row in show.files:
             _file(session, row, names, written, taken_files, at)
+        # What comes from elsewhere does nothing in front of viewers before somebody here starts it.
+        paused.add(session, written.paused, [name for name, _ in written.instruments])
         return written
 
     try:
@@ -134,6 +157,9 @@ def _feed(
     made = stored_feeds.add_feed(session, name, str(row.get("title", name))[:60], kind.name, full, at)
     if kind.receive is not None:
         made.token = stored_feeds.new_token()
+    if kind.tried:
+        made.paused = True
+        written.paused.append(name)
     own = {one: make(secrets.token_bytes(32)) for one, make in kind.makes.items()}
     if own and choices.get("signed", "yes") == "yes":
         stored_feeds.keep_secrets(session, made.id or 0, own, sealing)
@@ -218,6 +244,7 @@ def _file(
 async def _alive(doing: Doing, show: CarriedShow, names: Mapping[str, str], written: _Written) -> None:
     """Let what was written run."""
     runtime = doing.runtime
+    await runtime.paused.refresh()
     for name in written.feeds:
         await runtime.refresh_feed(name)
     for row_id in written.rows:
@@ -262,7 +289,36 @@ def _free_leaf(name: str, taken: set[str]) -> str:
 
 BRING_IN = Action(
     "show.bring_in", "Bring a show in", "From a file that Tesoura saved, which waits in the data folder.",
-    {"file": Field("File", text(80))}, _bring_in, noted=True, may=MACHINE,
+    {"file": Field("File", text(80)), "persons": Field("Names of persons", group, kind="data", default={})}, _bring_in,
+    noted=True, may=MACHINE,
 )  # fmt: skip
 
-ALL = (BRING_IN,)
+
+async def _start(doing: Doing, given: Given) -> Done:
+    runtime = doing.runtime
+    waiting = runtime.paused.present
+    if not waiting:
+        raise CommandRefused("Nothing imported is paused.")
+
+    def job(session: Session) -> None:
+        for name in waiting.feeds:
+            if row := stored_feeds.by_name(session, name):
+                row.paused = False
+                session.add(row)
+        paused.keep(session, PausedImports())
+
+    await doing.write(job)
+    await runtime.paused.refresh()
+    for name in waiting.feeds:
+        await runtime.refresh_feed(name)
+    runtime.touched("feeds", "overlays")
+    count = len(waiting.feeds) + len(waiting.instruments)
+    return Done(f"Started: {count} imported {'part' if count == 1 else 'parts'}.")
+
+
+START_IMPORTED = Action(
+    "show.start_imported", "Start what was imported", "Connect imported feeds; let imported cues and instruments act.",
+    {}, _start, noted=True, may=SET_UP,
+)  # fmt: skip
+
+ALL = (BRING_IN, START_IMPORTED)

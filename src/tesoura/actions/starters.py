@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from importlib import resources
 from typing import Any
 
 from sqlmodel import Session
@@ -38,6 +39,7 @@ from tesoura.core.overlays.document import Overlay, Piece, new_piece
 from tesoura.core.overlays.pieces.kind import media
 from tesoura.errors import Gone, InvalidField, InvalidPiece, RecipeRefused, TesouraError
 from tesoura.links.registry import KINDS
+from tesoura.runtime import paused
 from tesoura.store import computed as stored_computed
 from tesoura.store import text_files as stored_files
 
@@ -59,6 +61,12 @@ TAKES_BACK = {
 def read_starter(written: str) -> Starter:
     """The starter in a text. Raises RecipeRefused."""
     return read(written, {kind.name: secret_names(kind.fields) for kind in KINDS.values()})
+
+
+def is_shipped(written: str) -> bool:
+    """Whether a starter is one of those that come with Tesoura."""
+    folder = resources.files("tesoura").joinpath("bundles", "outcomes")
+    return any(one.read_text("utf-8").split() == written.split() for one in folder.iterdir() if one.is_file())
 
 
 # What is asked
@@ -297,6 +305,10 @@ async def _use(doing: Doing, given: Given) -> Done:
         if isinstance(error, RecipeRefused):
             raise
         raise RecipeRefused(f"It could not be made, and nothing of it is left: {error}") from error
+    if not is_shipped(given["starter"]) and making.made["instruments"]:
+        # One that somebody else made does nothing in front of viewers before it is started here.
+        await doing.write(lambda session: paused.add(session, (), making.made["instruments"]))
+        await doing.runtime.paused.refresh()
     steps = [[one.action, dict(one.given)] for one in reversed(making.undo)]
     undo = Call("starter.take_back", {"steps": steps})
     return Done(f"“{starter.title}” is set up.", {**making.made, "steps": steps}, undo)

@@ -49,6 +49,8 @@ class CarriedShow:
     files: Sequence[Row] = ()
     scenes: Sequence[str] = ()
     media: Sequence[Row] = ()
+    left_here: Row = field(default_factory=dict)
+    """What stays on the machine it was saved on, by name or number: API keys, devices, folders."""
 
     def counts(self) -> list[tuple[int, str]]:
         """How much there is of each: the number, and the words for one and for several."""
@@ -64,15 +66,16 @@ _MANY = {"leaf": "leaves"}
 
 
 def feed_told(
-    row: FeedRow, signals: Sequence[SignalRow], rules: Sequence[RuleRow], secret: Collection[str], known: Sequence[str]
-) -> Row:
+    row: FeedRow, signals: Sequence[SignalRow], rules: Sequence[RuleRow], secret: Collection[str], known: Sequence[str],
+    had: Collection[str] = (),
+) -> Row:  # fmt: skip
     """A feed as the file has it; what is a key in its choices is left out."""
     choices = {name: value for name, value in row.choices.items() if name not in secret}
     sure = {one.path for one in private_parts({"feed": {"choices": choices}}, (), known) if one.sure}
     kept = {name: value for name, value in choices.items() if f"feed.choices.{name}" not in sure}
     return {
         "name": row.name, "title": row.title, "kind": row.kind, "choices": kept,
-        "left_out": sorted({name.rpartition(".")[2] for name in sure}), "secrets": sorted(secret),
+        "had": sorted(had), "left_out": sorted({name.rpartition(".")[2] for name in sure}), "secrets": sorted(secret),
         "signals": [{"name": one.name.partition(".")[2], "path": one.path, "unit": one.unit, "wanted": one.wanted}
                     for one in signals],
         "rules": [{"type": one.type, "items": one.items, "id_path": one.id_path, "time_path": one.time_path,
@@ -96,7 +99,7 @@ def write_out(out: IO[bytes], show: CarriedShow, rows: Sequence[MediaRow], folde
     document = {
         "kind": KIND, "version": VERSION, "made_at": now.isoformat(), "feeds": show.feeds, "computed": show.computed,
         "instruments": show.instruments, "overlays": show.overlays, "looks": show.looks, "leaves": show.leaves,
-        "files": show.files, "scenes": list(show.scenes),
+        "files": show.files, "scenes": list(show.scenes), "left_here": dict(show.left_here),
         "media": [{"name": one.name, "kind": one.kind, "title": one.title} for one in rows],
     }  # fmt: skip
     try:
@@ -131,6 +134,7 @@ def read(source: IO[bytes]) -> CarriedShow:
             _rows(document, "instruments"), _rows(document, "overlays", named=False), dict(document.get("looks", {})),
             dict(document.get("leaves", {})), _rows(document, "files", named=False),
             [str(one)[:60] for one in document.get("scenes", ())][:60], _rows(document, "media", named=False),
+            dict(document.get("left_here", {})),
         )  # fmt: skip
     except FileRefused:
         raise

@@ -23,6 +23,7 @@ from tesoura.store.store import Store
 log = logging.getLogger(__name__)
 BEGUN, ENDED = "tesoura.effect", "tesoura.effect_ended"
 DONE, FAILED, TOO_LATE, UNDONE = "done", "failed", "too late", "left undone"
+PAUSED, WHY_PAUSED = "paused", "it was imported and has not been started"
 LOOKED_AT = 200
 """So many of the newest firings are looked at after a start; what is older was told by an earlier one."""
 BOUNDS: Mapping[str, Bounds] = {
@@ -41,8 +42,11 @@ What it raises is told as a failure, what it gives is told beside.
 class Effects:
     """Carries out effects by their kind. `performers` is the table of those there are."""
 
-    def __init__(self, journal: Journal, clock: Callable[[], datetime], performers: Mapping[str, Performer]) -> None:
-        self._journal, self._clock, self._performers = journal, clock, performers
+    def __init__(
+        self, journal: Journal, clock: Callable[[], datetime], performers: Mapping[str, Performer],
+        held: Callable[[str], bool] = lambda actor: False,
+    ) -> None:  # fmt: skip
+        self._journal, self._clock, self._performers, self._held = journal, clock, performers, held
         self._lanes = Lanes(BOUNDS)
 
     async def perform(self, effects: Sequence[Effect], cause: int | None, actor: str) -> list[str]:
@@ -82,6 +86,9 @@ class Effects:
         if effect.too_late(self._clock()):
             await self._tell(ENDED, effect, {"outcome": TOO_LATE}, cause, actor)
             return TOO_LATE
+        if self._held(actor):
+            await self._tell(ENDED, effect, {"outcome": PAUSED, "why": WHY_PAUSED}, cause, actor)
+            return PAUSED
         if effect.kind in INSIDE and cause is not None:
             # What led to it is in the log: nothing of it can be begun without anybody knowing.
             begun, told = cause, dict(effect.data)

@@ -50,6 +50,7 @@ from tesoura.runtime.journal import Journal
 from tesoura.runtime.links import Links
 from tesoura.runtime.listening import Listening
 from tesoura.runtime.painted import PaintedSpans
+from tesoura.runtime.paused import Paused
 from tesoura.runtime.performers import Performers
 from tesoura.runtime.persistence import Persistence
 from tesoura.runtime.pipeline import Outcome, Pipeline
@@ -133,7 +134,8 @@ class Runtime:
         self._viewers = Viewers(self.stage, self._engine, self.journal, self._clock)
         self.sightings = Sightings(self.stage, self._engine, self.journal, self._clock, self._tasks.start)
         self.showing = Showing(store, self.stage, self.journal, self._clock)
-        self.effects = Effects(self.journal, self._clock, Performers(self).table())
+        self.paused = Paused(store)
+        self.effects = Effects(self.journal, self._clock, Performers(self).table(), self.paused.holds)
         self.instruments = Instruments(
             self._engine,
             self.journal,

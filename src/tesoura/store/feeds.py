@@ -57,6 +57,11 @@ def secrets_of(session: Session, feed_id: int, secrets: Secrets) -> dict[str, st
     return {name: value for name, value in opened.items() if value is not None}
 
 
+def secret_names_of(session: Session, feed_id: int) -> list[str]:
+    """Return the names of the secrets that a feed has."""
+    return list(session.exec(select(SecretRow.name).where(SecretRow.feed_id == feed_id).order_by(SecretRow.name)))
+
+
 def unreadable(session: Session, secrets: Secrets, feed_id: int | None = None) -> dict[str, str]:
     """Return the feeds that have a secret sealed with another key file than this one, by name with their titles."""
     asked = (

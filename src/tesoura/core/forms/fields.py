@@ -44,6 +44,8 @@ class Field:
     placeholder: str = ""
     advanced: bool = False
     private: bool = False
+    person: bool = False
+    """Whether a person's name is chosen here, which another person who takes it over must choose anew."""
 
     def plays(self, values: Mapping[str, Any]) -> bool:
         """Whether this choice plays a part, with these values."""

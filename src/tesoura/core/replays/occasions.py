@@ -66,7 +66,7 @@ class Occasions:
         return it
 
     @property
-    def open(self) -> dict[int, int]:
+    def instants(self) -> dict[int, int]:
         """The instants of all open kills, by their places in the log."""
         return {seq: at for run in self.runs for at, seq in run}
 

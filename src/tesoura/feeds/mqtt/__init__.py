@@ -39,7 +39,7 @@ KIND = FeedKind(
         "host": Field("Broker", host("the broker's", "broker.example"), placeholder="broker.example"),
         "port": Field("Port", whole(1, 65_535), kind="number", default="1883"),
         "topic": Field("Topic", _topic, placeholder="cup/+/score", help="+ is any one part, # all that follow."),
-        "user": Field("Name", text(200, empty=True), private=True, help="If the broker asks for one."),
+        "user": Field("Name", text(200, empty=True), private=True, help="If the broker asks for one.", person=True),
         "password": Field("Password", optional_secret, kind="secret"),
         "tls": Field(
             "The way there is", choice(("no", "yes")), kind="choice", default="no",

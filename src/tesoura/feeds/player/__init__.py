@@ -35,7 +35,7 @@ KIND = FeedKind(
     fields={
         "address": Field("The service's address", checked_address, placeholder="https://statistics.example",
                   help="Without /players; it is asked for players and for matches."),
-        "player": Field("Player", line(60), placeholder="mara_vane",
+        "player": Field("Player", line(60), placeholder="mara_vane", person=True,
                   help="As the service knows you. It is looked up at once; case does not decide."),
         **KEY_FIELDS,
         "period_s": Field("Ask every", seconds(2, 3_600), kind="number", default="20", unit="seconds",

@@ -51,7 +51,7 @@ class Upcoming:
 
 def needs() -> list[Need]:
     """All that needs somebody now, the gravest first."""
-    of_the_loop = (_of_practice, _of_feeds, _of_what_is_broken, _of_what_is_on_air, _of_pages)
+    of_the_loop = (_of_imports, _of_practice, _of_feeds, _of_what_is_broken, _of_what_is_on_air, _of_pages)
     return [*_room(), *_of_the_clock(), *_of_secrets(), *(one for ask in of_the_loop for one in runtime().call(ask))]
 
 
@@ -81,6 +81,18 @@ def _of_secrets() -> list[Need]:
              f"{KEY_FILE} back and restart.", "Settings", url_for("feeds.show", name=name))
         for name, title in here.read(lambda session: feeds.unreadable(session, here.secrets)).items()
     ]  # fmt: skip
+
+
+def _of_imports(self: Runtime) -> list[Need]:
+    """What was imported and waits to be started."""
+    waiting, feeds = self.paused.present, dict(self.feeds.titles())
+    counts = ((sum(one in feeds for one in waiting.feeds), "feed"),
+              (sum(one in self.engine.graph.runners for one in waiting.instruments), "instrument"))  # fmt: skip
+    parts = [f"{count} {what}{'' if count == 1 else 's'}" for count, what in counts if count]
+    if not parts:
+        return []
+    return [Need(f"Imported and paused: {' and '.join(parts)}. Check their settings first.", "Start",
+                 url_for("shows.start_imported"), True)]  # fmt: skip
 
 
 def _of_practice(self: Runtime) -> list[Need]:

@@ -12,7 +12,7 @@ from flask import Blueprint, Response, flash, redirect, render_template, request
 from flask.typing import ResponseReturnValue
 
 from tesoura.actions.action import Doing
-from tesoura.actions.show_contents import lacks, show_of
+from tesoura.actions.show_contents import acting, lacks, names_asked, show_of
 from tesoura.bundles import shows
 from tesoura.core.names import unused
 from tesoura.errors import CommandRefused, FileRefused
@@ -80,7 +80,7 @@ def look() -> ResponseReturnValue:
         sent.save(at)
         with at.open("rb") as file:
             show = shows.read(file)
-        missing = lacks(show, store().folder)
+        missing, does, persons = lacks(show, store().folder), acting(show), names_asked(show)
     except (FileRefused, OSError) as error:
         at.unlink(missing_ok=True)
         flash(str(error), "wrong")
@@ -88,8 +88,8 @@ def look() -> ResponseReturnValue:
     taken = runtime().call(Runtime.names_taken)
     renamed = [(name, unused(name, set(taken))) for one in (*show.feeds, *show.instruments)
                if (name := str(one["name"])) in taken]  # fmt: skip
-    return render_template("shows/preview.html", show=show, token=token, lacks=missing,
-                           renamed=renamed)  # fmt: skip
+    return render_template("shows/preview.html", show=show, token=token, lacks=missing, renamed=renamed,
+                           acting=does, persons=persons)  # fmt: skip
 
 
 @blueprint.post("/bring")
@@ -101,12 +101,23 @@ def bring() -> ResponseReturnValue:
         return redirect(url_for("shows.index"))
     at = _waiting(token)
     try:
-        done = act("show.bring_in", file=at.name)
+        persons = {key: value for key, value in request.form.items() if key.startswith("person-")}
+        done = act("show.bring_in", file=at.name, persons=persons)
     except (FileRefused, CommandRefused) as error:
         flash(str(error), "wrong")
         return redirect(url_for("shows.index"))
     at.unlink(missing_ok=True)
-    flash(done.words + " Viewers see nothing of it yet.", "said")
+    flash(done.words + " Nothing of it is on air, and what acts by itself is paused: start it on the desk.", "said")
     if left := done.result["left"]:
         flash(f"Left out, because it cannot be used here: {', '.join(map(str, left))}.", "wrong")
     return redirect(url_for("overlays.index"))
+
+
+@blueprint.post("/start")
+def start_imported() -> ResponseReturnValue:
+    """Start all that was imported and is paused."""
+    try:
+        flash(act("show.start_imported").words, "said")
+    except CommandRefused as error:
+        flash(str(error), "wrong")
+    return redirect(url_for("desk.show"))

@@ -100,7 +100,7 @@ class ReplayBase:
         # Those that deserve a replay stay until the log has the wish.
         occasions, it = self.occasions.pruned(now, LATEST), self
         if occasions is not self.occasions:
-            still = occasions.open
+            still = occasions.instants
             it = replace(it, occasions=occasions, kills={seq: one for seq, one in self.kills.items() if seq in still})
         return it._at(now)
 
@@ -288,7 +288,7 @@ class ReplayBase:
     def _wanted(self, event: Occurrence) -> Self:
         wish = wish_of(event.data, event.at, event.seq)
         gone = set(wish.seqs)
-        occasions = self.occasions.only({seq for seq in self.occasions.open if seq not in gone})
+        occasions = self.occasions.only({seq for seq in self.occasions.instants if seq not in gone})
         return replace(
             self, occasions=occasions, kills={seq: one for seq, one in self.kills.items() if seq not in gone},
             asked=tuple(one for one in self.asked if one.id != wish.id), wishes=(*self.wishes, wish),

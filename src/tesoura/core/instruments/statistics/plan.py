@@ -87,7 +87,7 @@ def _sources(raw: object) -> str:
 _WHOSE, _RULE, _MORE = "Whose", "Which kills count", "More"
 FIELDS: Mapping[str, Field] = {
     "title": Field("Its name", line(60), default="Game statistics", group=_WHOSE),
-    "player": Field("Your name in the game", text(120, empty=True), placeholder="mara_vane", kind="seen",
+    "player": Field("Your name in the game", text(120, empty=True), placeholder="mara_vane", kind="seen", person=True,
               of="kill.actor", help="Former names too, with commas. Left empty, every kill that is told is yours.",
               group=_WHOSE),
     "sources": Field("Told by", _sources, default="", placeholder="stats, my-game",
