@@ -17,6 +17,7 @@ from tesoura.core.signals.engine import Engine
 from tesoura.core.values import Event
 from tesoura.runtime.replay import feed_from_log
 from tesoura.store import log
+from tesoura.store.event_corrections import CORRECTION
 from tesoura.store.store import open_store
 
 SEVEN = datetime(2026, 11, 26, 19, 0, tzinfo=UTC)
@@ -69,7 +70,7 @@ def test_the_log_tells_the_same_as_counting_did(
             if found is None or found.event.type != "gift":
                 continue
             data = {"seq": seq, "field": "n", "was": found.event.data["n"], "now": amount}
-            told = Event(f"c{seq}-{amount}", "tesoura", log.CORRECTION, NOW, data, str(seq))
+            told = Event(f"c{seq}-{amount}", "tesoura", CORRECTION, NOW, data, str(seq))
             store.write(lambda session, told=told: log.append(session, [told], NOW))  # type: ignore[misc]
             after = log.with_data(found.event, {"n": amount})
             hard |= set(engine.correct(found.event, after, seq, NOW, NOW))

@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 import uuid
+from datetime import datetime
+from functools import partial
 from typing import Any
 
 from tesoura.actions.action import Action, Call, Doing, Done, Given
-from tesoura.core.forms.checks import choice, text, whole
+from tesoura.actions.roles import SET_UP
+from tesoura.core.forms.checks import choice, group, text, whole
 from tesoura.core.forms.fields import Field
 from tesoura.core.signals.by_hand import number
 from tesoura.core.signals.engine import OWN_TYPES
 from tesoura.core.values import Event
 from tesoura.errors import Gone, InvalidField
+from tesoura.runtime.corrections import EventChange
 
 _EVENT = {"event": Field("Event", whole(1, 2**53), kind="number")}
 
@@ -31,7 +35,7 @@ def _data(raw: object) -> dict[str, Any]:
     return raw
 
 
-MOST_AT_ONCE = 500
+MOST_AT_ONCE, MOST_LINES = 500, 60
 
 
 async def _say(doing: Doing, given: Given) -> Done:
@@ -50,6 +54,53 @@ async def _correct(doing: Doing, given: Given) -> Done:
     was: Any = before[0]
     undo = Call("log.correct", {"event": given["event"], "field": field, "value": was})
     return Done("Corrected, and logged as a correction. All that counts it has followed.", {"was": was}, undo)
+
+
+def _instant_or_nothing(raw: object) -> datetime | None:
+    if not str(raw or "").strip():
+        return None
+    try:
+        at = datetime.fromisoformat(str(raw))
+    except ValueError:
+        at = None
+    if at is None or at.tzinfo is None:
+        raise InvalidField("Write an instant with its zone, as in 2026-11-26T19:02:00+00:00.")
+    return at
+
+
+def _change_of(given: Given, now: datetime) -> EventChange:
+    if given["time"] is not None and given["time"] > now:
+        raise InvalidField("It can't have happened in the future.")
+    fields = {name: value for name, value in given["fields"].items() if isinstance(value, str | int | float | bool)}
+    if len(fields) < len(given["fields"]):
+        raise InvalidField("Give each field a text, a number, or true or false.")
+    return EventChange(fields, given["time"])
+
+
+async def _edit(doing: Doing, given: Given) -> Done:
+    back = await doing.runtime.corrections.change(given["event"], _change_of(given, doing.now()))
+    undo = {"event": given["event"], "fields": dict(back.fields), "time": back.time.isoformat() if back.time else ""}
+    return Done("Corrected. Everything that follows from the event was counted again.", {}, Call("log.edit", undo))
+
+
+async def _foresee_edit(doing: Doing, given: Given) -> str:
+    return _lines(await doing.runtime.corrections.foresee(given["event"], _change_of(given, doing.now())))
+
+
+def _lines(lines: list[str]) -> str:
+    shown = "; ".join(lines[:MOST_LINES])
+    more = f"; and {len(lines) - MOST_LINES} more" if len(lines) > MOST_LINES else ""
+    return shown + more if lines else "no computed value changes"
+
+
+async def _void(doing: Doing, given: Given, void: bool) -> Done:
+    await doing.runtime.corrections.change(given["event"], EventChange(is_void=void))
+    words = "Voided: it counts nowhere any more." if void else "Restored: it counts again."
+    return Done(words, {"void": void}, Call("log.restore" if void else "log.void", {"event": given["event"]}))
+
+
+async def _foresee_void(doing: Doing, given: Given, void: bool) -> str:
+    return _lines(await doing.runtime.corrections.foresee(given["event"], EventChange(is_void=void)))
 
 
 async def _again(doing: Doing, given: Given) -> Done:
@@ -104,6 +155,15 @@ CORRECT = Action(
     "log.correct", "Correct an amount", "By a further event; what was written stays.",
     {**_EVENT, "field": Field("Field", text(120)), "value": Field("Amount", number, kind="number")}, _correct,
 )  # fmt: skip
+EDIT = Action(
+    "log.edit", "Correct an event", "Its fields or its time, by further events; what was written stays.",
+    {**_EVENT, "fields": Field("Fields", group, kind="data", default={}),
+     "time": Field("Time", _instant_or_nothing, kind="instant")}, _edit, _foresee_edit, may=SET_UP,
+)  # fmt: skip
+VOID = Action("log.void", "Void an event", "It stays in the log and counts nowhere.", _EVENT,
+              partial(_void, void=True), partial(_foresee_void, void=True), may=SET_UP)  # fmt: skip
+RESTORE = Action("log.restore", "Restore an event", "A voided event counts again.", _EVENT,
+                 partial(_void, void=False), partial(_foresee_void, void=False), may=SET_UP)  # fmt: skip
 AGAIN = Action("moment.again", "Show it again", "Show the moments of an event once more.", _EVENT, _again)
 SKIP_ALL = Action("moments.skip", "Skip all moments", "All that wait, before they show.", {}, _skip_all)
 AGAIN_ALL = Action("moments.again", "Show them again", "The moments of these events once more.",
@@ -134,4 +194,4 @@ HOLD = Action(
     {"held": Field("Held", choice(("yes", "no")), kind="switch", default="yes")}, _hold, _foresee_hold,
 )  # fmt: skip
 
-ALL = (SAY, CORRECT, AGAIN, SKIP, HOLD, SKIP_ALL, AGAIN_ALL)
+ALL = (SAY, CORRECT, EDIT, VOID, RESTORE, AGAIN, SKIP, HOLD, SKIP_ALL, AGAIN_ALL)

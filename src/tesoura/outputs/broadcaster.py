@@ -38,6 +38,10 @@ class Broadcaster(Protocol):
         """Let an overlay's pages play a sound, once."""
         ...
 
+    def values_of(self, overlay_id: int) -> Values:
+        """What all pieces of an overlay say; nothing when it is not on air."""
+        ...
+
     def said(self, overlay_id: int, own: str) -> Json:
         """What a piece of an overlay said last; nothing when it is not on air."""
         ...

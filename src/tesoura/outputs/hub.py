@@ -243,6 +243,11 @@ class Hub:
         channel = self._channels.get(overlay_id)
         return channel.values.get(own, "") if channel else ""
 
+    def values_of(self, overlay_id: int) -> Values:
+        """What all pieces of an overlay say; nothing when it is not on air."""
+        channel = self._channels.get(overlay_id)
+        return dict(channel.values) if channel else {}
+
     def channel(self, token: str) -> Channel | None:
         """The overlay behind a link's token."""
         return self._tokens.get(token)

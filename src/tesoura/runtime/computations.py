@@ -37,6 +37,7 @@ from tesoura.runtime.replay import (
 from tesoura.store import computed as stored
 from tesoura.store import log as event_log
 from tesoura.store.computed import SavedState
+from tesoura.store.event_corrections import NO_CORRECTION, corrections, with_consequences
 from tesoura.store.log import Logged
 from tesoura.store.store import Store
 from tesoura.store.tables import ComputedRow
@@ -291,6 +292,40 @@ class Computations:
         self._publish(self._engine.corrected(before, after, now))
         await self.rebuild(hard)
 
+    async def rebuild_takers(self, types: Iterable[str]) -> None:
+        """Build everything anew that takes one of these types of events."""
+        keys = {key for kind in types for key in self._engine.graph.takers(kind)}
+        if keys:
+            await self.rebuild(keys)
+
+    async def foresee(self, kind: str, seq: int, told: Sequence[Mapping[str, Any]]) -> list[str]:
+        """What computations would tell otherwise if an event were corrected so, a line each."""
+        now, until_seq = self._clock(), self.applied
+        definitions = [self._engine.graph.definition(key) for key in self._engine.graph.takers(kind)]
+        values = dict(self._engine.values)
+
+        def job(session: Session) -> list[str]:
+            before = corrections(session)
+            change = before.get(seq, NO_CORRECTION)
+            for one in told:
+                change = change.after(one)
+            after = with_consequences(session, {**before, seq: change})
+            standings, lines = stored.standings(session), list[str]()
+            for definition in definitions:
+                if definition is None:
+                    continue
+                base = standings.get(stored.BASE + key_of(definition))
+                found = []
+                for corrected in (before, after):
+                    tried = self._begun(definition, base, now, event_log.clock_sets(session))
+                    feed_together(session, [tried], until_seq, now, corrected=corrected)
+                    tried.state.settle(now)
+                    found.append(tried.state.read(now, values))
+                lines += _differences(*found)
+            return lines
+
+        return await asyncio.to_thread(self._store.read, job)
+
     async def put_right(self) -> None:
         """Build anew what only the log can set right: after the clock was set back, say."""
         stale = self._engine.graph.stale()
@@ -430,6 +465,16 @@ def _fits(standing: SavedState, definition: Definition, almanac: Almanac) -> boo
     if standing.key.startswith(stored.BASE):
         return standing.stands_for in (base_for(definition, almanac), stands_for(definition, almanac))
     return standing.stands_for == stands_for(definition, almanac)
+
+
+def _differences(before: Mapping[str, Scalar | None], after: Mapping[str, Scalar | None]) -> list[str]:
+    """What is told otherwise, signal by signal."""
+    names = dict.fromkeys([*before, *after])
+    pairs = [(name, before.get(name), after.get(name)) for name in names]
+    return [
+        f"{name}: {'—' if was is None else was} → {'—' if now is None else now}"
+        for name, was, now in pairs if was != now
+    ]  # fmt: skip
 
 
 def _of_the_log(definition: Definition) -> bool:

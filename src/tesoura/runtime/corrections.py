@@ -4,20 +4,53 @@ from __future__ import annotations
 
 import asyncio
 import uuid
-from collections.abc import Callable, Mapping
+from collections.abc import Awaitable, Callable, Iterator, Mapping
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
+from sqlmodel import Session
+
 from tesoura.core.overlays.moments import Moment
+from tesoura.core.signals.engine import OWN_TYPES
 from tesoura.core.values import Event, Scalar
+from tesoura.errors import Gone, InvalidField
 from tesoura.runtime.computations import Computations
 from tesoura.runtime.journal import Journal
 from tesoura.runtime.stage import Stage
 from tesoura.store import log as event_log
-from tesoura.store.log import CORRECTION
+from tesoura.store.event_corrections import CORRECTION, FROM_INSTRUMENTS
+from tesoura.store.log import Logged
 from tesoura.store.store import Store
 
 SHOWN_AGAIN, SKIPPED = "tesoura.shown_again", "tesoura.skipped"
+
+
+@dataclass(frozen=True, slots=True)
+class EventChange:
+    """What is to be different of an event: fields by name, its time, or whether it is void. None: as it is."""
+
+    fields: Mapping[str, Scalar] = field(default_factory=dict)
+    time: datetime | None = None
+    is_void: bool | None = None
+
+    def told(self, seq: int, event: Event) -> Iterator[dict[str, Any]]:
+        """What goes into the log for it. Raises InvalidField for a field that the event does not have."""
+        if self.is_void is not None:
+            yield {"seq": seq, "void": self.is_void}
+        if self.time is not None and self.time != event.time:
+            yield {"seq": seq, "time": self.time.isoformat(), "was": event.time.isoformat()}
+        for name, value in self.fields.items():
+            if name not in event.data:
+                raise InvalidField(f"The event has no field {name[:60]}. It has: {', '.join(event.data) or 'none'}.")
+            if event.data[name] != value or type(event.data[name]) is not type(value):
+                yield {"seq": seq, "field": name, "was": event.data[name], "now": value}
+
+    def undo(self, event: Event) -> EventChange:
+        """What takes it back."""
+        was: dict[str, Any] = {name: event.data[name] for name in self.fields}
+        return EventChange(was, event.time if self.time is not None else None,
+                           None if self.is_void is None else not self.is_void)  # fmt: skip
 
 
 class Corrections:
@@ -31,9 +64,11 @@ class Corrections:
         journal: Journal,
         clock: Callable[[], datetime],
         step: Callable[[], None],
+        recount: Callable[[str, Logged | None], Awaitable[None]],
     ) -> None:
+        """`recount` is told of a type of event whose counts and last values are to be found again."""
         self._store, self._stage, self._computations = store, stage, computations
-        self._journal, self._clock, self._step = journal, clock, step
+        self._journal, self._clock, self._step, self._recount = journal, clock, step, recount
 
     async def correct(self, seq: int, field: str, value: Scalar) -> tuple[object] | None:
         """Correct an amount of an event by a further event; what it was, or None for no such event or field."""
@@ -45,6 +80,58 @@ class Corrections:
         after = event_log.with_data(found.event, {field: value})
         await self._computations.correct(found.event, after, seq, found.accepted_at)
         return (data["was"],)
+
+    async def change(self, seq: int, change: EventChange) -> EventChange:
+        """Correct an event from outside by further events; what takes that back. Raises Gone, and InvalidField.
+
+        All that follows from it is found again from the log before this ends.
+        """
+        found = await self._outside(seq)
+        told = list(change.told(seq, found.event))
+        if not told:
+            raise InvalidField("Nothing would be different.")
+        now = self._clock()
+        events = [
+            Event(uuid.uuid4().hex, "tesoura", CORRECTION, now, one, str(seq), seq, "desk") for one in told
+        ]  # fmt: skip
+        await self._journal.log(events)
+        if change.is_void:
+            for moment in [one for one in self._stage.moments.waiting() if one.seq == seq]:
+                self._stage.moments.skip(moment.number)
+        await self._follow(found.event.type, seq)
+        return change.undo(found.event)
+
+    async def foresee(self, seq: int, change: EventChange) -> list[str]:
+        """What would be different, a line each: `gifts.sum: 12 → 7`. Raises Gone, and InvalidField."""
+        found = await self._outside(seq)
+        return await self._computations.foresee(
+            found.event.type, seq, [dict(one) for one in change.told(seq, found.event)]
+        )
+
+    async def _outside(self, seq: int) -> Logged:
+        found = await asyncio.to_thread(self._store.read, lambda session: event_log.with_corrections(session, seq))
+        if found is None:
+            raise Gone("There is no such event in the log.")
+        if found.event.type.startswith(OWN_TYPES) or found.event.source.startswith(FROM_INSTRUMENTS):
+            raise InvalidField("Only events from outside can be corrected. Correct what led to this one instead.")
+        return found
+
+    async def _follow(self, kind: str, seq: int) -> None:
+        """Find again what follows from an event, and from all that instruments told because of it."""
+
+        def ask(session: Session) -> tuple[set[str], Logged | None]:
+            types, asked = {kind}, [seq]
+            while asked:
+                led_to = event_log.caused_by(session, asked.pop())
+                own = [one for one in led_to if one.event.source.startswith(FROM_INSTRUMENTS)]
+                types |= {one.event.type for one in own}
+                asked += [one.seq for one in own]
+            return types, event_log.newest_valid(session, kind)
+
+        types, newest = await asyncio.to_thread(self._store.read, ask)
+        await self._computations.rebuild_takers(types)
+        await self._recount(kind, newest)
+        await self._stage.list_again(kind)
 
     async def show_again(self, seq: int) -> int:
         """Let the moments of an event be shown once more; how many wait for that now."""

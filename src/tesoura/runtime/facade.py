@@ -155,7 +155,7 @@ class Runtime:
         self.saves = SavedGames(self, self._tasks.start)
         self.painted = PaintedSpans(self.journal, self._clock, self._tasks.start)
         self.corrections = Corrections(
-            store, self.stage, self.computations, self.journal, self._clock, self.show_waiting
+            store, self.stage, self.computations, self.journal, self._clock, self.show_waiting, self._recount
         )
         self.text_files = TextFiles(store, self._engine, self._clock, self.touched)
         self.persistence = Persistence(
@@ -466,6 +466,14 @@ class Runtime:
         self._publish(self._engine.count_events(counts, self.session_started_at, self._clock()))
         await self.computations.set_almanac(self._almanac())
         self.touched("session", "signals", "covering")
+
+    async def _recount(self, kind: str, newest: Logged | None) -> None:
+        """An event of this type was corrected: find its counts, and what its signals tell, again."""
+        counts = await asyncio.to_thread(self.sessions.read)
+        now = self._clock()
+        self._publish(self._engine.count_events(counts, self.session_started_at, now))
+        self._publish(self._engine.last_event(kind, newest.event if newest else None, now))
+        self.touched("signals", "log")
 
     async def preferences_changed(self) -> None:
         """The user's general choices have changed: the locale, the zone, the first weekday, the folders."""

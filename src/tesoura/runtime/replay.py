@@ -19,6 +19,7 @@ from tesoura.core.computed.window import WindowState
 from tesoura.core.computed.window_definition import Window
 from tesoura.core.instruments.runner import CLOCK_SET, Runner, Setup
 from tesoura.store import log as event_log
+from tesoura.store.event_corrections import Corrected
 
 
 class Replayed(NamedTuple):
@@ -105,15 +106,17 @@ class Rebuilding:
 
 
 def feed_together(
-    session: Session, rebuilding: Sequence[Rebuilding], until_seq: int, now: datetime, progress: Progress
-) -> None:
+    session: Session, rebuilding: Sequence[Rebuilding], until_seq: int, now: datetime, progress: Progress = nobody,
+    corrected: Corrected | None = None,
+) -> None:  # fmt: skip
     """Let many states have the log's events, each from its own place on, in one pass.
 
-    One that fails is left where it failed, with its error; the others go on.
+    One that fails is left where it failed, with its error; the others go on. With `corrected`, as if these were the
+    corrections there are.
     """
     _feed(
         session, rebuilding, until_seq, now,
-        lambda types: event_log.walk(session, types, until_seq, min(one.after_seq for one in rebuilding)),
+        lambda types: event_log.walk(session, types, until_seq, min(one.after_seq for one in rebuilding), corrected),
         event_log.clock_sets(session), progress,
     )  # fmt: skip
 

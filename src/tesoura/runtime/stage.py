@@ -122,6 +122,14 @@ class Stage:
 
         return await asyncio.to_thread(self._store.read, read) if wanted else {}
 
+    async def list_again(self, kind: str) -> None:
+        """What was logged of a type of event reads otherwise now: overlays that list it do so again."""
+        for on_air in list(self._on_air.values()):
+            parts = [part for piece in on_air.overlay.pieces for part in piece.parts().values()]
+            if any(isinstance(part, Latest) and part.type == kind for part in parts):
+                self._put(on_air, await self.recent(on_air.overlay))
+                self._hub.change(on_air.overlay_id, dict(self._hub.values_of(on_air.overlay_id)))
+
     def take_off(self, overlay_id: int, why: str = "") -> None:
         """An overlay was put away; its pages are told why they show nothing."""
         on_air = self._on_air.get(overlay_id)

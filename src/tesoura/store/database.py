@@ -21,7 +21,7 @@ log = logging.getLogger(__name__)
 FILE_NAME = "tesoura.db"
 BEFORE = "before-upgrade"
 """The folder in which the database is kept as an earlier version left it."""
-HEAD = "0008"
+HEAD = "0009"
 """The newest migration, so that a folder that is up to date opens without loading what migrates."""
 READERS = 20
 """So many may read at once before more are opened for a while, and as many again before one waits."""
@@ -94,8 +94,9 @@ def _reported(engine: Engine, path: Path) -> Iterator[None]:
         yield
     except exc.DatabaseError as error:
         engine.dispose()
-        known = _known(str(error.orig))
-        raise DataFolderError(f"{path}: {known}" if known else damaged(path, error.orig)) from error
+        if is_damage(str(error.orig)):
+            raise DataFolderError(damaged(path, error.orig)) from error
+        raise DataFolderError(f"{path}: {problem_of(str(error.orig))}") from error
     except DataFolderError:
         engine.dispose()
         raise
@@ -118,15 +119,20 @@ _PROBLEMS = {
 }
 
 
-def _known(message: str) -> str | None:
-    return next((words for part, words in _PROBLEMS.items() if part in message), None)
+_DAMAGE = ("malformed", "not a database", "unsupported file format", "no such table", "no such column")
+
+
+def is_damage(message: str) -> bool:
+    """Whether SQLite says that the file itself is not what it should be."""
+    return any(part in message for part in _DAMAGE)
 
 
 def problem_of(message: str) -> str:
     """Return what is wrong with the database and what to do, given what SQLite says."""
-    if any(part in message for part in ("malformed", "not a database", "unsupported file format")):
+    if is_damage(message):
         return f"The database is damaged ({message}). Stop Tesoura and restore a backup with `tesoura restore FILE`."
-    return _known(message) or f"The database reports “{message}”. Check the disk."
+    known = next((words for part, words in _PROBLEMS.items() if part in message), None)
+    return known or f"The database reports “{message}”. Check the disk."
 
 
 def writer_database(folder: Path) -> Engine:

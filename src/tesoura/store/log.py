@@ -16,13 +16,12 @@ from sqlmodel import Session, col, select
 from tesoura.core.computed.clock_sets import ClockSet, ClockSets
 from tesoura.core.computed.occurrence import MICRO, Occurrence, instant, micros
 from tesoura.core.values import Event
+from tesoura.store.event_corrections import CORRECTION, NO_CORRECTION, Corrected, corrections
 from tesoura.store.search_words import words_of
 from tesoura.store.tables import EventRow, Instant, PastCountRow, PositionRow, SessionRow
 
 CLOCK_SET = "tesoura.clock_set"
 """The type of an event that tells by how many seconds the computer's clock was set."""
-CORRECTION = "tesoura.correction"
-"""The type of an event that corrects an amount of an earlier one: `seq`, `field`, `was`, `now`."""
 QUIET = (
     "tesoura.signal", "tesoura.painted", "tesoura.effect", "tesoura.effect_ended", "tesoura.air", "tesoura.seen",
     "tesoura.cover", "chat.line",
@@ -155,12 +154,15 @@ def happenings(
         cursor.close()
 
 
-def walk(session: Session, types: Collection[str], until_seq: int, after_seq: int = 0) -> Iterator[Occurrence]:
+def walk(
+    session: Session, types: Collection[str], until_seq: int, after_seq: int = 0, corrected: Corrected | None = None
+) -> Iterator[Occurrence]:
     """Yield the events of many types in the log's order, read from one end to the other.
 
-    For types that make up much of the log: `happenings` looks each type up in an index.
+    For types that make up much of the log: `happenings` looks each type up in an index. With `corrected`, as if these
+    were the corrections there are.
     """
-    corrected = corrections(session)
+    corrected = corrections(session) if corrected is None else corrected
     wanted = ", ".join("?" * len(types))
     # The plus keeps SQLite from the index of types, behind which it would have to sort.
     asked = (
@@ -175,12 +177,14 @@ def walk(session: Session, types: Collection[str], until_seq: int, after_seq: in
         cursor.close()
 
 
-def _occurrences(rows: Iterable[Any], corrected: Mapping[int, Mapping[str, Any]]) -> Iterator[Occurrence]:
+def _occurrences(rows: Iterable[Any], corrected: Corrected) -> Iterator[Occurrence]:
     for seq, kind, at, accepted_at, raw, source in rows:
-        data = json.loads(raw)
-        if changed := corrected.get(seq):
-            data = {**data, **changed}
-        yield Occurrence(min(at, accepted_at), seq, kind, data, source)
+        one = Occurrence(min(at, accepted_at), seq, kind, json.loads(raw), source)
+        change = corrected.get(seq)
+        if change is None:
+            yield one
+        elif not change.is_void:
+            yield change.of(one)
 
 
 def clock_sets(session: Session) -> ClockSets:
@@ -211,8 +215,9 @@ def backwards(session: Session, types: Sequence[str], until_seq: int) -> Iterato
     wanted = select(EventRow).where(col(EventRow.type).in_(types), col(EventRow.seq) <= until_seq)
     for row in session.exec(wanted.order_by(col(EventRow.time).desc(), col(EventRow.seq).desc()).limit(MAX_BACKWARDS)):
         logged = logged_of(row)
-        changed = corrected.get(logged.seq)
-        yield replace(logged, event=with_data(logged.event, changed)) if changed else logged
+        change = corrected.get(logged.seq, NO_CORRECTION)
+        if not change.is_void:
+            yield replace(logged, event=change.of_event(logged.event)) if change is not NO_CORRECTION else logged
 
 
 def corrections_of(session: Session, seq: int) -> list[Logged]:
@@ -225,17 +230,6 @@ def corrected_seqs(session: Session) -> list[tuple[int, int]]:
     """Of each correction its own place and that of the event which it corrects."""
     rows = session.exec(select(EventRow).where(EventRow.type == CORRECTION))
     return [(row.seq or 0, seq) for row in rows if isinstance(seq := row.data.get("seq"), int)]
-
-
-def corrections(session: Session) -> dict[int, dict[str, Any]]:
-    """What was corrected: for each event's place, its fields with their last corrected amounts."""
-    found: dict[int, dict[str, Any]] = {}
-    rows = session.exec(select(EventRow).where(EventRow.type == CORRECTION).order_by(col(EventRow.seq)))
-    for row in rows:
-        seq, name = row.data.get("seq"), row.data.get("field")
-        if isinstance(seq, int) and isinstance(name, str) and "now" in row.data:
-            found.setdefault(seq, {})[name] = row.data["now"]
-    return found
 
 
 def with_data(event: Event, changed: Mapping[str, Any]) -> Event:
@@ -279,8 +273,10 @@ def with_corrections(session: Session, seq: int) -> Logged | None:
     found = one(session, seq)
     if found is None:
         return None
-    changed = {str(later.event.data["field"]): later.event.data["now"] for later in corrections_of(session, seq)}
-    return replace(found, event=with_data(found.event, changed)) if changed else found
+    change = NO_CORRECTION
+    for later in corrections_of(session, seq):
+        change = change.after(later.event.data)
+    return replace(found, event=change.of_event(found.event)) if change is not NO_CORRECTION else found
 
 
 def last_seq(session: Session) -> int:
@@ -300,11 +296,18 @@ def newest_before(session: Session, kind: str, until_seq: int, count: int) -> li
     return [logged_of(row) for row in rows][::-1]
 
 
+def voided(session: Session) -> set[int]:
+    """Return the places of the events that are void."""
+    return {seq for seq, one in corrections(session).items() if one.is_void}
+
+
 def counts_since(session: Session, start: datetime, until: datetime | None = None) -> dict[str, int]:
     """How many events of each type happened from this instant on, and before that one."""
     asked = select(EventRow.type, func.count()).where(*_from(start))
     if until is not None:
         asked = asked.where(_before(until))
+    if void := voided(session):
+        asked = asked.where(col(EventRow.seq).not_in(void))
     return dict(session.exec(asked.group_by(EventRow.type)).all())
 
 
@@ -320,23 +323,34 @@ def _before(until: datetime) -> Any:
 
 def counts_and_last(session: Session, start: datetime) -> dict[str, tuple[int, datetime]]:
     """How many events of each type happened from this instant on, and when the last of them did."""
-    if sets := clock_sets(session):
-        return _counts_by_hand(session, micros(start), sets)
+    sets, changed = clock_sets(session), corrections(session)
+    if sets or any(one.is_void or one.at is not None for one in changed.values()):
+        return _counts_by_hand(session, micros(start), sets, changed)
     happened = func.max(type_coerce(func.min(EventRow.time, EventRow.accepted_at), Instant))
     asked = select(EventRow.type, func.count(), happened).where(*_from(start))
     return {kind: (count, last) for kind, count, last in session.exec(asked.group_by(EventRow.type))}
 
 
-def _counts_by_hand(session: Session, start: int, sets: ClockSets) -> dict[str, tuple[int, datetime]]:
-    """The same where the clock was set meanwhile, so that no two events can be compared as they were logged."""
+def _counts_by_hand(
+    session: Session, start: int, sets: ClockSets, changed: Corrected
+) -> dict[str, tuple[int, datetime]]:
+    """The same where the clock was set or events were corrected, so that no two can be compared as they were logged."""
     earliest = start - sum(abs(one.by) for one in sets.sets)
     driver: Any = session.connection().connection
     rows = driver.execute(
         "SELECT seq, type, min(time, accepted_at) FROM event WHERE time >= ? AND accepted_at >= ?", (earliest, earliest)
-    )
+    ).fetchall()
+    # One whose time was corrected may lie before all that was looked for.
+    moved = [seq for seq, one in changed.items() if one.at is not None]
+    there = {seq for seq, _, _ in rows}
+    rows += [(row.seq, row.type, micros(min(row.time, row.accepted_at))) for seq in moved
+             if seq not in there and (row := session.get(EventRow, seq)) is not None]  # fmt: skip
     found: dict[str, tuple[int, int]] = {}
     for seq, kind, raw in rows:
-        if (at := sets.now_at(seq, raw)) >= start:
+        change = changed.get(seq, NO_CORRECTION)
+        if change.is_void:
+            continue
+        if (at := sets.now_at(seq, raw) if change.at is None else change.at) >= start:
             count, last = found.get(kind, (0, at))
             found[kind] = (count + 1, max(last, at))
     return {kind: (count, instant(last)) for kind, (count, last) in found.items()}
@@ -353,13 +367,24 @@ def last_time(session: Session, start: datetime, until: datetime | None) -> date
 def recent_data(session: Session, kinds: Sequence[str], count: int = 20) -> list[Mapping[str, object]]:
     """The data of the newest events of these types."""
     found: list[tuple[int, Mapping[str, object]]] = []
+    changed = corrections(session)
     for kind in kinds:
         # Type by type, each from the end of its index: all of them at once would be sorted first.
         asked = select(EventRow.seq, EventRow.data).where(EventRow.type == kind)
-        newest = asked.order_by(col(EventRow.seq).desc()).limit(count)
-        found += [(seq or 0, data) for seq, data in session.exec(newest)]
+        newest = asked.order_by(col(EventRow.seq).desc()).limit(count + len(changed))
+        for seq, data in session.exec(newest):
+            change = changed.get(seq or 0, NO_CORRECTION)
+            if not change.is_void:
+                found.append((seq or 0, {**data, **change.fields}))
     found.sort(key=lambda one: one[0], reverse=True)
     return [data for _, data in found[:count]]
+
+
+def newest_valid(session: Session, kind: str) -> Logged | None:
+    """Return the newest event of a type that is not void, as it reads now."""
+    for logged in backwards(session, [kind], last_seq(session)):
+        return logged
+    return None
 
 
 def caused_by(session: Session, seq: int) -> list[Logged]:
@@ -408,6 +433,8 @@ def _remember_counts(session: Session, until_seq: int) -> None:
     happened = func.max(type_coerce(func.min(EventRow.time, EventRow.accepted_at), Instant))
     for (session_id, start), end in zip_longest(began, ends):
         asked = select(EventRow.type, func.count(), happened).where(col(EventRow.seq) <= until_seq, *_from(start))
+        if void := voided(session):
+            asked = asked.where(col(EventRow.seq).not_in(void))
         if end is not None:
             asked = asked.where(_before(end))
         for kind, count, last in session.exec(asked.group_by(EventRow.type)):

@@ -40,6 +40,7 @@ class EventRow(SQLModel, table=True):
         Index("ix_event_type", "type"),
         Index("ix_event_type_time", "type", "time"),
         Index("ix_event_source_time", "source", "time"),
+        Index("ix_event_cause", "cause"),
     )
     seq: int | None = Field(default=None, primary_key=True)
     id: str

@@ -254,6 +254,22 @@ class Engine(FollowedCells):
                 touched.append(name)
         return self._done(touched, now, (), self.graph.takers(before.type))
 
+    def last_event(self, kind: str, event: Event | None, now: datetime) -> Changes:
+        """Let the signals of a type of event tell of this one, the last that there is; of none, nothing."""
+        feed = self._event_feed(kind)
+        touched = []
+        told = {f"{feed}.{snake(key)}": scalar for key, scalar in scalars(event.data)} if event is not None else {}
+        for name in sorted(self._feeds[feed].names) if feed is not None else ():
+            if name == f"{feed}.{COUNT}":
+                continue
+            if event is not None and name in told:
+                if self._values.get(name) != told[name] and self._take(name, told[name], min(event.time, now)):
+                    touched.append(name)
+            elif name in self._values:
+                self._empty(name)
+                touched.append(name)
+        return self._done(self._states_changed(touched, touched, now), now)
+
     def count_events(
         self, counts: Mapping[str, tuple[int, datetime]], began: datetime | None, now: datetime
     ) -> Changes:

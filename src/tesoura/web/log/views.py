@@ -15,14 +15,16 @@ from markupsafe import Markup
 
 from tesoura.core.computed.occurrence import micros
 from tesoura.core.overlays.pieces.kind import THERE
-from tesoura.errors import DataFolderError, Gone, InvalidPiece
+from tesoura.core.values import as_scalar
+from tesoura.errors import DataFolderError, Gone, InvalidField, InvalidPiece
 from tesoura.runtime.facade import Runtime
 from tesoura.store import exports, log_search, state
 from tesoura.store import log as event_log
+from tesoura.store.event_corrections import FROM_INSTRUMENTS
 from tesoura.store.log import Logged
 from tesoura.store.log_search import Search
 from tesoura.web.log.words import event_words
-from tesoura.web.shared.acting import act, back_to
+from tesoura.web.shared.acting import act, back_to, effect_of
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import zone
 
@@ -169,14 +171,10 @@ def show(seq: int) -> ResponseReturnValue:
 
     counted, feed, names = runtime().call(gather)
     own = [name for name in names if feed and name.startswith(f"{feed}.")]
-    amounts = [
-        key for key, value in corrected.event.data.items()
-        if isinstance(value, int | float) and not isinstance(value, bool)
-    ]  # fmt: skip
     return render_template(
         "log/show.html", logged=found, corrected=corrected, corrections=corrections, counted=counted, own=own,
         cause=cause, led_to=led_to,
-        amounts=amounts, own_doing=found.event.type.startswith("tesoura."),
+        editable=_editable(corrected), is_void=_is_void(corrections), own_doing=found.event.type.startswith("tesoura."),
     )  # fmt: skip
 
 
@@ -222,6 +220,107 @@ def correct(seq: int) -> ResponseReturnValue:
     except Gone:
         abort(404)
     return redirect(url_for("log.show", seq=seq))
+
+
+def _editable(logged: Logged) -> dict[str, Any]:
+    """The fields of an event that can be corrected: those with a single value."""
+    event = logged.event
+    if event.type.startswith("tesoura.") or event.source.startswith(FROM_INSTRUMENTS):
+        return {}
+    return {name: value for name, value in event.data.items() if isinstance(value, str | int | float | bool)}
+
+
+def _is_void(corrections: Iterable[Logged]) -> bool:
+    told = [one.event.data["void"] for one in corrections if "void" in one.event.data]
+    return bool(told and told[-1])
+
+
+def _typed_change(seq: int) -> dict[str, Any]:
+    """What the form says is to be different. Raises InvalidField."""
+    found = store().read(lambda session: event_log.with_corrections(session, seq))
+    if found is None:
+        abort(404)
+    fields = {}
+    for name, present in _editable(found).items():
+        typed = request.form.get(f"field-{name}", written_value(present)).strip()
+        if typed != written_value(present):
+            fields[name] = _value_like(present, typed, name)
+    at = request.form.get("time", "").strip()
+    given: dict[str, Any] = {"event": seq, "fields": fields}
+    if at and at != local_time(found.event.time):
+        if (instant := _instant(at)) is None:
+            raise InvalidField(f"“{at[:30]}” is not a time. Write it as 2026-11-26 20:14:05.")
+        given["time"] = instant.isoformat()
+    return given
+
+
+@blueprint.app_template_filter("local_time")
+def local_time(at: datetime) -> str:
+    """An instant in the user's zone as a form has it, to the second."""
+    return at.astimezone(zone()).strftime("%Y-%m-%d %H:%M:%S")
+
+
+@blueprint.app_template_global("written_value")
+def written_value(value: object) -> str:
+    """A field of an event as the form has it."""
+    return ("yes" if value else "no") if isinstance(value, bool) else str(value)
+
+
+def _value_like(present: object, typed: str, name: str) -> str | int | float | bool:
+    if isinstance(present, bool):
+        if typed not in ("yes", "no"):
+            raise InvalidField(f"{name}: write yes or no.")
+        return typed == "yes"
+    if isinstance(present, int | float):
+        try:
+            return int(typed) if re.fullmatch(r"-?[0-9]{1,18}", typed) else _finite(float(typed))
+        except (ValueError, OverflowError):
+            raise InvalidField(f"{name}: “{typed[:30]}” is not a number.") from None
+    return typed
+
+
+def _finite(number: float) -> float:
+    as_scalar(number)
+    return number
+
+
+@blueprint.post("/<int:seq>/edit")
+def edit(seq: int) -> ResponseReturnValue:
+    """Correct an event's fields or its time by further events; what was written stays."""
+    return _corrected(seq, "log.edit", lambda: _typed_change(seq))
+
+
+@blueprint.post("/<int:seq>/void")
+def void(seq: int) -> ResponseReturnValue:
+    """Void an event: it stays in the log and counts nowhere."""
+    return _corrected(seq, "log.void", lambda: {"event": seq})
+
+
+@blueprint.post("/<int:seq>/restore")
+def restore(seq: int) -> ResponseReturnValue:
+    """Let a voided event count again."""
+    return _corrected(seq, "log.restore", lambda: {"event": seq})
+
+
+def _corrected(seq: int, action: str, given: Callable[[], dict[str, Any]]) -> ResponseReturnValue:
+    try:
+        flash(act(action, **given()).words, "undo:" + url_for("desk.take_back"))
+    except (InvalidField, InvalidPiece) as error:
+        flash(next(iter(error.wrong.values())) if isinstance(error, InvalidPiece) else str(error), "wrong")
+    except Gone:
+        abort(404)
+    return redirect(url_for("log.show", seq=seq))
+
+
+@blueprint.post("/<int:seq>/preview")
+def preview(seq: int) -> ResponseReturnValue:
+    """What a correction would change, before it is saved."""
+    voids = request.form.get("what") == "void"
+    try:
+        effect = effect_of("log.void", event=seq) if voids else effect_of("log.edit", **_typed_change(seq))
+    except (InvalidField, InvalidPiece, Gone) as error:
+        return render_template("log/_correction.html", wrong=str(error), lines=[]), 422
+    return render_template("log/_correction.html", wrong="", lines=effect.split("; "))
 
 
 # Taking it along
