@@ -382,23 +382,40 @@ class Computations:
         return values
 
     async def of_session(self, start: datetime, until: datetime) -> list[Preview]:
-        """What the windows and chains of a session told at the end of this one."""
+        """What the windows and chains of a session told at its end, and the instruments that count by session."""
         almanac = replace(self._engine.graph.almanac, session_began=start)
-        definitions = [one for _, one in self._engine.graph if depends_on(one, almanac) == start.isoformat()]
+        definitions = [
+            one for _, one in self._engine.graph
+            if (one.kind_of.reported if isinstance(one, Setup) else depends_on(one, almanac) == start.isoformat())
+        ]  # fmt: skip
         until_seq, end = self.applied, micros(until)
+        if start == self._engine.graph.almanac.session_began:
+            return [self._of_present_session(one) for one in definitions]
 
         def job(session: Session) -> list[Preview]:
             told = []
             for definition in definitions:
                 state, count = make_state(definition, almanac, until), 0
-                for one in event_log.happenings(session, state.types, start, until_seq):
+                plays = isinstance(definition, Setup)
+                # An instrument must have heard all that led to how it stood when the session began.
+                events = event_log.happenings(session, state.types, None if plays else start, until_seq, in_order=plays)
+                for one in events:
                     if one.at < end:
                         state.take(one, until)
-                        count += 1
-                told.append(Preview(state.read(until, {}), definition.outputs(), None, count, False))
+                        count += one.at >= micros(start)
+                told.append(
+                    Preview(_reported(definition, state.read(until, {})), definition.outputs(), None, count, False)
+                )
             return told
 
         return await asyncio.to_thread(self._store.read, job)
+
+    def _of_present_session(self, definition: Definition) -> Preview:
+        """What a computation tells now, also where the log does not hold all that it counted any more."""
+        known = self._engine.values
+        values = _reported(definition, {name: known.get(name) for name in definition.outputs()})
+        counted = sum(value not in (None, 0, "", False) for value in values.values())
+        return Preview(values, definition.outputs(), None, counted, False)
 
     def cycle(self, definition: Definition) -> list[str] | None:
         """The way by which a definition would read itself, or None."""
@@ -465,6 +482,12 @@ def _fits(standing: SavedState, definition: Definition, almanac: Almanac) -> boo
     if standing.key.startswith(stored.BASE):
         return standing.stands_for in (base_for(definition, almanac), stands_for(definition, almanac))
     return standing.stands_for == stands_for(definition, almanac)
+
+
+def _reported(definition: Definition, values: Mapping[str, Scalar | None]) -> dict[str, Scalar | None]:
+    """What of a computation's signals tells what a session came to."""
+    wanted = f"{definition.name}.{definition.kind_of.reported}" if isinstance(definition, Setup) else ""
+    return {name: value for name, value in values.items() if name.startswith(wanted)}
 
 
 def _differences(before: Mapping[str, Scalar | None], after: Mapping[str, Scalar | None]) -> list[str]:

@@ -57,6 +57,7 @@ from tesoura.runtime.pipeline import Outcome, Pipeline
 from tesoura.runtime.preferences import Preferences, read_preferences
 from tesoura.runtime.saves import SavedGames
 from tesoura.runtime.scheduler import JUMP_S, Scheduler
+from tesoura.runtime.session_reports import SessionReports
 from tesoura.runtime.sessions import Sessions
 from tesoura.runtime.set_values import SetValues
 from tesoura.runtime.showing import Showing
@@ -158,9 +159,11 @@ class Runtime:
             store, self.stage, self.computations, self.journal, self._clock, self.show_waiting, self._recount
         )
         self.text_files = TextFiles(store, self._engine, self._clock, self.touched)
+        self.session_reports = SessionReports(store, self.computations)
         self.persistence = Persistence(
-            store, self._engine, self.computations, settings, lambda: self.preferences.keep_days, self._watch_clock
-        )
+            store, self._engine, self.computations, settings, lambda: self.preferences.keep_days, self._watch_clock,
+            self.session_reports.keep_before,
+        )  # fmt: skip
         self._scheduler = Scheduler(self._clock, self._due, self._tick, self._jumped, lasting_s=settings.lasting_s)
         self._loop: asyncio.AbstractEventLoop | None = None
         self._starting: asyncio.Task[None] | None = None

@@ -5,9 +5,9 @@ from __future__ import annotations
 import asyncio
 import logging
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Awaitable, Callable, Iterator, Sequence
 from contextlib import contextmanager
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 from sqlmodel import Session
 
@@ -41,7 +41,9 @@ class Persistence:
         settings: Settings,
         keep_days: Callable[[], int | None],
         turned: Callable[[], None],
+        keep_reports: Callable[[datetime], Awaitable[None]],
     ) -> None:
+        self._keep_reports = keep_reports
         self._store, self._engine, self._computations, self._settings = store, engine, computations, settings
         self._keep_days, self._turned = keep_days, turned
         self._task: asyncio.Task[None] | None = None
@@ -89,6 +91,8 @@ class Persistence:
             await self.save(trails=True)
         kept_days = READINGS_DAYS if days is None else min(days, READINGS_DAYS)
         try:
+            if days is not None:
+                await self._keep_reports(now - timedelta(days=days))
             while days is not None and (count := await self._computations.let_go(now - timedelta(days=days), now)):
                 gone += count
             kept = now - timedelta(days=kept_days)

@@ -27,14 +27,17 @@ def keep(session: Session, records: Sequence[KeptRecord], overtaken: Mapping[str
 
 
 def of(
-    session: Session, instrument: str, kind: str = "", since: datetime | None = None, most: int | None = None
-) -> Iterator[KeptRecord]:
-    """The records of an instrument, of one kind or all, from an instant on or all, the newest first."""
+    session: Session, instrument: str, kind: str = "", since: datetime | None = None, most: int | None = None,
+    until: datetime | None = None,
+) -> Iterator[KeptRecord]:  # fmt: skip
+    """The records of an instrument, of one kind or all, from an instant on and before another, the newest first."""
     asked = select(RecordRow).where(RecordRow.instrument == instrument)
     if kind:
         asked = asked.where(RecordRow.kind == kind)
     if since is not None:
         asked = asked.where(col(RecordRow.at) >= since)
+    if until is not None:
+        asked = asked.where(col(RecordRow.at) < until)
     asked = asked.order_by(col(RecordRow.at).desc(), col(RecordRow.seq).desc(), col(RecordRow.number).desc())
     for row in session.exec(asked.limit(most) if most is not None else asked):
         yield KeptRecord(row.instrument, row.seq, row.number, Record(row.kind, row.at, row.data))

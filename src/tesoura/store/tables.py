@@ -366,6 +366,15 @@ class SessionRow(SQLModel, table=True):
     started_at: datetime = _instant(nullable=False, index=True)
 
 
+class SessionReportRow(SQLModel, table=True):
+    """What a stream session came to, kept before the log let go of its events; until when something happened in it."""
+
+    __tablename__ = "session_report"
+    session_id: int = Field(primary_key=True)
+    until: datetime = _instant(nullable=False)
+    facts: dict[str, Any] = Field(sa_column=Column(JSON, nullable=False))
+
+
 class KeyRow(SQLModel, table=True):
     """A key for the API, known only by its hash."""
 

@@ -207,6 +207,8 @@ class InstrumentKind:
     shifts: bool = False
     """Whether one moves what it must by itself, in `on_event`, when the computer's clock was set; others have all
     instants moved that they hold."""
+    reported: str = ""
+    """How the names of those of its signals begin that tell what a stream session came to; empty for none."""
     shares: bool = False
     """Whether others are told its choices, by the almanac: their rule is its rule."""
     together: str = ""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
@@ -15,10 +15,12 @@ from tesoura.core.forms.checks import time_before
 from tesoura.core.signals.outages import Outage, outages
 from tesoura.core.values import Freshness
 from tesoura.errors import InvalidField, SessionsOutOfOrder
+from tesoura.runtime.session_reports import MARKS
 from tesoura.store import log as event_log
 from tesoura.store import log_search, state
 from tesoura.store.log_search import Search
 from tesoura.store.state import StreamSession
+from tesoura.store.tables import SessionReportRow
 from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import clock_time, zone
@@ -26,7 +28,6 @@ from tesoura.web.shared.shown import clock_time, zone
 blueprint = Blueprint("reports", __name__, url_prefix="/reports")
 LISTED = 100
 ON_RIBBON = 12
-MARKS = 160
 WIDTH, ROW = 800.0, 26.0
 MOST_TICKS = 40
 NOT_AT_AN_END = frozenset(
@@ -57,6 +58,8 @@ def _summary(session: Any, one: StreamSession) -> Summary:
         counts[kind] = counts.get(kind, 0) + count
     counts = {kind: count for kind, count in counts.items() if not kind.startswith("tesoura.")}
     last = event_log.last_time(session, one.started_at, one.ended_at)
+    if kept := session.get(SessionReportRow, one.id):
+        last = max(last or kept.until, kept.until)
     present = one.ended_at is None
     until = now() if present else last or one.started_at
     ordered = dict(sorted(counts.items(), key=lambda pair: (-pair[1], pair[0])))
@@ -85,10 +88,13 @@ def show(session_id: int) -> ResponseReturnValue:
     """One session: its figures, its rankings, its ribbon."""
     one = session_of(session_id)
     summary = store().read(lambda session: _summary(session, one))
-    windows = runtime().call(lambda self: self.computations.of_session(one.started_at, one.ended_at or summary.until))
-    ends = [end_of(one) for one in windows if one.events]
-    return render_template("reports/show.html", summary=summary, ends=ends, ribbon=ribbon(summary),
-                           failed=_failed(summary))  # fmt: skip
+    facts = runtime().call(lambda self: self.session_reports.facts(one, summary.until))
+    # What was written down a moment ago is in it, too.
+    runtime().call(lambda self: self.persistence.save(trails=False))
+    records = store().read(lambda session: runtime().session_reports.records(session, one))
+    ends = [end_of(found.name, found.values, found.units) for found in facts.figures]
+    return render_template("reports/show.html", summary=summary, ends=ends, ribbon=ribbon(summary, facts.marks),
+                           failed=_failed(summary), records=records)  # fmt: skip
 
 
 def _failed(summary: Summary) -> list[tuple[Outage, str, str]]:
@@ -126,41 +132,33 @@ class End:
     unit: str
 
 
-def end_of(preview: Any) -> End:
+def end_of(name: str, told: Mapping[str, Any], of: Mapping[str, str]) -> End:
     """The figures and the ranking among a computation's signals."""
-    values = {name.partition(".")[2]: value for name, value in preview.values.items()}
-    units = {name.partition(".")[2]: unit for name, unit in preview.units.items()}
-    first = next(iter(preview.values)).partition(".")[0]
+    values = {name.partition(".")[2]: value for name, value in told.items()}
+    units = {name.partition(".")[2]: unit for name, unit in of.items()}
     ranking: list[tuple[str, Any, float]] = []
     for place in range(1, 21):
-        name, amount = values.get(f"top_{place}_name"), values.get(f"top_{place}_amount")
-        if name is None or not isinstance(amount, int | float):
+        who, amount = values.get(f"top_{place}_name"), values.get(f"top_{place}_amount")
+        if who is None or not isinstance(amount, int | float):
             break
         share = 100 * amount / (ranking[0][1] or 1) if ranking else 100.0
-        ranking.append((str(name), amount, max(share, 0.0)))
+        ranking.append((str(who), amount, max(share, 0.0)))
     figures = [
         (key.replace("_", " "), str(value).replace("\n", ", ") if isinstance(value, str) else value, units[key])
         for key, value in values.items()
         if value is not None and not key.startswith("top_") and key not in NOT_AT_AN_END
     ]
-    return End(first, figures, ranking, units.get("top_1_amount", ""))
+    return End(name, figures, ranking, units.get("top_1_amount", ""))
 
 
-def ribbon(summary: Summary) -> Ribbon:
+def ribbon(summary: Summary, marks: Mapping[str, Mapping[int, int]]) -> Ribbon:
     """A row for each type: marks where something happened, each with how often."""
     start, length_s = summary.session.started_at, max(summary.length_s, 1.0)
-    kinds = list(summary.counts)[:ON_RIBBON]
-    bins: dict[str, dict[int, int]] = {kind: {} for kind in kinds}
-    search = Search(since=start, until=summary.session.ended_at)
-    for logged in store().stream(lambda session: log_search.by_time(session, search)):
-        if logged.event.type in bins:
-            place = min(int((logged.event.time - start).total_seconds() / length_s * MARKS), MARKS - 1)
-            row = bins[logged.event.type]
-            row[place] = row.get(place, 0) + 1
     rows = [
-        (kind, summary.counts[kind], [((at + 0.5) / MARKS * WIDTH, count) for at, count in sorted(bins[kind].items())])
-        for kind in kinds
-    ]
+        (kind, summary.counts[kind],
+         [((at + 0.5) / MARKS * WIDTH, count) for at, count in sorted(marks.get(kind, {}).items())])
+        for kind in list(summary.counts)[:ON_RIBBON]
+    ]  # fmt: skip
     return Ribbon(rows, len(rows) * ROW + 24, _ticks(start, length_s))
 
 

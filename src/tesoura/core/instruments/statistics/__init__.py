@@ -50,6 +50,7 @@ KIND = InstrumentKind(
     about="Kills, deaths, streaks, results and rating from a game's events; vitals as bars; the card at a match's end.",
     example="game",
     shares=True,
+    reported="session_",
     fields=FIELDS,
     begin=_begin,
     restore=_restore,
