@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import logging
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Container, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
@@ -465,11 +465,13 @@ class Computations:
                 bases.append(SavedState(stored.BASE + key, until_seq, base_for(definition, almanac), kept))
         return until_seq, bases, event_log.corrected_seqs(session)
 
-    def standings(self) -> list[SavedState]:
-        """How all computations stand that are worth saving."""
+    def standings(self, keys: Container[str] | None = None) -> list[SavedState]:
+        """How computations stand that are worth saving: all of them, or these."""
         almanac, seq = self._engine.graph.almanac, self.applied
         found = []
         for key, definition in self._engine.graph:
+            if keys is not None and key not in keys:
+                continue
             state = self._engine.graph.state(key) if key not in self._engine.graph.broken else None
             saved = state.saved() if state is not None else None
             if saved is not None:

@@ -21,7 +21,7 @@ from sqlmodel import Session
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.desk.controls import ControlMoved
 from tesoura.core.instruments.records import KeptRecord
-from tesoura.core.instruments.runner import CLOCK_SET
+from tesoura.core.instruments.runner import CLOCK_SET, COMMAND
 from tesoura.core.language.numbers import plain
 from tesoura.core.signals.assignments import OWN_FEEDS, Assignment, assignment_of
 from tesoura.core.signals.changes import Changes
@@ -326,6 +326,8 @@ class Runtime:
         self._follow(self._pipeline.take(logged, now))
         if self._loop is not None:
             self.covers.heard(logged)
+        if any(one.event.type.startswith(COMMAND) for one in logged) and self.is_ready:
+            self.persistence.soon()
         if any(one.event.type not in event_log.QUIET for one in logged):
             self.touched("log")
 
@@ -447,6 +449,7 @@ class Runtime:
     async def refresh_computed(self, row_id: int) -> None:
         """Bring a computation to what the store says of it."""
         await self.computations.refresh(row_id)
+        await self.persistence.save(trails=False)
         if await asyncio.to_thread(self.computations.look_for_shared):
             await self.computations.set_almanac(self._almanac())
         self.touched("signals")

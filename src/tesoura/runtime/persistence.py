@@ -47,6 +47,7 @@ class Persistence:
         self._store, self._engine, self._computations, self._settings = store, engine, computations, settings
         self._keep_days, self._turned = keep_days, turned
         self._task: asyncio.Task[None] | None = None
+        self._saving: asyncio.Task[None] | None = None
         self._readings: list[KeptReading] = []
         self._committing: Counter[str] = Counter()
         """The signals whose newest value is being written with something else, and by how many."""
@@ -63,7 +64,14 @@ class Persistence:
         if self._task is not None:
             self._task.cancel()
             await asyncio.gather(self._task, return_exceptions=True)
+        if self._saving is not None:
+            await asyncio.gather(self._saving, return_exceptions=True)
         await self.save(trails=True)
+
+    def soon(self) -> None:
+        """Save what changed once all that is being done now is done."""
+        if self._saving is None or self._saving.done():
+            self._saving = asyncio.create_task(self.save(trails=False), name="saving at once")
 
     async def _now_and_then(self) -> None:
         turn = 0
@@ -165,7 +173,8 @@ class Persistence:
             one for one in self._engine.unsaved(self._settings.clock(), trails)
             if one[0].name not in self._committing
         ]  # fmt: skip
-        standings = self._computations.standings() if trails else []
+        unsaved = self._engine.graph.take_unsaved()
+        standings = self._computations.standings(None if trails else unsaved)
         read, self._readings = self._readings, []
         records, overtaken = self._engine.graph.take_records()
         learned = self._engine.sources.take_new()
@@ -186,6 +195,7 @@ class Persistence:
             await asyncio.shield(asyncio.wrap_future(saving))
         except Exception as error:
             self._engine.save_again([one.signal.name for one in saved])
+            self._engine.graph.save_again(unsaved)
             self._readings = [*read, *self._readings]
             self._engine.graph.give_back(records, overtaken)
             self._engine.sources.give_back(learned)

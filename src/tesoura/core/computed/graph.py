@@ -16,7 +16,7 @@ from tesoura.core.computed.window import WindowState
 from tesoura.core.computed.window_definition import Window
 from tesoura.core.instruments.base import Fired
 from tesoura.core.instruments.records import KeptRecord
-from tesoura.core.instruments.runner import Runner, Setup
+from tesoura.core.instruments.runner import COMMAND, Runner, Setup
 from tesoura.core.language.numbers import ENGLISH, NumberStyle
 from tesoura.core.signals.extremes import Extremes
 from tesoura.core.values import Scalar
@@ -137,6 +137,11 @@ def _walk(name: str, reads: Mapping[str, tuple[str, ...]], path: list[str], done
     return None
 
 
+def _knows_more(state: State) -> bool:
+    """Whether a computation goes by signals that it has read, which no log tells."""
+    return isinstance(state, ChangeState) or (isinstance(state, Runner) and state.definition.kind_of.decides)
+
+
 class Graph:
     """The computations that run, in the order in which they follow from one another."""
 
@@ -160,6 +165,7 @@ class Graph:
         self._now: datetime | None = None
         self.broken: dict[str, str] = {}
         """Computations that failed, and how. They stand still until they are put anew; the others go on."""
+        self._unsaved: set[str] = set()
         self.faults: list[tuple[str, Exception]] = []
         """What failed since somebody last looked; whoever looks takes it off."""
 
@@ -181,6 +187,7 @@ class Graph:
         """Run a computation from now on, in the place of one with its name."""
         key = key_of(definition)
         self._definitions[key], self._states[key] = definition, state
+        self._unsaved.add(key)
         self._due_at.pop(key, None)
         self.broken.pop(key, None)
         if isinstance(state, DerivedState):
@@ -236,6 +243,8 @@ class Graph:
             try:
                 if state.take(event, now):
                     changed.append(key)
+                if event.type.startswith(COMMAND):
+                    self._unsaved.add(key)
                 self._see_whether_stale(key, state)
             except Exception as error:
                 self.fail(key, error)
@@ -280,6 +289,15 @@ class Graph:
             del self._due_at[key]
             found.append(key)
         return found
+
+    def take_unsaved(self) -> set[str]:
+        """The computations that are new, were given a command, or know what no log tells, since this was last asked."""
+        found, self._unsaved = self._unsaved, set()
+        return found
+
+    def save_again(self, keys: Iterable[str]) -> None:
+        """How these stand could not be saved."""
+        self._unsaved.update(keys)
 
     def take_fired(self) -> list[tuple[Setup, Fired]]:
         """What instruments have fired since this was last asked."""
@@ -379,6 +397,8 @@ class Graph:
         state.settle(now)
         self._see_whether_stale(key, state)
         told = state.read(now, values)
+        if told and _knows_more(state):
+            self._unsaved.add(key)
         if isinstance(state, Runner):
             self.fired += [(state.definition, one) for one in state.fires(now)]
         self._expect(key, state.next_change(now))
