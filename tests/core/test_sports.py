@@ -343,3 +343,98 @@ def test_what_can_never_happen_is_said(was: str, becomes: str, words: str) -> No
 
 def test_nothing_in_the_sports_that_ship_is_unreachable() -> None:
     assert [unreachable(one) for one in RALLY_SPORTS.values()] == [[]] * 6
+
+
+# Extra time, goals against fewer players, and tie-breaks of one's own
+
+
+def timed(sport: str, *steps: tuple[str, ...]) -> TimedMatch:
+    """A match after these: `next`, or what happened, with the side and its name."""
+    match = TimedMatch(TIMED_SPORTS[sport])
+    for what, *rest in steps:
+        if what == "next":
+            match = match.next_period()
+        else:
+            side, name = int(rest[0]), rest[1]
+            match = getattr(match, what)(side, name)
+    return match
+
+
+@pytest.mark.parametrize(("sport", "periods"), [("basketball", 4), ("futsal", 2)])
+def test_team_fouls_of_the_last_period_go_on_in_extra_time(sport: str, periods: int) -> None:
+    before = [("count", "0", "foul"), *[("next",)] * (periods - 1), ("count", "0", "foul"), ("count", "0", "foul")]
+    match = timed(sport, *before)
+    assert match.had(0, "foul") == 2
+    extra = match.next_period()
+    assert (extra.in_extra_time, extra.had(0, "foul"), extra.had(1, "foul")) == (True, 2, 0)
+    assert extra.count(0, "foul").had(0, "foul") == 3
+    assert extra.next_period().had(0, "foul") == 2
+
+
+def test_a_minor_penalty_ends_with_a_goal_against_and_a_major_does_not() -> None:
+    short = timed("ice_hockey", ("penalised", "0", "minor"), ("penalised", "0", "major"), ("penalised", "0", "minor"))
+    after = short.scored(1, "goal")
+    assert ([one.name for one in after.penalties], after.told) == (["major", "minor"], "a minor penalty is over")
+    assert [one.name for one in short.scored(0, "goal").penalties] == ["minor", "major", "minor"]
+    # With as many players on both sides nothing ends, and a misconduct takes nobody away.
+    even = timed("ice_hockey", ("penalised", "0", "minor"), ("penalised", "1", "minor"))
+    assert len(even.scored(1, "goal").penalties) == 2
+    alone = timed("ice_hockey", ("penalised", "0", "misconduct"))
+    assert len(alone.scored(1, "goal").penalties) == 1
+    assert timed("futsal", ("penalised", "0", "sent off")).scored(1, "goal").penalties == ()
+    assert len(timed("handball", ("penalised", "0", "suspension")).scored(1, "goal").penalties) == 1
+
+
+def test_handball_has_a_second_overtime_of_two_halves_and_football_only_one() -> None:
+    level = timed("handball", *[("next",)] * 3)
+    assert (level.period, level.over) == (4, False)
+    second = level.next_period()
+    assert (second.period, second.over, second.told) == (5, False, "extra time")
+    # Whoever leads after its first half must play the second, too.
+    led = second.scored(0, "goal").next_period()
+    assert (led.period, led.over) == (6, False)
+    assert (led.next_period().over, led.next_period().winner) == (True, 0)
+    assert timed("handball", *[("next",)] * 6).told == "a draw"
+    assert timed("football", *[("next",)] * 4).told == "a draw"
+
+
+TIES = """
+title = "Yard tennis"
+[[unit]]
+name = "game"
+to = 1
+[[unit]]
+name = "set"
+to = 2
+by = 2
+tie_at = 2
+tie = { name = "tie-break", to = 3, by = 1, last_to = 5 }
+[[unit]]
+name = "match"
+to = 2
+"""
+
+
+def test_a_tie_break_of_another_length_decides_the_match() -> None:
+    sport = read(TIES)
+    assert isinstance(sport, RallySport)
+    match = RallyMatch.begun(sport)
+    for side in (0, 1, 0, 1):
+        match = match.point(side)
+    assert (match.unit(0).name, match.to_win(0)) == ("tie-break", 3)
+    for _ in range(3):
+        match = match.point(0)
+    assert match.counts[2] == (1, 0)
+    for side in (1, 0, 1, 0):
+        match = match.point(side)
+    for _ in range(3):
+        match = match.point(1)
+    assert match.counts[2] == (1, 1)
+    for side in (0, 1, 0, 1):
+        match = match.point(side)
+    # It decides the match now: five win it, and not three.
+    assert (match.unit(0).name, match.to_win(0)) == ("tie-break", 5)
+    for _ in range(4):
+        match = match.point(0)
+    assert match.winner is None
+    assert match.point(0).winner == 0

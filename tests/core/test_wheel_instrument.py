@@ -209,6 +209,21 @@ def test_somebody_with_another_name_keeps_what_is_owed_and_what_was_begun() -> N
     assert list(tea.it.owed.listed()) == [("uncle_bolt", 2)]
 
 
+def test_what_two_names_have_begun_is_added_and_may_come_to_a_spin() -> None:
+    tea = Tea(when_1="gift", amount_1="amount", each_1="50")
+    tea.hear("gift", {"name": "bolt_uncle", "amount": 30}).hear("gift", {"name": "uncle_bolt", "amount": 40}).wait(1)
+    assert list(tea.it.owed.listed()) == []
+    tea.do("rename", who="bolt_uncle", to="uncle_bolt")
+    assert list(tea.it.owed.listed()) == [("uncle_bolt", 1)]
+    # Twenty of the seventy are left: thirty more make the next one.
+    tea.hear("gift", {"name": "uncle_bolt", "amount": 29}).wait(1)
+    assert tea.it.owed.of("uncle_bolt") == 1
+    tea.hear("gift", {"name": "uncle_bolt", "amount": 1}).wait(1)
+    assert tea.it.owed.of("uncle_bolt") == 2
+    with pytest.raises(CommandRefused, match="bolt_uncle is owed no spin"):
+        tea.do("rename", who="bolt_uncle", to="somebody")
+
+
 def test_five_hundred_spins_owed_at_once_are_five_hundred() -> None:
     tea = Tea(when_1="gift", amount_1="amount", each_1="1")
     tea.hear("gift", {"name": "bolt_uncle", "amount": 500}).wait(1)

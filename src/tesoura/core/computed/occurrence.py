@@ -90,5 +90,9 @@ def _cleaned(text: str) -> str:
 
 @lru_cache(maxsize=REMEMBERED)
 def name_key(name: str) -> str:
-    """What two ways of writing one name share: case and accents' encoding do not count; “Ana²” is not “Ana2”."""
-    return unicodedata.normalize("NFC", name).casefold()
+    """What two ways of writing one name share: case and accents' encoding do not count; “Ana²” is not “Ana2”.
+
+    Unicode's canonical caseless match (The Unicode Standard, D145): folding takes some letters apart, so they are put
+    together again afterwards.
+    """
+    return unicodedata.normalize("NFC", unicodedata.normalize("NFD", name).casefold())

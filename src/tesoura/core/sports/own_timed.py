@@ -50,14 +50,17 @@ def timed_sport(told: Mapping[str, Any]) -> TimedSport:
     if not isinstance(counts, list) or len(counts) > MOST_COUNTS:
         raise InvalidField(f"Give at most {MOST_COUNTS} tables [[count]].")
     to = None if told.get("to") is None else int(_number(told["to"], "to", 1, 10_000))
+    extra = int(_number(told.get("extra", 0), "extra", 0, MOST_PERIODS))
     return TimedSport(
         snake(title) or "own", title, {name: int(worth) for name, worth in scores.items()},
         int(_number(told.get("periods", 1), "periods", 1, MOST_PERIODS)),
         _number(told.get("minutes", 0), "minutes", 0, MOST_MINUTES), words(told.get("source", "your own"), "source"),
         counts_down=_switch(told, "counts_down"), stops=_switch(told, "stops"), to=to,
-        extra=int(_number(told.get("extra", 0), "extra", 0, MOST_PERIODS)),
+        extra=extra,
         extra_minutes=_number(told.get("extra_minutes", 0), "extra_minutes", 0, MOST_MINUTES),
         sudden=_switch(told, "sudden"), team_counts=tuple(_count(one) for one in counts),
+        # One pair of extra periods is played to its end, as in the sports that ship.
+        extra_together=2 if extra == 2 and not _switch(told, "sudden") else 1,
         penalties=penalties or None, called=words(told.get("called", PERIOD), "called"),
     )  # fmt: skip
 

@@ -65,7 +65,9 @@ class RallyMatch:
     def to_win(self, level: int) -> int:
         """How many win the unit that is played at a level, before any lead."""
         unit = self.unit(level)
-        return unit.last_to if unit.last_to is not None and self.decides(level) else unit.to
+        # A tie-break decides the unit above it, and so the match where that one does.
+        above = level + 1 if unit is not self.sport.units[level] else level
+        return unit.last_to if unit.last_to is not None and self.decides(above) else unit.to
 
     def _is_won(self, level: int, score: Pair, side: int) -> bool:
         return is_won(self.unit(level), self.to_win(level), score[side], score[1 - side])

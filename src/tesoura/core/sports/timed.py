@@ -31,6 +31,8 @@ class TeamCount:
     barred: bool = False
     in_extra: int | None = None
     most_a_half: int | None = None
+    goes_on: bool = False
+    """Whether those of the last regular period are not forgotten in extra time."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,6 +61,12 @@ class TimedSport:
     """Minutes for which a side is one fewer, by the penalty's name."""
     called: str = PERIOD
     """What a period is called."""
+    ends_on_score: frozenset[str] = frozenset()
+    """The penalties of which the oldest ends when the other side scores against fewer players."""
+    full_strength: frozenset[str] = frozenset()
+    """The penalties that leave a side as many players as before."""
+    extra_together: int = 1
+    """So many extra periods are played before the score decides again."""
 
     @property
     def runs_on(self) -> bool:
@@ -88,23 +96,26 @@ TIMED_SPORTS: Mapping[str, TimedSport] = {
     one.name: one
     for one in (
         TimedSport("football", "Football", {"goal": 1}, 2, 45, "the laws of football, 7, 10, 12", called=HALF, extra=2,
-                   extra_minutes=15, team_counts=_CARDS),
+                   extra_minutes=15, extra_together=2, team_counts=_CARDS),
         TimedSport("futsal", "Futsal", {"goal": 1}, 2, 20, "the laws of futsal, 7, 10, 13", called=HALF,
-                   counts_down=True, stops=True, extra=2, extra_minutes=5, penalties={"sent off": 2},
-                   team_counts=(TeamCount("foul", "Fouls", PERIOD, (6,), "free kicks without a wall from now on"),
+                   counts_down=True, stops=True, extra=2, extra_minutes=5, penalties={"sent off": 2}, extra_together=2,
+                   ends_on_score=frozenset({"sent off"}),
+                   team_counts=(TeamCount("foul", "Fouls", PERIOD, (6,), "free kicks without a wall from now on",
+                                          goes_on=True),
                             TeamCount("time_out", "Time-outs", PERIOD, (1,), barred=True, in_extra=0), *_CARDS)),
         TimedSport("basketball", "Basketball", {"free throw": 1, "field goal": 2, "three": 3}, 4, 10,
                    "the rules of basketball, 8, 16, 18, 41", called="quarter", counts_down=True, stops=True, extra=99,
                    extra_minutes=5,
-                   team_counts=(TeamCount("foul", "Team fouls", PERIOD, (5,), "free throws from now on"),
+                   team_counts=(TeamCount("foul", "Team fouls", PERIOD, (5,), "free throws from now on", goes_on=True),
                             TeamCount("time_out", "Time-outs", HALF, (2, 3), barred=True, in_extra=1))),
-        TimedSport("handball", "Handball", {"goal": 1}, 2, 30, "the rules of handball, 2, 9, 16", called=HALF, extra=2,
-                   extra_minutes=5, penalties={"suspension": 2},
+        TimedSport("handball", "Handball", {"goal": 1}, 2, 30, "the rules of handball, 2, 9, 16", called=HALF, extra=4,
+                   extra_minutes=5, extra_together=2, penalties={"suspension": 2},
                    team_counts=(TeamCount("time_out", "Time-outs", MATCH, (3,), barred=True, in_extra=0, most_a_half=2),
                                 *_CARDS)),
         TimedSport("ice_hockey", "Ice hockey", {"goal": 1}, 3, 20, "the rules of ice hockey, 16 to 23, 77, 84, 87",
                    counts_down=True, stops=True, extra=1, extra_minutes=5, sudden=True,
                    penalties={"minor": 2, "major": 5, "misconduct": 10},
+                   ends_on_score=frozenset({"minor"}), full_strength=frozenset({"misconduct"}),
                    team_counts=(TeamCount("time_out", "Time-outs", MATCH, (1,), barred=True),)),
         TimedSport("rugby", "Rugby union", {"try": 5, "conversion": 2, "penalty goal": 3, "drop goal": 3}, 2, 40,
                    "the laws of rugby union, 5, 8, 9", called=HALF, penalties={"yellow": 10}, team_counts=_CARDS),
@@ -171,7 +182,25 @@ class TimedMatch:
         added = sport.scores[what]
         score = (self.score[0] + added, self.score[1]) if side == 0 else (self.score[0], self.score[1] + added)
         over = (sport.to is not None and score[side] >= sport.to) or (sport.sudden and self.in_extra_time)
-        return replace(self, score=score, over=over, told="the match is won" if over else "")
+        told, left = ("the match is won", self.penalties) if over else self._after_score(side)
+        return replace(self, score=score, over=over, told=told, penalties=left)
+
+    @property
+    def fewer(self) -> Pair:
+        """How many players each side is short of, for its penalties."""
+        short = [one.side for one in self.penalties if one.name not in self.sport.full_strength]
+        return short.count(0), short.count(1)
+
+    def _after_score(self, side: int) -> tuple[str, tuple[ServedPenalty, ...]]:
+        """What a score ends of the penalties of the side that it went against, while that side has fewer players."""
+        fewer = self.fewer
+        against = 1 - side
+        ends = next(
+            (one for one in self.penalties if one.side == against and one.name in self.sport.ends_on_score), None
+        )
+        if ends is None or fewer[against] <= fewer[side]:
+            return "", self.penalties
+        return f"a {ends.name} penalty is over", tuple(one for one in self.penalties if one is not ends)
 
     def count(self, side: int, name: str) -> TimedMatch:
         """The match after something was counted for a side. Raises InvalidField where there is no more of it."""
@@ -202,6 +231,8 @@ class TimedMatch:
 
     def _in_span(self, side: int, name: str, span: str) -> int:
         found = (one for one in self.counted if one.side == side and one.name == name)
+        if self.in_extra_time and self.sport.counts(name).goes_on:
+            return sum(one.period >= self.sport.periods for one in found)
         return sum(self._same_span(span, one.period) for one in found)
 
     def _same_span(self, span: str, period: int) -> bool:
@@ -233,8 +264,6 @@ class TimedMatch:
         done = self.period - sport.periods
         if done < 0:
             return replace(self, period=self.period + 1, told=f"{sport.called} {self.period + 1} of {sport.periods}")
-        # Extra periods belong together, but where each may be the last.
-        together = sport.extra if sport.extra in (1, 2) and not sport.sudden else 1
-        if done < sport.extra and (level or done % together):
+        if done < sport.extra and (level or done % sport.extra_together):
             return replace(self, period=self.period + 1, told="extra time")
         return replace(self, over=True, told="a draw" if level else "the match is over")

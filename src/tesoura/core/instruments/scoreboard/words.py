@@ -112,7 +112,7 @@ def _timed_call(stage: MatchStage, match: TimedMatch, names: list[str]) -> str:
     found = []
     if match.in_extra_time:
         found.append("the next score wins" if match.sport.sudden else "extra time")
-    fewer = [sum(one.side == side and one.name != "misconduct" for one in match.penalties) for side in (0, 1)]
+    fewer = match.fewer
     if fewer[0] != fewer[1]:
         side = 0 if fewer[0] > fewer[1] else 1
         found.append(f"{names[side]} {'one' if abs(fewer[0] - fewer[1]) == 1 else 'two'} fewer")

@@ -116,7 +116,7 @@ class Wheel(WheelBase):
         before, after = (_named(command.given, one) for one in ("who", "to"))
         if not before or not after:
             raise InvalidField("Say who is called otherwise now, and how: who and to.")
-        owed = self.owed.renamed(before, after)
+        owed = self.owed.renamed(before, after, self.plan.rules)
         return Step(
             replace(self, owed=owed), f"{before} is {after}: {owed.of(after)} owed", {"who": before, "to": after}
         )

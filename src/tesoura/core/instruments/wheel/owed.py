@@ -66,17 +66,19 @@ class Owed:
             people.pop(key, None)
         return replace(self, people=people)
 
-    def renamed(self, before: str, after: str) -> Owed:
-        """With all that one name has under another one, added to what that has."""
-        found = self.of(before)
-        if not found:
+    def renamed(self, before: str, after: str, rules: tuple[EarningRule, ...]) -> Owed:
+        """With all that one name has under another one, added to what that has; so are the remainders of the rules, and
+        the spins that two of them come to. Raises CommandRefused where there is nothing."""
+        old, new, found = name_key(before), name_key(after), self.of(before)
+        moved = {rule.number: value for rule in rules if (value := self.rests.get(f"{rule.number}|{old}"))}
+        if not found and not moved:
             raise CommandRefused(f"{before[:60]} is owed no spin.")
-        old, new = name_key(before), name_key(after)
-        rests = {name_key_of(key, old, new): value for key, value in self.rests.items()}
         if old == new:
-            return replace(self, people={**self.people, new: (after, found)})
-        people = {key: value for key, value in self.people.items() if key != old}
-        return Owed(people, rests).given(after, found)
+            return replace(self, people={**self.people, new: (after, found)}) if found else self
+        rests = {key: value for key, value in self.rests.items() if key.partition("|")[2] != old}
+        spins = found + sum(_counted(rests, rule, new, moved[rule.number]) for rule in rules if rule.number in moved)
+        owed = Owed({key: value for key, value in self.people.items() if key != old}, rests)
+        return owed.given(after, spins) if spins else owed
 
     def earned(self, event: Occurrence, rules: tuple[EarningRule, ...]) -> tuple[Owed, list[Earned]]:
         """It with what an event adds to what has not come to a spin yet, and the spins that it comes to."""
@@ -87,12 +89,7 @@ class Owed:
                 continue
             spins = rule.spins
             if rule.amount:
-                key = f"{rule.number}|{name_key(who)}"
-                total = rests.get(key, 0) + max(amount_of(field_of(event.data, rule.amount)) or 0, 0)
-                whole, rests[key] = divmod(total, rule.each * MICRO)
-                spins = rule.spins * whole
-                if not rests[key]:
-                    del rests[key]
+                spins = _counted(rests, rule, name_key(who), max(amount_of(field_of(event.data, rule.amount)) or 0, 0))
             if spins > 0:
                 found.append(Earned(rule.number, who, min(spins, MOST_AT_ONCE)))
         while len(rests) > MOST_PEOPLE:
@@ -108,10 +105,13 @@ class Owed:
         return {"people": {key: list(one) for key, one in self.people.items()}, "rests": dict(self.rests)}
 
 
-def name_key_of(key: str, old: str, new: str) -> str:
-    """The key of what rests, once somebody has another name."""
-    rule, _, who = key.partition("|")
-    return f"{rule}|{new}" if who == old else key
+def _counted(rests: dict[str, int], rule: EarningRule, who: str, amount: int) -> int:
+    """The spins that a remainder comes to with an amount more, in millionths; what is left rests."""
+    key = f"{rule.number}|{who}"
+    whole, rest = divmod(rests.pop(key, 0) + amount, rule.each * MICRO)
+    if rest:
+        rests[key] = rest
+    return rule.spins * whole
 
 
 def owed_of(saved: Mapping[str, Any]) -> Owed:
