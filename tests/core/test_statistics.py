@@ -230,6 +230,24 @@ def test_the_place_among_rivals_of_a_match() -> None:
     assert Game(player="").tell(0, "match.start").kills(5).read()["match_rank"] is None
 
 
+def test_who_was_only_killed_is_a_rival_and_gives_no_place() -> None:
+    told = Game().tell(0, "match.start").kills(5, target=PIP).read()
+    assert chosen(told, "match_rank", "match_rivals") == [None, 1]
+
+
+def test_kills_of_the_player_are_offered_as_deaths_until_a_death_is_told() -> None:
+    game = Game().tell(0, "match.start").tell(1, "kill", actor=OTTO, target=PIP)
+    assert game.it.view(at(1)) == {"beaten": 0}
+    game.tell(2, "kill", actor=OTTO, target=ME)
+    assert game.it.view(at(2)) == {"beaten": 3}
+    again = KIND.restore("game", game.choices, game.almanac, game.it.saved())
+    assert again.view(at(2)) == {"beaten": 3}
+    game.dies(3)
+    assert game.it.view(at(3)) == {"beaten": 0}
+    by_kill = Game(deaths_by="kill").tell(2, "kill", actor=OTTO, target=ME)
+    assert by_kill.it.view(at(2)) == {"beaten": 0}
+
+
 def test_the_matches_of_others_are_not_the_players() -> None:
     game = Game().tell(10, "match.end", actor=OTTO, result="lost", rating=900)
     game.tell(20, "match.end", actor="Mara_Vane", result="won", rating=1_412)
@@ -282,6 +300,24 @@ def test_a_game_that_crashed_in_a_match_leaves_it_without_a_result_until_its_las
     # Two minutes of the first match and one of the second.
     assert chosen(told, "session_minutes", "session_kills", "match_kills", "session_wins") == [3.0, 3, 1, 0]
     assert game.odd() == ["the match before it never ended; it is over since its last event"]
+
+
+@pytest.mark.parametrize(
+    ("kind", "data"),
+    [
+        ("kill", {"actor": OTTO, "target": PIP}),
+        ("kill", {"actor": OTTO, "target": PIP, "tags": ["friendly"]}),
+        ("death", {"target": PIP}),
+        ("assist", {"actor": OTTO}),
+        ("damage", {"actor": OTTO, "target": PIP, "amount": 10}),
+        ("round.end", {}),
+    ],
+)
+def test_a_match_that_never_ended_is_over_since_an_event_of_others_too(kind: str, data: dict[str, Any]) -> None:
+    game = Game().tell(0, "match.start").kills(60).tell(150, kind, **data).tell(1_000, "match.start")
+    assert game.read(1_000)["session_minutes"] == 2.5
+    late = Game().tell(0, "match.start").tell(1_000, "match.start").kills(60).tell(150, kind, **data)
+    assert late.read(1_000)["session_minutes"] == 2.5
 
 
 def test_the_same_start_twice_is_one_match_and_the_same_end_too() -> None:

@@ -52,6 +52,22 @@ def test_kills_are_counted_as_they_come_and_from_the_log_when_the_rule_changes(r
     assert "All kills but these: tagged gust bonus, friendly fire, warm-up." in page
 
 
+def test_a_game_that_sends_no_deaths_counts_them_by_kills_once_that_is_accepted(running: Running) -> None:
+    make(running)
+    kill(running)
+    offer = "has never sent a death."
+    assert offer not in flat(running.client.get("/instruments/game").text)
+    running.event(type="kill", data={"actor": "tuck", "target": "mara_vane"})
+    assert offer in flat(running.client.get("/instruments/game").text)
+    assert told(running, "session_deaths") == 0
+    assert running.press("/instruments/game", "/instruments/game/choose/deaths_by/kill").status_code == 302
+    assert told(running, "session_deaths") == 1
+    assert offer not in flat(running.client.get("/instruments/game").text)
+    wrong = running.press("/instruments/game", "/instruments/game/choose/deaths_by/guess")
+    assert wrong.status_code in (302, 422)
+    assert told(running, "session_deaths") == 1
+
+
 def test_a_reset_says_what_it_does_and_undo_brings_everything_back(running: Running) -> None:
     make(running)
     kill(running)

@@ -84,6 +84,13 @@ def do(name: str, command: str) -> ResponseReturnValue:
     except InvalidField as error:
         said, status = EffectNote(str(error), True), 422
         asks = error if isinstance(error, Ambiguous) else None
+    return _answer(name, said, asks, command, status)
+
+
+def _answer(
+    name: str, said: EffectNote, asks: Ambiguous | None = None, command: str = "", status: int = 200
+) -> ResponseReturnValue:
+    """An instrument's panel with what was done, or its page where no panel is asked for."""
     if not request.headers.get("HX-Request"):
         flash(said.words[:1].upper() + said.words[1:], "wrong" if said.wrong else "said")
         return redirect(url_for("instruments.edit", name=name))
@@ -284,6 +291,17 @@ def edit(name: str) -> ResponseReturnValue:
     except InvalidPiece as error:
         return render_template("instruments/edit.html", **_page(kind, typed, error.wrong, row)), 422
     return redirect(url_for("instruments.edit", name=name))
+
+
+@blueprint.post("/<name>/choose/<field>/<value>")
+def change_one(name: str, field: str, value: str) -> ResponseReturnValue:
+    """Change one choice of an instrument."""
+    row = row_of(name)
+    choices = {**as_typed(KINDS[row.kind].fields, row.choices), field: value}
+    try:
+        return _answer(name, EffectNote(act("instrument.change", instrument=name, choices=choices).words))
+    except InvalidField as error:
+        return _answer(name, EffectNote(str(error), True), status=422)
 
 
 @blueprint.post("/<name>/copy")

@@ -21,6 +21,7 @@ from tesoura.core.instruments.statistics.tally import (
     LEFT_KILL,
     PAUSE,
     RESUME,
+    SEEN,
     Tally,
     TallyMark,
     counted,
@@ -91,6 +92,8 @@ class Course:
         self.matches: list[Match] = []
         self.ratings: list[tuple[int, int, float]] = []
         """Ratings told: when, at which place of the log, how much."""
+        self.added = 0
+        """How many marks were ever added."""
         self.version = 0
         """It grows with every change of anything but single things that are added at the end."""
         self._folds: dict[tuple[Since, int | None], Tally] = {}
@@ -228,6 +231,7 @@ class Course:
 
     def add(self, mark: TallyMark) -> None:
         """Count something."""
+        self.added += 1
         match = self.of(mark.match, mark.at)
         last = not self.marks or mark[:2] >= self.marks[-1][:2]
         if not last or (match is not None and match is not self.current):
@@ -287,7 +291,8 @@ class Course:
             key = (mark.at // 1_000_000, mark.what, mark.match)
             known = seconds.get(key)
             more = (known.amount, known.of) if known else (0.0, 0.0)
-            seconds[key] = (known or mark)._replace(amount=more[0] + mark.amount, of=more[1] + mark.of)
+            of_second = mark if mark.what == SEEN else known or mark
+            seconds[key] = of_second._replace(amount=more[0] + mark.amount, of=more[1] + mark.of)
         self.marks = sorted([*kept, *seconds.values()], key=lambda one: one[:2])
         self._exact = max(MOST_EXACT, 2 * len(self.marks))
         self.changed()

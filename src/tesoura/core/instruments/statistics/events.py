@@ -24,6 +24,7 @@ from tesoura.core.instruments.statistics.tally import (
     LEFT_KILL,
     PAUSE,
     RESUME,
+    SEEN,
     TAKEN,
     TallyMark,
 )
@@ -35,6 +36,8 @@ LONGEST_MATCH_S = 86_400.0
 FITS_US = 120_000_000
 """How long before a match's start an end may say that it began and still be that match's."""
 LAST_SHOWN = "last"
+OF_A_MATCH = frozenset({"kill", "death", "assist", "damage", "round.end"})
+"""What happens in matches only. Vitals may be told between them, too."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,6 +76,8 @@ class Hearing:
         """The ends, by their ids, that are in the log."""
         self.card = (LAST_SHOWN, 0, 0)
         """What the card shows: the last match or how many made-up ones; since when; by which place in the log."""
+        self.beaten, self.told_death = 0, False
+        """Which place in the log the last kill of the player has, and whether a death was ever told."""
         self._kept: dict[str, tuple[Any, Any]] = {}
 
     # Events
@@ -88,7 +93,11 @@ class Hearing:
             if self.plan.sources and source_key(event.source) not in self.plan.sources:
                 return self
             if not (event.type.startswith("match.") and self._of_others(event)):
+                added = self.course.added
                 taken(self, event)
+                if event.type in OF_A_MATCH and self.course.added == added:
+                    # It concerns others; a match that never ends is over since its last event all the same.
+                    self._mark(event, SEEN)
         elif event.type == f"{self.plan.name}.match_ended":
             self.told.add(str(event.data.get("of")))
         return self
@@ -145,9 +154,11 @@ class Hearing:
         data, rule = event.data, self.plan.rule
         actor, target = name_of(data.get("actor")), name_of(data.get("target"))
         mine, left = self._mine(data, "actor"), rule.left_out(data)
-        if self.plan.deaths_by == "kill" and rule.is_me(target):
-            # However it came about, the player did die.
-            self._mark(event, LEFT_DEATH if left == LEFT_WARM_UP else DEATH)
+        if rule.is_me(target):
+            self.beaten = event.seq
+            if self.plan.deaths_by == "kill":
+                # However it came about, the player did die.
+                self._mark(event, LEFT_DEATH if left == LEFT_WARM_UP else DEATH)
         if left:
             if mine and left != LEFT_SELF:
                 self._mark(event, LEFT_KILL)
@@ -162,9 +173,10 @@ class Hearing:
             self._mark(event, KILL)
 
     def _death(self, event: Occurrence) -> None:
-        if self.plan.deaths_by == "kill":
-            return
         if event.data.get("target") is None or self._mine(event.data, "target"):
+            self.told_death = True
+            if self.plan.deaths_by == "kill":
+                return
             left = self.plan.rule.left_out(event.data) == LEFT_WARM_UP
             self._mark(event, LEFT_DEATH if left else DEATH)
 

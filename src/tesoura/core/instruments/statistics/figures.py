@@ -53,12 +53,13 @@ def results(matches: Iterable[Match]) -> dict[str, Scalar | None]:
 
 
 def place(told: Mapping[str, int], players: frozenset[str]) -> dict[str, Scalar | None]:
-    """The player's place among the rivals of a match, by everybody's kills; nothing while no rival's kill was told."""
+    """The player's place among the rivals of a match, by everybody's kills; nothing while no rival's kill was told. Who
+    was only killed is a rival, too."""
     mine = sum(kills for name, kills in told.items() if name in players)
     others = [kills for name, kills in told.items() if name not in players]
-    if not players or not any(others):
+    if not players or not others:
         return {"rank": None, "rivals": None}
-    return {"rank": 1 + sum(kills > mine for kills in others), "rivals": len(others)}
+    return {"rank": 1 + sum(kills > mine for kills in others) if any(others) else None, "rivals": len(others)}
 
 
 # Drawings

@@ -167,8 +167,9 @@ class Statistics(Scoped):
         return found
 
     def view(self, at: datetime) -> Mapping[str, Any]:
-        """Its signals tell all there is."""
-        return {}
+        """Whether kills of the player came, while deaths, which are asked for, never did."""
+        offered = self.plan.deaths_by == "death" and self.beaten and not self.told_death
+        return {"beaten": self.beaten if offered else 0}
 
     def extremes(self, at: datetime) -> Mapping[str, Extremes]:
         """Numbers grow as all do; the card is tried with twelve made-up matches."""
@@ -182,7 +183,7 @@ class Statistics(Scoped):
         return {
             "course": self.course.saved(), "froms": {name: list(since) for name, since in self.froms.items()},
             "vitals": self.vitals, "vitals_at": {name: list(at) for name, at in self.vitals_at.items()},
-            "told": sorted(self.told)[-60:], "card": list(self.card),
+            "told": sorted(self.told)[-60:], "deaths": [self.beaten, self.told_death], "card": list(self.card),
             "odd": [[one.seq, one.type, one.why] for one in self.odd],
             "acts": [[one.seq, one.what, {name: list(since) if since else None for name, since in one.was.items()},
                       list(one.mark) if one.mark else None, one.added] for one in self.acts[-60:]],
@@ -194,6 +195,8 @@ class Statistics(Scoped):
         self.froms = {name: (at, seq) for name, (at, seq) in saved["froms"].items()}
         self.vitals, self.told = dict(saved["vitals"]), set(saved["told"])
         self.vitals_at = {name: (at, seq) for name, (at, seq) in saved["vitals_at"].items()}
+        # States of older versions do not have them.
+        self.beaten, self.told_death = saved.get("deaths", (0, True))
         of, at, seq = saved["card"]
         self.card = (of, at, seq)
         self.odd.extend(Odd(*one) for one in saved["odd"])

@@ -75,7 +75,8 @@ STATISTICS: Sequence[Statistic] = (
     Statistic("result", "Result", "won, lost or drawn", "empty when the end told none", "", ("ended",)),
     Statistic("rank", "Place", "1 + rivals with more kills in the match", "equal kills share a place;"
               " nothing while only the player's kills are told", "", ("match", "ended"), "flag"),
-    Statistic("rivals", "Rivals", "others who killed or were killed in the match", "", "", ("match", "ended"),
+    Statistic("rivals", "Rivals", "others who killed or were killed in the match",
+              "nothing while none is known", "", ("match", "ended"),
               "people"),
 )  # fmt: skip
 SINGLE: Mapping[str, str] = {

@@ -6,8 +6,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-KILL, DEATH, ASSIST, DEALT, TAKEN, AIM, PAUSE, RESUME, LEFT_KILL, LEFT_DEATH = range(10)
-"""What a mark can be. The last two count for nothing: they tell that single kills and deaths were told."""
+KILL, DEATH, ASSIST, DEALT, TAKEN, AIM, PAUSE, RESUME, LEFT_KILL, LEFT_DEATH, SEEN = range(11)
+"""What a mark can be. The last three count for nothing: they tell that single kills and deaths were told, and that
+something happened in a match that concerns others only."""
 
 
 class TallyMark(NamedTuple):
