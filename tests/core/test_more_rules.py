@@ -86,15 +86,20 @@ def test_moments_follow_one_another_on_each_piece() -> None:
     assert [moment.text for _, moment in moments.step(then) if moment] == ["two"]
 
 
-def test_only_what_waits_can_be_skipped() -> None:
+def test_what_waits_is_skipped_and_what_shows_ends_at_once() -> None:
     moments = Moments()
     first, second = moments.add("1/a", "one", 5, 1, "gift"), moments.add("1/a", "two", 5, 2, "gift")
     assert first
     assert second
     assert list(moments.step(SEVEN)) == [("1/a", first)]
-    assert moments.skip(first.number) is None
-    assert moments.skip(second.number) == second
+    assert moments.skip(second.number, SEVEN) == second
+    assert moments.skip(second.number, SEVEN) is None
     assert (moments.waiting(), moments.showing()) == ([], [first])
+    soon = SEVEN + timedelta(seconds=1)
+    assert moments.skip(first.number, soon) == first
+    assert (list(moments.step(soon)), moments.showing()) == ([("1/a", None)], [])
+    third = moments.add("1/a", "three", 5, 3, "gift")
+    assert list(moments.step(soon + GAP)) == [("1/a", third)]
     moments.forget(["1/a"])
     assert moments.showing() == []
 

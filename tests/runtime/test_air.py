@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from functools import partial
 from typing import Any
 
 import pytest
@@ -83,6 +85,35 @@ def test_the_last_acts_are_taken_back_one_after_the_other(running: Running) -> N
     act(running, "desk.undo")
     with pytest.raises(Gone, match="Nothing was done"):
         act(running, "desk.undo")
+
+
+def test_any_of_the_last_fifty_is_taken_back_and_what_came_later_is_named(running: Running) -> None:
+    running.press("/", "/instruments/new/statistics", {"title": "Game", "player": "mara_vane"})
+    running.press("/", "/instruments/new/countdown", {"title": "Tea", "counts": "duration", "length": "5 min"})
+    do = partial(act, running, "instrument.command")
+    do(instrument="game", command="correct", what="kills", by="1")
+    do(instrument="tea", command="start")
+    do(instrument="game", command="correct", what="deaths", by="1")
+    do(instrument="tea", command="pause")
+    page = flat(running.client.get("/desk/undo").text)
+    numbers = [int(one) for one in re.findall(r'action="/desk/undo/(\d+)"', page)]
+    assert len(numbers) == len(set(numbers)) == 6
+    kill, start = numbers[3], numbers[2]
+    effect = flat(running.client.get(f"/desk/undo/{kill}/effect").text)
+    assert "1 kill, 1 death → 0 kills, 1 death" in effect
+    assert "It may also change what came later: “Deaths this stream session: 0 → 1”" in effect
+    # A countdown goes back step by step.
+    assert "Undo what was done to tea after this first" in flat(running.client.get(f"/desk/undo/{start}/effect").text)
+    with pytest.raises(Gone, match="after this first"):
+        act(running, "desk.undo", number=start)
+    running.press("/desk/undo", f"/desk/undo/{kill}")
+    assert (running.signal("game.session_kills")["value"], running.signal("game.session_deaths")["value"]) == (0, 1)
+    again = running.press("/desk/undo", f"/desk/undo/{kill}", follow_redirects=True)
+    assert "This was taken back already." in again.text
+    for _ in range(60):
+        act(running, "scene.set", scene="Play")
+        act(running, "scene.set", scene="Talk")
+    assert len(running.runtime.undo_line.all()) == 50
 
 
 def forget_last(running: Running) -> None:

@@ -143,7 +143,7 @@ def test_moments_wait_their_turn_can_be_skipped_and_shown_again(running: Running
     assert page.index("Ana") < page.index("rude") < page.index("Bolt")
     assert "will not be shown" in running.press("/log/", "/log/moments/2/skip", follow_redirects=True).text
     assert waiting(running) == ["Bolt"]
-    assert "does not wait any more" in running.press("/log/", "/log/moments/2/skip", follow_redirects=True).text
+    assert "neither waits nor shows" in running.press("/log/", "/log/moments/2/skip", follow_redirects=True).text
     assert "It is shown again on 1 piece" in running.press("/log/2", "/log/2/again", follow_redirects=True).text
     assert waiting(running) == ["Bolt", "Ana"]
     kinds = [one.event.type for one in running.store.read(lambda session: event_log.latest(session, 2))]
@@ -166,6 +166,23 @@ def test_all_that_waits_is_skipped_at_once_and_comes_back_at_once(running: Runni
     assert waiting(running) == ["rude", "Bolt"]
     running.press("/", "/log/moments/skip")
     assert "Nothing waits to be shown" in flat(running.press("/", "/log/moments/skip", follow_redirects=True).text)
+
+
+def test_the_moment_on_screen_is_taken_off_and_the_next_one_comes(running: Running) -> None:
+    token = running.add_overlay("{gift.name}", appears="moment", moment_type="gift", moment_s=60)
+
+    def shown() -> list[str]:
+        return [one.text for one in running.runtime.call(lambda self: self.stage.moments.showing())]
+
+    for name in ("rude", "Ana"):
+        running.event(type="gift", data={"name": name})
+    until(lambda: shown() == ["rude"])
+    assert "Take off “rude”" in flat(running.client.get("/log/moments").text)
+    assert "will not be shown" in running.press("/log/", "/log/moments/1/skip", follow_redirects=True).text
+    assert ">rude</span>" not in running.client.get(f"/o/{token}").text
+    until(lambda: shown() == ["Ana"])
+    running.press("/", "/desk/take-back")
+    assert waiting(running) == ["rude"]
 
 
 def test_what_is_long_past_is_no_moment_and_too_many_are_dropped(

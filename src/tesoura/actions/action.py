@@ -127,7 +127,7 @@ async def perform(doing: Doing, action: Action, given: Given) -> Done:
     doing.must_be(action.may, action.title)
     done = await action.run(doing, action.checked(given))
     if done.undo is not None and action.takes_back:
-        doing.runtime.undo_line.add(Undoable(done.words, doing.now(), doing.actor, done.undo.action, done.undo.given))
+        doing.runtime.undo_line.add(_undoable(doing, done, action))
         doing.runtime.touched("undo")
     if action.noted:
         # What is handed on unchecked, and what is covered, does not go into the log.
@@ -139,6 +139,16 @@ async def perform(doing: Doing, action: Action, given: Given) -> Done:
         )
         await doing.runtime.journal.log([event])
     return done
+
+
+def _undoable(doing: Doing, done: Done, action: Action) -> Undoable:
+    """What was done, as it stands in the line; an action's first parameter is what it is done to."""
+    assert done.undo is not None
+    call = done.undo
+    first = next(iter(action.fields), "")
+    target = (first, str(call.given[first])) if first in call.given else None
+    stepwise = set(call.given) <= {first, "command"} and "command" in call.given
+    return Undoable(done.words, doing.now(), doing.actor, call.action, call.given, target, stepwise)
 
 
 async def foresee(doing: Doing, action: Action, given: Given) -> str:

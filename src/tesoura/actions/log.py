@@ -116,7 +116,7 @@ async def _again(doing: Doing, given: Given) -> Done:
 async def _skip(doing: Doing, given: Given) -> Done:
     skipped = await doing.runtime.corrections.skip(given["moment"])
     if skipped is None:
-        raise Gone("It does not wait any more: it is being shown, or was.")
+        raise Gone("It neither waits nor shows any more.")
     undo = Call("moment.again", {"event": skipped.seq})
     return Done(f"“{skipped.text[:60]}” will not be shown.", {"event": skipped.seq}, undo)
 
@@ -169,7 +169,7 @@ SKIP_ALL = Action("moments.skip", "Skip all moments", "All that wait, before the
 AGAIN_ALL = Action("moments.again", "Show them again", "The moments of these events once more.",
                    {"events": Field("Events", _places, kind="data")}, _again_all)  # fmt: skip
 SKIP = Action(
-    "moment.skip", "Skip a moment", "Take a moment that waits out of the line, before it shows.",
+    "moment.skip", "Skip a moment", "Take a moment out of the line before it shows, or off the screen while it does.",
     {"moment": Field("Moment", whole(1, 2**53), kind="number")}, _skip,
 )  # fmt: skip
 

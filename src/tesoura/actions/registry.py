@@ -36,9 +36,10 @@ from tesoura.actions import (
 )
 from tesoura.actions.action import Action, Call, Doing, Done, Given, foresee, perform
 from tesoura.actions.roles import Role
-from tesoura.core.forms.checks import text
+from tesoura.core.forms.checks import text, whole
 from tesoura.core.forms.fields import Field
 from tesoura.errors import Gone
+from tesoura.runtime.undoing import Undoable
 
 ROOMS = (
     session, values, links, air, leaves, devices, overlays, overlay_setup, drafts, feeds, feed_setup, feed_picks,
@@ -47,25 +48,39 @@ ROOMS = (
 )  # fmt: skip
 
 
-async def _undo_last(doing: Doing, given: Given) -> Done:
-    """Take back the last act that can be. Raises Gone when there is none, or it cannot be taken back any more."""
+def _to_undo(doing: Doing, given: Given) -> Undoable:
+    """What is to be taken back. Raises Gone."""
     line = doing.runtime.undo_line
-    last = line.last()
-    if last is None:
-        raise Gone("Nothing was done since the start that can be taken back.")
-    line.drop(last)
+    found = line.found(given["number"])
+    if found is None:
+        raise Gone("This was taken back already." if given["number"] else
+                   "Nothing was done since the start that can be taken back.")  # fmt: skip
+    if found.stepwise and (later := line.after(found)):
+        raise Gone(f"Undo what was done to {found.target[1] if found.target else 'it'} after this first: "
+                   f"“{later[0].words[:80]}”.")  # fmt: skip
+    return found
+
+
+async def _undo(doing: Doing, given: Given) -> Done:
+    """Take back the last act that can be, or one further back. Raises Gone when it cannot be taken back any more."""
+    found = _to_undo(doing, given)
+    doing.runtime.undo_line.drop(found)
     doing.runtime.touched("undo")
-    await perform(doing, replace(action_named(last.action), takes_back=False), last.given)
-    return Done(f"Taken back: {last.words}")
+    await perform(doing, replace(action_named(found.action), takes_back=False), found.given)
+    return Done(f"Taken back: {found.words}")
 
 
 async def _foresee_undo(doing: Doing, given: Given) -> str:
-    last = doing.runtime.undo_line.last()
-    return f"takes back: {last.words}" if last else "nothing can be taken back"
+    """What would be different, and what was done to the same since, which that may reach, too."""
+    found = _to_undo(doing, given)
+    told = await foresee(doing, action_named(found.action), found.given)
+    words = f"takes back: {found.words}" if told == action_named(found.action).about else told
+    later = [f"“{one.words[:80]}”" for one in doing.runtime.undo_line.after(found)]
+    return f"{words}\nIt may also change what came later: {', '.join(later)}" if later else words
 
 
-UNDO = Action("desk.undo", "Undo the last", "Take back the last act that can be taken back.", {}, _undo_last,
-              _foresee_undo)  # fmt: skip
+UNDO = Action("desk.undo", "Undo", "Take back the last act that can be taken back, or the one of a number.",
+              {"number": Field("Number", whole(0, 2**53), kind="number", default=0)}, _undo, _foresee_undo)  # fmt: skip
 
 
 async def _press(doing: Doing, given: Given) -> Done:

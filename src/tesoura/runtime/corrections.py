@@ -97,7 +97,7 @@ class Corrections:
         await self._journal.log(events)
         if change.is_void:
             for moment in [one for one in self._stage.moments.waiting() if one.seq == seq]:
-                self._stage.moments.skip(moment.number)
+                self._stage.moments.skip(moment.number, now)
         await self._follow(found.event.type, seq)
         return change.undo(found.event)
 
@@ -145,11 +145,12 @@ class Corrections:
         return count
 
     async def skip(self, number: int) -> Moment | None:
-        """Take a moment that still waits out of the line; None when it does not wait any more."""
-        moment = self._stage.moments.skip(number)
+        """Take a moment out of the line, or off the screen; None when it was shown already."""
+        moment = self._stage.moments.skip(number, self._clock())
         if moment is not None:
             overlay, piece = self._stage.placed(moment.key)
             data = {"seq": moment.seq, "type": moment.type, "overlay": overlay, "piece": piece, "text": moment.text}
+            self._step()
             await self._tell_of(SKIPPED, data, moment.seq)
         return moment
 

@@ -1,25 +1,32 @@
-"""What was done lately and can be taken back: the last first, one press each."""
+"""What was done lately and can be taken back: the last first, or any of it."""
 
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
-MOST = 20
+MOST = 50
 
 
 @dataclass(frozen=True, slots=True)
 class Undoable:
-    """Something that was done: in words, when, by whom, and the action that takes it back."""
+    """Something that was done: in words, when, by whom, and the action that takes it back.
+
+    `target` is what it was done to, by the name of the parameter and its value; empty where it was to nothing by name.
+    `stepwise` says that the action takes back the last step of its target, whichever that is.
+    """
 
     words: str
     at: datetime
     actor: str
     action: str
     given: Mapping[str, Any]
+    target: tuple[str, str] | None = None
+    stepwise: bool = False
+    number: int = 0
 
 
 class UndoLine:
@@ -27,10 +34,24 @@ class UndoLine:
 
     def __init__(self) -> None:
         self._line: deque[Undoable] = deque(maxlen=MOST)
+        self._number = 0
 
     def add(self, one: Undoable) -> None:
         """Something was done."""
-        self._line.append(one)
+        self._number += 1
+        self._line.append(replace(one, number=self._number))
+
+    def all(self) -> Sequence[Undoable]:
+        """All of it, the last first."""
+        return list(reversed(self._line))
+
+    def found(self, number: int) -> Undoable | None:
+        """The one with this number; the last for 0."""
+        return next((one for one in self.all() if number in (0, one.number)), None)
+
+    def after(self, one: Undoable) -> Sequence[Undoable]:
+        """What was done to the same target after it, the last first."""
+        return [kept for kept in self.all() if one.target and kept.target == one.target and kept.number > one.number]
 
     def last(self) -> Undoable | None:
         """What would be taken back next."""

@@ -56,9 +56,12 @@ class Moments:
         stage.waiting.append(moment)
         return moment
 
-    def skip(self, number: int) -> Moment | None:
-        """Take a moment that still waits out of the line."""
+    def skip(self, number: int, now: datetime) -> Moment | None:
+        """Take a moment that still waits out of the line, or let the one that shows end now."""
         for stage in self._stages.values():
+            if stage.showing is not None and stage.showing.number == number:
+                stage.until = now
+                return stage.showing
             for moment in stage.waiting:
                 if moment.number == number:
                     stage.waiting.remove(moment)

@@ -34,7 +34,7 @@ from tesoura.web.desk.needs import needs, upcoming
 from tesoura.web.desk.panels import full_panels
 from tesoura.web.log.views import moments_drawn
 from tesoura.web.reports.views import out_of_order
-from tesoura.web.shared.acting import act, back_to
+from tesoura.web.shared.acting import act, back_to, effect_of
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import clock_time, zone
 
@@ -243,6 +243,31 @@ def undo_last() -> ResponseReturnValue:
         return _air(act("desk.undo").words)
     except TesouraError as error:
         return _air(wrong=str(error))
+
+
+@blueprint.get("/desk/undo")
+def undoable() -> ResponseReturnValue:
+    """All that can be taken back, the last first."""
+    return render_template("desk/undo.html", line=runtime().call(lambda self: self.undo_line.all()))
+
+
+@blueprint.get("/desk/undo/<int:number>/effect")
+def undo_effect(number: int) -> ResponseReturnValue:
+    """What would be different once it were taken back, or why it cannot be."""
+    try:
+        return render_template("desk/_undo_effect.html", lines=effect_of("desk.undo", number=number).splitlines())
+    except TesouraError as error:
+        return render_template("desk/_undo_effect.html", wrong=str(error))
+
+
+@blueprint.post("/desk/undo/<int:number>")
+def undo_one(number: int) -> ResponseReturnValue:
+    """Take one of them back."""
+    try:
+        flash(act("desk.undo", number=number).words, "said")
+    except TesouraError as error:
+        flash(str(error), "wrong")
+    return redirect(url_for("desk.undoable"))
 
 
 @blueprint.post("/desk/take-back")

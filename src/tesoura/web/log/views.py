@@ -190,7 +190,7 @@ def again(seq: int) -> ResponseReturnValue:
 
 @blueprint.post("/moments/<int:moment>/skip")
 def skip(moment: int) -> ResponseReturnValue:
-    """Take a moment that waits out of the line, before it shows."""
+    """Take a moment out of the line, or off the screen."""
     try:
         done = act("moment.skip", moment=moment)
         flash(done.words, "undo:" + url_for("log.again", seq=done.result["event"]))

@@ -32,6 +32,7 @@ class Countdown(Counting):
         assert isinstance(after, Countdown)
         if command.name not in ("undo", "show_end"):
             after = replace(after, undone_to=replace(self, undone_to=None, trial=None))
+            return Step(after, step.effect, step.given, undo=("undo", {}))
         return Step(after, step.effect, step.given)
 
     def _start(self, given: Mapping[str, Any], now: datetime) -> Step:

@@ -9,7 +9,7 @@ from typing import Any
 
 from tesoura.core.computed.occurrence import MICRO, micros
 from tesoura.core.forms.checks import text, whole
-from tesoura.core.instruments.base import Command, Step, Told
+from tesoura.core.instruments.base import PLACE, Command, Step, Told
 from tesoura.core.instruments.items import InstrumentItem
 from tesoura.core.instruments.scoreboard import acts as kinds
 from tesoura.core.instruments.scoreboard.acts import SIDES, MatchAct, last_standing, side_of
@@ -68,7 +68,7 @@ class Scoreboard(Board):
         after = self.with_act(act)
         words = led_to(self.stage, after.stage, act, self.lineup, self.plan.final)
         given = {name: value for name, value in command.given.items() if name != "by"} | ({"by": by} if by else {})
-        return Step(after, words, given, undo=("take_back", {}))
+        return Step(after, words, given, undo=("strike", {"act": PLACE}))
 
     def _who(self, command: Command) -> str:
         """Who gives it. Raises CommandRefused for one who may not count here."""

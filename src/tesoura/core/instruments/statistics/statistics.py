@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 
 from tesoura.core.computed.occurrence import instant, micros
-from tesoura.core.instruments.base import Command, Fired, Step
+from tesoura.core.instruments.base import PLACE, Command, Fired, Step
 from tesoura.core.instruments.statistics import made_up
 from tesoura.core.instruments.statistics.course import FOREVER
 from tesoura.core.instruments.statistics.events import LAST_SHOWN, Act, Odd
@@ -37,7 +37,8 @@ class Statistics(Scoped):
             )
         after = self._copy()
         effect, given = act(after, command, now)
-        return Step(after, effect, given)
+        taken_back = command.name in ("correct", "reset")
+        return Step(after, effect, given, undo=("undo", {"of": PLACE}) if taken_back else None)
 
     def _copy(self) -> Statistics:
         again = copy.copy(self)
@@ -108,7 +109,7 @@ class Statistics(Scoped):
     def _undo(self, command: Command, now: datetime) -> tuple[str, Mapping[str, Any]]:
         # By its place in the log: one that led to nothing under another rule must not let an earlier one be taken back.
         wanted = command.given.get("of")
-        act = next((one for one in reversed(self.acts) if wanted is None or one.seq == wanted), None)
+        act = next((one for one in reversed(self.acts) if wanted is None or str(one.seq) == str(wanted)), None)
         if act is None:
             raise CommandRefused("There is nothing to take back.")
         self.acts.remove(act)
