@@ -16,6 +16,7 @@ from tesoura.core.cues.setup import CUE, STEPS, pressed_by, starts_programs, way
 from tesoura.core.forms.checks import group, text, whole
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import Filled, fill
+from tesoura.core.forms.meanwhile import OPENED_WITH, merged
 from tesoura.core.instruments.base import InstrumentKind
 from tesoura.core.instruments.items import ADD
 from tesoura.core.instruments.registry import KINDS
@@ -105,7 +106,9 @@ async def _computed(doing: Doing, row_id: int, gone_too: bool = False) -> Comput
 
 async def _change_computed(doing: Doing, given: Given) -> Done:
     row = await _computed(doing, given["computed"])
-    _, choices = made_of(doing, COMPUTED[row.kind], given["choices"], row.name)
+    kind = COMPUTED[row.kind]
+    _, mine = made_of(doing, kind, given["choices"], row.name)
+    _, choices = made_of(doing, kind, merged(given["opened_with"], mine, row.choices), row.name)
     await _keep(doing, row.id, row.kind, row.name, choices)
     first = next(iter(build(row.kind, row.name, choices).outputs()))
     undo = Call("computed.change", {"computed": row.id, "choices": dict(row.choices)})
@@ -135,7 +138,7 @@ NEW_COMPUTED = _setup(
     needs=("kind",),
 )  # fmt: skip
 CHANGE_COMPUTED = _setup("computed.change", "Change a computed signal", "What it counts is made anew from the log.",
-                         {**_COMPUTED, **_CHOICES}, _change_computed)  # fmt: skip
+                         {**_COMPUTED, **_CHOICES, **OPENED_WITH}, _change_computed)  # fmt: skip
 REMOVE_COMPUTED = _setup("computed.remove", "Compute a signal no more", "It can be brought back.", _COMPUTED,
                          partial(_computed_away, away=True))  # fmt: skip
 RESTORE_COMPUTED = _setup("computed.restore", "Compute a signal again", "From the log.", _COMPUTED,
@@ -195,9 +198,12 @@ async def _instrument(doing: Doing, name: str, gone_too: bool = False) -> Comput
     return row
 
 
-async def change_choices(doing: Doing, row: ComputedRow, typed: Mapping[str, Any]) -> Mapping[str, Any]:
+async def change_choices(
+    doing: Doing, row: ComputedRow, typed: Mapping[str, Any], opened_with: Mapping[str, Any]
+) -> Mapping[str, Any]:
     """Give an instrument other choices, each checked; they are given back. Raises InvalidPiece."""
-    choices = _instrument_choices(KINDS[row.kind], typed)
+    kind = KINDS[row.kind]
+    choices = _instrument_choices(kind, merged(opened_with, _instrument_choices(kind, typed), row.choices))
     if row.kind == CUE:
         await _cue_may_be(doing, row.name, choices)
     await _keep(doing, row.id, row.kind, row.name, choices)
@@ -207,7 +213,7 @@ async def change_choices(doing: Doing, row: ComputedRow, typed: Mapping[str, Any
 async def _change_instrument(doing: Doing, given: Given) -> Done:
     row = await _instrument(doing, given["instrument"])
     before = dict(row.choices)
-    choices = await change_choices(doing, row, given["choices"])
+    choices = await change_choices(doing, row, given["choices"], given["opened_with"])
     return Done(f"“{choices['title']}” was changed.", {"instrument": row.name},
                 Call("instrument.change", {"instrument": row.name, "choices": before}))  # fmt: skip
 
@@ -242,7 +248,7 @@ NEW_INSTRUMENT = _setup(
 COPY_INSTRUMENT = _setup("instrument.copy", "Make another instrument like it", "With its choices and its items.",
                          _INSTRUMENT, _copy_instrument)  # fmt: skip
 CHANGE_INSTRUMENT = _setup("instrument.change", "Change how an instrument is set up", "It goes on as it stands.",
-                           {**_INSTRUMENT, **_CHOICES}, _change_instrument)  # fmt: skip
+                           {**_INSTRUMENT, **_CHOICES, **OPENED_WITH}, _change_instrument)  # fmt: skip
 REMOVE_INSTRUMENT = _setup("instrument.remove", "Put an instrument away", "It can be brought back.", _INSTRUMENT,
                            partial(_instrument_away, away=True))  # fmt: skip
 RESTORE_INSTRUMENT = _setup("instrument.restore", "Bring an instrument back", "As its commands in the log left it.",

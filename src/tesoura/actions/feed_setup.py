@@ -14,6 +14,7 @@ from tesoura.actions.roles import MACHINE, SET_UP
 from tesoura.core.forms.checks import group, text
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import Filled, fill
+from tesoura.core.forms.meanwhile import OPENED_WITH, merged
 from tesoura.core.names import snake, unused
 from tesoura.core.signals.by_hand import checked
 from tesoura.errors import Gone, InvalidField, InvalidPiece
@@ -106,7 +107,9 @@ async def _change(doing: Doing, given: Given) -> Done:
 
     row, kept = await doing.read(ask)
     kind = kind_called(row.kind)
-    filled = filled_in(kind, given["choices"], {**kept, **given["secrets"]})
+    every = {**kept, **given["secrets"]}
+    mine = filled_in(kind, given["choices"], every).choices
+    filled = filled_in(kind, merged(given["opened_with"], mine, row.choices), every)
     may_reach(doing, kind, filled.choices)
 
     def job(session: Session) -> None:
@@ -169,8 +172,8 @@ NEW = Action(
 )  # fmt: skip
 CHANGE = Action(
     "feed.change", "Change a feed", "All its choices anew; a key that is not given stays.",
-    {**FEED, "choices": Field("Choices", group, kind="data"), "secrets": Field("Keys", group, kind="data")},
-    _change, noted=True, may=SET_UP,
+    {**FEED, "choices": Field("Choices", group, kind="data"), "secrets": Field("Keys", group, kind="data"),
+     **OPENED_WITH}, _change, noted=True, may=SET_UP,
 )  # fmt: skip
 REMOVE = Action("feed.remove", "Put a feed away", "It can be brought back.", FEED, partial(_put_away, away=True),
                 noted=True, may=SET_UP)  # fmt: skip

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Mapping
 from dataclasses import replace
 from functools import partial
 
@@ -14,6 +13,7 @@ from tesoura.actions.media import file_bytes
 from tesoura.actions.roles import SET_UP
 from tesoura.core.forms.checks import choice, group, line
 from tesoura.core.forms.fields import Field
+from tesoura.core.forms.meanwhile import OPENED_WITH, merged
 from tesoura.core.overlays.design_tokens import from_tokens
 from tesoura.core.overlays.looks import FORMS, Look
 from tesoura.core.overlays.shipped_looks import SHIPPED
@@ -34,13 +34,19 @@ async def _look(doing: Doing, look_id: str) -> Look:
 
 async def _change(doing: Doing, given: Given) -> Done:
     """What is right is kept; what is wrong is told by field in the result."""
-    look, at = await _look(doing, given["look"]), doing.now()
-    wrong: Mapping[str, str] = {}
+    look, at, form = await _look(doing, given["look"]), doing.now(), given["form"]
+    good, wrong = dict(given["set"]), dict[str, str]()
     try:
-        changed = look.changed(given["set"], given["form"])
+        changed = look.changed(good, form)
     except InvalidPiece as error:
-        wrong = error.wrong
-        changed = look.changed({name: raw for name, raw in given["set"].items() if name not in wrong}, given["form"])
+        wrong |= error.wrong
+        changed = look.changed(good := {name: raw for name, raw in good.items() if name not in wrong}, form)
+    try:
+        opened_with = {name: was for name, was in given["opened_with"].items() if name in good}
+        merged(opened_with, changed.choices(form), look.choices(form))
+    except InvalidPiece as error:
+        wrong |= error.wrong
+        changed = look.changed({name: raw for name, raw in good.items() if name not in wrong}, form)
     await doing.write(lambda session: stored.keep(session, changed, at))
     doing.runtime.touched("overlays", "looks")
     return Done(f"{changed.name} was changed.", {"wrong": dict(wrong)})
@@ -92,8 +98,8 @@ async def _bring_in(doing: Doing, given: Given) -> Done:
 _setup = partial(Action, noted=True, may=SET_UP)
 ALL = (
     Action("look.change", "Change a look", "Every draft that wears it follows; what is on air stays.",
-           {**_LOOK, "set": Field("Choices", group, kind="data"), "form": Field("Form", choice(FORMS), default="dark")},
-           _change, may=SET_UP),
+           {**_LOOK, "set": Field("Choices", group, kind="data"), "form": Field("Form", choice(FORMS), default="dark"),
+            **OPENED_WITH}, _change, may=SET_UP),
     _setup("look.new", "Make a look", "Beginning as a copy of another.",
            {"like": Field("Like", line(60), kind="look", default="ink")}, _new),
     _setup("look.remove", "Put a look away", "Or have a shipped one back as it came.", _LOOK, _remove),

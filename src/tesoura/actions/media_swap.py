@@ -83,7 +83,7 @@ async def _in_instruments(doing: Doing, old: MediaRow, new: MediaRow, only: Coll
         own = {f"of {row.name} {one}": one for one in fields_with(kind.fields, row.choices, old.name)}
         own = {place: one for place, one in own.items() if only is None or place in only}
         if own:
-            await change_choices(doing, row, {**row.choices, **dict.fromkeys(own.values(), new.name)})
+            await change_choices(doing, row, {**row.choices, **dict.fromkeys(own.values(), new.name)}, {})
             found += own
         standing = doing.runtime.instruments.standing(row.name)
         for item in standing.items if standing and kind.items else ():

@@ -19,6 +19,7 @@ from tesoura.core.computed.definitions import COMPUTED
 from tesoura.core.forms.checks import choice, group, text, whole
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import fill
+from tesoura.core.forms.meanwhile import OPENED_WITH, merged
 from tesoura.core.language.wording import compile_wording
 from tesoura.errors import FormulaError, Gone, InvalidField, InvalidPiece
 from tesoura.runtime.text_files import FOLDER_CHOICE, STOPPED, TEXTS, own_folder
@@ -85,13 +86,15 @@ def _first_folder(session: Session, folder: Path) -> None:
 
 async def _keep(doing: Doing, given: Given) -> Done:
     at, file_id, folder = doing.now(), given.get("file"), doing.runtime.store.folder / TEXTS
-    choices = {name: given[name] for name in FIELDS} | {"newline": given["newline"] == "yes"}
+    mine = {name: given[name] for name in FIELDS}
 
     def job(session: Session) -> tuple[int, dict[str, Any] | None]:
-        before = None
+        before, choices = None, dict(mine)
         if file_id:
             row = _row(session, file_id)
             before = {name: getattr(row, name) for name in FIELDS} | {"newline": "yes" if row.newline else "no"}
+            choices = merged(given["opened_with"], mine, before)
+        choices["newline"] = choices["newline"] == "yes"
         others = [one for one in stored.all_files(session) if one.id != file_id]
         if any(one.name.casefold() == choices["name"].casefold() for one in others):
             raise InvalidPiece({"name": f"There is a {choices['name']} already. Give this one another name."})
@@ -102,7 +105,7 @@ async def _keep(doing: Doing, given: Given) -> Done:
     kept, before = await doing.write(job)
     await _refresh(doing)
     undo = Call("file.change", {"file": kept, **before}) if before else Call("file.remove", {"file": kept})
-    return Done(f"{choices['name']} is written whenever it changes.", {"file": kept}, undo)
+    return Done(f"{given['name']} is written whenever it changes.", {"file": kept}, undo)
 
 
 async def _put_away(doing: Doing, given: Given, away: bool) -> Done:
@@ -212,7 +215,8 @@ def _compute(
 _setup = partial(Action, noted=True, may=SET_UP)
 ALL = (
     _setup("file.new", "Keep a wording in a file", "It is written whenever it changes.", FIELDS, _keep),
-    _setup("file.change", "Change a text file", "Its wording and its choices.", {**_FILE, **FIELDS}, _keep),
+    _setup("file.change", "Change a text file", "Its wording and its choices.", {**_FILE, **FIELDS, **OPENED_WITH},
+           _keep),
     _setup("file.remove", "Write a file no more", "What it holds stays.", _FILE, partial(_put_away, away=True)),
     _setup("file.restore", "Write a file again", "One that was removed.", _FILE, partial(_put_away, away=False)),
     Action("file.folder", "Choose the text files' folder", "Empty for the one in the data folder.",

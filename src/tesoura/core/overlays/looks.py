@@ -101,6 +101,10 @@ class Look:
         """All style choices, in the light or the dark form."""
         return {**DEFAULTS, **self.values, **self.forms.get(form, {})}
 
+    def choices(self, form: str) -> dict[str, Any]:
+        """All that can be changed of it, in the light or the dark form, as it is stored."""
+        return {**self.style(form), "name": self.name, "about": self.about}
+
     def changed(self, choices: Mapping[str, object], form: str) -> Look:
         """The look with these choices checked and made; colours in this form alone. Raises InvalidPiece."""
         wrong = {name: "There is no such choice for a look." for name in choices if name not in _LOOK_FIELDS}

@@ -34,7 +34,7 @@ from tesoura.store import computed as stored
 from tesoura.store import log as event_log
 from tesoura.store.log import Logged
 from tesoura.store.tables import ComputedRow
-from tesoura.web.shared.acting import act
+from tesoura.web.shared.acting import act, opened_with
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.typed import as_typed
 
@@ -189,7 +189,7 @@ def edit(name: str) -> ResponseReturnValue:
         return render_template("cues/edit.html", **_page(as_typed(KINDS["cue"].fields, row.choices), {}, row))
     typed = typed_cue()
     try:
-        flash(act("instrument.change", instrument=name, choices=typed).words, "said")
+        flash(act("instrument.change", instrument=name, choices=typed, opened_with=opened_with()).words, "said")
     except InvalidPiece as error:
         return render_template("cues/edit.html", **_page(typed, error.wrong, row)), 422
     return redirect(url_for("cues.edit", name=name))

@@ -22,7 +22,7 @@ from tesoura.store import feeds as stored
 from tesoura.store import rules as stored_rules
 from tesoura.store.tables import FeedRow
 from tesoura.web.feeds.scene_names import named_and_gone
-from tesoura.web.shared.acting import act, must_be_here
+from tesoura.web.shared.acting import act, must_be_here, opened_with
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import plain_choice
 
@@ -232,7 +232,7 @@ def change(name: str) -> ResponseReturnValue:
     typed = request.form.to_dict()
     secret = {field: typed[field] for field in secret_names(kind.fields) if typed.get(field)}
     try:
-        flash(act("feed.change", feed=name, choices=typed, secrets=secret).words, "said")
+        flash(act("feed.change", feed=name, choices=typed, secrets=secret, opened_with=opened_with()).words, "said")
     except InvalidPiece as error:
         return feed_page(row, 422, typed=typed, wrong=error.wrong)
     return redirect(url_for("feeds.show", name=name))

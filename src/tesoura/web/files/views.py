@@ -19,7 +19,7 @@ from tesoura.errors import InvalidField, InvalidPiece
 from tesoura.runtime.facade import Runtime
 from tesoura.store import text_files as stored
 from tesoura.store.tables import TextFileRow
-from tesoura.web.shared.acting import act
+from tesoura.web.shared.acting import act, opened_with
 from tesoura.web.shared.doors import runtime, store
 from tesoura.web.signals.wordings import inserts, sight
 
@@ -65,7 +65,8 @@ def _row(file_id: int) -> TextFileRow:
 
 def _page(typed: Mapping[str, Any], wrong: Mapping[str, str], row: TextFileRow | None) -> str:
     shown = sight(str(typed.get("wording", "")), str(typed.get("nothing_yet", ""))) if typed.get("wording") else None
-    return render_template("files/edit.html", typed=typed, wrong=wrong, row=row, sight=shown, **inserts())
+    return render_template("files/edit.html", typed=typed, wrong=wrong, row=row, sight=shown,
+                           saved=_as_typed(row) if row else {}, **inserts())  # fmt: skip
 
 
 @blueprint.route("/new", methods=["GET", "POST"])
@@ -80,17 +81,18 @@ def new() -> ResponseReturnValue:
 def edit(file_id: int) -> ResponseReturnValue:
     """Change a file's wording and choices."""
     row = _row(file_id)
-    if request.method == "GET":
-        typed = {**row.model_dump(), "newline": "yes" if row.newline else "no"}
-        return _page(typed, {}, row)
-    return _save(row)
+    return _page(_as_typed(row), {}, row) if request.method == "GET" else _save(row)
+
+
+def _as_typed(row: TextFileRow) -> dict[str, Any]:
+    return {name: getattr(row, name) for name in FIELDS} | {"newline": "yes" if row.newline else "no"}
 
 
 def _save(row: TextFileRow | None) -> ResponseReturnValue:
     typed = request.form.to_dict()
     given = {name: typed.get(name, field.default) for name, field in FIELDS.items()}
     try:
-        done = act("file.change", file=row.id, **given) if row else act("file.new", **given)
+        done = act("file.change", file=row.id, **given, opened_with=opened_with()) if row else act("file.new", **given)
     except InvalidPiece as error:
         return _page(typed, error.wrong, row), 422
     flash(done.words, "said")

@@ -28,7 +28,7 @@ from tesoura.store import overlays as stored_overlays
 from tesoura.store.exports import record_lines
 from tesoura.store.tables import ComputedRow
 from tesoura.web.desk.panels import EffectNote, panel, panels
-from tesoura.web.shared.acting import act
+from tesoura.web.shared.acting import act, opened_with
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.offers import Offers
 from tesoura.web.shared.typed import as_typed, in_zone
@@ -287,7 +287,7 @@ def edit(name: str) -> ResponseReturnValue:
         return render_template("instruments/edit.html", **_page(kind, as_typed(kind.fields, row.choices), {}, row))
     typed = _typed(kind)
     try:
-        flash(act("instrument.change", instrument=name, choices=typed).words, "said")
+        flash(act("instrument.change", instrument=name, choices=typed, opened_with=opened_with()).words, "said")
     except InvalidPiece as error:
         return render_template("instruments/edit.html", **_page(kind, typed, error.wrong, row)), 422
     return redirect(url_for("instruments.edit", name=name))

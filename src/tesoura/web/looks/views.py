@@ -11,6 +11,7 @@ from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
 from tesoura.actions.looks import MAX_TOKENS
+from tesoura.core.forms.meanwhile import marks_of
 from tesoura.core.overlays.design_tokens import to_tokens
 from tesoura.core.overlays.document import Overlay, Piece, new_piece
 from tesoura.core.overlays.looks import COLOURS, FORMS, STYLE_FIELDS, Look
@@ -110,7 +111,8 @@ def _editing(look: Look, form: str) -> dict[str, Any]:
         if field.plays(style):
             headings.setdefault(field.group, []).append((name, field, style[name]))
     return {
-        "look": look, "form": form, "headings": headings, "shown": _both(look, form),
+        "look": look, "form": form, "saved": marks_of(look.choices(form)), "headings": headings,
+        "shown": _both(look, form),
         "typefaces": studio().typefaces(), "weights": weights_of(studio().typefaces(), style["typeface"]),
         "weight_words": WEIGHT_WORDS, "colours": COLOURS, "wearers": _wearers(look.id), "shipped": look.id in SHIPPED,
         "changed": look.id in store().read(stored.changed), "face_rules": _face_rules(),
@@ -124,11 +126,17 @@ def change(look_id: str) -> ResponseReturnValue:
     if not isinstance(sent, dict) or not isinstance(sent.get("set"), dict):
         return {"wrong": {"": "This was not sent by the page. Load it again."}}, 400
     form = sent.get("form", "dark")
-    wrong = act("look.change", look=look_id, set=sent["set"], form=form).result["wrong"]
+    was = sent.get("opened_with", {})
+    wrong = act("look.change", look=look_id, set=sent["set"], form=form, opened_with=was).result["wrong"]
     changed = _look(look_id)
     shown = render_template("looks/_samples.html", shown=_both(changed, form))
     panel = render_template("looks/_panel.html", **_editing(changed, form))
-    return {"wrong": wrong, "samples": shown, "panel": panel}, 422 if wrong else 200
+    return {
+        "wrong": wrong,
+        "samples": shown,
+        "panel": panel,
+        "saved": marks_of(changed.choices(form)),
+    }, 422 if wrong else 200
 
 
 @blueprint.post("/new")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any
 from urllib.parse import urlsplit
 
@@ -24,6 +25,15 @@ def effect_of(action: str, /, **given: Any) -> str:
     """What it would do now, in words; nothing is done. Raises as `act` does."""
     who = actor()
     return runtime().call(lambda self: would(Doing(self, who), Call(action, given)))
+
+
+def opened_with() -> dict[str, Any]:
+    """The marks of what was saved when the form was opened; none where the page does not tell."""
+    try:
+        told = json.loads(request.form.get("opened_with", "{}"))
+    except ValueError:
+        return {}
+    return told if isinstance(told, dict) else {}
 
 
 def must_be_here(what: str) -> None:

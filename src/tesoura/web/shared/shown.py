@@ -10,6 +10,7 @@ from markupsafe import Markup
 
 from tesoura.core.forms.covering import keys_in
 from tesoura.core.forms.fields import Field
+from tesoura.core.forms.meanwhile import marks_of
 from tesoura.core.language.numbers import clock, formatter, plain
 from tesoura.core.language.plurals import unit_for
 from tesoura.core.names import snake
@@ -137,6 +138,7 @@ def actor_words(actor: str) -> str:
 def add_filters(app: Flask) -> None:
     """Make these known to the templates."""
     app.jinja_env.filters.update(day_time=day_time, how_long=how_long, told=told, actor_words=actor_words)
-    app.jinja_env.filters.update(clock_time=clock_time, time_of_day=time_of_day, age=age, in_time=in_time, value=value)
+    app.jinja_env.filters.update(clock_time=clock_time, time_of_day=time_of_day, age=age, in_time=in_time, value=value,
+                                marks_of=marks_of)  # fmt: skip
     app.jinja_env.filters.update(at_time=at_time, snake=lambda words: snake(str(words), "feed"), unit_for=unit_for)
     app.jinja_env.globals.update(trail_path=trail_path, is_private=is_private)

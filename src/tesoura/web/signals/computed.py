@@ -19,7 +19,7 @@ from tesoura.errors import InvalidField, InvalidPiece
 from tesoura.runtime.facade import Runtime
 from tesoura.store import computed as stored
 from tesoura.store.tables import ComputedRow
-from tesoura.web.shared.acting import act
+from tesoura.web.shared.acting import act, opened_with
 from tesoura.web.shared.doors import runtime, store
 from tesoura.web.shared.typed import as_typed, in_zone
 
@@ -119,7 +119,8 @@ def edit(row_id: int) -> ResponseReturnValue:
         return _page(kind, as_typed(kind.fields, row.choices), {}, row)
     typed = _typed()
     try:
-        return _kept(act("computed.change", computed=row_id, choices=in_zone(kind.fields, typed)))
+        choices = in_zone(kind.fields, typed)
+        return _kept(act("computed.change", computed=row_id, choices=choices, opened_with=opened_with()))
     except InvalidPiece as error:
         return _page(kind, typed, error.wrong, row), 422
 

@@ -12,6 +12,8 @@ new ResizeObserver(fit).observe(document.querySelector("main"));
 fit();
 
 let waiting = {};
+let saved = JSON.parse(form?.dataset.saved ?? "{}");
+const body = (set) => JSON.stringify({ set, form: form.dataset.form, opened_with: saved });
 let timer = 0;
 let sending = false;
 
@@ -22,7 +24,7 @@ async function send() {
   waiting = {};
   const answer = await fetch(`/looks/${form.dataset.look}`, {
     method: "POST", headers: { "Content-Type": "application/json", "X-CSRFToken": document.querySelector('meta[name="csrf"]').content },
-    body: JSON.stringify({ set, form: form.dataset.form }),
+    body: body(set),
   }).catch(() => null);
   sending = false;
   if (!answer || ![200, 422].includes(answer.status)) {
@@ -32,6 +34,7 @@ async function send() {
     return;
   }
   const said = await answer.json();
+  saved = said.saved;
   document.getElementById("samples").innerHTML = said.samples;
   fit();
   window.Idiomorph.morph(document.getElementById("look-panel"), said.panel, { morphStyle: "innerHTML", ignoreActiveValue: true });
@@ -65,5 +68,5 @@ form?.addEventListener("input", ({ target }) => {
 });
 form?.addEventListener("submit", (event) => event.preventDefault());
 addEventListener("pagehide", () => {
-  if (form && Object.keys(waiting).length) fetch(`/looks/${form.dataset.look}`, { method: "POST", keepalive: true, headers: { "Content-Type": "application/json", "X-CSRFToken": document.querySelector('meta[name="csrf"]').content }, body: JSON.stringify({ set: waiting, form: form.dataset.form }) });
+  if (form && Object.keys(waiting).length) fetch(`/looks/${form.dataset.look}`, { method: "POST", keepalive: true, headers: { "Content-Type": "application/json", "X-CSRFToken": document.querySelector('meta[name="csrf"]').content }, body: body(waiting) });
 });
