@@ -3,12 +3,18 @@
 from __future__ import annotations
 
 import json
+import re
+import socket
+import ssl
 from collections.abc import Iterator
 from datetime import UTC, datetime
+from typing import Any
 
 import pytest
 
 from tesoura.errors import CredentialsRejected, InvalidField, SignatureRefused, SourceUnavailable
+from tesoura.feeds.api import FeedKind
+from tesoura.feeds.connecting import no_connection
 from tesoura.feeds.mqtt import KIND as MQTT
 from tesoura.feeds.socket import KIND as SOCKET
 from tesoura.feeds.socket import checked_socket_address
@@ -147,7 +153,32 @@ def test_a_broker_that_refuses_or_goes_away(broker: Broker) -> None:
     assert "ended the connection" in str(gone)
     refused = failure(MQTT, {**choices, "topic": "secret/x"}, secrets={"password": "kettle"})
     assert "refuses this topic" in str(refused)
-    assert "No broker answers" in str(failure(MQTT, {**choices, "port": 1}))
+    assert "Nothing answers at" in str(failure(MQTT, {**choices, "port": 1}))
+
+
+@pytest.mark.parametrize(
+    ("kind", "choices"),
+    [
+        (MQTT, {"host": "lamp.example", "port": 1883, "topic": "cup/#", "user": ""}),
+        (SOCKET, {"address": "ws://lamp.example/x"}),
+        (SSE, {"address": "http://lamp.example/x"}),
+    ],
+)
+def test_a_name_that_nobody_knows_is_told_as_such(
+    kind: FeedKind, choices: dict[str, Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def unknown(*given: object, **more: object) -> None:
+        raise socket.gaierror(socket.EAI_NONAME, "Name or service not known")
+
+    monkeypatch.setattr(socket, "getaddrinfo", unknown)
+    assert re.search(r"There is no lamp\.example\S* to be found", str(failure(kind, choices)))
+
+
+def test_why_a_connection_is_not_made() -> None:
+    refused = "Nothing answers at x: the connection was refused. Is the program running, and is the port right?"
+    assert no_connection("x", ConnectionRefusedError(111, "Connection refused")) == refused
+    assert "No route to host" in no_connection("x", OSError(113, "No route to host"))
+    assert "certificate" in no_connection("x", ssl.SSLCertVerificationError(1, "self-signed"))
 
 
 # Signed messages, after the example that the specification's own libraries are tested with.

@@ -149,7 +149,9 @@ def test_a_message_that_is_no_json_says_so(running: Running) -> None:
     answer = running.client.post(address, content=b"hello")
     assert (answer.status_code, answer.headers["content-type"]) == (400, "application/problem+json")
     assert running.client.post(address, content=b'{"n": 1}').status_code == 202
-    assert running.client.post("/in/nothing", content=b"{}").status_code == 404
+    for method, status in (("POST", 404), ("GET", 405)):
+        answer = running.client.request(method, "/in/nothing", content=b"{}")
+        assert (answer.status_code, answer.headers["content-type"]) == (status, "application/problem+json")
     running.press("/", "/feeds/plain/pause", {"paused": "yes"})
     assert running.client.post(address, content=b'{"n": 2}').status_code == 503
 

@@ -15,8 +15,9 @@ from authlib.integrations.base_client import OAuthError
 from tesoura.core.values import from_json
 from tesoura.errors import CredentialsRejected, ResponseNotUnderstood, SourceUnavailable
 from tesoura.feeds.api import FetchContext
+from tesoura.feeds.connecting import no_connection
 from tesoura.feeds.http.address import checked_address, host
-from tesoura.feeds.http.ask import get, no_connection
+from tesoura.feeds.http.ask import get
 from tesoura.feeds.http.bounded import BoundedTransport
 
 WELL_KNOWN = "/.well-known/oauth-authorization-server"
@@ -131,7 +132,7 @@ async def _asked(context: Any, where: str) -> Mapping[str, Any]:
             ) from None
         raise SourceUnavailable(f"{where} did not give a token ({said}). Try again in a while.") from None
     except httpx.ConnectError as error:
-        raise SourceUnavailable(no_connection(where, str(error))) from None
+        raise SourceUnavailable(no_connection(where, error)) from None
     except (httpx.HTTPError, TimeoutError):
         raise SourceUnavailable(f"No answer from {where} when signing in. Try again in a while.") from None
     except (KeyError, ValueError, TypeError, AttributeError, OverflowError, RecursionError):

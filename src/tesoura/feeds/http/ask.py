@@ -15,6 +15,7 @@ import httpx
 
 from tesoura.errors import CredentialsRejected, ResponseNotUnderstood, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched, NameMatch
+from tesoura.feeds.connecting import no_connection
 from tesoura.feeds.http.address import host
 from tesoura.feeds.own_words import own_words
 
@@ -67,7 +68,7 @@ async def get(context: FetchContext, address: str, headers: Mapping[str, str]) -
             f"No answer from {where} in {TIMEOUT_S:.0f} s. Is it busy, or the address another?"
         ) from None
     except httpx.ConnectError as error:
-        raise SourceUnavailable(no_connection(where, str(error))) from None
+        raise SourceUnavailable(no_connection(where, error)) from None
     except httpx.HTTPError as error:
         raise SourceUnavailable(
             f"The answer from {where} broke off ({type(error).__name__}). Give it a little time."
@@ -163,21 +164,6 @@ def unpacker(encoding: str, where: str) -> Callable[[bytes, int], bytes]:
             raise ResponseNotUnderstood(f"What {where} sent cannot be unpacked.", "") from None
 
     return unpack
-
-
-def no_connection(where: str, reason: str) -> str:
-    """Why nothing answers there, in a sentence."""
-    reason = reason.lower()
-    if "certificate" in reason or "ssl" in reason:
-        return f"{where} cannot prove who it is (its certificate was refused). See that the address is right."
-    if (
-        ("name" in reason and "resol" in reason)
-        or "getaddrinfo" in reason
-        or "nodename" in reason
-        or "address associated" in reason
-    ):
-        return f"There is no {where} to be found. See that the address is spelled right and that you are online."
-    return f"Nothing answers at {where}: the connection was refused. Is the program running, and is the port right?"
 
 
 def check_status(response: httpx.Response, where: str, keyed: bool, body: bytes = b"") -> None:

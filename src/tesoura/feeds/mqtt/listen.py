@@ -12,6 +12,7 @@ from paho.mqtt.enums import CallbackAPIVersion
 
 from tesoura.errors import CredentialsRejected, SourceError, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched
+from tesoura.feeds.connecting import no_connection
 from tesoura.feeds.formats import line_payload
 
 OPEN_S, CLOSE_S = 5.0, 5.0
@@ -52,8 +53,7 @@ async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
             async with asyncio.timeout(OPEN_S):
                 await asyncio.to_thread(client.connect, str(choices["host"]), int(choices["port"]), KEEPALIVE_S)
         except (OSError, ValueError, TimeoutError) as error:
-            reason = getattr(error, "strerror", None) or "no answer"
-            raise SourceUnavailable(f"No broker answers at {where} ({reason}). Is it running?") from None
+            raise SourceUnavailable(no_connection(where, error)) from None
         thread = threading.Thread(target=_heard, args=(client, where, hand_over), name="mqtt", daemon=True)
         thread.start()
         topics: dict[str, Any] = {}

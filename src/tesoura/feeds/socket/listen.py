@@ -12,6 +12,7 @@ from websockets.exceptions import ConnectionClosed, InvalidHandshake, InvalidSta
 
 from tesoura.errors import CredentialsRejected, ResponseNotUnderstood, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched
+from tesoura.feeds.connecting import no_connection
 from tesoura.feeds.formats import line_payload
 from tesoura.feeds.own_words import own_words
 
@@ -48,9 +49,7 @@ async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
     except (InvalidHandshake, InvalidURI, EOFError):
         raise SourceUnavailable(f"What answers at {where} is no WebSocket. Is the path right?") from None
     except OSError as error:
-        raise SourceUnavailable(
-            f"Nothing answers at {where} ({error.strerror or 'the connection was refused'}). Is the program running?"
-        ) from None
+        raise SourceUnavailable(no_connection(where, error)) from None
     except asyncio.IncompleteReadError:
         raise SourceUnavailable(f"{where} went away. It is opened again.") from None
 

@@ -13,9 +13,10 @@ from httpx_sse._decoders import SSEDecoder
 
 from tesoura.errors import SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched
+from tesoura.feeds.connecting import no_connection
 from tesoura.feeds.formats import line_payload
 from tesoura.feeds.http.address import host
-from tesoura.feeds.http.ask import check_status, no_connection, unpacker, with_key
+from tesoura.feeds.http.ask import check_status, unpacker, with_key
 
 OPEN_S = 5.0
 MAX_DATA = 1_000_000
@@ -75,7 +76,7 @@ async def events(context: FetchContext, address: str, headers: dict[str, str], s
             f"What answers at {where} is no stream of events. Is it an address to be asked, under “A web address”?"
         ) from None
     except httpx.ConnectError as error:
-        raise SourceUnavailable(no_connection(where, str(error))) from None
+        raise SourceUnavailable(no_connection(where, error)) from None
     except httpx.ReadTimeout:
         raise SourceUnavailable(f"Nothing came from {where} for {silence_s:.0f} s. It is opened again.") from None
     except httpx.HTTPError as error:

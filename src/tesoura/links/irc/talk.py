@@ -15,6 +15,7 @@ from irctokens.line import tokenise
 from tesoura.core.chat import LINE, ChatLine, Pace, outgoing, tidy
 from tesoura.errors import ResponseNotUnderstood, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched, Item
+from tesoura.feeds.connecting import no_connection
 from tesoura.links.irc.session import Session, longest_bytes, message, same, within
 
 OPEN_S, JOIN_S, QUIET_S, ANSWER_S, ECHO_S, SETTLE_S = 8.0, 15.0, 60.0, 20.0, 3.0, 1.0
@@ -265,9 +266,7 @@ async def _opened(choices: Mapping[str, Any]) -> tuple[asyncio.StreamReader, asy
             f"{where} does not speak TLS. Is the port right? With TLS it is often 6697, without 6667."
         ) from None
     except OSError as error:
-        raise SourceUnavailable(
-            f"Nothing answers at {where} ({error.strerror or 'the connection was refused'}). Is it running?"
-        ) from None
+        raise SourceUnavailable(no_connection(where, error)) from None
 
 
 def _seconds() -> float:

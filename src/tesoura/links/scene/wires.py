@@ -9,6 +9,7 @@ from websockets.asyncio.client import ClientConnection, connect
 from websockets.exceptions import ConnectionClosed, InvalidHandshake, InvalidURI
 
 from tesoura.errors import SourceUnavailable
+from tesoura.feeds.connecting import no_connection
 from tesoura.links.rpc import LONGEST
 from tesoura.links.scene.door import GONE
 
@@ -53,9 +54,7 @@ async def connected(address: str, where: str) -> AsyncIterator[Connected]:
     except (InvalidHandshake, InvalidURI, EOFError):
         raise SourceUnavailable(f"What answers at {where} is no scene link. Is the path right?") from None
     except OSError as error:
-        raise SourceUnavailable(
-            f"Nothing answers at {where} ({error.strerror or 'the connection was refused'}). Is the program running?"
-        ) from None
+        raise SourceUnavailable(no_connection(where, error)) from None
     try:
         yield Connected(socket)
     finally:

@@ -14,6 +14,7 @@ from tesoura.web.access.views import is_stranger
 from tesoura.web.shared.sized_request import kind_sent
 
 PROBLEM = "application/problem+json"
+FOR_PROGRAMS = ("/api/", "/in/")
 _SAID = {
     400: ("This could not be read", "Go back, look at what you typed, and send it again."),
     404: ("There is nothing here", "It may have been removed, or the address may have lost a letter."),
@@ -50,7 +51,7 @@ def register(app: Flask) -> None:
 
 
 def _answer(status: int, title: str, detail: str) -> Response:
-    if request.path.startswith("/api/"):
+    if request.path.startswith(FOR_PROGRAMS):
         return problem(status, title, detail)
     template = "pages/gone.html" if request.path.startswith("/o/") else "errors/page.html"
     if template == "errors/page.html" and is_stranger():
@@ -71,6 +72,8 @@ def _http(error: HTTPException) -> Response:
         detail = too_large(kind, request.content_length or 0)
         if request.path.startswith("/media/"):
             return Response(json.dumps({"wrong": detail}), 413, mimetype="application/json")
+    if error.code == 405 and request.path.startswith("/in/"):
+        detail = "Send a POST here: this is the private address of a feed."
     if error.code == 405 and request.path.startswith("/api/"):
         detail = f"{request.path} does not take {request.method}. See /api/openapi.json for what it takes."
     if error.code == 404 and request.path.startswith("/api/"):
