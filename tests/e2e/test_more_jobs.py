@@ -134,9 +134,11 @@ def test_the_log_is_searched_while_it_grows(page: Page, running: Running) -> Non
     running.event(type="gift", data={"name": "teacup_ana", "amount": 7})
     expect(page.locator("#log-rows li")).to_have_count(2)
     page.locator("#log-rows").get_by_role("link", name="gift").first.click()
-    page.get_by_label("It is").fill("70")
-    page.get_by_role("button", name="Correct it").click()
-    expect(page.get_by_text("Corrected, and logged as a correction.")).to_be_visible()
+    page.get_by_label("amount", exact=True).fill("70")
+    page.get_by_role("button", name="Preview changes").click()
+    expect(page.locator("#correction-effect")).not_to_be_empty()
+    page.get_by_role("button", name="Save correction").click()
+    expect(page.get_by_text("Corrected. Everything that follows")).to_be_visible()
     expect(page.locator("main")).to_contain_text("amount 7 → 70")
 
 

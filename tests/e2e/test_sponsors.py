@@ -68,7 +68,7 @@ def test_a_campaign_and_its_rotation_are_made_from_nothing_and_seen_on_the_overl
     # A page tells each ten seconds what it has painted; then the log has it.
     (event, *_) = until(lambda: told(running, "tesoura.painted"))
     assert event["pages"][0]["spans"][-1][0].startswith("tea_of_the_autumn:")
-    page.get_by_role("button", name="Viewers see it · Hide").click()
+    page.get_by_role("button", name="On screen · Hide").click()
     expect(viewers.locator("[data-piece]")).to_be_hidden()
     viewers.close()
 
