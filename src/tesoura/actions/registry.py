@@ -73,8 +73,9 @@ async def _undo(doing: Doing, given: Given) -> Done:
 async def _foresee_undo(doing: Doing, given: Given) -> str:
     """What would be different, and what was done to the same since, which that may reach, too."""
     found = _to_undo(doing, given)
-    told = await foresee(doing, action_named(found.action), found.given)
-    words = f"takes back: {found.words}" if told == action_named(found.action).about else told
+    undoes = action_named(found.action)
+    told = await foresee(doing, undoes, found.given)
+    words = f"{undoes.title}. {undoes.about}" if told == undoes.about else told
     later = [f"“{one.words[:80]}”" for one in doing.runtime.undo_line.after(found)]
     return f"{words}\nIt may also change what came later: {', '.join(later)}" if later else words
 
