@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from tesoura.core.tracks.lists import ListedTrack, lines, stream_time, xspf
+from tesoura.core.tracks.lists import ListedTrack, lines, stream_time, uri, xspf
 from tesoura.standins.music import MusicPlayer
 from tests.conftest import Running, flat, until
 
@@ -112,6 +112,27 @@ def test_what_was_played_is_listed_searched_and_taken_along(running: Running) ->
     assert "'=Umbrella,The Slow Kettles" in table
     for wrong in ("/instruments/now_playing/played.exe", "/instruments/nobody/played"):
         assert running.client.get(wrong).status_code == 404
+
+
+@pytest.mark.parametrize(
+    ("link", "valid"),
+    [
+        (
+            "https://kettles.example/a b/é?q=1 2&x={y}#z|w",
+            "https://kettles.example/a%20b/%C3%A9?q=1%202&x=%7By%7D#z%7Cw",
+        ),
+        ("https://kettles.example/a%20b/100%", "https://kettles.example/a%20b/100%25"),
+        ("https://käse.example:8080/", "https://xn--kse-qla.example:8080/"),
+        ("http://[::1]:9/x", "http://[::1]:9/x"),
+        ("https://kettles.example:x/", ""),
+        ("https://[::1/", ""),
+        ("https:///nowhere", ""),
+        ("javascript:alert(1)", ""),
+        ("", ""),
+    ],
+)
+def test_links_of_a_playlist_are_valid_uris(link: str, valid: str) -> None:
+    assert uri(link) == valid
 
 
 def test_a_playlist_is_xspf_whatever_the_titles() -> None:

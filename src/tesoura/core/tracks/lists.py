@@ -6,11 +6,14 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from urllib.parse import quote, urlsplit, urlunsplit
 from xml.etree import ElementTree
 
 NAMESPACE = "http://xspf.org/ns/0/"
 _UNFIT = re.compile("[\x00-\x1f\ud800-\udfff\ufffe\uffff]")
 """What no XML may hold."""
+_LONE = re.compile("%(?![0-9A-Fa-f]{2})")
+_MAY_STAND = "/%:@!$&'()*+,;=~?"
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,8 +44,7 @@ def xspf(title: str, tracks: Sequence[ListedTrack]) -> str:
         _add(row, "title", one.title)
         _add(row, "creator", one.artists)
         _add(row, "annotation", one.at.isoformat())
-        if one.link.startswith(("https://", "http://")):
-            _add(row, "info", one.link)
+        _add(row, "info", uri(one.link))
         _add(row, "album", one.album)
         if one.length_s:
             _add(row, "duration", str(round(one.length_s * 1000)))
@@ -50,12 +52,22 @@ def xspf(title: str, tracks: Sequence[ListedTrack]) -> str:
 
 
 def _add(above: ElementTree.Element, name: str, words: str) -> None:
-    # What no XML may hold is left out.
-    clean = "".join(
-        char for char in words if char >= " " and not 0xD800 <= ord(char) <= 0xDFFF and char not in "\ufffe\uffff"
-    )
-    if clean:
+    if clean := _UNFIT.sub("", words):
         ElementTree.SubElement(above, f"{{{NAMESPACE}}}{name}").text = clean
+
+
+def uri(link: str) -> str:
+    """A web address as a valid URI (RFC 3986): what may not stand in one is escaped; empty for none."""
+    try:
+        parts = urlsplit(_UNFIT.sub("", link).strip())
+        host, port = (parts.hostname or "").encode("idna").decode(), parts.port
+    except ValueError:
+        return ""
+    if parts.scheme not in ("http", "https") or not host:
+        return ""
+    host = f"[{host}]" if ":" in host else quote(host)
+    found = (quote(_LONE.sub("%25", part), safe=_MAY_STAND) for part in (parts.path, parts.query, parts.fragment))
+    return urlunsplit((parts.scheme, host if port is None else f"{host}:{port}", *found))
 
 
 def lines(tracks: Sequence[ListedTrack], began: datetime | None) -> str:
