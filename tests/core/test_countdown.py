@@ -403,6 +403,9 @@ def eights(text: str) -> str:
 def test_the_widest_text_has_a_place_for_each_unit_that_may_appear() -> None:
     letters = Writing("letters", False, "none")
     assert widest_of(letters, 7_200 * SECOND)[0] == "8 h 88 min 88 s"
+    # At exactly 60 s the last minute's words have minutes, too.
+    assert widest_of(Writing(last_minute="Only {left} left"), 60 * SECOND)[0] == "Only 88:88 left"
+    assert rough_width("1\u202f000\u200b e\u0301") == rough_width("1 000 e")
     assert widest_of(letters, 960 * SECOND)[0] == "88 min 88 s"
     assert widest_of(Writing(), 200 * 86_400 * SECOND, up=True)[0] == "888 d 88:88:88"
     assert widest_of(Writing(days=False), 200 * 86_400 * SECOND, up=True)[0] == "8888:88:88"

@@ -306,13 +306,14 @@ def widest_of(writing: Writing, longest_us: int, up: bool = False) -> tuple[str,
     choice of units and of the digits that each has.
     """
     days, hours, minutes = (
-        {0, 8, 10, 100, 1_000, 10_000, max(longest_us // unit - 1, 0)} for unit in (DAY, HOUR, MINUTE)
+        {0, 1, 8, 10, 100, 1_000, 10_000, longest_us // unit, max(longest_us // unit - 1, 0)}
+        for unit in (DAY, HOUR, MINUTE)
     )
     lengths = {
         day * DAY + hour * HOUR + minute * MINUTE + second * SECOND
         for day in days for hour in hours for minute in minutes for second in (0, 8, 10)
     }  # fmt: skip
-    lengths |= {longest_us, longest_us // 2, MINUTE - SECOND, LAST_TEN - TENTH, 0}
+    lengths |= {longest_us, longest_us // 2, MINUTE, HOUR, DAY, MINUTE - SECOND, LAST_TEN - TENTH, 0}
     fitting = [us for us in lengths if 0 <= us <= longest_us]
     whole, time = (writing.counting_up, writing.time) if up else (writing.counting_down, writing.left)
     return _widest({_eights(whole(us)) for us in fitting}), _widest({_eights(time(us)) for us in fitting})
