@@ -36,7 +36,7 @@ WITH: Mapping[str, Mapping[str, str]] = {
 }
 """The choices with which one of each kind is made, beside its defaults."""
 OTHERWISE = ("wheel.hash", "wheel.opened", "wheel_sealed.hash")
-"""What is drawn anew in every evening."""
+"""Values that differ from evening to evening."""
 
 
 class SetClock:

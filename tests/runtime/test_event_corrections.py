@@ -34,7 +34,7 @@ def gift(running: Running, name: str, amount: int) -> int:
 
 
 def newest(running: Running, kind: str) -> int:
-    """The place of the newest event of a type; what instruments tell of it may stand behind it."""
+    """Return the log position of the newest event of a type; instruments' own events may follow it."""
     found = running.store.read(lambda session: event_log.newest_valid(session, kind))
     assert found is not None
     return found.seq

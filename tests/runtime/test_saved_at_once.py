@@ -1,4 +1,4 @@
-"""What no log tells of an instrument is saved when it comes to be, and not only now and then."""
+"""State that the log does not hold is saved as soon as it changes."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The data folder is locked, then inspected, then migrated; whoever only reads it changes nothing."""
+"""The data folder is locked, then inspected, then migrated; read-only commands change nothing."""
 
 from __future__ import annotations
 

@@ -246,7 +246,7 @@ def test_an_imported_show_does_nothing_before_it_is_started(running: Running) ->
     assert "<dt>Chat</dt><dd>connects to #windyladder on 127.0.0.1" in page
     assert "<dt>Hello</dt><dd>set script.hello to 1" in page
     for step in ("Chat: give it its key again", "Picture bench: give it its key again (password",
-                 "Gifts: give its new address and signing secret to whoever sends.", "Allow the folders",
+                 "Gifts: give the sender its new address and signing secret.", "Allow the folders",
                  "Choose the folder for the text files", "Make API keys again for the programs that send to Tesoura "
                  "(button box)", "Pair the phones and pads again (My phone)"):  # fmt: skip
         assert step in page, step

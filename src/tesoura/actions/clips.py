@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from datetime import datetime
 from functools import partial
 from typing import Any
 
@@ -12,7 +11,7 @@ from sqlmodel import Session
 
 from tesoura.actions.action import Action, Call, Doing, Done, Given
 from tesoura.actions.roles import SET_UP
-from tesoura.core.forms.checks import line, text, whole
+from tesoura.core.forms.checks import instant, line, optional, text, whole
 from tesoura.core.forms.fields import Field
 from tesoura.core.replays.occasions import MICRO
 from tesoura.errors import Gone, InvalidField
@@ -68,16 +67,7 @@ def _part(raw: object) -> str:
     return typed
 
 
-def _instant(raw: object) -> datetime | None:
-    if not str(raw or "").strip():
-        return None
-    try:
-        at = datetime.fromisoformat(str(raw))
-    except ValueError:
-        at = None
-    if at is None or at.tzinfo is None:
-        raise InvalidField("Say when its last picture was seen, with the zone, as in 2026-11-26T20:04:30Z.")
-    return at
+_instant = instant("Say when its last picture was seen, with the zone, as in 2026-11-26T20:04:30Z.")
 
 
 async def _add(doing: Doing, given: Given) -> Done:
@@ -204,7 +194,7 @@ _CLIP = {"clip": Field("Clip", _number)}
 ADD = Action(
     "clip.add", "Put a clip on the shelf", "One that was just sent to POST /api/clips.",
     {"part": Field("What was sent", _part), "title": Field("Its words", text(200, empty=True)),
-     "ends_at": Field("Its last picture was seen at", _instant)}, _add, needs=("part",), noted=True,
+     "ends_at": Field("Its last picture was seen at", optional(_instant))}, _add, needs=("part",), noted=True,
 )  # fmt: skip
 TAKE = Action(
     "clip.take",

@@ -9,7 +9,7 @@ from typing import Any
 
 from tesoura.actions.action import Action, Call, Doing, Done, Given
 from tesoura.actions.roles import SET_UP
-from tesoura.core.forms.checks import choice, group, text, whole
+from tesoura.core.forms.checks import INSTANT, choice, group, optional, text, whole
 from tesoura.core.forms.fields import Field
 from tesoura.core.signals.by_hand import number
 from tesoura.core.signals.engine import OWN_TYPES
@@ -54,18 +54,6 @@ async def _correct(doing: Doing, given: Given) -> Done:
     was: Any = before[0]
     undo = Call("log.correct", {"event": given["event"], "field": field, "value": was})
     return Done("Corrected, and logged as a correction. All that counts it has followed.", {"was": was}, undo)
-
-
-def _instant_or_nothing(raw: object) -> datetime | None:
-    if not str(raw or "").strip():
-        return None
-    try:
-        at = datetime.fromisoformat(str(raw))
-    except ValueError:
-        at = None
-    if at is None or at.tzinfo is None:
-        raise InvalidField("Write an instant with its zone, as in 2026-11-26T19:02:00+00:00.")
-    return at
 
 
 def _change_of(given: Given, now: datetime) -> EventChange:
@@ -158,7 +146,7 @@ CORRECT = Action(
 EDIT = Action(
     "log.edit", "Correct an event", "Its fields or its time, by further events; what was written stays.",
     {**_EVENT, "fields": Field("Fields", group, kind="data", default={}),
-     "time": Field("Time", _instant_or_nothing, kind="instant")}, _edit, _foresee_edit, may=SET_UP,
+     "time": Field("Time", optional(INSTANT), kind="instant")}, _edit, _foresee_edit, may=SET_UP,
 )  # fmt: skip
 VOID = Action("log.void", "Void an event", "It stays in the log and counts nowhere.", _EVENT,
               partial(_void, void=True), partial(_foresee_void, void=True), may=SET_UP)  # fmt: skip

@@ -77,7 +77,7 @@ async def _foresee_undo(doing: Doing, given: Given) -> str:
     told = await foresee(doing, undoes, found.given)
     words = f"{undoes.title}. {undoes.about}" if told == undoes.about else told
     later = [f"“{one.words[:80]}”" for one in doing.runtime.undo_line.after(found)]
-    return f"{words}\nIt may also change what came later: {', '.join(later)}" if later else words
+    return f"{words}\nLater changes to the same thing, which this may affect: {', '.join(later)}" if later else words
 
 
 UNDO = Action("desk.undo", "Undo", "Take back the last act that can be taken back, or the one of a number.",

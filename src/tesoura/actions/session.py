@@ -2,17 +2,11 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-
 from tesoura.actions.action import Action, Call, Doing, Done, Given
-from tesoura.core.forms.checks import whole
+from tesoura.core.forms.checks import INSTANT, optional, whole
 from tesoura.core.forms.fields import Field
 from tesoura.errors import Gone, InvalidField
 from tesoura.store import state
-
-
-def _optional_instant(raw: object) -> datetime | None:
-    return _instant(raw) if str(raw).strip() else None
 
 
 async def _start(doing: Doing, given: Given) -> Done:
@@ -42,16 +36,6 @@ async def _undo(doing: Doing, given: Given) -> Done:
     return Done("The start was taken back, and the counts with it.")
 
 
-def _instant(raw: object) -> datetime:
-    try:
-        at = datetime.fromisoformat(str(raw))
-    except ValueError:
-        at = None
-    if at is None or at.tzinfo is None:
-        raise InvalidField("Write an instant with its zone, as in 2026-11-26T19:02:00+00:00.")
-    return at
-
-
 async def _correct(doing: Doing, given: Given) -> Done:
     at = given["began"]
     if at > doing.now():
@@ -66,13 +50,13 @@ async def _correct(doing: Doing, given: Given) -> Done:
 
 START = Action(
     "session.start", "Start a session", "Begin a new stream session, now unless told: one deliberate act.",
-    {"began": Field("It began at", _optional_instant, kind="instant")}, _start, _foresee_start, noted=True,
+    {"began": Field("It began at", optional(INSTANT), kind="instant")}, _start, _foresee_start, noted=True,
 )  # fmt: skip
 UNDO = Action("session.undo", "Take the start back", "Let the last start of a session not have been.", {}, _undo,
               noted=True)  # fmt: skip
 CORRECT = Action(
     "session.correct", "Correct the start", "Let a session, the present one unless told, have begun at another time.",
-    {"began": Field("It began at", _instant, kind="instant"),
+    {"began": Field("It began at", INSTANT, kind="instant"),
      "session": Field("Session's number", whole(0, 2**53), kind="number", default=0)}, _correct, noted=True,
 )  # fmt: skip
 

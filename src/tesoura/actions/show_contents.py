@@ -110,9 +110,9 @@ def _lacks(show: CarriedShow, folder: Path) -> list[str]:
         elif keys:
             found.append(f"{title}: give it its key again ({', '.join(keys)}).")
         elif kind.makes and standing.get("signed", "yes") == "yes":
-            found.append(f"{title}: give its new address and signing secret to whoever sends.")
+            found.append(f"{title}: give the sender its new address and signing secret.")
         elif kind.receive is not None:
-            found.append(f"{title}: give its new address to whoever sends.")
+            found.append(f"{title}: give the sender its new address.")
         for name in one.get("left_out", ()):
             label = kind.fields[name].label if name in kind.fields else str(name)
             found.append(f"{title}: “{label}” held a key, and was left out.")

@@ -74,7 +74,7 @@ def write(folder: Path, to: Path, at: datetime, with_key: bool = True) -> tuple[
 
 
 def _database(at: Path, to: Path) -> None:
-    """Copy the database as it is at one instant, whoever writes to it meanwhile. Raises FileRefused."""
+    """Copy a consistent snapshot of the database while others may write to it. Raises FileRefused."""
     try:
         _copied(at, to)
     except sqlite3.OperationalError:

@@ -56,7 +56,7 @@ class Fetched:
     message: object = NOTHING
     message_id: str | None = None
     durable: bool = False
-    """Whether whoever sent it is told that it was received: events and values are on disk together before that."""
+    """Whether the sender gets an acknowledgement; events and values are committed together before it."""
     quiet: bool = False
     items: tuple[Item, ...] = ()
     memory: Mapping[str, Any] | None = None

@@ -293,7 +293,7 @@ class Computations:
         await self.rebuild(hard)
 
     async def rebuild_takers(self, types: Iterable[str]) -> None:
-        """Build everything anew that takes one of these types of events."""
+        """Rebuild everything that takes one of these types of events."""
         keys = {key for kind in types for key in self._engine.graph.takers(kind)}
         if keys:
             await self.rebuild(keys)

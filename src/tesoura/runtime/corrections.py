@@ -66,7 +66,7 @@ class Corrections:
         step: Callable[[], None],
         recount: Callable[[str, Logged | None], Awaitable[None]],
     ) -> None:
-        """`recount` is told of a type of event whose counts and last values are to be found again."""
+        """`recount` gets the type of event whose counts and last values must be recomputed."""
         self._store, self._stage, self._computations = store, stage, computations
         self._journal, self._clock, self._step, self._recount = journal, clock, step, recount
 

@@ -184,7 +184,7 @@ class Runtime:
 
     @property
     def is_ready(self) -> bool:
-        """Whether everything runs; until then no value is to be shown."""
+        """Whether start-up is complete; no value is shown before."""
         task = self._starting
         return task is not None and task.done() and not task.cancelled() and task.exception() is None
 

@@ -227,7 +227,7 @@ class Feeds:
     async def _came(
         self, name: str, running: Running, outcome: Fetched | SourceError, seen_as: str | None = None
     ) -> SourceError | None:
-        """Take in what came: the readings and events of it. What kept it from being taken in, if something did.
+        """Store the readings and events of a response. What kept it from being taken in, if something did.
 
         Of a durable message all that it leads to is on disk when this ends; it may be acknowledged then.
         """
@@ -266,7 +266,7 @@ class Feeds:
             yield job
 
     def _follow(self, name: str, running: Running, came: Fetched, picked: Picked, now: datetime) -> None:
-        """Let the engine know what came, and keep it for the feed's page."""
+        """Pass a response to the engine, and keep it for the feed's page."""
         running.proof = Proof(took_ms=came.took_ms, size_bytes=came.size_bytes, note=came.note or running.proof.note)
         if came.unchanged:
             self._publish(self._engine.feed_unchanged(name, now))
@@ -470,7 +470,7 @@ class Feeds:
 
 
 def _answer(refused: SourceError | None) -> tuple[int, str]:
-    """What whoever sent a message is told about it."""
+    """The answer to the sender of a message."""
     if refused is None:
         return 202, "Taken."
     return (503 if isinstance(refused, TooMuch) else 400), str(refused)

@@ -125,7 +125,7 @@ def _feed(
     session: Session, rebuilding: Sequence[Rebuilding], until_seq: int, now: datetime,
     read: Callable[[list[str]], Iterator[Occurrence]], sets: ClockSets, progress: Progress = nobody,
 ) -> None:  # fmt: skip
-    """An instrument is told of the clock being set at its place; anything else has all instants as they are now."""
+    """Instruments get the clock change in order; everything else is built from corrected instants."""
     takers: dict[str, list[tuple[Rebuilding, int]]] = {}
     for one in rebuilding:
         state = one.state

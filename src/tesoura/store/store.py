@@ -153,5 +153,5 @@ def join_store(folder: Path) -> Store:
 
 
 def read_store(folder: Path) -> ReadOnlyStore:
-    """Open a data folder to read it, whoever else uses it. Raises DataFolderError."""
+    """Open a data folder for reading only, even while another process uses it. Raises DataFolderError."""
     return ReadOnlyStore(folder, open_as_is(folder, read_only=True), open_secrets(folder))

@@ -252,7 +252,7 @@ class Graph:
         return changed
 
     def clock_was_set(self, by: timedelta) -> None:
-        """The computer's clock was set. Instruments are told by the event; windows are built anew by whoever set it."""
+        """The computer's clock was set. The event tells instruments; the caller rebuilds windows."""
         for state in self._states.values():
             if isinstance(state, ChangeState):
                 state.clock_was_set(by // timedelta(microseconds=1))

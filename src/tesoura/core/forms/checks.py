@@ -5,11 +5,12 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime, timedelta
-from typing import Any
+from typing import Any, TypeVar
 
 from tesoura.errors import InvalidField
 
 MOST_PIECES = 30
+Checked = TypeVar("Checked")
 
 
 def whole(low: int, high: int) -> Callable[[object], int]:
@@ -124,3 +125,26 @@ def group(raw: object) -> dict[str, Any]:
     if not isinstance(raw, Mapping):
         raise InvalidField('Give an object, as in {"url": "http://127.0.0.1:5050/"}.')
     return dict(raw)
+
+
+def instant(words: str) -> Callable[[object], datetime]:
+    """Return a check for an instant with its zone, in ISO 8601; `words` say what to give instead."""
+
+    def check(raw: object) -> datetime:
+        try:
+            at = datetime.fromisoformat(str(raw))
+        except ValueError:
+            at = None
+        if at is None or at.tzinfo is None:
+            raise InvalidField(words)
+        return at
+
+    return check
+
+
+def optional(check: Callable[[object], Checked]) -> Callable[[object], Checked | None]:
+    """Return a check that takes nothing for None."""
+    return lambda raw: check(raw) if str(raw or "").strip() else None
+
+
+INSTANT = instant("Write an instant with its zone, as in 2026-11-26T19:02:00+00:00.")

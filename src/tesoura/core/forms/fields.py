@@ -45,7 +45,7 @@ class Field:
     advanced: bool = False
     private: bool = False
     person: bool = False
-    """Whether a person's name is chosen here, which another person who takes it over must choose anew."""
+    """Whether this holds a person's name, which somebody who imports it must replace."""
 
     def plays(self, values: Mapping[str, Any]) -> bool:
         """Whether this choice plays a part, with these values."""

@@ -17,7 +17,7 @@ _BY_FIELD = {"scene": "switches the scene to {}", "sound": "plays the sound {}",
 
 
 def abilities(kind: InstrumentKind, choices: Mapping[str, Any]) -> list[str]:
-    """Return what an instrument with these choices can do by itself where viewers or other programs notice it."""
+    """Return what an instrument set up this way can do on its own that viewers or other programs notice."""
     if kind.name == "cue":
         return _of_cue(choices)
     found = []
@@ -42,5 +42,5 @@ def _of_cue(choices: Mapping[str, Any]) -> list[str]:
 
 
 def persons(fields: Mapping[str, Field], choices: Mapping[str, Any]) -> dict[str, str]:
-    """Return the choices that name a person, by field: whoever takes them over has another name there."""
+    """Return the choices that name a person, by field; an importer must replace them."""
     return {name: str(choices[name]) for name, field in fields.items() if field.person and choices.get(name)}

@@ -255,7 +255,7 @@ class Engine(FollowedCells):
         return self._done(touched, now, (), self.graph.takers(before.type))
 
     def last_event(self, kind: str, event: Event | None, now: datetime) -> Changes:
-        """Let the signals of a type of event tell of this one, the last that there is; of none, nothing."""
+        """Set the signals of a type of event to this one, its last; clear them when there is none."""
         feed = self._event_feed(kind)
         touched = []
         told = {f"{feed}.{snake(key)}": scalar for key, scalar in scalars(event.data)} if event is not None else {}

@@ -81,7 +81,7 @@ def checked_rows(rows: Sequence[Mapping[str, Any]]) -> list[CheckedSpin]:
 
 
 def _mismatches(row: Mapping[str, Any], one: SpinRecord) -> list[str]:
-    """What a spin tells of its field that its weights and fields do not."""
+    """Return how a spin's field contradicts its weights and fields."""
     wrong = []
     fields = row.get("fields")
     if not isinstance(fields, list) or not all(isinstance(name, str) for name in fields):

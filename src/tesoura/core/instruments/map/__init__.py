@@ -211,7 +211,7 @@ KIND = InstrumentKind(
     fields={
         "title": Field("Its name", line(60), default="Map", group=_WHERE),
         "player": Field("Whose place", text(60, empty=True), placeholder="mara_vane", kind="seen", of="position.player",
-                  person=True, help="Left empty, every position that is told counts.", group=_WHERE),
+                  person=True, help="Leave empty to follow every position.", group=_WHERE),
         "picture": Field("Picture of the arena", media, kind="picture", group=_WHERE),
         "trail": Field("The trail has", whole(1, MAX_TRAIL), kind="number", default="40", unit="places",
                   group=_WHERE),
