@@ -135,7 +135,7 @@ def test_a_feed_is_held_and_goes_on(running: Running) -> None:
      ("overlay.put_on_air", {"overlay": 9}, 404, "no such overlay"), ("overlay.put_on_air", {}, 422, "This is empty"),
      ("instrument.command", {"instrument": "x", "command": "start"}, 422, "There is no instrument x"),
      ("signal.set", {"name": "reach.members", "value": 1}, 422, "belongs to a feed"),
-     ("moment.skip", {"moment": 5}, 404, "neither waits nor shows"), ("scene.set", "Talk", 422, "as an object"),
+     ("moment.skip", {"moment": 5}, 404, "no longer queued or on screen"), ("scene.set", "Talk", 422, "as an object"),
      ("hand.set", {"name": "lives", "step": "up"}, 422, "whole number"),
      ("scene.set", {"scene": {"a": 1}}, 422, "single value"), ("signal.set", {"name": "lamp"}, 422, "must be given"),
      ("event.say", {"type": ["gift"]}, 422, "single value")],

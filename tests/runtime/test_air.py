@@ -103,13 +103,13 @@ def test_any_of_the_last_fifty_is_taken_back_and_what_came_later_is_named(runnin
     assert "1 kill, 1 death → 0 kills, 1 death" in effect
     assert "Later changes to the same thing, which this may affect: “Deaths this stream session: 0 → 1”" in effect
     # A countdown goes back step by step.
-    assert "Undo what was done to tea after this first" in flat(running.client.get(f"/desk/undo/{start}/effect").text)
-    with pytest.raises(Gone, match="after this first"):
+    assert "Undo the later action first: “Stays at" in flat(running.client.get(f"/desk/undo/{start}/effect").text)
+    with pytest.raises(Gone, match="Undo the later action first"):
         act(running, "desk.undo", number=start)
     running.press("/desk/undo", f"/desk/undo/{kill}")
     assert (running.signal("game.session_kills")["value"], running.signal("game.session_deaths")["value"]) == (0, 1)
     again = running.press("/desk/undo", f"/desk/undo/{kill}", follow_redirects=True)
-    assert "This was taken back already." in again.text
+    assert "This is already undone." in again.text
     for _ in range(60):
         act(running, "scene.set", scene="Play")
         act(running, "scene.set", scene="Talk")

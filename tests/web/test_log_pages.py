@@ -143,7 +143,7 @@ def test_moments_wait_their_turn_can_be_skipped_and_shown_again(running: Running
     assert page.index("Ana") < page.index("rude") < page.index("Bolt")
     assert "will not be shown" in running.press("/log/", "/log/moments/2/skip", follow_redirects=True).text
     assert waiting(running) == ["Bolt"]
-    assert "neither waits nor shows" in running.press("/log/", "/log/moments/2/skip", follow_redirects=True).text
+    assert "no longer queued or on screen" in running.press("/log/", "/log/moments/2/skip", follow_redirects=True).text
     assert "It is shown again on 1 piece" in running.press("/log/2", "/log/2/again", follow_redirects=True).text
     assert waiting(running) == ["Bolt", "Ana"]
     kinds = [one.event.type for one in running.store.read(lambda session: event_log.latest(session, 2))]
@@ -177,7 +177,7 @@ def test_the_moment_on_screen_is_taken_off_and_the_next_one_comes(running: Runni
     for name in ("rude", "Ana"):
         running.event(type="gift", data={"name": name})
     until(lambda: shown() == ["rude"])
-    assert "Take off “rude”" in flat(running.client.get("/log/moments").text)
+    assert "Hide now “rude”" in flat(running.client.get("/log/moments").text)
     assert "will not be shown" in running.press("/log/", "/log/moments/1/skip", follow_redirects=True).text
     assert ">rude</span>" not in running.client.get(f"/o/{token}").text
     until(lambda: shown() == ["Ana"])

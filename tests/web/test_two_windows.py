@@ -30,8 +30,8 @@ def test_each_choice_is_merged_or_told() -> None:
     with pytest.raises(InvalidPiece) as told:
         merged(marks_of(was), {"title": "Cake", "top": 3, "types": ["cut"], "on": False}, saved)
     assert told.value.wrong == {
-        "title": "Changed in another window meanwhile, to “Tea at five”. Save again to keep yours.",
-        "types": "Changed in another window meanwhile, to “gift, tip”. Save again to keep yours.",
+        "title": "Changed in another window since you opened this, to “Tea at five”. Save again to keep yours.",
+        "types": "Changed in another window since you opened this, to “gift, tip”. Save again to keep yours.",
     }
 
 
@@ -109,7 +109,9 @@ def test_two_windows_of_the_same_settings(
     # It changes the same: nothing is saved, the page says how it is by now, and saving again keeps it.
     answer = running.press(page, door, {**form, two[0]: two[1], one[0]: one[2], "opened_with": was})
     assert answer.status_code == 422
-    assert f"Changed in another window meanwhile, to “{one[1]}”. Save again to keep yours." in flat(answer.text)
+    assert f"Changed in another window since you opened this, to “{one[1]}”. Save again to keep yours." in flat(
+        answer.text
+    )
     assert kept(running, one[0]) == [one[1]]
     again = FIELD.search(answer.text)
     assert again
@@ -133,6 +135,6 @@ def test_two_windows_of_a_look(running: Running) -> None:
 
     assert change(was, name="Ink of mine") == (200, {})
     assert change(was, about="Blue") == (200, {})
-    told = {"name": "Changed in another window meanwhile, to “Ink of mine”. Save again to keep yours."}
+    told = {"name": "Changed in another window since you opened this, to “Ink of mine”. Save again to keep yours."}
     assert change(was, name="Night") == (422, told)
     assert change(marks_of({"name": "Ink of mine"}), name="Night") == (200, {})

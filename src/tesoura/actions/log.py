@@ -104,7 +104,7 @@ async def _again(doing: Doing, given: Given) -> Done:
 async def _skip(doing: Doing, given: Given) -> Done:
     skipped = await doing.runtime.corrections.skip(given["moment"])
     if skipped is None:
-        raise Gone("It neither waits nor shows any more.")
+        raise Gone("This alert is no longer queued or on screen.")
     undo = Call("moment.again", {"event": skipped.seq})
     return Done(f"“{skipped.text[:60]}” will not be shown.", {"event": skipped.seq}, undo)
 

@@ -53,11 +53,10 @@ def _to_undo(doing: Doing, given: Given) -> Undoable:
     line = doing.runtime.undo_line
     found = line.found(given["number"])
     if found is None:
-        raise Gone("This was taken back already." if given["number"] else
+        raise Gone("This is already undone." if given["number"] else
                    "Nothing was done since the start that can be taken back.")  # fmt: skip
     if found.stepwise and (later := line.after(found)):
-        raise Gone(f"Undo what was done to {found.target[1] if found.target else 'it'} after this first: "
-                   f"“{later[0].words[:80]}”.")  # fmt: skip
+        raise Gone(f"Undo the later action first: “{later[0].words[:80]}”.")
     return found
 
 

@@ -33,7 +33,7 @@ def merged(opened_with: Mapping[str, Any], mine: Mapping[str, Any], saved: Mappi
             choices[name] = saved[name]
         elif _mark(mine[name]) != _mark(saved.get(name)):
             now = _shown(saved.get(name))
-            conflicts[name] = f"Changed in another window meanwhile, to {now}. Save again to keep yours."
+            conflicts[name] = f"Changed in another window since you opened this, to {now}. Save again to keep yours."
     if conflicts:
         raise InvalidPiece(conflicts)
     return choices
