@@ -44,6 +44,10 @@ AT = datetime(2026, 1, 8, 19, 2, tzinfo=UTC)
         ("tesoura.set_by_hand", {"signal": "losses.value", "value": 3}, "desk", "losses.value set to 3 by the desk"),
         ("tesoura.correction", {"field": "amount", "was": 5, "now": 7}, "desk",
          "amount corrected, 5 → 7 by the desk"),
+        ("tesoura.correction", {"seq": 4, "void": True}, "desk", "event voided by the desk"),
+        ("tesoura.correction", {"seq": 4, "void": False}, "desk", "voided event restored by the desk"),
+        ("tesoura.correction", {"seq": 4, "was": "2026-11-26T19:02:00Z", "time": "2026-11-26T19:00:00Z"}, "desk",
+         "time corrected, 2026-11-26T19:02:00Z → 2026-11-26T19:00:00Z by the desk"),
         ("tesoura.something_new", {}, None, ""),
     ],
 )  # fmt: skip

@@ -76,8 +76,8 @@ async def _foresee_edit(doing: Doing, given: Given) -> str:
 
 
 def _lines(lines: list[str]) -> str:
-    shown = "; ".join(lines[:MOST_LINES])
-    more = f"; and {len(lines) - MOST_LINES} more" if len(lines) > MOST_LINES else ""
+    shown = "\n".join(lines[:MOST_LINES])
+    more = f"\nand {len(lines) - MOST_LINES} more" if len(lines) > MOST_LINES else ""
     return shown + more if lines else "no computed value changes"
 
 

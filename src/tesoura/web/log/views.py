@@ -320,7 +320,7 @@ def preview(seq: int) -> ResponseReturnValue:
         effect = effect_of("log.void", event=seq) if voids else effect_of("log.edit", **_typed_change(seq))
     except (InvalidField, InvalidPiece, Gone) as error:
         return render_template("log/_correction.html", wrong=str(error), lines=[]), 422
-    return render_template("log/_correction.html", wrong="", lines=effect.split("; "))
+    return render_template("log/_correction.html", wrong="", lines=effect.splitlines())
 
 
 # Taking it along

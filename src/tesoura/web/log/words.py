@@ -120,6 +120,14 @@ def _effect(data: Mapping[str, Any], called: CalledThings) -> str:
     return f"{what} {called.feeds.get(target, target)}".strip() + (f": {said}" if said else "")
 
 
+def _correction(data: Mapping[str, Any]) -> str:
+    if "void" in data:
+        return "event voided" if data["void"] else "voided event restored"
+    if "time" in data:
+        return f"time corrected, {data.get('was')} → {data['time']}"
+    return f"{data.get('field')} corrected, {data.get('was')} → {data.get('now')}"
+
+
 _EFFECTS = {"say": "said in", "scene": "scene", "sound_on": "sound on", "sound": "sound", "call": "called"}
 _TOLD: Mapping[str, Callable[[Mapping[str, Any], CalledThings], str]] = {
     "tesoura.action": lambda data, called: str(data.get("words", data.get("action", ""))).rstrip("."),
@@ -134,9 +142,7 @@ _TOLD: Mapping[str, Callable[[Mapping[str, Any], CalledThings], str]] = {
     "tesoura.shown": lambda data, called: f"{data.get('piece')} {'shown' if data.get('shown') else 'hidden'}",
     "tesoura.skipped": lambda data, called: f"“{data.get('text') or data.get('piece') or 'a moment'}” skipped",
     "tesoura.shown_again": lambda data, called: "a moment shown again",
-    "tesoura.correction": lambda data, called: (
-        f"{data.get('field')} corrected, {data.get('was')} → {data.get('now')}"
-    ),
+    "tesoura.correction": lambda data, called: _correction(data),
     "tesoura.air_cleared": lambda data, called: "everything taken off air" if data.get("cleared")
                            else "everything on air again",
     "tesoura.air": lambda data, called: "what is on air changed",
