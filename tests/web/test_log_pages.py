@@ -177,7 +177,10 @@ def test_the_moment_on_screen_is_taken_off_and_the_next_one_comes(running: Runni
     for name in ("rude", "Ana"):
         running.event(type="gift", data={"name": name})
     until(lambda: shown() == ["rude"])
-    assert "Hide now “rude”" in flat(running.client.get("/log/moments").text)
+    shown_now = flat(running.client.get("/log/moments").text)
+    assert "Hide now “rude”" in shown_now
+    assert "Not on any page" in shown_now, "no viewers' page is open"
+    assert "On air" not in shown_now
     assert "will not be shown" in running.press("/log/", "/log/moments/1/skip", follow_redirects=True).text
     assert ">rude</span>" not in running.client.get(f"/o/{token}").text
     until(lambda: shown() == ["Ana"])

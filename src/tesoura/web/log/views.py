@@ -119,10 +119,11 @@ def _moments() -> dict[str, Any]:
         moments = self.stage.moments
         return (
             [(one, *self.stage.placed(one.key)) for one in moments.waiting()],
-            [(one, *self.stage.placed(one.key)) for one in moments.showing()],
+            [(one, *self.stage.placed(one.key), self.hub.audience(int(one.key.partition("/")[0])).pages)
+             for one in moments.showing()],
             moments.held,
             self.stage.told.last(),
-        )
+        )  # fmt: skip
 
     waiting, showing, held, last = runtime().call(gather)
     return {"waiting": waiting, "showing": showing, "there": THERE, "held": held, "last_moment": last}
