@@ -168,7 +168,7 @@ def test_tesoura_verify_does_the_sum(tmp_path: Path) -> None:
         ("tea", "does not read as JSON"),
         ("[]", "Give one spin"),
         ("[1]", "A spin is a group of values"),
-        ('{"number": 1}', "A spin needs hash, opened, weights, came"),
+        ('{"number": 1}', "hash, opened, weights, came missing"),
         (json.dumps(told(weights="1111")), "whole numbers"),
         (json.dumps(told(weights=[0.5, 0.5])), "whole numbers"),
         (json.dumps(told(number=True)), "whole numbers"),

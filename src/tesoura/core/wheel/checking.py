@@ -48,7 +48,7 @@ def spin_of(row: Mapping[str, Any]) -> SpinRecord:
     """Return what a spin's sum needs. Raises InvalidField when some of it is missing or no number."""
     missing = [name for name in NEEDED if name not in row]
     if missing:
-        raise InvalidField(f"A spin needs {', '.join(missing)}. It is told in full once it has landed.")
+        raise InvalidField(f"This is not a complete spin: {', '.join(missing)} missing. Use a spin that has landed.")
     weights, number, came = row["weights"], row["number"], row["came"]
     whole = isinstance(weights, list) and all(type(one) is int for one in (*weights, number, came))
     if not whole:
