@@ -192,6 +192,7 @@ def recount(events: Told, session_from: int, now: int) -> dict[str, Any]:
         return begun[-1] if begun and (begun[-1] not in ends or second <= ends[begun[-1]][0]) else None
 
     timed = sorted(events, key=lambda one: one[:2])
+    told = [one for one in timed if one[2] in ("kill", "death")]
     mine = [(second, kind, match_of(second, data)) for second, _, kind, data in timed
             if (kind == "kill" and data["actor"] == ME) or kind == "death"]  # fmt: skip
     found = figures("session", [one for one in mine if one[0] >= session_from])
@@ -204,7 +205,8 @@ def recount(events: Told, session_from: int, now: int) -> dict[str, Any]:
         if id in ends:
             until = ends[id][0]
         elif place < len(order) - 1:
-            until = max([starts[id], *(second for second, _, match in mine if match == id)])
+            # Nobody told of its end: it lasted until the last thing that happened in it, whoever it happened to.
+            until = max([starts[id], *(second for second, _, _, data in told if match_of(second, data) == id)])
         played += max(until - max(starts[id], session_from), 0)
     found["session_minutes"] = round(played / 60, 2)
     if finished:

@@ -259,7 +259,7 @@ def test_two_matches_that_end_at_once_are_one_card_which_the_desk_names(running:
         running.event(type="match.end", data={"match": f"m{number}", "result": "won"})
     shown = until(lambda: running.client.get("/log/moments").text if waits(running) else "")
     assert waits(running) == 1
-    assert '<b dir="auto">Match-end card</b> <span class="soft">on Card</span>' in shown
+    assert '<b dir="auto">Match-end card</b><span class="soft">on Card</span>' in flat(shown)
 
 
 def waits(running: Running) -> int:

@@ -95,7 +95,12 @@ class Scheduler:
         return self._righting is not None
 
     def _look(self) -> tuple[float, float, float]:
-        return self._clock().timestamp(), self._awake_s(), self._lasting_s()
+        # Should the machine sleep between one clock and the next, they tell of different instants: look again.
+        while True:
+            lasted_s = self._lasting_s()
+            seen = self._clock().timestamp(), self._awake_s(), lasted_s
+            if self._lasting_s() - lasted_s < JUMP_S / 2:
+                return seen
 
     def _ring(self) -> None:
         self._timer = None
