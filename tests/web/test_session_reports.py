@@ -52,7 +52,8 @@ def report(running: Running) -> str:
 
 def written(running: Running) -> str:
     """The first session's page, once what the wheel wrote down is in it: that is saved every few seconds."""
-    return until(lambda: page if "Wheel of tea: spins" in (page := report(running)) else "")
+    until(lambda: "Wheel of tea: spins" in report(running))
+    return report(running)
 
 
 def figures(page: str) -> dict[str, str]:
