@@ -362,7 +362,7 @@ def test_its_widest_text_is_twice_as_long_and_its_last_word_is_known() -> None:
     assert extremes["text"].sample == "Back in 4:32"
     assert made(length="45 min", leading="no").extremes(T)["text"].widest == "8:88:88"
     assert (
-        made(counts="clock", clock="24", date="weekday").extremes(T)["text"].widest == "Wednesday 27 September · 22:58"
+        made(counts="clock", clock="24", date="weekday").extremes(T)["text"].widest == "Wednesday 88 September · 88:88"
     )
 
 
@@ -409,6 +409,10 @@ def test_the_widest_text_has_a_place_for_each_unit_that_may_appear() -> None:
     assert widest_of(letters, 960 * SECOND)[0] == "88 min 88 s"
     assert widest_of(Writing(), 200 * 86_400 * SECOND, up=True)[0] == "888 d 88:88:88"
     assert widest_of(Writing(days=False), 200 * 86_400 * SECOND, up=True)[0] == "8888:88:88"
+
+
+def test_the_widest_short_date_is_in_may() -> None:
+    assert made(counts="clock", clock="none", date="short").extremes(T)["text"].widest == "88 May"
 
 
 @pytest.mark.parametrize(("clock", "widest"), [("12s", "88:88:88 pm"), ("12", "88:88 pm"), ("24s", "88:88:88")])

@@ -243,7 +243,7 @@ class Counting:
         plan, writing = self.plan, self.plan.writing
         if plan.counts == "clock":
             shown = _widest(
-                writing.before + time_of_day(one, plan.clock, plan.date, writing.leading) + writing.after
+                writing.before + _eights(time_of_day(one, plan.clock, plan.date, writing.leading)) + writing.after
                 for one in _CLOCK_WIDEST
             )
             return {"text": Extremes(shown, shown, shown)}
@@ -290,8 +290,8 @@ def mark_type(name: str, mark: CountdownMark) -> str:
     return f"{name}.at_{brief(timedelta(microseconds=mark.left_us)).replace(' ', '_')}"
 
 
-_CLOCK_WIDEST = [datetime(2028, month, 27, 22, 58, 58, tzinfo=UTC) for month in range(1, 13)]
-"""With two digits in each place, on each weekday and in each month."""
+_CLOCK_WIDEST = [datetime(2028, month, day, 22, 58, 58, tzinfo=UTC) for month in range(1, 13) for day in range(22, 29)]
+"""Each weekday in each month, with two digits in every place."""
 
 
 def _widest(texts: Iterable[str]) -> str:
