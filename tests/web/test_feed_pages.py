@@ -23,7 +23,7 @@ from tesoura.standins.streams import StreamService
 from tesoura.store import feeds as stored
 from tesoura.store import log as event_log
 from tesoura.store import readings, state
-from tests.conftest import Running, until
+from tests.conftest import Running, flat, until
 
 
 def events(running: Running, kind: str) -> list[Any]:
@@ -360,6 +360,45 @@ def test_an_older_value_is_not_saved_over_one_that_was_acknowledged(running: Run
     again = crashed(running, lambda: None)
     try:
         assert again.signal("gifts.amount")["value"] == 41
+    finally:
+        again.stop()
+
+
+def test_a_connected_feed_without_a_message_is_live_and_says_that_it_has_no_data(running: Running) -> None:
+    service = StreamService()
+    service.start()
+    try:
+        running.press("/", "/feeds/new/sse", {"title": "Stream", "address": f"{service.address}/events",
+                                              "key_in": "none", "silence_s": "30"})  # fmt: skip
+        until(lambda: service.listeners == 1 and "connected" in running.client.get("/feeds/stream/state").text)
+        page = flat(running.client.get("/feeds/stream").text)
+        assert "No data since Tesoura started" in page
+    finally:
+        service.stop()
+
+
+def test_after_a_restart_a_feed_whose_service_is_gone_says_that_it_has_no_data(
+    running: Running, members: MembersService
+) -> None:
+    running.press(
+        "/",
+        "/feeds/new/http",
+        {
+            "title": "Members",
+            "address": f"{members.address}/channels/mara_vane/followers",
+            "period_s": "1",
+            "form": "json",
+            "key_in": "none",
+        },
+    )
+    until(lambda: "tree-name" in running.client.get("/feeds/members/tree").text)
+    members.stop()
+    running.stop()
+    again = Running(running.folder)
+    try:
+        page = flat(again.client.get("/feeds/members").text)
+        assert "No data since Tesoura started" in page
+        assert "Nothing answers" in page
     finally:
         again.stop()
 
