@@ -149,7 +149,7 @@ class Runtime:
             store.folder, self.journal, self._clock, settings.lasting_s, self.feeds.client, self.feeds.told_by,
             lambda job: self._tasks.start(job, "Fetching a cover"),
         )  # fmt: skip
-        self._feed_watch = FeedWatch(
+        self.feed_watch = FeedWatch(
             self._engine, self.journal, self._clock, lambda job: self._tasks.start(job, "Telling how a feed fares")
         )
         self.clips = Clips(self, self._tasks.start)
@@ -526,7 +526,7 @@ class Runtime:
         if changes.feeds:
             self.touched("feeds")
             if self._loop is not None:
-                self._feed_watch.changed(changes.feeds)
+                self.feed_watch.changed(changes.feeds)
         if outcome.moments:
             self.touched("moments")
         if outcome.fired and self._loop is not None:

@@ -16,6 +16,7 @@ from tesoura.runtime.facade import Runtime
 from tesoura.store import feeds
 from tesoura.store import log as event_log
 from tesoura.store.secrets import FILE_NAME as KEY_FILE
+from tesoura.web.desk.cards import cards
 from tesoura.web.shared.doors import now, runtime, settings, store
 
 LEAST_FREE_MB = 500
@@ -52,7 +53,8 @@ class Upcoming:
 def needs() -> list[Need]:
     """All that needs somebody now, the gravest first."""
     of_the_loop = (_of_imports, _of_practice, _of_feeds, _of_what_is_broken, _of_what_is_on_air, _of_pages)
-    return [*_room(), *_of_the_clock(), *_of_secrets(), *(one for ask in of_the_loop for one in runtime().call(ask))]
+    told_by_the_loop = (one for ask in of_the_loop for one in runtime().call(ask))
+    return [*_room(), *_of_the_clock(), *_of_secrets(), *told_by_the_loop, *_of_drafts()]
 
 
 def _room() -> list[Need]:
@@ -109,8 +111,13 @@ def _of_practice(self: Runtime) -> list[Need]:
 def _of_feeds(self: Runtime) -> list[Need]:
     found, ends, at = [], self.feeds.sign_ins_end(), now().timestamp()
     away = {name: words for kind, words in _AWAY.items() for name in self.links.of_kind(kind)}
+    unsteady = self.feed_watch.unsteady()
     for report in self.feeds.reports():
-        if report.state.freshness is Freshness.DOWN:
+        if report.name in unsteady:
+            often, why = unsteady[report.name]
+            words = f"{report.title} keeps failing: {often} times in the last ten minutes. The last time: {why}"
+            found.append(Need(words, "Settings", url_for("feeds.show", name=report.name)))
+        elif report.state.freshness is Freshness.DOWN:
             problem = report.state.problem or "nothing comes"
             words = away.get(report.name, "{title} is down").format(title=report.title)
             again = "Ask now" if report.manner == "asked" else "Open it anew"
@@ -148,6 +155,14 @@ def _of_pages(self: Runtime) -> list[Need]:
             )
             found.append(Need(words, "Which one", url_for("links.show", overlay_id=overlay_id)))
     return found
+
+
+def _of_drafts() -> list[Need]:
+    return [
+        Need(f"{one.row.name}: the draft differs from what is on air.", "Compare",
+             url_for("versions.compare", overlay_id=one.row.id))
+        for one in cards() if one.rev and one.differs
+    ]  # fmt: skip
 
 
 def upcoming() -> list[Upcoming]:

@@ -15,7 +15,7 @@ from tesoura.runtime.facade import Runtime
 from tesoura.store import media as stored_media
 from tesoura.store import overlays as stored
 from tesoura.store.tables import OverlayRow
-from tesoura.web.desk.views import cards
+from tesoura.web.desk.cards import cards
 from tesoura.web.mat.draft import laid
 from tesoura.web.mat.laying import lay_on
 from tesoura.web.shared.acting import act
