@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import os
 import stat
 import zipfile
 from pathlib import Path
@@ -11,10 +12,10 @@ from typing import Any
 
 import pytest
 
-from tesoura.errors import FileRefused, NewerDocument
-from tesoura.saves import carrying
+from tesoura.errors import CommandRefused, FileRefused, NewerDocument
+from tesoura.saves import carrying, putting
 from tesoura.saves.carrying import CarriedSave, CarriedShelf, read, unpack, write
-from tesoura.saves.keeping import Content, keep, object_at
+from tesoura.saves.keeping import Content, SavedFile, keep, object_at
 from tesoura.saves.looking import SaveSource, files_of
 
 
@@ -74,9 +75,40 @@ def test_what_goes_out_comes_in_the_same_each_content_once(shelf: CarriedShelf, 
     assert {object_at(other, one).read_bytes() for one in told.digests} == {b"alpha", b"beta" * 50_000}
 
 
-@pytest.mark.parametrize(
-    "path", ["../a", "/etc/passwd", "a/../../b", "C:\\x", "C:x", "a\\b", "", ".", "a//b", "a\0b", "x.tesoura-new"],
-)  # fmt: skip
+def test_whatever_names_a_save_has_it_comes_in_again(objects: Path, tmp_path: Path) -> None:
+    names = (b"back\\slash", b"C:", b"x.tesoura-new", b"A.sav", b"a.sav", b"not\xffutf-8", b"two\nlines",
+             "Käse".encode(), b" spaces ", b"-dash", b"q" * 255)  # fmt: skip
+    at = tmp_path / "one"
+    at.mkdir()
+    for name in names:
+        Path(os.fsdecode(os.fsencode(at) + b"/" + name)).write_bytes(name)
+    (at / "deep:er" / "empty\\").mkdir(parents=True)
+    source = SaveSource(at, True)
+    save = CarriedSave(1, 0, False, "Odd  names", "first line\nsecond", "", keep(objects, source, files_of(source)))
+    out = CarriedShelf("Mile", True, "one", (save,))
+    file = packed(out, objects)
+    assert read(file) == out
+    unpack(file, read(file), tmp_path / "other")
+    back = read(file).entries[0].content
+    assert back is not None
+    into = SaveSource(tmp_path / "game", True)
+    putting.put(tmp_path / "other", back, into, 1, keeps_times=True)
+    assert sorted(os.listdir(os.fsencode(into.at))) == sorted([*names, b"deep:er"])
+    assert (into.at / "deep:er" / "empty\\").is_dir()
+
+
+@pytest.mark.parametrize("path", ["C:x", "a\\b", "..\\..\\x", "ends.", "what?"])
+def test_names_that_windows_cannot_write_are_refused_there_before_anything_is_changed(
+    objects: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, path: str
+) -> None:
+    monkeypatch.setattr(putting, "WINDOWS", True)
+    found = Content((SavedFile(path, 5, 1, "0" * 64),))
+    with pytest.raises(CommandRefused, match=r"no name that Windows can write.*Nothing was changed"):
+        putting.put(objects, found, SaveSource(tmp_path / "game", True), 1, keeps_times=False)
+    assert not (tmp_path / "game").exists()
+
+
+@pytest.mark.parametrize("path", ["../a", "/etc/passwd", "a/../../b", "", ".", "a//b", "a\0b", "..", "a/" * 2_049])
 def test_a_path_that_leads_out_is_refused(shelf: CarriedShelf, objects: Path, path: str) -> None:
     with pytest.raises(FileRefused, match=r"leads out of the save, or is no path\. Nothing was brought in"):
         read(changed(packed(shelf, objects), entries=[entry(path)]))
@@ -99,7 +131,9 @@ def test_a_path_that_leads_out_is_refused(shelf: CarriedShelf, objects: Path, pa
         ({"entries": [entry(parent=9)]}, "in a folder that is none"),
         ({"entries": [{"number": 1, "parent": 2}, {"number": 2, "parent": 1}]}, "is in itself"),
         ({"entries": [entry()]}, "is not whole in the file"), ({"folder": False}, "one file"),
-        ({"entries": [entry(content={"files": [["a", 5, 1, "0" * 64], ["A", 5, 1, "0" * 64]]})]}, "the same path"),
+        ({"entries": [entry(content={"files": [["a", 5, 1, "0" * 64], ["a", 5, 1, "0" * 64]]})]}, "the same path"),
+        ({"entries": [entry(content={"files": [], "modes": {"a": 0o4755}})]}, "permissions"),
+        ({"entries": [entry(content={"files": [], "modes": [3]})]}, "permissions"),
     ],
 )  # fmt: skip
 def test_a_list_that_is_not_right_says_why(shelf: CarriedShelf, objects: Path, to: dict[str, Any], why: str) -> None:

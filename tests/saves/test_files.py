@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 import fcntl
+import json
 import os
 import shutil
 import subprocess
@@ -205,6 +206,28 @@ def test_a_save_takes_the_place_of_the_games_and_that_stands_beside_it(objects: 
     putting.let_go(before_at(file, 7))
     put(objects, content, file, 8, keeps_times=False)
     assert abs(file.at.stat().st_mtime - time.time()) < 60
+
+
+def modes(at: Path) -> dict[str, int]:
+    return {one.relative_to(at).as_posix(): one.stat().st_mode & 0o777 for one in (at, *at.rglob("*"))}
+
+
+def test_permissions_of_files_and_folders_come_back_with_a_save(objects: Path, tmp_path: Path) -> None:
+    at = tmp_path / "slots"
+    (at / "one" / "two").mkdir(parents=True)
+    (at / "empty").mkdir()
+    (at / "one" / "two" / "a.sav").write_bytes(b"lamp")
+    (at / "run.sh").write_bytes(b"#!")
+    for name, mode in {".": 0o700, "one": 0o750, "one/two/a.sav": 0o600, "run.sh": 0o755, "empty": 0o770}.items():
+        (at / name).chmod(mode)
+    source, before = SaveSource(at, True), modes(at)
+    content = content_of(json.loads(json.dumps(kept(objects, source).plain())))
+    shutil.rmtree(at)
+    put(objects, content, source, 1, keeps_times=False)
+    assert modes(at) == before
+    # A save that was kept without its permissions has those of what it replaces.
+    put(objects, content._replace(modes=None), source, 2, keeps_times=False)
+    assert modes(at) == before
 
 
 @pytest.mark.parametrize("at_once", [True, False])

@@ -14,11 +14,13 @@ from typing import IO, Any
 
 from tesoura.errors import FileRefused, NewerDocument
 from tesoura.saves.keeping import BLOCK, Content, SavedFile, folder_synced, object_at, room_for, synced
-from tesoura.saves.looking import MOST_BYTES, MOST_FILES, OWN
+from tesoura.saves.looking import MOST_BYTES, MOST_FILES
 
 KIND, VERSION = "tesoura.shelf", 1
 LIST = "shelf.json"
-MOST_LIST, MOST_ENTRIES, MOST_NAME, MOST_NOTE = 60_000_000, 5_000, 200, 2_000
+MOST_LIST, MOST_ENTRIES, MOST_NAME, MOST_NOTE, MOST_PATH = 60_000_000, 20_000, 200, 2_000, 4_096
+MOST_PARTS = 500_000
+"""The most contents that one file can have."""
 _DIGEST = re.compile(r"[0-9a-f]{64}")
 
 
@@ -62,7 +64,7 @@ class CarriedShelf:
 
 
 def write(to: IO[bytes], shelf: CarriedShelf, objects: Path) -> None:
-    """Write a shelf into a file. Raises FileRefused when a content of it is missing."""
+    """Write a shelf into a file. Raises FileRefused when a content of it is missing, or it is too much for one file."""
     told = {
         "kind": KIND, "version": VERSION, "game": shelf.game, "folder": shelf.folder, "called": shelf.called,
         "entries": [
@@ -71,8 +73,11 @@ def write(to: IO[bytes], shelf: CarriedShelf, objects: Path) -> None:
             for one in shelf.entries
         ],
     }  # fmt: skip
+    listed = json.dumps(told)
+    if len(shelf.entries) > MOST_ENTRIES or len(shelf.digests) > MOST_PARTS or len(listed) > MOST_LIST:
+        raise FileRefused("This shelf has more saves and files than one file can hold. Remove saves you don't need.")
     with zipfile.ZipFile(to, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as packed:
-        packed.writestr(LIST, json.dumps(told, ensure_ascii=False))
+        packed.writestr(LIST, listed)
         for digest in sorted(shelf.digests):
             at = object_at(objects, digest)
             if not at.is_file():
@@ -85,8 +90,8 @@ def read(file: IO[bytes]) -> CarriedShelf:
     try:
         with zipfile.ZipFile(file) as packed:
             names = packed.infolist()
-            if len(names) > MOST_FILES + 1:
-                raise FileRefused(f"The file has {len(names):,} parts; a shelf has {MOST_FILES:,} at most.")
+            if len(names) > MOST_PARTS + 1:
+                raise FileRefused(f"The file has {len(names):,} parts; a shelf has {MOST_PARTS:,} at most.")
             for one in names:
                 if stat.S_ISLNK(one.external_attr >> 16):
                     raise FileRefused(f"“{one.filename[:60]}” in the file is a link. A shelf has none.")
@@ -173,7 +178,7 @@ def _entry(told: Any, folder: bool) -> CarriedSave:
         raise FileRefused("An entry of the list has no number.")
     content = _content(told["content"], folder) if told.get("content") is not None else None
     return CarriedSave(number, parent, content is None, _words(told.get("name"), MOST_NAME) or "No name",
-                       _words(told.get("note"), MOST_NOTE), _words(told.get("made_at"), 40), content)  # fmt: skip
+                       _words(told.get("note"), MOST_NOTE, "\n"), _words(told.get("made_at"), 40), content)  # fmt: skip
 
 
 def _whole(entries: Sequence[CarriedSave]) -> None:
@@ -189,8 +194,8 @@ def _whole(entries: Sequence[CarriedSave]) -> None:
             raise FileRefused("The list is not whole: a folder is in itself.")
 
 
-def _words(raw: object, most: int) -> str:
-    return " ".join("".join(one if one.isprintable() else " " for one in str(raw or "")).split())[:most]
+def _words(raw: object, most: int, lines: str = "") -> str:
+    return "".join(one if one.isprintable() or one in lines else " " for one in str(raw or ""))[:most].strip()
 
 
 def _content(told: Any, folder: bool) -> Content:
@@ -211,17 +216,29 @@ def _content(told: Any, folder: bool) -> Content:
         found.append(SavedFile(safe_path(path) if folder else "", size, mtime_ns, digest))
     if not folder and len(found) != 1:
         raise FileRefused("This game's save is one file, and an entry has another number of them.")
-    if len({one.path.casefold() for one in found}) != len(found):
+    if len({one.path for one in found}) != len(found):
         raise FileRefused("Two files of an entry have the same path.")
-    return Content(tuple(sorted(found)), tuple(sorted(safe_path(one) for one in empty)) if folder else ())
+    folders = tuple(sorted(safe_path(one) for one in empty)) if folder else ()
+    return Content(tuple(sorted(found)), folders, _modes(told.get("modes")))
+
+
+def _modes(told: Any) -> tuple[tuple[str, int], ...] | None:
+    if told is None:
+        return None
+    if not isinstance(told, Mapping) or any(not isinstance(one, int) or one & ~0o777 for one in told.values()):
+        raise FileRefused("The permissions in the list are not told whole.")
+    return tuple(sorted((str(path), mode) for path, mode in told.items()))
 
 
 def safe_path(raw: object) -> str:
-    """A path below a save, as it may be written on any system. Raises FileRefused for one that leads out of it."""
+    """A path below a save. Raises FileRefused for one that leads out of it.
+
+    Names that some system cannot write are refused where a save is put back, and only there.
+    """
     told = str(raw)
     parts = told.split("/")
-    bad = (not told or len(told) > 1_000 or "\\" in told or "\0" in told or PurePosixPath(told).is_absolute()
-           or any(one in ("", ".", "..") or ":" in one or OWN in one for one in parts))  # fmt: skip
+    bad = (not told or len(told) > MOST_PATH or "\0" in told or PurePosixPath(told).is_absolute()
+           or any(one in ("", ".", "..") for one in parts))  # fmt: skip
     if bad:
         raise FileRefused(f"“{told[:60]}” in the list leads out of the save, or is no path. Nothing was brought in.")
     return told

@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from tesoura.errors import CommandRefused
-from tesoura.saves.looking import FoundFile, SaveSource, folders_of, reason
+from tesoura.saves.looking import FoundFile, SaveSource, folders_of, modes_of, reason
 
 FOLDER = "saves"
 BLOCK = 1 << 20
@@ -34,10 +34,14 @@ class SavedFile(NamedTuple):
 
 
 class Content(NamedTuple):
-    """What a save is: its files, and the folders in it that have none."""
+    """What a save is: its files, the folders in it that have none, and the permissions that are not the usual ones.
+
+    `modes` has those of files and folders by path, `.` for the save itself; None where permissions are not known.
+    """
 
     files: tuple[SavedFile, ...]
     folders: tuple[str, ...] = ()
+    modes: tuple[tuple[str, int], ...] | None = None
 
     @property
     def size(self) -> int:
@@ -57,12 +61,14 @@ class Content(NamedTuple):
 
     def plain(self) -> dict[str, Any]:
         """It, to be stored."""
-        return {"files": [list(one) for one in self.files], "folders": list(self.folders)}
+        modes = {} if self.modes is None else {"modes": dict(self.modes)}
+        return {"files": [list(one) for one in self.files], "folders": list(self.folders), **modes}
 
 
 def content_of(told: dict[str, Any]) -> Content:
     """It, as it was stored."""
-    return Content(tuple(SavedFile(*one) for one in told["files"]), tuple(told["folders"]))
+    modes = tuple(told["modes"].items()) if "modes" in told else None
+    return Content(tuple(SavedFile(*one) for one in told["files"]), tuple(told["folders"]), modes)
 
 
 class StillWritten(Exception):
@@ -111,7 +117,7 @@ def keep(
             all_synced()
         if any(_changed(one) for one, _, _ in parts):
             raise StillWritten
-        folders = folders_of(source)
+        folders, modes = folders_of(source), modes_of(source, found)
         for one, part, digest in parts:
             at = object_at(folder, digest)
             at.parent.mkdir(exist_ok=True)
@@ -131,9 +137,8 @@ def keep(
     finally:
         for _, part, _ in parts:
             part.unlink(missing_ok=True)
-    return Content(
-        tuple(SavedFile(one.path, one.size, one.mtime_ns, digest) for one, _, digest in parts), tuple(folders)
-    )
+    files = tuple(SavedFile(one.path, one.size, one.mtime_ns, digest) for one, _, digest in parts)
+    return Content(files, tuple(folders), modes)
 
 
 def _changed(one: FoundFile) -> bool:

@@ -6,7 +6,7 @@ import os
 import re
 import stat
 import sys
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import NamedTuple
@@ -92,6 +92,31 @@ def folders_of(source: SaveSource) -> list[str]:
         for place, folders, files in os.walk(source.at)
         if not folders and not files and Path(place) != source.at
     )
+
+
+def usual_mode(folder: bool) -> int:
+    """The permissions that are not noted: those that files and folders usually have."""
+    return 0o755 if folder else 0o644
+
+
+def modes_of(source: SaveSource, found: Sequence[FoundFile]) -> tuple[tuple[str, int], ...] | None:
+    """The permissions of a save's files and folders that are not the usual ones, by path; `.` is the save itself.
+
+    None where the system has no such permissions.
+    """
+    if os.name == "nt":
+        return None
+    places = [(one.path or ".", one.at, False) for one in found]
+    if source.folder:
+        folders = [Path(place) for place, _, _ in os.walk(source.at)]
+        places += [(at.relative_to(source.at).as_posix(), at, True) for at in folders]
+    told = ((path, mode_of(at), usual_mode(folder)) for path, at, folder in places)
+    return tuple(sorted((path, mode) for path, mode, usual in told if mode != usual))
+
+
+def mode_of(at: Path) -> int:
+    """A file's or folder's permissions."""
+    return stat.S_IMODE(at.lstat().st_mode) & 0o777
 
 
 def _walk(folder: Path) -> list[Path]:

@@ -9,7 +9,7 @@ import shutil
 import sys
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 
 from tesoura.errors import CommandRefused
 from tesoura.saves.keeping import (
@@ -24,9 +24,10 @@ from tesoura.saves.keeping import (
     room_for,
     synced,
 )
-from tesoura.saves.looking import SaveSource
+from tesoura.saves.looking import SaveSource, mode_of, usual_mode
 
 NEW, BEFORE = "new", "before"
+WINDOWS = os.name == "nt"
 _HERE, _EXCHANGE = -100, 2
 
 
@@ -39,6 +40,7 @@ def put(
     Raises CommandRefused when that cannot be; then the game has what it had.
     """
     new, before = source.beside(NEW), before_at(source, number)
+    _must_have_names(content)
     try:
         room_for(source.at.parent, content.size)
         _away(new)
@@ -83,14 +85,12 @@ def _staged(
         for one in content.files:
             if stopped():
                 raise CommandRefused("It was stopped. Nothing was changed.")
-            at, there = (new / one.path, source.at / one.path) if source.folder else (new, source.at)
+            at = new / one.path if source.folder else new
             at.parent.mkdir(parents=True, exist_ok=True)
             kept = object_at(objects, one.digest)
             if not kept.is_file():
                 raise CommandRefused("A file of this save is missing on the shelf's disk. Nothing was changed.")
             copied(kept, at)
-            if there.is_file():
-                shutil.copymode(there, at)
             if keeps_times:
                 os.utime(at, ns=(one.mtime_ns, one.mtime_ns))
             syncing = other.submit(synced, at) if single else None
@@ -101,8 +101,36 @@ def _staged(
                 syncing.result()
             done += one.size
             told(done)
+    _permit(content, new, source)
     if not single:
         all_synced()
+
+
+def _permit(content: Content, new: Path, source: SaveSource) -> None:
+    """Give files and folders the permissions that were kept with them, or else those of what they replace."""
+    if WINDOWS:
+        return
+    kept = dict(content.modes or ())
+    paths = {one.path or ".": False for one in content.files}
+    if source.folder:
+        inner = (*paths, *(f"{one}/x" for one in content.folders))
+        paths |= {".": True, **{str(one): True for path in inner for one in PurePosixPath(path).parents}}
+    for path, folder in paths.items():
+        mode = kept.get(path, usual_mode(folder))
+        if content.modes is None and (there := source.at / path).exists():
+            mode = mode_of(there)
+        # What nobody may write could not be replaced the next time.
+        (new / path).chmod(mode | (0o700 if folder else 0o600))
+
+
+def _must_have_names(content: Content) -> None:
+    """Refuse paths that this system cannot write, or that would lead out of the save here."""
+    if not WINDOWS:
+        return
+    for path in (*(one.path for one in content.files), *content.folders):
+        if any(one in path for one in '\\:*?"<>|') or any(part.rstrip(" .") != part for part in path.split("/")):
+            raise CommandRefused(f"“{path[:60]}” is no name that Windows can write. Put this save back on the system "
+                                 "that it comes from. Nothing was changed.")  # fmt: skip
 
 
 def _linked(at: Path, before: Path) -> None:
