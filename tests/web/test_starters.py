@@ -15,6 +15,7 @@ from typing import Any
 from urllib.parse import parse_qs, urlsplit
 
 import pytest
+from sqlmodel import select
 
 from tesoura.actions.recipes import read_recipe, recipe_asks
 from tesoura.actions.starters import checked, read_starter, way_fields
@@ -22,14 +23,16 @@ from tesoura.bundles.starters import StarterWay, with_answers, with_names
 from tesoura.core.overlays.shipped_looks import SHIPPED
 from tesoura.core.signals.payload import TreeNode
 from tesoura.errors import InvalidPiece, RecipeRefused
+from tesoura.runtime.facade import Runtime
 from tesoura.standins.practice import Practice
 from tesoura.store import computed as stored_computed
 from tesoura.store import feeds as stored_feeds
 from tesoura.store import overlays as stored_overlays
+from tesoura.store.tables import ChoiceRow
 from tesoura.studio.samples import sample_of
 from tesoura.web.begin.views import _likely, shipped_starters
 from tesoura.web.recipes.views import shipped
-from tests.conftest import Running, flat
+from tests.conftest import Running, flat, until
 
 STARTERS = {one.key: one for one in shipped_starters()}
 WITHOUT_OUTSIDE = {
@@ -54,17 +57,27 @@ def make(running: Running, key: str, way: int, **answers: str) -> Any:
     return running.press(f"/begin/{key}", "/begin/use", given)
 
 
-def there(running: Running) -> tuple[list[str], list[str], list[str]]:
-    """The feeds, what is computed with the instruments, and the overlays, by name."""
+def there(running: Running) -> tuple[list[str], ...]:
+    """The feeds, what is computed with the instruments, the overlays, the signals, the choices, the text files."""
 
-    def ask(session: Any) -> tuple[list[str], list[str], list[str]]:
+    def ask(session: Any) -> tuple[list[str], ...]:
         return (
             [one.name for one in stored_feeds.all_feeds(session)],
             [one.name for one in stored_computed.all_computed(session)],
             [one.name for one in stored_overlays.all_overlays(session)],
+            sorted(one.name for one in session.exec(select(ChoiceRow)) if one.name != "desk_leaves"),
         )
 
-    return running.runtime.store.read(ask)
+    signals = sorted(one.name for one in running.runtime.call(Runtime.signals))
+    files = sorted(str(one) for one in (running.folder / "texts").rglob("*"))
+    return (*running.runtime.store.read(ask), signals, files, [str((running.folder / "texts").exists())])
+
+
+def settled(running: Running) -> None:
+    """Wait for all that is told and written beside the press that led to it."""
+    running.runtime.call(lambda self: self.instruments.log_fired())
+    files = [one.path for one in running.runtime.call(lambda self: self.text_files.reports())]
+    until(lambda: all(one is not None and one.exists() for one in files))
 
 
 @pytest.mark.parametrize("key", WITHOUT_OUTSIDE)
@@ -74,6 +87,7 @@ def test_every_starter_is_made_and_taken_back_and_brought_back_whole(lasting: Ru
     made = make(lasting, key, way, **answers)
     assert made.status_code == 302, flat(made.text)[:600]
     where = made.headers["location"]
+    settled(lasting)
     assert f"{starter.title} is there" in flat(lasting.client.get(where).text).replace("&#39;", "'")
     after = there(lasting)
     assert len(after[1]) - len(before[1]) == len(starter.computed) + len(starter.instruments)
@@ -91,6 +105,7 @@ def test_every_starter_is_made_and_taken_back_and_brought_back_whole(lasting: Ru
     back = re.search(r'action="(/begin/take-back\?[^"]+)"', lasting.client.get("/begin/").text)
     assert back is not None
     lasting.press("/begin/", back[1].replace("&amp;", "&"))
+    settled(lasting)
     assert there(lasting) == after
     lasting.press("/begin/", "/begin/take-back", {"steps": told["steps"][0]})
     assert there(lasting) == before

@@ -64,6 +64,8 @@ FIELDS: Mapping[str, Field] = {
     "newline": Field("With a line break at its end", choice(("yes", "no")), kind="switch", default="no"),
 }
 _FILE = {"file": Field("File's number", whole(1, 2**53), kind="number")}
+_MADE = {"made": Field("Its making is undone", choice(("yes", "no")), kind="switch", default="no")}
+"""Whether the file itself goes too, and Tesoura's own folder with the last one."""
 
 
 async def _refresh(doing: Doing) -> None:
@@ -104,24 +106,32 @@ async def _keep(doing: Doing, given: Given) -> Done:
 
     kept, before = await doing.write(job)
     await _refresh(doing)
-    undo = Call("file.change", {"file": kept, **before}) if before else Call("file.remove", {"file": kept})
+    was: dict[str, Any] = {"file": kept, **(before or {"made": "yes"})}
+    undo = Call("file.change" if before else "file.remove", was)
     return Done(f"{given['name']} is written whenever it changes.", {"file": kept}, undo)
 
 
 async def _put_away(doing: Doing, given: Given, away: bool) -> Done:
     at, file_id = doing.now() if away else None, given["file"]
+    made, folder = given.get("made", "no"), doing.runtime.store.folder / TEXTS
 
     def job(session: Session) -> str:
         row = session.get(TextFileRow, file_id)
         if row is None:
             raise Gone("There is no such text file.")
         stored.remove(session, file_id, at)
+        if not away:
+            _first_folder(session, folder)
         return row.name
 
     name = await doing.write(job)
     await _refresh(doing)
-    other = Call("file.restore" if away else "file.remove", {"file": file_id})
-    words = f"{name} is not written any more; what it holds stays." if away else f"{name} is written again."
+    if away and made == "yes":
+        await doing.runtime.text_files.unmake(name)
+    other = Call("file.restore" if away else "file.remove", {"file": file_id, "made": made})
+    words = f"{name} is written again."
+    if away:
+        words = f"{name} was removed." if made == "yes" else f"{name} is not written any more; what it holds stays."
     return Done(words, {}, other)
 
 
@@ -217,8 +227,10 @@ ALL = (
     _setup("file.new", "Keep a wording in a file", "It is written whenever it changes.", FIELDS, _keep),
     _setup("file.change", "Change a text file", "Its wording and its choices.", {**_FILE, **FIELDS, **OPENED_WITH},
            _keep),
-    _setup("file.remove", "Write a file no more", "What it holds stays.", _FILE, partial(_put_away, away=True)),
-    _setup("file.restore", "Write a file again", "One that was removed.", _FILE, partial(_put_away, away=False)),
+    _setup("file.remove", "Write a file no more", "What it holds stays.", {**_FILE, **_MADE},
+           partial(_put_away, away=True)),
+    _setup("file.restore", "Write a file again", "One that was removed.", {**_FILE, **_MADE},
+           partial(_put_away, away=False)),
     Action("file.folder", "Choose the text files' folder", "Empty for the one in the data folder.",
            {"folder": Field("Folder", _folder)}, _to_folder, noted=True, may=MACHINE),
     _setup("file.ready", "Make ready-made files", "`files` by name, each with its wording, or empty for the usual one.",

@@ -26,6 +26,9 @@ MAX_NUMBER = 10**30
 INSTANT = "instant"
 """The unit of a number that is an instant, in seconds since 1970; pages show it as a time."""
 
+INSTRUMENT = "instrument:"
+"""How the source of what an instrument tells begins; its name follows."""
+
 
 class Freshness(StrEnum):
     """How far a value can be trusted to be of now."""

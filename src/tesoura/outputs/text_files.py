@@ -88,6 +88,16 @@ class FileWriter:
         self._wanted.pop(path, None)
         self._written.pop(path, None)
 
+    async def remove(self, path: Path) -> None:
+        """Take a file away, once what is being written has been."""
+        self._wanted.pop(path, None)
+        while self._busy == path and self._present is not None:
+            await asyncio.gather(self._present, return_exceptions=True)
+            await asyncio.sleep(0)
+        self.forget(path)
+        with contextlib.suppress(OSError):
+            await asyncio.to_thread(path.unlink, missing_ok=True)
+
     async def _run(self) -> None:
         while True:
             await self._wake.wait()

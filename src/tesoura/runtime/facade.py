@@ -32,6 +32,7 @@ from tesoura.errors import DataFolderError
 from tesoura.feeds.api import Item
 from tesoura.outputs.hub import Hub, Page
 from tesoura.outputs.topics import Topics
+from tesoura.runtime import own_events
 from tesoura.runtime.audience import Viewers
 from tesoura.runtime.clips import Clips
 from tesoura.runtime.computations import Computations
@@ -449,6 +450,7 @@ class Runtime:
     async def refresh_computed(self, row_id: int) -> None:
         """Bring a computation to what the store says of it."""
         await self.computations.refresh(row_id)
+        await own_events.follow(self.store, self._engine, row_id, self._publish, self._clock, self._recount)
         await self.persistence.save(trails=False)
         if await asyncio.to_thread(self.computations.look_for_shared):
             await self.computations.set_almanac(self._almanac())
@@ -477,8 +479,8 @@ class Runtime:
         """An event of this type was corrected: find its counts, and what its signals tell, again."""
         counts = await asyncio.to_thread(self.sessions.read)
         now = self._clock()
-        self._publish(self._engine.count_events(counts, self.session_started_at, now))
         self._publish(self._engine.last_event(kind, newest.event if newest else None, now))
+        self._publish(self._engine.count_events(counts, self.session_started_at, now))
         self.touched("signals", "log")
 
     async def preferences_changed(self) -> None:

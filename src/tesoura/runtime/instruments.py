@@ -17,7 +17,7 @@ from tesoura.core.instruments.clock_shift import shifted
 from tesoura.core.instruments.items import InstrumentItem
 from tesoura.core.instruments.runner import Runner, Setup
 from tesoura.core.signals.engine import Engine
-from tesoura.core.values import Event, Freshness, Scalar
+from tesoura.core.values import INSTRUMENT, Event, Freshness, Scalar
 from tesoura.errors import CommandRefused
 from tesoura.runtime.effects import Effects
 from tesoura.runtime.journal import Journal
@@ -25,8 +25,6 @@ from tesoura.runtime.journal import Journal
 log = logging.getLogger(__name__)
 SECRET_BYTES = 32
 """How many bytes a secret has that a command seals."""
-SOURCE = "instrument:"
-"""How the source of an event begins that an instrument fired."""
 RETRY_S, MOST_RETRY_S = 1.0, 30.0
 """How long until what could not be written is tried again, at first and at most."""
 
@@ -155,17 +153,17 @@ class Instruments:
             wait_s = RETRY_S
             while self._fired:
                 fired, self._fired = self._fired, []
-                by_id = {(SOURCE + setup.name, one.id): one for setup, one in fired}
+                by_id = {(INSTRUMENT + setup.name, one.id): one for setup, one in fired}
                 events = [
                     Event(
                         one.id,
-                        SOURCE + setup.name,
+                        INSTRUMENT + setup.name,
                         one.type,
                         one.at,
                         one.data,
                         setup.name,
                         one.cause,
-                        SOURCE + setup.name,
+                        INSTRUMENT + setup.name,
                     )
                     for setup, one in fired
                 ]

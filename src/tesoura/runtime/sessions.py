@@ -30,6 +30,8 @@ class Sessions:
             for kind, (count, last) in state.past_counts(session).items():
                 more, later = counts.get(kind, (0, last))
                 counts[kind] = (count + more, max(last, later))
+            for kind in event_log.of_gone_instruments(session, counts):
+                del counts[kind]
             return counts
 
         return self._store.read(ask)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import logging
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
@@ -94,6 +95,20 @@ class TextFiles:
             except (FormulaError, KeyError):
                 continue
             self._put(row, self._engine.texts.show(f"{PREFIX}{row_id}", say))
+
+    async def unmake(self, name: str) -> None:
+        """Take away a file whose making was undone, and with the last one the folder that was made for it."""
+        folder = self.folder
+        if folder is None:
+            return
+        await self._files.remove(folder / name)
+        if self._rows or folder != self._store.folder / TEXTS:
+            return
+        with contextlib.suppress(OSError):
+            # What somebody else put there keeps it.
+            await asyncio.to_thread(folder.rmdir)
+            await asyncio.wrap_future(self._store.writer.submit(lambda session: state.unchoose(session, FOLDER_CHOICE)))
+            await self.refresh()
 
     def _path(self, row: TextFileRow) -> Path | None:
         return self.folder / row.name if self.folder is not None else None

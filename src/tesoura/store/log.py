@@ -15,10 +15,10 @@ from sqlmodel import Session, col, select
 
 from tesoura.core.computed.clock_sets import ClockSet, ClockSets
 from tesoura.core.computed.occurrence import MICRO, Occurrence, instant, micros
-from tesoura.core.values import Event
+from tesoura.core.values import INSTRUMENT, Event
 from tesoura.store.event_corrections import CORRECTION, NO_CORRECTION, Corrected, corrections
 from tesoura.store.search_words import words_of
-from tesoura.store.tables import EventRow, Instant, PastCountRow, PositionRow, SessionRow
+from tesoura.store.tables import ComputedRow, EventRow, Instant, PastCountRow, PositionRow, SessionRow
 
 CLOCK_SET = "tesoura.clock_set"
 """The type of an event that tells by how many seconds the computer's clock was set."""
@@ -255,6 +255,24 @@ def newest_under(session: Session, prefix: str, count: int) -> list[Logged]:
     """The newest events whose type begins so, the newest first."""
     asked = select(EventRow).where(col(EventRow.type).between(prefix, prefix + "\uffff"))
     return [logged_of(row) for row in session.exec(asked.order_by(col(EventRow.seq).desc()).limit(count))]
+
+
+def of_gone_instruments(session: Session, kinds: Iterable[str]) -> set[str]:
+    """Those of these types of events that only an instrument told of which is there no more."""
+    there = set(session.exec(select(ComputedRow.name).where(col(ComputedRow.removed_at).is_(None))))
+    found = set()
+    for kind in kinds:
+        name, dot, _ = kind.partition(".")
+        if dot and name not in there and kind in types_of(session, INSTRUMENT + name):
+            others = select(EventRow.seq).where(EventRow.type == kind, EventRow.source != INSTRUMENT + name)
+            if session.exec(others.limit(1)).first() is None:
+                found.add(kind)
+    return found
+
+
+def types_of(session: Session, source: str) -> list[str]:
+    """The types of events that this source told of."""
+    return sorted(session.exec(select(EventRow.type).where(EventRow.source == source).distinct()))
 
 
 def one(session: Session, seq: int) -> Logged | None:

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-from sqlmodel import Session, col, select
+from sqlmodel import Session, col, delete, select
 
 from tesoura.core.computed.occurrence import micros
 from tesoura.core.values import Freshness, Signal
@@ -50,6 +50,11 @@ def save(session: Session, saved: Sequence[SavedSignal], seq: int | None, trails
     driver.executemany(_SAVE + (_WITH_TRAIL if trails else ""), rows)
     if seq is not None:
         session.merge(PositionRow(id=1, seq=seq))
+
+
+def forget_types(session: Session, kinds: Iterable[str]) -> None:
+    """Forget the saved signals of these types of events."""
+    session.execute(delete(SavedSignalRow).where(col(SavedSignalRow.event_type).in_(list(kinds))))
 
 
 def load(session: Session) -> tuple[list[SavedSignal], int]:
@@ -160,3 +165,9 @@ def choice(session: Session, name: str) -> str | None:
 def choose(session: Session, name: str, value: str) -> None:
     """Keep one of the user's general choices."""
     session.merge(ChoiceRow(name=name, value=value))
+
+
+def unchoose(session: Session, name: str) -> None:
+    """Forget one of the user's general choices."""
+    if (row := session.get(ChoiceRow, name)) is not None:
+        session.delete(row)

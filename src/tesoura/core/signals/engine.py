@@ -77,11 +77,13 @@ class Engine(FollowedCells):
 
     def remove_feed(self, feed: str, now: datetime) -> Changes:
         """Forget a feed and its signals."""
-        known = self._feeds.pop(feed, None)
-        names = sorted(known.names) if known else []
+        return self._feeds_gone([feed], now)
+
+    def _feeds_gone(self, feeds: Sequence[str], now: datetime) -> Changes:
+        names = [name for feed in feeds if feed in self._feeds for name in sorted(self._feeds.pop(feed).names)]
         for name in names:
             self._forget(name)
-        return self._done(names, now, (feed,))
+        return self._done(names, now, tuple(feeds))
 
     def pause_feed(self, feed: str, paused: bool, now: datetime) -> Changes:
         """Hold a feed's values on purpose, or let it go on."""
@@ -257,9 +259,14 @@ class Engine(FollowedCells):
     def last_event(self, kind: str, event: Event | None, now: datetime) -> Changes:
         """Set the signals of a type of event to this one, its last; clear them when there is none."""
         feed = self._event_feed(kind)
-        touched = []
+        if feed is None:
+            return Changes()
+        touched, known = [], self._feeds[feed].names
         told = {f"{feed}.{snake(key)}": scalar for key, scalar in scalars(event.data)} if event is not None else {}
-        for name in sorted(self._feeds[feed].names) if feed is not None else ():
+        for name in told.keys() - known:
+            if len(known) < MAX_EVENT_SIGNALS:
+                self._add_event_signal(kind, feed, name)
+        for name in sorted(known):
             if name == f"{feed}.{COUNT}":
                 continue
             if event is not None and name in told:
@@ -295,6 +302,10 @@ class Engine(FollowedCells):
     def event_types(self) -> list[str]:
         """The types of events that have come, in the order in which they first did."""
         return [kind for kind, _ in self._event_names]
+
+    def forget_types(self, kinds: Iterable[str], now: datetime) -> Changes:
+        """Forget the signals of these types of events: what told them is gone."""
+        return self._feeds_gone([feed for kind in kinds if (feed := self._event_names.drop(kind)) is not None], now)
 
     def event_feed(self, kind: str) -> str | None:
         """Under which first half of a name the signals of this type of event stand."""

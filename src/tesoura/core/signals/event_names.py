@@ -28,5 +28,9 @@ class EventNames:
             name = self._by_type[kind] = unused(wanted if wanted not in taken else f"{wanted}_event", taken)
         return name
 
+    def drop(self, kind: str) -> str | None:
+        """Forget a type; the name that it had."""
+        return self._by_type.pop(kind, None)
+
     def __iter__(self) -> Iterator[tuple[str, str]]:
         return iter(self._by_type.items())
