@@ -46,7 +46,7 @@ def test_buttons_are_laid_and_pressed_with_the_keyboard_alone(page: Page, runnin
     expect(viewer.locator(".name-song")).to_be_visible()
     leaves.get_by_role("button", name="cheer").click()
     expect(leaves.get_by_role("button", name="cheer not now:")).to_contain_text("s left")
-    assert running.signal("script.cheers")["value"] == 1
+    until(lambda: running.signal("script.cheers").get("value") == 1)
 
 
 def test_the_air_is_cleared_with_one_press_brought_back_and_the_last_act_undone(page: Page, running: Running) -> None:
