@@ -57,6 +57,9 @@ def test_the_engine_says_when_to_look_for_what_is_late(engine: Engine) -> None:
     assert engine.tick(at(10)).signals == ()
     changes = engine.tick(at(11))
     assert (changes.signals, changes.feeds) == (("reach.members",), ("reach",))
+    # Every five seconds it should have come: after five times that it is old.
+    assert engine.next_change() == at(25)
+    assert engine.tick(at(25)).signals == ("reach.members",)
     assert engine.next_change() is None
 
 

@@ -22,7 +22,7 @@ from tesoura.core.computed.window import WindowState
 from tesoura.core.computed.window_definition import STATS, Window
 from tesoura.core.language.wording import compile_wording
 from tesoura.core.signals.engine import Engine, LogEntry
-from tesoura.core.signals.texts import Say
+from tesoura.core.signals.texts import Say, Shown
 from tesoura.core.values import Event, Freshness, Reading
 
 SEVEN = datetime(2026, 11, 26, 19, 0, tzinfo=UTC)
@@ -437,4 +437,4 @@ def test_events_change_windows_and_what_reads_them_in_one_step() -> None:
     assert engine.tick(SEVEN + timedelta(seconds=10)).texts["1/a"].text == "6 to go, 0 in a row"
     midnight = datetime(2026, 11, 27, tzinfo=UTC)
     assert engine.tick(midnight).texts["1/a"].text == "10 to go, 0 in a row"
-    assert engine.stop_computing("gifts", midnight).texts["1/a"] == ("—", "own.left", None)
+    assert engine.stop_computing("gifts", midnight).texts["1/a"] == Shown("—", "own.left")

@@ -28,6 +28,8 @@ from tesoura.studio.drawings import Drawings, Recent
 log = logging.getLogger(__name__)
 SCENE = "@scene"
 """The key under which pages are told which scene it is."""
+OLD = "@old"
+"""The part of a piece that tells pages to mark it, because a value of it is old."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -190,7 +192,13 @@ class Stage:
             values[piece.id] = ""
         elif piece.id not in values:
             values[piece.id] = self._presence(placed)
+        values[f"{piece.id}.{OLD}"] = self._old(placed)
         return values
+
+    def _old(self, placed: PlacedPiece) -> str:
+        """Whether a piece is marked, because one of its texts has an old value."""
+        keys = (f"{placed.key}.{name}" if name else placed.key for name in placed.parts)
+        return THERE if any((shown := self._texts.shown(key)) is not None and shown.old for key in keys) else ""
 
     def _presence(self, placed: PlacedPiece) -> str:
         """Whether a piece without a text of its own is there.
@@ -204,7 +212,12 @@ class Stage:
                 waiting = False
             elif part.wording.names:
                 shown = self._texts.shown(f"{placed.key}.{name}")
-                if shown and shown.problem and not shown.text and "hide" in (part.when_late, part.when_down):
+                if (
+                    shown
+                    and shown.problem
+                    and not shown.text
+                    and "hide" in (part.when_late, part.when_down, part.when_old)
+                ):
                     return ""
                 waiting = waiting and shown is not None and shown.missing is not None and not shown.text
         return "" if waiting else THERE
@@ -227,7 +240,13 @@ class Stage:
                 continue
             by_overlay.setdefault(int(overlay), {})[own] = shown.text
             piece_id, _, part = own.partition(".")
-            if part and (placed := self._placed.get(f"{overlay}/{piece_id}")) and placed.hides:
+            placed = self._placed.get(f"{overlay}/{piece_id}")
+            if placed is None:
+                continue
+            mark = f"{piece_id}.{OLD}"
+            if shown.old or self._hub.said(int(overlay), mark):
+                by_overlay[int(overlay)][mark] = self._old(placed)
+            if part and placed.hides:
                 changed[placed.key] = placed
         for placed in changed.values():
             by_overlay[placed.overlay_id][placed.piece.id] = self._presence(placed)

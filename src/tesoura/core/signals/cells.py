@@ -128,6 +128,7 @@ class Cells:
             self._feeds[cell.feed].names.discard(name)
         self._values.pop(name, None)
         self.texts.mark(name, None)
+        self.texts.mark_old(name, False)
 
     def _newest(self, name: str, at: datetime, now: datetime) -> bool:
         # A late arrival does not replace what happened after it. A value from the future, left by a clock since
@@ -158,15 +159,29 @@ class Cells:
         changed = dict.fromkeys(touched)
         for name in names:
             cell = self._cells[name]
-            fresh = self._freshness(name, cell, now)
-            limit = cell.limit(self._feeds[cell.feed])
+            fresh, feed = self._freshness(name, cell, now), self._feeds[cell.feed]
+            limit, old_at = cell.limit(feed), cell.old_at(feed)
             if fresh is Freshness.LIVE and limit and cell.observed_at:
                 self._deadlines.expect(name, cell.observed_at + limit)
+            elif old_at is not None and now < old_at:
+                self._deadlines.expect(name, old_at)
+            if self.texts.mark_old(name, self._is_old(name, now)):
+                changed[name] = None
             if fresh is not cell.shown:
                 cell.shown = fresh
                 changed[name] = None
                 self.texts.mark(name, fresh.value if fresh in STALE else None)
         return list(changed)
+
+    def _is_old(self, name: str, now: datetime) -> bool:
+        """Whether a value is old; one that is computed is, as soon as any is that it was computed from."""
+        cell = self._cells.get(name)
+        if cell is None or name not in self._values:
+            return False
+        if cell.reads:
+            return any(self._is_old(one, now) for one in cell.reads)
+        old_at = cell.old_at(self._feeds[cell.feed])
+        return old_at is not None and now >= old_at
 
     def _freshness(self, name: str, cell: Cell, now: datetime) -> Freshness:
         if name not in self._values:

@@ -16,6 +16,10 @@ def patience(period_s: float) -> timedelta:
     return timedelta(seconds=2 * period_s + 1)
 
 
+OLD_AFTER = 5
+"""A value is old once it is so many intervals of its feed old: then viewers' pages mark it."""
+
+
 @dataclass(slots=True)
 class Feed:
     """One feed's fortunes. Without a period nobody asks it, and its values are held until the next comes.
@@ -76,6 +80,13 @@ class Cell:
         if self.fresh_for_s is not None:
             return timedelta(seconds=self.fresh_for_s)
         return None if feed.period_s is None else patience(feed.period_s)
+
+    def old_at(self, feed: Feed) -> datetime | None:
+        """When the value becomes old; None when it has no interval, or is kept on purpose."""
+        interval_s = self.fresh_for_s if self.fresh_for_s is not None else feed.period_s
+        if interval_s is None or self.observed_at is None or feed.paused:
+            return None
+        return self.observed_at + timedelta(seconds=OLD_AFTER * interval_s)
 
     def freshness(self, feed: Feed, now: datetime) -> Freshness:
         """How fresh the signal is now, given that it has a value."""

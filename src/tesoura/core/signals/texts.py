@@ -26,7 +26,7 @@ _AGES = ((86_400, "days"), (3_600, "h"), (60, "min"), (0, "s"))
 
 
 class Shown(NamedTuple):
-    """What viewers see of one wording, and why it is the "nothing yet" text when it is.
+    """What viewers see of one wording, why it is the "nothing yet" text when it is, and whether it is marked as old.
 
     A named tuple and not a dataclass, because one is made for every text of every event.
     """
@@ -34,6 +34,7 @@ class Shown(NamedTuple):
     text: str
     missing: str | None = None
     problem: str | None = None
+    old: bool = False
 
     @property
     def why(self) -> str | None:
@@ -46,7 +47,8 @@ class Say:
     """A wording, and what stands for it: when a value is missing, when one is late, and when one is down.
 
     `when_late` and `when_down` are `keep` (the last value stays), `with_age` (it stays, and its age is told),
-    `nothing_yet` (that text is shown), `instead` (the text of that name is) or `hide` (nothing is).
+    `nothing_yet` (that text is shown), `instead` (the text of that name is) or `hide` (nothing is). `when_old`, which
+    goes before them, is `keep`, `dim` (it is marked), `hide` or `text` (`old_text` is shown).
     """
 
     wording: Wording
@@ -54,11 +56,13 @@ class Say:
     when_late: str = "keep"
     when_down: str = "keep"
     instead: str = ""
+    when_old: str = "keep"
+    old_text: str = ""
 
     @property
     def keeps(self) -> bool:
         """Whether the last value stays, whatever happens."""
-        return self.when_late == self.when_down == "keep"
+        return self.when_late == self.when_down == self.when_old == "keep"
 
 
 def _made_up(names: Iterable[str], known: Mapping[str, Scalar]) -> Iterator[dict[str, Scalar]]:
@@ -96,6 +100,7 @@ class Texts:
         self.extremes: Callable[[str], Extremes | None] = lambda name: None
         self._aging: set[str] = set()
         self._stale: dict[str, str] = {}
+        self._old: set[str] = set()
         self._texts: dict[str, _Text] = {}
         self._readers: dict[str, set[str]] = {}
 
@@ -125,6 +130,9 @@ class Texts:
 
     def preview(self, say: Say, more_digits: int = 0) -> Shown:
         """What a text says now, or would with so many digits more, without keeping it."""
+        old = self._oldest(say)
+        if old and say.when_old in ("hide", "text"):
+            return Shown(say.old_text if say.when_old == "text" else "", problem=f"{old} is old.")
         stance, name = ("keep", "") if say.keeps else self._stance(say)
         if stance not in ("keep", "with_age"):
             text = {"nothing_yet": say.nothing_yet, "instead": say.instead}.get(stance, "")
@@ -132,7 +140,14 @@ class Texts:
         rendered = say.wording.render(self._scope, more_digits)
         if rendered.text is None:
             return Shown(say.nothing_yet, rendered.missing, rendered.problem)
-        return Shown(f"{rendered.text} · {self._age(say)}" if stance == "with_age" else rendered.text)
+        text = f"{rendered.text} · {self._age(say)}" if stance == "with_age" else rendered.text
+        return Shown(text, old=bool(old))
+
+    def _oldest(self, say: Say) -> str:
+        """The first value in it that is old, where that makes a difference."""
+        if say.when_old == "keep" or not self._old:
+            return ""
+        return next((name for name in say.wording.names if name in self._old), "")
 
     def _stance(self, say: Say) -> tuple[str, str]:
         """What the text does about its least fresh value, and that value's name."""
@@ -243,6 +258,13 @@ class Texts:
         else:
             self._stale[name] = stale
 
+    def mark_old(self, name: str, old: bool) -> bool:
+        """A signal is old now, or is not any more; whether that is news."""
+        if old is (name in self._old):
+            return False
+        (self._old.add if old else self._old.discard)(name)
+        return True
+
     def redraw(self, names: Iterable[str]) -> dict[str, Shown]:
         """Render again what reads these signals; the texts that came out different, by key."""
         changed: dict[str, Shown] = {}
@@ -258,13 +280,19 @@ class Texts:
 
     def _again(self, text: _Text) -> Shown:
         # A wording that could be said before can nearly always be said again: try the short way first.
-        if text.shown.why is None and text.say.keeps:
+        if text.shown.why is None and (text.say.keeps or not (text.shown.old or self._is_stale(text.say))):
             try:
                 said = text.say.wording.say(self._scope)
                 return text.shown if said == text.shown.text else Shown(said)
             except (Missing, Undefined, FormatError):
                 pass
         return self.preview(text.say)
+
+    def _is_stale(self, say: Say) -> bool:
+        """Whether any value in it is late, down or old."""
+        if not (self._old or self._stale):
+            return False
+        return any(name in self._old or name in self._stale for name in say.wording.names)
 
     def restyle(self, style: NumberStyle) -> dict[str, Shown]:
         """Write numbers in another style; the texts that came out different, by key."""

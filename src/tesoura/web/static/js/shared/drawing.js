@@ -1,6 +1,7 @@
 // Draws what pieces say, and how they come, change and go. Texts come from Tesoura; nothing is decided here.
 // Only transform and opacity move, so that the picture stays smooth.
 const number = /-?\d[\d.,\u00a0\u202f ]*\d|-?\d/;
+const OLD = ".@old";
 const style = (node, name) => getComputedStyle(node).getPropertyValue(name).trim();
 
 // What shows each value, found once for what a page holds now.
@@ -48,6 +49,7 @@ export function say(root, values, moving) {
     for (const node of nodes.say.get(key) ?? []) words(node, text, moving);
     for (const node of nodes.level.get(key) ?? []) level(node, text || "0", moving);
     for (const node of nodes.drawn.get(key) ?? []) scripts[node.dataset.by]?.draw(node, text, moving);
+    if (key.endsWith(OLD)) for (const node of nodes.piece.get(key.slice(0, -OLD.length)) ?? []) node.toggleAttribute("data-old", text !== "");
     const [piece] = nodes.piece.get(key) ?? [];
     const says = text === "" ? "" : "1";
     if (piece && (piece.dataset.says !== says || piece.going)) { piece.dataset.says = says; there(root, piece, moving); }
