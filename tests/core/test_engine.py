@@ -5,6 +5,7 @@ from typing import Any
 
 import pytest
 
+from tesoura.core.computed.definitions import build
 from tesoura.core.language.numbers import NumberStyle
 from tesoura.core.language.wording import compile_wording
 from tesoura.core.signals.engine import Engine
@@ -61,6 +62,52 @@ def test_the_engine_says_when_to_look_for_what_is_late(engine: Engine) -> None:
     assert engine.next_change() == at(25)
     assert engine.tick(at(25)).signals == ("reach.members",)
     assert engine.next_change() is None
+
+
+@pytest.mark.parametrize(
+    ("when_old", "text", "marked"),
+    [("keep", "1284", False), ("dim", "1284", True), ("hide", "", False), ("text", "soon again", False)],
+)
+def test_a_text_does_as_it_is_told_once_a_value_is_five_intervals_old(
+    engine: Engine, when_old: str, text: str, marked: bool
+) -> None:
+    engine.compute(build("formula", "twice", {"formula": "reach.members * 2"}), at(0))
+    engine.texts.show("1/a", Say(compile_wording("{reach.members}"), when_old=when_old, old_text="soon again"))
+    engine.texts.show("1/b", Say(compile_wording("{own.twice}"), when_old="dim"))
+    came(engine, 1284, 0)
+    engine.tick(at(24.9))
+    assert engine.texts.shown("1/a") == Shown("1284")
+    engine.tick(at(25))
+    shown = engine.texts.shown("1/a")
+    assert shown is not None
+    assert (shown.text, shown.old, shown.why) == (text, marked, "reach.members is old." if text != "1284" else None)
+    assert engine.texts.shown("1/b") == Shown("2568", old=True), "what is computed from it is as old"
+    assert came(engine, 1285, 26).texts["1/a"] == Shown("1285")
+    assert engine.texts.shown("1/b") == Shown("2570")
+
+
+def test_values_without_an_interval_and_those_kept_on_purpose_do_not_become_old(engine: Engine) -> None:
+    engine.texts.show("1/a", Say(compile_wording("{reach.members}"), when_old="dim"))
+    engine.texts.show("1/b", Say(compile_wording("{score.home}"), when_old="dim"))
+    engine.set_value(Reading("score.home", 3, at(0)), "score", None, None, at(0))
+    came(engine, 1284, 0)
+    engine.pause_feed("reach", True, at(1))
+    engine.tick(at(10_000))
+    assert engine.texts.shown("1/a") == Shown("1284")
+    assert engine.texts.shown("1/b") == Shown("3")
+    engine.pause_feed("reach", False, at(10_001))
+    assert engine.texts.shown("1/a") == Shown("1284", old=True)
+
+
+def test_a_value_keeps_its_age_over_a_restart(engine: Engine) -> None:
+    again = Engine()
+    again.add_feed("reach", period_s=5)
+    again.texts.show("1/a", Say(compile_wording("{reach.members}"), when_old="dim"))
+    again.restore("reach", Signal("reach.members", 1284, "", at(0), Freshness.LATE))
+    again.reconsider(at(20))
+    assert again.texts.preview(Say(compile_wording("{reach.members}"), when_old="dim")) == Shown("1284")
+    again.tick(at(25))
+    assert again.texts.shown("1/a") == Shown("1284", old=True)
 
 
 def test_a_value_that_keeps_coming_is_never_called_late(engine: Engine) -> None:

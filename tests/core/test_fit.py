@@ -400,3 +400,21 @@ def test_signals_and_events_that_never_came_are_told_once_each() -> None:
     ]  # fmt: skip
     assert lacking(gift, events=frozenset({"gift"})) == []
     assert lacking(text(appears="moment", moment_type=""))[0][1] == ""
+
+
+def test_what_becomes_of_old_values_is_asked_once_for_all_pieces_until_somebody_decides() -> None:
+    pieces = (text("a", y=100), text("b", y=300), text("c", y=500), text("d", y=700, when_old="keep"))
+    says = {one.id: {"now": "hello"} for one in pieces}
+    aging = {"a": ["reach.members"], "b": ["reach.members"], "c": [], "d": ["reach.members"]}
+    [asked] = [one for one in found(Overlay(pieces=pieces), says, aging=aging) if one.kind == "old"]
+    assert asked.piece == "a"
+    assert asked.words == (
+        "is dimmed once reach.members is five times older than its interval. The same goes for 1 other piece. "
+        "Decide once."
+    )
+    assert [one.words for one in asked.mends] == ["Dim the piece", "Keep it as it is", "Hide it"]
+    assert asked.mends[1].edit == {
+        "do": "change", "pieces": ["a", "b"], "set": {"when_old": "keep"}, "scene": ""
+    }  # fmt: skip
+    decided = tuple(one.changed({"when_old": "keep"}) for one in pieces)
+    assert not [one for one in found(Overlay(pieces=decided), says, aging=aging) if one.kind == "old"]

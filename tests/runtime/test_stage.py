@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import asyncio
 from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -16,8 +18,13 @@ from tesoura.settings import wall_clock
 from tesoura.store import overlays as stored_overlays
 from tesoura.store.overlays import OnAir
 from tesoura.studio.drawings import Recent
-from tests.conftest import Running, flat, until
+from tests.conftest import Clock, Running, flat, until
 from tests.runtime.test_clips import act
+
+
+@pytest.fixture
+def clock() -> Clock:
+    return Clock(datetime(2026, 11, 26, 19, 0, tzinfo=UTC))
 
 
 def _slowed(runtime: Runtime, first: asyncio.Event) -> None:
@@ -129,3 +136,31 @@ def test_a_link_that_is_open_before_anything_was_published_is_not_on_air(running
     with connect(f"ws://127.0.0.1:{running.port}/live/{row.token}"):
         until(lambda: "1 page has its link open and shows nothing" in shown_state(running, row.id or 0))
         assert "On air" not in shown_state(running, row.id or 0)
+
+
+def test_a_page_is_told_when_a_value_is_old_and_when_it_is_back(tmp_path: Path, clock: Clock) -> None:
+    running = Running(tmp_path / "data", clock=clock, lasting_s=clock.lasting_s)
+    try:
+        script = {"value": 3, "fresh_for_s": 10}
+        running.client.put("/api/signals/lamps", json=script, headers=running.auth)
+        token = running.add_overlay("{script.lamps} lamps")
+
+        def said() -> tuple[str, str]:
+            frame = running.runtime.call(lambda self: self.stage.frame(token))
+            assert frame is not None
+            return str(frame.values["text"]), str(frame.values["text.@old"])
+
+        assert said() == ("3 lamps", "")
+        clock.now += timedelta(seconds=49)
+        running.runtime.call(lambda self: self._tick())
+        assert said() == ("3 lamps", "")
+        clock.now += timedelta(seconds=1)
+        running.runtime.call(lambda self: self._tick())
+        assert said() == ("3 lamps", "1")
+        assert " data-old" in running.client.get(f"/o/{token}").text
+        running.publish(1)
+        assert said() == ("3 lamps", "1"), "another version is marked, too"
+        running.client.put("/api/signals/lamps", json=script, headers=running.auth)
+        assert said() == ("3 lamps", "")
+    finally:
+        running.stop()

@@ -244,7 +244,8 @@ class _Making:
         if self._starter.overlay is None:
             return
         told = self._starter.overlay
-        pieces = tuple(piece_of(self._own(one)) for one in told.pieces)
+        # A starter decides what its maker was asked; old values are dimmed unless it says otherwise.
+        pieces = tuple(piece_of({"when_old": "dim", **self._own(one)}) for one in told.pieces)
         done = self._note(
             await add_overlay(self._doing, told.name, Overlay(told.width_px, told.height_px, pieces), free=True)
         )

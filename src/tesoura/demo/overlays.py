@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import datetime
 from importlib.resources import files
 from typing import Any
@@ -240,5 +241,6 @@ def put(session: Session, marks: dict[str, str], now: datetime) -> None:
         ("The Lantern Mile", Overlay(pieces=runs.pieces(), scenery="lanterns")),
     )
     for title, overlay in made:
-        row = stored.new_overlay(session, title, overlay, now)
+        decided = tuple(one.changed({"when_old": "dim"}) for one in overlay.pieces)
+        row = stored.new_overlay(session, title, replace(overlay, pieces=decided), now)
         stored.publish(session, row, now, "this machine")

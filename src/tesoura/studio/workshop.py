@@ -46,6 +46,8 @@ class KnownThings:
     halves: frozenset[str]
     instruments: Mapping[str, tuple[str, str]]
     events: frozenset[str]
+    aging: frozenset[str] = frozenset()
+    """The signals that should come at an interval."""
 
     def is_gone(self, name: str) -> bool:
         """Whether there was such a signal, or might have been, and is none any more."""
@@ -134,6 +136,7 @@ class Studio:
                 {name: [one for one in sorted(sight.reads) if there.is_unheard(one)] for name, sight in sights.items()},
                 there.instruments,
                 there.events,
+                {name: [one for one in sorted(sight.reads) if one in there.aging] for name, sight in sights.items()},
             ),
         )
 

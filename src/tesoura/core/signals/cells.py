@@ -173,6 +173,13 @@ class Cells:
                 self.texts.mark(name, fresh.value if fresh in STALE else None)
         return list(changed)
 
+    def has_interval(self, name: str) -> bool:
+        """Whether a value should come at an interval, or is computed from one that should: then it can become old."""
+        cell = self._cells.get(name)
+        if cell is None or cell.reads:
+            return cell is not None and any(self.has_interval(one) for one in cell.reads)
+        return cell.fresh_for_s is not None or self._feeds[cell.feed].period_s is not None
+
     def _is_old(self, name: str, now: datetime) -> bool:
         """Whether a value is old; one that is computed is, as soon as any is that it was computed from."""
         cell = self._cells.get(name)

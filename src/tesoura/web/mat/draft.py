@@ -70,10 +70,12 @@ def findings_of(draft: Overlay, sights: Mapping[str, PiecePreview]) -> list[Find
     def gather(self: Runtime) -> tuple[list[str], KnownThings]:
         setups = [one.setup for one in (*self.instruments.all(), *self.instruments.all("cues"))]
         fired = {kind for one in setups for kind in one.kind_of.moments(one.name, one.choices)}
+        names = frozenset(one.name for one in self.signals())
         return list(self.scenes()), KnownThings(
-            frozenset(one.name for one in self.signals()), halves,
+            names, halves,
             {one.name: (one.kind, str(one.choices["title"])) for one in setups},
             frozenset({*self.engine.event_types(), *self.engine.sources.types(), *fired}),
+            frozenset(one for one in names if self.engine.has_interval(one)),
         )  # fmt: skip
 
     scenes, there = runtime().call(gather)

@@ -11,6 +11,7 @@ from tesoura.core.overlays.fit import coverage as covering
 from tesoura.core.overlays.fit import size as fitting
 from tesoura.core.overlays.fit.boxes import box_of
 from tesoura.core.overlays.fit.findings import Finding
+from tesoura.core.overlays.fit.old import undecided
 from tesoura.core.overlays.fit.placement import STATES, Placed, Surroundings, laid_out
 
 
@@ -20,6 +21,8 @@ def check(overlay: Overlay, around: Surroundings) -> list[Finding]:
     memo: dict[str, tuple[Placed, list[Finding]]] = {}
     for scene in ("", *(one for one in around.scenes if one)):
         placed = list(_placed(overlay, around, scene, memo))
+        if not scene:
+            found |= {(one.piece, one.kind, one.part): one for one in undecided(around, placed)}
         for one in placed:
             for finding in [*_alone(overlay, around, one, memo), *_among(overlay, around, one, placed)]:
                 key = (finding.piece, finding.kind, finding.part)

@@ -47,6 +47,8 @@ class Surroundings:
     """The instruments there are, by name: their kind and title. None where that is not looked at."""
     events: frozenset[str] | None = None
     """The types of events that have happened, or that something fires. None where that is not looked at."""
+    aging: Mapping[str, Sequence[str]] = field(default_factory=dict)
+    """The signals that pieces read and that should come at an interval, by piece."""
 
 
 @dataclass(frozen=True, slots=True)
