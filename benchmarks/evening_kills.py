@@ -264,7 +264,11 @@ def _problems(prepared: Prepared, load: Load, folder: Path) -> list[str]:
     kept, counted = prepared.state(folder, now), prepared.state(again, now)
     found += [f"{name} is {kept.get(name)!r}, and {counted.get(name)!r} by the log"
               for name in sorted({*kept, *counted}) if kept.get(name) != counted.get(name)]  # fmt: skip
-    wanted = {"gifts.count": logged["gifts"][0], "gifts.sum": logged["gifts"][1] or 0, "count.value": logged["hand"] - 1}
+    wanted = {
+        "gifts.count": logged["gifts"][0],
+        "gifts.sum": logged["gifts"][1] or 0,
+        "count.value": logged["hand"] - 1,
+    }
     found += [f"{name} is {kept.get(name)}, not {value}" for name, value in wanted.items() if kept.get(name) != value]
     if kept["hook.n"] < max(told.get("hook", [0])):
         found.append(f"hook.n is {kept['hook.n']}, and {max(told['hook'])} was acknowledged")

@@ -21,7 +21,8 @@ from tesoura.store.exports import csv_lines, markers
 from tesoura.store.log import Logged
 from tesoura.store.log_search import Search
 from tesoura.store.tables import SessionRow
-from tests.conftest import Running, flat, until
+from tests.conftest import Clock, Running, flat, until
+from tests.runtime.test_clips import act
 
 SEVEN = datetime(2026, 11, 26, 19, 0, tzinfo=UTC)
 HARM = "<script>alert(1)</script>"
@@ -240,6 +241,76 @@ def test_the_store_finds_nothing_for_words_that_are_none(running: Running) -> No
     assert found("!!!") == []
     assert found('"') == []
     assert len(found("ANA")) == 1
+
+
+def test_the_log_is_searched_by_the_words_in_which_it_is_told(running: Running) -> None:
+    wheel = {"title": "Tea time", "turn_s": "2", "hold_s": "1", "landing": "none"}
+    running.press("/", "/instruments/new/wheel", wheel)
+    for words in ("sing", "tea"):
+        running.press("/", "/instruments/tea_time/items", {"words": words, "weight": "1"})
+    act(running, "instrument.command", instrument="tea_time", command="spin")
+    running.press("/", "/instruments/tea_time", {**wheel, "title": "Kettle wheel"})
+    running.event(type="gift", data={"name": "Ana"})
+    seq = running.store.read(event_log.last_seq)
+    act(running, "log.void", event=seq)
+    spun = shown(running, "?find=kettle+spun")
+    assert spun == ["Kettle wheel: spun by the desk"], "its new title, and what was done"
+    assert shown(running, "?find=kettle+voided") == []
+    assert shown(running, "?find=voided") == ["event voided by the desk"]
+    assert shown(running, "?find=desk+voided") == ["event voided by the desk"], "by whom"
+    exported = running.client.get("/log/export.jsonl?find=kettle+spun").text
+    assert [json.loads(one)["type"] for one in exported.splitlines()] == ["tesoura.command.tea_time"]
+
+
+def test_the_log_answers_when_a_value_reached_a_number(running: Running) -> None:
+    for value in (900, 1_000, 950, 1_200):
+        running.client.put("/api/signals/count", json={"value": value}, headers=running.auth)
+
+    def asked(**given: str) -> str:
+        params = {"signal": "script.count", "level": "1,000", **given}
+        return flat(running.client.get("/log/reached", params=params).text)
+
+    page = asked()
+    assert "<b>script.count</b> reached 1,000 <b>2 times</b> in the last 12 hours." in page
+    assert re.findall(r"script.count reached ([\d.]+)", page) == ["1000", "1200"]
+    assert "fell to 950 <b>1 time</b>" in asked(way="down", level="950")
+    assert "at no time" in asked(level="5000")
+    assert "There is no signal script.kites." in asked(signal="script.kites")
+    assert "Give a number, such as 4." in asked(level="many")
+    assert "When did a value reach a number?" in running.client.get("/log/").text
+    assert '<option value="script.count">' in running.client.get("/log/").text
+
+
+def test_the_log_answers_for_earlier_sessions_too(tmp_path: Path) -> None:
+    clock = Clock(datetime(2026, 11, 26, 19, 0, tzinfo=UTC))
+    running = Running(tmp_path / "data", clock=clock, lasting_s=clock.lasting_s)
+    try:
+        gifts = {"types": ["gift"], "over": "session", "stats": ["count"]}
+        act(running, "computed.new", kind="window", name="gifts", choices=gifts)
+        for count in (3, 1):
+            act(running, "session.start")
+            for _ in range(count):
+                clock.now += timedelta(minutes=1)
+                running.event(type="gift", data={"name": "Ana"})
+            clock.now += timedelta(minutes=1)
+
+        def asked(past: str) -> str:
+            given = {"signal": "gifts.count", "level": "2", "past": past}
+            return flat(running.client.get("/log/reached", params=given).text)
+
+        assert "reached 2 <b>1 time</b> in that session" in asked("1")
+        assert "at no time in this session" in asked("2") == asked("")
+        does = {"do_1": "set", "signal_1": "script.x", "value_of_1": "1"}
+        cue = {"title": "It", "when": "event", "event": "gift", **does}
+        would = {past: flat(running.press("/", "/cues/would", {**cue, "past": past}).text) for past in ("1", "2")}
+        assert "It would have fired <b>3 times</b> in that session." in would["1"]
+        assert "It would have fired <b>1 time</b> in this session." in would["2"]
+        of_values = {**cue, "when": "crosses", "signal": "gifts.count", "level": "2", "past": "1"}
+        assert "It would have fired <b>1 time</b> in that session." in flat(
+            running.press("/", "/cues/would", of_values).text
+        )
+    finally:
+        running.stop()
 
 
 def test_words_go_into_the_index_once_and_some_at_a_time(running: Running) -> None:

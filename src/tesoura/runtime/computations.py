@@ -216,9 +216,11 @@ class Computations:
                 state = make_state(definition, almanac, now)
         return Rebuilding(key, state, 0)
 
-    def beginning(self, session: Session, definition: Definition, now: datetime) -> tuple[State, int]:
-        """A computation as it was where the log begins that is kept, and that place."""
-        almanac = self._engine.graph.almanac
+    def beginning(
+        self, session: Session, definition: Definition, now: datetime, almanac: Almanac | None = None
+    ) -> tuple[State, int]:
+        """A computation as it was where the log begins that is kept, and that place; by another calendar if given."""
+        almanac = almanac or self._engine.graph.almanac
         state = make_state(definition, almanac, now)
         base = stored.standings(session).get(stored.BASE + key_of(definition))
         if base is None or not _fits(base, definition, almanac):

@@ -9,7 +9,7 @@ from __future__ import annotations
 import heapq
 import time
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import NamedTuple
 
@@ -18,10 +18,10 @@ from sqlmodel import Session
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.graph import Definition, key_of, make_state
 from tesoura.core.computed.occurrence import Occurrence, instant
-from tesoura.core.cues.cue import CuePlan
-from tesoura.core.cues.limits import Answer, Cause, Turns
-from tesoura.core.cues.looking_back import LookedBack, stepped, turn_of
-from tesoura.core.cues.triggers import Seen
+from tesoura.core.cues.conditions import OnlyIf
+from tesoura.core.cues.limits import Answer, Cause, Limits, Turns
+from tesoura.core.cues.looking_back import Decides, LookedBack, stepped, turn_of
+from tesoura.core.cues.triggers import Seen, Trigger
 from tesoura.core.signals.assignments import TYPES
 from tesoura.core.signals.engine import Engine
 from tesoura.core.values import Reading
@@ -31,11 +31,21 @@ from tesoura.runtime.replay import feed_from_log
 from tesoura.store import log as event_log
 from tesoura.store import readings
 from tesoura.store.readings import KeptReading
+from tesoura.store.state import StreamSession
 
 BUDGET_S = 2.0
 """So long is gone through the log; what is left then is told as not looked at."""
 LOOKS = 100
 MOST_TICKS = 50_000
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """When something was so, each time."""
+
+    trigger: Trigger
+    conditions: OnlyIf = field(default_factory=OnlyIf)
+    limits: Limits = field(default_factory=Limits)
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,11 +84,17 @@ def ground_of(engine: Engine, until_seq: int) -> Ground:
     return Ground(dict(engine.graph), kinds, until_seq, engine.graph.almanac)
 
 
+def ground_of_session(session: Session, ground: Ground, one: StreamSession) -> Ground:
+    """The same as it was in an earlier stream session: up to its end, and with what counts from its beginning."""
+    until_seq = event_log.seq_before(session, one.ended_at) if one.ended_at is not None else ground.until_seq
+    return replace(ground, until_seq=until_seq, almanac=replace(ground.almanac, session_began=one.started_at))
+
+
 def rehearse(
-    session: Session, computations: Computations, ground: Ground, plan: CuePlan, since: datetime, now: datetime,
+    session: Session, computations: Computations, ground: Ground, plan: Decides, since: datetime, now: datetime,
     budget_s: float = BUDGET_S,
 ) -> Rehearsed:  # fmt: skip
-    """Its decisions from this instant on, had it been there."""
+    """Its decisions from one instant to another, had it been there."""
     needed = dict.fromkeys((*plan.trigger.reads, *plan.conditions.reads))
     own = _below(needed, ground, since)
     from_seq = event_log.seq_before(session, since)
@@ -93,7 +109,7 @@ def rehearse(
         for logged in event_log.newest_before(session, kind, from_seq, LOOKS if kind in TYPES else 1):
             engine.apply_event(logged.event, since, logged.seq)
     for definition in own:
-        state, after_seq = computations.beginning(session, definition, since)
+        state, after_seq = computations.beginning(session, definition, since, ground.almanac)
         feed_from_log(session, state, from_seq, after_seq, since)
         engine.compute(definition, since, state)
     types = {*plan.trigger.types, *kinds, *TYPES}
@@ -148,7 +164,7 @@ def _steps(
 class _Rehearsing:
     """The cue as it is led through: what its trigger has seen, whose turn it is, and the values as they were."""
 
-    def __init__(self, plan: CuePlan, kept: PastValues, told: Rehearsed, since: datetime) -> None:
+    def __init__(self, plan: Decides, kept: PastValues, told: Rehearsed, since: datetime) -> None:
         self._plan, self._kept, self._told = plan, kept, told
         self._values = kept.values
         self._turns, self._at = Turns(), since

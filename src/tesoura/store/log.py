@@ -43,7 +43,7 @@ _AFTER = (
     "SELECT seq, id, source, type, time, accepted_at, subject, data, cause, actor FROM event WHERE seq > ? "
     "ORDER BY seq LIMIT ?"
 )
-_UNINDEXED = "SELECT seq, type, source, subject, data FROM event WHERE seq > ? ORDER BY seq LIMIT ?"
+_UNINDEXED = "SELECT seq, type, source, subject, actor, data FROM event WHERE seq > ? ORDER BY seq LIMIT ?"
 _WORDS = "INSERT INTO event_words (rowid, words) VALUES (?, ?)"
 _FORGET_WORDS = text("INSERT INTO event_words(event_words, rowid, words) VALUES ('delete', :seq, :words)")
 
@@ -98,7 +98,7 @@ def index_words(session: Session, most: int = AT_ONCE) -> int:
     driver: Any = session.connection().connection
     found = driver.execute(_UNINDEXED, (position.seq if position else 0, most)).fetchall()
     if found:
-        words = [(seq, words_of(kind, source, subject, json.loads(data))) for seq, kind, source, subject, data in found]
+        words = [(seq, words_of((kind, source, *about), json.loads(data))) for seq, kind, source, *about, data in found]
         driver.executemany(_WORDS, words)
         session.merge(PositionRow(id=_INDEXED, seq=found[-1][0]))
         session.flush()
@@ -107,7 +107,7 @@ def index_words(session: Session, most: int = AT_ONCE) -> int:
 
 def words_of_event(event: Event) -> str:
     """The words by which an event can be found, with spaces between."""
-    return words_of(event.type, event.source, event.subject, event.data)
+    return words_of((event.type, event.source, event.subject, event.actor), event.data)
 
 
 def logged_of(row: EventRow) -> Logged:

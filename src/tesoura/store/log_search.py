@@ -2,27 +2,41 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
 from sqlalchemy import ColumnElement, text
 from sqlmodel import Session, col, select
 
+from tesoura.core.values import Event
 from tesoura.store.log import CHUNK, QUIET, Logged, logged_of, words_of_event
-from tesoura.store.search_words import exactly, query
+from tesoura.store.search_words import asked_words, exactly, query, words_in
 from tesoura.store.tables import EventRow
 
 
 @dataclass(frozen=True, slots=True)
 class Search:
-    """What to look for: words by their beginnings, a type, a source, from and until when it happened."""
+    """What to look for: words by their beginnings, a type, a source, from and until when it happened.
+
+    `told` gives what an event is told as, whose words are found too; `otherwise` by which expressions of the index that
+    may be found which tells a word so.
+    """
 
     words: str = ""
     type: str = ""
     source: str = ""
     since: datetime | None = None
     until: datetime | None = None
+    told: Callable[[Event], str] = lambda event: ""
+    otherwise: Mapping[str, Sequence[str]] = field(default_factory=dict)
+
+    def finds(self, event: Event) -> bool:
+        """Whether an event has all the words."""
+        if not (wanted := asked_words(self.words)):
+            return not self.words
+        words = {*words_of_event(event).split(), *words_in(self.told(event))}
+        return all(any(word.startswith(one) for word in words) for one in wanted)
 
 
 def page(session: Session, search: Search, before: tuple[datetime, int] | int | None, count: int) -> list[Logged]:
@@ -50,11 +64,12 @@ def page(session: Session, search: Search, before: tuple[datetime, int] | int | 
 def _page_of_words(
     session: Session, search: Search, conditions: list[ColumnElement[bool]], before: int | None, count: int
 ) -> list[Logged]:
-    asked = query(search.words)
-    if not asked:
+    if not (words := asked_words(search.words)):
         return []
+    asked = query(words, search.otherwise)
     # The type's own words stand in the index too, and leave less to look through.
-    asked = f"{asked} {exactly(search.type)}".strip()
+    if search.type:
+        asked = f"{asked} AND {exactly(search.type)}"
     found: list[Logged] = []
     step, until = max(4 * count, 200), before or 2**62
     index = text(
@@ -67,7 +82,7 @@ def _page_of_words(
         if not seqs:
             break
         rows = select(EventRow).where(col(EventRow.seq).in_(seqs), *conditions).order_by(col(EventRow.seq).desc())
-        found += [logged_of(row) for row in session.exec(rows)]
+        found += [logged for row in session.exec(rows) if search.finds((logged := logged_of(row)).event)]
         if len(found) >= count or len(seqs) < step:
             break
         until, step = seqs[-1], min(5 * step, 5_000)
@@ -91,15 +106,13 @@ def everything(session: Session, search: Search) -> Iterator[Logged]:
     """All that was looked for, oldest first, a chunk at a time."""
     seq = 0
     conditions = _conditions(search)
-    wanted = set(query(search.words).split())
     while True:
         asked = select(EventRow).where(col(EventRow.seq) > seq, *conditions).order_by(col(EventRow.seq)).limit(CHUNK)
         rows = session.exec(asked).all()
         for row in rows:
             logged = logged_of(row)
             session.expunge(row)
-            words = words_of_event(logged.event).split() if wanted else []
-            if all(any(word.startswith(part.strip('"*')) for word in words) for part in wanted):
+            if search.finds(logged.event):
                 yield logged
         if len(rows) < CHUNK:
             return
@@ -116,8 +129,10 @@ def by_time(session: Session, search: Search) -> Iterator[Logged]:
         )
         rows = session.exec(asked.order_by(col(EventRow.time), col(EventRow.seq)).limit(CHUNK)).all()
         for row in rows:
-            yield logged_of(row)
+            logged = logged_of(row)
             session.expunge(row)
+            if search.finds(logged.event):
+                yield logged
         if len(rows) < CHUNK:
             return
         at, seq = rows[-1].time, rows[-1].seq or 0

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from functools import lru_cache
 
 MAX_WORDS = 60
@@ -28,10 +28,10 @@ def _whole_words(text: str) -> list[str]:
     return [word for one in _WORD.findall(kept) if (word := one.strip("_"))]
 
 
-def words_of(kind: str, source: str, subject: str | None, data: Mapping[str, object]) -> str:
-    """What of an event is searched: its type, its source, its subject, and the texts and numbers in its data."""
+def words_of(about: Sequence[str | None], data: Mapping[str, object]) -> str:
+    """What of an event is searched: its type, source, subject and actor, and the texts and numbers in its data."""
     found: dict[str, None] = {}
-    for text in (kind, source, subject or "", *_texts(data, 0)):
+    for text in (*(one or "" for one in about), *_texts(data, 0)):
         for word in words_in(text[:400]):
             found[word] = None
             if len(found) >= MAX_WORDS:
@@ -50,11 +50,17 @@ def _texts(value: object, depth: int) -> Iterator[str]:
         yield str(value)
 
 
-def query(text: str) -> str:
-    """What to ask the index for: every word by its beginning; empty when nothing can be searched for."""
-    return " ".join(f'"{word}"*' for word in _whole_words(text)[:8])
+def asked_words(text: str) -> list[str]:
+    """The words that somebody searches for."""
+    return _whole_words(text)[:8]
+
+
+def query(words: Sequence[str], otherwise: Mapping[str, Sequence[str]]) -> str:
+    """What to ask the index for: every word by its beginning, or one of the expressions that it has `otherwise`."""
+    ways = ([f'"{word}"*', *otherwise.get(word, ())] for word in words)
+    return " AND ".join(f"({' OR '.join(one)})" for one in ways)
 
 
 def exactly(text: str) -> str:
     """What to ask the index for: every word as it stands."""
-    return " ".join(f'"{word}"' for word in _whole_words(text)[:8])
+    return " AND ".join(f'"{word}"' for word in _whole_words(text)[:8])

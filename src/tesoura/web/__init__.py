@@ -36,6 +36,7 @@ from tesoura.web.files import views as files
 from tesoura.web.help import views as help_pages
 from tesoura.web.instruments import laying, matches, runs, tracks, wheels
 from tesoura.web.instruments import views as instruments
+from tesoura.web.log import reached
 from tesoura.web.log import views as log
 from tesoura.web.looks import media, typefaces
 from tesoura.web.looks import views as looks
@@ -63,7 +64,7 @@ ROOMS = (
     api, api_actions, api_clips, desk, leaves, devices, phone, signing_in, feed_aids, talking, feeds, picks, rules,
     incoming, hand, recipes, begin, starter_saving, overlays, mat, scenes, versions, links, looks, typefaces, media,
     clips, saves, shelf_files, pages, preferences, signals, computed, instruments, laying, tracks, matches, runs,
-    wheels, trial, cues, files, wordings, shows, log, reports, sponsor_reports, help_pages,
+    wheels, trial, cues, files, wordings, shows, log, reached, reports, sponsor_reports, help_pages,
 )  # fmt: skip
 
 

@@ -10,12 +10,33 @@ from collections import deque
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
+from typing import Protocol
 
 from tesoura.core.computed.occurrence import Occurrence
-from tesoura.core.cues.cue import CuePlan
+from tesoura.core.cues.cue import Conditions
 from tesoura.core.cues.limits import Answer, Limits, Turns
+from tesoura.core.cues.triggers import Trigger
 
 LATEST = 50
+
+
+class Decides(Protocol):
+    """What decides of a cue: its trigger, its conditions and its limits."""
+
+    @property
+    def trigger(self) -> Trigger:
+        """What sets it off."""
+        ...
+
+    @property
+    def conditions(self) -> Conditions:
+        """What must be true beside."""
+        ...
+
+    @property
+    def limits(self) -> Limits:
+        """How often it may fire."""
+        ...
 
 
 @dataclass(slots=True)
@@ -35,7 +56,7 @@ class LookedBack:
             self.refused += (not answer.waits) + (answer.instead_of is not None)
 
 
-def looked_back(plan: CuePlan, events: Iterable[Occurrence]) -> LookedBack:
+def looked_back(plan: Decides, events: Iterable[Occurrence]) -> LookedBack:
     """Its decisions over these events, in the order of the log; whoever waits at the end has a turn too."""
     turns, found, heard = Turns(), LookedBack(), plan.trigger.of_event
     for event in events:

@@ -16,7 +16,6 @@ from tesoura.actions.computed_setup import filled_instrument
 from tesoura.core.cues.crossings import Crosses
 from tesoura.core.cues.cue import FIRES, RECORD, Cue, CuePlan
 from tesoura.core.cues.happenings import Happens
-from tesoura.core.cues.looking_back import looked_back
 from tesoura.core.cues.setup import GROUPS, STEPS, group_of, plan, sentence
 from tesoura.core.cues.starters import STARTERS
 from tesoura.core.cues.triggers import Trigger
@@ -26,14 +25,13 @@ from tesoura.core.instruments.registry import KINDS
 from tesoura.core.nearest import nearest
 from tesoura.core.values import Scalar
 from tesoura.errors import Invalid, InvalidPiece
-from tesoura.runtime.computations import Computations
-from tesoura.runtime.facade import Runtime
 from tesoura.runtime.instruments import InstrumentState
-from tesoura.runtime.rehearsal import Ground, Rehearsed, ground_of, rehearse
+from tesoura.runtime.rehearsal import Rehearsed
 from tesoura.store import computed as stored
 from tesoura.store import log as event_log
 from tesoura.store.log import Logged
 from tesoura.store.tables import ComputedRow
+from tesoura.web.cues.past import offered, past_of
 from tesoura.web.shared.acting import act, opened_with
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.typed import as_typed
@@ -42,7 +40,6 @@ blueprint = Blueprint("cues", __name__, url_prefix="/cues")
 SHOWN = 20
 IN_SIGHT = timedelta(seconds=6)
 LOOKED_AT = 200
-LOOK_BACK = timedelta(hours=12)
 """So far back the log is looked at when no stream session was begun."""
 
 
@@ -245,30 +242,14 @@ def would() -> ResponseReturnValue:
     filled, made = filled_cue(typed_cue())
     if made is None:
         return "", 200
-
-    def ask(self: Runtime) -> tuple[Ground, Computations]:
-        return ground_of(self.engine, self.computations.applied), self.computations
-
-    ground, computations = runtime().call(ask)
-    at = now()
-    since = ground.almanac.session_began or at - LOOK_BACK
-    types = made.trigger.types
+    past = past_of(request.form.get("past", ""))
     pressed = filled.choices["when"] == "press"
-    if pressed:
-        told = Rehearsed()
-    elif made.trigger.reads or made.conditions.reads or not types:
-        told = store().read(lambda session: rehearse(session, computations, ground, made, since, at))
-    else:
-        # Nothing but events decides: they alone are read, in a fifth of the time.
-        told = Rehearsed(store().read(
-            lambda session: looked_back(
-                made, event_log.happenings(session, types, since, ground.until_seq, in_order=True)
-            )
-        ))  # fmt: skip
-    return render_template(
-        "cues/_would.html", told=told, found=told.found, pressed=pressed,
-        in_session=ground.almanac.session_began is not None,
-    )  # fmt: skip
+    if not pressed:
+        # Its conditions are those of that time, too.
+        made = plan("it", filled.choices, past.ground.almanac)
+    told = Rehearsed() if pressed else past.rehearse(made)
+    return render_template("cues/_would.html", told=told, found=told.found, pressed=pressed, past=past,
+                           sessions=offered())  # fmt: skip
 
 
 @blueprint.get("/<name>/history")

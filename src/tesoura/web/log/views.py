@@ -15,7 +15,7 @@ from markupsafe import Markup
 
 from tesoura.core.computed.occurrence import micros
 from tesoura.core.overlays.pieces.kind import THERE
-from tesoura.core.values import as_scalar
+from tesoura.core.values import Event, as_scalar
 from tesoura.errors import DataFolderError, Gone, InvalidField, InvalidPiece
 from tesoura.runtime.facade import Runtime
 from tesoura.store import exports, log_search, state
@@ -23,7 +23,8 @@ from tesoura.store import log as event_log
 from tesoura.store.event_corrections import FROM_INSTRUMENTS
 from tesoura.store.log import Logged
 from tesoura.store.log_search import Search
-from tesoura.web.log.words import event_words
+from tesoura.store.search_words import asked_words
+from tesoura.web.log.words import called_things, event_words, found_by, told
 from tesoura.web.shared.acting import act, back_to, effect_of
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import zone
@@ -53,7 +54,14 @@ def search_asked() -> Search:
         if found is not None:
             since = max(since, found.started_at) if since else found.started_at
             until = min(until, found.ended_at) if until and found.ended_at else found.ended_at or until
-    return Search(asked.get("find", "")[:200], asked.get("type", ""), asked.get("feed", ""), since, until)
+    words = asked.get("find", "")[:200]
+    called = called_things()
+    otherwise = {one: found_by(one, called) for one in asked_words(words)}
+
+    def as_told(event: Event) -> str:
+        return told(event, called) if event.type.startswith("tesoura.") else ""
+
+    return Search(words, asked.get("type", ""), asked.get("feed", ""), since, until, as_told, otherwise)
 
 
 def _before() -> tuple[datetime, int] | int | None:
@@ -104,6 +112,7 @@ def index() -> ResponseReturnValue:
     )
     return render_template(
         "log/index.html", types=types, sources=sources, sessions=sessions, began=began,
+        signals=runtime().call(lambda self: [one.name for one in self.signals() if isinstance(one.value, int | float)]),
         keep_days=runtime().preferences.keep_days, **_listed(), **_moments(),
     )  # fmt: skip
 

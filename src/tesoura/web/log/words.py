@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -13,6 +13,7 @@ from tesoura.core.instruments.registry import KINDS
 from tesoura.core.instruments.runner import COMMAND, clock_words
 from tesoura.core.values import Event
 from tesoura.runtime.facade import Runtime
+from tesoura.store.search_words import exactly, words_in
 from tesoura.web.shared.doors import runtime
 from tesoura.web.shared.shown import actor_words, at_time
 
@@ -43,7 +44,8 @@ class CalledThings:
     feeds: Mapping[str, str]
 
 
-def _called() -> CalledThings:
+def called_things() -> CalledThings:
+    """How everything is called now."""
     if "called_things" not in g:
 
         def gather(self: Runtime) -> CalledThings:
@@ -59,7 +61,25 @@ def _called() -> CalledThings:
 
 def event_words(event: Event) -> str:
     """An event of Tesoura's own as one would tell it; nothing for any other, which tells itself by its type."""
-    return told(event, _called()) if event.type.startswith("tesoura.") else ""
+    return told(event, called_things()) if event.type.startswith("tesoura.") else ""
+
+
+def found_by(word: str, called: CalledThings) -> list[str]:
+    """By which expressions of the index events may be found that are told with a word that begins so."""
+
+    def has(words: str) -> bool:
+        return any(one.startswith(word) for one in words_in(words))
+
+    names = [*((name, title) for name, (_, title) in called.instruments.items()), *called.feeds.items()]
+    found = [exactly(name) for name, title in names if has(title)]
+    for name, (kind, _) in called.instruments.items():
+        commands = {command: words for (of, command), words in PAST.items() if of == kind}
+        commands = {**{one.name: one.label for one in KINDS[kind].commands}, **commands}
+        found += [f"({exactly(command)} AND {exactly(name)})" for command, words in commands.items() if has(words)]
+    for kind, words_of in _TOLD.items():
+        if any(has(words_of(data, called)) for data in _VARIANTS.get(kind, ({},))):
+            found.append(f"({exactly(kind)})")
+    return found
 
 
 def told(event: Event, called: CalledThings) -> str:
@@ -156,5 +176,14 @@ _TOLD: Mapping[str, Callable[[Mapping[str, Any], CalledThings], str]] = {
     "tesoura.seen": lambda data, called: f"{data.get('signal')} {'is' if data.get('value') else 'is not'} seen",
     "tesoura.painted": lambda data, called: "a page told what it painted",
 }  # fmt: skip
+_VARIANTS: Mapping[str, Sequence[Mapping[str, Any]]] = {
+    "tesoura.correction": ({"void": True}, {"void": False}, {"time": ""}, {}), FEED_CHANGED: ({"state": BACK}, {}),
+    "tesoura.shown": ({"shown": True}, {}), "tesoura.air_cleared": ({"cleared": True}, {}),
+    "tesoura.seen": ({"value": True}, {}),
+    "tesoura.clock_set": ({"seconds": 60}, {"seconds": -60}),
+    "tesoura.effect": tuple({"effect": one} for one in _EFFECTS),
+    "tesoura.effect_ended": tuple({"effect": one} for one in _EFFECTS),
+}  # fmt: skip
+"""Data with which types are told in further words; the others are told in the same whatever their data."""
 _BY_ITSELF = frozenset({FEED_CHANGED, "tesoura.started", "tesoura.clock_set", "tesoura.effect_ended", "tesoura.seen",
                         "tesoura.painted", "tesoura.cover", "tesoura.page_trouble"})  # fmt: skip
