@@ -117,6 +117,7 @@ class Load:
         self.stopped = threading.Event()
         self._lock = threading.Lock()
         self._number = 0
+        self._token: tuple[str, str] | None = None
         self.imports = 0
 
     def number(self) -> int:
@@ -133,6 +134,7 @@ class Load:
     def go(self, port: int) -> list[threading.Thread]:
         """Begin; everybody goes on until the server is gone."""
         self.stopped.clear()
+        self._token = None
         seeds = [self.chance.randrange(2**30) for _ in range(LOADERS)]
         threads = [threading.Thread(target=self._one, args=(port, one, not at)) for at, one in enumerate(seeds)]
         for one in threads:
@@ -185,13 +187,19 @@ class Load:
         if self._do(client, "saves.keep", game=self.prepared.game, name=name, folder=0, note=""):
             self.took("save", name)
 
-    def _csrf(self, client: httpx.Client) -> str:
-        found = re.search(r'<meta name="csrf" content="([^"]+)"', client.get("/").text)
-        assert found is not None
-        return found[1]
+    def _csrf(self, client: httpx.Client) -> dict[str, str]:
+        """A form's token, asked for once of each server."""
+        with self._lock:
+            if self._token is None:
+                answer = client.get("/feeds/")
+                found = re.search(r'<meta name="csrf" content="([^"]+)"', answer.text)
+                assert found is not None
+                self._token = (found[1], answer.headers["set-cookie"].partition(";")[0])
+            token, cookie = self._token
+        return {"X-CSRFToken": token, "Cookie": cookie}
 
     def _publish(self, client: httpx.Client, chance: random.Random) -> None:
-        x, heads = self.number() % 1_000, {"X-CSRFToken": self._csrf(client)}
+        x, heads = self.number() % 1_000, self._csrf(client)
         edit = {"do": "change", "pieces": ["text"], "set": {"x": x}}
         told = {"edits": [edit], "window": f"w{self.number()}"}
         if client.post("/overlays/1/edits", json=told, headers=heads).status_code == 200:
@@ -214,7 +222,7 @@ class Load:
             if self.imports > MOST_IMPORTS:
                 return
         given = {"starter": STARTERS["starting_soon"].text, "key": "starting_soon", "way": "0"}
-        answer = client.post("/begin/use", data=given, headers={"X-CSRFToken": self._csrf(client)})
+        answer = client.post("/begin/use", data=given, headers=self._csrf(client))
         if answer.status_code == 302 and (name := re.search(r"instruments=(\w+)", answer.headers["location"])):
             self.took("import", name[1])
 
@@ -308,7 +316,7 @@ def killed(kills: int, seed: int = 1) -> Mapping[str, Any]:
                 threads = load.go(port)
                 if number % CHECKED_EVERY == 1:
                     problems += _backed_up(prepared)
-                time.sleep(chance.random() * 1.5)
+                time.sleep(chance.random() * chance.choice([1, 1, 1, 4]))
             process.send_signal(signal.SIGKILL)
             process.wait()
             if not early:
