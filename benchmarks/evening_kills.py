@@ -31,7 +31,7 @@ from tesoura.runtime.facade import Runtime
 from tesoura.settings import wall_clock
 from tesoura.standins.sender import new_secret, signed
 
-CHECKED_EVERY = 50
+KILLS, CHECKED_EVERY = 1_000, 50
 LOADERS = 4
 STARTING = 1 / 3
 """This share of all kills comes while Tesoura starts."""

@@ -8,6 +8,8 @@ import time
 from pathlib import Path
 from typing import Any
 
+from benchmarks import evening_kills, kills
+
 SEEDS, ROUNDS, EVENINGS = 60, 20, 4_000
 
 
@@ -57,5 +59,11 @@ def _statistics() -> dict[str, Any]:
 
 
 def measure() -> dict[str, Any]:
-    """How much was compared; the first figure that differs ends it with an error that names it."""
-    return {"statistics": _statistics(), "windows": _windows()}
+    """How much was compared; the first figure that differs ends it with an error that names it.
+
+    The kills go on to their end, and tell what was lost, doubled or different.
+    """
+    return {
+        "statistics": _statistics(), "windows": _windows(), "saves": kills.killed(kills.ROUNDS, 1),
+        "evening": evening_kills.killed(evening_kills.KILLS, 1),
+    }  # fmt: skip

@@ -409,8 +409,8 @@ def test_what_becomes_of_old_values_is_asked_once_for_all_pieces_until_somebody_
     [asked] = [one for one in found(Overlay(pieces=pieces), says, aging=aging) if one.kind == "old"]
     assert asked.piece == "a"
     assert asked.words == (
-        "is dimmed once reach.members is five times older than its interval. The same goes for 1 other piece. "
-        "Decide once."
+        "shows reach.members. Choose what viewers see when it is older than 5 intervals; until then it is dimmed. "
+        "This applies to 1 more piece."
     )
     assert [one.words for one in asked.mends] == ["Dim the piece", "Keep it as it is", "Hide it"]
     assert asked.mends[1].edit == {

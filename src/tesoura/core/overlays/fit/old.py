@@ -19,10 +19,9 @@ def undecided(around: Surroundings, placed: Sequence[Placed]) -> Iterator[Findin
     if not found:
         return
     first, others = found[0], len(found) - 1
-    more = f" The same goes for {others} other piece{'' if others == 1 else 's'}." if others else ""
-    words = (
-        f"is dimmed once {around.aging[first.piece.id][0]} is five times older than its interval.{more} Decide once."
-    )
+    more = f" This applies to {others} more piece{'' if others == 1 else 's'}." if others else ""
+    name = around.aging[first.piece.id][0]
+    words = f"shows {name}. Choose what viewers see when it is older than 5 intervals; until then it is dimmed.{more}"
     pieces = [one.piece.id for one in found]
 
     def edit(choice: str) -> dict[str, Any]:

@@ -22,7 +22,7 @@ WHEN_STALE = (("keep", "keep the last"), ("with_age", "the last, with its age"),
               ("hide", "hide the piece"))  # fmt: skip
 ASKED = "ask"
 """The choice of what becomes of old values that nobody has made yet: they are dimmed, and the fit check asks once."""
-WHEN_OLD = ((ASKED, "dim the piece; not decided yet"), ("dim", "dim the piece"), ("keep", "keep it as it is"),
+WHEN_OLD = ((ASKED, "dim the piece (not chosen yet)"), ("dim", "dim the piece"), ("keep", "keep it as it is"),
             ("hide", "hide it"), ("text", "show a text"))  # fmt: skip
 APPEARS = (("always", "always"), ("moment", "as a moment"), ("told", "when it is shown, by you or a cue"))
 _STAYS = ("appears", ("always", "told"))
