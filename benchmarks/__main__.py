@@ -19,6 +19,7 @@ from benchmarks import (
     intake,
     live,
     logs,
+    rebuild,
     recount,
     replays,
     runs,
@@ -50,6 +51,7 @@ PARTS = {
     "replays": replays.measure,
     "sponsors": sponsors.measure,
     "runs": runs.measure,
+    "rebuild": rebuild.measure,
     "recount": recount.measure,
 }
 WHEN_ASKED = ("recount",)
