@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import hashlib
 import re
 import socket
@@ -13,10 +14,14 @@ from typing import Any
 
 import httpx
 import pytest
+from flask import has_request_context
 from websockets.exceptions import ConnectionClosed, InvalidStatus
 from websockets.sync.client import connect
 
 from tesoura.links import rpc
+from tesoura.runtime.facade import Runtime
+from tesoura.runtime.tasks import fresh
+from tesoura.store import log as event_log
 from tests.conftest import Running, until
 from tests.runtime.test_devices import lay, paired
 
@@ -65,6 +70,49 @@ def test_others_come_in_over_tls_with_the_password_and_are_put_out_when_it_is_sw
     assert running.client.get("/").status_code == 200
     with pytest.raises(InvalidStatus), connect(f"ws://127.0.0.1:{running.port}/live/desk/{ticket[1]}"):
         pass
+
+
+def test_each_visitor_of_a_door_opened_from_the_page_is_somebody_else(running: Running) -> None:
+    door = open_door(running, tls="")
+    tokens, cookies = set(), set()
+    for _ in range(3):
+        with visitor(door) as client:
+            answer = client.get("/sign-in")
+            token = re.search(r'name="csrf_token" value="([^"]+)"', answer.text)
+            assert token is not None
+            tokens.add(token[1])
+            cookies.add(str(sorted(client.cookies.items())))
+            assert sign_in(client, PASSWORD).url.path == "/"
+    assert (len(tokens), len(cookies)) == (3, 3)
+    # A program that came by with its key leaves nobody else taken for it.
+    with visitor(door) as client:
+        sign_in(client, PASSWORD)
+        running.client.post("/api/events", json={"type": "gift", "data": {}}, headers=running.auth)
+        client.get("/api/signals", headers=running.auth)
+        token = re.search(r'<meta name="csrf" content="([^"]+)"', client.get("/").text)
+        assert token is not None
+        data = {"csrf_token": token[1], "title": "Cups", "what": "number", "start": "0"}
+        client.post("/feeds/new/hand", data=data, headers={"Referer": f"{client.base_url}/"})
+    newest = running.store.read(lambda session: event_log.latest(session, 5))
+    assert next(one.event.actor for one in newest if one.event.type == "tesoura.action") == "desk:127.0.0.1"
+
+
+def test_nothing_that_a_request_starts_keeps_the_request(running: Running) -> None:
+    async def started(self: Runtime) -> tuple[bool, bool, bool]:
+        found: list[bool] = []
+
+        async def look() -> None:
+            found.append(has_request_context())
+
+        await self._tasks.start(look(), "looking")
+        called = asyncio.get_running_loop().create_future()
+        asyncio.get_running_loop().call_later(0, called.set_result, None, context=fresh())
+        await called
+        await asyncio.gather(look(), look())
+        return has_request_context(), found[0], any(found)
+
+    with running.flask.test_request_context("/"):
+        assert running.runtime.call(started) == (True, False, False)
 
 
 def test_this_machine_needs_no_password_whatever_the_door(running: Running) -> None:

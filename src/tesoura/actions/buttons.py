@@ -17,6 +17,7 @@ from tesoura.core.desk.faces import ButtonFace, PressOutcome, is_level, level_of
 from tesoura.errors import Gone, InvalidField, TesouraError
 from tesoura.links.device.protocol import ButtonPress
 from tesoura.runtime.facade import Runtime
+from tesoura.runtime.tasks import fresh
 from tesoura.store import log as event_log
 
 PRESS = "press:"
@@ -163,7 +164,7 @@ class Buttons:
         if waiting is None:
             waiting = _Turning(Doing(self._runtime, actor), 0, None, asyncio.get_running_loop().create_future())
             self._turning[button] = waiting
-            asyncio.get_running_loop().call_later(TURN_EVERY_S, self._begin, button, dial)
+            asyncio.get_running_loop().call_later(TURN_EVERY_S, self._begin, button, dial, context=fresh())
         if level is None:
             waiting.by += by
         else:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextvars
 import secrets
 
 from tesoura.outputs.broadcaster import Broadcaster
@@ -32,7 +33,7 @@ class Topics:
         self._last |= dict.fromkeys(topics, self._count)
         if self._loop and not self._telling:
             self._telling = True
-            self._loop.call_later(GATHER_S, self._tell)
+            self._loop.call_later(GATHER_S, self._tell, context=contextvars.Context())
 
     @property
     def mark(self) -> str:

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import contextvars
 import inspect
 import logging
 import uuid
@@ -67,7 +68,7 @@ from tesoura.runtime.stage import Stage
 from tesoura.runtime.startup import Startup
 from tesoura.runtime.system_keys import SystemKeys
 from tesoura.runtime.talking import Talking
-from tesoura.runtime.tasks import Tasks
+from tesoura.runtime.tasks import Tasks, forget_requests, fresh
 from tesoura.runtime.text_files import TextFiles
 from tesoura.runtime.undoing import UndoLine
 from tesoura.settings import Settings, build
@@ -176,6 +177,7 @@ class Runtime:
     def begin(self) -> None:
         """Start beside what is served meanwhile; `ready` tells when it is done."""
         self._loop = asyncio.get_running_loop()
+        forget_requests(self._loop)
         self._starting = asyncio.create_task(self._start(), name="starting")
 
     async def ready(self) -> None:
@@ -308,9 +310,15 @@ class Runtime:
             result = method(self, *args, **kwargs)
             return await result if inspect.isawaitable(result) else result
 
-        if self._loop is None:
+        if (loop := self._loop) is None:
             raise RuntimeError("The runtime has not been started.")
-        return asyncio.run_coroutine_threadsafe(run(), self._loop).result(timeout=120)
+        context = contextvars.copy_context()
+
+        async def as_asked() -> Any:
+            # What is asked for belongs to the request; what it starts on the loop does not.
+            return await loop.create_task(run(), context=context)
+
+        return asyncio.run_coroutine_threadsafe(as_asked(), loop).result(timeout=120)
 
     # Events and signals
 
@@ -554,7 +562,7 @@ class Runtime:
         """Something may be due sooner than before: looked at once, after all that is being done now."""
         if not self._planned and self._loop is not None:
             self._planned = True
-            self._loop.call_soon(self._plan_now)
+            self._loop.call_soon(self._plan_now, context=fresh())
 
     def _plan_now(self) -> None:
         self._planned = False

@@ -109,7 +109,8 @@ class Listening:
             if self._kept["tls"]:
                 folder, now = self._store.folder, self._clock()
                 tls, fingerprint = await asyncio.to_thread(certificate.context, folder, addresses, now)
-            self._close = await self._server.open(listening, tls)
+            # By a task of its own: the door serves others than who opened it.
+            self._close = await asyncio.create_task(self._server.open(listening, tls))
         except BaseException:
             listening.close()
             raise

@@ -8,6 +8,7 @@ import time
 from collections.abc import Awaitable, Callable
 from datetime import datetime
 
+from tesoura.runtime.tasks import fresh
 from tesoura.settings import lasting_s
 
 LEAST_WAIT_S = 0.001
@@ -59,7 +60,7 @@ class Scheduler:
         self._cancel()
         self._timer_due = due
         wait_s = max((due - self._clock()).total_seconds(), LEAST_WAIT_S)
-        self._timer = self._loop.call_later(wait_s, self._ring)
+        self._timer = self._loop.call_later(wait_s, self._ring, context=fresh())
 
     def watch(self) -> None:
         """See whether the wall clock went as time does. Done before every waking, and to be called now and then."""

@@ -3,11 +3,28 @@
 from __future__ import annotations
 
 import asyncio
+import contextvars
 import logging
 from collections.abc import Coroutine
 from typing import Any
 
 log = logging.getLogger(__name__)
+
+
+def fresh() -> contextvars.Context:
+    """A context of nobody. What outlives a request runs in one, or it would go on as whoever sent that."""
+    return contextvars.Context()
+
+
+def forget_requests(loop: asyncio.AbstractEventLoop) -> None:
+    """From now on tasks of this loop begin in a fresh context unless they are given another one."""
+    loop.set_task_factory(_fresh_task)
+
+
+def _fresh_task(
+    loop: asyncio.AbstractEventLoop, job: Any, context: contextvars.Context | None = None
+) -> asyncio.Task[Any]:
+    return asyncio.Task(job, loop=loop, context=context or fresh())
 
 
 class Tasks:
@@ -20,7 +37,7 @@ class Tasks:
         """Run this beside everything else; should it fail, the log of the program says so."""
         task = asyncio.create_task(job, name=name)
         self._tasks.add(task)
-        task.add_done_callback(self._done)
+        task.add_done_callback(self._done, context=fresh())
         return task
 
     def _done(self, task: asyncio.Task[Any]) -> None:
