@@ -12,14 +12,15 @@ import httpx
 import pytest
 
 from tesoura.core.forms.form import fill
-from tesoura.errors import CredentialsRejected, SourceError, SourceUnavailable
+from tesoura.errors import CredentialsRejected, InvalidPiece, SourceError, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched
 from tesoura.links.irc import KIND
 from tesoura.links.irc.session import within
 from tesoura.links.irc.talk import Chat, talk
 from tesoura.settings import wall_clock
 from tesoura.standins.chat import ChatServer
-from tests.conftest import until
+from tests.conftest import Running, until
+from tests.runtime.test_clips import act
 
 
 @pytest.fixture
@@ -284,9 +285,25 @@ def test_a_form_filled_in_wrong_says_what_would_be_right(typed: dict[str, str], 
     assert words in filled.wrong[field]
 
 
-def test_a_token_never_goes_over_an_open_way() -> None:
-    assert "readable" in KIND.check({"tls": "no", "host": "chat.example", "token": "x"})["tls"]
-    assert not KIND.check({"tls": "no", "host": "127.0.0.1", "token": "x"})
+def test_a_token_never_goes_over_an_open_way(running: Running, server: ChatServer) -> None:
+    typed = {"title": "Chat", "host": "chat.example", "port": "6667", "tls": "no", "channel": "a", "nick": "b"}
+    refused = running.press("/", "/feeds/new/irc", {**typed, "token": "lantern", "keep_anyway": "yes"})
+    assert (refused.status_code, "readable" in refused.text) == (422, True)
+    with pytest.raises(InvalidPiece, match="readable"):
+        act(running, "feed.new", kind="irc", title="Chat", choices=typed, secrets={"token": "lantern"})
+    # Nor does one that is kept: the address is changed, and the token stays.
+    here = {**typed, "host": "127.0.0.1", "port": str(server.port)}
+    act(running, "feed.new", kind="irc", title="Chat", choices=here, secrets={"token": "lantern"})
+    with pytest.raises(InvalidPiece, match="readable"):
+        act(running, "feed.change", feed="chat", choices=typed, secrets={})
+    assert not KIND.check({**typed, "host": "127.1"}, {"token": "x"}), "that is this machine"
+
+
+def test_a_token_of_an_earlier_set_up_is_not_sent_over_an_open_way_either() -> None:
+    choices = fill(KIND.fields, {"host": "192.0.2.7", "port": "6667", "tls": "no", "channel": "a", "nick": "b"}).choices
+    context = FetchContext(httpx.AsyncClient(), wall_clock, choices, {"token": "lantern"}, trying=True)
+    with pytest.raises(SourceUnavailable, match="readable"):
+        asyncio.run(anext(talk(context)))  # type: ignore[arg-type]
 
 
 def test_a_try_finds_the_channel_and_leaves_it_again(server: ChatServer) -> None:

@@ -55,7 +55,7 @@ def with_made(kind: FeedKind, typed: Mapping[str, Any], kept: Mapping[str, str])
 def filled_in(kind: FeedKind, typed: Mapping[str, Any], kept: Mapping[str, str]) -> Filled:
     """A feed's form, filled in. Raises InvalidPiece, which names every field that is wrong."""
     filled = fill(kind.fields, typed, with_made(kind, typed, kept))
-    if wrong := dict(filled.wrong) or dict(kind.check(filled.choices)):
+    if wrong := dict(filled.wrong) or dict(kind.check(filled.choices, filled.secrets)):
         raise InvalidPiece(wrong)
     return filled
 

@@ -209,8 +209,8 @@ class FeedKind:
     look_up: LookUp | None = None
     """Finds what there is under a name; the form then has the fields `look_up`, the address, and `id`."""
     sign_in: SignIn | None = None
-    check: Callable[[Mapping[str, Any]], Mapping[str, str]] = lambda choices: {}
-    """What is wrong with choices that are right one by one, by field."""
+    check: Callable[[Mapping[str, Any], Mapping[str, str]], Mapping[str, str]] = lambda choices, secrets: {}
+    """What is wrong with choices and secrets that are right one by one, by field."""
     brings: Callable[[Mapping[str, Any]], Sequence[str]] = lambda choices: ()
     """The types of events that it makes by itself, beside those of its rules."""
     on_machine: Callable[[Mapping[str, Any]], bool] = lambda choices: False

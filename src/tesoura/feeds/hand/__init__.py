@@ -19,7 +19,7 @@ def _suggested(choices: Mapping[str, Any]) -> Sequence[Suggested]:
     return (Suggested("value", "@", str(choices.get("unit", "")), wanted),)
 
 
-def _check(choices: Mapping[str, Any]) -> Mapping[str, str]:
+def _check(choices: Mapping[str, Any], secrets: Mapping[str, str]) -> Mapping[str, str]:
     if choices.get("what") == "number" and choices["low"] > choices["high"]:
         return {"high": "This is less than “No less than”."}
     try:

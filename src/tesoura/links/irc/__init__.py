@@ -12,9 +12,9 @@ from tesoura.core.forms.fields import Field, number, one_of
 from tesoura.errors import InvalidField
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched, Suggested
 from tesoura.feeds.fields import host, optional_secret
+from tesoura.links.irc.way import readable_token
 
 KEEP, DROP = "keep", "drop"
-_LOOPBACK = re.compile(r"localhost|127(\.\d+){3}|\[?::1\]?")
 
 
 def _channel(raw: object) -> str:
@@ -39,11 +39,9 @@ def _tag(raw: object) -> str:
     return typed
 
 
-def _check(choices: Mapping[str, Any]) -> dict[str, str]:
-    open_way = choices.get("tls") != "yes" and not _LOOPBACK.fullmatch(str(choices.get("host", "")))
-    if open_way and choices.get("token"):
-        return {"tls": "A token would be readable by everybody on the way. Choose “encrypted”."}
-    return {}
+def _check(choices: Mapping[str, Any], secrets: Mapping[str, str]) -> dict[str, str]:
+    wrong = readable_token(choices, secrets)
+    return {"tls": wrong} if wrong else {}
 
 
 def follow(context: FetchContext) -> AsyncIterator[Fetched]:

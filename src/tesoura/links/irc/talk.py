@@ -17,6 +17,7 @@ from tesoura.errors import ResponseNotUnderstood, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched, Item
 from tesoura.feeds.connecting import no_connection
 from tesoura.links.irc.session import Session, longest_bytes, message, same, within
+from tesoura.links.irc.way import readable_token
 
 OPEN_S, JOIN_S, QUIET_S, ANSWER_S, ECHO_S, SETTLE_S = 8.0, 15.0, 60.0, 20.0, 3.0, 1.0
 MAX_LINE = 16_000
@@ -190,6 +191,8 @@ class Chat:
 
 async def talk(context: FetchContext) -> AsyncIterator[Fetched]:
     """Join, say so, and tell what is said, until it breaks. Raises SourceError, whose message holds no token."""
+    if wrong := readable_token(context.choices, context.secrets):
+        raise SourceUnavailable(wrong)
     reader, writer = await _opened(context.choices)
     # The pace outlives a connection: the server counts on, whoever opens a new one.
     kept: Pace | None = context.scratch.get("pace")

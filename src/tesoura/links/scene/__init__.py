@@ -26,7 +26,7 @@ def _password(raw: object) -> str:
     return typed
 
 
-def _check(choices: Mapping[str, Any]) -> dict[str, str]:
+def _check(choices: Mapping[str, Any], secrets: Mapping[str, str]) -> dict[str, str]:
     if choices.get("way") == CONNECT and not choices.get("address"):
         return {"address": "Give the address at which the program listens, such as ws://127.0.0.1:5060/link."}
     return {}

@@ -79,7 +79,7 @@ def new(kind: str) -> ResponseReturnValue:
     if request.method == "GET":
         return _new_page(found, request.args.to_dict(), {}, None, "")
     filled = fill(found.fields, typed, with_made(found, typed, unsealed(typed.get("sealed", ""))))
-    wrong = dict(filled.wrong) or dict(found.check(filled.choices))
+    wrong = dict(filled.wrong) or dict(found.check(filled.choices, filled.secrets))
     title, wrong_title = _title(typed, found, filled)
     if wrong_title:
         wrong["title"] = wrong_title
