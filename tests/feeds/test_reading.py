@@ -6,11 +6,12 @@ from datetime import UTC, datetime
 
 import pytest
 
+from tesoura.core.instants import told_instant
 from tesoura.errors import ResponseNotUnderstood
 from tesoura.feeds.formats import numbers_in, read
 from tesoura.feeds.http import KIND as HTTP
 from tesoura.feeds.http.ask import matches
-from tesoura.feeds.rules import EventRule, as_time, check, make_items, news
+from tesoura.feeds.rules import EventRule, check, make_items, news
 from tesoura.standins.members import MembersService
 from tests.feeds.following import failure, gather
 
@@ -138,11 +139,11 @@ def test_a_rule_that_cannot_be_read_says_why() -> None:
      ("2026-11-26T19:02:00+00:00", 1795719720), ("2026-11-26T19:02:00", 1795719720)],
 )  # fmt: skip
 def test_times_are_read_as_services_write_them(given: object, seconds: float) -> None:
-    at = as_time(given)
+    at = told_instant(given)
     assert at
     assert at.timestamp() == seconds
 
 
 @pytest.mark.parametrize("given", ["soon", None, -5, True, 1e30, {"at": 1}])
 def test_what_is_no_time_is_none(given: object) -> None:
-    assert as_time(given) is None
+    assert told_instant(given) is None

@@ -419,3 +419,39 @@ def test_the_hours_of_a_ribbon_are_those_that_went_by_when_the_clocks_go_back(ru
     places = [float(x) for x, words in ticks if words.endswith(":00")]
     assert places == sorted(places)
     assert len(set(places)) == 3
+
+
+@pytest.mark.parametrize("micros", [-62_135_647_200_000_000, 253_402_300_800_000_000, 2**62])
+def test_a_row_with_a_time_that_is_none_breaks_no_page_and_no_export(running: Running, micros: int) -> None:
+    for name in ("Ana", "Bo", "Chi"):
+        running.event(type="gift", data={"name": name})
+    act(running, "session.start")
+    seq = running.store.read(event_log.last_seq)
+    running.store.write(
+        lambda session: session.connection().exec_driver_sql(
+            "UPDATE event SET time = ? WHERE seq = (SELECT min(seq) FROM event WHERE type = 'gift')", (micros,)
+        )
+    )
+    damaged = running.store.read(lambda session: next(event_log.happenings(session, ["gift"], None, 2**62)))
+    running.kill()
+    again = Running(running.folder)
+    try:
+        assert "damaged time" in again.client.get("/log/?type=gift").text
+        for page in (f"/log/{damaged.seq}", "/log/?find=Ana", "/reports/", "/reports/1", "/", f"/log/{seq}"):
+            assert again.client.get(page).status_code == 200, page
+        for form in ("csv", "jsonl"):
+            told = again.client.get(f"/log/export.{form}?type=gift").text
+            assert all(name in told for name in ("Ana", "Bo", "Chi")), form
+        again.event(type="gift", data={"name": "Dot"})
+        assert again.signal("gift.name")["value"] == "Dot"
+    finally:
+        again.stop()
+
+
+def test_an_event_that_claims_a_time_beyond_every_calendar_is_refused(running: Running) -> None:
+    for time in ("0001-01-01T00:00:00+14:00", "9999-12-31T23:59:59-14:00"):
+        answer = running.client.post(
+            "/api/events", json={"type": "gift", "time": time, "data": {}}, headers=running.auth
+        )
+        assert answer.status_code == 422
+    assert shown(running) == []

@@ -8,6 +8,7 @@ from typing import IO
 
 from sqlmodel import Session
 
+from tesoura.core.instants import iso_instant
 from tesoura.errors import FileRefused
 from tesoura.saves import carrying, keeping
 from tesoura.saves.carrying import CarriedSave, CarriedShelf
@@ -56,7 +57,7 @@ def bring_in(
         ready = [one for one in left if one.parent in parents]
         left = [one for one in left if one.parent not in parents]
         for one in ready:
-            made = _time(one.made_at) or now
+            made = iso_instant(one.made_at) or now
             content = one.content
             row = stored.add(session, SaveRow(
                 game_id=of, parent_id=parents[one.parent], name=one.name, note=one.note, made_at=made,
@@ -65,14 +66,6 @@ def bring_in(
             ))  # fmt: skip
             parents[one.number] = row.id
     return game, len(shelf.entries)
-
-
-def _time(told: str) -> datetime | None:
-    try:
-        at = datetime.fromisoformat(told)
-    except ValueError:
-        return None
-    return at if at.tzinfo is not None else None
 
 
 def objects_of(folder: Path) -> Path:

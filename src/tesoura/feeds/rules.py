@@ -6,10 +6,9 @@ import hashlib
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import UTC, datetime
 from typing import Any
 
-from tesoura.core.values import MAX_NUMBER
+from tesoura.core.instants import told_instant
 from tesoura.errors import NothingPicked
 from tesoura.feeds.api import Item
 from tesoura.feeds.picks import is_plain, search
@@ -82,7 +81,7 @@ def _item(rule: EventRule, one: Any, at: int, streamed: bool, message_id: str | 
         known = f"{message_id}:{at}"
     if not known and not streamed:
         known = hashlib.sha256(json.dumps(one, sort_keys=True, default=str).encode()).hexdigest()[:32]
-    time = as_time(_reached(one, rule.time_path)) if rule.time_path else None
+    time = told_instant(_reached(one, rule.time_path)) if rule.time_path else None
     return Item(rule.type, _data(rule, one), known[:160] or None, time)
 
 
@@ -108,22 +107,6 @@ def _reached(one: Any, path: str) -> Any:
 
 def _text(value: object) -> str:
     return "" if value is None or isinstance(value, dict | list) else str(value)
-
-
-def as_time(value: object) -> datetime | None:
-    """An instant out of what services write: ISO 8601, seconds or milliseconds since 1970; None for anything else."""
-    if isinstance(value, str):
-        if value.strip().replace(".", "", 1).isdecimal():
-            return as_time(float(value[:24]))
-        try:
-            at = datetime.fromisoformat(value.strip()[:40])
-        except ValueError:
-            return None
-        return at if at.tzinfo else at.replace(tzinfo=UTC)
-    if isinstance(value, int | float) and not isinstance(value, bool) and 0 < value < MAX_NUMBER:
-        seconds = value / 1000 if value > 2e10 else value
-        return datetime.fromtimestamp(seconds, UTC) if seconds < 32_503_680_000 else None
-    return None
 
 
 def known_as(rule: EventRule, item: Item) -> str:

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from datetime import datetime
+from datetime import UTC
 from typing import Any
 
 from sqlmodel import Session, col, select
 
 from tesoura.core.computed.occurrence import Occurrence, instant, micros
+from tesoura.core.instants import iso_instant
 from tesoura.core.values import Event
 from tesoura.store.tables import EventRow
 
@@ -42,8 +43,8 @@ class EventCorrection:
         """It after one more correction, as that is told in the log."""
         if isinstance(void := data.get("void"), bool):
             return replace(self, is_void=void)
-        if isinstance(raw := data.get("time"), str):
-            return replace(self, at=micros(datetime.fromisoformat(raw)))
+        if (at := iso_instant(data.get("time"), UTC)) is not None:
+            return replace(self, at=micros(at))
         if isinstance(name := data.get("field"), str) and "now" in data:
             return replace(self, fields={**self.fields, name: data["now"]})
         return self

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from typing import Any
 
 from sqlalchemy import BigInteger, Column, Dialect, Index, LargeBinary, Text, UniqueConstraint
 from sqlalchemy.types import JSON, TypeDecorator
 from sqlmodel import Field, SQLModel
 
-_EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+from tesoura.core.instants import EPOCH, stored_instant
 
 
 class Instant(TypeDecorator[datetime]):
@@ -20,11 +20,11 @@ class Instant(TypeDecorator[datetime]):
 
     def process_bind_param(self, value: datetime | None, dialect: Dialect) -> int | None:
         """To the database."""
-        return None if value is None else (value - _EPOCH) // timedelta(microseconds=1)
+        return None if value is None else (value - EPOCH) // timedelta(microseconds=1)
 
     def process_result_value(self, value: int | None, dialect: Dialect) -> datetime | None:
         """From the database."""
-        return None if value is None else _EPOCH + timedelta(microseconds=value)
+        return None if value is None else stored_instant(value)
 
 
 def _instant(**options: Any) -> Any:

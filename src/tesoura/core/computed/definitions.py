@@ -14,6 +14,7 @@ from tesoura.core.computed.graph import Definition
 from tesoura.core.computed.window_definition import ANONYMOUS, MAX_TOP, STATS, Window
 from tesoura.core.forms.checks import choice, whole
 from tesoura.core.forms.fields import Field
+from tesoura.core.instants import iso_instant
 from tesoura.core.language.formula import compile_formula
 from tesoura.core.names import is_signal_name
 from tesoura.core.values import MAX_NUMBER
@@ -116,11 +117,9 @@ def _instant(raw: object) -> str:
     typed = str(raw).strip()
     if not typed:
         return ""
-    try:
-        at = datetime.fromisoformat(typed)
-    except ValueError:
-        raise InvalidField(f"“{typed[:30]}” is not a date. Write it as 2026-12-24 20:00.") from None
-    return at.isoformat()
+    if iso_instant(typed, UTC) is None:
+        raise InvalidField(f"“{typed[:30]}” is not a date. Write it as 2026-12-24 20:00.")
+    return datetime.fromisoformat(typed).isoformat()
 
 
 def _label(longest: int) -> Callable[[object], str]:
@@ -176,10 +175,7 @@ def _goal(name: str, chosen: Mapping[str, Any]) -> Goal:
 
 
 def _aware(text: str) -> datetime | None:
-    if not text:
-        return None
-    at = datetime.fromisoformat(text)
-    return at if at.tzinfo else at.replace(tzinfo=UTC)
+    return iso_instant(text, UTC)
 
 
 def _change(name: str, chosen: Mapping[str, Any]) -> Change:

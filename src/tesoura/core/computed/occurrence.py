@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import unicodedata
 from collections.abc import Mapping
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from functools import lru_cache
 from typing import NamedTuple
 
+from tesoura.core.instants import EPOCH, stored_instant
 from tesoura.core.language.graphemes import shortened
 from tesoura.core.values import Event
 
-EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 MICRO = 1_000_000
 MAX_NAME = 200
 REMEMBERED = 4_096
@@ -34,8 +34,8 @@ def micros(instant: datetime) -> int:
 
 
 def instant(at: int) -> datetime:
-    """The aware instant so many microseconds after 1970."""
-    return EPOCH + timedelta(microseconds=at)
+    """The aware instant so many microseconds after 1970; one that stands for damage where that is none."""
+    return stored_instant(at)
 
 
 def occurrence(event: Event, seq: int, accepted_at: datetime) -> Occurrence:

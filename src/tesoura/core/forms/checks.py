@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime, timedelta
 from typing import Any, TypeVar
 
+from tesoura.core.instants import iso_instant
 from tesoura.errors import InvalidField
 
 MOST_PIECES = 30
@@ -131,11 +132,8 @@ def instant(words: str) -> Callable[[object], datetime]:
     """Return a check for an instant with its zone, in ISO 8601; `words` say what to give instead."""
 
     def check(raw: object) -> datetime:
-        try:
-            at = datetime.fromisoformat(str(raw))
-        except ValueError:
-            at = None
-        if at is None or at.tzinfo is None:
+        at = iso_instant(str(raw))
+        if at is None:
             raise InvalidField(words)
         return at
 

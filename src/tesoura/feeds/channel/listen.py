@@ -6,6 +6,7 @@ import asyncio
 from collections.abc import AsyncIterator, Mapping
 from typing import Any
 
+from tesoura.core.instants import told_instant
 from tesoura.core.values import from_json
 from tesoura.errors import CredentialsRejected, ResponseNotUnderstood, SourceError, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched, Item
@@ -13,7 +14,6 @@ from tesoura.feeds.channel.tokens import SIGN_IN_AGAIN, is_due, places, renewed,
 from tesoura.feeds.formats import line_payload
 from tesoura.feeds.http.address import host
 from tesoura.feeds.http.ask import get
-from tesoura.feeds.rules import as_time
 from tesoura.feeds.sse.listen import events
 
 SILENCE_S = 60.0
@@ -99,5 +99,5 @@ def _item(event: Any) -> Item:
     payload = line_payload(event.data)
     data = payload if isinstance(payload, dict) else {"value": payload}
     known = str(data.get("id") or event.id or "") or None
-    time = as_time(data.get("time"))
+    time = told_instant(data.get("time"))
     return Item(event.event or "message", {k: v for k, v in data.items() if k not in ("id", "time")}, known, time)

@@ -13,11 +13,11 @@ from typing import IO, Any
 
 import regex
 
+from tesoura.core.instants import told_instant
 from tesoura.errors import SourceUnavailable, TooMuch
 from tesoura.feeds.api import NOTHING, FetchContext, Fetched, Folders, Item
 from tesoura.feeds.follow.cost import MOST, cost
 from tesoura.feeds.paths import allowed, is_file, unreadable
-from tesoura.feeds.rules import as_time
 
 LOOK_EVERY_S = 0.25
 CHUNK = 256_000
@@ -122,7 +122,7 @@ class Finder:
         if found is None:
             return None
         groups = {name: _value(text) for name, text in found.groupdict().items() if text is not None}
-        at = as_time(groups.get("time")) if "time" in groups else None
+        at = told_instant(groups.get("time")) if "time" in groups else None
         kind = groups.pop("type", None)
         return Item(str(kind) if kind else self._kind, groups, time=at)
 

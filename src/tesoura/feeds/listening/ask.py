@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import time
 from collections.abc import Mapping
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any
 
 import httpx
 
+from tesoura.core.instants import told_instant
 from tesoura.core.tracks.reading import found_in
 from tesoura.core.tracks.schema import START, STOP
 from tesoura.core.values import from_json
@@ -82,12 +83,6 @@ def _is_now(entry: Mapping[str, Any]) -> bool:
 def _time(entry: Mapping[str, Any]) -> datetime | None:
     """When it began, if that is told: ISO 8601, or seconds since 1970."""
     for name in ("at", "time", "started_at", "listened_at", "date", "timestamp"):
-        raw = entry.get(name)
-        try:
-            if isinstance(raw, int | float) and not isinstance(raw, bool):
-                return datetime.fromtimestamp(raw, UTC)
-            if isinstance(raw, str) and raw:
-                return datetime.fromisoformat(raw)
-        except (ValueError, OverflowError, OSError):
-            continue
+        if (at := told_instant(entry.get(name))) is not None:
+            return at
     return None

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import time
 from collections.abc import Mapping
-from datetime import datetime
 from typing import Any
 from urllib.parse import quote
 
+from tesoura.core.instants import iso_instant
 from tesoura.core.values import from_json
 from tesoura.errors import ResponseNotUnderstood, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched, Item
@@ -77,12 +77,9 @@ def _note(player: Mapping[str, Any], name: str) -> str:
 
 def _item(match: Mapping[str, Any], name: str) -> Item:
     data = {field: match[field] for field in MATCH_FIELDS if field in match}
-    return Item("match.end", {"match": str(match["id"]), "actor": name, **data}, str(match["id"]), _time(match))
-
-
-def _time(match: Mapping[str, Any]) -> datetime | None:
-    try:
-        at = datetime.fromisoformat(str(match.get("ended_at")))
-    except ValueError:
-        return None
-    return at if at.tzinfo else None
+    return Item(
+        "match.end",
+        {"match": str(match["id"]), "actor": name, **data},
+        str(match["id"]),
+        iso_instant(match.get("ended_at")),
+    )

@@ -15,6 +15,7 @@ from typing import Any
 from irctokens.line import Line, build
 
 from tesoura.core.chat import MODERATOR, STREAMER, SUBSCRIBER, ChatLine, emotes_in, name_of_line, roles_of, tidy
+from tesoura.core.instants import iso_instant
 from tesoura.errors import CredentialsRejected, SourceUnavailable
 
 WANTED = ("message-tags", "server-time", "echo-message", "multi-prefix", "account-tag", "batch")
@@ -233,7 +234,7 @@ class Session:
         name = name_of_line(tags.get(str(self.choices.get("name_tag", ""))) or nick)
         said = ChatLine(name, text, roles, tidy(tags.get("msgid") or "", 120), action is not None,
                         tuple(tidy(one, 60) for one in emotes))  # fmt: skip
-        return Came(said=said, at=_instant(tags.get("time") or ""), mine=self._mine(line))
+        return Came(said=said, at=iso_instant(tags.get("time")), mine=self._mine(line))
 
     def _notice(self, line: Line) -> Came:
         """What the server tells us: before we are in, often why it will not have us; later, why a line was not said."""
@@ -301,14 +302,6 @@ def _last(line: Line) -> str:
 
 def _nick(line: Line) -> str:
     return (line.source or "").partition("!")[0]
-
-
-def _instant(told: str) -> datetime | None:
-    try:
-        at = datetime.fromisoformat(told)
-    except ValueError:
-        return None
-    return at if at.tzinfo is not None else None
 
 
 def within(at: datetime | None, now: datetime, ahead: timedelta = timedelta(seconds=5)) -> datetime:

@@ -9,6 +9,7 @@ from datetime import datetime, timedelta
 from typing import Any
 from urllib.parse import urlsplit
 
+from tesoura.core.instants import iso_instant
 from tesoura.core.nearest import nearest, same_name
 from tesoura.errors import CredentialsRejected, Gone, ResponseNotUnderstood, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched, FoundClip, Item
@@ -233,11 +234,8 @@ class SceneLink:
     def _instant(self, told: object) -> datetime:
         """When something was, as the other program tells; now, where it does not, or tells of times to come."""
         now = self._clock()
-        with contextlib.suppress(ValueError):
-            at = datetime.fromisoformat(str(told))
-            if at.tzinfo is not None and at <= now + timedelta(seconds=2):
-                return min(at, now)
-        return now
+        at = iso_instant(told)
+        return min(at, now) if at is not None and at <= now + timedelta(seconds=2) else now
 
     async def news(self) -> AsyncIterator[Fetched]:
         """What is new, whenever something is."""

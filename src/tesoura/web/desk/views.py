@@ -12,6 +12,7 @@ from flask import Blueprint, abort, flash, jsonify, redirect, render_template, r
 from flask.typing import ResponseReturnValue
 
 from tesoura.core.forms.checks import time_before
+from tesoura.core.instants import iso_instant
 from tesoura.core.signals.sessions import suggestion
 from tesoura.core.values import Freshness
 from tesoura.errors import Gone, InvalidField, SessionsOutOfOrder, TesouraError
@@ -282,9 +283,8 @@ def correct_session() -> ResponseReturnValue:
 @blueprint.post("/session/restore")
 def restore_session() -> ResponseReturnValue:
     """Take a correction of the session's start back."""
-    try:
-        at = datetime.fromisoformat(request.args.get("at", ""))
-    except ValueError:
+    at = iso_instant(request.args.get("at"))
+    if at is None:
         abort(404)
     act("session.correct", began=at.isoformat())
     flash(f"This session began at {clock_time(at)} again.", "said")

@@ -14,6 +14,7 @@ from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
 from tesoura.core.computed.occurrence import micros
+from tesoura.core.instants import iso_instant
 from tesoura.core.overlays.pieces.kind import THERE
 from tesoura.core.values import Event, as_scalar
 from tesoura.errors import DataFolderError, Gone, InvalidField, InvalidPiece
@@ -37,18 +38,10 @@ CATCH_UP = 20
 """How many times a search puts more events into the index of words before it looks."""
 
 
-def _instant(typed: str) -> datetime | None:
-    try:
-        at = datetime.fromisoformat(typed.strip())
-    except ValueError:
-        return None
-    return at if at.tzinfo else at.replace(tzinfo=zone())
-
-
 def search_asked() -> Search:
     """What is looked for, as the address says."""
     asked = request.args
-    since, until = _instant(asked.get("since", "")), _instant(asked.get("until", ""))
+    since, until = iso_instant(asked.get("since"), zone()), iso_instant(asked.get("until"), zone())
     if chosen := asked.get("session", ""):
         found = next((one for one in store().read(state.all_sessions) if str(one.id) == chosen), None)
         if found is not None:
@@ -258,7 +251,7 @@ def _typed_change(seq: int) -> dict[str, Any]:
     at = request.form.get("time", "").strip()
     given: dict[str, Any] = {"event": seq, "fields": fields}
     if at and at != local_time(found.event.time):
-        if (instant := _instant(at)) is None:
+        if (instant := iso_instant(at, zone())) is None:
             raise InvalidField(f"“{at[:30]}” is not a time. Write it as 2026-11-26 20:14:05.")
         given["time"] = instant.isoformat()
     return given

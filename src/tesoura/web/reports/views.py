@@ -12,6 +12,7 @@ from flask.typing import ResponseReturnValue
 
 from tesoura.core.cues.happenings import FEED_CHANGED
 from tesoura.core.forms.checks import time_before
+from tesoura.core.instants import iso_instant
 from tesoura.core.signals.outages import Outage, outages
 from tesoura.core.values import Freshness
 from tesoura.errors import InvalidField, SessionsOutOfOrder
@@ -206,10 +207,9 @@ def out_of_order(error: SessionsOutOfOrder) -> str:
 @blueprint.post("/<int:session_id>/restore")
 def restore(session_id: int) -> ResponseReturnValue:
     """Take a correction of a session's start back."""
-    try:
-        at = datetime.fromisoformat(request.args.get("at", ""))
-        act("session.correct", began=at.isoformat(), session=session_id)
-    except ValueError:
+    at = iso_instant(request.args.get("at"))
+    if at is None:
         abort(404)
+    act("session.correct", began=at.isoformat(), session=session_id)
     flash(f"This session began at {clock_time(at)} again.", "said")
     return redirect(url_for("reports.show", session_id=session_id))

@@ -11,12 +11,14 @@ from markupsafe import Markup
 from tesoura.core.forms.covering import keys_in
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.meanwhile import marks_of
+from tesoura.core.instants import DAMAGED
 from tesoura.core.language.numbers import clock, formatter, plain
 from tesoura.core.language.plurals import unit_for
 from tesoura.core.names import snake
 from tesoura.core.values import INSTANT, Scalar
 from tesoura.web.shared.doors import now, runtime
 
+NO_TIME = "damaged time"
 TRAIL_WIDTH, TRAIL_HEIGHT, TRAIL_SPAN_S = 160.0, 32.0, 600.0
 
 
@@ -27,8 +29,8 @@ def zone() -> tzinfo:
 
 def clock_time(instant: datetime | None, seconds: bool = True) -> str:
     """The time of day in the user's zone; with the date when it is another day than today."""
-    if instant is None:
-        return "—"
+    if instant is None or instant == DAMAGED:
+        return "—" if instant is None else NO_TIME
     local, today = instant.astimezone(zone()), now().astimezone(zone()).date()
     text = local.strftime("%H:%M:%S" if seconds else "%H:%M")
     return text if local.date() == today else f"{local:%d %b} {text}"
@@ -36,7 +38,7 @@ def clock_time(instant: datetime | None, seconds: bool = True) -> str:
 
 def time_of_day(instant: datetime) -> str:
     """The bare time of day in the user's zone, with seconds."""
-    return instant.astimezone(zone()).strftime("%H:%M:%S")
+    return NO_TIME if instant == DAMAGED else instant.astimezone(zone()).strftime("%H:%M:%S")
 
 
 def at_time(told: str) -> str:
@@ -57,8 +59,8 @@ def age(instant: datetime | None) -> str:
 
 def day_time(instant: datetime | None) -> str:
     """The day and the time of day, with the year when it is another one: `Thu 26 Nov 19:02`."""
-    if instant is None:
-        return "—"
+    if instant is None or instant == DAMAGED:
+        return "—" if instant is None else NO_TIME
     local = instant.astimezone(zone())
     year = "" if local.year == now().astimezone(zone()).year else f" {local.year}"
     return f"{local:%a} {local.day} {local:%b}{year} {local:%H:%M}"

@@ -11,6 +11,7 @@ from typing import Any
 from tesoura.core.forms.checks import choice, line, text, whole
 from tesoura.core.forms.durations import brief, duration, time_to_come
 from tesoura.core.forms.fields import Field
+from tesoura.core.instants import iso_instant
 from tesoura.core.instruments.countdown.time_text import CLOCKS, DATES, LEFT, SECOND, Writing
 from tesoura.errors import Ambiguous, InvalidField
 
@@ -119,11 +120,10 @@ def _time(raw: object) -> str:
 
 def _moment(raw: object) -> str:
     typed = str(raw).strip()
-    try:
-        at = datetime.fromisoformat(typed)
-    except ValueError:
-        raise InvalidField("Choose a date and a time.") from None
-    return (at if at.tzinfo else at.replace(tzinfo=UTC)).isoformat()
+    at = iso_instant(typed, UTC)
+    if at is None:
+        raise InvalidField("Choose a date and a time.")
+    return at.isoformat()
 
 
 def _signal(raw: object) -> str:

@@ -8,6 +8,7 @@ from datetime import datetime, timedelta
 from typing import Any, Self
 
 from tesoura.core.computed.occurrence import Occurrence, instant, name_of
+from tesoura.core.instants import iso_instant
 from tesoura.core.instruments.base import Fired
 from tesoura.core.instruments.now_playing.play import Cover, Play, Played, cover_of
 from tesoura.core.instruments.now_playing.sources import (
@@ -189,7 +190,7 @@ class Music(Voices):
         if event.type != f"{self.plan.name}.{PLAYED}":
             return self
         data = event.data
-        began = _instant(data.get("began")) or at
+        began = iso_instant(data.get("began")) or at
         one = Played(began, name_of(data.get("title")), artists_of(data.get("artists")))
         in_session = self.session_began is None or began >= self.session_began
         columns = ("title", "artists", "album", "length_s", "link", "source")
@@ -265,11 +266,3 @@ def _facts(track: Track) -> dict[str, Any]:
     facts: dict[str, Any] = {"title": track.title, "artists": list(track.artists), "album": track.album,
                              "length_s": track.length_s, "link": track.link}  # fmt: skip
     return {name: value for name, value in facts.items() if value}
-
-
-def _instant(raw: object) -> datetime | None:
-    try:
-        at = datetime.fromisoformat(str(raw))
-    except ValueError:
-        return None
-    return at if at.tzinfo else None

@@ -6,7 +6,8 @@ from collections.abc import Iterable
 from datetime import datetime, time, timedelta, tzinfo
 from typing import Any
 
-from tesoura.core.computed.occurrence import EPOCH, instant, micros
+from tesoura.core.computed.occurrence import instant, micros
+from tesoura.core.instants import EPOCH
 from tesoura.core.instruments.statistics.tally import PAUSE, RESUME, TallyMark
 
 SAME_END_US = 60_000_000

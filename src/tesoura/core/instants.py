@@ -1,0 +1,55 @@
+"""Instants as others write them, within what every calendar, zone and database can hold."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta, tzinfo
+
+EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+EARLIEST, LATEST = datetime(1900, 1, 1, tzinfo=UTC), datetime(2999, 12, 31, tzinfo=UTC)
+"""What lies beyond is no instant that anybody means, and would break whoever counts from it or writes it elsewhere."""
+DAMAGED = EARLIEST
+"""Stands for a stored instant that is none."""
+_MILLISECONDS_FROM = 2e10
+"""A number this large counts milliseconds since 1970, and not seconds."""
+
+
+def told_instant(value: object, zone: tzinfo | None = UTC) -> datetime | None:
+    """An instant out of what others write: seconds or milliseconds since 1970, or as `iso_instant` takes it."""
+    if isinstance(value, str):
+        is_number = value.strip().replace(".", "", 1).isdecimal()
+        return told_instant(float(value[:24]), zone) if is_number else iso_instant(value, zone)
+    if isinstance(value, int | float) and not isinstance(value, bool) and 0 < value < 1e15:
+        at = EPOCH + timedelta(seconds=value / 1000 if value > _MILLISECONDS_FROM else value)
+        return at if _is_within(at) else None
+    return None
+
+
+def iso_instant(value: object, zone: tzinfo | None = None) -> datetime | None:
+    """An instant in ISO 8601; without a zone of its own it is of `zone`. None for anything else."""
+    if not isinstance(value, str):
+        return None
+    try:
+        at = datetime.fromisoformat(value.strip()[:40])
+    except ValueError:
+        return None
+    if at.tzinfo is None:
+        if zone is None:
+            return None
+        at = at.replace(tzinfo=zone)
+    return at if _is_within(at) else None
+
+
+def stored_instant(micros: int) -> datetime:
+    """The instant so many microseconds after 1970; `DAMAGED` where that is none."""
+    try:
+        at = EPOCH + timedelta(microseconds=micros)
+    except OverflowError:
+        return DAMAGED
+    return at if _is_within(at) else DAMAGED
+
+
+def _is_within(at: datetime) -> bool:
+    try:
+        return EARLIEST <= at.astimezone(UTC) <= LATEST
+    except OverflowError:
+        return False
