@@ -141,6 +141,12 @@ class Load:
             one.start()
         return threads
 
+    def begun(self) -> None:
+        """Wait until something of it was acknowledged."""
+        end, before = time.monotonic() + 20, sum(map(len, self.acknowledged.values()))
+        while sum(map(len, self.acknowledged.values())) == before and time.monotonic() < end:
+            time.sleep(0.02)
+
     def _one(self, port: int, seed: int, first: bool) -> None:
         chance = random.Random(seed)
         acts: list[Callable[..., None]] = [self._event] * 6 + [self._press] * 3 + [self._command] * 8
@@ -316,6 +322,7 @@ def killed(kills: int, seed: int = 1) -> Mapping[str, Any]:
                 threads = load.go(port)
                 if number % CHECKED_EVERY == 1:
                     problems += _backed_up(prepared)
+                load.begun()
                 time.sleep(chance.random() * chance.choice([1, 1, 1, 4]))
             process.send_signal(signal.SIGKILL)
             process.wait()

@@ -35,6 +35,7 @@ from tesoura.runtime.facade import Runtime
 from tesoura.settings import STATIC, Settings, device_cookie
 from tesoura.store.store import Store
 from tesoura.web import Tickets, create_pages
+from tesoura.web.access.views import may_send
 from tesoura.web.api.intake import EVENTS, EventsDoor
 from tesoura.web.guard import Guard
 from tesoura.web.starting import answer_starting
@@ -119,6 +120,7 @@ def create_app(settings: Settings, store: Store) -> Starlette:
             {"status": "ok", "version": tesoura.__version__, "feeds": feeds, "pages": runtime.hub.pages}
         )
 
+    pages = create_pages(runtime, settings)
     tickets = Tickets(runtime, settings)
     buttons = Buttons(runtime)
     runtime.devices.operated_by(buttons, tickets.knows)
@@ -137,7 +139,7 @@ def create_app(settings: Settings, store: Store) -> Starlette:
             ),
             WebSocketRoute("/live/{token}", OverlaySocket(runtime.hub)),
             Mount("/static", _Static(STATIC)),
-            Mount("/", WholeRequests(WSGIMiddleware(create_pages(runtime, settings), workers=WORKER_THREADS))),  # type: ignore[arg-type]
+            Mount("/", WholeRequests(WSGIMiddleware(pages, workers=WORKER_THREADS), may_send(pages))),  # type: ignore[arg-type]
         ],
         middleware=[Middleware(Guard, settings, away)],
         lifespan=lifespan,

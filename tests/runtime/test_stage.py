@@ -148,7 +148,7 @@ def test_a_page_is_told_when_a_value_is_old_and_when_it_is_back(tmp_path: Path, 
         def said() -> tuple[str, str]:
             frame = running.runtime.call(lambda self: self.stage.frame(token))
             assert frame is not None
-            return str(frame.values["text"]), str(frame.values["text.@old"])
+            return str(frame.values["text"]), str(frame.values.get("text.@old", ""))
 
         assert said() == ("3 lamps", "")
         clock.now += timedelta(seconds=49)

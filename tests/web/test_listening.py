@@ -24,6 +24,7 @@ from tesoura.runtime.tasks import fresh
 from tesoura.store import log as event_log
 from tests.conftest import Running, until
 from tests.runtime.test_devices import lay, paired
+from tests.web.test_clip_pages import MADE_UP
 
 PASSWORD = "kites-in-the-wind"
 NO_QUESTIONS = ssl.create_default_context()
@@ -113,6 +114,40 @@ def test_nothing_that_a_request_starts_keeps_the_request(running: Running) -> No
 
     with running.flask.test_request_context("/"):
         assert running.runtime.call(started) == (True, False, False)
+
+
+def answered(door: Any, head: str, *parts: bytes) -> bytes:
+    """What is answered to a request of which no more is sent than this."""
+    with socket.create_connection(("127.0.0.1", door.port), 20) as wire:
+        wire.sendall(f"{head}\r\nHost: 127.0.0.1:{door.port}\r\n\r\n".encode() + b"".join(parts))
+        return wire.recv(4_000)
+
+
+@pytest.mark.parametrize("path", ["/saves/files/look", "/api/clips", "/clips/send", "/in/nobody", "/media/video"])
+def test_a_stranger_sends_nothing_large(running: Running, path: str) -> None:
+    door = open_door(running, tls="")
+    told = answered(door, f"POST {path} HTTP/1.1\r\nContent-Length: 900000")
+    assert told.startswith(b"HTTP/1.1 401")
+    chunk = b"8000\r\n" + b"x" * 0x8000 + b"\r\n"
+    told = answered(door, f"POST {path} HTTP/1.1\r\nTransfer-Encoding: chunked", chunk, chunk)
+    assert told.startswith(b"HTTP/1.1 401"), "nor without saying how much"
+
+
+def test_who_has_signed_in_or_brings_a_key_sends_what_is_large(running: Running) -> None:
+    door = open_door(running, tls="")
+    with visitor(door) as client:
+        sign_in(client, PASSWORD)
+        page = client.get("/").text
+        token = re.search(r'<meta name="csrf" content="([^"]+)"', page)
+        assert token is not None
+        data = {"csrf_token": token[1], "title": "Cups", "what": "number", "start": "x" * 200_000}
+        answer = client.post("/feeds/new/hand", data=data, headers={"Referer": f"{client.base_url}/"})
+        assert answer.status_code == 422
+        clip = MADE_UP.read_bytes()
+        assert len(clip) > 64_000
+        assert client.post("/api/clips", content=clip, headers=running.auth).status_code == 201
+        assert client.post("/api/clips", content=iter([clip]), headers=running.auth).status_code == 201
+        assert client.post("/api/clips", content=clip, headers={"Authorization": "Bearer no"}).status_code == 401
 
 
 def test_this_machine_needs_no_password_whatever_the_door(running: Running) -> None:

@@ -57,20 +57,26 @@ def make(running: Running, key: str, way: int, **answers: str) -> Any:
     return running.press(f"/begin/{key}", "/begin/use", given)
 
 
-def there(running: Running) -> tuple[list[str], ...]:
-    """The feeds, what is computed with the instruments, the overlays, the signals, the choices, the text files."""
+def there(running: Running) -> tuple[list[str], list[str], list[str]]:
+    """The feeds, what is computed with the instruments, and the overlays, by name."""
 
-    def ask(session: Any) -> tuple[list[str], ...]:
+    def ask(session: Any) -> tuple[list[str], list[str], list[str]]:
         return (
             [one.name for one in stored_feeds.all_feeds(session)],
             [one.name for one in stored_computed.all_computed(session)],
             [one.name for one in stored_overlays.all_overlays(session)],
-            sorted(one.name for one in session.exec(select(ChoiceRow)) if one.name != "desk_leaves"),
         )
 
+    return running.runtime.store.read(ask)
+
+
+def left(running: Running) -> list[list[str]]:
+    """What else there may be: signals, choices, and text files with their folder."""
     signals = sorted(one.name for one in running.runtime.call(Runtime.signals))
-    files = sorted(str(one) for one in (running.folder / "texts").rglob("*"))
-    return (*running.runtime.store.read(ask), signals, files, [str((running.folder / "texts").exists())])
+    choices = running.runtime.store.read(lambda session: sorted(one.name for one in session.exec(select(ChoiceRow))))
+    texts = running.folder / "texts"
+    return [signals, [one for one in choices if one != "desk_leaves"], sorted(map(str, (texts, *texts.rglob("*"))))
+            if texts.exists() else []]  # fmt: skip
 
 
 def settled(running: Running) -> None:
@@ -83,13 +89,13 @@ def settled(running: Running) -> None:
 @pytest.mark.parametrize("key", WITHOUT_OUTSIDE)
 def test_every_starter_is_made_and_taken_back_and_brought_back_whole(lasting: Running, key: str) -> None:
     way, answers = WITHOUT_OUTSIDE[key]
-    starter, before = STARTERS[key].starter, there(lasting)
+    starter, before, clean = STARTERS[key].starter, there(lasting), left(lasting)
     made = make(lasting, key, way, **answers)
     assert made.status_code == 302, flat(made.text)[:600]
     where = made.headers["location"]
     settled(lasting)
     assert f"{starter.title} is there" in flat(lasting.client.get(where).text).replace("&#39;", "'")
-    after = there(lasting)
+    after, whole = there(lasting), left(lasting)
     assert len(after[1]) - len(before[1]) == len(starter.computed) + len(starter.instruments)
     assert set(after[2]) - set(before[2]) == ({starter.overlay.name} if starter.overlay else set())
     told = parse_qs(urlsplit(where).query)
@@ -100,15 +106,15 @@ def test_every_starter_is_made_and_taken_back_and_brought_back_whole(lasting: Ru
         assert waits in ([], ["appears when gift happens, which has not happened yet."] if key == "gift_word" else [])
 
     lasting.press(where, "/begin/take-back", {"steps": told["steps"][0]})
-    assert there(lasting) == before
+    assert (there(lasting), left(lasting)) == (before, clean)
     assert not any(one.buttons for one in lasting.runtime.leaves.present.leaves)
     back = re.search(r'action="(/begin/take-back\?[^"]+)"', lasting.client.get("/begin/").text)
     assert back is not None
     lasting.press("/begin/", back[1].replace("&amp;", "&"))
     settled(lasting)
-    assert there(lasting) == after
+    assert (there(lasting), left(lasting)) == (after, whole)
     lasting.press("/begin/", "/begin/take-back", {"steps": told["steps"][0]})
-    assert there(lasting) == before
+    assert (there(lasting), left(lasting)) == (before, clean)
 
 
 def test_a_count_of_the_practice_service_is_proven_made_and_said_to_be_practice(with_practice: Running) -> None:

@@ -330,6 +330,10 @@ class Feeds:
         running.rules = [replace(one, primed=one.primed or one.number in first) for one in running.rules]
         return accepted
 
+    def is_sent_to(self, token: str) -> bool:
+        """Whether a feed has this private address."""
+        return token in self._by_token
+
     async def receive(self, token: str, headers: Mapping[str, str], body: bytes) -> tuple[int, str] | None:
         """Take what was sent to a feed's private address: an HTTP status and what to say; None for no such address."""
         name = self._by_token.get(token)

@@ -192,7 +192,8 @@ class Stage:
             values[piece.id] = ""
         elif piece.id not in values:
             values[piece.id] = self._presence(placed)
-        values[f"{piece.id}.{OLD}"] = self._old(placed)
+        if old := self._old(placed):
+            values[f"{piece.id}.{OLD}"] = old
         return values
 
     def _old(self, placed: PlacedPiece) -> str:

@@ -1,24 +1,31 @@
-"""Requests are read whole before a page begins with them, so that whoever sends nothing keeps nobody else waiting."""
+"""Requests are read whole before a page begins with them, so that whoever sends nothing keeps nobody else waiting.
+
+A small one is kept in memory. A larger one is read only for those who may send it, and lies on the disk meanwhile.
+"""
 
 from __future__ import annotations
 
 import asyncio
-from typing import Any
+import contextlib
+import tempfile
+from collections.abc import Callable
+from typing import IO, Any
 
 from tesoura.web.guard import SAFE, App, Scope
 from tesoura.web.shared.sized_request import most_bytes
 
 IDLE_S, WHOLE_S = 10.0, 300.0
 """How long a request may send nothing, and how long it may take altogether."""
-LARGE, AT_ONCE = 1_000_000, 4
-"""So many large ones are read at the same time; further ones wait for their turn."""
+SMALL, AT_ONCE = 64_000, 4
+"""Anybody may send so many bytes; more is read of so many at the same time, and further ones wait for their turn."""
+BLOCK = 1 << 20
 
 
 class WholeRequests:
-    """Reads a request's body, then lets the pages have it."""
+    """Reads a request's body, then lets the pages have it. `may_send` tells whether a request may be a large one."""
 
-    def __init__(self, app: App) -> None:
-        self.app = app
+    def __init__(self, app: App, may_send: Callable[[Scope], bool]) -> None:
+        self.app, self._may_send = app, may_send
         self._large = asyncio.Semaphore(AT_ONCE)
 
     async def __call__(self, scope: Scope, receive: Any, send: Any) -> None:
@@ -32,40 +39,60 @@ class WholeRequests:
             # The page says by its kind how much may be sent; nothing of it is read.
             await self.app(scope, receive, send)
             return
-        try:
-            async with asyncio.timeout(WHOLE_S):
-                if size > LARGE:
-                    async with self._large:
-                        body = await _body(receive, most)
-                else:
-                    body = await _body(receive, most)
-        except TimeoutError:
-            await _refuse(send, 408, "Nothing more came of this request. Send it again.")
-            return
-        if body is None:
-            await _refuse(send, 413, "This is too large, or broke off.")
-            return
-        given = [{"type": "http.request", "body": body, "more_body": False}]
+        with contextlib.closing(tempfile.SpooledTemporaryFile(SMALL)) as file:
+            try:
+                async with asyncio.timeout(WHOLE_S):
+                    if size > SMALL or await _read(receive, file, SMALL):
+                        if not await asyncio.to_thread(self._may_send, scope):
+                            await _refuse(send, 401, "This is too large for somebody who has not signed in.")
+                            return
+                        async with self._large:
+                            await _read(receive, file, most)
+            except TimeoutError:
+                await _refuse(send, 408, "Nothing more came of this request. Send it again.")
+                return
+            except _BrokenOffError:
+                await _refuse(send, 413, "This is too large, or broke off.")
+                return
+            if file.tell() > most:
+                await _refuse(send, 413, "This is too large, or broke off.")
+                return
+            # What came in pieces is as long as it is known to be now.
+            length = str(file.tell()).encode()
+            heads = [one for one in scope["headers"] if one[0] not in (b"content-length", b"transfer-encoding")]
+            scope = {**scope, "headers": [*heads, (b"content-length", length)]}
+            file.seek(0)
+            await self._pass_on(scope, receive, send, file)
 
-        async def once() -> Any:
-            return given.pop() if given else await receive()
+    async def _pass_on(self, scope: Scope, receive: Any, send: Any, body: IO[bytes]) -> None:
+        ended = False
 
-        await self.app(scope, once, send)
+        async def again() -> Any:
+            nonlocal ended
+            if ended:
+                return await receive()
+            block = body.read(BLOCK)
+            ended = len(block) < BLOCK
+            return {"type": "http.request", "body": block, "more_body": not ended}
+
+        await self.app(scope, again, send)
 
 
-async def _body(receive: Any, most: int) -> bytes | None:
-    """All that a request sends; None when that is too much, or it broke off."""
-    body = bytearray()
-    while True:
+class _BrokenOffError(Exception):
+    """Whoever sent a request went away in the middle of it."""
+
+
+async def _read(receive: Any, file: IO[bytes], most: int) -> bool:
+    """Read what a request sends up to so many bytes; whether there is more."""
+    more = True
+    while more and file.tell() <= most:
         async with asyncio.timeout(IDLE_S):
             message = await receive()
         if message["type"] != "http.request":
-            return None
-        body += message.get("body", b"")
-        if len(body) > most:
-            return None
-        if not message.get("more_body", False):
-            return bytes(body)
+            raise _BrokenOffError
+        file.write(message.get("body", b""))
+        more = bool(message.get("more_body", False))
+    return more
 
 
 async def _refuse(send: Any, status: int, words: str) -> None:

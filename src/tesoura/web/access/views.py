@@ -6,13 +6,17 @@ import hmac
 import math
 import time
 import uuid
+from collections.abc import Callable
 
 from flask import Flask, current_app, redirect, render_template, request, session, url_for
 from flask.typing import ResponseReturnValue
 
 from tesoura.core.values import Event
+from tesoura.errors import KeyRefused
 from tesoura.web.access.guesses import Guesses
-from tesoura.web.shared.doors import is_away, now, runtime, settings
+from tesoura.web.api.models import whose
+from tesoura.web.guard import Scope
+from tesoura.web.shared.doors import is_away, now, runtime, settings, store
 
 GUESSES = "tesoura.guesses"
 WRONG = "That is not the password of this Tesoura."
@@ -25,6 +29,7 @@ WRONG_PASSWORD = "tesoura.wrong_password"  # noqa: S105 - the type of an event
 OPEN_PREFIXES = ("/api/", "/o/", "/in/", "/phone/")
 OPEN = frozenset({"/feeds/signed-in", "/sign-in"})
 DESCRIPTION = "/api/openapi.json"
+FEEDS_DOOR = "/in/"
 
 
 # What overlays show is looked at by their pages, under names that nobody guesses; adding to it is another matter.
@@ -44,6 +49,36 @@ def is_stranger() -> bool:
     """Whether whoever asks has still to sign in."""
     wanted = _wanted()
     return wanted is not None and session.get("signed_in") != wanted
+
+
+def may_send(app: Flask) -> Callable[[Scope], bool]:
+    """Whether a request may be a large one, by its head alone: who sends it has signed in, or brings a key or token."""
+
+    def ask(scope: Scope) -> bool:
+        heads = {name.decode("latin-1"): value.decode("latin-1") for name, value in scope["headers"]}
+        host, port = scope.get("server") or ("", 0)
+        method, path = scope["method"], scope["path"]
+        environ = {
+            "REQUEST_METHOD": method, "PATH_INFO": path, "QUERY_STRING": "", "SERVER_NAME": host,
+            "SERVER_PORT": str(port), "HTTP_HOST": heads.get("host", host), "HTTP_COOKIE": heads.get("cookie", ""),
+            "REMOTE_ADDR": (scope.get("client") or ("", 0))[0], "wsgi.url_scheme": scope.get("scheme", "http"),
+        }  # fmt: skip
+        with app.request_context(environ):
+            if path.startswith("/api/"):
+                return _has_key(heads.get("authorization", ""))
+            if path.startswith(FEEDS_DOOR):
+                return runtime().feeds.is_sent_to(path.removeprefix(FEEDS_DOOR))
+            return not is_stranger()
+
+    return ask
+
+
+def _has_key(authorization: str) -> bool:
+    try:
+        whose(authorization, store().key_name)
+    except KeyRefused:
+        return False
+    return True
 
 
 def _wanted() -> str | None:

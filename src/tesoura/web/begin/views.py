@@ -319,7 +319,7 @@ def _size(session: Any, row: Any) -> dict[str, int]:
 def on_air(overlay_id: int) -> ResponseReturnValue:
     """Put what was made on air, and stay where its link is; what is not right yet is told first, as on the mat."""
     there = laid(overlay_id)
-    stopping = [one for one in there.findings if one.makes != EVENT]
+    stopping = [one for one in there.findings if one.makes != EVENT and not one.asks]
     if stopping:
         return render_template("versions/air.html", row=there.row, findings=stopping, piece="")
     done = act("overlay.put_on_air", overlay=overlay_id)

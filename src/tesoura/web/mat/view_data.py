@@ -134,5 +134,5 @@ def marked(findings: Sequence[Finding], scene: str) -> list[dict[str, Any]]:
     """What does not fit in a scene, to be marked on the mat."""
     return [
         {"piece": one.piece, "box": [one.box.x, one.box.y, one.box.width, one.box.height]}
-        for one in findings if scene in one.scenes or one.scenes == ("",)
+        for one in findings if (scene in one.scenes or one.scenes == ("",)) and not one.asks
     ]  # fmt: skip

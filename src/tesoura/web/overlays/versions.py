@@ -32,7 +32,8 @@ def publish(overlay_id: int) -> ResponseReturnValue:
     """Put the draft on air; what does not fit is told first, and again is enough."""
     there = laid(overlay_id)
     # What has only not happened yet is no reason to wait.
-    stopping = [one for one in there.findings if (one.kind != "gone" or one.part) and one.makes != EVENT]
+    stopping = [one for one in there.findings if (one.kind != "gone" or one.part)
+                and one.makes != EVENT and not one.asks]  # fmt: skip
     if stopping and not request.form.get("anyway"):
         return render_template(
             "versions/air.html", row=there.row, findings=stopping, piece=request.form.get("piece", "")

@@ -34,6 +34,8 @@ class Finding:
     part: str = ""
     makes: str = ""
     """What is to be made so that it is right, where no edit mends it."""
+    asks: bool = False
+    """Whether nothing is wrong, and something is asked."""
 
     def also_in(self, scenes: tuple[str, ...]) -> Finding:
         """The finding, found in these scenes too."""

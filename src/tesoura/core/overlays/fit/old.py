@@ -30,4 +30,4 @@ def undecided(around: Surroundings, placed: Sequence[Placed]) -> Iterator[Findin
     mends = tuple(
         Mend(f"{told[0].upper()}{told[1:]}", edit(name)) for name, told in WHEN_OLD if name not in (ASKED, "text")
     )
-    yield Finding(OLD, first.piece.id, first.piece.name, words, first.box, mends)
+    yield Finding(OLD, first.piece.id, first.piece.name, words, first.box, mends, asks=True)
