@@ -6,11 +6,10 @@ A small one is kept in memory. A larger one is read only for those who may send 
 from __future__ import annotations
 
 import asyncio
-import contextlib
-import tempfile
 from collections.abc import Callable
-from typing import IO, Any
+from typing import Any
 
+from tesoura.uploads.spooled import BLOCK, Spooled
 from tesoura.web.guard import SAFE, App, Scope
 from tesoura.web.shared.sized_request import most_bytes
 
@@ -18,7 +17,6 @@ IDLE_S, WHOLE_S = 10.0, 300.0
 """How long a request may send nothing, and how long it may take altogether."""
 SMALL, AT_ONCE = 64_000, 4
 """Anybody may send so many bytes; more is read of so many at the same time, and further ones wait for their turn."""
-BLOCK = 1 << 20
 
 
 class WholeRequests:
@@ -39,39 +37,39 @@ class WholeRequests:
             # The page says by its kind how much may be sent; nothing of it is read.
             await self.app(scope, receive, send)
             return
-        with contextlib.closing(tempfile.SpooledTemporaryFile(SMALL)) as file:
+        with Spooled(SMALL) as body:
             try:
                 async with asyncio.timeout(WHOLE_S):
-                    if size > SMALL or await _read(receive, file, SMALL):
+                    if size > SMALL or await _read(receive, body, SMALL):
                         if not await asyncio.to_thread(self._may_send, scope):
                             await _refuse(send, 401, "This is too large for somebody who has not signed in.")
                             return
                         async with self._large:
-                            await _read(receive, file, most)
+                            await _read(receive, body, most)
             except TimeoutError:
                 await _refuse(send, 408, "Nothing more came of this request. Send it again.")
                 return
             except _BrokenOffError:
                 await _refuse(send, 413, "This is too large, or broke off.")
                 return
-            if file.tell() > most:
+            if body.size > most:
                 await _refuse(send, 413, "This is too large, or broke off.")
                 return
             # What came in pieces is as long as it is known to be now.
-            length = str(file.tell()).encode()
+            length = str(body.size).encode()
             heads = [one for one in scope["headers"] if one[0] not in (b"content-length", b"transfer-encoding")]
             scope = {**scope, "headers": [*heads, (b"content-length", length)]}
-            file.seek(0)
-            await self._pass_on(scope, receive, send, file)
+            body.begin()
+            await self._pass_on(scope, receive, send, body)
 
-    async def _pass_on(self, scope: Scope, receive: Any, send: Any, body: IO[bytes]) -> None:
+    async def _pass_on(self, scope: Scope, receive: Any, send: Any, body: Spooled) -> None:
         ended = False
 
         async def again() -> Any:
             nonlocal ended
             if ended:
                 return await receive()
-            block = body.read(BLOCK)
+            block = body.next_block()
             ended = len(block) < BLOCK
             return {"type": "http.request", "body": block, "more_body": not ended}
 
@@ -82,15 +80,15 @@ class _BrokenOffError(Exception):
     """Whoever sent a request went away in the middle of it."""
 
 
-async def _read(receive: Any, file: IO[bytes], most: int) -> bool:
+async def _read(receive: Any, body: Spooled, most: int) -> bool:
     """Read what a request sends up to so many bytes; whether there is more."""
     more = True
-    while more and file.tell() <= most:
+    while more and body.size <= most:
         async with asyncio.timeout(IDLE_S):
             message = await receive()
         if message["type"] != "http.request":
             raise _BrokenOffError
-        file.write(message.get("body", b""))
+        body.add(message.get("body", b""))
         more = bool(message.get("more_body", False))
     return more
 
