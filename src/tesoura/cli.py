@@ -163,7 +163,7 @@ def _verify_report(told: str, data: Path | None) -> None:
 
     try:
         report = json.loads(told)
-    except ValueError as error:
+    except (ValueError, RecursionError) as error:
         raise click.ClickException(f"This is no JSON ({error}). Give the report as it was saved.") from None
     if not isinstance(report, dict):
         raise click.ClickException("This is no report. Give the file that “Signed, as JSON” saved.")

@@ -220,3 +220,9 @@ def test_messages_that_are_refused(heads: dict[str, str], body: bytes, minutes: 
 def test_secrets_that_are_none(secret: str) -> None:
     with pytest.raises(ValueError, match="secret"):
         secret_bytes(secret)
+
+
+@pytest.mark.parametrize("signature", ["v1,é", "ÿÿ", "v1,\u20ac v1,x", " ", "v1," + "ü" * 5_000])
+def test_a_signature_in_other_letters_is_refused_as_any_wrong_one(signature: str) -> None:
+    with pytest.raises(SignatureRefused):
+        verify({**SIGNED, "webhook-signature": signature}, BODY, SECRET, THEN)

@@ -115,3 +115,9 @@ def test_a_pattern_that_is_slow_over_many_lines_pauses_its_feed() -> None:
     finder = Finder(r"(?P<a>(a|aa)+)$", "line")
     with pytest.raises(TooMuch, match="Make it simpler"):
         finder.items(["a" * 60 + "!"] * 2_000)
+
+
+@pytest.mark.parametrize("path", ["&n", "list[::0]", "n | &n", "sort_by(list, &@[::0])", "abs('x')", "list[:", "\x00"])
+def test_a_path_that_reaches_no_value_says_so_whatever_the_library_makes_of_it(path: str) -> None:
+    with pytest.raises(NothingPicked):
+        pick_value({"n": 1, "list": [3, 1, 2]}, path, None)

@@ -50,6 +50,25 @@ def test_animated_pictures_are_known_as_such(kind: str) -> None:
     assert checked("picture", out.getvalue()).facts == {"frames": 2}
 
 
+def test_an_animation_cut_anywhere_is_taken_or_refused_and_breaks_nothing() -> None:
+    first, *others = (Image.new("RGB", (64, 64), colour) for colour in ("#000000", "#FFFFFF", "#C81E1E"))
+    for kind in ("GIF", "PNG", "WEBP"):
+        out = io.BytesIO()
+        first.save(out, kind, save_all=True, append_images=others, duration=100)
+        for length in range(0, len(out.getvalue()), 7):
+            try:
+                checked("picture", out.getvalue()[:length])
+            except FileRefused:
+                continue
+
+
+@pytest.mark.parametrize("size", ['width="1.2.3" height="5"', 'width="." height="."', 'width="1..2" height="0x5"'])
+def test_a_drawing_whose_size_is_no_number_has_that_of_its_view(size: str) -> None:
+    drawing = f'<svg xmlns="http://www.w3.org/2000/svg" {size} viewBox="0 0 40 30"><path d="M0 0h9"/></svg>'
+    added = checked("picture", drawing.encode())
+    assert (added.width_px, added.height_px) == (40, 30)
+
+
 def test_a_text_called_png_a_torn_one_and_an_empty_one_are_refused() -> None:
     assert refused("picture", b"hello, I am a png") == (
         "This is no picture, whatever its name says: it begins with “hello, I am ”. Add a PNG, JPEG, WebP, GIF or SVG."

@@ -261,3 +261,10 @@ def test_spins_that_another_folder_signed_are_told(running: Running, tmp_path: P
     (tmp_path / "spins.json").write_text(json.dumps(exported(2, Secrets(b"x" * 32))), "utf-8")
     other = CliRunner().invoke(main, ["verify", str(tmp_path / "spins.json"), "--data", str(running.folder)])
     assert (other.exit_code, other.output.count("another key than this data folder's")) == (1, 2)
+
+
+@pytest.mark.parametrize("begins", ["", '{"kind": "tesoura.sponsor_report", "a": ', '{"a":' * 100_000])
+def test_what_is_nested_beyond_reason_is_no_proof(tmp_path: Path, begins: str) -> None:
+    code, told = verify(tmp_path, begins + "[" * 100_000)
+    assert code == 1
+    assert told.startswith("Error: ")

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from functools import lru_cache
 from typing import Any
 
 import jmespath
-from jmespath.exceptions import JMESPathError
 
 from tesoura.core.values import Reading, Scalar, Wanted, as_scalar
 from tesoura.errors import NothingPicked, ValueRefused
@@ -53,12 +52,16 @@ def search(payload: object, path: str) -> Any:
     if len(path) > MAX_PATH or not path.strip():
         raise NothingPicked("Give a path of at most 500 characters, or click a value in the payload.")
     try:
-        return _compiled(path).search(payload)
-    except (JMESPathError, RecursionError) as error:
+        found = _compiled(path).search(payload)
+    except Exception as error:
+        # Whatever the library makes of a path that somebody typed, it is the path that is wrong.
         brief = str(error).split("\n", 1)[0][:160]
         raise NothingPicked(
             f"This does not read as a JMESPath: {brief}. Click a value in the payload to see one."
         ) from None
+    if isinstance(found, Mapping | list | str | int | float | None):
+        return found
+    raise NothingPicked(f"“{path[:80]}” reaches no value. Click one in the payload.")
 
 
 def pick_value(payload: object, path: str, wanted: Wanted | None) -> Scalar:

@@ -28,7 +28,7 @@ def check(data: bytes) -> Added:
         clean, width, height = safe_svg(data)
         return Added(clean, "svg", "image/svg+xml", width, height)
     with _opened(data) as image:
-        frames = getattr(image, "n_frames", 1)
+        frames = _frames(image)
         if image.width * image.height * frames > MAX_FRAMES_PIXELS:
             raise FileRefused(
                 f"The animation has {frames} pictures of {image.width} × {image.height} pixels, more than a page can "
@@ -72,13 +72,22 @@ def _opened(data: bytes) -> Image.Image:
     return image
 
 
+def _frames(image: Image.Image) -> int:
+    try:
+        return int(getattr(image, "n_frames", 1))
+    except Exception as error:
+        raise _damaged(error) from None
+
+
+def _damaged(error: Exception) -> FileRefused:
+    return FileRefused(f"The picture is damaged and cannot be drawn ({error}). Save it anew and add it again.")
+
+
 def _decoded(image: Image.Image) -> Image.Image:
     try:
         image.load()
     except Exception as error:
-        raise FileRefused(
-            f"The picture is damaged and cannot be drawn ({error}). Save it anew and add it again."
-        ) from None
+        raise _damaged(error) from None
     return image
 
 

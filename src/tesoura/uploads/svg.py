@@ -167,15 +167,15 @@ def _harmless(name: str, value: str) -> bool:
 
 
 def _size(root: ElementTree.Element) -> tuple[int, int]:
+    width, height = 300.0, 150.0
     sides = [_LENGTH.fullmatch(root.attrib.get(name, "")) for name in ("width", "height")]
-    if all(sides):
-        width, height = (float(side[1]) for side in sides if side)
-    else:
-        box = re.split(r"[\s,]+", root.attrib.get("viewBox", "").strip())
+    box = re.split(r"[\s,]+", root.attrib.get("viewBox", "").strip())
+    for told in ([side[1] for side in sides if side], box[2:]):
         try:
-            width, height = float(box[2]), float(box[3])
-        except (IndexError, ValueError):
-            width, height = 300.0, 150.0
+            width, height = (float(one) for one in told)
+            break
+        except ValueError:
+            continue
     if not (0 < width <= 20_000 and 0 < height <= 20_000):
         raise FileRefused("The drawing has no size, or one that no screen has. Give it a width and a height.")
     root.attrib.setdefault("viewBox", f"0 0 {width:g} {height:g}")

@@ -59,5 +59,5 @@ def verify(headers: Mapping[str, str], body: bytes, secret: str, now: datetime) 
         right = sign(secret, message_id, int(stamped), body)
     except ValueError as error:
         raise SignatureRefused(str(error)) from None
-    if not any(hmac.compare_digest(one, right) for one in given.split(" ")[:10]):
+    if not any(hmac.compare_digest(one.encode(), right.encode()) for one in given.split(" ")[:10]):
         raise SignatureRefused("The signature is not right. Is the signing secret here the one that the sender has?")
