@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import gzip
 import logging
+import unicodedata
 from typing import Any
 
 import httpx
@@ -333,3 +334,14 @@ def test_keys_are_covered_in_events_in_renewed_tokens_and_when_they_stand_in_an_
 )
 def test_a_place_is_shown_without_what_looks_like_a_key(address: str, shown: str) -> None:
     assert place(address) == shown
+
+
+def test_what_a_service_says_of_a_failure_operates_no_terminal_and_turns_no_text_around() -> None:
+    said = "Taken \x1b[2J\x1b]0;owned\x07\u202egnihton\u202c\r\nFeed reach is live"
+    error = SourceUnavailable(f"The name is taken ({said}).")
+    error.payload = f"first\x1b[31m\n{said}"
+    told = error_without_echo(error, context_with({}))
+    for text in (str(told), told.payload or ""):
+        assert not [one for one in text if unicodedata.category(one) in ("Cc", "Cf") and one != "\n"]
+    assert "\n" not in str(told)
+    assert (told.payload or "").startswith("first")

@@ -6,17 +6,21 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import TypeVar
 
+from tesoura.core.chat import tidy
 from tesoura.core.forms.covering import COVER, cover_all, cover_known, keys_in, known_in
 from tesoura.errors import SourceError
 from tesoura.feeds.api import FetchContext, Fetched
 
 E = TypeVar("E", bound=SourceError)
 LEAST_BEGUN = 4
+MOST_SAID = 1_000
 
 
 def without_echo(came: Fetched, context: FetchContext) -> Fetched:
     """What came, without the keys of its feed, old and renewed: they reach no page, no value, no event and no log."""
     known = (*_known(context), *known_in(came.secrets or {}))
+    if came.note:
+        came = replace(came, note=tidy(came.note, MOST_SAID))
     if not known:
         return came
     return replace(
@@ -29,11 +33,15 @@ def without_echo(came: Fetched, context: FetchContext) -> Fetched:
 
 
 def error_without_echo(error: E, context: FetchContext) -> E:
-    """The same for what a try failed with; what came was cut off, perhaps within a key."""
+    """The same for what a try failed with; what came was cut off, perhaps within a key.
+
+    Marks that are not seen are taken out too: they would operate a terminal, or turn a page's text around.
+    """
     known = _known(context)
-    error.args = tuple(cover_known(one, known) if isinstance(one, str) else one for one in error.args)
+    error.args = tuple(tidy(cover_known(one, known), MOST_SAID) if isinstance(one, str) else one for one in error.args)
     if error.payload is not None:
-        error.payload = _begun_covered(cover_known(error.payload, known), known)
+        covered = _begun_covered(cover_known(error.payload, known), known)
+        error.payload = "\n".join(tidy(one, MOST_SAID) for one in covered.splitlines())
     return error
 
 

@@ -133,11 +133,12 @@ class Session:
 
     def _welcome(self, line: Line) -> Came:
         self.registered = True
-        self.nick = line.params[0] if line.params and line.params[0] != "*" else self.nick
+        self.nick = tidy(line.params[0], 60) if line.params and line.params[0] != "*" else self.nick
         return Came((_line("JOIN", self.channel),))
 
     def _nick_taken(self, line: Line) -> Came:
-        raise SourceUnavailable(f"The name {self.nick} is taken or not allowed there ({_last(line)}). Choose another.")
+        why = tidy(_last(line), 120)
+        raise SourceUnavailable(f"The name {self.nick} is taken or not allowed there ({why}). Choose another.")
 
     def _can_do(self, line: Line) -> Came:
         for one in line.params:
