@@ -10,12 +10,16 @@ from typing import Any
 
 import httpx
 import pytest
+from irctokens.line import tokenise
 
+from tesoura.core.chat import LINE, STREAMER
+from tesoura.core.computed.occurrence import Occurrence
+from tesoura.core.cues.happenings import ChatWord
 from tesoura.core.forms.form import fill
 from tesoura.errors import CredentialsRejected, InvalidPiece, SourceError, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched
 from tesoura.links.irc import KIND
-from tesoura.links.irc.session import within
+from tesoura.links.irc.session import Session, within
 from tesoura.links.irc.talk import Chat, talk
 from tesoura.settings import wall_clock
 from tesoura.standins.chat import ChatServer
@@ -97,7 +101,7 @@ def test_a_joined_channel_says_so_with_the_lines_used(server: ChatServer) -> Non
 def test_a_line_is_told_with_its_name_text_roles_and_id(server: ChatServer) -> None:
     (line,) = heard(server, lambda: server.say("teacup_ana", "good \x02evening\x02 :kite:", msgid="m1"))
     assert line == {"name": "teacup_ana", "text": "good evening :kite:", "roles": ["subscriber"], "id": "m1",
-                    "action": False, "emotes": [":kite:"], "_id": "m1"}  # fmt: skip
+                    "action": False, "emotes": [":kite:"], "login": "teacup_ana", "_id": "m1"}  # fmt: skip
 
 
 def test_who_has_a_sign_in_the_channel_has_its_role_without_any_tag(server: ChatServer) -> None:
@@ -283,6 +287,39 @@ def test_a_line_counts_as_said_when_the_server_says_unless_that_is_still_to_be()
 def test_a_form_filled_in_wrong_says_what_would_be_right(typed: dict[str, str], field: str, words: str) -> None:
     filled = fill(KIND.fields, {"host": "chat.example", "channel": "a", "nick": "b", **typed})
     assert words in filled.wrong[field]
+
+
+@pytest.mark.parametrize(
+    ("nick", "is_streamer"),
+    [("Mara_Kite", True), ("mara_kite", True), ("mara_\u212aite", False), ("mara_kıte", False), ("MARA_KITE", True)],
+)
+def test_a_nick_that_only_looks_like_the_streamers_has_no_role(nick: str, is_streamer: bool) -> None:
+    given = {"host": "chat.example", "channel": "a", "nick": "b", "streamer": "mara_kite"}
+    session = Session(fill(KIND.fields, given).choices, "")
+    came = session.take(tokenise(f":{nick}!u@h PRIVMSG #a :hello"))
+    assert came.said is not None
+    assert (STREAMER in came.said.roles) is is_streamer
+
+
+@pytest.mark.parametrize(("mapping", "same"), [("rfc1459", True), ("strict-rfc1459", False), ("ascii", False)])
+def test_nicks_are_compared_as_the_server_says(mapping: str, same: bool) -> None:
+    given = {"host": "chat.example", "channel": "a", "nick": "b", "streamer": "kite~"}
+    session = Session(fill(KIND.fields, given).choices, "")
+    session.take(tokenise(f":chat.example 005 b CASEMAPPING={mapping} :are supported"))
+    came = session.take(tokenise(":KITE^!u@h PRIVMSG #a :hello"))
+    assert came.said is not None
+    assert (STREAMER in came.said.roles) is same
+
+
+def test_limits_for_each_person_go_by_the_account_and_not_by_the_name_shown() -> None:
+    given = {"host": "chat.example", "channel": "a", "nick": "b"}
+    session = Session(fill(KIND.fields, given).choices, "")
+    lines = [session.take(tokenise(f"@account=tuck7;display-name={name} :Tuck!u@h PRIVMSG #a :!spin")).said
+             for name in ("One", "Two")]  # fmt: skip
+    told = [Occurrence(0, number, LINE, one.data()) for number, one in enumerate(lines, 1) if one is not None]
+    causes = [ChatWord("!spin").of_event(one) for one in told]
+    assert [one.person for one in causes if one is not None] == ["tuck7", "tuck7"]
+    assert [one.words for one in causes if one is not None] == ["One said “!spin”", "Two said “!spin”"]
 
 
 def test_a_token_never_goes_over_an_open_way(running: Running, server: ChatServer) -> None:

@@ -12,6 +12,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from tesoura.core.computed.occurrence import name_of
+
 LINE = "chat.line"
 """The type of the event that a line of chat is."""
 SUBSCRIBER, MODERATOR, STREAMER = "subscriber", "moderator", "streamer"
@@ -30,7 +32,10 @@ _COMMANDS = ("/", ".", "!", "\\")
 @dataclass(frozen=True, slots=True)
 class ChatLine:
     """One line as it was said. `id` is the chat's own, empty when it gives none; `action` says that it is told as
-    something done; `emotes` are the words of the text that stand for pictures."""
+    something done; `emotes` are the words of the text that stand for pictures.
+
+    `name` is what is shown, which a viewer may choose; `login` is the account, or the nick, which nobody else has.
+    """
 
     name: str
     text: str
@@ -38,12 +43,13 @@ class ChatLine:
     id: str = ""
     action: bool = False
     emotes: tuple[str, ...] = ()
+    login: str = ""
 
     def data(self) -> dict[str, Any]:
         """It, as the data of an event."""
         return {
             "name": self.name, "text": self.text, "roles": list(self.roles), "id": self.id, "action": self.action,
-            "emotes": list(self.emotes),
+            "emotes": list(self.emotes), "login": self.login,
         }  # fmt: skip
 
 
@@ -70,6 +76,11 @@ def name_of_line(said: str) -> str:
     return tidy(said, LONGEST_NAME) or "somebody"
 
 
+def speaker(data: Mapping[str, object]) -> str:
+    """Who said a line, as nobody else can be called; where a chat tells no such name, the one that is shown."""
+    return name_of(data.get("login") or data.get("name"))
+
+
 def outgoing(said: str, most_bytes: int) -> str:
     """What may be sent as one line: one line, within so many bytes of UTF-8, and no command. Empty for nothing."""
     text = tidy(said, most_bytes)
@@ -81,11 +92,11 @@ def outgoing(said: str, most_bytes: int) -> str:
     return cut.rstrip() + "…"
 
 
-def roles_of(name: str, told: str, marks: str, words: Mapping[str, str], streamer: str = "") -> tuple[str, ...]:
+def roles_of(told: str, marks: str, words: Mapping[str, str], is_streamer: bool = False) -> tuple[str, ...]:
     """The roles of who said a line.
 
     `told` is what the chat says of him, in words parted by commas, blanks or bars; `words` says which of them stands
-    for each role; `marks` are the signs of standing in the channel; `streamer` is the streamer's own name there.
+    for each role; `marks` are the signs of standing in the channel.
     """
     present = {one.casefold() for one in re.split(r"[\s,;|/]+", told) if one}
     found = {
@@ -94,7 +105,7 @@ def roles_of(name: str, told: str, marks: str, words: Mapping[str, str], streame
     for sign, role in (("~", STREAMER), ("&", MODERATOR), ("@", MODERATOR), ("%", MODERATOR), ("+", SUBSCRIBER)):
         if sign in marks:
             found.add(role)
-    if streamer and name.casefold() == streamer.strip().casefold():
+    if is_streamer:
         found.add(STREAMER)
     return tuple(role for role in (STREAMER, MODERATOR, SUBSCRIBER) if role in found)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from tesoura.core.chat import LINE
+from tesoura.core.chat import LINE, speaker
 from tesoura.core.computed.occurrence import Occurrence, field_of, instant, name_of
 from tesoura.core.cues.limits import Cause
 from tesoura.core.cues.triggers import Blind
@@ -139,7 +139,7 @@ class ChatWord(Blind):
         name = name_of(event.data.get("name"))
         after = words[at + len(wanted) :]
         fields = {"rest": " ".join(after), **{f"word_{n}": one for n, one in enumerate(after[:3], 1)}}
-        return _told(event, f"{name or 'somebody'} said “{self.word}”", name, **fields)
+        return _told(event, f"{name or 'somebody'} said “{self.word}”", speaker(event.data), **fields)
 
     def _may(self, roles: object) -> bool:
         allowed = _ROLES.get(self.who)

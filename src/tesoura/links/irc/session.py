@@ -28,6 +28,13 @@ NO_ENTRY = {
     "477": "it lets in registered names alone",
 }  # fmt: skip
 _ACTION = re.compile(r"\x01ACTION (?P<text>.*?)\x01?$", re.DOTALL)
+_CAPITALS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
+CASES: Mapping[str, Mapping[int, int]] = {
+    "ascii": str.maketrans(_CAPITALS, _CAPITALS.lower()),
+    "strict-rfc1459": str.maketrans(_CAPITALS + "[]\\", _CAPITALS.lower() + "{}|"),
+    "rfc1459": str.maketrans(_CAPITALS + "[]\\~", _CAPITALS.lower() + "{}|^"),
+}
+"""How servers compare names, by what they call it (CASEMAPPING)."""
 _SIGNS = {"q": "~", "a": "&", "o": "@", "h": "%", "v": "+"}
 
 
@@ -67,6 +74,7 @@ class Session:
         self.nick = str(self.choices["nick"])
         self.channel = str(self.choices["channel"])
         self._signs = dict(_SIGNS)
+        self._cases = CASES["rfc1459"]
         self._words = {
             MODERATOR: str(self.choices.get("moderator_words", MODERATOR)),
             SUBSCRIBER: str(self.choices.get("subscriber_words", SUBSCRIBER)),
@@ -76,7 +84,7 @@ class Session:
     @property
     def may_speak(self) -> bool:
         """Whether the channel hears us."""
-        return self.joined and (not self.moderated or bool(self.people.get(self.nick.casefold())))
+        return self.joined and (not self.moderated or bool(self.people.get(self._key(self.nick))))
 
     @property
     def _with_sasl(self) -> bool:
@@ -95,7 +103,7 @@ class Session:
             return handler(self, line)
         if line.command in TOKEN_REFUSED:
             raise _token_refused(self.nick, tidy(_last(line), 120))
-        if line.command in NO_ENTRY and self.channel.casefold() in [one.casefold() for one in line.params]:
+        if line.command in NO_ENTRY and self._key(self.channel) in [self._key(one) for one in line.params]:
             raise SourceUnavailable(f"{self.channel} did not let us in: {NO_ENTRY[line.command]}.")
         return Came()
 
@@ -144,6 +152,8 @@ class Session:
         for one in line.params:
             if found := re.fullmatch(r"PREFIX=\((\w+)\)(\S+)", one):
                 self._signs = dict(zip(found[1], found[2], strict=False))
+            if one.startswith("CASEMAPPING="):
+                self._cases = CASES.get(one.partition("=")[2].casefold(), CASES["ascii"])
         return Came()
 
     # Who is there
@@ -162,7 +172,7 @@ class Session:
         return Came()
 
     def _mark(self, nick: str, signs: str) -> None:
-        nick = nick.casefold()
+        nick = self._key(nick)
         if signs and (len(self.people) < MOST_PEOPLE or nick in self.people):
             self.people[nick] = signs
         else:
@@ -174,7 +184,7 @@ class Session:
         return Came()
 
     def _mode(self, line: Line) -> Came:
-        if len(line.params) < 2 or line.params[0].casefold() != self.channel.casefold():
+        if len(line.params) < 2 or self._key(line.params[0]) != self._key(self.channel):
             return Came()
         given, more = list(line.params[2:]), True
         for char in line.params[1]:
@@ -182,7 +192,7 @@ class Session:
                 more = char == "+"
             elif char in self._signs and given:
                 nick, sign = given.pop(0), self._signs[char]
-                kept = self.people.get(nick.casefold(), "").replace(sign, "")
+                kept = self.people.get(self._key(nick), "").replace(sign, "")
                 self._mark(nick, kept + sign if more else kept)
             elif char == "m":
                 self.moderated = more
@@ -193,28 +203,28 @@ class Session:
     def _left(self, line: Line) -> Came:
         if self._mine(line):
             raise SourceUnavailable(f"We have left {self.channel}; it is joined again.")
-        self.people.pop(_nick(line).casefold(), None)
+        self.people.pop(self._key(_nick(line)), None)
         return Came()
 
     def _kick(self, line: Line) -> Came:
-        if len(line.params) > 1 and line.params[1].casefold() == self.nick.casefold():
+        if len(line.params) > 1 and self._key(line.params[1]) == self._key(self.nick):
             why = f": “{tidy(_last(line), 80)}”" if len(line.params) > 2 else ""
             raise SourceUnavailable(f"A moderator sent us out of {self.channel}{why}. It is joined again later.")
         if len(line.params) > 1:
-            self.people.pop(line.params[1].casefold(), None)
+            self.people.pop(self._key(line.params[1]), None)
         return Came()
 
     def _renamed(self, line: Line) -> Came:
         before, after = _nick(line), line.params[0] if line.params else ""
         if self._mine(line):
             self.nick = after
-        self._mark(after, self.people.pop(before.casefold(), ""))
+        self._mark(after, self.people.pop(self._key(before), ""))
         return Came()
 
     # What is said
 
     def _privmsg(self, line: Line) -> Came:
-        if len(line.params) < 2 or line.params[0].casefold() != self.channel.casefold():
+        if len(line.params) < 2 or self._key(line.params[0]) != self._key(self.channel):
             return Came()
         raw, tags = line.params[1], line.tags or {}
         action = _ACTION.fullmatch(raw)
@@ -228,13 +238,14 @@ class Session:
             return Came()
         nick = _nick(line)
         told = ",".join(tags.get(one) or "" for one in str(self.choices.get("roles_tag", "")).split())
-        roles = roles_of(
-            nick, told, self.people.get(nick.casefold(), ""), self._words, str(self.choices.get("streamer", ""))
-        )
+        streamer = str(self.choices.get("streamer", "")).strip()
+        is_streamer = bool(streamer) and self._key(nick) == self._key(streamer)
+        roles = roles_of(told, self.people.get(self._key(nick), ""), self._words, is_streamer)
         emotes = emotes_in(raw, tags.get(str(self.choices.get("emotes_tag", ""))) or "")
         name = name_of_line(tags.get(str(self.choices.get("name_tag", ""))) or nick)
         said = ChatLine(name, text, roles, tidy(tags.get("msgid") or "", 120), action is not None,
-                        tuple(tidy(one, 60) for one in emotes))  # fmt: skip
+                        tuple(tidy(one, 60) for one in emotes),
+                        tidy(tags.get("account") or self._key(nick), 120))  # fmt: skip
         return Came(said=said, at=iso_instant(tags.get("time")), mine=self._mine(line))
 
     def _notice(self, line: Line) -> Came:
@@ -248,7 +259,7 @@ class Session:
                     f"The chat did not take the token for {self.nick} (“{text}”). Give it another."
                 )
             return Came()
-        to_channel = bool(line.params) and line.params[0].casefold() == self.channel.casefold()
+        to_channel = bool(line.params) and self._key(line.params[0]) == self._key(self.channel)
         from_server = "!" not in (line.source or "")
         return Came(refused=text) if to_channel and from_server else Came()
 
@@ -268,8 +279,12 @@ class Session:
             raise CredentialsRejected(f"The chat did not let {self.nick} in (“{text}”). Give it another token.")
         raise SourceUnavailable(f"The chat ended the connection (“{text}”). It is opened again.")
 
+    def _key(self, name: str) -> str:
+        """A nick or channel as the server compares it: letters beyond its alphabet are only themselves."""
+        return name.translate(self._cases)
+
     def _mine(self, line: Line) -> bool:
-        return _nick(line).casefold() == self.nick.casefold()
+        return self._key(_nick(line)) == self._key(self.nick)
 
 
 _HANDLERS = {

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from typing import Any, Self
 
-from tesoura.core.chat import LINE
+from tesoura.core.chat import LINE, speaker
 from tesoura.core.computed.occurrence import Occurrence, instant, name_of
 from tesoura.core.effects import COMMAND, PRESS, SAY, SCENE, SCENE_BACK, SOUND, Effect
 from tesoura.core.instruments.base import Fired
@@ -189,7 +189,7 @@ class WheelBase:
         return it if owed is it.owed and not found else replace(it, owed=owed, debts=(*it.debts, *found))
 
     def _said(self, event: Occurrence) -> Self:
-        words, who = str(event.data.get("text") or "").split(), name_of(event.data.get("name"))
+        words, who = str(event.data.get("text") or "").split(), speaker(event.data)
         if not self.plan.word or not words or words[0].casefold() != self.plan.word or not who:
             return self
         at, id = instant(event.at), f"{event.seq}:{ASKED}"
