@@ -29,6 +29,7 @@ from tesoura.actions.buttons import Buttons
 from tesoura.errors import PortInUse
 from tesoura.links.device.door import DeviceDoor
 from tesoura.links.scene.door import SceneDoor
+from tesoura.outputs.connections import limited
 from tesoura.outputs.frames import FrameWriter
 from tesoura.outputs.sockets import DeskSocket, OverlaySocket
 from tesoura.runtime.facade import Runtime
@@ -168,6 +169,10 @@ def listen(host: str, port: int) -> socket.socket:
     return listening
 
 
+GREETING_S = 10.0
+"""So long another machine may take for the greetings of TLS."""
+
+
 class Server(uvicorn.Server):
     """uvicorn, telling when it is ready."""
 
@@ -209,12 +214,17 @@ class Server(uvicorn.Server):
     async def open(self, listening: socket.socket, tls: ssl.SSLContext | None) -> Callable[[], Awaitable[None]]:
         """Serve what comes in there, too; what ends that, and puts out who came in by it."""
         config = self.config
-        protocol: Any = config.http_protocol_class
+        runtime: Runtime = config.app.state.runtime  # type: ignore[union-attr]
+        protocol: Any = limited(config.http_protocol_class, runtime.listening.connections)
         made = functools.partial(
             protocol, config=config, server_state=self.server_state, app_state=self.lifespan.state
         )  # fmt: skip
         port = listening.getsockname()[1]
-        serving = await asyncio.get_running_loop().create_server(made, sock=listening, ssl=tls, backlog=512)
+        # Whoever does not even greet holds a file too, before anything counts it.
+        greeting_s = GREETING_S if tls is not None else None
+        serving = await asyncio.get_running_loop().create_server(
+            made, sock=listening, ssl=tls, backlog=512, ssl_handshake_timeout=greeting_s
+        )
 
         async def close() -> None:
             serving.close()

@@ -7,6 +7,7 @@ import hashlib
 import re
 import socket
 import ssl
+import threading
 from collections import deque
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -19,6 +20,8 @@ from websockets.exceptions import ConnectionClosed, InvalidStatus
 from websockets.sync.client import connect
 
 from tesoura.links import rpc
+from tesoura.outputs import connections
+from tesoura.outputs.connections import Connections
 from tesoura.runtime.facade import Runtime
 from tesoura.runtime.tasks import fresh
 from tesoura.store import log as event_log
@@ -148,6 +151,49 @@ def test_who_has_signed_in_or_brings_a_key_sends_what_is_large(running: Running)
         assert client.post("/api/clips", content=clip, headers=running.auth).status_code == 201
         assert client.post("/api/clips", content=iter([clip]), headers=running.auth).status_code == 201
         assert client.post("/api/clips", content=clip, headers={"Authorization": "Bearer no"}).status_code == 401
+
+
+def test_idle_connections_of_others_are_bounded_and_ended_and_this_machine_goes_on(
+    running: Running, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(connections, "LOOK_S", 0.3)
+    running.runtime.listening.connections = Connections(most=20, most_of_one=12)
+    door = open_door(running, tls="")
+    idle = [socket.create_connection(("127.0.0.1", door.port), 20) for _ in range(15)]
+    until(lambda: running.runtime.call(lambda self: self.listening.connections.refused) == 3)
+    assert running.event(type="gift", data={"name": "Ana"}).status_code == 202
+    # Half a head holds no place either.
+    idle[0].sendall(b"GET / HTTP/1.1\r\nHost: ")
+    until(lambda: running.runtime.call(lambda self: self.listening.connections.count) == 0)
+    assert all(one.recv(10) == b"" for one in idle[:12])
+    with visitor(door) as client:
+        assert client.get("/healthz").status_code == 200
+    for one in idle:
+        one.close()
+
+
+def test_a_socket_that_stays_open_is_no_idle_connection(running: Running, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(connections, "LOOK_S", 0.2)
+    token = running.add_overlay("{gift.name}")
+    door = open_door(running, tls="")
+    with connect(f"ws://127.0.0.1:{door.port}/live/{token}") as page:
+        page.recv(timeout=10)
+        looked = threading.Event()
+
+        async def later(self: Runtime) -> None:
+            asyncio.get_running_loop().call_later(1.5, looked.set)
+
+        running.runtime.call(later)
+        assert looked.wait(10)
+        running.event(type="gift", data={"name": "Ana"})
+        assert "Ana" in str(page.recv(timeout=10))
+
+
+def test_the_desk_says_when_others_hold_nearly_all_connections(running: Running) -> None:
+    running.runtime.listening.connections = Connections(most=2)
+    door = open_door(running, tls="")
+    with socket.create_connection(("127.0.0.1", door.port), 20), socket.create_connection(("127.0.0.1", door.port), 20):
+        until(lambda: "Other machines hold 2 of 2 connections" in running.client.get("/desk/needs").text)
 
 
 def test_this_machine_needs_no_password_whatever_the_door(running: Running) -> None:

@@ -19,6 +19,7 @@ from typing import Protocol
 from sqlmodel import Session
 
 from tesoura.errors import PortInUse, TesouraError
+from tesoura.outputs.connections import MOST, SHARE, Connections, allow_files
 from tesoura.runtime import certificate
 from tesoura.settings import Settings
 from tesoura.store import state
@@ -64,6 +65,7 @@ class Listening:
         self._kept = json.loads(store.read(lambda session: state.choice(session, KEPT)) or "{}")
         self._server: Opener | None = None
         self._close: Callable[[], Awaitable[None]] | None = None
+        self.connections = Connections(min(MOST, int(SHARE * allow_files())))
         self.door: OpenDoor | None = None
         self.problem = ""
 

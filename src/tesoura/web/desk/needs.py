@@ -52,7 +52,15 @@ class Upcoming:
 
 def needs() -> list[Need]:
     """All that needs somebody now, the gravest first."""
-    of_the_loop = (_of_imports, _of_practice, _of_feeds, _of_what_is_broken, _of_what_is_on_air, _of_pages)
+    of_the_loop = (
+        _of_imports,
+        _of_practice,
+        _of_feeds,
+        _of_what_is_broken,
+        _of_what_is_on_air,
+        _of_pages,
+        _of_connections,
+    )
     told_by_the_loop = (one for ask in of_the_loop for one in runtime().call(ask))
     return [*_room(), *_of_the_clock(), *_of_secrets(), *told_by_the_loop, *_of_drafts()]
 
@@ -155,6 +163,15 @@ def _of_pages(self: Runtime) -> list[Need]:
             )
             found.append(Need(words, "Which one", url_for("links.show", overlay_id=overlay_id)))
     return found
+
+
+def _of_connections(self: Runtime) -> list[Need]:
+    """Other machines that take nearly all the room that there is for them."""
+    open_ = self.listening.connections
+    if not open_.is_nearly_full:
+        return []
+    words = f"Other machines hold {open_.count} of {open_.most} connections. Beyond that, new ones are refused."
+    return [Need(words, "Network access", url_for("devices.index"))]
 
 
 def _of_drafts() -> list[Need]:
