@@ -62,11 +62,11 @@ def of_the_demo(browser: Browser, address: str) -> None:
     expect(stream.locator('[data-piece="gift"]')).to_be_visible(timeout=60_000)
     expect(page.locator(".trail").first.or_(page.locator("#happened li").nth(9))).to_be_visible(timeout=60_000)
     expect(page.get_by_text("1 page shows it")).to_be_visible()
-    page.wait_for_load_state("networkidle")
+    page.wait_for_load_state("load")
     page.wait_for_timeout(2_000)
     keep(page, "desk", moving=True)
     stream.add_style_tag(content="html{background:url(/static/scenes/evening.svg) center/cover !important}")
-    stream.wait_for_load_state("networkidle")
+    stream.wait_for_load_state("load")
     expect(stream.locator('[data-piece="gift"]')).to_be_visible(timeout=60_000)
     keep(stream, "overlay", moving=True)
     of_the_studio(page)
@@ -137,7 +137,7 @@ def of_runs(page: Page, stream: Page) -> None:
     stream.add_style_tag(content="html{background:url(/static/scenes/lanterns.svg) center/cover !important}")
     expect(stream.locator(".t-splits-rows > li").first).to_be_visible(timeout=60_000)
     page.goto("/instruments/lantern_mile")
-    page.wait_for_load_state("networkidle")
+    page.wait_for_load_state("load")
     keep(page, "run")
     keep(stream, "run-overlay")
 
@@ -166,7 +166,7 @@ def of_replays(page: Page, stream: Page) -> None:
     expect(stream.locator(".t-replay video.is-seen")).to_be_visible(timeout=60_000)
     stream.wait_for_timeout(3_000)
     page.goto("/instruments/again")
-    page.wait_for_load_state("networkidle")
+    page.wait_for_load_state("load")
     keep(page, "replays")
 
 
@@ -211,7 +211,7 @@ def of_the_studio(page: Page) -> None:
     expect(page.locator(".chosen-name")).to_contain_text("3 pieces")
     page.set_viewport_size({"width": 1280, "height": 1000})
     page.evaluate("scrollTo(0, 0)")
-    page.wait_for_load_state("networkidle")
+    page.wait_for_load_state("load")
     keep(page, "mat")
     page.set_viewport_size(DESK)
 
@@ -273,14 +273,14 @@ def of_an_empty_folder(browser: Browser, address: str, service: str) -> None:
     page.goto("/")
     for frame in page.frames[1:]:
         frame.locator("body.is-drawn").wait_for()
-    page.wait_for_load_state("networkidle")
+    page.wait_for_load_state("load")
     keep(page, "first", moving=True)
     page.get_by_role("link", name="A count").click()
     page.get_by_role("textbox", name="Address").fill(f"{service}/channels?name=otto")
     page.get_by_role("button", name="Make it").last.click()
     expect(page.get_by_text("It answers. Which of these is it?")).to_be_visible()
     page.evaluate("document.querySelector('.numbers').scrollIntoView({ block: 'center' })")
-    page.wait_for_load_state("networkidle")
+    page.wait_for_load_state("load")
     keep(page, "starter", moving=True)
 
 
