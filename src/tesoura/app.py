@@ -169,8 +169,8 @@ def listen(host: str, port: int) -> socket.socket:
     return listening
 
 
-GREETING_S = 10.0
-"""So long another machine may take for the greetings of TLS."""
+HANDSHAKE_S = 10.0
+"""Time limit for another machine's TLS handshake."""
 
 
 class Server(uvicorn.Server):
@@ -220,10 +220,10 @@ class Server(uvicorn.Server):
             protocol, config=config, server_state=self.server_state, app_state=self.lifespan.state
         )  # fmt: skip
         port = listening.getsockname()[1]
-        # Whoever does not even greet holds a file too, before anything counts it.
-        greeting_s = GREETING_S if tls is not None else None
+        # An unfinished TLS handshake holds a descriptor too, and isn't counted yet.
+        handshake_s = HANDSHAKE_S if tls is not None else None
         serving = await asyncio.get_running_loop().create_server(
-            made, sock=listening, ssl=tls, backlog=512, ssl_handshake_timeout=greeting_s
+            made, sock=listening, ssl=tls, backlog=512, ssl_handshake_timeout=handshake_s
         )
 
         async def close() -> None:

@@ -1,4 +1,4 @@
-"""Instants as others write them, within what every calendar, zone and database can hold."""
+"""Parsing times from outside, limited to what every time zone and export can represent."""
 
 from __future__ import annotations
 
@@ -6,9 +6,9 @@ from datetime import UTC, datetime, timedelta, tzinfo
 
 EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 EARLIEST, LATEST = datetime(1900, 1, 1, tzinfo=UTC), datetime(2999, 12, 31, tzinfo=UTC)
-"""What lies beyond is no instant that anybody means, and would break whoever counts from it or writes it elsewhere."""
+"""Times outside these years are rejected: nobody means them, and time zones and exports can't represent them."""
 DAMAGED = EARLIEST
-"""Stands for a stored instant that is none."""
+"""Replaces a stored time that can't be represented."""
 _MILLISECONDS_FROM = 2e10
 """A number this large counts milliseconds since 1970, and not seconds."""
 

@@ -33,9 +33,9 @@ def without_echo(came: Fetched, context: FetchContext) -> Fetched:
 
 
 def error_without_echo(error: E, context: FetchContext) -> E:
-    """The same for what a try failed with; what came was cut off, perhaps within a key.
+    """Cover keys in an error too. Its excerpt of the response may end in the middle of a key.
 
-    Marks that are not seen are taken out too: they would operate a terminal, or turn a page's text around.
+    Also remove control and bidirectional characters, which could control a terminal or reorder text on a page.
     """
     known = _known(context)
     error.args = tuple(tidy(cover_known(one, known), MOST_SAID) if isinstance(one, str) else one for one in error.args)

@@ -1,4 +1,4 @@
-"""Connections of other machines: so many and no more, and none that only holds a place."""
+"""Limits on connections from other machines: total, per address, and time without a request."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ NEAR = 0.8
 
 
 def allow_files() -> int:
-    """Let this process open as many files as the system allows; how many that is."""
+    """Raise the limit on open files to the maximum allowed; return it."""
     try:
         import resource
     except ImportError:
@@ -64,13 +64,13 @@ class Connections:
         return True
 
     def _forget_closed(self) -> None:
-        # What became a socket has another protocol by now; only its transport tells that it is gone.
+        # After a WebSocket upgrade the protocol is another one, so check the transport.
         for transport in [one for one in self._open if one.is_closing()]:
             self._by_address[self._open.pop(transport)] -= 1
 
 
 def limited(protocol: Any, connections: Connections) -> Any:
-    """A protocol of uvicorn's that lets in what may come, and ends what sends no request."""
+    """Return a uvicorn protocol that enforces the limits and closes idle connections."""
 
     class Limited(protocol):  # type: ignore[misc]
         _looks = 0

@@ -1,4 +1,4 @@
-"""The signals of what an instrument tells by itself: they go with it, and come back with it."""
+"""Signals made from an instrument's own events: removed and restored together with it."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ async def follow(
     store: Store, engine: Engine, row_id: int, publish: Callable[[Changes], object], clock: Callable[[], datetime],
     recount: Callable[[str, Logged | None], Awaitable[None]],
 ) -> None:  # fmt: skip
-    """Bring the signals of an instrument's own events to whether it is there; `recount` finds those of one type."""
+    """Add or remove those signals after an instrument was restored or removed; `recount` recomputes one type."""
     known = set(engine.event_types())
 
     def ask(session: Session) -> tuple[set[str], list[tuple[str, Logged | None]]]:

@@ -12,12 +12,12 @@ log = logging.getLogger(__name__)
 
 
 def fresh() -> contextvars.Context:
-    """A context of nobody. What outlives a request runs in one, or it would go on as whoever sent that."""
+    """An empty context, for work that outlives a request: it must not run as the user who sent it."""
     return contextvars.Context()
 
 
 def forget_requests(loop: asyncio.AbstractEventLoop) -> None:
-    """From now on tasks of this loop begin in a fresh context unless they are given another one."""
+    """Make new tasks on this loop start in an empty context, unless one is passed in."""
     loop.set_task_factory(_fresh_task)
 
 

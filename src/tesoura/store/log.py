@@ -258,7 +258,7 @@ def newest_under(session: Session, prefix: str, count: int) -> list[Logged]:
 
 
 def of_gone_instruments(session: Session, kinds: Iterable[str]) -> set[str]:
-    """Those of these types of events that only an instrument told of which is there no more."""
+    """Return the event types that come only from an instrument that was removed."""
     there = set(session.exec(select(ComputedRow.name).where(col(ComputedRow.removed_at).is_(None))))
     found = set()
     for kind in kinds:
@@ -271,7 +271,7 @@ def of_gone_instruments(session: Session, kinds: Iterable[str]) -> set[str]:
 
 
 def types_of(session: Session, source: str) -> list[str]:
-    """The types of events that this source told of."""
+    """Return the event types from this source."""
     return sorted(session.exec(select(EventRow.type).where(EventRow.source == source).distinct()))
 
 

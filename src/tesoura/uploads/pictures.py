@@ -80,7 +80,7 @@ def _frames(image: Image.Image) -> int:
 
 
 def _damaged(error: Exception) -> FileRefused:
-    return FileRefused(f"The picture is damaged and cannot be drawn ({error}). Save it anew and add it again.")
+    return FileRefused(f"The picture is damaged and can't be displayed ({error}). Save it again and re-add it.")
 
 
 def _decoded(image: Image.Image) -> Image.Image:

@@ -1,6 +1,6 @@
-"""Requests are read whole before a page begins with them, so that whoever sends nothing keeps nobody else waiting.
+"""Request bodies are read completely before a page handles them, so a slow sender can't block a worker thread.
 
-A small one is kept in memory. A larger one is read only for those who may send it, and lies on the disk meanwhile.
+Small bodies stay in memory. Large ones require permission first and are spooled to disk.
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ from tesoura.web.shared.sized_request import most_bytes
 IDLE_S, WHOLE_S = 10.0, 300.0
 """How long a request may send nothing, and how long it may take altogether."""
 SMALL, AT_ONCE = 64_000, 4
-"""Anybody may send so many bytes; more is read of so many at the same time, and further ones wait for their turn."""
+"""Bytes anyone may send; and how many larger bodies are read at the same time (others wait)."""
 
 
 class WholeRequests:
@@ -42,7 +42,7 @@ class WholeRequests:
                 async with asyncio.timeout(WHOLE_S):
                     if size > SMALL or await _read(receive, body, SMALL):
                         if not await asyncio.to_thread(self._may_send, scope):
-                            await _refuse(send, 401, "This is too large for somebody who has not signed in.")
+                            await _refuse(send, 401, "Sign in first: without it you can send at most 64 kB.")
                             return
                         async with self._large:
                             await _read(receive, body, most)
@@ -55,7 +55,7 @@ class WholeRequests:
             if body.size > most:
                 await _refuse(send, 413, "This is too large, or broke off.")
                 return
-            # What came in pieces is as long as it is known to be now.
+            # A chunked body has a known length now.
             length = str(body.size).encode()
             heads = [one for one in scope["headers"] if one[0] not in (b"content-length", b"transfer-encoding")]
             scope = {**scope, "headers": [*heads, (b"content-length", length)]}

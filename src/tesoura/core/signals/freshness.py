@@ -17,7 +17,7 @@ def patience(period_s: float) -> timedelta:
 
 
 OLD_AFTER = 5
-"""A value is old once it is so many intervals of its feed old: then viewers' pages mark it."""
+"""A value becomes old after this many intervals; viewers' pages then mark it."""
 
 
 @dataclass(slots=True)

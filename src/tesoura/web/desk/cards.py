@@ -36,7 +36,7 @@ class Card:
     quiet: list[tuple[str, str]] = field(default_factory=list)
     """Pieces on air that are empty until an instrument lets them appear: the name of each, and of its instrument."""
     not_seen: list[tuple[str, bool]] = field(default_factory=list)
-    """Pieces on air that viewers do not see: the name of each, and whether it waits to be shown or was hidden."""
+    """Pieces on air that viewers don't see: each name, and whether it hasn't been shown yet (True) or was hidden."""
     frozen: list[tuple[str, datetime, str]] = field(default_factory=list)
     """Pieces on air that keep a value whose feed is down: the name of each, since when it stands, and the feed."""
 
