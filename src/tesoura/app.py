@@ -26,6 +26,7 @@ from starlette.types import ASGIApp, Receive, Scope, Send
 
 import tesoura
 from tesoura.actions.buttons import Buttons
+from tesoura.core.hosts import is_this_machine
 from tesoura.errors import PortInUse
 from tesoura.links.device.door import DeviceDoor
 from tesoura.links.scene.door import SceneDoor
@@ -113,7 +114,9 @@ def create_app(settings: Settings, store: Store) -> Starlette:
         await runtime.stop()
 
     async def health(request: Request) -> JSONResponse:
-        if settings.password is not None or runtime.listening.is_away((request.scope.get("server") or ("", 0))[1]):
+        here = request.client is None or is_this_machine(request.client.host)
+        by_the_door = runtime.listening.is_away((request.scope.get("server") or ("", 0))[1])
+        if settings.password is not None or by_the_door or not here:
             # Others may ask whether it runs, and nothing else.
             return JSONResponse({"status": "ok", "version": tesoura.__version__})
         feeds = {report.name: report.state.freshness.value for report in runtime.feeds.reports()}

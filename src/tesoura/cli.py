@@ -54,13 +54,21 @@ def main() -> None:
 @_port
 @_data
 @click.option("--on-network", is_flag=True, help=f"Let other machines in; {PASSWORD_VARIABLE} must hold a password.")
-def serve(host: str, port: int, data: Path | None, on_network: bool) -> None:
+@click.option(
+    "--proxy-name",
+    default="",
+    metavar="NAME",
+    envvar="TESOURA_PROXY_NAME",
+    help=f"Trust the reverse proxy here that serves Tesoura as NAME; {PASSWORD_VARIABLE} must hold a password.",
+)
+def serve(host: str, port: int, data: Path | None, on_network: bool, proxy_name: str) -> None:
     """Run Tesoura."""
     from tesoura.standins.practice import Practice
 
     folder = data or default_folder()
     practice = Practice(folder)
-    settings = Settings(folder, host, port, password=_password(host, on_network), practice=practice)
+    password = _password(host, on_network, proxy_name)
+    settings = Settings(folder, host, port, password, proxy_name.casefold(), practice=practice)
     try:
         _run(
             settings,
@@ -156,14 +164,13 @@ def _verify_spins(told: str, data: Path | None) -> None:
 
 
 def _verify_report(told: str, data: Path | None) -> None:
-    import json
-
+    from tesoura.core.values import from_json
     from tesoura.store import reports
     from tesoura.store.store import read_store
 
     try:
-        report = json.loads(told)
-    except (ValueError, RecursionError) as error:
+        report = from_json(told)
+    except ValueError as error:
         raise click.ClickException(f"This is no JSON ({error}). Give the report as it was saved.") from None
     if not isinstance(report, dict):
         raise click.ClickException("This is no report. Give the file that “Signed, as JSON” saved.")
@@ -318,11 +325,12 @@ def new_key(name: str, data: Path | None) -> None:
     click.echo("Keep it: it is shown this once. Send it as “Authorization: Bearer KEY”.", err=True)
 
 
-def _password(host: str, on_network: bool) -> str | None:
-    if not Settings(Path(), host).on_network:
+def _password(host: str, on_network: bool, proxy_name: str) -> str | None:
+    reaches_out = Settings(Path(), host).on_network
+    if not reaches_out and not proxy_name:
         return None
     password = os.environ.get(PASSWORD_VARIABLE, "")
-    if not on_network:
+    if reaches_out and not on_network:
         raise click.ClickException(f"Listening on {host} lets other machines in. Add --on-network if that is meant.")
     if len(password) < MIN_PASSWORD:
         raise click.ClickException(

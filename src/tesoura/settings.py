@@ -46,12 +46,16 @@ class PracticeServices(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class Settings:
-    """One start's settings. `password` must be set to listen anywhere but on this machine."""
+    """One start's settings. `password` must be set to listen anywhere but on this machine, or behind a proxy.
+
+    `proxy_name` is the host name under which a trusted reverse proxy on this machine serves Tesoura.
+    """
 
     data: Path
     host: str = "127.0.0.1"
     port: int = DEFAULT_PORT
     password: str | None = None
+    proxy_name: str = ""
     clock: Callable[[], datetime] = field(default=wall_clock)
     save_every_s: float = 2.0
     lasting_s: Callable[[], float] = field(default=lasting_s)

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import time
+
 import pytest
 
 from tesoura.core.forms.covering import covered, keys_in, known_in
+from tesoura.core.forms.private import private_in
+from tests.core.private_shapes import LONG, PRIVATE, PUBLIC
 
 
 @pytest.mark.parametrize(
@@ -66,3 +70,33 @@ def test_known_secrets_are_found_wherever_they_stand_the_longest_first() -> None
 @pytest.mark.parametrize("text", ["key" + " " * 200_000, "key " * 50_000, "://a:" * 40_000, "eyJ " * 50_000])
 def test_no_text_takes_long_to_look_through(text: str) -> None:
     assert keys_in(text) == []
+
+
+@pytest.mark.parametrize("private", PRIVATE)
+def test_what_only_the_owner_should_read_is_found_whole_and_nothing_beside_it(private: str) -> None:
+    for before, after in (("Nothing answers at ", " now."), ("(", ")"), ("", "")):
+        text = f"{before}{private}{after}"
+        found = [text[a:b] for a, b in private_in(text)]
+        assert found in ([private], [f"{private})"])
+
+
+@pytest.mark.parametrize("private", ["10.\u200b0.0.3", "fe\u00ad80::1", "pass\u2060word=kettles"])
+def test_characters_that_nobody_sees_break_nothing_up(private: str) -> None:
+    text = f"At\u200b {private} now"
+    assert [text[a:b] for a, b in private_in(text)] == [private]
+
+
+@pytest.mark.parametrize("text", PUBLIC)
+def test_what_everybody_may_read_is_left_alone(text: str) -> None:
+    assert list(private_in(text)) == []
+
+
+@pytest.mark.parametrize("part", LONG)
+def test_a_text_ten_times_as_long_takes_about_ten_times_as_long(part: str) -> None:
+    def took_s(length: int) -> float:
+        text = (part * length)[:length]
+        began = time.process_time()
+        list(private_in(text))
+        return time.process_time() - began
+
+    assert took_s(40_000) < 40 * took_s(4_000) + 0.2

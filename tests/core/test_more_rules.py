@@ -17,7 +17,7 @@ from tesoura.core.overlays.document import from_document
 from tesoura.core.overlays.moments import GAP, MAX_WAITING, Moments
 from tesoura.core.signals.engine import Engine, LogEntry
 from tesoura.core.signals.texts import Say
-from tesoura.core.values import Event, Reading, Scalar
+from tesoura.core.values import Event, Reading, Scalar, from_json
 
 SEVEN = datetime(2026, 11, 26, 19, 0, tzinfo=UTC)
 VALUES: dict[str, Scalar] = {
@@ -161,3 +161,22 @@ def test_forms_of_computed_signals_fill_in_what_is_not_given() -> None:
     filled = fill(COMPUTED["window"].fields, {"types": "gift, tip", "stats": "sum"})
     assert filled.wrong == {}
     assert (filled.choices["types"], filled.choices["over"], filled.choices["top"]) == (["gift", "tip"], "session", 3)
+
+
+@pytest.mark.parametrize(
+    "body",
+    ['"a\\ud83d"', '"a\ud83d"', '"a\ud83d"'.encode("utf-8", "surrogatepass"), '"a\\ud83d"'.encode("utf-16"),
+     '"a\ud83d"'.encode("utf-16-le", "surrogatepass"), '"a\\udfff"'.encode("utf-32")],
+)  # fmt: skip
+def test_half_a_character_pair_in_json_is_replaced_however_it_is_written(body: str | bytes) -> None:
+    assert from_json(body) == "a\ufffd"
+
+
+@pytest.mark.parametrize("body", [b"\xff\xfe\xfa", b'"\xff"', "[" * 100_000, "", "nul", b"\x00"])
+def test_what_is_no_json_is_a_value_error(body: str | bytes) -> None:
+    with pytest.raises(ValueError, match=r"decode|Expecting|deep"):
+        from_json(body)
+
+
+def test_whole_pairs_stay_and_names_are_mended_too() -> None:
+    assert from_json('["\\ud83d\\ude00", {"\\ud83d": NaN}]') == ["😀", {"\ufffd": None}]

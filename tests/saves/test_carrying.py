@@ -108,13 +108,19 @@ def test_names_that_windows_cannot_write_are_refused_there_before_anything_is_ch
     assert not (tmp_path / "game").exists()
 
 
-@pytest.mark.parametrize("path", ["../a", "/etc/passwd", "a/../../b", "", ".", "a//b", "a\0b", "..", "a/" * 2_049])
+@pytest.mark.parametrize(
+    "path", ["../a", "/etc/passwd", "a/../../b", "", ".", "a//b", "a\0b", "..", "a/" * 2_049, "\ud800", "a/\udfff.sav"]
+)
 def test_a_path_that_leads_out_is_refused(shelf: CarriedShelf, objects: Path, path: str) -> None:
-    with pytest.raises(FileRefused, match=r"leads out of the save, or is no path\. Nothing was brought in"):
+    with pytest.raises(FileRefused, match=r"is not a path inside the save\. Nothing was imported"):
         read(changed(packed(shelf, objects), entries=[entry(path)]))
     told = entry()
     told["content"]["folders"] = [path]
-    with pytest.raises(FileRefused, match="leads out of the save"):
+    with pytest.raises(FileRefused, match="is not a path inside the save"):
+        read(changed(packed(shelf, objects), entries=[told]))
+    told = entry()
+    told["content"]["modes"] = {path if path != "." else "..": 0o600}
+    with pytest.raises(FileRefused, match="is not a path inside the save"):
         read(changed(packed(shelf, objects), entries=[told]))
 
 

@@ -2,35 +2,83 @@
 
 from __future__ import annotations
 
-import pytest
+from html import escape
 
-from tesoura.web.shared.covering import marked
+import pytest
+from bs4 import BeautifulSoup
+from bs4.element import Comment
+
+from tesoura.core.forms.private import UNSEEN
+from tesoura.web.shared.covering import ATTRIBUTES, marked
 from tests.conftest import Running
+from tests.core.private_shapes import PRIVATE, PUBLIC
 
 ON = '<span class="private">{}</span>'
 
 
-@pytest.mark.parametrize(
-    "private",
-    [
-        "mara.vane@pier.example", "http://10.0.0.3:8080/x?y=1", "wss://lamp.pier.example/live", "192.168.1.20",
-        "127.0.0.1:9", "[::1]:8765", "localhost:5050/now", "studio.local", "chat.pier.example:6697",
-        "/home/mara/a.json",
-        "C:\\Users\\mara\\stats.txt", "tes_Ab3dEf6hIj9k", "dev_Zk3vQ0m2cXyT1nB8u", "Zk3vQ0m2cXyT1nB8uHs6WqLr",
-        "file:///srv/match.json", "mqtt://broker:1883",
-    ],
-)  # fmt: skip
-def test_what_is_private_is_marked_in_a_text(private: str) -> None:
-    assert marked(f"<p>Nothing answers at {private} now.</p>") == f"<p>Nothing answers at {ON.format(private)} now.</p>"
+PLACES = {
+    "text": "<p>Nothing answers at {} now.</p>",
+    "code": "<pre><code>{}</code></pre>",
+    "title": '<b title="Not at {} now">Lamp</b>',
+    "alt": '<img src="/x.png" alt="Lamp at {}">',
+    "aria-label": '<button aria-label="Ask {} again">Ask</button>',
+    "aria-description": '<b aria-description="at {}">Lamp</b>',
+    "option": '<select><option value="1">Lamp at {}</option></select>',
+    "option without a value": "<select><option selected>{}</option></select>",
+    "optgroup": '<select><optgroup label="at {}"><option>Lamp</option></optgroup></select>',
+    "page title": "<title>Lamp at {} · Tesoura</title>",
+    "drawing": "<svg><title>at {0}</title><text x='1'>Lamp at {0}</text></svg>",
+    "heading": "<h1>{}</h1>",
+    "summary": "<details><summary>At {}</summary></details>",
+    "label": "<label>{} <input></label>",
+}
+BREAKS = ("<wbr>", "</mark><mark>", "<b></b>", "\u200b", "&shy;", "</span><span>", "<!-- x -->")
+INVISIBLE = dict.fromkeys(map(ord, UNSEEN))
 
 
-@pytest.mark.parametrize(
-    "text",
-    ["It ends at 20:14:05.", "match.kills / max(1, match.deaths)", "reach.members is 1,284", "5:04", "Play → Talk",
-     "windy_ladder_cup_evening_card", "the_match_of_the_evening_is_over", "version 0.4.0", "/api/events", "/o/abcd••"],
-)  # fmt: skip
+def readable(html: str) -> str:
+    """All of a page that a viewer could read or hear."""
+    page = BeautifulSoup(html, "html.parser")
+    told = [str(tag[name]) for tag in page.find_all(True) for name in ATTRIBUTES if tag.get(name)]
+    for covered in page.select(".private, script, style"):
+        covered.decompose()
+    told.append("".join(str(one) for one in page.find_all(string=True) if not isinstance(one, Comment)))
+    return "\n".join(told)
+
+
+@pytest.mark.parametrize("private", PRIVATE)
+def test_nothing_private_can_be_read_on_a_page_in_whatever_place_it_is(private: str) -> None:
+    pages = [place.format(escape(private)) for place in PLACES.values()]
+    for gap in BREAKS:
+        for at in (1, len(private) // 2, len(private) - 1):
+            pages.append(f"<p><mark>{escape(private[:at])}{gap}{escape(private[at:])}</mark></p>")
+    for html in pages:
+        assert private in readable(html).translate(INVISIBLE), html
+        assert private not in readable(marked(html)).translate(INVISIBLE), html
+
+
+@pytest.mark.parametrize("text", PUBLIC)
 def test_what_is_not_private_is_left_as_it_is(text: str) -> None:
-    assert marked(f"<p>{text}</p>") == f"<p>{text}</p>"
+    for place in PLACES.values():
+        assert marked(place.format(escape(text))) == place.format(escape(text))
+
+
+def test_what_is_covered_is_kept_beside_and_what_works_goes_on_working() -> None:
+    assert marked("<p>Nothing answers at 10.0.0.3 now.</p>") == (
+        '<p>Nothing answers at <span class="private">10.0.0.3</span> now.</p>'
+    )
+    assert marked("<title>Lamp at 10.0.0.3</title>") == (
+        '<title data-private-text="Lamp at 10.0.0.3">Lamp at ••••••••</title>'
+    )
+    assert marked("<option>10.0.0.3</option>") == (
+        '<option data-private-text="10.0.0.3" value="10.0.0.3">••••••••</option>'
+    )
+    assert marked('<b title="at 10.0.0.3">x</b>') == ('<b title="at ••••••••" data-private-title="at 10.0.0.3">x</b>')
+    assert marked("<text>10.0.0.3</text>") == '<text><span class="private">10.0.0.3</span></text>'
+    assert marked("<svg><text>10.0.0.3</text></svg>") == (
+        '<svg><text><tspan class="private">10.0.0.3</tspan></text></svg>'
+    )
+    assert marked("<p>at 10.0.<br>0.3</p>") == "<p>at 10.0.<br>0.3</p>"
 
 
 def test_fields_are_covered_until_somebody_steps_in_and_scripts_are_left_alone() -> None:
@@ -39,8 +87,9 @@ def test_fields_are_covered_until_somebody_steps_in_and_scripts_are_left_alone()
     )
     assert marked('<input value="Lamp">') == '<input value="Lamp">'
     assert marked("<textarea>10.0.0.3</textarea>") == '<textarea class="private-field">10.0.0.3</textarea>'
-    for whole in ("<script>const a = 'http://10.0.0.3/';</script>", "<title>10.0.0.3</title>",
-                  '<a href="http://10.0.0.3/">there</a>', "<option>10.0.0.3</option>", "<!-- 10.0.0.3 -->",
+    assert marked("<textarea data-public>10.0.0.3</textarea>") == "<textarea data-public>10.0.0.3</textarea>"
+    for whole in ("<script>const a = 'http://10.0.0.3/';</script>", "<samp>10.0.0.3</samp>",
+                  '<a href="http://10.0.0.3/">there</a>', "<!-- 10.0.0.3 -->",
                   ):  # fmt: skip
         assert marked(whole) == whole
 

@@ -19,8 +19,9 @@ import tesoura
 from tesoura.cli import PASSWORD_VARIABLE, main
 from tesoura.settings import Settings, wall_clock
 from tesoura.store import feeds
+from tesoura.store import log as event_log
 from tesoura.web.access.guesses import Guesses
-from tesoura.web.guard import Guard
+from tesoura.web.guard import Guard, _host_in
 from tests.conftest import Running
 
 
@@ -196,7 +197,7 @@ WORDS = ("pier", "live/desk", 'name="desk" content="', "Preferences", "hx-get")
 
 @pytest.fixture
 def fenced(tmp_path: Path) -> Iterator[Running]:
-    made = Running(tmp_path / "data", password="kite-string")
+    made = Running(tmp_path / "fenced", password="kite-string")
     made.store.write(lambda session: feeds.add_feed(session, "pier", "Pier", "hand", {"what": "text"}, wall_clock()))
     yield made
     made.stop()
@@ -252,7 +253,7 @@ def test_whoever_sends_nothing_keeps_nobody_waiting(fenced: Running) -> None:
 )  # fmt: skip
 def test_listening_wide_only_this_machines_own_names_are_answered(host: str, may: bool) -> None:
     guard = Guard(lambda *_: None, Settings(Path(), "0.0.0.0", password="kite-string"), lambda port: False)  # type: ignore[arg-type]
-    assert (guard._problem([host], None, False, wide=True) is None) is may
+    assert (guard._problem(_host_in(host), None, [host], wide=True) is None) is may
 
 
 def test_a_number_too_long_to_be_one_is_no_address(running: Running) -> None:
@@ -262,3 +263,109 @@ def test_a_number_too_long_to_be_one_is_no_address(running: Running) -> None:
         for digits in ("9" * 18, "9" * 40, "9" * 5_000, "²", "٣", "-1"):
             answer = running.client.get(way.replace("{}", digits), follow_redirects=True)
             assert answer.status_code in (200, 400, 404, 422), (way, digits[:9])
+
+
+FORWARDED = [
+    {"X-Forwarded-For": "10.0.0.9"}, {"Forwarded": "for=10.0.0.9"}, {"X-Real-IP": "10.0.0.9"}, {"Via": "1.1 kite"},
+    {"X-Forwarded-Proto": "https"}, {"x-forwarded-for": "127.0.0.1"}, {"CF-Connecting-IP": "10.0.0.9"},
+    {"True-Client-IP": "::1"}, {"X-Forwarded-Host": "pier.example"},
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("heads", FORWARDED)
+def test_what_a_proxy_passes_on_is_not_the_owners(running: Running, heads: dict[str, str]) -> None:
+    refused = running.client.get("/", headers=heads)
+    assert (refused.status_code, "came through a proxy or tunnel" in refused.text) == (403, True)
+    assert running.client.post("/session/start", headers=heads).status_code in (400, 403)
+    assert running.ticket not in running.client.get("/feeds/", headers=heads).text
+    assert "feeds" not in running.client.get("/healthz", headers=heads).json()
+    token = running.add_overlay("hello")
+    assert running.client.get(f"/o/{token}", headers=heads).status_code == 200
+    assert running.client.get("/api/signals", headers={**heads, **running.auth}).status_code == 200
+
+
+def test_http_1_0_is_what_proxies_speak(running: Running) -> None:
+    answer = raw(running.port, f"GET / HTTP/1.0\r\nHost: 127.0.0.1:{running.port}\r\n\r\n")
+    assert (answer.split()[1], "came through a proxy" in answer) == ("403", True)
+
+
+def test_through_a_proxy_with_a_password_one_is_the_owner_from_the_network(fenced: Running, tmp_path: Path) -> None:
+    fenced.client.headers["X-Forwarded-For"] = "127.0.0.1"
+    assert _sign_in(fenced.client, "kite-string").status_code == 302
+    path = tmp_path / "match.json"
+    path.write_text('{"kills": 3}')
+    typed = {"title": "Match", "path": str(path), "name_folder": str(tmp_path), "keep_anyway": "yes"}
+    assert "the owner, on this machine" in fenced.press("/", "/feeds/new/file", typed).text
+    assert fenced.client.get("/feeds/match").status_code == 404
+
+
+@pytest.fixture
+def proxied(tmp_path: Path) -> Iterator[Running]:
+    made = Running(tmp_path / "proxied", password="kite-string", proxy_name="tesoura.pier.example")
+    made.client.headers.update({"Host": "tesoura.pier.example", "Origin": "http://tesoura.pier.example",
+                                "X-Forwarded-For": "10.0.0.9"})  # fmt: skip
+    yield made
+    made.stop()
+
+
+def wrong_from(running: Running) -> object:
+    """Where the last wrong password came from, as the log has it."""
+    (last,) = running.store.read(lambda session: event_log.newest_under(session, "tesoura.wrong_password", 1))
+    return last.event.data["from"]
+
+
+def test_a_proxy_that_was_named_is_believed(proxied: Running) -> None:
+    assert _sign_in(proxied.client, "guess").status_code == 403
+    assert wrong_from(proxied) == "10.0.0.9"
+    # The nearest proxy's address counts; what stands before it, anybody could have sent.
+    proxied.client.headers["X-Forwarded-For"] = "127.0.0.1, 10.0.0.7"
+    _sign_in(proxied.client, "guess")
+    assert wrong_from(proxied) == "10.0.0.7"
+    proxied.client.headers["X-Forwarded-For"] = "lamp"
+    _sign_in(proxied.client, "guess")
+    assert wrong_from(proxied) == "a proxy"
+
+
+def test_a_proxy_without_headers_is_known_by_its_name_and_other_names_are_refused(proxied: Running) -> None:
+    del proxied.client.headers["X-Forwarded-For"]
+    _sign_in(proxied.client, "guess")
+    assert wrong_from(proxied) == "a proxy"
+    assert proxied.client.get("/sign-in", headers={"Host": "evil.example"}).status_code == 403
+
+
+def test_cookies_over_tls_never_go_over_an_open_connection(proxied: Running, fenced: Running) -> None:
+    proxied.client.headers["X-Forwarded-Proto"] = "https"
+    assert "; Secure" in proxied.client.get("/sign-in").headers["set-cookie"]
+    assert "Secure" not in _sign_in(fenced.client, "kite-string").headers["set-cookie"]
+
+
+def test_a_copy_of_a_cookie_ends_with_signing_out_and_stays_ended(tmp_path: Path) -> None:
+    running = Running(tmp_path, password="kite-string")
+    _sign_in(running.client, "kite-string")
+    copy, port = dict(running.client.cookies), running.port
+    running.client.cookies.clear()
+    _sign_in(running.client, "kite-string")
+    other = dict(running.client.cookies)
+    running.client.cookies.clear()
+    running.client.cookies.update(copy)
+    running.press("/", "/sign-out")
+    for again in (False, True):
+        if again:
+            running.stop()
+            running = Running(tmp_path, port=port, password="kite-string")
+        running.client.cookies.clear()
+        running.client.cookies.update(copy)
+        assert running.client.get("/").headers["location"] == "/sign-in"
+        running.client.cookies.clear()
+        running.client.cookies.update(other)
+        assert running.client.get("/").status_code == 200
+    running.stop()
+
+
+def test_pages_with_keys_and_pages_of_visitors_are_not_stored(running: Running, fenced: Running) -> None:
+    made = running.press("/", "/feeds/new/webhook", {"title": "Hook", "signed": "no"}, follow_redirects=True)
+    assert re.search(r"/in/[\w-]{20,}", made.text)
+    assert made.headers["cache-control"] == "no-store"
+    assert "cache-control" not in running.client.get("/help/").headers
+    _sign_in(fenced.client, "kite-string")
+    assert fenced.client.get("/help/").headers["cache-control"] == "no-store"

@@ -65,6 +65,8 @@ def test_others_come_in_over_tls_with_the_password_and_are_put_out_when_it_is_sw
         ticket = re.search(r'<meta name="desk" content="([^"]+)"', page)
         assert ticket
         assert ticket[1] != running.ticket
+        with pytest.raises(InvalidStatus):
+            connect(f"wss://127.0.0.1:{door.port}/live/desk/{running.ticket}", ssl=NO_QUESTIONS)
         with connect(f"wss://127.0.0.1:{door.port}/live/desk/{ticket[1]}", ssl=NO_QUESTIONS) as socket_:
             running.press("/", "/devices/listening/off", {})
             with pytest.raises(ConnectionClosed):

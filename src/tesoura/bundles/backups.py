@@ -16,6 +16,7 @@ from itertools import count
 from pathlib import Path, PurePosixPath
 
 import tesoura
+from tesoura.core.values import from_json
 from tesoura.errors import DataFolderError, FileRefused, NewerDocument
 from tesoura.store.database import FILE_NAME as DATABASE
 from tesoura.store.database import HEAD, damaged, read_only
@@ -146,7 +147,7 @@ def read(file: Path, folder: Path) -> Path | None:
 
 def _told(packed: zipfile.ZipFile) -> None:
     try:
-        told = json.loads(packed.read(LIST))
+        told = from_json(packed.read(LIST))
     except (KeyError, ValueError):
         told = None
     if not isinstance(told, dict) or told.get("kind") != KIND:

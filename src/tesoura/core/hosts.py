@@ -19,6 +19,15 @@ def is_this_machine(host: str) -> bool:
     return found is not None and found.is_loopback
 
 
+def is_address(name: str) -> bool:
+    """Whether this is an IP address, and not a name."""
+    try:
+        ip_address(name)
+    except ValueError:
+        return False
+    return True
+
+
 def _number(name: str) -> IPv4Address | IPv6Address | None:
     try:
         return ip_address(name)

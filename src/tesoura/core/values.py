@@ -162,10 +162,10 @@ def from_json(body: str | bytes, on_no_number: Callable[[str], Any] = lambda _: 
     The one way in for JSON that somebody else wrote. Raises ValueError, for one nested too deep as well.
     """
     try:
-        found = json.loads(body, parse_constant=on_no_number)
-        # Only what is written with an escape can be half a pair; looking costs less than mending.
-        half = b"\\u" in body if isinstance(body, bytes) else "\\u" in body
-        return whole_text(found) if half else found
+        text = whole_text(body if isinstance(body, str) else body.decode(json.detect_encoding(body), "surrogatepass"))
+        found = json.loads(text, parse_constant=on_no_number)
+        # Only an escape can still leave half a pair; looking costs less than mending.
+        return whole_text(found) if "\\u" in text else found
     except RecursionError:
         raise ValueError("It is nested too deep.") from None
 

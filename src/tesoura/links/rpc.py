@@ -7,6 +7,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from tesoura.core.values import from_json
+
 LONGEST = 64_000
 NOT_JSON, NOT_A_REQUEST, NO_SUCH_METHOD, WRONG_PARAMETERS, FAULT = -32700, -32600, -32601, -32602, -32603
 
@@ -43,8 +45,8 @@ def read(text: str) -> ResponseObject | RequestObject | Garbled:
     if len(text) > LONGEST:
         return Garbled(NOT_A_REQUEST, f"A message of over {LONGEST:,} characters.")
     try:
-        said = json.loads(text, parse_constant=_no_constant)
-    except (ValueError, RecursionError):
+        said = from_json(text, _no_constant)
+    except ValueError:
         return Garbled(NOT_JSON, "This is no JSON.")
     if not isinstance(said, dict) or said.get("jsonrpc") != "2.0":
         return Garbled(NOT_A_REQUEST, "This is no message of JSON-RPC 2.0.")

@@ -65,13 +65,13 @@ class OverlaySocket:
 class DeskSocket:
     """`/live/desk/TICKET`: one desk. The ticket stands in the pages, which only the user can open."""
 
-    def __init__(self, hub: Hub, knows: Callable[[str], bool], since: Callable[[str], list[str]]) -> None:
+    def __init__(self, hub: Hub, knows: Callable[[str, int | None], bool], since: Callable[[str], list[str]]) -> None:
         self._hub, self._knows, self._since = hub, knows, since
 
     async def __call__(self, scope: Scope, receive: Receive, send: SendMessage) -> None:
         """Serve one connection until it closes."""
         await receive()
-        if not self._knows(scope["path_params"]["ticket"]):
+        if not self._knows(scope["path_params"]["ticket"], (scope.get("server") or ("", None))[1]):
             await send({"type": "websocket.close", "code": 4403, "reason": "Open the desk again."})
             return
         await send({"type": "websocket.accept"})

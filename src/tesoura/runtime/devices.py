@@ -11,6 +11,7 @@ from typing import Any, Protocol
 from tesoura.core.desk.buttons import DeskButton
 from tesoura.core.desk.faces import ButtonFace, PressOutcome
 from tesoura.core.desk.leaves import Leaf
+from tesoura.core.hosts import is_this_machine
 from tesoura.errors import Gone, NotYours
 from tesoura.links.device.protocol import ButtonPress, Hello
 from tesoura.runtime.desk_leaves import DeskLeaves
@@ -19,7 +20,6 @@ from tesoura.store import devices as stored_devices
 from tesoura.store.devices import Device
 from tesoura.store.store import Store
 
-HERE = ("127.0.0.1", "::1", "")
 NOT_PAIRED = "This device is not paired, or was removed. Open Devices on this Tesoura and pair it."
 WRONG_CODE = "This code does not work, or no more. Make a new one under Devices."
 REMOVED = "This device was removed. It presses nothing any more."
@@ -112,7 +112,7 @@ class Devices:
     """The way in for devices, and the way to those that are connected. One loop owns it."""
 
     operator: Operator
-    _knows_ticket: Callable[[str], bool]
+    _knows_ticket: Callable[[str, int | None], bool]
 
     def __init__(
         self, store: Store, leaves: DeskLeaves, clock: Callable[[], datetime], lasting_s: Callable[[], float],
@@ -123,7 +123,7 @@ class Devices:
         self.pairings = Pairings()
         self._in: set[LetIn] = set()
 
-    def operated_by(self, operator: Operator, knows_ticket: Callable[[str], bool]) -> None:
+    def operated_by(self, operator: Operator, knows_ticket: Callable[[str, int | None], bool]) -> None:
         """Presses are carried out by this; a desk shows a ticket that is known."""
         self.operator, self._knows_ticket = operator, knows_ticket
 
@@ -162,12 +162,14 @@ class Devices:
 
     # Connections
 
-    async def admit(self, hello: Hello, address: str, cookie: str, end: Callable[[str], None]) -> LetIn:
-        """Let somebody in. Raises NotYours."""
+    async def admit(
+        self, hello: Hello, address: str, port: int | None, cookie: str, end: Callable[[str], None]
+    ) -> LetIn:
+        """Let somebody in who came from this address to this port. Raises NotYours."""
         if hello.ticket:
-            if not self._knows_ticket(hello.ticket):
+            if not self._knows_ticket(hello.ticket, port):
                 raise NotYours("Open the desk again.")
-            let_in = LetIn(self, "desk" if address in HERE else f"desk:{address}", None, end)
+            let_in = LetIn(self, "desk" if is_this_machine(address) else f"desk:{address}", None, end)
         elif hello.code:
             device, token = await self.pair(hello.code, hello.name, PAD)
             let_in = LetIn(self, f"device:{device.name}", device, end)

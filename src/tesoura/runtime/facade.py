@@ -71,6 +71,7 @@ from tesoura.runtime.talking import Talking
 from tesoura.runtime.tasks import Tasks, forget_requests, fresh
 from tesoura.runtime.text_files import TextFiles
 from tesoura.runtime.undoing import UndoLine
+from tesoura.runtime.visits import Visits
 from tesoura.settings import Settings, build
 from tesoura.store import feeds as stored_feeds
 from tesoura.store import log as event_log
@@ -109,6 +110,7 @@ class Runtime:
         self.undo_line = UndoLine()
         self.covering = Covering(store, self.sessions)
         self.listening = Listening(store, settings, self._clock)
+        self.visits = Visits(store, self._clock)
         self.journal = Journal(store, self._on_events, self._clock)
         self.hub = Hub(build(), self._audience_changed, self._on_ack, self._clock, self._on_trouble, self._on_painted)
         self.topics = Topics(self.hub)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
@@ -27,7 +26,7 @@ from tesoura.core.effects import (
     Effect,
 )  # fmt: skip
 from tesoura.core.signals.assignments import Assignment
-from tesoura.core.values import Scalar, Wanted, as_scalar
+from tesoura.core.values import Scalar, Wanted, as_scalar, from_json
 from tesoura.errors import Gone, SourceUnavailable, ValueRefused
 from tesoura.runtime.effects import Performer
 
@@ -156,7 +155,7 @@ def _value(typed: str) -> Scalar:
 
 def _type_of(body: str) -> str:
     try:
-        json.loads(body)
+        from_json(body)
     except ValueError:
         return "text/plain; charset=utf-8"
     return "application/json"

@@ -153,6 +153,7 @@ def _unpacked(packed: zipfile.ZipFile, digest: str, size: int, at: Path) -> None
 
 def _shelf(raw: bytes) -> CarriedShelf:
     try:
+        # Not by `from_json`: the bytes of a file name that are no UTF-8 are written as halves of pairs.
         told = json.loads(raw)
     except (ValueError, RecursionError):
         raise FileRefused("The list in the file is no whole JSON.") from None
@@ -227,7 +228,15 @@ def _modes(told: Any) -> tuple[tuple[str, int], ...] | None:
         return None
     if not isinstance(told, Mapping) or any(not isinstance(one, int) or one & ~0o777 for one in told.values()):
         raise FileRefused("The permissions in the list are not told whole.")
-    return tuple(sorted((str(path), mode) for path, mode in told.items()))
+    return tuple(sorted((path if path == "." else safe_path(path), mode) for path, mode in told.items()))
+
+
+def _writable(path: str) -> bool:
+    try:
+        path.encode("utf-8", "surrogateescape")
+    except UnicodeEncodeError:
+        return False
+    return True
 
 
 def safe_path(raw: object) -> str:
@@ -238,7 +247,7 @@ def safe_path(raw: object) -> str:
     told = str(raw)
     parts = told.split("/")
     bad = (not told or len(told) > MOST_PATH or "\0" in told or PurePosixPath(told).is_absolute()
-           or any(one in ("", ".", "..") for one in parts))  # fmt: skip
+           or any(one in ("", ".", "..") for one in parts) or not _writable(told))  # fmt: skip
     if bad:
-        raise FileRefused(f"“{told[:60]}” in the list leads out of the save, or is no path. Nothing was brought in.")
+        raise FileRefused(f"{told[:60]!a} in the list is not a path inside the save. Nothing was imported.")
     return told

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import hmac
-from datetime import timedelta
+import re
 from typing import Any
 
-from flask import Flask, Response, g, request
+from flask import Flask, Response, g, request, session
 from flask.json.provider import DefaultJSONProvider
 from flask_wtf import CSRFProtect
 from werkzeug.routing import IntegerConverter
@@ -51,7 +51,7 @@ from tesoura.web.reports import views as reports
 from tesoura.web.saves import carrying as shelf_files
 from tesoura.web.saves import views as saves
 from tesoura.web.shared import covering, errors
-from tesoura.web.shared.doors import EXTENSION, Doors, is_away
+from tesoura.web.shared.doors import EXTENSION, Doors, own_port
 from tesoura.web.shared.offers import Offers
 from tesoura.web.shared.routing import LazyRule
 from tesoura.web.shared.shown import add_filters
@@ -74,24 +74,22 @@ def desk_ticket(store: Store, settings: Settings, door: str = "") -> str:
 
 
 class Tickets:
-    """The tickets that are good now: this machine's own, and that of the door for others while it is open."""
+    """The tickets that are good now: one at this machine's own port, another at the door for others."""
 
     def __init__(self, runtime: Runtime, settings: Settings) -> None:
         self._runtime, self._settings = runtime, settings
         self._own = desk_ticket(runtime.store, settings)
 
-    def of_request(self) -> str:
-        """The ticket for the page that is asked for now."""
+    def at(self, port: int | None) -> str:
+        """The ticket that is good at this port."""
         door = self._runtime.listening.door
-        if door is None or not is_away():
+        if door is None or port != door.port:
             return self._own
         return desk_ticket(self._runtime.store, self._settings, door.id)
 
-    def knows(self, ticket: str) -> bool:
-        """Whether this ticket is good."""
-        door = self._runtime.listening.door
-        good = [self._own] if door is None else [self._own, desk_ticket(self._runtime.store, self._settings, door.id)]
-        return any(hmac.compare_digest(ticket.encode(), one.encode()) for one in good)
+    def knows(self, ticket: str, port: int | None) -> bool:
+        """Whether this ticket is good at this port."""
+        return hmac.compare_digest(ticket.encode(), self.at(port).encode())
 
 
 _FRAMED = "frame-ancestors 'self'"
@@ -105,6 +103,10 @@ LEADS_ELSEWHERE = ("/feeds", "/recipes")
 """Where a form may lead to a service, to sign in there."""
 
 
+_WITH_KEY = re.compile(rb"/(?:in|o)/[\w-]{20,}|/phone/pair\b|\b(?:tes|dev)_[\w-]{16,}")
+"""A private address or key in a page. Browsers don't store such a page, nor any for visitors who signed in."""
+
+
 def _protect(response: Response) -> Response:
     """Nothing from elsewhere runs in a page, and no other site frames one."""
     inside = "" if request.path.startswith(LEADS_ELSEWHERE) else "; form-action 'self'"
@@ -112,6 +114,12 @@ def _protect(response: Response) -> Response:
     response.headers.setdefault("Content-Security-Policy", policy + inside)
     response.headers.setdefault("X-Content-Type-Options", "nosniff")
     response.headers.setdefault("Referrer-Policy", "same-origin")
+    if (
+        response.mimetype == "text/html"
+        and not response.direct_passthrough
+        and (session.get("signed_in") or _WITH_KEY.search(response.get_data()))
+    ):
+        response.headers.setdefault("Cache-Control", "no-store")
     return response
 
 
@@ -141,7 +149,6 @@ def create_pages(runtime: Runtime, settings: Settings) -> Flask:
         # Cookies know no ports: two that run side by side would take each other's away.
         SESSION_COOKIE_NAME=f"tesoura_{settings.port}",
         SESSION_COOKIE_SAMESITE="Strict",
-        PERMANENT_SESSION_LIFETIME=timedelta(days=30),
         WTF_CSRF_TIME_LIMIT=None,
     )
     app.jinja_env.globals.update(HELPERS)
@@ -169,8 +176,8 @@ def create_pages(runtime: Runtime, settings: Settings) -> Flask:
     app.context_processor(
         lambda: {
             "build": build(), "mark": g.get("mark", ""),
-            "desk_ticket": "" if access.is_stranger() else tickets.of_request(),
-            "strip": desk.strip, "offers": Offers(), "is_covered": covering.is_covered, "private": covering.PRIVATE,
+            "desk_ticket": "" if access.is_stranger() else tickets.at(own_port()),
+            "strip": desk.strip, "offers": Offers(), "is_covered": covering.is_covered, "covering": covering.RULES,
         }
     )  # fmt: skip
     return app

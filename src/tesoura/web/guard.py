@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ipaddress
 import re
 import socket
 from collections.abc import Awaitable, Callable, MutableMapping, Sequence
@@ -10,9 +9,10 @@ from functools import lru_cache
 from typing import Any
 from urllib.parse import urlsplit
 
+from tesoura.core.hosts import is_address
 from tesoura.settings import LOOPBACK, Settings
+from tesoura.web.proxies import Scope, as_asked
 
-Scope = MutableMapping[str, Any]
 App = Callable[[Scope, Any, Any], Awaitable[None]]
 SAFE = ("GET", "HEAD", "OPTIONS")
 
@@ -34,7 +34,7 @@ class Guard:
         self._at = f"Tesoura answers on this machine only. Open {settings.address} instead."
         own = socket.gethostname().lower()
         self._own_names = (*LOOPBACK, own, own.partition(".")[0], f"{own.partition('.')[0]}.local")
-        self._wide = settings.on_network
+        self._wide, self._proxy_name = settings.on_network, settings.proxy_name
 
     async def __call__(self, scope: Scope, receive: Any, send: Any) -> None:
         """Pass on what may pass."""
@@ -48,8 +48,10 @@ class Guard:
             elif name == b"origin":
                 origin = value.decode("latin-1")
         changes = scope["type"] == "websocket" or scope["method"] not in SAFE
+        name = _host_in(hosts[0]) if len(hosts) == 1 else None
+        scope = as_asked(scope, self._proxy_name, name)
         wide = self._wide or self._away((scope.get("server") or ("", None))[1])
-        problem = self._problem(hosts, origin, changes, wide)
+        problem = self._problem(name, origin if changes else None, hosts, wide)
         if problem is None:
             await self._app(scope, receive, _with_heads(send) if scope["type"] == "http" else send)
         elif scope["type"] == "websocket":
@@ -65,18 +67,18 @@ class Guard:
             await send({"type": "http.response.start", "status": 403, "headers": headers_out})
             await send({"type": "http.response.body", "body": body})
 
-    def _problem(self, hosts: Sequence[str], origin: str | None, changes: bool, wide: bool) -> str | None:
-        """Why a request may not come in."""
-        name = _host_in(hosts[0]) if len(hosts) == 1 else None
+    def _problem(self, name: str | None, origin: str | None, hosts: Sequence[str], wide: bool) -> str | None:
+        """Why a request for this host may not come in; `origin` is that of the page that wants to change something."""
         if name is None:
             return "The request names a host that cannot be. Open Tesoura by the address that it printed."
-        if wide and name not in self._own_names and not _is_address(name):
-            return "Tesoura does not answer to this name. Open it by this machine's address in numbers."
-        if not wide and name not in LOOPBACK:
-            return self._at
-        if changes and origin == "null":
+        if name != self._proxy_name:
+            if wide and name not in self._own_names and not is_address(name):
+                return "Tesoura does not answer to this name. Open it by this machine's address in numbers."
+            if not wide and name not in LOOPBACK:
+                return self._at
+        if origin == "null":
             return "A page without an origin may not operate Tesoura."
-        if changes and origin is not None and _came_from(origin) != hosts[0]:
+        if origin is not None and _came_from(origin) != hosts[0]:
             return "A page of another site may not operate Tesoura."
         return None
 
@@ -108,12 +110,3 @@ def _came_from(origin: str) -> str:
         return urlsplit(origin).netloc
     except ValueError:
         return ""
-
-
-@lru_cache(maxsize=256)
-def _is_address(name: str) -> bool:
-    try:
-        ipaddress.ip_address(name)
-    except ValueError:
-        return False
-    return True

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from html import escape
 
 from tesoura.runtime.startup import StartProgress
-from tesoura.web.guard import Scope
+from tesoura.web.proxies import Scope
 
 PROBLEM_PATHS = ("/api/", "/in/", "/healthz")
 _PAGE = """<!doctype html><html lang="en"><meta charset="utf-8"><meta http-equiv="refresh" content="1">

@@ -10,7 +10,8 @@ from collections.abc import Callable
 from typing import Any
 
 from tesoura.uploads.spooled import BLOCK, Spooled
-from tesoura.web.guard import SAFE, App, Scope
+from tesoura.web.guard import SAFE, App
+from tesoura.web.proxies import Scope
 from tesoura.web.shared.sized_request import most_bytes
 
 IDLE_S, WHOLE_S = 10.0, 300.0

@@ -17,17 +17,20 @@ COVER = "••••••••"
 LEAST = 8
 """A known secret shorter than this is not looked for: it would be found in what is none."""
 
-_NAMES = (
-    "(?:(?:api|access|auth|client|private|secret|refresh|signing|stream|app)[_-]?)?"
+KEY_NAMES = (
+    "(?:(?:api|access|auth|client|private|secret|refresh|signing|stream|app|session)[_-]?)?"
     "(?:key|token|secret|password|passwd|pwd|passphrase|auth|authorization|credentials?|signature|sig)"
 )
+"""What keys are called where their value follows."""
+SHAPED = r"whsec_[A-Za-z0-9+/=]{16,}|(?:sk|pk|tes|ghp|xox[a-z])[_-][A-Za-z0-9_-]{16,}|eyJ[A-Za-z0-9_.-]{16,}"
+"""The shapes that services give their keys."""
 _NAMED = re.compile(
-    rf"""(?:(?<![a-z]){_NAMES}["']?\s{{0,3}}[=:]|(?<![a-z-])--?{_NAMES}\s)
+    rf"""(?:(?<![a-z]){KEY_NAMES}["']?\s{{0,3}}[=:]|(?<![a-z-])--?{KEY_NAMES}\s)
         \s{{0,3}}["']?(?:bearer\s|basic\s)?(?P<key>[^\s"'&#,;<>{{}}]{{6,200}})""",
     re.IGNORECASE | re.VERBOSE,
 )
 _SHAPED = re.compile(
-    r"\b(?P<key>whsec_[A-Za-z0-9+/=]{16,}|(?:sk|pk|tes|ghp|xox[a-z])[_-][A-Za-z0-9_-]{16,}|eyJ[A-Za-z0-9_.-]{16,}"
+    rf"\b(?P<key>{SHAPED}"
     r"|(?<=[Bb]earer )[A-Za-z0-9._~+/-]{12,})"
 )
 _IN_ADDRESS = re.compile(r"://[^/\s:@]*:(?P<key>[^/\s@]+)@")

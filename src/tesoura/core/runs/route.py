@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import csv
 import io
-import json
 import unicodedata
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
+from tesoura.core.values import from_json
 from tesoura.errors import InvalidField
 
 MOST_SPLITS, MOST_ROUTES, MOST_NAME, MOST_FILE = 500, 50, 200, 1_000_000
@@ -118,8 +118,8 @@ def read_file(text: str) -> tuple[str, list[tuple[str, str]]]:
 
 def _of_json(text: str) -> tuple[str, list[tuple[str, str]]]:
     try:
-        told = json.loads(text)
-    except (ValueError, RecursionError):
+        told = from_json(text)
+    except ValueError:
         raise InvalidField("This is no whole JSON. Take the file that Tesoura gave, or a CSV file.") from None
     if not isinstance(told, Mapping) or told.get("kind") != KIND:
         raise InvalidField(f"This is no route: its “kind” would be {KIND}.")

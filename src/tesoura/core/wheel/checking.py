@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import json
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from tesoura.core.values import from_json
 from tesoura.core.wheel.draw import SpinRecord, problem_of
 from tesoura.errors import InvalidField
 
@@ -28,11 +28,11 @@ def rows_of(text: str) -> list[Mapping[str, Any]]:
     if len(text) > MOST_CHARACTERS:
         raise InvalidField("This is too long to be a list of spins.")
     try:
-        told = json.loads(text)
-    except (ValueError, RecursionError):
+        told = from_json(text)
+    except ValueError:
         try:
-            told = [json.loads(line) for line in text.splitlines() if line.strip()]
-        except (ValueError, RecursionError):
+            told = [from_json(line) for line in text.splitlines() if line.strip()]
+        except ValueError:
             raise InvalidField("This does not read as JSON. Give what the wheel's page exports as spins.") from None
     rows = told if isinstance(told, list) else [told]
     if not rows or len(rows) > MOST_SPINS:

@@ -14,8 +14,8 @@ from tesoura.links.device.talk import DeviceTalk, Panel
 
 MOST_OPEN, MOST_STRANGE = 60, 4
 """So many may be connected; and so many at once from one address before they are let in."""
-Admit = Callable[[Hello, str, str, Callable[[str], None]], Awaitable[Panel]]
-"""Lets a device in that came from this address with this cookie; `end` closes its connection, with why."""
+Admit = Callable[[Hello, str, int | None, str, Callable[[str], None]], Awaitable[Panel]]
+"""Lets a device in that came from this address to this port, with this cookie; `end` closes it, with why."""
 
 
 class DeviceDoor:
@@ -29,7 +29,7 @@ class DeviceDoor:
     async def __call__(self, scope: MutableMapping[str, Any], receive: Any, send: Any) -> None:
         """Serve one connection until it closes."""
         await receive()
-        address = str((scope.get("client") or ("", 0))[0])
+        address, port = str((scope.get("client") or ("", 0))[0]), (scope.get("server") or ("", None))[1]
         if self._open >= MOST_OPEN or self._strange.get(address, 0) >= MOST_STRANGE:
             await send({"type": "websocket.close", "code": 4429, "reason": "Too many devices are connected already."})
             return
@@ -44,7 +44,7 @@ class DeviceDoor:
 
         async def admit(hello: Hello) -> Panel:
             nonlocal panel
-            panel = await self._admit(hello, address, self._token_of(scope), end)
+            panel = await self._admit(hello, address, port, self._token_of(scope), end)
             self._known(address)
             self._open += 1
             return panel

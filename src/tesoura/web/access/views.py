@@ -13,13 +13,18 @@ from flask.typing import ResponseReturnValue
 
 from tesoura.core.values import Event
 from tesoura.errors import KeyRefused
+from tesoura.web.access import visits
 from tesoura.web.access.guesses import Guesses
 from tesoura.web.api.models import whose
-from tesoura.web.guard import Scope
+from tesoura.web.proxies import A_PROXY, Scope
 from tesoura.web.shared.doors import is_away, now, runtime, settings, store
 
 GUESSES = "tesoura.guesses"
 WRONG = "That is not the password of this Tesoura."
+PASSED_ON = (
+    "This request came through a proxy or tunnel, so it can't be told from another machine's. "
+    "Start Tesoura with --proxy-name and a password; see “Behind a proxy” in Help."
+)
 MOST_PASSWORD = 200
 WRONG_PASSWORD = "tesoura.wrong_password"  # noqa: S105 - the type of an event
 """The type of the event that tells that somebody gave a wrong password."""
@@ -39,6 +44,7 @@ LOOKED_AT_PREFIXES = ("/media/", "/covers/", "/clips/file/")
 def register(app: Flask) -> None:
     """Ask for the password before anything that operates Tesoura."""
     app.extensions[GUESSES] = Guesses()
+    visits.register(app)
     app.before_request(_check)
     app.add_url_rule("/sign-out", "access.sign_out", _sign_out, methods=["POST"])
     app.context_processor(lambda: {"stranger": is_stranger(), "can_sign_out": bool(session.get("signed_in"))})
@@ -48,7 +54,9 @@ def register(app: Flask) -> None:
 def is_stranger() -> bool:
     """Whether whoever asks has still to sign in."""
     wanted = _wanted()
-    return wanted is not None and session.get("signed_in") != wanted
+    if wanted is None:
+        return request.remote_addr == A_PROXY
+    return not visits.is_signed_in(wanted)
 
 
 def may_send(app: Flask) -> Callable[[Scope], bool]:
@@ -94,11 +102,13 @@ def _check() -> ResponseReturnValue | None:
     described = request.path == DESCRIPTION and "Authorization" not in request.headers
     if not is_stranger() or request.path in OPEN or (request.path.startswith(prefixes) and not described):
         return None
+    if _wanted() is None:
+        return PASSED_ON, 403, {"Content-Type": "text/plain; charset=utf-8"}
     return redirect(url_for("access.sign_in"))
 
 
 def _sign_out() -> ResponseReturnValue:
-    session.clear()
+    visits.end_visit()
     return redirect(url_for("access.sign_in"))
 
 
@@ -119,7 +129,7 @@ def _sign_in() -> ResponseReturnValue:
         _log_wrong(who)
         return render_template("access/sign_in.html", wrong=WRONG), 403
     guesses.right(who)
-    session["signed_in"], session.permanent = wanted, True
+    visits.begin_visit(wanted)
     return redirect(url_for("desk.show"))
 
 

@@ -23,6 +23,7 @@ from tesoura.core.overlays.fit.boxes import hull
 from tesoura.core.overlays.fit.missing import EVENT
 from tesoura.core.overlays.shipped_looks import SHIPPED
 from tesoura.core.signals.payload import TreeNode
+from tesoura.core.values import from_json
 from tesoura.errors import InvalidPiece, RecipeRefused
 from tesoura.links.registry import KINDS
 from tesoura.runtime.facade import Runtime
@@ -331,7 +332,7 @@ def on_air(overlay_id: int) -> ResponseReturnValue:
 def take_back() -> ResponseReturnValue:
     """Take back what a starter made, or bring it back."""
     try:
-        steps = json.loads(request.values.get("steps", ""))
+        steps = from_json(request.values.get("steps", ""))
         done = act("starter.take_back", steps=steps)
     except (ValueError, InvalidPiece):
         flash("It is not known any more what was made. Take it away where it is, one by one.", "wrong")

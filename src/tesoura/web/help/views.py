@@ -19,12 +19,13 @@ TASKS = (
     ("desk", "Operate it live"), ("log-and-files", "The log, reports, text files"),
     ("game-events", "Events of a game"), ("track-events", "What plays"), ("match-rules", "Rules of sports"),
     ("wheel", "The draw of a wheel"), ("replays", "Replays"), ("sponsors", "Sponsors"), ("routes", "Routes of a run"),
-    ("saved-games", "Saved games"), ("device-socket", "Buttons on devices of your own"),
+    ("saved-games", "Saved games"), ("network", "Network access and proxies"),
+    ("device-socket", "Buttons on devices of your own"),
     ("scene-link", "The program that composes the picture"), ("figures", "What it costs"),
 )  # fmt: skip
 """The documents in the order in which they are offered, each with the task it is for."""
 OF_ROOM = {
-    "desk": "desk", "devices": "desk", "leaves": "desk", "cues": "desk", "feeds": "feeds", "recipes": "starters",
+    "desk": "desk", "devices": "network", "leaves": "desk", "cues": "desk", "feeds": "feeds", "recipes": "starters",
     "begin": "starters", "shows": "starters", "signals": "feeds", "computed": "feeds", "picks": "feeds",
     "overlays": "overlays", "mat": "overlays", "looks": "overlays", "links": "overlays", "versions": "overlays",
     "typefaces": "overlays", "instruments": "instruments", "matches": "match-rules", "wheels": "wheel",

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from typing import Any
 
 from flask import Blueprint, Response, abort, flash, jsonify, redirect, render_template, request, url_for
@@ -12,6 +11,7 @@ from tesoura.core.instruments.scoreboard.matches import board_of, match_file, ta
 from tesoura.core.instruments.scoreboard.sides import Lineup, colour_problems
 from tesoura.core.instruments.scoreboard.state import MATCH_RECORD, Board
 from tesoura.core.instruments.scoreboard.view import view_of
+from tesoura.core.values import from_json
 from tesoura.errors import InvalidField
 from tesoura.runtime.facade import Runtime
 from tesoura.store.exports import table_line
@@ -107,6 +107,6 @@ def look(name: str) -> ResponseReturnValue:
 
 def _told(raw: bytes) -> Any:
     try:
-        return json.loads(raw)
-    except (ValueError, RecursionError):
+        return from_json(raw)
+    except ValueError:
         raise InvalidField("This does not read as JSON. Give the file that Tesoura exported.") from None

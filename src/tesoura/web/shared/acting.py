@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from typing import Any
 from urllib.parse import urlsplit
 
@@ -11,6 +10,7 @@ from flask import request
 from tesoura.actions.action import Call, Doing, Done
 from tesoura.actions.registry import do, would
 from tesoura.actions.roles import MACHINE, role_of
+from tesoura.core.values import from_json
 from tesoura.errors import NotYours
 from tesoura.web.shared.doors import actor, runtime
 
@@ -30,7 +30,7 @@ def effect_of(action: str, /, **given: Any) -> str:
 def opened_with() -> dict[str, Any]:
     """The marks of what was saved when the form was opened; none where the page does not tell."""
     try:
-        told = json.loads(request.form.get("opened_with", "{}"))
+        told = from_json(request.form.get("opened_with", "{}"))
     except ValueError:
         return {}
     return told if isinstance(told, dict) else {}

@@ -1,61 +1,129 @@
-"""Covering what is nobody else's business on a page that viewers may see: addresses, keys, e-mail, folders.
+"""Covering what only the owner should read on a page that viewers may see.
 
-While it is covered, every page leaves the server with these marked, so that none is seen even at first paint. A page
-that stands open marks what it has by the same pattern, which it is given.
+While it is covered, every page leaves the server with these texts marked, so that none is seen even at first paint. A
+page that is open already marks what it has by the same pattern, which it is given (`static/js/shared/covering.js`).
 """
 
 from __future__ import annotations
 
 import re
+from html import escape, unescape
 
 from flask import Response, request
 
+from tesoura.core.forms.covering import COVER
+from tesoura.core.forms.private import PRIVATE, UNSEEN, is_private, private_in
 from tesoura.web.shared.doors import runtime
 
-_LABEL = r"[\w-]{1,63}"
-_HOST = rf"\b{_LABEL}(?:\.{_LABEL}){{0,8}}"
-_REST = r"[^\s<>\"']*"
-PRIVATE = (
-    rf"[\w.+-]{{1,64}}@{_LABEL}(?:\.{_LABEL}){{1,8}}"  # e-mail
-    rf"|\b(?:https?|wss?|mqtts?|ircs?|ftp|file)://{_REST}"  # addresses with their scheme
-    rf"|\b\d{{1,3}}(?:\.\d{{1,3}}){{3}}(?::\d+)?(?:/{_REST})?"  # numbers of machines
-    r"|\[[0-9A-Fa-f]{0,4}:[0-9A-Fa-f:.]{1,60}\](?::\d+)?"
-    rf"|\blocalhost:\d+(?:/{_REST})?|{_HOST}\.local\b(?::\d+)?"  # names of machines
-    rf"|{_HOST}\.[a-z]{{2,24}}:\d{{2,5}}\b"
-    rf"|(?:/(?:home|Users|root|tmp|var|mnt|media|srv|opt|Volumes)\b|\b[A-Za-z]:\\){_REST}"  # folders
-    r"|\b(?:tes|dev)_[\w-]{8,}"  # keys and tokens
-    r"|\b(?=[\w-]{0,200}\d)(?=[\w-]{0,200}[A-Za-z])[\w-]{24,}"
-)
-"""What is covered, in the words of regular expressions that browsers understand, too. No part looks far back: however
-long a text is, it takes no longer than its length."""
-_PRIVATE = re.compile(PRIVATE)
 _TAG = re.compile(r"(<!--.*?-->|<[^>]*>)", re.DOTALL)
-_LEFT_ALONE = re.compile(r"<(/?)(title|script|style|textarea|option|samp)\b", re.IGNORECASE)
-_CLASS = re.compile(r'\bclass="')
-_VALUE = re.compile(r'\b(?:value|placeholder)="([^"]*)"')
+_NAME = re.compile(r"</?([A-Za-z][A-Za-z0-9-]*)")
+INLINE = (
+    "a", "abbr", "b", "bdi", "bdo", "cite", "code", "data", "del", "dfn", "em", "font", "i", "ins", "kbd", "mark", "q",
+    "s", "small", "span", "strong", "sub", "sup", "time", "tspan", "u", "var", "wbr",
+)  # fmt: skip
+"""Elements that a text goes on through: a private text may begin in one and end in another."""
+_LEFT_ALONE = ("script", "style", "samp")
+_PLAIN = ("title", "option", "desc")
+"""Elements that hold text alone, in which nothing can be marked: it is replaced, and kept beside."""
+ATTRIBUTES = (
+    "title", "alt", "label", "aria-label", "aria-description", "aria-valuetext", "aria-roledescription",
+    "aria-placeholder",
+)  # fmt: skip
+"""Attributes that are shown or read aloud."""
+_ATTRIBUTE = re.compile(rf'(?<=\s)({"|".join(ATTRIBUTES)})="([^"]*)"')
+_CLASS = re.compile(r'(?<=\s)class="')
+_VALUE = re.compile(r'(?<=\s)(?:value|placeholder)="([^"]*)"')
 PUBLIC = "data-public"
 """Marks a field that holds what everybody may see, however much it looks like a key; a text of that kind is `samp`."""
+RULES = {
+    "pattern": PRIVATE, "unseen": "".join(f"\\u{ord(char):04x}" for char in UNSEEN), "inline": " ".join(INLINE),
+    "attributes": " ".join(ATTRIBUTES),
+}  # fmt: skip
+"""What an open page covers by, as it is given to its script."""
 OPEN_TO_VIEWERS = ("/o/", "/phone/", "/api/")
 
 
 def marked(html: str) -> str:
     """A page with what is private marked. What stands in fields is covered until somebody steps into the field."""
-    out, inside = [], ""
+    out: list[str] = []
+    run: list[int] = []
+    inside, wrapper = "", "span"
     for part in _TAG.split(html):
-        if part.startswith("<"):
-            if (tag := _LEFT_ALONE.match(part)) is not None:
-                inside = "" if tag[1] else tag[2].lower()
-            elif part.startswith("<input") and any(_PRIVATE.search(one) for one in _VALUE.findall(part)):
-                part = _classed(part)
+        if not part.startswith("<"):
+            if inside in _PLAIN or inside == "textarea":
+                part = _replaced(part, inside, out)
+            elif not inside and part:
+                run.append(len(out))
             out.append(part)
-        elif inside == "textarea" and PUBLIC not in out[-1] and _PRIVATE.search(part):
-            out[-1] = _classed(out[-1])
-            out.append(part)
-        elif inside or not part.strip():
-            out.append(part)
-        else:
-            out.append(_PRIVATE.sub(lambda found: f'<span class="private">{found[0]}</span>', part))
+            continue
+        found = _NAME.match(part)
+        name, closes = (found[1].lower() if found else ""), part.startswith("</")
+        if run and found and name not in INLINE:
+            _mark(out, run, wrapper)
+            run = []
+        if name == "svg":
+            wrapper = "span" if closes else "tspan"
+        if name in _LEFT_ALONE or name in _PLAIN or name == "textarea":
+            inside = "" if closes else name
+        out.append(part if closes or not found or name in ("script", "style") else _tag(part, name))
+    _mark(out, run, wrapper)
     return "".join(out)
+
+
+def _mark(out: list[str], run: list[int], wrapper: str) -> None:
+    """Mark what is private in one text, whose pieces are at these places."""
+    pieces = [unescape(out[at]) for at in run]
+    spans = list(private_in("".join(pieces))) if any(not one.isspace() for one in pieces) else []
+    begin = 0
+    for at, piece in zip(run, pieces, strict=True):
+        end = begin + len(piece)
+        inner = [(max(a, begin) - begin, min(b, end) - begin) for a, b in spans if a < end and b > begin]
+        if inner:
+            out[at], last = "", 0
+            for a, b in inner:
+                out[at] += f'{_text(piece[last:a])}<{wrapper} class="private">{_text(piece[a:b])}</{wrapper}>'
+                last = b
+            out[at] += _text(piece[last:])
+        begin = end
+
+
+def _text(text: str) -> str:
+    return escape(text, quote=False)
+
+
+def _hidden(text: str) -> str:
+    spans = list(private_in(text))
+    for a, b in reversed(spans):
+        text = f"{text[:a]}{COVER}{text[b:]}"
+    return text
+
+
+def _replaced(text: str, element: str, out: list[str]) -> str:
+    """A text in an element that holds nothing but text, and in its tag how it reads."""
+    said = unescape(text)
+    tag = out[-1] if out else ""
+    if PUBLIC in tag or not is_private(said):
+        return text
+    if element == "textarea":
+        out[-1] = _classed(tag)
+        return text
+    more = f' data-private-text="{escape(said)}"'
+    if element == "option" and not re.search(r"\svalue=", tag):
+        more += f' value="{escape(" ".join(said.split()))}"'
+    out[-1] = tag[:-1] + more + ">"
+    return _text(_hidden(said))
+
+
+def _tag(tag: str, name: str) -> str:
+    def covered(found: re.Match[str]) -> str:
+        said = unescape(found[2])
+        if not is_private(said):
+            return found[0]
+        return f'{found[1]}="{escape(_hidden(said))}" data-private-{found[1]}="{escape(said)}"'
+
+    tag = _ATTRIBUTE.sub(covered, tag)
+    in_field = name in ("input", "textarea") and PUBLIC not in tag
+    return _classed(tag) if in_field and any(is_private(unescape(one)) for one in _VALUE.findall(tag)) else tag
 
 
 def _classed(tag: str) -> str:

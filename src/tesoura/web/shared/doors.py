@@ -7,16 +7,13 @@ from datetime import datetime
 
 from flask import current_app, g, request
 
+from tesoura.core.hosts import is_this_machine
 from tesoura.runtime.facade import Runtime
 from tesoura.settings import Settings
 from tesoura.store.store import Store
 from tesoura.studio.workshop import Studio
 
 EXTENSION = "tesoura"
-
-
-HERE = ("127.0.0.1", "::1", None)
-"""Where requests of this machine come from."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,13 +55,23 @@ def actor() -> str:
     """Who does what this request asks for: `desk`, `desk:ADDRESS` from another machine, or `key:NAME`."""
     if "actor" in g:
         return str(g.actor)
-    return "desk" if request.remote_addr in HERE and not is_away() else f"desk:{request.remote_addr}"
+    return "desk" if is_from_here() else f"desk:{request.remote_addr}"
+
+
+def is_from_here() -> bool:
+    """Whether this request is of a program on this machine, and came by its own port."""
+    return is_this_machine(request.remote_addr or "localhost") and not is_away()
 
 
 def is_away() -> bool:
     """Whether this request came by the door for others, from wherever it is."""
+    return runtime().listening.is_away(own_port())
+
+
+def own_port() -> int | None:
+    """The port of Tesoura's that this request came to."""
     port = str(request.environ.get("SERVER_PORT", ""))
-    return port.isdecimal() and runtime().listening.is_away(int(port))
+    return int(port) if port.isdecimal() else None
 
 
 def settings() -> Settings:
