@@ -217,12 +217,15 @@ def restore(file: Path, data: Path | None) -> None:
 
     folder = data or default_folder()
     try:
-        before = backups.read(file, folder)
+        restored = backups.read(file, folder, wall_clock())
     except (FileRefused, DataFolderError) as error:
         raise click.ClickException(str(error)) from None
     click.echo(f"{folder} is as it was. Start Tesoura with it: tesoura serve --data {folder}")
-    if before is not None:
-        click.echo(f"What was there before is {before}.")
+    if restored.before is not None:
+        click.echo(f"What was there before is {restored.before}.")
+    if restored.switched_off:
+        click.echo(f"Switched off until you turn it on: {', '.join(restored.switched_off)}.")
+        click.echo("Check these on the desk and under Preferences before you start them.")
 
 
 @main.group()
@@ -285,23 +288,22 @@ def shelf_in(file: Path, game: str | None, yes: bool, data: Path | None) -> None
     from tesoura.store.store import join_store
 
     try:
-        with file.open("rb") as packed:
-            told = carrying.read(packed)
-            click.echo(f"{told.game}: {told.saves} saves, {told.size / 1e6:.1f} MB")
-            for one in told.entries[:40]:
-                click.echo(f"  {'[folder] ' if one.folder else ''}{one.name}")
-            if not yes and not click.confirm("Bring it in?"):
-                return
-            with _opened(join_store, data) as store:
-                row = store.read(lambda session: saves.game_called(session, game)) if game else None
-                if game and row is None:
-                    raise click.ClickException(f"No game called {game} has a shelf. Leave --to out for a new one.")
-                shelf_files.unpack(packed, told, store.folder)
-                found = store.write(
-                    lambda session: shelf_files.bring_in(session, told, row.id if row else None, wall_clock())[0].title
-                )
-            click.echo(f"It is on the shelf of {found}.")
-    except (FileRefused, Invalid) as error:
+        told = carrying.read(file)
+        click.echo(f"{told.game}: {told.saves} saves, {told.size / 1e6:.1f} MB")
+        for one in told.entries[:40]:
+            click.echo(f"  {'[folder] ' if one.folder else ''}{one.name}")
+        if not yes and not click.confirm("Import it?"):
+            return
+        with _opened(join_store, data) as store:
+            row = store.read(lambda session: saves.game_called(session, game)) if game else None
+            if game and row is None:
+                raise click.ClickException(f"No game called {game} has a shelf. Leave --to out for a new one.")
+            told = carrying.read(file, shelf_files.objects_of(store.folder))
+            found = store.write(
+                lambda session: shelf_files.bring_in(session, told, row.id if row else None, wall_clock())[0].title
+            )
+        click.echo(f"It is on the shelf of {found}.")
+    except (FileRefused, Invalid, OSError) as error:
         raise click.ClickException(str(error)) from None
 
 

@@ -22,11 +22,11 @@ from tesoura.errors import CredentialsRejected, ResponseNotUnderstood, TooMuch
 from tesoura.feeds.calendar import KIND as CALENDAR
 from tesoura.feeds.calendar.read import is_plain, payload_at, read
 from tesoura.feeds.channel import KIND as CHANNEL
-from tesoura.feeds.worker import Worker
 from tesoura.settings import wall_clock
 from tesoura.standins.channel import CLIENT_ID, ChannelService
 from tesoura.standins.members import CALENDAR as CUP
 from tesoura.standins.members import MembersService
+from tesoura.workers import Worker
 from tests.feeds.following import context, failure, gather
 
 LISBON = ZoneInfo("Europe/Lisbon")

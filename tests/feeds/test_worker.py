@@ -12,11 +12,12 @@ import pytest
 
 from tesoura.core.values import Wanted
 from tesoura.errors import NothingPicked, ResponseNotUnderstood, TooMuch
+from tesoura.feeds.apart import take_apart
 from tesoura.feeds.follow.cost import MOST, cost
 from tesoura.feeds.follow.tail import Finder
 from tesoura.feeds.formats import read
 from tesoura.feeds.picks import Pick, is_plain, pick, pick_value
-from tesoura.feeds.worker import Worker
+from tesoura.workers import Worker
 
 NOW = datetime(2026, 11, 26, 19, 0, tzinfo=UTC)
 
@@ -36,21 +37,21 @@ def run(job: Callable[[], Awaitable[Any]]) -> Any:
 
 
 def test_a_payload_comes_whole_from_the_other_process(worker: Worker) -> None:
-    assert run(lambda: worker.run(read, '{"members": 1284}', "json", "the count", what="the count")) == {
+    assert run(lambda: take_apart(worker, read, '{"members": 1284}', "json", "the count", what="the count")) == {
         "members": 1284
     }
     picks = [Pick("reach.members", "members", Wanted.NUMBER), Pick("reach.name", "name", Wanted.TEXT)]
-    picked = run(lambda: worker.run(pick, {"members": 1284}, picks, NOW, what="the count"))
+    picked = run(lambda: take_apart(worker, pick, {"members": 1284}, picks, NOW, what="the count"))
     assert [(one.name, one.value) for one in picked.readings] == [("reach.members", 1284)]
     assert list(picked.problems) == ["reach.name"]
 
 
 def test_errors_come_as_they_are(worker: Worker) -> None:
     with pytest.raises(ResponseNotUnderstood, match="not JSON") as found:
-        run(lambda: worker.run(read, "hello", "json", "the count", what="the count"))
+        run(lambda: take_apart(worker, read, "hello", "json", "the count", what="the count"))
     assert found.value.payload == "hello"
     with pytest.raises(NothingPicked, match="reaches nothing"):
-        run(lambda: worker.run(pick_value, {}, "members", None, what="the count"))
+        run(lambda: take_apart(worker, pick_value, {}, "members", None, what="the count"))
 
 
 def test_what_takes_too_long_is_ended_and_the_next_job_is_done() -> None:
@@ -58,9 +59,9 @@ def test_what_takes_too_long_is_ended_and_the_next_job_is_done() -> None:
 
     async def both() -> object:
         with pytest.raises(TooMuch, match="longer than 1 s"):
-            await slow.run(time.sleep, 60, what="the count")
-        slow._limit_s = 20.0
-        return await slow.run(read, "[1]", "json", "the count", what="the count")
+            await take_apart(slow, time.sleep, 60, what="the count")
+        slow.limit_s = 20.0
+        return await take_apart(slow, read, "[1]", "json", "the count", what="the count")
 
     assert run(both) == [1]
     slow.stop()
@@ -70,7 +71,7 @@ def test_the_loop_goes_on_while_a_large_page_is_read(worker: Worker) -> None:
     page = "<html>" + "<p class='x'><b>1</b> kite</p>" * 30_000 + "</html>"
 
     async def beside() -> int:
-        reading = asyncio.create_task(worker.run(read, page, "html", "a page", ".x b", what="a page"))
+        reading = asyncio.create_task(take_apart(worker, read, page, "html", "a page", ".x b", what="a page"))
         steps = 0
         while not reading.done():
             await asyncio.sleep(0.01)
@@ -85,8 +86,8 @@ def test_the_loop_goes_on_while_a_large_page_is_read(worker: Worker) -> None:
 
 def test_what_takes_too_much_memory_ends_the_process_and_not_tesoura(worker: Worker) -> None:
     with pytest.raises(TooMuch, match="too much memory"):
-        run(lambda: worker.run(bytes, 3_000_000_000, what="the count"))
-    assert run(lambda: worker.run(len, "kite", what="the count")) == 4
+        run(lambda: take_apart(worker, bytes, 3_000_000_000, what="the count"))
+    assert run(lambda: take_apart(worker, len, "kite", what="the count")) == 4
 
 
 @pytest.mark.parametrize(

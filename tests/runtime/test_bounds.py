@@ -9,8 +9,8 @@ import pytest
 
 from tesoura.actions.action import Call, Doing, Done
 from tesoura.actions.registry import do
-from tesoura.feeds.worker import Worker
 from tesoura.standins.members import MembersService
+from tesoura.workers import Worker
 from tests.conftest import Running, until
 
 BOMB = "|".join(["[@,@][]"] * 34)
@@ -24,7 +24,7 @@ def act(running: Running, action: str, **given: object) -> Done:
 @pytest.fixture
 def reach(running: Running, members: MembersService, monkeypatch: pytest.MonkeyPatch) -> Running:
     monkeypatch.setattr(Worker.__init__, "__defaults__", (1.0,))
-    running.runtime.feeds._worker._limit_s = 1.0
+    running.runtime.feeds._worker.limit_s = 1.0
     running.add_feed(f"{members.address}/channels/mara_vane", period_s=1.0)
     until(lambda: running.signal("reach.members").get("value") == 1284)
     return running

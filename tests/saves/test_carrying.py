@@ -12,9 +12,10 @@ from typing import Any
 
 import pytest
 
+from tesoura.archives import Archive
 from tesoura.errors import CommandRefused, FileRefused, NewerDocument
 from tesoura.saves import carrying, putting
-from tesoura.saves.carrying import CarriedSave, CarriedShelf, read, unpack, write
+from tesoura.saves.carrying import CarriedSave, CarriedShelf, listed, unpack, write
 from tesoura.saves.keeping import Content, SavedFile, keep, object_at
 from tesoura.saves.looking import SaveSource, files_of
 
@@ -47,6 +48,16 @@ def packed(shelf: CarriedShelf, objects: Path) -> io.BytesIO:
     return file
 
 
+def opened(file: io.BytesIO) -> CarriedShelf:
+    with Archive(file, carrying.MOST_PARTS + 1, carrying.MOST_UNPACKED) as archive:
+        return listed(archive)
+
+
+def unpacked(file: io.BytesIO, told: CarriedShelf, objects: Path) -> None:
+    with Archive(file, carrying.MOST_PARTS + 1, carrying.MOST_UNPACKED) as archive:
+        unpack(archive, told, objects)
+
+
 def changed(file: io.BytesIO, **to: Any) -> io.BytesIO:
     """The file with another list."""
     found = io.BytesIO()
@@ -67,11 +78,11 @@ def entry(path: str = "a", **to: Any) -> dict[str, Any]:
 
 def test_what_goes_out_comes_in_the_same_each_content_once(shelf: CarriedShelf, objects: Path, tmp_path: Path) -> None:
     file = packed(shelf, objects)
-    told = read(file)
+    told = opened(file)
     assert told == shelf
     assert (told.saves, told.size, len(told.digests)) == (2, 200_005, 2)
     other = tmp_path / "other"
-    unpack(file, told, other)
+    unpacked(file, told, other)
     assert {object_at(other, one).read_bytes() for one in told.digests} == {b"alpha", b"beta" * 50_000}
 
 
@@ -87,9 +98,9 @@ def test_whatever_names_a_save_has_it_comes_in_again(objects: Path, tmp_path: Pa
     save = CarriedSave(1, 0, False, "Odd  names", "first line\nsecond", "", keep(objects, source, files_of(source)))
     out = CarriedShelf("Mile", True, "one", (save,))
     file = packed(out, objects)
-    assert read(file) == out
-    unpack(file, read(file), tmp_path / "other")
-    back = read(file).entries[0].content
+    assert opened(file) == out
+    unpacked(file, opened(file), tmp_path / "other")
+    back = opened(file).entries[0].content
     assert back is not None
     into = SaveSource(tmp_path / "game", True)
     putting.put(tmp_path / "other", back, into, 1, keeps_times=True)
@@ -113,15 +124,15 @@ def test_names_that_windows_cannot_write_are_refused_there_before_anything_is_ch
 )
 def test_a_path_that_leads_out_is_refused(shelf: CarriedShelf, objects: Path, path: str) -> None:
     with pytest.raises(FileRefused, match=r"is not a path inside the save\. Nothing was imported"):
-        read(changed(packed(shelf, objects), entries=[entry(path)]))
+        opened(changed(packed(shelf, objects), entries=[entry(path)]))
     told = entry()
     told["content"]["folders"] = [path]
     with pytest.raises(FileRefused, match="is not a path inside the save"):
-        read(changed(packed(shelf, objects), entries=[told]))
+        opened(changed(packed(shelf, objects), entries=[told]))
     told = entry()
     told["content"]["modes"] = {path if path != "." else "..": 0o600}
     with pytest.raises(FileRefused, match="is not a path inside the save"):
-        read(changed(packed(shelf, objects), entries=[told]))
+        opened(changed(packed(shelf, objects), entries=[told]))
 
 
 @pytest.mark.parametrize(
@@ -144,24 +155,24 @@ def test_a_path_that_leads_out_is_refused(shelf: CarriedShelf, objects: Path, pa
 )  # fmt: skip
 def test_a_list_that_is_not_right_says_why(shelf: CarriedShelf, objects: Path, to: dict[str, Any], why: str) -> None:
     with pytest.raises(FileRefused, match=why) as error:
-        read(changed(packed(shelf, objects), **to))
+        opened(changed(packed(shelf, objects), **to))
     assert isinstance(error.value, NewerDocument) == (why == "later version")
 
 
 def test_what_is_no_zip_a_link_and_a_list_that_is_missing_are_refused(shelf: CarriedShelf, objects: Path) -> None:
     for data in (b"", b"PK\x03\x04", b"what", packed(shelf, objects).getvalue()[:300]):
-        with pytest.raises(FileRefused, match="no whole zip file"):
-            read(io.BytesIO(data))
+        with pytest.raises(FileRefused, match="damaged, or is not a zip file"):
+            opened(io.BytesIO(data))
     empty, linked = io.BytesIO(), packed(shelf, objects)
     zipfile.ZipFile(empty, "w").close()
     with pytest.raises(FileRefused, match="it has no list"):
-        read(empty)
+        opened(empty)
     with zipfile.ZipFile(linked, "a") as file:
         link = zipfile.ZipInfo("files/x")
         link.external_attr = (stat.S_IFLNK | 0o777) << 16
         file.writestr(link, "/etc/passwd")
-    with pytest.raises(FileRefused, match="is a link"):
-        read(linked)
+    with pytest.raises(FileRefused, match="is a link or device"):
+        opened(linked)
 
 
 def test_a_content_that_is_not_what_its_list_says_is_not_kept(
@@ -173,9 +184,9 @@ def test_a_content_that_is_not_what_its_list_says_is_not_kept(
             data = old.read(one)
             # As long as it was, and another.
             new.writestr(one, data.replace(b"alpha", b"alphA") if one != carrying.LIST else data)
-    told = read(found)
+    told = opened(found)
     with pytest.raises(FileRefused, match="was changed, or is damaged"):
-        unpack(found, told, tmp_path / "other")
+        unpacked(found, told, tmp_path / "other")
     left = [one.name for one in (tmp_path / "other").rglob("*") if one.is_file()]
     assert set(left) <= told.digests
     assert not any(one.endswith(".part") for one in left)

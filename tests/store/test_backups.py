@@ -86,15 +86,15 @@ def test_what_is_no_copy_leads_out_or_is_damaged_changes_nothing(running: Runnin
     (other / "mine.txt").write_text("mine")
     newer = '{"kind": "tesoura.backup", "version": 1, "database": "9999"}'
     odd: list[tuple[Path, str]] = [
-        (changed(file, tmp_path / "a.zip", **{"../out": "x"}), "leads out of the folder"),
+        (changed(file, tmp_path / "a.zip", **{"../out": "x"}), "leads out of its folder"),
         (changed(file, tmp_path / "b.zip", **{"backup.json": "{}"}), "no copy of a data folder"),
         (changed(file, tmp_path / "c.zip", **{"backup.json": newer}), "later version"),
-        (changed(file, tmp_path / "d.zip", **{"tesoura.db": "what"}), "no whole copy"),
+        (changed(file, tmp_path / "d.zip", **{"tesoura.db": "what"}), "database in the file is damaged"),
     ]
     (tmp_path / "e.zip").write_bytes(file.read_bytes()[:2_000])
-    for path, why in [*odd, (tmp_path / "e.zip", "no whole copy")]:
+    for path, why in [*odd, (tmp_path / "e.zip", "damaged, or is not a zip file")]:
         with pytest.raises(FileRefused, match=why) as error:
-            backups.read(path, other)
+            backups.read(path, other, wall_clock())
         assert isinstance(error.value, NewerDocument) == (why == "later version")
         assert {one.name for one in other.iterdir()} - {"tesoura.lock"} == {"mine.txt"}
     assert not (tmp_path / "out").exists()

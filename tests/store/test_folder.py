@@ -17,7 +17,7 @@ from tesoura.bundles import backups
 from tesoura.cli import main
 from tesoura.errors import DataFolderError, FileRefused, FolderInUse
 from tesoura.settings import wall_clock
-from tesoura.store import feeds, keys, log, writer
+from tesoura.store import feeds, keys, log, paused, writer
 from tesoura.store.database import FILE_NAME, HEAD, read_only
 from tesoura.store.guarding import LOCK, FolderLock
 from tesoura.store.secrets import FILE_NAME as KEY_FILE
@@ -129,20 +129,20 @@ def test_a_restore_holds_the_folder_from_its_beginning_to_its_end(
             open_store(folder)
         tried.append(step)
 
-    unpacked, in_place = backups._unpacked, backups._in_place
+    in_place = backups._in_place
 
-    def unpacking(*given: object) -> None:
+    def unpacking(job: Callable[..., list[str]], *given: object) -> list[str]:
         at("unpacking")
-        unpacked(*given)  # type: ignore[arg-type]
+        return job(*given)
 
     def placing(beside: Path, to: Path) -> Path | None:
         before = in_place(beside, to)
         at("in place")
         return before
 
-    monkeypatch.setattr(backups, "_unpacked", unpacking)
+    monkeypatch.setattr(backups, "in_own_process", unpacking)
     monkeypatch.setattr(backups, "_in_place", placing)
-    backups.read(file, folder)
+    backups.read(file, folder, wall_clock())
     assert (tried[0], tried[-1]) == ("unpacking", "in place")
     open_store(folder).close()
 
@@ -231,7 +231,8 @@ def test_a_backup_of_a_folder_that_cannot_be_written_to_has_what_was_committed_l
     monkeypatch.undo()
     assert tesoura("restore", str(file), "--data", str(tmp_path / "back"))[0] == 0
     with closing(open_store(tmp_path / "back")) as back:
-        assert [one.name for one in back.read(keys.listed)] == ["lamp"]
+        (number,) = back.read(paused.read).keys
+        assert back.write(lambda session: keys.revoke(session, number, None)) == "lamp"
     (frozen / FILE_NAME).write_bytes(b"SQLite format 3\0" + b"\xff" * 5_000)
     (frozen / f"{FILE_NAME}-wal").unlink()
     code, said = tesoura("backup", str(tmp_path / "other.zip"), "--data", str(frozen))
@@ -252,7 +253,7 @@ def test_a_locked_database_is_told_from_a_full_disk(tmp_path: Path) -> None:
 def test_a_restore_of_what_is_no_backup_leaves_a_running_folder_alone(tmp_path: Path) -> None:
     (tmp_path / "x.zip").write_bytes(b"no zip")
     with pytest.raises(FileRefused):
-        backups.read(tmp_path / "x.zip", used(tmp_path / "data"))
+        backups.read(tmp_path / "x.zip", used(tmp_path / "data"), wall_clock())
     open_store(tmp_path / "data").close()
 
 

@@ -291,6 +291,8 @@ def _samples(running: Running) -> list[tuple[str, str, bytes]]:
     assert overlay.headers["content-type"] == "application/zip"
     found += [("/overlays/import", "overlay.zip", overlay.content)] * 6
     found += [("/looks/import", "ink.json", running.client.get("/looks/ink/tokens.json").content)] * 6
+    found += [("/show/look", "show.zip", running.client.get("/show/tesoura-show.zip").content)] * 3
+    found += [("/saves/files/look", "shelf.zip", running.client.get("/saves/files/1.zip").content)] * 3
     recipes = sorted((Path(tesoura.__file__).parent / "bundles/shipped").glob("*.toml"))
     found += [("/recipes/", one.name, one.read_bytes()) for one in recipes]
     return found
@@ -315,7 +317,7 @@ def test_no_upload_breaks_a_page(evening: Running) -> None:
             sent = _spoiled(chance, data) if turn % 10 else data
         heads = {"X-CSRFToken": token[1]}
         began = time.monotonic()
-        answer = evening.client.post(to, files={"file": (name, sent)}, headers=heads, follow_redirects=True)
+        answer = evening.client.post(to, files={"file": (name, sent)}, headers=heads)
         took = time.monotonic() - began
         codes[to, answer.status_code] = codes.get((to, answer.status_code), 0) + 1
         if answer.status_code >= 500 or took > 5:
@@ -323,6 +325,10 @@ def test_no_upload_breaks_a_page(evening: Running) -> None:
     crawler.walk(60)
     print(UPLOADS, "uploads", codes)
     assert crawler.broken == []
+    # Only what was shown and can still be imported waits in the folder.
+    waiting = [*evening.folder.glob("incoming-*"), *evening.folder.glob("saves/incoming-*")]
+    assert len(waiting) <= codes.get(("/show/look", 200), 0) + codes.get(("/saves/files/look", 200), 0)
+    assert not [one for one in waiting if one.is_dir()]
 
 
 # What the mat sends, and sockets

@@ -273,8 +273,8 @@ def test_a_shelf_goes_to_another_machine_as_one_file_looked_at_first(running: Ru
     running.press("/", "/saves/files/bring", {"token": token[1], "game": str(mile.id)})
     assert mile.names() == ["Twins", "Well", "Mile", "Twins", "Well"]
     again = running.press("/", "/saves/files/bring", {"token": token[1]}, follow_redirects=True)
-    assert "The file is not here any more" in flat(again.text)
-    for data, why in ((b"what", "no whole zip file"), (b"", "no whole zip file")):
+    assert "The file is no longer here" in flat(again.text)
+    for data, why in ((b"what", "damaged, or is not a zip file"), (b"", "damaged, or is not a zip file")):
         answer = running.press("/", "/saves/files/look", files={"file": ("x.zip", data)}, follow_redirects=True)
         assert why in flat(answer.text)
     for name in ("../x", "incoming-x.zip", "objects"):
@@ -301,7 +301,7 @@ def test_the_command_line_moves_a_shelf_too(running: Running, mile: Mile, tmp_pa
     assert "Mile: 1 on the shelf; its save is not chosen yet" in tesoura("list", *there)[1]
     assert "Leave --to out" in tesoura("in", str(file), "--yes", "--to", "Nobody", *there)[1]
     file.write_text("what")
-    assert "no whole zip file" in tesoura("in", str(file), "--yes", *there)[1]
+    assert "damaged, or is not a zip file" in tesoura("in", str(file), "--yes", *there)[1]
 
 
 def test_a_shelf_without_a_place_says_so_and_is_given_one(running: Running, mile: Mile) -> None:

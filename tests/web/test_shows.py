@@ -107,7 +107,7 @@ def test_a_show_comes_out_without_secrets_and_in_whole(show: Running, other: Run
         "The Lantern Mile"
     ]
     # The one that was looked at alone waits for an hour; the one that came in is gone.
-    assert len(list(other.folder.glob("incoming-show-*"))) == 1
+    assert len(list(other.folder.glob("incoming-*"))) == 1
 
 
 def test_a_show_beside_another_comes_in_under_free_names_and_is_taken_back_whole(show: Running) -> None:
@@ -148,7 +148,7 @@ def packed(**document: Any) -> bytes:
 @pytest.mark.parametrize(
     ("data", "words"),
     [
-        (b"no zip", "no show that was saved"),
+        (b"no zip", "damaged, or is not a zip file"),
         (packed(version=2), "A newer Tesoura saved this show."),
         (packed(kind="tesoura.shelf"), "This file holds no show."),
         (packed(feeds=[{"name": "Not A Name"}]), "The show in the file is damaged"),
@@ -180,7 +180,7 @@ def test_a_show_that_turns_out_damaged_half_way_leaves_nothing(running: Running)
 def test_only_a_file_that_was_looked_at_comes_in(running: Running) -> None:
     for token in ("../tesoura.db", "0" * 32, ""):
         running.press("/show/", "/show/bring", {"token": token})
-        assert "The file is not here any more." in flat(running.client.get("/show/").text)
+        assert "The file is no longer here." in flat(running.client.get("/show/").text)
 
 
 def test_the_demos_show_comes_over_whole(tmp_path: Path) -> None:
@@ -266,7 +266,7 @@ def test_an_imported_show_does_nothing_before_it_is_started(running: Running) ->
     assert [(one.data["outcome"], one.data["why"]) for one in ended] == [
         ("paused", "it was imported and has not been started")]  # fmt: skip
     assert running.client.get("/api/signals/script.hello", headers=running.auth).status_code == 404
-    assert "Imported and paused: 2 feeds and 2 instruments" in flat(running.client.get("/").text)
+    assert "Imported and paused: 2 feeds, 2 instruments" in flat(running.client.get("/").text)
 
     running.press("/", "/show/start")
     assert "Imported and paused" not in running.client.get("/").text

@@ -25,6 +25,7 @@ from tesoura.store import looks as stored_looks
 from tesoura.store import overlays as stored
 from tesoura.store.overlays import OnAir
 from tesoura.store.tables import OverlayRow
+from tesoura.workers import entered
 
 FIRST_PLACE = (96, 896)
 
@@ -176,9 +177,10 @@ async def _new_link(doing: Doing, given: Given) -> Done:
 
 
 async def _bring_in(doing: Doing, given: Given) -> Done:
-    came, at = await asyncio.to_thread(unpacked, given["file"]), doing.now()
-    for kind, title, data in came.files:
-        await keep_file(doing, kind, title, data)
+    at = doing.now()
+    async with entered(unpacked(given["file"])) as came:
+        for kind, title, path in came.files:
+            await keep_file(doing, kind, title, await asyncio.to_thread(path.read_bytes))
 
     def job(session: Session) -> OnAir:
         there = stored_looks.all_looks(session)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import re
 from collections.abc import Mapping
 from datetime import datetime
 from pathlib import Path
@@ -14,6 +13,7 @@ from sqlmodel import Session
 from tesoura.actions.action import Action, Call, Doing, Done, Given
 from tesoura.actions.roles import MACHINE, SET_UP
 from tesoura.actions.saves import ID, IN, changed, entry_of, folder_of, game_of, number_of, number_or_none
+from tesoura.archives import WAITING
 from tesoura.bundles import shelf_files
 from tesoura.core.forms.checks import line, text, whole
 from tesoura.core.forms.fields import Field, number, switch
@@ -180,16 +180,10 @@ async def _bring_in(doing: Doing, given: Given) -> Done:
     folder, at = doing.runtime.store.folder, doing.now()
     file = shelf_files.objects_of(folder) / given["file"]
 
-    def unpacked() -> CarriedShelf:
-        with file.open("rb") as packed:
-            shelf = carrying.read(packed)
-            shelf_files.unpack(packed, shelf, folder)
-            return shelf
-
     try:
-        shelf = await asyncio.to_thread(unpacked)
+        shelf = await asyncio.to_thread(carrying.read, file, shelf_files.objects_of(folder))
     except FileNotFoundError:
-        raise Gone("The file is not here any more. Send it again.") from None
+        raise Gone("The file is no longer here. Send it again.") from None
     game, count = await changed(doing, lambda session: _brought(session, shelf, given["game"] or None, at))
     words = f"{count} {'entry' if count == 1 else 'entries'} came to the shelf of {game[1]}."
     return Done(words, {"game": game[0]})
@@ -202,7 +196,7 @@ def _brought(session: Session, shelf: CarriedShelf, game_id: int | None, at: dat
 
 def _incoming(raw: object) -> str:
     """The name of a file that was just sent, and of no other file. Raises InvalidField."""
-    if not re.fullmatch(r"incoming-[0-9a-f]{32}\.zip", str(raw)):
+    if not WAITING.fullmatch(str(raw)):
         raise InvalidField("Send the shelf's file on its page.")
     return str(raw)
 

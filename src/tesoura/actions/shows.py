@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import asyncio
-import re
 import secrets
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from pathlib import Path
 from typing import Any
 
 from sqlmodel import Session
@@ -15,9 +13,10 @@ from sqlmodel import Session
 from tesoura.actions.action import Action, Call, Doing, Done, Given, perform
 from tesoura.actions.media import keep_file
 from tesoura.actions.overlay_setup import free_name
-from tesoura.actions.roles import MACHINE, SET_UP
+from tesoura.actions.roles import MACHINE
 from tesoura.actions.starters import take_steps
 from tesoura.actions.values import COMMAND
+from tesoura.archives import WAITING
 from tesoura.bundles import shows
 from tesoura.bundles.shows import DAMAGED, OF_ODD_SHAPES, CarriedShow
 from tesoura.bundles.starters import with_names
@@ -32,18 +31,18 @@ from tesoura.core.overlays import looks as look_rules
 from tesoura.core.overlays.document import from_document
 from tesoura.errors import CommandRefused, FileRefused, FormulaError, Invalid, InvalidField, NewerDocument
 from tesoura.links.registry import KINDS
-from tesoura.runtime import paused
-from tesoura.runtime.paused import PausedImports
 from tesoura.store import computed as stored_computed
 from tesoura.store import feeds as stored_feeds
+from tesoura.store import keys, paused
 from tesoura.store import looks as stored_looks
 from tesoura.store import overlays as stored_overlays
 from tesoura.store import text_files as stored_files
 from tesoura.store.overlays import OnAir
+from tesoura.store.paused import PausedImports
 from tesoura.store.secrets import Secrets
 from tesoura.store.tables import RuleRow, SignalRow
+from tesoura.workers import entered
 
-INCOMING = re.compile(r"incoming-show-[0-9a-f]{32}\.zip")
 """How the file is called that waits in the data folder to be brought in."""
 MOST_TEXT = 400
 
@@ -89,12 +88,13 @@ def _names(show: CarriedShow, taken: set[str]) -> dict[str, str]:
 
 async def _bring_in(doing: Doing, given: Given) -> Done:
     path = doing.runtime.store.folder / given["file"]
-    if not INCOMING.fullmatch(given["file"]) or not path.is_file():
-        raise CommandRefused("The file is not here any more. Choose it again.")
-    show = await asyncio.to_thread(_read, path)
-    for row in show.media:
-        data = await asyncio.to_thread(_added, path, str(row["name"]))
-        await keep_file(doing, str(row["kind"]), str(row.get("title", ""))[:80], data)
+    if not WAITING.fullmatch(given["file"]) or not path.is_file():
+        raise CommandRefused("The file is no longer here. Choose it again.")
+    show = await asyncio.to_thread(shows.read, path)
+    async with entered(shows.added_files(path)) as added:
+        for row in show.media:
+            data = await asyncio.to_thread((added / str(row["name"])).read_bytes)
+            await keep_file(doing, str(row["kind"]), str(row.get("title", ""))[:80], data)
     taken = doing.runtime.names_taken() | await doing.read(stored_feeds.names_taken)
     taken |= await doing.read(stored_computed.names_ever_used)
     show = _with_persons(show, {str(key): str(value) for key, value in given["persons"].items()})
@@ -132,16 +132,6 @@ async def _bring_in(doing: Doing, given: Given) -> Done:
     steps = [[one.action, dict(one.given)] for one in reversed(written.undo)]
     words = f"The show is in: {', '.join(f'{count} {what}' for count, what in show.counts())}."
     return Done(words, {"steps": steps, "left": written.left}, Call("starter.take_back", {"steps": steps}))
-
-
-def _read(path: Path) -> CarriedShow:
-    with path.open("rb") as file:
-        return shows.read(file)
-
-
-def _added(path: Path, name: str) -> bytes:
-    with path.open("rb") as file:
-        return shows.added_file(file, name)
 
 
 def _feed(
@@ -305,6 +295,8 @@ async def _start(doing: Doing, given: Given) -> Done:
             if row := stored_feeds.by_name(session, name):
                 row.paused = False
                 session.add(row)
+        for number in waiting.keys:
+            keys.revoke(session, number, None)
         paused.keep(session, PausedImports())
 
     await doing.write(job)
@@ -312,13 +304,14 @@ async def _start(doing: Doing, given: Given) -> Done:
     for name in waiting.feeds:
         await runtime.refresh_feed(name)
     runtime.touched("feeds", "overlays")
-    count = len(waiting.feeds) + len(waiting.instruments)
+    runtime.store.forget_keys()
+    count = len(waiting.feeds) + len(waiting.instruments) + len(waiting.keys)
     return Done(f"Started: {count} imported {'part' if count == 1 else 'parts'}.")
 
 
 START_IMPORTED = Action(
     "show.start_imported", "Start what was imported", "Connect imported feeds; let imported cues and instruments act.",
-    {}, _start, noted=True, may=SET_UP,
+    {}, _start, noted=True, may=MACHINE,
 )  # fmt: skip
 
 ALL = (BRING_IN, START_IMPORTED)

@@ -39,8 +39,8 @@ from tesoura.core.overlays.document import Overlay, Piece, new_piece
 from tesoura.core.overlays.pieces.kind import media
 from tesoura.errors import Gone, InvalidField, InvalidPiece, RecipeRefused, TesouraError
 from tesoura.links.registry import KINDS
-from tesoura.runtime import paused
 from tesoura.store import computed as stored_computed
+from tesoura.store import paused
 from tesoura.store import text_files as stored_files
 
 PICK, SIGNAL = "pick", "signal"

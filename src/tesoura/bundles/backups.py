@@ -7,17 +7,18 @@ import json
 import os
 import shutil
 import sqlite3
-import stat
 import tempfile
 import zipfile
 from collections.abc import Iterator
 from datetime import datetime
 from itertools import count
-from pathlib import Path, PurePosixPath
+from pathlib import Path
+from typing import NamedTuple
 
 import tesoura
-from tesoura.core.values import from_json
+from tesoura.archives import Archive, in_own_process
 from tesoura.errors import DataFolderError, FileRefused, NewerDocument
+from tesoura.store.adopting import NO_DATABASE, adopt, switch_off
 from tesoura.store.database import FILE_NAME as DATABASE
 from tesoura.store.database import HEAD, damaged, read_only
 from tesoura.store.guarding import LOCK, FolderLock
@@ -25,6 +26,7 @@ from tesoura.store.secrets import FILE_NAME as KEY_FILE
 from tesoura.store.store import RESERVE
 
 KIND, VERSION, LIST = "tesoura.backup", 1, "backup.json"
+MOST_FILES, MOST_BYTES, MOST_LIST = 2_000_000, 2_000_000_000_000, 100_000
 LEFT_OUT = (LOCK, RESERVE, f"{DATABASE}-wal", f"{DATABASE}-shm", f"{DATABASE}-journal", DATABASE)
 """What no copy needs: the database is copied in a way of its own, with all that was committed until then."""
 _PACKED = (".zip", ".png", ".jpg", ".jpeg", ".webp", ".gif", ".mp4", ".webm", ".mp3", ".ogg", ".woff2")
@@ -101,12 +103,20 @@ def _files(folder: Path, *but: Path) -> Iterator[Path]:
             yield path
 
 
-def read(file: Path, folder: Path) -> Path | None:
-    """Restore a data folder from a file. Returns where the folder that was there before is now, or None.
+class Restored(NamedTuple):
+    """Where the folder that was there before is now, if there was one; and what was switched off, in words."""
+
+    before: Path | None
+    switched_off: list[str]
+
+
+def read(file: Path, folder: Path, at: datetime) -> Restored:
+    """Restore a data folder from a file.
 
     The folder is locked from beginning to end, so nothing is added to one that is about to be replaced. The new one is
-    unpacked whole beside it and then takes its name. Raises FolderInUse, and FileRefused for a file that is no backup,
-    damaged, or of a later version.
+    unpacked whole beside it, by a process of its own, and then takes its name. Its database is copied row by row, and
+    what could let others in or start programs is switched off. Raises FolderInUse, and FileRefused for a file that is
+    no backup, damaged, or of a later version.
     """
     beside = folder.with_name(f"{folder.name}.restoring")
     with contextlib.ExitStack() as ending:
@@ -116,19 +126,9 @@ def read(file: Path, folder: Path) -> Path | None:
         for lock in locks:
             ending.callback(lock.release)
         try:
-            with zipfile.ZipFile(file) as packed:
-                _told(packed)
-                folder.parent.mkdir(parents=True, exist_ok=True)
-                beside.mkdir(mode=0o700)
-                for one in packed.infolist():
-                    if one.filename != LIST:
-                        _unpacked(packed, one, beside)
-                if (bad := packed.testzip()) is not None:
-                    raise FileRefused(f"{bad} in the file is damaged. Take another copy.")
-            with contextlib.closing(sqlite3.connect(beside / DATABASE)) as database:
-                (whole,) = database.execute("PRAGMA integrity_check").fetchone()
-                if whole != "ok":
-                    raise FileRefused("The database in the file is damaged. Take another copy.")
+            folder.parent.mkdir(parents=True, exist_ok=True)
+            beside.mkdir(mode=0o700)
+            switched_off = in_own_process(_unpack, file, beside, at)
             # Held until its new name is known, so that nobody starts with a folder that is only half in place.
             locks.append(FolderLock(beside, "a restore"))
             ending.callback(locks[-1].release)
@@ -136,38 +136,42 @@ def read(file: Path, folder: Path) -> Path | None:
                 # There a folder in which a file is open keeps its name.
                 for lock in locks:
                     lock.release()
-            return _in_place(beside, folder)
-        except DataFolderError:
-            raise
-        except (zipfile.BadZipFile, EOFError, sqlite3.DatabaseError, NotImplementedError, RuntimeError) as error:
-            raise FileRefused("This is no whole copy of a data folder. Take another one.") from error
+            return Restored(_in_place(beside, folder), switched_off)
         except OSError as error:
             raise FileRefused(f"It could not be restored: {error.strerror or error}. Nothing was changed.") from error
 
 
-def _told(packed: zipfile.ZipFile) -> None:
+def _unpack(file: Path, beside: Path, at: datetime) -> list[str]:
+    """Unpack a backup into an empty folder; what was switched off in it, in words."""
+    with file.open("rb") as packed, Archive(packed, MOST_FILES, MOST_BYTES) as archive:
+        _check_list(archive)
+        # The database is there twice while it is copied, and once more in its write-ahead log.
+        archive.must_fit(beside, 3 * archive.sizes.get(DATABASE, 0))
+        for name in archive.sizes:
+            if name not in (LIST, *LEFT_OUT):
+                path = beside / name
+                path.parent.mkdir(parents=True, exist_ok=True)
+                archive.copy(name, path)
+                path.chmod(0o600)
+        foreign = beside / f"{DATABASE}.foreign"
+        try:
+            archive.copy(DATABASE, foreign)
+        except KeyError:
+            raise FileRefused(NO_DATABASE) from None
+    adopt(foreign, beside)
+    foreign.unlink()
+    return switch_off(beside, at)
+
+
+def _check_list(archive: Archive) -> None:
     try:
-        told = from_json(packed.read(LIST))
+        told = archive.document(LIST, MOST_LIST)
     except (KeyError, ValueError):
         told = None
     if not isinstance(told, dict) or told.get("kind") != KIND:
         raise FileRefused("This is no copy of a data folder: `tesoura backup FILE` makes one.")
     if not isinstance(told.get("version"), int) or told["version"] > VERSION or str(told.get("database")) > HEAD:
         raise NewerDocument("A later version of Tesoura made this copy. Bring Tesoura up to date, then bring it back.")
-
-
-def _unpacked(packed: zipfile.ZipFile, one: zipfile.ZipInfo, folder: Path) -> None:
-    path = PurePosixPath(one.filename)
-    leads_out = path.is_absolute() or any(part in ("..", "") or ":" in part or "\\" in part for part in path.parts)
-    if leads_out or stat.S_ISLNK(one.external_attr >> 16):
-        raise FileRefused(f"“{one.filename[:60]}” in the file leads out of the folder. Nothing was brought back.")
-    if one.is_dir():
-        return
-    at = folder / path
-    at.parent.mkdir(parents=True, exist_ok=True)
-    with packed.open(one) as source, at.open("wb") as to:
-        shutil.copyfileobj(source, to, 1 << 20)
-    at.chmod(0o600)
 
 
 def _in_place(beside: Path, folder: Path) -> Path | None:

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import contextlib
 import io
 import json
+import tempfile
 import zipfile
-import zlib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+from tesoura.archives import Archive, in_own_process
 from tesoura.core.forms.checks import line
 from tesoura.core.overlays.document import (
     DOCUMENT_VERSION,
@@ -20,7 +22,6 @@ from tesoura.core.overlays.document import (
     to_document,
     too_many,
 )
-from tesoura.core.values import from_json
 from tesoura.errors import FileRefused, InvalidField, NewerDocument
 from tesoura.store import media
 from tesoura.store.tables import MediaRow
@@ -38,7 +39,7 @@ class UnpackedOverlay:
 
     name: str
     overlay: Overlay
-    files: Sequence[tuple[str, str, bytes]]
+    files: Sequence[tuple[str, str, Path]]
 
 
 def packed(name: str, draft: Overlay, rows: Sequence[MediaRow], folder: Path) -> bytes:
@@ -62,13 +63,20 @@ def packed(name: str, draft: Overlay, rows: Sequence[MediaRow], folder: Path) ->
     return out.getvalue()
 
 
-def unpacked(data: bytes) -> UnpackedOverlay:
-    """What is in such a file. Raises FileRefused, or NewerDocument for one of a later version."""
-    try:
-        archive = zipfile.ZipFile(io.BytesIO(data))
-    except zipfile.BadZipFile:
-        raise FileRefused("This is no overlay that was exported: it is not a zip file.") from None
-    with archive:
+@contextlib.contextmanager
+def unpacked(data: bytes) -> Iterator[UnpackedOverlay]:
+    """Yield what is in such a file; its files are there for as long.
+
+    Raises FileRefused, or NewerDocument for one of a later version.
+    """
+    with tempfile.TemporaryDirectory(prefix="tesoura-overlay-") as place:
+        packed = Path(place) / "overlay.zip"
+        packed.write_bytes(data)
+        yield in_own_process(_unpacked, packed)
+
+
+def _unpacked(path: Path) -> UnpackedOverlay:
+    with path.open("rb") as file, Archive(file, MAX_FILES + 1, MAX_BYTES["overlay"]) as archive:
         document = _document(archive)
         if not isinstance(document.get("overlay"), dict):
             raise FileRefused(f"The file's {DOCUMENT} describes no overlay.")
@@ -77,17 +85,17 @@ def unpacked(data: bytes) -> UnpackedOverlay:
             name = line(60)(document.get("name", ""))
         except InvalidField:
             name = "Imported overlay"
-        return UnpackedOverlay(name, overlay, list(_files(archive, document.get("files", []))))
+        return UnpackedOverlay(name, overlay, list(_files(archive, document.get("files", []), path.parent)))
 
 
-def _document(archive: zipfile.ZipFile) -> dict[str, Any]:
+def _document(archive: Archive) -> dict[str, Any]:
     try:
-        if archive.getinfo(DOCUMENT).file_size > MAX_DOCUMENT:
-            raise FileRefused(f"The file's {DOCUMENT} is too large to be one.")
-        document = from_json(archive.read(DOCUMENT))
+        document = archive.document(DOCUMENT, MAX_DOCUMENT)
     except KeyError:
         raise FileRefused(f"This is no overlay that was exported: there is no {DOCUMENT} in it.") from None
-    except (ValueError, zipfile.BadZipFile, zlib.error, OSError, RuntimeError):
+    except FileRefused:
+        raise
+    except ValueError:
         raise FileRefused(f"The file's {DOCUMENT} is damaged. Export the overlay again.") from None
     if not isinstance(document, dict):
         raise FileRefused(f"The file's {DOCUMENT} describes no overlay.")
@@ -108,20 +116,15 @@ def _overlay(document: dict[str, Any]) -> Overlay:
     return overlay
 
 
-def _files(archive: zipfile.ZipFile, told: object) -> Iterator[tuple[str, str, bytes]]:
-    total = 0
-    for one in told[:MAX_FILES] if isinstance(told, list) else ():
+def _files(archive: Archive, told: object, place: Path) -> Iterator[tuple[str, str, Path]]:
+    for number, one in enumerate(told[:MAX_FILES] if isinstance(told, list) else ()):
         kind, name = (str(one.get(key, "")) for key in ("kind", "name")) if isinstance(one, dict) else ("", "")
         if kind not in FOLDERS:
             continue
-        try:
-            info = archive.getinfo(f"{FOLDERS[kind]}/{name}")
-        except KeyError:
-            raise FileRefused(f"The file {name[:60]} that the overlay shows is missing. Export it again.") from None
-        total += info.file_size
-        if info.file_size > MAX_BYTES[kind] or total > MAX_BYTES["overlay"]:
+        part, at = f"{FOLDERS[kind]}/{name}", place / str(number)
+        if part not in archive.sizes:
+            raise FileRefused(f"The file {name[:60]} that the overlay shows is missing. Export it again.")
+        if archive.sizes[part] > MAX_BYTES[kind]:
             raise FileRefused("The files inside unpack to more than an overlay may have. They were not unpacked.")
-        try:
-            yield kind, str(one.get("title", name))[:80], archive.read(info)
-        except (zipfile.BadZipFile, zlib.error, OSError, RuntimeError):
-            raise FileRefused(f"The file {name[:60]} inside is damaged. Export the overlay again.") from None
+        archive.copy(part, at)
+        yield kind, str(one.get("title", name))[:80], at

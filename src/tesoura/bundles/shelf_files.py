@@ -76,8 +76,3 @@ def objects_of(folder: Path) -> Path:
 def write_out(to: IO[bytes], shelf: CarriedShelf, folder: Path) -> None:
     """Write a shelf's file out of a data folder. Raises FileRefused."""
     carrying.write(to, shelf, objects_of(folder))
-
-
-def unpack(file: IO[bytes], shelf: CarriedShelf, folder: Path) -> None:
-    """Store the contents of a shelf's file in a data folder. Raises FileRefused, or CommandRefused."""
-    carrying.unpack(file, shelf, objects_of(folder))

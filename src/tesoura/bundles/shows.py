@@ -6,20 +6,21 @@ What happened (the log, clips, saved games) stays; `tesoura backup` takes that a
 
 from __future__ import annotations
 
+import contextlib
 import json
+import tempfile
 import zipfile
-import zlib
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
 from typing import IO, Any
 
+from tesoura.archives import INCOMING, Archive, in_own_process
 from tesoura.bundles.private_parts import private_parts
 from tesoura.core.computed.definitions import COMPUTED
 from tesoura.core.instruments.registry import KINDS as INSTRUMENTS
 from tesoura.core.names import is_part
-from tesoura.core.values import from_json
 from tesoura.errors import FileRefused, Invalid
 from tesoura.store import media
 from tesoura.store.tables import ComputedRow, FeedRow, MediaRow, RuleRow, SignalRow, TextFileRow
@@ -111,18 +112,21 @@ def write_out(out: IO[bytes], show: CarriedShow, rows: Sequence[MediaRow], folde
         raise FileRefused(f"The show could not be written: {error.strerror or error}. Is the disk full?") from None
 
 
-def read(source: IO[bytes]) -> CarriedShow:
-    """The show in a file. Raises FileRefused."""
+def read(path: Path) -> CarriedShow:
+    """The show in a file. Raises FileRefused, and OSError."""
+    return in_own_process(_read, path)
+
+
+def _read(path: Path) -> CarriedShow:
     try:
-        with zipfile.ZipFile(source) as archive:
-            if archive.getinfo(DOCUMENT).file_size > MOST_DOCUMENT:
-                raise FileRefused(f"The file's {DOCUMENT} is too large to be one.")
-            document = from_json(archive.read(DOCUMENT))
-            names = {one.filename: one.file_size for one in archive.infolist()}
+        with path.open("rb") as file, Archive(file, MOST_FILES + 1, MOST_BYTES + MOST_DOCUMENT) as archive:
+            document, names = archive.document(DOCUMENT, MOST_DOCUMENT), archive.sizes
     except KeyError:
         raise FileRefused(f"This is no show that was saved: there is no {DOCUMENT} in it.") from None
-    except (zipfile.BadZipFile, zlib.error, OSError, ValueError, RuntimeError):
-        raise FileRefused("This is no show that was saved: it is no zip file, or a damaged one.") from None
+    except FileRefused:
+        raise
+    except ValueError:
+        raise FileRefused("The show in the file is damaged: its document is no JSON. Save it again.") from None
     if not isinstance(document, dict) or document.get("kind") != KIND:
         raise FileRefused("This file holds no show.")
     version = document.get("version")
@@ -170,13 +174,21 @@ def _whole(show: CarriedShow, names: Mapping[str, int]) -> None:
         raise FileRefused("The files inside unpack to more than a show may have. They were not unpacked.")
 
 
-def added_file(source: IO[bytes], name: str) -> bytes:
-    """One of the added files. Raises FileRefused."""
-    try:
-        with zipfile.ZipFile(source) as archive:
-            return archive.read(f"media/{name}")
-    except (KeyError, zipfile.BadZipFile, zlib.error, OSError, RuntimeError):
-        raise FileRefused(f"The file {name[:60]} inside is damaged. Save the show again.") from None
+@contextlib.contextmanager
+def added_files(path: Path) -> Iterator[Path]:
+    """Unpack the added files of a show that was read, into a folder that is there for as long. Raises FileRefused."""
+    with tempfile.TemporaryDirectory(prefix=INCOMING, dir=path.parent) as place:
+        in_own_process(_unpack, path, Path(place))
+        yield Path(place)
+
+
+def _unpack(path: Path, to: Path) -> None:
+    with path.open("rb") as file, Archive(file, MOST_FILES + 1, MOST_BYTES + MOST_DOCUMENT) as archive:
+        archive.must_fit(to)
+        for name in archive.sizes:
+            folder, _, last = name.rpartition("/")
+            if folder == "media":
+                archive.copy(name, to / last)
 
 
 def unknown(show: CarriedShow, feeds: Collection[str]) -> list[str]:

@@ -12,8 +12,9 @@ from typing import TYPE_CHECKING, Any, Protocol
 
 from tesoura.core.desk.controls import ControlMoved
 from tesoura.core.forms.fields import Field
+from tesoura.feeds.apart import LARGE, take_apart
 from tesoura.feeds.formats import read
-from tesoura.feeds.worker import LARGE, Worker
+from tesoura.workers import Worker
 
 if TYPE_CHECKING:
     import httpx
@@ -103,7 +104,7 @@ class FetchContext:
     async def read(self, text: str, form: str, where: str, selector: str = "") -> object:
         """The payload in a text, as `formats.read` gives it; a large one is read beside the loop."""
         if form in WITHIN_BOUNDS or len(text) >= LARGE:
-            return await self.worker.run(read, text, form, where, selector, what=where)
+            return await take_apart(self.worker, read, text, form, where, selector, what=where)
         return read(text, form, where, selector)
 
     def keep(self, came: Fetched) -> None:

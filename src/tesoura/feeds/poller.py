@@ -9,9 +9,9 @@ from collections.abc import AsyncIterator, Awaitable, Callable
 
 from tesoura.core.backoff import next_delay_s
 from tesoura.errors import SourceError, SourceUnavailable
+from tesoura.feeds.apart import LARGE
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched
 from tesoura.feeds.echo import error_without_echo, without_echo
-from tesoura.feeds.worker import LARGE
 
 log = logging.getLogger(__name__)
 

@@ -23,12 +23,12 @@ from tesoura.core.signals.engine import Engine
 from tesoura.core.signals.payload import tree
 from tesoura.core.values import Event, Reading, Scalar, Wanted
 from tesoura.errors import CredentialsRejected, NothingPicked, SourceError, TooMuch
+from tesoura.feeds.apart import LARGE, take_apart
 from tesoura.feeds.api import NOTHING, FeedKind, FetchContext, Fetched, Folders, Item
 from tesoura.feeds.echo import error_without_echo, without_echo
 from tesoura.feeds.picks import Pick, Picked, is_plain, pick, pick_value
 from tesoura.feeds.poller import Poller
 from tesoura.feeds.rules import EventRule, all_plain, check, make_items, news
-from tesoura.feeds.worker import LARGE, Worker
 from tesoura.links.registry import KINDS
 from tesoura.runtime.feed_reports import FeedReport, Proof, failed
 from tesoura.runtime.feed_trials import FeedTrials
@@ -38,6 +38,7 @@ from tesoura.runtime.tasks import Tasks
 from tesoura.store import feeds as stored
 from tesoura.store import rules as stored_rules
 from tesoura.store.store import Store
+from tesoura.workers import Worker
 
 if TYPE_CHECKING:
     import httpx
@@ -286,7 +287,7 @@ class Feeds:
 
     async def _pick_from(self, running: Running, payload: object, now: datetime, large: bool = False) -> Picked:
         if large or not all(is_plain(one.path) for one in running.picks):
-            return await self._worker.run(pick, payload, running.picks, now, what=running.title)
+            return await take_apart(self._worker, pick, payload, running.picks, now, what=running.title)
         return pick(payload, running.picks, now)
 
     async def _take_in(
@@ -301,7 +302,7 @@ class Feeds:
         if running.rules and looked_at is not NOTHING and not came.quiet:
             given = (running.rules, looked_at, streamed, running.seen, came.message_id)
             if came.size_bytes >= LARGE or not all_plain(running.rules):
-                new, keys, first = await self._worker.run(news, *given, what=running.title)
+                new, keys, first = await take_apart(self._worker, news, *given, what=running.title)
             else:
                 new, keys, first = news(*given)
             items += new
@@ -391,7 +392,7 @@ class Feeds:
             raise NothingPicked("Nothing has come from this feed yet. Ask it again first.")
         if is_plain(path):
             return pick_value(running.payload, path, wanted)
-        return await self._worker.run(pick_value, running.payload, path, wanted, what=running.title)
+        return await take_apart(self._worker, pick_value, running.payload, path, wanted, what=running.title)
 
     async def try_rule(self, name: str, rule: EventRule) -> tuple[list[Item], str | None, object]:
         """What a rule makes of what came last: the items, what is wrong, and what it looked at."""
@@ -412,7 +413,7 @@ class Feeds:
 
     async def _within(self, job: Callable[..., T], rule: EventRule, *given: Any) -> T:
         """Do what a rule asks for: here when its paths only go down, else within bounds."""
-        return job(*given) if all_plain([rule]) else await self._worker.run(job, *given, what="this feed")
+        return job(*given) if all_plain([rule]) else await take_apart(self._worker, job, *given, what="this feed")
 
     def ask_now(self, name: str) -> None:
         """Ask a feed without waiting for its period or backoff."""

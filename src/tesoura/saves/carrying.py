@@ -4,16 +4,17 @@ from __future__ import annotations
 
 import hashlib
 import json
+import pickle
 import re
-import stat
 import zipfile
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePosixPath
 from typing import IO, Any
 
+from tesoura.archives import Archive, in_own_process
 from tesoura.errors import FileRefused, NewerDocument
-from tesoura.saves.keeping import BLOCK, Content, SavedFile, folder_synced, object_at, room_for, synced
+from tesoura.saves.keeping import Content, SavedFile, folder_synced, object_at, room_for, synced
 from tesoura.saves.looking import MOST_BYTES, MOST_FILES
 
 KIND, VERSION = "tesoura.shelf", 1
@@ -21,6 +22,8 @@ LIST = "shelf.json"
 MOST_LIST, MOST_ENTRIES, MOST_NAME, MOST_NOTE, MOST_PATH = 60_000_000, 20_000, 200, 2_000, 4_096
 MOST_PARTS = 500_000
 """The most contents that one file can have."""
+MOST_UNPACKED = 200_000_000_000
+"""The most bytes that its contents can have together."""
 _DIGEST = re.compile(r"[0-9a-f]{64}")
 
 
@@ -85,57 +88,55 @@ def write(to: IO[bytes], shelf: CarriedShelf, objects: Path) -> None:
             packed.write(at, f"files/{digest}")
 
 
-def read(file: IO[bytes]) -> CarriedShelf:
-    """What is in a shelf's file, each name and path looked at; nothing is written. Raises FileRefused."""
+def read(path: Path, objects: Path | None = None) -> CarriedShelf:
+    """Return what is in a shelf's file, each name and path checked. Raises FileRefused, CommandRefused, and OSError.
+
+    With a folder for them, its contents are stored there, too, each checked by its hash.
+    """
+    head, entries = in_own_process(_read_apart, path, objects)
+    # One by one: a list as long as a shelf's, taken over at once, would hold up everything else.
+    return replace(head, entries=tuple(pickle.loads(one) for one in entries))  # noqa: S301 - from our own process
+
+
+def _read_apart(path: Path, objects: Path | None) -> tuple[CarriedShelf, list[bytes]]:
+    with path.open("rb") as file, Archive(file, MOST_PARTS + 1, MOST_UNPACKED) as packed:
+        shelf = listed(packed)
+        if objects is not None:
+            unpack(packed, shelf, objects)
+        return replace(shelf, entries=()), [pickle.dumps(one) for one in shelf.entries]
+
+
+def listed(packed: Archive) -> CarriedShelf:
+    """Return what is in an open archive, each name and path checked. Raises FileRefused."""
     try:
-        with zipfile.ZipFile(file) as packed:
-            names = packed.infolist()
-            if len(names) > MOST_PARTS + 1:
-                raise FileRefused(f"The file has {len(names):,} parts; a shelf has {MOST_PARTS:,} at most.")
-            for one in names:
-                if stat.S_ISLNK(one.external_attr >> 16):
-                    raise FileRefused(f"“{one.filename[:60]}” in the file is a link. A shelf has none.")
-            try:
-                part = packed.getinfo(LIST)
-            except KeyError:
-                raise FileRefused("This is no shelf of saved games: it has no list.") from None
-            if part.file_size > MOST_LIST:
-                raise FileRefused("The list in the file is longer than any shelf's.")
-            with packed.open(part) as told:
-                shelf = _shelf(told.read(MOST_LIST + 1))
-            there = {one.filename: one.file_size for one in names}
-            for entry in shelf.entries:
-                for each in entry.content.files if entry.content else ():
-                    if there.get(f"files/{each.digest}") != each.size:
-                        raise FileRefused(f"“{entry.name[:60]}” is not whole in the file: {each.path or 'its content'} "
-                                          "is missing or of another size.")  # fmt: skip
-            return shelf
-    except (zipfile.BadZipFile, EOFError, OSError, NotImplementedError, RuntimeError) as error:
-        raise FileRefused("This is no whole zip file. Take the file that Tesoura gave, once more.") from error
+        shelf = _shelf(packed.read(LIST, MOST_LIST))
+    except KeyError:
+        raise FileRefused("This is no shelf of saved games: it has no list.") from None
+    for entry in shelf.entries:
+        for each in entry.content.files if entry.content else ():
+            if packed.sizes.get(f"files/{each.digest}") != each.size:
+                raise FileRefused(f"“{entry.name[:60]}” is not whole in the file: {each.path or 'its content'} "
+                                  "is missing or of another size.")  # fmt: skip
+    return shelf
 
 
-def unpack(file: IO[bytes], shelf: CarriedShelf, objects: Path) -> None:
-    """Store the contents of a shelf's file, each checked by its hash. Raises FileRefused, or CommandRefused."""
+def unpack(packed: Archive, shelf: CarriedShelf, objects: Path) -> None:
+    """Store its contents, each checked by its hash. Raises FileRefused, CommandRefused, and OSError."""
     objects.mkdir(parents=True, exist_ok=True)
     room_for(objects, shelf.size)
     sizes = {one.digest: one.size for entry in shelf.entries if entry.content for one in entry.content.files}
-    try:
-        with zipfile.ZipFile(file) as packed:
-            for digest, size in sorted(sizes.items()):
-                at = object_at(objects, digest)
-                if not (at.is_file() and at.stat().st_size == size):
-                    _unpacked(packed, digest, size, at)
-    except (zipfile.BadZipFile, EOFError, NotImplementedError, RuntimeError) as error:
-        raise FileRefused("The file is damaged. Take it over once more; the shelf stays as it is.") from error
+    for digest, size in sorted(sizes.items()):
+        at = object_at(objects, digest)
+        if not (at.is_file() and at.stat().st_size == size):
+            _unpacked(packed, digest, size, at)
 
 
-def _unpacked(packed: zipfile.ZipFile, digest: str, size: int, at: Path) -> None:
+def _unpacked(packed: Archive, digest: str, size: int, at: Path) -> None:
     at.parent.mkdir(exist_ok=True)
     part, found, left = at.with_name(f".{digest}.part"), hashlib.blake2b(digest_size=32), size
     try:
-        with packed.open(f"files/{digest}") as source, part.open("wb") as to:
-            # Never more than was told, whatever comes out of it.
-            while left >= 0 and (block := source.read(min(BLOCK, left + 1))):
+        with part.open("wb") as to:
+            for block in packed.blocks(f"files/{digest}"):
                 left -= len(block)
                 found.update(block)
                 to.write(block)

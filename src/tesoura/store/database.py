@@ -14,7 +14,7 @@ from urllib.parse import quote
 
 from sqlalchemy import Engine, create_engine, event, exc, inspect, text
 
-from tesoura.errors import DataFolderError
+from tesoura.errors import DataFolderError, NewerDocument
 from tesoura.store.secrets import FILE_NAME as KEY_FILE
 
 log = logging.getLogger(__name__)
@@ -210,21 +210,49 @@ def _keep_before(engine: Engine, present: str) -> None:
 
 
 def _migrate(engine: Engine, present: str | None) -> None:
-    from alembic import command
-    from alembic.config import Config
-    from alembic.script import ScriptDirectory
-
-    config = Config()
-    config.set_main_option("script_location", str(_MIGRATIONS).replace("%", "%%"))
-    config.set_main_option("path_separator", "os")
-    known = {revision.revision for revision in ScriptDirectory.from_config(config).walk_revisions()}
-    if present is not None and present not in known:
+    if present is not None and present not in _versions():
         raise DataFolderError(
             f"This data folder was last used by a newer Tesoura (its database is at {present}). "
             "Start that version, or give another folder with --data. Nothing was changed."
         )
     if present is not None:
         _keep_before(engine, present)
+    upgraded(engine)
+
+
+def _migrations() -> Any:
+    from alembic.config import Config
+
+    config = Config()
+    config.set_main_option("script_location", str(_MIGRATIONS).replace("%", "%%"))
+    config.set_main_option("path_separator", "os")
+    return config
+
+
+def _versions() -> set[str]:
+    from alembic.script import ScriptDirectory
+
+    return {revision.revision for revision in ScriptDirectory.from_config(_migrations()).walk_revisions()}
+
+
+def upgraded(engine: Engine, to: str = "head") -> None:
+    """Bring a database to a version, this one unless another is named."""
+    from alembic import command
+
+    config = _migrations()
     with engine.begin() as connection:
         config.attributes["connection"] = connection
-        command.upgrade(config, "head")
+        command.upgrade(config, to)
+
+
+@contextmanager
+def new_database(folder: Path, version: str) -> Iterator[Engine]:
+    """Create an empty database in a folder, as that version had it. Raises NewerDocument for an unknown version."""
+    if version not in _versions():
+        raise NewerDocument("A later version of Tesoura made this copy. Update Tesoura, then restore it.")
+    engine = _engine(folder, "NORMAL")
+    try:
+        upgraded(engine, version)
+        yield engine
+    finally:
+        engine.dispose()

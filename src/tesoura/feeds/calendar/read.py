@@ -14,11 +14,11 @@ import recurring_ical_events
 
 from tesoura.core.values import MAX_TEXT
 from tesoura.errors import ResponseNotUnderstood
+from tesoura.feeds.apart import LARGE, take_apart
 from tesoura.feeds.api import FetchContext, Fetched, Item
 from tesoura.feeds.file.watch import read_text
 from tesoura.feeds.http.ask import get
 from tesoura.feeds.paths import allowed
-from tesoura.feeds.worker import LARGE
 
 AHEAD = timedelta(days=400)
 NEAR = timedelta(hours=1)
@@ -66,7 +66,7 @@ async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
 async def _shows(context: FetchContext, text: str, now: datetime) -> list[Show]:
     if is_plain(text):
         return await asyncio.to_thread(read, text, context.zone, now)
-    return await context.worker.run(read, text, context.zone, now, what="the calendar")
+    return await take_apart(context.worker, read, text, context.zone, now, what="the calendar")
 
 
 def is_plain(text: str) -> bool:

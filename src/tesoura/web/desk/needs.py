@@ -97,11 +97,12 @@ def _of_imports(self: Runtime) -> list[Need]:
     """What was imported and waits to be started."""
     waiting, feeds = self.paused.present, dict(self.feeds.titles())
     counts = ((sum(one in feeds for one in waiting.feeds), "feed"),
-              (sum(one in self.engine.graph.runners for one in waiting.instruments), "instrument"))  # fmt: skip
+              (sum(one in self.engine.graph.runners for one in waiting.instruments), "instrument"),
+              (len(waiting.keys), "API key"))  # fmt: skip
     parts = [f"{count} {what}{'' if count == 1 else 's'}" for count, what in counts if count]
     if not parts:
         return []
-    return [Need(f"Imported and paused: {' and '.join(parts)}. Check their settings first.", "Start",
+    return [Need(f"Imported and paused: {', '.join(parts)}. Check their settings first.", "Start",
                  url_for("shows.start_imported"), True)]  # fmt: skip
 
 

@@ -3,10 +3,7 @@
 from __future__ import annotations
 
 import re
-import secrets
 import tempfile
-import time
-from pathlib import Path
 
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, send_file, url_for
 from flask.typing import ResponseReturnValue
@@ -17,11 +14,9 @@ from tesoura.saves import carrying
 from tesoura.store import saves as stored
 from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import store
+from tesoura.web.shared.incoming import GONE, take_in, waiting
 
 blueprint = Blueprint("shelf_files", __name__, url_prefix="/saves/files")
-_TOKEN = re.compile(r"[0-9a-f]{32}")
-KEPT_S = 3_600
-"""So long a file that was looked at waits to be brought in."""
 
 
 @blueprint.get("/<int:game_id>.zip")
@@ -46,15 +41,6 @@ def out(game_id: int) -> ResponseReturnValue:
     return response
 
 
-def _waiting() -> Path:
-    folder = shelf_files.objects_of(store().folder)
-    folder.mkdir(parents=True, exist_ok=True)
-    for one in folder.glob("incoming-*.zip"):
-        if time.time() - one.stat().st_mtime > KEPT_S:
-            one.unlink(missing_ok=True)
-    return folder
-
-
 @blueprint.post("/look")
 def look() -> ResponseReturnValue:
     """What is in a shelf's file; nothing is brought in."""
@@ -62,14 +48,13 @@ def look() -> ResponseReturnValue:
     if sent is None or not sent.filename:
         flash("Choose a file first.", "wrong")
         return redirect(url_for("saves.index", all="yes"))
-    token = secrets.token_hex(16)
-    at = _waiting() / f"incoming-{token}.zip"
+    at = None
     try:
-        sent.save(at)
-        with at.open("rb") as file:
-            shelf = carrying.read(file)
+        token, at = take_in(sent, shelf_files.objects_of(store().folder))
+        shelf = carrying.read(at)
     except (FileRefused, OSError) as error:
-        at.unlink(missing_ok=True)
+        if at is not None:
+            at.unlink(missing_ok=True)
         flash(str(error), "wrong")
         return redirect(url_for("saves.index", all="yes"))
     games = store().read(lambda session: list(stored.games(session)))
@@ -80,10 +65,9 @@ def look() -> ResponseReturnValue:
 @blueprint.post("/bring")
 def bring() -> ResponseReturnValue:
     """Bring in the file that was looked at."""
-    token = request.form.get("token", "")
-    at = _waiting() / f"incoming-{token}.zip"
-    if not _TOKEN.fullmatch(token) or not at.is_file():
-        flash("The file is not here any more. Choose it again.", "wrong")
+    at = waiting(request.form.get("token", ""), shelf_files.objects_of(store().folder))
+    if at is None:
+        flash(GONE, "wrong")
         return redirect(url_for("saves.index", all="yes"))
     try:
         done = act("saves.bring_in", file=at.name, game=request.form.get("game") or 0)

@@ -2,11 +2,7 @@
 
 from __future__ import annotations
 
-import re
-import secrets
 import tempfile
-import time
-from pathlib import Path
 
 from flask import Blueprint, Response, flash, redirect, render_template, request, send_file, url_for
 from flask.typing import ResponseReturnValue
@@ -20,11 +16,9 @@ from tesoura.runtime.facade import Runtime
 from tesoura.store.tables import MediaRow
 from tesoura.web.shared.acting import act, must_be_here
 from tesoura.web.shared.doors import actor, now, runtime, store
+from tesoura.web.shared.incoming import GONE, take_in, waiting
 
 blueprint = Blueprint("shows", __name__, url_prefix="/show")
-_TOKEN = re.compile(r"[0-9a-f]{32}")
-KEPT_S = 3_600
-"""So long a file that was looked at waits to be brought in."""
 
 
 @blueprint.get("/")
@@ -59,13 +53,6 @@ def out() -> ResponseReturnValue:
     return response
 
 
-def _waiting(token: str) -> Path:
-    for one in store().folder.glob("incoming-show-*.zip"):
-        if time.time() - one.stat().st_mtime > KEPT_S:
-            one.unlink(missing_ok=True)
-    return store().folder / f"incoming-show-{token}.zip"
-
-
 @blueprint.post("/look")
 def look() -> ResponseReturnValue:
     """What is in a show's file, and what will be missing; nothing is brought in."""
@@ -74,15 +61,14 @@ def look() -> ResponseReturnValue:
     if sent is None or not sent.filename:
         flash("Choose a file first.", "wrong")
         return redirect(url_for("shows.index"))
-    token = secrets.token_hex(16)
-    at = _waiting(token)
+    at = None
     try:
-        sent.save(at)
-        with at.open("rb") as file:
-            show = shows.read(file)
+        token, at = take_in(sent, store().folder)
+        show = shows.read(at)
         missing, does, persons = lacks(show, store().folder), acting(show), names_asked(show)
     except (FileRefused, OSError) as error:
-        at.unlink(missing_ok=True)
+        if at is not None:
+            at.unlink(missing_ok=True)
         flash(str(error), "wrong")
         return redirect(url_for("shows.index"))
     taken = runtime().call(Runtime.names_taken)
@@ -95,11 +81,10 @@ def look() -> ResponseReturnValue:
 @blueprint.post("/bring")
 def bring() -> ResponseReturnValue:
     """Bring in the file that was looked at."""
-    token = request.form.get("token", "")
-    if not _TOKEN.fullmatch(token):
-        flash("The file is not here any more. Choose it again.", "wrong")
+    at = waiting(request.form.get("token", ""), store().folder)
+    if at is None:
+        flash(GONE, "wrong")
         return redirect(url_for("shows.index"))
-    at = _waiting(token)
     try:
         persons = {key: value for key, value in request.form.items() if key.startswith("person-")}
         done = act("show.bring_in", file=at.name, persons=persons)

@@ -1,81 +1,92 @@
-"""Taking large answers apart in a process of its own: the loop goes on meanwhile, and what takes too long is ended."""
+"""Work that could take too long or too much memory, done in a process of its own that can be ended."""
 
 from __future__ import annotations
 
 import asyncio
 import contextlib
+import logging
 import pickle
+import sys
 import threading
-from collections.abc import Callable
+from collections.abc import AsyncIterator, Callable
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from tesoura.errors import ResponseNotUnderstood, TesouraError, TooMuch
+from tesoura.errors import TesouraError
 
 if TYPE_CHECKING:
     from multiprocessing.connection import Connection
     from multiprocessing.process import BaseProcess
 
 T = TypeVar("T")
-LARGE = 50_000
-"""From so many bytes on an answer is large; taking a smaller one apart costs less than handing it over."""
+log = logging.getLogger(__name__)
 LIMIT_S = 5.0
 MEMORY_BYTES = 1_500_000_000
-"""What the process may hold at all, where the system can be told; it begins at a fraction of that."""
+"""What the process may hold, where the system can be told; it begins at a fraction of that."""
 START_S, READY = 30.0, b"ready"
-ANSWER_BYTES = 30_000_000
+ANSWER_BYTES = 200_000_000
 """What a job may give back."""
+DONE, REFUSED, FAILED = "done", "refused", "failed"
+
+
+class Overrun(Exception):
+    """A job took too long (`slow`), or too much memory."""
+
+    def __init__(self, slow: bool) -> None:
+        super().__init__("too slow" if slow else "too much memory")
+        self.slow = slow
+
+
+class JobFailed(Exception):
+    """A job raised something that is none of Tesoura's errors."""
 
 
 class Worker:
     """One process that runs one job at a time. It is started for the first, and ended when a job takes too long."""
 
     def __init__(self, limit_s: float = LIMIT_S) -> None:
-        self._limit_s = limit_s
+        self.limit_s = limit_s
         self._lock = threading.Lock()
         self._process: BaseProcess | None = None
         self._connection: Connection | None = None
 
-    async def run(self, job: Callable[..., T], *given: Any, what: str) -> T:
-        """What the job gives; it and what it is given go over as pickles. Raises what it raised of Tesoura's errors.
+    async def run(self, job: Callable[..., T], *given: Any) -> T:
+        """Return what the job gives, without blocking the loop. Raises as `run_now` does."""
+        return await asyncio.to_thread(self.run_now, job, *given)
 
-        Raises TooMuch, whose message names `what` was taken apart, when that takes too long or too much memory, and
-        ResponseNotUnderstood when it fails.
+    def run_now(self, job: Callable[..., T], *given: Any) -> T:
+        """Return what the job gives; it and what it is given go over as pickles.
+
+        Raises what it raised of Tesoura's errors, Overrun when it took too long or too much memory, and JobFailed for
+        anything else that it raised.
         """
-        return await asyncio.to_thread(self._run, job, given, what)
-
-    def _run(self, job: Callable[..., T], given: tuple[Any, ...], what: str) -> T:
         with self._lock:
             try:
                 connection = self._started()
                 connection.send((job, given))
-                if not connection.poll(self._limit_s):
-                    raise TooMuch(
-                        f"Taking apart what {what} sent took longer than {self._limit_s:g} s, so it was paused. "
-                        "Ask it for less, or choose a simpler path; then let it go on."
-                    )
-                good, result = pickle.loads(connection.recv_bytes(ANSWER_BYTES))  # noqa: S301 - from our own process
-            except TooMuch:
+                if not connection.poll(self.limit_s):
+                    raise Overrun(slow=True)
+                how, result = pickle.loads(connection.recv_bytes(ANSWER_BYTES))  # noqa: S301 - from our own process
+            except Overrun:
                 self._end()
                 raise
             except (EOFError, OSError, ValueError) as error:
                 self._end()
-                raise TooMuch(
-                    f"Taking apart what {what} sent used up too much memory, so it was paused. Ask it for less, or "
-                    "choose a simpler path; then let it go on."
-                ) from error
-        if not good:
+                raise Overrun(slow=False) from error
+        if how == REFUSED:
             raise result
+        if how == FAILED:
+            raise JobFailed(result)
         answer: T = result
         return answer
 
     def _started(self) -> Connection:
         if self._process is None or not self._process.is_alive() or self._connection is None:
-            # Loaded when the first large answer comes, not at every start.
+            # Loaded for the first job, not at every start.
             import multiprocessing
 
             context = multiprocessing.get_context("spawn")
             ours, theirs = context.Pipe()
-            self._process = context.Process(target=_serve, args=(theirs,), name="tesoura-reader", daemon=True)
+            self._process = context.Process(target=_serve, args=(theirs,), name="tesoura-worker", daemon=True)
             self._process.start()
             theirs.close()
             # Its start takes its own time, which is no job's.
@@ -100,6 +111,19 @@ class Worker:
             self._end()
 
 
+@contextlib.asynccontextmanager
+async def entered(manager: contextlib.AbstractContextManager[T]) -> AsyncIterator[T]:
+    """Enter and leave a context manager in a thread, as its work would block the loop."""
+    value = await asyncio.to_thread(manager.__enter__)
+    try:
+        yield value
+    except BaseException:
+        if not await asyncio.to_thread(manager.__exit__, *sys.exc_info()):
+            raise
+    else:
+        await asyncio.to_thread(manager.__exit__, None, None, None)
+
+
 def _serve(connection: Connection) -> None:
     """What the process does: one job after the other, until nobody is there to give one."""
     _bound_memory()
@@ -110,14 +134,15 @@ def _serve(connection: Connection) -> None:
         except (EOFError, OSError):
             return
         try:
-            answer: tuple[bool, Any] = (True, job(*given))
+            answer: tuple[str, Any] = (DONE, job(*given))
         except TesouraError as error:
-            answer = (False, error)
+            answer = (REFUSED, error)
         except MemoryError:
             # The other side takes the end of this process for what it is.
             return
         except Exception as error:
-            answer = (False, ResponseNotUnderstood(f"It could not be taken apart: {error}"[:300], ""))
+            log.warning("A job failed in its process", exc_info=True)
+            answer = (FAILED, f"{type(error).__name__}: {error}"[:300])
         try:
             packed = pickle.dumps(answer)
         except (MemoryError, RecursionError):
