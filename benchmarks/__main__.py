@@ -26,6 +26,7 @@ from benchmarks import (
     scoreboard,
     sponsors,
     start,
+    strangers,
     studio,
     tracks,
     wheel,
@@ -53,9 +54,10 @@ PARTS = {
     "runs": runs.measure,
     "rebuild": rebuild.measure,
     "recount": recount.measure,
+    "strangers": strangers.measure,
 }
-WHEN_ASKED = ("recount",)
-"""Parts that compare and do not time: run only by name."""
+WHEN_ASKED = ("recount", "strangers")
+"""Parts that compare or attack and do not time: run only by name."""
 
 
 @click.command()

@@ -30,7 +30,7 @@ from tesoura.core.hosts import is_this_machine
 from tesoura.errors import PortInUse
 from tesoura.links.device.door import DeviceDoor
 from tesoura.links.scene.door import SceneDoor
-from tesoura.outputs.connections import limited
+from tesoura.outputs.connections import TlsEntrance, limited
 from tesoura.outputs.frames import FrameWriter
 from tesoura.outputs.sockets import DeskSocket, OverlaySocket
 from tesoura.runtime.facade import Runtime
@@ -172,10 +172,6 @@ def listen(host: str, port: int) -> socket.socket:
     return listening
 
 
-HANDSHAKE_S = 10.0
-"""Time limit for another machine's TLS handshake."""
-
-
 class Server(uvicorn.Server):
     """uvicorn, telling when it is ready."""
 
@@ -218,16 +214,18 @@ class Server(uvicorn.Server):
         """Serve what comes in there, too; what ends that, and puts out who came in by it."""
         config = self.config
         runtime: Runtime = config.app.state.runtime  # type: ignore[union-attr]
-        protocol: Any = limited(config.http_protocol_class, runtime.listening.connections)
+        connections = runtime.listening.connections
+        protocol: Any = limited(config.http_protocol_class, connections, counts=tls is None)
         made = functools.partial(
             protocol, config=config, server_state=self.server_state, app_state=self.lifespan.state
         )  # fmt: skip
         port = listening.getsockname()[1]
-        # An unfinished TLS handshake holds a descriptor too, and isn't counted yet.
-        handshake_s = HANDSHAKE_S if tls is not None else None
-        serving = await asyncio.get_running_loop().create_server(
-            made, sock=listening, ssl=tls, backlog=512, ssl_handshake_timeout=handshake_s
-        )
+        serving: asyncio.Server | TlsEntrance
+        if tls is None:
+            serving = await asyncio.get_running_loop().create_server(made, sock=listening, backlog=512)
+        else:
+            serving = TlsEntrance(connections, made, tls)
+            serving.open(listening)
 
         async def close() -> None:
             serving.close()

@@ -86,8 +86,12 @@ class Worker:
 
             context = multiprocessing.get_context("spawn")
             ours, theirs = context.Pipe()
-            self._process = context.Process(target=_serve, args=(theirs,), name="tesoura-worker", daemon=True)
-            self._process.start()
+            process = context.Process(target=_serve, args=(theirs,), name="tesoura-worker", daemon=True)
+            try:
+                process.start()
+            except Exception as error:
+                raise OSError(f"No process could be started: {error}") from error
+            self._process = process
             theirs.close()
             # Its start takes its own time, which is no job's.
             if not ours.poll(START_S) or ours.recv_bytes() != READY:

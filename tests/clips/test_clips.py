@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import json
+import os
 import subprocess
 import sys
 from collections.abc import Callable, Iterator
@@ -164,7 +165,7 @@ def no_clips(clip: Path, tmp_path: Path) -> Iterator[tuple[bytes, str]]:
     yield b"#EXTM3U\n#EXTINF:10,\n/etc/passwd\n", "no video that can be read"
     yield b"\x00\x01" * 5000, "no video that can be read"
     made(tmp_path / "raw.h264", "libx264")
-    yield (tmp_path / "raw.h264").read_bytes(), "This is no clip but raw H.264 video"
+    yield (tmp_path / "raw.h264").read_bytes(), "no video that can be read"
     with av.open(str(tmp_path / "heard.mp4"), "w") as out:
         stream: Any = out.add_stream("aac", rate=48_000)
         quiet: Any = av.AudioFrame("s16", "stereo", 1024)
@@ -181,6 +182,24 @@ def test_what_is_no_clip_is_refused_with_what_it_is_instead(clip: Path, tmp_path
         with pytest.raises(FileRefused, match=words):
             work.take({"path": str(source), "folder": str(tmp_path / "kept")}, lambda share: None)
     assert list((tmp_path / "kept").glob("*")) == []
+
+
+@pytest.mark.parametrize(
+    "playlist",
+    ["#EXTM3U\n#EXT-X-TARGETDURATION:10\n#EXTINF:10,\n{}\n#EXT-X-ENDLIST\n", "ffconcat version 1.0\nfile '{}'\n",
+     '<?xml version="1.0"?><MPD xmlns="urn:mpeg:dash:schema:mpd:2011" type="static" mediaPresentationDuration="PT10S">'
+     '<Period><AdaptationSet mimeType="video/mp4"><Representation id="1" bandwidth="1"><BaseURL>{}</BaseURL>'
+     '</Representation></AdaptationSet></Period></MPD>',
+     "v=0\no=- 0 0 IN IP4 127.0.0.1\ns=k\nc=IN IP4 127.0.0.1\nt=0 0\nm=video 5004 RTP/AVP 96\n"
+     "a=rtpmap:96 H264/90000\n"],
+)  # fmt: skip
+def test_what_a_playlist_names_is_not_opened(tmp_path: Path, playlist: str) -> None:
+    # Who opened the pipe would wait there for ever.
+    os.mkfifo(tmp_path / "part.ts")
+    source = tmp_path / "clip.m3u8"
+    source.write_text(playlist.format(tmp_path / "part.ts"))
+    with pytest.raises(FileRefused, match=r"no video that can be read|a web page"):
+        probe(source)
 
 
 def test_of_four_hours_a_part_is_taken_and_all_of_it_is_not(tmp_path: Path) -> None:

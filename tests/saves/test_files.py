@@ -14,13 +14,14 @@ import time
 from collections import namedtuple
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 from tesoura.errors import CommandRefused, InvalidField
 from tesoura.saves import keeping, looking, putting, settling
 from tesoura.saves.keeping import Content, StillWritten, content_of, keep
-from tesoura.saves.looking import SaveSource, expanded, files_of, folders_of, listed
+from tesoura.saves.looking import FoundFile, SaveSource, expanded, files_of, folders_of, listed
 from tesoura.saves.putting import before_at, mend, put
 
 Room = namedtuple("Room", "total used free")
@@ -161,26 +162,26 @@ def test_a_save_of_nothing_is_kept_as_such(objects: Path, file: SaveSource) -> N
 def test_what_changes_while_it_is_copied_is_not_kept(
     objects: Path, file: SaveSource, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    def writes(at: Path, to: Path) -> None:
-        shutil.copyfile(at, to)
+    def writes(source: SaveSource, found: FoundFile, to: Path) -> None:
+        shutil.copyfile(found.at, to)
         file.at.write_bytes(b"another")
 
-    monkeypatch.setattr(keeping, "copied", writes)
+    monkeypatch.setattr(keeping, "copied_as_found", writes)
     with pytest.raises(StillWritten):
         kept(objects, file)
     assert [one for one in objects.rglob("*") if one.is_file()] == []
 
 
-def full(at: Path, to: Path) -> None:
-    to.write_bytes(b"half")
+def full(*given: Any) -> None:
+    given[-1].write_bytes(b"half")
     raise OSError(errno.ENOSPC, "No space left on device")
 
 
 def test_a_full_disk_leaves_nothing_half(objects: Path, file: SaveSource, monkeypatch: pytest.MonkeyPatch) -> None:
     content = kept(objects, file)
     file.at.write_bytes(b"played on")
-    for module in (keeping, putting):
-        monkeypatch.setattr(module, "copied", full)
+    monkeypatch.setattr(keeping, "copied_as_found", full)
+    monkeypatch.setattr(putting, "copied", full)
     with pytest.raises(CommandRefused, match="the disk is full"):
         kept(objects, file)
     with pytest.raises(CommandRefused, match="the disk is full"):

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import BinaryIO
 
 from tesoura.errors import FileRefused
+from tesoura.plain_files import open_plain
 
 HEAD = 4_000_000
 """What stands before the first picture is no longer than this."""
@@ -18,7 +19,7 @@ _TS_PACKET, _TS_SYNC = 188, 0x47
 
 def excerpt(source: Path, target: Path, size: int) -> None:
     """Write about so many last bytes of a recording as a file that can be read. Raises FileRefused, and OSError."""
-    with source.open("rb") as file:
+    with open_plain(source) as file:
         whole = file.seek(0, 2)
         file.seek(0)
         head = file.read(min(HEAD, whole))

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from ipaddress import IPv4Address, IPv6Address, ip_address
+from ipaddress import IPv4Address, IPv6Address, IPv6Network, ip_address
+
+_CARRIERS = tuple(IPv6Network(one) for one in ("64:ff9b::/96", "64:ff9b:1::/48", "2002::/16", "2001::/32"))
 
 
 def is_this_machine(host: str) -> bool:
@@ -17,6 +19,19 @@ def is_this_machine(host: str) -> bool:
     if isinstance(found, IPv6Address) and found.ipv4_mapped is not None:
         found = found.ipv4_mapped
     return found is not None and found.is_loopback
+
+
+def is_of_internet(number: IPv4Address | IPv6Address) -> bool:
+    """Whether an address is one machine's on the internet: not this machine's, nor its own network's.
+
+    IPv6 addresses that lead to an IPv4 one by a translator or tunnel (NAT64, 6to4, Teredo) are not: it could be any.
+    """
+    if isinstance(number, IPv6Address):
+        if number.ipv4_mapped is not None:
+            return is_of_internet(number.ipv4_mapped)
+        if number.is_site_local or any(number in one for one in _CARRIERS):
+            return False
+    return number.is_global and not (number.is_multicast or number.is_reserved or number.is_unspecified)
 
 
 def is_address(name: str) -> bool:

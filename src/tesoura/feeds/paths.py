@@ -7,6 +7,7 @@ from pathlib import Path
 
 from tesoura.errors import InvalidField, SourceUnavailable
 from tesoura.feeds.api import Folders
+from tesoura.plain_files import NOT_PLAIN
 
 
 class FolderNotNamed(SourceUnavailable):
@@ -71,4 +72,6 @@ def unreadable(path: Path, error: OSError) -> SourceUnavailable:
         return SourceUnavailable(f"{name} is a folder. Give a file in it.")
     if isinstance(error, PermissionError):
         return SourceUnavailable(f"{name} may not be read by you. See who it belongs to.")
+    if error.strerror == NOT_PLAIN:
+        return SourceUnavailable(f"{name} is a pipe or a device, not a file. Choose a file.")
     return SourceUnavailable(f"{name} could not be read ({error.strerror or error}).")

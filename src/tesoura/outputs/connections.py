@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import asyncio
+import socket
+import ssl
 from collections import Counter
+from collections.abc import Callable
 from typing import Any
 
 MOST_OF_ONE, MOST = 128, 1_000
@@ -13,6 +16,9 @@ SHARE = 0.5
 LOOK_S, IDLE_LOOKS = 5.0, 3
 """A connection that was without a request at so many looks in a row, so far apart, is closed."""
 NEAR = 0.8
+
+HANDSHAKE_S = 10.0
+"""Time limit for another machine's TLS handshake."""
 
 
 def allow_files() -> int:
@@ -31,12 +37,13 @@ def allow_files() -> int:
 
 
 class Connections:
-    """Those that are open at the port for other machines. One loop owns it."""
+    """Those that are open at the port for other machines, unfinished TLS handshakes too. One loop owns it."""
 
     def __init__(self, most: int = MOST, most_of_one: int = MOST_OF_ONE) -> None:
         self.most, self._most_of_one = most, most_of_one
         self._open: dict[asyncio.Transport, str] = {}
         self._by_address: Counter[str] = Counter()
+        self._beginning = 0
         self.refused = 0
         """How many were refused since the start."""
 
@@ -44,7 +51,7 @@ class Connections:
     def count(self) -> int:
         """How many are open."""
         self._forget_closed()
-        return len(self._open)
+        return len(self._open) + self._beginning
 
     @property
     def is_nearly_full(self) -> bool:
@@ -54,14 +61,32 @@ class Connections:
     def admit(self, transport: asyncio.Transport) -> bool:
         """Whether one more may come in."""
         address = str((transport.get_extra_info("peername") or ("",))[0])
-        if len(self._open) >= self.most or self._by_address[address] >= self._most_of_one:
+        if not self.begin(address):
+            return False
+        self.end(address, transport)
+        return True
+
+    def begin(self, address: str) -> bool:
+        """Whether one more of this address may come in; its place is kept until `end`."""
+        if self._is_full(address):
             self._forget_closed()
-        if len(self._open) >= self.most or self._by_address[address] >= self._most_of_one:
+        if self._is_full(address):
             self.refused += 1
             return False
-        self._open[transport] = address
         self._by_address[address] += 1
+        self._beginning += 1
         return True
+
+    def end(self, address: str, transport: asyncio.Transport | None) -> None:
+        """One that began has come in, or without a transport has not."""
+        self._beginning -= 1
+        if transport is not None:
+            self._open[transport] = address
+        else:
+            self._by_address[address] -= 1
+
+    def _is_full(self, address: str) -> bool:
+        return len(self._open) + self._beginning >= self.most or self._by_address[address] >= self._most_of_one
 
     def _forget_closed(self) -> None:
         # After a WebSocket upgrade the protocol is another one, so check the transport.
@@ -69,15 +94,64 @@ class Connections:
             self._by_address[self._open.pop(transport)] -= 1
 
 
-def limited(protocol: Any, connections: Connections) -> Any:
-    """Return a uvicorn protocol that enforces the limits and closes idle connections."""
+class TlsEntrance:
+    """Admits connections before their TLS handshake, which holds a descriptor and memory too. One loop owns it."""
+
+    def __init__(self, connections: Connections, protocol: Callable[[], Any], tls: ssl.SSLContext) -> None:
+        self._connections, self._protocol, self._tls = connections, protocol, tls
+        self._greetings: set[asyncio.Task[None]] = set()
+        self._accepting: asyncio.Task[None] | None = None
+
+    def open(self, listening: socket.socket) -> None:
+        """Accept what comes in at a socket that listens, until closed."""
+        listening.setblocking(False)
+        self._accepting = asyncio.get_running_loop().create_task(self._accept(listening), name="TLS entrance")
+
+    def close(self) -> None:
+        """Accept nothing more."""
+        for task in (self._accepting, *self._greetings):
+            if task is not None:
+                task.cancel()
+
+    async def _accept(self, listening: socket.socket) -> None:
+        loop = asyncio.get_running_loop()
+        with listening:
+            while True:
+                try:
+                    accepted, peer = await loop.sock_accept(listening)
+                except OSError:
+                    # No descriptor is free; one will be.
+                    await asyncio.sleep(1.0)
+                    continue
+                address = str(peer[0])
+                if not self._connections.begin(address):
+                    accepted.close()
+                    continue
+                greeting = loop.create_task(self._greet(accepted, address))
+                self._greetings.add(greeting)
+                greeting.add_done_callback(self._greetings.discard)
+
+    async def _greet(self, accepted: socket.socket, address: str) -> None:
+        transport = None
+        try:
+            transport, _ = await asyncio.get_running_loop().connect_accepted_socket(
+                self._protocol, accepted, ssl=self._tls, ssl_handshake_timeout=HANDSHAKE_S
+            )
+        except (OSError, ssl.SSLError):
+            accepted.close()
+        finally:
+            self._connections.end(address, transport)
+
+
+def limited(protocol: Any, connections: Connections, counts: bool) -> Any:
+    """Return a uvicorn protocol that closes idle connections, and with `counts` enforces the limits."""
 
     class Limited(protocol):  # type: ignore[misc]
         _looks = 0
 
         def connection_made(self, transport: asyncio.Transport) -> None:
             super().connection_made(transport)
-            if connections.admit(transport):
+            if not counts or connections.admit(transport):
                 self._look_again()
             else:
                 transport.abort()

@@ -18,10 +18,12 @@ from typing import TYPE_CHECKING, Any
 from urllib.parse import unquote, urljoin, urlsplit
 from urllib.request import url2pathname
 
+from tesoura.core.hosts import is_of_internet
 from tesoura.core.tracks.schema import COVER, TYPES
 from tesoura.core.tracks.track import cover_key, track_of
 from tesoura.core.values import Event
 from tesoura.errors import FileRefused
+from tesoura.plain_files import open_plain
 from tesoura.runtime.journal import Journal
 from tesoura.store import covers as kept
 from tesoura.store.log import Logged
@@ -173,7 +175,7 @@ async def _public(address: str) -> tuple[str, dict[str, Any]]:
     except OSError:
         raise FileRefused("the place where it should be was not found") from None
     numbers = [ipaddress.ip_address(str(one[4][0]).partition("%")[0]) for one in found]
-    if not numbers or not all(one.is_global for one in numbers):
+    if not numbers or not all(is_of_internet(one) for one in numbers):
         raise FileRefused("its address leads to this machine or its own network, which a player elsewhere may not ask")
     there = f"[{numbers[0]}]" if numbers[0].version == 6 else f"{numbers[0]}"
     return parts._replace(netloc=f"{there}:{port}").geturl(), {"sni_hostname": host}
@@ -193,7 +195,7 @@ def _of_file(address: str) -> bytes:
     try:
         if parts.netloc not in ("", "localhost") or not path.is_absolute() or not path.is_file():
             raise FileRefused("there is no such file on this machine")
-        with path.open("rb") as file:
+        with open_plain(path) as file:
             found = file.read(MOST_BYTES + 1)
     except (OSError, ValueError):
         raise FileRefused("its file could not be read") from None

@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from tesoura.errors import CommandRefused
+from tesoura.plain_files import open_plain
 from tesoura.saves.looking import FoundFile, SaveSource, files_of
 
 QUIET_S, LOOK_EVERY_S = 0.7, 0.2
@@ -83,7 +84,7 @@ def _locked(at: Path) -> bool:
     except ImportError:
         return False
     try:
-        with at.open("rb") as file:
+        with open_plain(at) as file:
             fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
             fcntl.flock(file, fcntl.LOCK_UN)
     except BlockingIOError:

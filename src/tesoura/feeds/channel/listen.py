@@ -27,7 +27,7 @@ async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
     yield await _counts(context, where)
     if context.trying:
         return
-    queue: asyncio.Queue[Fetched | SourceError] = asyncio.Queue(500)
+    queue: asyncio.Queue[Fetched | SourceError] = asyncio.Queue(50)
     asked, heard = asyncio.ensure_future(_ask(context, where, queue)), _heard(context, where, queue)
     try:
         while True:

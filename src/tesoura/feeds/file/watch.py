@@ -10,6 +10,7 @@ from pathlib import Path
 from tesoura.errors import ResponseNotUnderstood, SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched
 from tesoura.feeds.paths import allowed, unreadable
+from tesoura.plain_files import open_plain
 
 MAX_BYTES = 5_000_000
 SETTLED_S = 0.25
@@ -63,7 +64,7 @@ async def read_text(path: Path) -> str:
     """All that a file holds, as text. Raises SourceError."""
 
     def job() -> bytes:
-        with path.open("rb") as file:
+        with open_plain(path) as file:
             return file.read(MAX_BYTES + 1)
 
     try:

@@ -18,6 +18,7 @@ from tesoura.errors import SourceUnavailable, TooMuch
 from tesoura.feeds.api import NOTHING, FetchContext, Fetched, Folders, Item
 from tesoura.feeds.follow.cost import MOST, cost
 from tesoura.feeds.paths import allowed, is_file, unreadable
+from tesoura.plain_files import open_plain
 
 LOOK_EVERY_S = 0.25
 CHUNK = 256_000
@@ -75,7 +76,7 @@ async def fitting(path: str, pattern: str, folders: Folders) -> list[tuple[str, 
 
 def _last_lines(path: Path) -> list[str]:
     try:
-        with path.open("rb") as file:
+        with open_plain(path) as file:
             file.seek(max(file.seek(0, os.SEEK_END) - TRY_BYTES, 0))
             return file.read().decode("utf-8", "replace").splitlines()
     except OSError as error:
@@ -169,7 +170,7 @@ class Tail:
         others = sorted(self._path.parent.glob(f"{self._path.name}*"))
         for path in [self._path, *[one for one in others if one != self._path]][:50]:
             try:
-                file = path.open("rb")
+                file = open_plain(path)
             except OSError:
                 continue
             at = _At(file, os.fstat(file.fileno()).st_ino, int(self._memory["offset"]))

@@ -20,6 +20,7 @@ LOOK_S = 4.0
 """How often players are asked where they are, beside what they tell by themselves."""
 WITHIN_S = 2.0
 MOST_PLAYERS = 12
+MOST_WAITING = 500
 
 
 async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
@@ -75,13 +76,14 @@ class Players:
         self._wanted = [one.strip().casefold() for one in wanted.split(",") if one.strip()]
         self._players: dict[str, _Player] = {}
         """By their unique names, under which what they tell comes."""
-        self._came: asyncio.Queue[Any] = asyncio.Queue()
+        self._came: asyncio.Queue[Any] = asyncio.Queue(MOST_WAITING)
         self._gone = asyncio.ensure_future(bus.wait_for_disconnect())
         self._gone.add_done_callback(lambda gone: gone.cancelled() or gone.exception())
         bus.add_message_handler(self._hear)
 
     def _hear(self, message: Any) -> None:
-        if message.path == PATH or message.member == "NameOwnerChanged":
+        # What is dropped of a flood, the next look at every player makes good.
+        if (message.path == PATH or message.member == "NameOwnerChanged") and not self._came.full():
             self._came.put_nowait(message)
 
     async def find(self) -> Fetched:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import threading
+from collections import deque
 from collections.abc import AsyncIterator, Callable
 from typing import Any
 
@@ -17,9 +18,14 @@ from tesoura.feeds.formats import line_payload
 
 OPEN_S, CLOSE_S = 5.0, 5.0
 KEEPALIVE_S = 20
-MAX_WAITING = 2_000
-MAX_TOPICS = 200
-MAX_BYTES = 1_000_000
+MAX_WAITING, MAX_WAITING_BYTES = 2_000, 8_000_000
+"""So many messages, and bytes of them, wait to be taken in."""
+MAX_TOPICS, MAX_TOPICS_BYTES = 200, 4_000_000
+"""Of so many topics, and bytes of them, the last message is kept."""
+MAX_BYTES, MAX_PACKET_BYTES = 1_000_000, 4_000_000
+"""A longer message is ignored; a longer packet ends the connection before it is read."""
+MAX_UNRELEASED = 20
+"""So many messages that the broker has not released yet are held, where it delivers exactly once."""
 
 
 class _Ended:
@@ -34,19 +40,8 @@ async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
     choices = context.choices
     where = f"{choices['host']}:{choices['port']}"
     loop = asyncio.get_running_loop()
-    queue: asyncio.Queue[Any] = asyncio.Queue(MAX_WAITING)
-
-    def put(what: Any) -> None:
-        if queue.full() and _is_owed_an_answer(queue.get_nowait()):
-            # It is not acknowledged, so the broker still has it.
-            what = _Ended(SourceUnavailable(f"The broker at {where} sent more than could be saved. Reconnecting."))
-        queue.put_nowait(what)
-
-    def hand_over(what: Any) -> None:
-        if not loop.is_closed():
-            loop.call_soon_threadsafe(put, what)
-
-    client = _client(context, where, hand_over)
+    inbox = _Inbox(loop, where)
+    client = _client(context, where, inbox.put)
     thread: threading.Thread | None = None
     try:
         try:
@@ -54,21 +49,24 @@ async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
                 await asyncio.to_thread(client.connect, str(choices["host"]), int(choices["port"]), KEEPALIVE_S)
         except (OSError, ValueError, TimeoutError) as error:
             raise SourceUnavailable(no_connection(where, error)) from None
-        thread = threading.Thread(target=_heard, args=(client, where, hand_over), name="mqtt", daemon=True)
+        thread = threading.Thread(target=_heard, args=(client, where, inbox.put), name="mqtt", daemon=True)
         thread.start()
         topics: dict[str, Any] = {}
+        sizes: dict[str, int] = {}
         while True:
-            got = await queue.get()
+            got = await inbox.get()
             if isinstance(got, _Ended):
                 raise got.error
             if isinstance(got, str):
                 yield Fetched(note=got)
                 continue
-            topic, payload, message = got
+            topic, message = got
+            payload = line_payload(message.payload.decode("utf-8", "replace"))
             topics.pop(topic, None)
-            topics[topic] = payload
-            if len(topics) > MAX_TOPICS:
-                topics.pop(next(iter(topics)))
+            topics[topic], sizes[topic] = payload, len(message.payload)
+            while len(topics) > MAX_TOPICS or (len(topics) > 1 and sum(sizes.values()) > MAX_TOPICS_BYTES):
+                sizes.pop(oldest := next(iter(topics)))
+                topics.pop(oldest)
             last = {"topic": topic, "payload": payload}
             # What the broker kept from before is a value, and no news.
             found = {"last": last, "topics": dict(topics)}
@@ -81,9 +79,62 @@ async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
         await asyncio.to_thread(_close, client, thread)
 
 
-def _is_owed_an_answer(what: Any) -> bool:
-    """Whether it is a message that the broker waits to have acknowledged."""
-    return isinstance(what, tuple) and what[2].qos > 0
+class _Inbox:
+    """What the library's thread hands over to the loop, within bounds: of a flood the oldest are dropped."""
+
+    def __init__(self, loop: asyncio.AbstractEventLoop, where: str) -> None:
+        self._loop, self._where = loop, where
+        self._lock, self._some = threading.Lock(), asyncio.Event()
+        self._waiting: deque[Any] = deque()
+        self._bytes = 0
+
+    def put(self, what: Any) -> None:
+        """Hand something over; from any thread."""
+        with self._lock:
+            self._waiting.append(what)
+            self._bytes += _size(what)
+            while len(self._waiting) > MAX_WAITING or self._bytes > MAX_WAITING_BYTES:
+                self._drop()
+        if not self._loop.is_closed():
+            self._loop.call_soon_threadsafe(self._some.set)
+
+    def _drop(self) -> None:
+        gone = self._waiting.popleft()
+        self._bytes -= _size(gone)
+        if isinstance(gone, tuple) and gone[1].qos > 0:
+            # It is not acknowledged, so the broker still has it.
+            self._waiting.clear()
+            self._bytes = 0
+            told = f"The broker at {self._where} sent more than could be saved. Reconnecting."
+            self._waiting.append(_Ended(SourceUnavailable(told)))
+
+    async def get(self) -> Any:
+        """Wait for what was handed over first."""
+        while True:
+            self._some.clear()
+            with self._lock:
+                if self._waiting:
+                    what = self._waiting.popleft()
+                    self._bytes -= _size(what)
+                    return what
+            await self._some.wait()
+
+
+def _size(what: Any) -> int:
+    return len(what[1].payload) if isinstance(what, tuple) else 0
+
+
+class _TooLongError(Exception):
+    """A broker sends more at once than is taken."""
+
+
+class _Client(mqtt.Client):
+    """The library's client, which reads packets of any length and holds any number of unreleased messages."""
+
+    def _sock_recv(self, bufsize: int) -> bytes:
+        if bufsize > MAX_PACKET_BYTES or len(self._in_messages) > MAX_UNRELEASED:
+            raise _TooLongError
+        return super()._sock_recv(bufsize)
 
 
 def _heard(client: mqtt.Client, where: str, hand_over: Callable[[Any], None]) -> None:
@@ -91,6 +142,8 @@ def _heard(client: mqtt.Client, where: str, hand_over: Callable[[Any], None]) ->
     why = "ended the connection"
     try:
         client.loop_forever()
+    except _TooLongError:
+        why = f"sends messages longer than {MAX_PACKET_BYTES // 1_000_000} MB, or doesn't release them"
     except Exception as error:
         why = f"sent what is no MQTT ({type(error).__name__})"
     hand_over(_Ended(SourceUnavailable(f"The broker at {where} {why}. It is opened again.")))
@@ -104,8 +157,8 @@ def _close(client: mqtt.Client, thread: threading.Thread | None) -> None:
 
 def _client(context: FetchContext, where: str, hand_over: Callable[[Any], None]) -> mqtt.Client:
     choices = context.choices
-    client = mqtt.Client(CallbackAPIVersion.VERSION2, protocol=mqtt.MQTTv311, reconnect_on_failure=False,
-                         manual_ack=True)  # fmt: skip
+    client = _Client(CallbackAPIVersion.VERSION2, protocol=mqtt.MQTTv311, reconnect_on_failure=False,
+                     manual_ack=True)  # fmt: skip
     if user := str(choices.get("user", "")):
         client.username_pw_set(user, context.secrets.get("password") or None)
     if choices.get("tls") == "yes":
@@ -137,8 +190,7 @@ def _client(context: FetchContext, where: str, hand_over: Callable[[Any], None])
             client.ack(message.mid, message.qos)
             hand_over("A message was ignored: its topic is not text.")
             return
-        payload = line_payload(message.payload.decode("utf-8", "replace"))
-        hand_over((topic, payload, message))
+        hand_over((topic, message))
 
     client.on_connect, client.on_subscribe = connected, subscribed
     client.on_message = came

@@ -17,7 +17,8 @@ from tesoura.web.access import visits
 from tesoura.web.access.guesses import Guesses
 from tesoura.web.api.models import whose
 from tesoura.web.proxies import A_PROXY, Scope
-from tesoura.web.shared.doors import is_away, now, runtime, settings, store
+from tesoura.web.shared.doors import is_away, is_from_here, now, runtime, settings, store
+from tesoura.web.shared.sized_request import FROM_HERE
 
 GUESSES = "tesoura.guesses"
 WRONG = "That is not the password of this Tesoura."
@@ -76,7 +77,7 @@ def may_send(app: Flask) -> Callable[[Scope], bool]:
                 return _has_key(heads.get("authorization", ""))
             if path.startswith(FEEDS_DOOR):
                 return runtime().feeds.is_sent_to(path.removeprefix(FEEDS_DOOR))
-            return not is_stranger()
+            return not is_stranger() and (path not in FROM_HERE or is_from_here())
 
     return ask
 

@@ -12,7 +12,7 @@ from tesoura.bundles import shelf_files
 from tesoura.errors import CommandRefused, FileRefused
 from tesoura.saves import carrying
 from tesoura.store import saves as stored
-from tesoura.web.shared.acting import act
+from tesoura.web.shared.acting import act, must_be_here
 from tesoura.web.shared.doors import store
 from tesoura.web.shared.incoming import GONE, take_in, waiting
 
@@ -44,6 +44,7 @@ def out(game_id: int) -> ResponseReturnValue:
 @blueprint.post("/look")
 def look() -> ResponseReturnValue:
     """What is in a shelf's file; nothing is brought in."""
+    must_be_here("Importing saves")
     sent = request.files.get("file")
     if sent is None or not sent.filename:
         flash("Choose a file first.", "wrong")

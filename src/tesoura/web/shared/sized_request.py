@@ -13,6 +13,10 @@ CLIPS, MOST_CLIP_BYTES = ("/clips/send", "/api/clips"), 2_000_000_000
 """Where a clip is sent to, which is written to the disk as it comes."""
 SHELF, MOST_SHELF_BYTES = "/saves/files/look", 20_000_000_000
 """Where a shelf of saved games is sent to."""
+SHOW, MOST_SHOW_BYTES = "/show/look", 2_000_000_000
+"""Where a show is sent to."""
+FROM_HERE = (SHELF, SHOW)
+"""Where only the owner on this machine may send files."""
 _KINDS = {
     "/media/picture": "picture", "/media/scenery": "scenery", "/media/video": "video", "/typefaces/": "typeface",
     "/overlays/import": "overlay", "/media/sound": "sound",
@@ -30,6 +34,8 @@ def most_bytes(path: str) -> int:
         return MOST_CLIP_BYTES + FORM_ROOM
     if path == SHELF:
         return MOST_SHELF_BYTES + FORM_ROOM
+    if path == SHOW:
+        return MOST_SHOW_BYTES + FORM_ROOM
     kind = kind_sent(path)
     return MAX_BYTES[kind] + FORM_ROOM if kind else MAX_FORM_BYTES
 
