@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import json
 import re
 import socket
@@ -10,12 +11,14 @@ from collections.abc import Iterator
 from datetime import UTC, datetime
 from typing import Any
 
+import paho.mqtt.client as mqtt
 import pytest
 
 from tesoura.errors import CredentialsRejected, InvalidField, SignatureRefused, SourceUnavailable
 from tesoura.feeds.api import FeedKind
 from tesoura.feeds.connecting import no_connection
 from tesoura.feeds.mqtt import KIND as MQTT
+from tesoura.feeds.mqtt import listen as listening
 from tesoura.feeds.socket import KIND as SOCKET
 from tesoura.feeds.socket import checked_socket_address
 from tesoura.feeds.sse import KIND as SSE
@@ -142,6 +145,31 @@ def test_a_broker_that_sends_what_is_no_mqtt_is_down(broker: Broker, sent: bytes
     choices = {"host": "127.0.0.1", "port": broker.port, "topic": "cup/#", "user": "mara"}
     given = {"secrets": {"password": "kettle"}, "after": lambda n, _: broker.garble(sent)}
     assert "It is opened again" in str(failure(MQTT, choices, SourceUnavailable, **given))
+
+
+@pytest.mark.parametrize(
+    "sent", [b"\x30\x81\x92\xf4\x01", b"\x30\xff\xff\xff\x7f" + b"x" * 100_000,
+             b"".join(b"\x34\x06\x00\x01c" + bytes((1, number, 120)) for number in range(1, 40))]
+)  # fmt: skip
+def test_a_message_too_long_to_hold_and_those_never_released_end_the_connection(broker: Broker, sent: bytes) -> None:
+    choices = {"host": "127.0.0.1", "port": broker.port, "topic": "cup/#", "user": "mara"}
+    given = {"secrets": {"password": "kettle"}, "after": lambda n, _: broker.garble(sent)}
+    assert "sends messages longer than 4 MB" in str(failure(MQTT, choices, SourceUnavailable, **given))
+
+
+def test_of_a_flood_the_oldest_messages_are_dropped_and_owed_ones_are_asked_for_again() -> None:
+    async def filled(qos: int) -> list[Any]:
+        inbox = listening._Inbox(asyncio.get_running_loop(), "lamp.example:1883")
+        for number in range(20):
+            message = mqtt.MQTTMessage()
+            message.payload, message.qos = bytes([number]) * 900_000, qos
+            inbox.put(("cup/score", message))
+        return [await inbox.get() for _ in range(8 if qos == 0 else 1)]
+
+    kept = asyncio.run(filled(0))
+    assert [message.payload[0] for _, message in kept] == list(range(12, 20))
+    (ended, *_) = asyncio.run(filled(1))
+    assert "sent more than could be saved" in str(ended.error)
 
 
 def test_a_broker_that_refuses_or_goes_away(broker: Broker) -> None:
