@@ -120,9 +120,9 @@ def create_app(settings: Settings, store: Store) -> Starlette:
             # Others may ask whether it runs, and nothing else.
             return JSONResponse({"status": "ok", "version": tesoura.__version__})
         feeds = {report.name: report.state.freshness.value for report in runtime.feeds.reports()}
-        return JSONResponse(
-            {"status": "ok", "version": tesoura.__version__, "feeds": feeds, "pages": runtime.hub.pages}
-        )
+        failed = runtime.failing()
+        told = {"status": "failing" if failed else "ok", "version": tesoura.__version__, "feeds": feeds}
+        return JSONResponse({**told, "pages": runtime.hub.pages, "failed": failed})
 
     pages = create_pages(runtime, settings)
     tickets = Tickets(runtime, settings)

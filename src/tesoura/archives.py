@@ -65,9 +65,10 @@ class Archive:
             self._file = zipfile.ZipFile(file)
         self.sizes: dict[str, int] = {}
         """The unpacked bytes of each part, by its path."""
-        for one in self._file.infolist():
-            if not one.is_dir():
-                self._add(one)
+        with _reading():
+            for one in self._file.infolist():
+                if not one.is_dir():
+                    self._add(one)
         if len(self.sizes) > most_parts:
             raise FileRefused(f"The file has {len(self.sizes):,} parts; at most {most_parts:,} fit.")
         self.total = sum(self.sizes.values())

@@ -320,7 +320,7 @@ def test_no_upload_breaks_a_page(evening: Running) -> None:
         answer = evening.client.post(to, files={"file": (name, sent)}, headers=heads)
         took = time.monotonic() - began
         codes[to, answer.status_code] = codes.get((to, answer.status_code), 0) + 1
-        if answer.status_code >= 500 or took > 5:
+        if answer.status_code >= 500 or took > 20:
             crawler.broken.append(f"{to} {name} turn {turn} → {answer.status_code} {answer.url} {took:.1f} s")
     crawler.walk(60)
     print(UPLOADS, "uploads", codes)

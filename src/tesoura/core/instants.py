@@ -19,7 +19,10 @@ def told_instant(value: object, zone: tzinfo | None = UTC) -> datetime | None:
         is_number = value.strip().replace(".", "", 1).isdecimal()
         return told_instant(float(value[:24]), zone) if is_number else iso_instant(value, zone)
     if isinstance(value, int | float) and not isinstance(value, bool) and 0 < value < 1e15:
-        at = EPOCH + timedelta(seconds=value / 1000 if value > _MILLISECONDS_FROM else value)
+        try:
+            at = EPOCH + timedelta(seconds=value / 1000 if value > _MILLISECONDS_FROM else value)
+        except OverflowError:
+            return None
         return at if _is_within(at) else None
     return None
 

@@ -10,7 +10,7 @@ from datetime import datetime
 
 from sqlmodel import Session
 
-from tesoura.core.computed.graph import Definition, State, make_state
+from tesoura.core.computed.graph import Definition, State, key_of, make_state
 from tesoura.core.computed.occurrence import instant
 from tesoura.core.instruments.runner import Runner, Setup
 from tesoura.core.names import snake
@@ -61,6 +61,8 @@ async def explain(
         return None
     until_seq = computations.applied
     definition = _of(engine, name)
+    if definition is not None and key_of(definition) in engine.graph.broken:
+        return Explanation(signal)
     if definition is not None:
         state = make_state(definition, engine.graph.almanac, now)
         reads = [one for read in state.reads if (one := engine.signal(read, now)) is not None]

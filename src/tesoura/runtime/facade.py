@@ -129,6 +129,7 @@ class Runtime:
             self._on_link_scene,
             self._on_control,
             lambda feed, found: self.persistence.committing(feed, found),
+            self._tasks,
         )
         self.computations = Computations(store, self._engine, self._clock, self._publish)
         self.set_values = SetValues(self._engine, self.journal, self._clock)
@@ -166,7 +167,7 @@ class Runtime:
         self.session_reports = SessionReports(store, self.computations)
         self.persistence = Persistence(
             store, self._engine, self.computations, settings, lambda: self.preferences.keep_days, self._watch_clock,
-            self.session_reports.keep_before,
+            self.session_reports.keep_before, self._tasks,
         )  # fmt: skip
         self._scheduler = Scheduler(self._clock, self._due, self._tick, self._jumped, lasting_s=settings.lasting_s)
         self._loop: asyncio.AbstractEventLoop | None = None
@@ -515,6 +516,14 @@ class Runtime:
             self.controls.touched()
             self._plan()
 
+    def failing(self) -> dict[str, str]:
+        """What of Tesoura itself fails now, by name, and how: computations that stand still, and loops."""
+        return {**self._engine.graph.broken, **self._tasks.failing}
+
+    def failing_loops(self) -> dict[str, str]:
+        """The loops that failed and are run again, by name, and how."""
+        return self._tasks.failing
+
     def start_beside(self, job: Coroutine[Any, Any, Any], name: str) -> None:
         """Run this beside everything else."""
         self._tasks.start(job, name)
@@ -581,6 +590,8 @@ class Runtime:
 
     def _watch_clock(self) -> None:
         self._scheduler.watch()
+        # What failed when it was asked is to be told as standing still.
+        self._plan()
 
     async def clock_was_set(self, by_s: float) -> None:
         """The computer's clock was set: lengths of time go on, and what lies in the log lies as far back as before."""

@@ -83,14 +83,14 @@ class Feeds:
         self, store: Store, engine: Engine, clock: Callable[[], datetime], publish: Callable[[Changes], None],
         accept: Accept, kept: Callable[[Sequence[Reading]], None], on_scene: Callable[[str, str], Awaitable[None]],
         on_control: Callable[[str, ControlMoved], Awaitable[None]], committing: Committing,
+        tasks: Tasks,
     ) -> None:  # fmt: skip
-        self._committing = committing
+        self._committing, self._tasks = committing, tasks
         self._kept, self._on_scene, self._on_control = kept, on_scene, on_control
         self._store, self._engine, self._clock, self._publish, self._accept = store, engine, clock, publish, accept
         self._running: dict[str, Running] = {}
         self._by_token: dict[str, str] = {}
         self._refreshing = asyncio.Lock()
-        self._tasks = Tasks()
         self._messages: WeakValueDictionary[str, asyncio.Lock] = WeakValueDictionary()
         self._made_client: httpx.AsyncClient | None = None
         self._worker = Worker()
@@ -130,7 +130,6 @@ class Feeds:
 
     async def stop(self) -> None:
         """Stop all feeds."""
-        await self._tasks.stop()
         for name in list(self._running):
             await self._halt(name)
         if self._made_client is not None:
@@ -180,18 +179,17 @@ class Feeds:
         if kind.tried:
             running.poller = Poller(name, kind, context, lambda outcome: self._came(name, running, outcome),
                                     random.random)  # fmt: skip
-            running.task = asyncio.create_task(running.poller.run(), name=f"feed {name}")
-            running.task.add_done_callback(lambda task: self._ended(name, task))
+            running.task = self._tasks.keep_going(
+                running.poller.run, f"Feed {name}", lambda error: self._failed(name, error)
+            )
             self._publish(self._engine.feed_changed(name, now))
         else:
             self._publish(self._engine.pause_feed(name, False, now))
 
-    def _ended(self, name: str, task: asyncio.Task[None]) -> None:
-        """A feed is kept going until it is told to stop; one that ends otherwise says so and is shown as down."""
-        if not task.cancelled() and (error := task.exception()) is not None:
-            log.error("The feed %s stopped by an error in Tesoura", name, exc_info=error)
-            words = "An error in Tesoura stopped this feed. Pause it and let it go on; if it stops again, tell us."
-            self._publish(self._engine.feed_failed(name, words, self._clock()))
+    def _failed(self, name: str, error: Exception) -> None:
+        """A feed is kept going until it is told to stop; while it waits to be run again it is shown as down."""
+        words = f"An error in Tesoura stopped this feed ({type(error).__name__}). It starts again by itself."
+        self._publish(self._engine.feed_failed(name, words, self._clock()))
 
     def _go_on(self, running: Running, before: Running, now: datetime) -> None:
         if before.choices == running.choices:

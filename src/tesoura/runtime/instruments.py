@@ -25,6 +25,7 @@ from tesoura.runtime.journal import Journal
 log = logging.getLogger(__name__)
 SECRET_BYTES = 32
 """How many bytes a secret has that a command seals."""
+STANDS_STILL = "An error in Tesoura stopped this. Rebuild it, or change its settings."
 RETRY_S, MOST_RETRY_S = 1.0, 30.0
 """How long until what could not be written is tried again, at first and at most."""
 
@@ -85,24 +86,33 @@ class Instruments:
 
     def _standing(self, player: Runner) -> InstrumentState:
         setup = player.definition
-        if broken := self._graph.broken.get(setup.name):
-            known = {name.partition(".")[2]: self._values.get(name) for name in setup.outputs()}
-            return InstrumentState(setup, player.instrument, known, broken, freshness=Freshness.DOWN)
         now, instrument = self._clock(), player.instrument
+        told = self._graph.ask(setup.name, lambda _: (instrument.read(now), instrument.view(now)), None)
+        if told is None:
+            known = {name.partition(".")[2]: self._values.get(name) for name in setup.outputs()}
+            broken = self._graph.broken.get(setup.name, "")
+            return InstrumentState(setup, instrument, known, broken, freshness=Freshness.DOWN)
         fresh = self._engine.freshness_of(setup.outputs(), now)
-        values, view = instrument.read(now), instrument.view(now)
-        return InstrumentState(setup, instrument, values, None, view, player.items, fresh)
+        return InstrumentState(setup, instrument, told[0], None, told[1], player.items, fresh)
 
     def attempt(self, name: str, command: str, given: Mapping[str, Any], actor: str = "desk") -> Step:
         """What a command would lead to now. Raises LookupError, and InvalidField when it leads nowhere."""
-        return self._player(name).attempt(Command(command, given, actor=actor), self._clock())
+        return self._attempt(name, Command(command, given, actor=actor), self._clock())
+
+    def _attempt(self, name: str, command: Command, now: datetime) -> Step:
+        """What a command would lead to. Raises LookupError, InvalidField, and CommandRefused for one that fails."""
+        self._player(name)
+        step: Step | None = self._graph.ask(name, lambda player: player.attempt(command, now), None)
+        if step is None:
+            raise CommandRefused(STANDS_STILL)
+        return step
 
     def _player(self, name: str) -> Runner:
         player = self._graph.player(name)
         if player is None:
             raise LookupError(name)
         if name in self._graph.broken:
-            raise CommandRefused("An error in Tesoura stopped this. Build it anew first.")
+            raise CommandRefused(STANDS_STILL)
         return player
 
     async def command(
@@ -117,7 +127,7 @@ class Instruments:
             # Drawn here, at the edge, and kept with the command: read again, it falls as it fell.
             chance = secrets.randbelow(2**53) / 2**53 if known is not None and known.draws else None
             secret = secrets.token_hex(SECRET_BYTES) if known is not None and known.seals else ""
-            step = player.attempt(Command(command, given, chance=chance, actor=actor, secret=secret), now)
+            step = self._attempt(name, Command(command, given, chance=chance, actor=actor, secret=secret), now)
             drawn = {"chance": chance, "secret": secret}
             data = {
                 "command": command,

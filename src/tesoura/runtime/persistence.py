@@ -14,6 +14,7 @@ from sqlmodel import Session
 from tesoura.core.signals.engine import Engine
 from tesoura.core.values import Freshness, Reading, Signal
 from tesoura.runtime.computations import Computations
+from tesoura.runtime.tasks import Tasks
 from tesoura.settings import Settings
 from tesoura.store import computed as stored_computed
 from tesoura.store import log as event_log
@@ -42,7 +43,9 @@ class Persistence:
         keep_days: Callable[[], int | None],
         turned: Callable[[], None],
         keep_reports: Callable[[datetime], Awaitable[None]],
+        tasks: Tasks,
     ) -> None:
+        self._tasks = tasks
         self._keep_reports = keep_reports
         self._store, self._engine, self._computations, self._settings = store, engine, computations, settings
         self._keep_days, self._turned = keep_days, turned
@@ -57,7 +60,7 @@ class Persistence:
     def start(self) -> None:
         """Save from now on."""
         self.applied = max(self.applied, self._computations.applied)
-        self._task = asyncio.create_task(self._now_and_then(), name="saving")
+        self._task = self._tasks.keep_going(self._now_and_then, "Saving")
 
     async def stop(self) -> None:
         """Save everything a last time."""

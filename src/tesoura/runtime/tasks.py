@@ -5,10 +5,15 @@ from __future__ import annotations
 import asyncio
 import contextvars
 import logging
-from collections.abc import Coroutine
+import time
+from collections.abc import Callable, Coroutine
 from typing import Any
 
 log = logging.getLogger(__name__)
+AGAIN_S, MOST_AGAIN_S = 1.0, 30.0
+"""Seconds until a loop that failed is run again, at first and at most."""
+WELL_S = 60.0
+"""A loop that has run for so long is no longer failing."""
 
 
 def fresh() -> contextvars.Context:
@@ -32,6 +37,8 @@ class Tasks:
 
     def __init__(self) -> None:
         self._tasks: set[asyncio.Task[Any]] = set()
+        self.failing: dict[str, str] = {}
+        """Loops that failed and have not run for long since, by name, and how."""
 
     def start(self, job: Coroutine[Any, Any, Any], name: str) -> asyncio.Task[Any]:
         """Run this beside everything else; should it fail, the log of the program says so."""
@@ -39,6 +46,35 @@ class Tasks:
         self._tasks.add(task)
         task.add_done_callback(self._done, context=fresh())
         return task
+
+    def keep_going(
+        self, loop: Callable[[], Coroutine[Any, Any, None]], name: str,
+        failed: Callable[[Exception], None] = lambda error: None,
+    ) -> asyncio.Task[None]:  # fmt: skip
+        """Run a loop for ever beside everything else: one that fails is reported, told to `failed`, and run again.
+
+        The task ends only when it is cancelled; cancel it before `stop`.
+        """
+        return asyncio.create_task(self._kept_going(loop, name, failed), name=name)
+
+    async def _kept_going(
+        self, loop: Callable[[], Coroutine[Any, Any, None]], name: str, failed: Callable[[Exception], None]
+    ) -> None:
+        wait_s = AGAIN_S
+        while True:
+            began = time.monotonic()
+            well = asyncio.get_running_loop().call_later(WELL_S, self.failing.pop, name, None, context=fresh())
+            try:
+                await loop()
+                return
+            except Exception as error:
+                log.error("%s failed; it is started again in %g s", name, wait_s, exc_info=error)
+                self.failing[name] = f"{type(error).__name__}: {error}"[:200]
+                failed(error)
+            finally:
+                well.cancel()
+            await asyncio.sleep(wait_s)
+            wait_s = AGAIN_S if time.monotonic() - began > WELL_S else min(2 * wait_s, MOST_AGAIN_S)
 
     def _done(self, task: asyncio.Task[Any]) -> None:
         self._tasks.discard(task)

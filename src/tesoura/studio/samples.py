@@ -11,7 +11,7 @@ from tesoura.bundles.starters import Starter, lines_of, with_answers
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.definitions import COMPUTED, build
 from tesoura.core.forms.form import fill
-from tesoura.core.instruments.base import Command
+from tesoura.core.instruments.base import Command, Step
 from tesoura.core.instruments.registry import KINDS as INSTRUMENTS
 from tesoura.core.instruments.runner import COMMAND, Setup
 from tesoura.core.overlays.document import Overlay, new_piece
@@ -82,9 +82,12 @@ class _Evening:
             return
         drawn = ({"chance": _CHANCE} if known.draws else {}) | ({"secret": _SECRET} if known.seals else {})
         try:
-            step = runner.attempt(Command(name, given, chance=_CHANCE, secret=_SECRET), self.now)
+            command = Command(name, given, chance=_CHANCE, secret=_SECRET)
+            step: Step | None = self.engine.graph.ask(instrument, lambda one: one.attempt(command, self.now), None)
         except Invalid:
-            # It makes no sense as things stand: the picture goes on without it.
+            step = None
+        if step is None:
+            # It makes no sense as things stand, or fails: the picture goes on without it.
             return
         data = {"command": name, **step.given, **drawn}
         self.event(COMMAND + instrument, data, "tesoura")

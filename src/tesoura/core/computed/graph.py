@@ -6,7 +6,7 @@ import heapq
 import itertools
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from datetime import datetime, timedelta
-from typing import Any, Protocol
+from typing import Any, Protocol, TypeVar
 
 from tesoura.core.computed.almanac import CALENDAR, Almanac
 from tesoura.core.computed.chain import Chain, ChainState
@@ -20,7 +20,9 @@ from tesoura.core.instruments.runner import COMMAND, Runner, Setup
 from tesoura.core.language.numbers import ENGLISH, NumberStyle
 from tesoura.core.signals.extremes import Extremes
 from tesoura.core.values import Scalar
+from tesoura.errors import Invalid
 
+T = TypeVar("T")
 Definition = Window | Chain | Derived | Goal | Change | Setup
 
 
@@ -271,6 +273,25 @@ class Graph:
         self._due_at.pop(key, None)
         self._stale.discard(key)
 
+    def ask(self, key: str, question: Callable[[Any], T], otherwise: T) -> T:
+        """Return what a computation answers outside of events; one that fails at it stands still from then on.
+
+        `otherwise` is the answer of one that stands still. Raises what is Invalid about the question.
+        """
+        state = self._states.get(key)
+        if state is None or key in self.broken:
+            return otherwise
+        try:
+            return question(state)
+        except Invalid:
+            raise
+        except Exception as error:
+            self.fail(key, error)
+            # So that its signals are told to stand still at the next look.
+            if self._now is not None:
+                self._expect(key, self._now)
+            return otherwise
+
     def takers(self, kind: str) -> Sequence[str]:
         """The computations that take events of this type."""
         return self.by_type.get(kind, ())
@@ -333,12 +354,15 @@ class Graph:
 
     def extremes(self, name: str) -> Extremes | None:
         """What a signal's text may come to, where an instrument tells it."""
-        player = self.runners.get(name.rpartition(".")[0])
-        return player.extremes(self._now).get(name) if player and self._now else None
+        now, key = self._now, name.rpartition(".")[0]
+        if now is None or key not in self.runners:
+            return None
+        told: Mapping[str, Extremes] = self.ask(key, lambda runner: runner.extremes(now), {})
+        return told.get(name)
 
     def stale(self) -> list[str]:
         """The computations that only the log can set right."""
-        self._stale = {key for key in self._stale if key in self._states and self._states[key].stale}
+        self._stale = {key for key in self._stale if self.ask(key, lambda state: state.stale, False)}
         return sorted(self._stale)
 
     def _see_whether_stale(self, key: str, state: State) -> None:

@@ -243,7 +243,7 @@ def preview(kind: InstrumentKind, typed: Mapping[str, Any], name: str) -> dict[s
 
     def present(self: Runtime) -> tuple[Almanac, Mapping[str, Any] | None, Mapping[str, Scalar]]:
         standing = self.instruments.standing(name) if name else None
-        state = standing.instrument.saved() if standing else None
+        state = self.engine.graph.ask(name, lambda runner: runner.instrument.saved(), None) if standing else None
         almanac = self.engine.graph.almanac
         return almanac, state, dict(self.engine.values)
 
