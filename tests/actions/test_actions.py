@@ -289,7 +289,7 @@ BY_PROGRAMS = {
 }  # fmt: skip
 HERE_ALONE = {"folder.read", "scripts.examples", "file.folder", "listening.on", "listening.off",
               "keys.everywhere", "show.bring_in", "saves.new_game", "saves.change_game", "saves.remove_game",
-              "saves.restore_game", "saves.bring_in"}  # fmt: skip
+              "saves.restore_game", "saves.bring_in", "show.start_imported"}  # fmt: skip
 
 
 @pytest.mark.parametrize(

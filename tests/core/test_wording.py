@@ -135,7 +135,8 @@ def test_unknown_formats_offer_the_known_ones() -> None:
 def test_only_a_signal_as_it_is_may_be_longer_than_words() -> None:
     scope = Scope({"wheel.face": "x" * 50_000})
     for source, most in (("{wheel.face}", 50_000), (" {wheel.face}", 2_000), ("{join(wheel.face, wheel.face)}", 2_000),
-                         ("{wheel.face}{wheel.face}", 2_000), ("{coalesce(wheel.face, 1)}", 2_000)):  # fmt: skip
+                         ("{wheel.face}{wheel.face}", 2_000), ("{coalesce(wheel.face, 1)}", 50_000),
+                         ("{coalesce(gone.face, wheel.face)}!", 2_000)):  # fmt: skip
         said = compile_wording(source).render(scope).text
         assert said is not None
         assert len(said) == most, source

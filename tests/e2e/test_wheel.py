@@ -97,7 +97,7 @@ def test_a_spin_is_owed_by_a_gift_spun_by_its_chat_word_and_told_in_chat(
 
 
 def test_a_page_that_opens_in_mid_spin_joins_in_and_lands_with_the_others(page: Page, running: Running) -> None:
-    made(running, turn_s="6", hold_s="30")
+    made(running, turn_s="9", hold_s="30")
     token = shown(running)
     page.goto(f"/o/{token}")
     running.press("/", "/instruments/wheel/do/spin")
@@ -111,6 +111,8 @@ def test_a_page_that_opens_in_mid_spin_joins_in_and_lands_with_the_others(page: 
       return Math.abs(progress * wheel.told.ms - (drawn - wheel.told.at));
     }"""
     for one in (page, late):
+        turning = one.locator(".t-wheel")
+        until(lambda: turning.evaluate("(wheel) => wheel.turning?.startTime != null"))  # noqa: B023 - waited for here
         assert one.locator(".t-wheel").evaluate(behind) < 150
     for one in (page, late):
         expect(one.locator(".t-wheel.has-come")).to_have_count(1)

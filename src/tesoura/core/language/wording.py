@@ -50,7 +50,7 @@ class Wording:
         pieces = [
             part if isinstance(part, str) else part.write(part.formula.run(scope), scope.style) for part in self.parts
         ]
-        return self._whole(pieces)
+        return self._whole(pieces, scope)
 
     def render(self, scope: Scope, more_digits: int = 0) -> Rendered:
         """The text for the present values; with `more_digits`, as if every number had grown by so many digits."""
@@ -70,13 +70,15 @@ class Wording:
                 return Rendered(None, problem=f"Column {(error.column or 1) + part.column}: {error.message}.")
             except FormatError as error:
                 return Rendered(None, problem=f"Column {part.column + 1}: {error}.")
-        return Rendered(self._whole(pieces))
+        return Rendered(self._whole(pieces, scope))
 
-    def _whole(self, pieces: list[str]) -> str:
+    def _whole(self, pieces: list[str], scope: Scope) -> str:
         """A text of these; one that is a signal as it is may be a drawing, which needs more room than words."""
-        (first, *others) = self.parts or ("",)
-        one_signal = not others and isinstance(first, _Field) and first.formula.source.strip() in self.names
-        return shortened("".join(pieces), MAX_DRAWING if one_signal else MAX_TEXT)
+        whole = "".join(pieces)
+        if len(whole) <= MAX_TEXT:
+            return whole
+        is_signal = any(scope.values.get(name) == whole for name in self.names)
+        return shortened(whole, MAX_DRAWING if is_signal else MAX_TEXT)
 
 
 def grown(value: int | float, digits: int) -> int | float:
