@@ -4,16 +4,16 @@ VENV ?= .venv
 BIN := $(VENV)/bin
 STAMP := $(VENV)/.installed
 
-.PHONY: demo serve test quick lint bench vendor scenes sounds clip icons docs pictures requirements clean
+.PHONY: compiled demo serve test quick lint bench vendor scenes sounds clip icons docs pictures requirements clean
 
-demo: $(STAMP)
+demo: compiled
 	$(BIN)/tesoura demo $(ARGS)
 
-serve: $(STAMP)
+serve: compiled
 	$(BIN)/tesoura serve $(ARGS)
 
 # What fails in the crowd is tried once more by itself, on a machine that does nothing else; what fails then has failed.
-test: $(STAMP)
+test: compiled
 	sh tools/ensure_browser.sh
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
@@ -22,7 +22,7 @@ test: $(STAMP)
 	$(BIN)/pytest -n 3 --dist worksteal $(ARGS) || $(BIN)/pytest --last-failed --last-failed-no-failures none
 
 # While working: the core's tests, and those of the rooms in which something has changed.
-quick: $(STAMP)
+quick: compiled
 	$(BIN)/python tools/quick.py $(ARGS)
 
 lint: $(STAMP)
@@ -31,7 +31,7 @@ lint: $(STAMP)
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 
-bench: $(STAMP)
+bench: compiled
 	sh tools/ensure_browser.sh
 	$(BIN)/python -m benchmarks $(ARGS)
 
@@ -78,6 +78,10 @@ $(STAMP): requirements/dev.txt pyproject.toml
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements/dev.txt
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation --editable .
 	touch $(STAMP)
+
+# Compiles every module once, so that no start does, even where Python is told to write no bytecode.
+compiled: $(STAMP)
+	$(BIN)/python -m compileall -q src/tesoura tests benchmarks
 
 clean:
 	rm -rf $(VENV) build .pytest_cache .mypy_cache .ruff_cache

@@ -354,3 +354,11 @@ def test_the_made_up_picture_can_be_read_back() -> None:
     for at_ms in (BEGIN_MS, BEGIN_MS + 1, 0, MASK):
         assert read_blocks(drawn(at_ms, ())) == at_ms & MASK
     assert isinstance(ClipFacts(S, 0, 640, 360, "h264", "", 30.0, 1).words, str)
+
+
+def test_an_error_of_our_own_is_told_as_such_and_shown_in_the_terminal(
+    clip: Path, capfd: pytest.CaptureFixture[str]
+) -> None:
+    with pytest.raises(FileRefused, match=r"An error in Tesoura stopped this \(KeyError: 'path'\)"):
+        asked(ClipWorker(), "look")
+    assert "KeyError: 'path'" in capfd.readouterr().err

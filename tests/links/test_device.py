@@ -255,3 +255,23 @@ def test_a_device_with_small_screens_is_told_a_picture_of_each_button() -> None:
         await running
 
     asyncio.run(go())
+
+
+def test_an_error_of_our_own_is_answered_too(caplog: pytest.LogCaptureFixture) -> None:
+    class Broken(Board):
+        async def turn(self, button: str, by: int, level: float | None) -> str:
+            raise ZeroDivisionError("of our own making")
+
+    async def go() -> None:
+        one = Talk(Broken(ButtonFace("b1", "Talk", "")))
+        running = asyncio.create_task(one.talk.run())
+        one.say("device.hello", HELLO, 0)
+        one.say("dial.turn", {"button": "b1", "by": 1}, 1)
+        assert "An error in Tesoura" in (await one.heard(1))["error"]["message"]
+        one.say("leaf.show", {"leaf": "l1"}, 2)
+        assert "error" not in await one.heard(2)
+        one.end()
+        await running
+
+    asyncio.run(go())
+    assert "of our own making" in caplog.text

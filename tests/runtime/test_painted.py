@@ -52,6 +52,7 @@ def test_what_a_page_painted_is_in_the_log_and_told_to_be_kept(running: Running)
     [["tea:1"], "tea", ["", 0, 1, True, True, True, 1, 1], ["tea:1", "a", "b", True, True, True, 1, 1],
      ["tea:1", -5_000, -6_000, True, True, True, 1, 1], ["tea:1", -500_000, 0, True, True, True, 1, 1],
      ["tea:1", 10_000, 20_000, True, True, True, 1, 1], ["tea:1", -90_000_000, -89_999_000, True, True, True, 1, 1],
+     ["tea:1", float("inf"), 0, True, True, True, 1, 1], ["tea:1", -5_000, 0, True, True, True, 10**400, 1],
      ["x" * 200, -5_000, 0, True, True, True, 1, 1], [7, -5_000, 0, True, True, True, 1, 1]],
 )  # fmt: skip
 def test_a_page_that_lies_is_believed_nothing_and_does_no_harm(running: Running, span: Any) -> None:

@@ -416,7 +416,9 @@ def test_nothing_that_a_mat_could_send_breaks_it(evening: Running) -> None:
 def test_nothing_that_a_socket_could_say_stops_it(evening: Running) -> None:
     chance = random.Random(SEED)
     places = [f"/live/desk/{evening.ticket}", f"/live/{evening.add_overlay('hello')}"]
-    good = [{"watch": ["reach.members"]}, {"ack": "m1"}, {"width_px": 640, "height_px": 360}, {"silent": True}]
+    good = [{"watch": ["reach.members"]}, {"ack": "m1"}, {"width_px": 640, "height_px": 360}, {"silent": True},
+            {"since": "x.1"}, {"painted": 3, "spans": [["text", 1_700_000_000_000, 4_000, 1]]},
+            {"trouble": {"of": "text", "why": "no picture"}}]  # fmt: skip
     for turn in range(MESSAGES // 30):
         with connect(evening.address.replace("http", "ws") + places[turn % 2], proxy=None) as socket:
             socket.recv(timeout=10)

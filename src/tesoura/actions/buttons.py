@@ -177,9 +177,12 @@ class Buttons:
         async def job() -> None:
             try:
                 words = await self._turned(turning, dial.own["hand"])
-            except TesouraError as error:
+            except Exception as error:
+                # Whoever turned it must not wait for ever, whatever went wrong.
                 turning.done.set_exception(error)
                 turning.done.exception()
+                if not isinstance(error, TesouraError):
+                    raise
             else:
                 turning.done.set_result(words)
 

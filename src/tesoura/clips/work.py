@@ -12,10 +12,13 @@ import os
 import sys
 import threading
 import time
+import traceback
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
+
+from av.error import FFmpegError
 
 from tesoura.clips.cutting import TYPES, cut, ending_of
 from tesoura.clips.encoding import encode
@@ -191,12 +194,16 @@ def main() -> None:
             answer: Told = {"done": JOBS[job["do"]](job, tell)}
         except FileRefused as error:
             answer = {"refused": str(error)}
+        except FFmpegError as error:
+            answer = {"refused": f"The clip cannot be read ({error})"[:300]}
         except OSError as error:
             answer = {"refused": f"The clip could not be written: {error.strerror or error}. Is the disk full?"}
         except MemoryError:
             return
         except Exception as error:
-            answer = {"refused": f"The clip cannot be read ({type(error).__name__}: {error})"[:300]}
+            # An error of ours; the terminal of whoever started this process shows it.
+            traceback.print_exc()
+            answer = {"failed": f"{type(error).__name__}: {error}"[:300]}
         print(json.dumps(answer), file=out, flush=True)
 
 

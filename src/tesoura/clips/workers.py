@@ -54,6 +54,8 @@ class ClipWorker:
                 tell(float(told["progress"]))
             elif "refused" in told:
                 raise FileRefused(str(told["refused"]))
+            elif "failed" in told:
+                raise FileRefused(f"An error in Tesoura stopped this ({told['failed']}). The terminal says more.")
             else:
                 done: Told = told["done"]
                 return done
@@ -70,7 +72,7 @@ class ClipWorker:
                 more["creationflags"] = _WINDOWS_BELOW | subprocess.CREATE_NO_WINDOW if self._nice else 0
             process = self._process = await asyncio.create_subprocess_exec(
                 sys.executable, "-m", "tesoura.clips.work", str(self._nice), stdin=subprocess.PIPE,
-                stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, limit=LINE_BYTES, **more,
+                stdout=subprocess.PIPE, limit=LINE_BYTES, **more,
             )  # fmt: skip
             if self._stopped:
                 await self._end()

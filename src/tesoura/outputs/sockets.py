@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-import contextlib
+import logging
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
@@ -17,6 +17,7 @@ MAX_MESSAGE = 8_000
 MAX_WATCHED = 100
 WRITE_FRAME = "tesoura.write_frame"
 """The extension by which a server offers to write a ready frame; without it each message is sent by itself."""
+log = logging.getLogger(__name__)
 
 
 class OverlaySocket:
@@ -42,23 +43,21 @@ class OverlaySocket:
             self._hub.leave(channel, page)
 
     def _heard(self, channel: Channel, page: Page, text: str) -> None:
-        with contextlib.suppress(ValueError, TypeError, KeyError, OverflowError):
-            said = from_json(text)
-            if "ack" in said:
-                self._hub.heard_ack(channel, page, str(said["ack"])[:40])
-                return
-            if "silent" in said:
-                self._hub.was_silent(page, bool(said["silent"]))
-                return
-            if "painted" in said:
-                self._hub.heard_painted(channel, page, int(said["painted"]), said["spans"])
-                return
-            if "trouble" in said:
-                trouble = said["trouble"]
+        said = _read(text)
+        if "ack" in said:
+            self._hub.heard_ack(channel, page, str(said["ack"])[:40])
+        elif "silent" in said:
+            self._hub.was_silent(page, bool(said["silent"]))
+        elif "painted" in said:
+            if (number := _whole(said["painted"])) is not None:
+                self._hub.heard_painted(channel, page, number, said.get("spans"))
+        elif "trouble" in said:
+            trouble = said["trouble"] if isinstance(said["trouble"], dict) else {}
+            if "of" in trouble and "why" in trouble:
                 self._hub.heard_trouble(channel, page, str(trouble["of"])[:80], str(trouble["why"])[:120])
-                return
-            width, height = int(said["width_px"]), int(said["height_px"])
-            if 0 < width < 100_000 and 0 < height < 100_000:
+        else:
+            width, height = _whole(said.get("width_px")), _whole(said.get("height_px"))
+            if width and height and 0 < width < 100_000 and 0 < height < 100_000:
                 self._hub.measured(page, width, height)
 
 
@@ -83,12 +82,30 @@ class DeskSocket:
             self._hub.leave_desk(page)
 
     def _heard(self, page: Page, text: str) -> None:
-        with contextlib.suppress(ValueError, TypeError, KeyError, OverflowError):
-            said = from_json(text)
-            if "since" in said and (topics := self._since(str(said["since"]))):
-                page.touch(topics)
-            if "watch" in said:
-                self._hub.watch(page, [str(name) for name in said["watch"]][:MAX_WATCHED])
+        said = _read(text)
+        if "since" in said and (topics := self._since(str(said["since"]))):
+            page.touch(topics)
+        if isinstance(said.get("watch"), list):
+            self._hub.watch(page, [str(name) for name in said["watch"][:MAX_WATCHED]])
+
+
+def _read(text: str) -> dict[str, Any]:
+    """What a page said; nothing when it is not a group of values."""
+    try:
+        said = from_json(text)
+    except ValueError:
+        return {}
+    return said if isinstance(said, dict) else {}
+
+
+def _whole(value: object) -> int | None:
+    """A number that a page gave, without its decimals; None for anything else."""
+    if isinstance(value, bool) or not isinstance(value, int | float | str):
+        return None
+    try:
+        return int(value)
+    except (ValueError, OverflowError):
+        return None
 
 
 def _texts(send: SendMessage) -> Send:
@@ -106,7 +123,10 @@ async def _serve(page: Page, receive: Receive, seq: Callable[[], int], heard: Ca
                 return
             text = message.get("text")
             if isinstance(text, str) and len(text) <= MAX_MESSAGE:
-                heard(text)
+                try:
+                    heard(text)
+                except Exception:
+                    log.exception("A message of a page could not be handled")
 
     listening = asyncio.ensure_future(listen())
     pumping = asyncio.ensure_future(page.pump(seq))

@@ -74,9 +74,10 @@ def _span(raw: object, now_ms: int) -> list[Any] | None:
     item, begin, end, visible, loaded, above, area, opacity = raw
     if not isinstance(item, str) or not 0 < len(item) <= 120:
         return None
-    numbers = [float(one) for one in (begin, end, area, opacity) if isinstance(one, int | float)]
-    if len(numbers) != 4 or any(one != one for one in numbers):
+    told = (begin, end, area, opacity)
+    if not all(isinstance(one, int | float) and abs(one) < 1e15 for one in told):
         return None
+    numbers = [float(one) for one in told]
     begin, end = int(numbers[0]), int(numbers[1])
     if not (0 < end - begin <= LONGEST_MS and now_ms - OLDEST_MS <= begin and end <= now_ms + AHEAD_MS):
         return None

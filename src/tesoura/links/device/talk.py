@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import base64
 import contextlib
+import logging
 from collections.abc import Awaitable, Callable, Iterable, Mapping
 from typing import Any, Protocol
 
@@ -18,6 +19,8 @@ from tesoura.links.rpc import RequestObject
 HELLO_S = 10.0
 GATHER_S = 0.04
 """What changes within this time is told together."""
+
+log = logging.getLogger(__name__)
 
 
 class Panel(Protocol):
@@ -195,6 +198,9 @@ class DeviceTalk:
             answer = rpc.refusal(asked.id, protocol.NO_SUCH_BUTTON, str(error))
         except TesouraError as error:
             answer = rpc.refusal(asked.id, protocol.REFUSED, str(error))
+        except Exception:
+            log.exception("%s of a device failed", asked.method)
+            answer = rpc.refusal(asked.id, protocol.REFUSED, "An error in Tesoura stopped this. Try again.")
         else:
             answer = (
                 rpc.refusal(asked.id, rpc.NO_SUCH_METHOD, f"There is no method {asked.method}.")
