@@ -61,20 +61,24 @@ class Tasks:
         self, loop: Callable[[], Coroutine[Any, Any, None]], name: str, failed: Callable[[Exception], None]
     ) -> None:
         wait_s = AGAIN_S
-        while True:
-            began = time.monotonic()
-            well = asyncio.get_running_loop().call_later(WELL_S, self.failing.pop, name, None, context=fresh())
-            try:
-                await loop()
-                return
-            except Exception as error:
-                log.error("%s failed; it is started again in %g s", name, wait_s, exc_info=error)
-                self.failing[name] = f"{type(error).__name__}: {error}"[:200]
-                failed(error)
-            finally:
-                well.cancel()
-            await asyncio.sleep(wait_s)
-            wait_s = AGAIN_S if time.monotonic() - began > WELL_S else min(2 * wait_s, MOST_AGAIN_S)
+        try:
+            while True:
+                began = time.monotonic()
+                well = asyncio.get_running_loop().call_later(WELL_S, self.failing.pop, name, None, context=fresh())
+                try:
+                    await loop()
+                    return
+                except Exception as error:
+                    log.error("%s failed; it is started again in %g s", name, wait_s, exc_info=error)
+                    self.failing[name] = f"{type(error).__name__}: {error}"[:200]
+                    failed(error)
+                finally:
+                    well.cancel()
+                await asyncio.sleep(wait_s)
+                wait_s = AGAIN_S if time.monotonic() - began > WELL_S else min(2 * wait_s, MOST_AGAIN_S)
+        finally:
+            # One that was ended, with its feed for instance, no longer fails.
+            self.failing.pop(name, None)
 
     def _done(self, task: asyncio.Task[Any]) -> None:
         self._tasks.discard(task)

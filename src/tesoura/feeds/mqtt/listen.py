@@ -86,11 +86,14 @@ class _Inbox:
         self._loop, self._where = loop, where
         self._lock, self._some = threading.Lock(), asyncio.Event()
         self._waiting: deque[Any] = deque()
-        self._bytes = 0
+        self._bytes, self._ended = 0, False
 
     def put(self, what: Any) -> None:
         """Hand something over; from any thread."""
         with self._lock:
+            if self._ended:
+                return
+            self._ended = isinstance(what, _Ended)
             self._waiting.append(what)
             self._bytes += _size(what)
             while len(self._waiting) > MAX_WAITING or self._bytes > MAX_WAITING_BYTES:
@@ -104,7 +107,7 @@ class _Inbox:
         if isinstance(gone, tuple) and gone[1].qos > 0:
             # It is not acknowledged, so the broker still has it.
             self._waiting.clear()
-            self._bytes = 0
+            self._bytes, self._ended = 0, True
             told = f"The broker at {self._where} sent more than could be saved. Reconnecting."
             self._waiting.append(_Ended(SourceUnavailable(told)))
 
@@ -129,7 +132,7 @@ class _TooLongError(Exception):
 
 
 class _Client(mqtt.Client):
-    """The library's client, which reads packets of any length and holds any number of unreleased messages."""
+    """The library's client with bounds; by itself it reads packets of any length and holds any number of messages."""
 
     def _sock_recv(self, bufsize: int) -> bytes:
         if bufsize > MAX_PACKET_BYTES or len(self._in_messages) > MAX_UNRELEASED:
