@@ -186,9 +186,9 @@ def test_two_changes_of_one_feed_at_once_leave_one_poller(running: Running, memb
         thread.join()
 
     def polling(_: Runtime) -> list[str]:
-        return [name for task in asyncio.all_tasks() if (name := task.get_name()).startswith("feed ")]
+        return [name for task in asyncio.all_tasks() if (name := task.get_name()).startswith("Feed ")]
 
-    assert running.runtime.call(polling) == ["feed reach"]
+    assert running.runtime.call(polling) == ["Feed reach"]
     running.press("/", "/feeds/reach/pause", {"paused": "yes"})
     assert running.runtime.call(polling) == []
 

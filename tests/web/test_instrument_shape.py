@@ -225,7 +225,7 @@ def test_one_that_fails_stands_still_and_says_so_while_the_others_go_on(
     told = shaped.signal("lamps.lit")
     assert (told["value"], told["freshness"]) == (1, "down")
     assert "Build it anew" in shaped.client.get("/instruments/lamps").text
-    assert light(shaped)["detail"] == "An error in Tesoura stopped this. Build it anew first."
+    assert light(shaped)["detail"] == "An error in Tesoura stopped this. Rebuild it, or change its settings."
     # The event's own signal is published in the same batch, and another instrument still takes commands.
     assert "7 05:00" in shaped.client.get(f"/o/{token}").text
     started = shaped.client.post("/api/instruments/kettle/start", headers=shaped.auth)
