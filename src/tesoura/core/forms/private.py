@@ -34,6 +34,7 @@ _VARIABLES = (
 _MORE_WORDS = r" (?=(?:[^\s<>\"'\\/|]{1,40} ){0,3}[^\s<>\"'\\/|]{1,40}\\)"
 _WINDOWS = rf"(?:[^\s<>\"'|]|{_MORE_WORDS})*"
 _UNIX = r"(?:[^\s<>\"'|]| (?=[^\s<>\"'\\/|]{1,40}/))*"
+_QUOTED = r"\"[^\"<>\n]{3,200}\"|'[^'<>\n]{3,200}'"
 _KEY = r"[^\s\"'&#,;<>{}]"
 
 SHAPES = {
@@ -61,8 +62,8 @@ SHAPES = {
     "bearer token": rf"\bbearer\s{{1,3}}{_KEY}{{6,}}|\bbasic\s{{1,3}}(?=[\w+/]*[\d=]){_KEY}{{6,}}",
     "named key": (
         rf"(?:(?<![a-z]){KEY_NAMES}|token|secret|password|passphrase)[\"']?\s{{0,3}}"
-        rf"(?:=\s{{0,3}}[\"']?{_KEY}{{3,}}|:\s{{0,3}}[\"']?(?:(?=\D{{0,200}}\d){_KEY}{{6,}}|{_KEY}{{16,}}))"
-        rf"|\b(?:password|passphrase|passwd|pwd|secret)[\"']?\s{{0,3}}:\s{{0,3}}[\"']?{_KEY}{{4,}}"
+        rf"(?:=\s{{0,3}}(?:{_QUOTED}|[\"']?{_KEY}{{3,}})|:\s{{0,3}}[\"']?(?:(?=\D{{0,200}}\d){_KEY}{{6,}}|{_KEY}{{16,}}))"
+        rf"|\b(?:password|passphrase|passwd|pwd|secret)[\"']?\s{{0,3}}:\s{{0,3}}(?:{_QUOTED}|[\"']?{_KEY}{{4,}})"
     ),
     "key of a known shape": rf"\b(?:{SHAPED}|(?:tes|dev)_[\w-]{{8,}})",
     "hexadecimal key": r"\b(?=[a-f]*\d)(?=\d*[a-f])[0-9a-f]{16,}\b",
