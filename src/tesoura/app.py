@@ -23,6 +23,7 @@ from starlette.responses import JSONResponse, Response
 from starlette.routing import Mount, Route, WebSocketRoute
 from starlette.staticfiles import NotModifiedResponse, StaticFiles
 from starlette.types import ASGIApp, Receive, Scope, Send
+from uvicorn.protocols.http.auto import AutoHTTPProtocol
 
 import tesoura
 from tesoura.actions.buttons import Buttons
@@ -176,9 +177,11 @@ class Server(uvicorn.Server):
     """uvicorn, telling when it is ready."""
 
     def __init__(self, app: Starlette, ready: Callable[[], None]) -> None:
+        runtime: Runtime = app.state.runtime
         super().__init__(
             uvicorn.Config(
                 app,
+                http=limited(AutoHTTPProtocol, runtime.listening.connections, counts=True, spares_own=True),
                 log_level="warning",
                 access_log=False,
                 ws=FrameWriter,
@@ -215,7 +218,7 @@ class Server(uvicorn.Server):
         config = self.config
         runtime: Runtime = config.app.state.runtime  # type: ignore[union-attr]
         connections = runtime.listening.connections
-        protocol: Any = limited(config.http_protocol_class, connections, counts=tls is None)
+        protocol: Any = limited(AutoHTTPProtocol, connections, counts=tls is None)
         made = functools.partial(
             protocol, config=config, server_state=self.server_state, app_state=self.lifespan.state
         )  # fmt: skip

@@ -25,7 +25,7 @@ from tesoura.outputs.connections import Connections
 from tesoura.runtime.facade import Runtime
 from tesoura.runtime.tasks import fresh
 from tesoura.store import log as event_log
-from tests.conftest import Running, until
+from tests.conftest import Running, soon, until
 from tests.runtime.test_devices import lay, paired
 from tests.web.test_clip_pages import MADE_UP
 
@@ -175,6 +175,63 @@ def test_idle_connections_of_others_are_bounded_and_ended_and_this_machine_goes_
         assert client.get("/healthz").status_code == 200
     for one in idle:
         one.close()
+
+
+class Protocol:
+    """As much of a server's protocol as its limits need."""
+
+    cycle = None
+
+    def __init__(self) -> None:
+        self.loop = asyncio.get_running_loop()
+
+    def connection_made(self, transport: Any) -> None:
+        self.transport = transport
+
+
+class Transport:
+    """A connection from an address."""
+
+    def __init__(self, address: str, protocol: Any) -> None:
+        self._address, self._protocol, self.closed = address, protocol, False
+
+    def get_extra_info(self, name: str) -> tuple[str, int]:
+        return (self._address, 50_000)
+
+    def get_protocol(self) -> Any:
+        return self._protocol
+
+    def is_closing(self) -> bool:
+        return self.closed
+
+    def close(self) -> None:
+        self.closed = True
+
+    abort = close
+
+
+def test_at_the_own_port_other_machines_are_bounded_and_this_one_is_not(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(connections, "LOOK_S", 0.01)
+
+    async def go() -> None:
+        kept = Connections(most=3, most_of_one=2)
+        made = connections.limited(Protocol, kept, counts=True, spares_own=True)
+
+        def connect_from(address: str) -> Transport:
+            protocol = made()
+            transport = Transport(address, protocol)
+            protocol.connection_made(transport)
+            return transport
+
+        own = [connect_from("127.0.0.1") for _ in range(20)]
+        others = [connect_from(one) for one in ("10.0.0.9", "10.0.0.9", "10.0.0.9", "10.0.0.7", "10.0.0.6")]
+        assert [one.closed for one in others] == [False, False, True, False, True]
+        assert (kept.count, kept.refused) == (3, 2)
+        await soon(lambda: all(one.closed for one in others))
+        assert not any(one.closed for one in own)
+        assert kept.count == 0
+
+    asyncio.run(go())
 
 
 def test_a_socket_that_stays_open_is_no_idle_connection(running: Running, monkeypatch: pytest.MonkeyPatch) -> None:

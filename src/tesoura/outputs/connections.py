@@ -9,6 +9,8 @@ from collections import Counter
 from collections.abc import Callable
 from typing import Any
 
+from tesoura.core.hosts import is_this_machine
+
 MOST_OF_ONE, MOST = 128, 1_000
 """The most connections of one address, and of all; fewer where the system allows few files."""
 SHARE = 0.5
@@ -37,7 +39,7 @@ def allow_files() -> int:
 
 
 class Connections:
-    """Those that are open at the port for other machines, unfinished TLS handshakes too. One loop owns it."""
+    """Those of other machines that are open, unfinished TLS handshakes too. One loop owns it."""
 
     def __init__(self, most: int = MOST, most_of_one: int = MOST_OF_ONE) -> None:
         self.most, self._most_of_one = most, most_of_one
@@ -60,7 +62,7 @@ class Connections:
 
     def admit(self, transport: asyncio.Transport) -> bool:
         """Whether one more may come in."""
-        address = str((transport.get_extra_info("peername") or ("",))[0])
+        address = _address(transport)
         if not self.begin(address):
             return False
         self.end(address, transport)
@@ -92,6 +94,10 @@ class Connections:
         # After a WebSocket upgrade the protocol is another one, so check the transport.
         for transport in [one for one in self._open if one.is_closing()]:
             self._by_address[self._open.pop(transport)] -= 1
+
+
+def _address(transport: asyncio.Transport) -> str:
+    return str((transport.get_extra_info("peername") or ("",))[0])
 
 
 class TlsEntrance:
@@ -143,14 +149,19 @@ class TlsEntrance:
             self._connections.end(address, transport)
 
 
-def limited(protocol: Any, connections: Connections, counts: bool) -> Any:
-    """Return a uvicorn protocol that closes idle connections, and with `counts` enforces the limits."""
+def limited(protocol: Any, connections: Connections, counts: bool, spares_own: bool = False) -> Any:
+    """Return a uvicorn protocol that closes idle connections, and with `counts` enforces the limits.
+
+    With `spares_own`, connections from this machine are left alone.
+    """
 
     class Limited(protocol):  # type: ignore[misc]
         _looks = 0
 
         def connection_made(self, transport: asyncio.Transport) -> None:
             super().connection_made(transport)
+            if spares_own and is_this_machine(_address(transport)):
+                return
             if not counts or connections.admit(transport):
                 self._look_again()
             else:
