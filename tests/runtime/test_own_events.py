@@ -35,3 +35,23 @@ def test_what_a_wheel_told_of_itself_goes_and_comes_back_with_it(running: Runnin
         }  # fmt: skip
     finally:
         again.stop()
+
+
+def test_removed_just_before_a_crash_they_do_not_come_back(running: Running) -> None:
+    async def nothing(trails: bool) -> None:
+        return None
+
+    # Nothing is saved from here on: the next start takes its own events from the log.
+    running.runtime.persistence.save = nothing  # type: ignore[method-assign]
+    wheel = act(running, "instrument.new", kind="wheel", choices={"title": "Tea"}).result["instrument"]
+    running.runtime.call(lambda self: self.instruments.log_fired())
+    running.event(type="tea.kettle", data={"cups": 3})
+    assert names(running)
+    act(running, "instrument.remove", instrument=wheel)
+    running.kill()
+    again = Running(running.folder)
+    try:
+        assert not names(again)
+        assert again.signal("tea_kettle.cups")["value"] == 3
+    finally:
+        again.stop()

@@ -178,7 +178,7 @@ class Buttons:
             try:
                 words = await self._turned(turning, dial.own["hand"])
             except Exception as error:
-                # Whoever turned it must not wait for ever, whatever went wrong.
+                # The phone must get an answer, whatever went wrong.
                 turning.done.set_exception(error)
                 turning.done.exception()
                 if not isinstance(error, TesouraError):

@@ -201,7 +201,7 @@ def main() -> None:
         except MemoryError:
             return
         except Exception as error:
-            # An error of ours; the terminal of whoever started this process shows it.
+            # Our own error: the traceback goes to the terminal that Tesoura runs in.
             traceback.print_exc()
             answer = {"failed": f"{type(error).__name__}: {error}"[:300]}
         print(json.dumps(answer), file=out, flush=True)

@@ -55,7 +55,7 @@ class ClipWorker:
             elif "refused" in told:
                 raise FileRefused(str(told["refused"]))
             elif "failed" in told:
-                raise FileRefused(f"An error in Tesoura stopped this ({told['failed']}). The terminal says more.")
+                raise FileRefused(f"An error in Tesoura stopped this ({told['failed']}). See the terminal for details.")
             else:
                 done: Told = told["done"]
                 return done

@@ -69,7 +69,7 @@ class Connections:
         return True
 
     def begin(self, address: str) -> bool:
-        """Whether one more of this address may come in; its place is kept until `end`."""
+        """Reserve a place for a connection from this address, until `end`. Return whether there was one."""
         if self._is_full(address):
             self._forget_closed()
         if self._is_full(address):
@@ -80,7 +80,7 @@ class Connections:
         return True
 
     def end(self, address: str, transport: asyncio.Transport | None) -> None:
-        """One that began has come in, or without a transport has not."""
+        """Turn a reserved place into an open connection; without a transport, free it."""
         self._beginning -= 1
         if transport is not None:
             self._open[transport] = address
@@ -109,12 +109,12 @@ class TlsEntrance:
         self._accepting: asyncio.Task[None] | None = None
 
     def open(self, listening: socket.socket) -> None:
-        """Accept what comes in at a socket that listens, until closed."""
+        """Accept connections on a listening socket until closed."""
         listening.setblocking(False)
         self._accepting = asyncio.get_running_loop().create_task(self._accept(listening), name="TLS entrance")
 
     def close(self) -> None:
-        """Accept nothing more."""
+        """Stop accepting connections."""
         for task in (self._accepting, *self._greetings):
             if task is not None:
                 task.cancel()

@@ -339,7 +339,7 @@ class Computations:
         one, now = occurrence(event, seq, accepted_at), self._clock()
         found = []
         for key in self._engine.graph.takers(event.type):
-            broken: str | None = "It stands still because of an error in Tesoura."
+            broken: str | None = "An error in Tesoura stopped it."
             found.append(Counted(key, self._engine.graph.ask(key, lambda state: state.why_not(one, now), broken)))
         return found
 

@@ -238,6 +238,10 @@ class Runtime:
         for kind, feed in self.store.read(sources.all_of):
             self._engine.sources.brings(feed, [kind])
         position = self._apply_missed(position, picked, now)
+        # Among the missed ones are events of instruments that were removed after them.
+        known = set(self._engine.event_types())
+        if gone := self.store.read(lambda session: event_log.of_gone_instruments(session, known)):
+            self._engine.forget_types(gone, now)
         self._engine.count_events(self.sessions.read(), self.session_started_at, now)
         self.computations.look_for_shared()
         self.computations.restore(self._almanac(), position, now, self.startup.phase(position))
@@ -517,11 +521,11 @@ class Runtime:
             self._plan()
 
     def failing(self) -> dict[str, str]:
-        """What of Tesoura itself fails now, by name, and how: computations that stand still, and loops."""
+        """Return the broken computations and failing loops, by name, with their errors."""
         return {**self._engine.graph.broken, **self._tasks.failing}
 
     def failing_loops(self) -> dict[str, str]:
-        """The loops that failed and are run again, by name, and how."""
+        """Return the loops that failed and are being restarted, by name, with their errors."""
         return self._tasks.failing
 
     def start_beside(self, job: Coroutine[Any, Any, Any], name: str) -> None:
@@ -590,7 +594,7 @@ class Runtime:
 
     def _watch_clock(self) -> None:
         self._scheduler.watch()
-        # What failed when it was asked is to be told as standing still.
+        # Show computations that failed since the last tick as down.
         self._plan()
 
     async def clock_was_set(self, by_s: float) -> None:

@@ -187,8 +187,8 @@ class Feeds:
             self._publish(self._engine.pause_feed(name, False, now))
 
     def _failed(self, name: str, error: Exception) -> None:
-        """A feed is kept going until it is told to stop; while it waits to be run again it is shown as down."""
-        words = f"An error in Tesoura stopped this feed ({type(error).__name__}). It starts again by itself."
+        """Show a feed whose loop failed as down until it restarts."""
+        words = f"An error in Tesoura stopped this feed ({type(error).__name__}). It restarts automatically."
         self._publish(self._engine.feed_failed(name, words, self._clock()))
 
     def _go_on(self, running: Running, before: Running, now: datetime) -> None:

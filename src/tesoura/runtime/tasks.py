@@ -51,7 +51,7 @@ class Tasks:
         self, loop: Callable[[], Coroutine[Any, Any, None]], name: str,
         failed: Callable[[Exception], None] = lambda error: None,
     ) -> asyncio.Task[None]:  # fmt: skip
-        """Run a loop for ever beside everything else: one that fails is reported, told to `failed`, and run again.
+        """Run a loop in the background; when it fails, report it, call `failed`, and restart it.
 
         The task ends only when it is cancelled; cancel it before `stop`.
         """
@@ -77,7 +77,7 @@ class Tasks:
                 await asyncio.sleep(wait_s)
                 wait_s = AGAIN_S if time.monotonic() - began > WELL_S else min(2 * wait_s, MOST_AGAIN_S)
         finally:
-            # One that was ended, with its feed for instance, no longer fails.
+            # A cancelled loop, such as that of a removed feed, is no longer failing.
             self.failing.pop(name, None)
 
     def _done(self, task: asyncio.Task[Any]) -> None:

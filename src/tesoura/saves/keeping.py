@@ -150,7 +150,7 @@ def _changed(one: FoundFile) -> bool:
 
 
 def copied_as_found(source: SaveSource, one: FoundFile, to: Path) -> None:
-    """Copy a file of a save by its handle: what stands there instead by now, a link or a pipe, is not read."""
+    """Copy a file of a save as it was found. Raises StillWritten if a link, a pipe or another file has replaced it."""
     try:
         file = open_below(source.at, one.path)
     except OSError as error:

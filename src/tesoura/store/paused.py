@@ -1,4 +1,4 @@
-"""What came from somebody else's show or from a backup and does nothing yet: paused until the user starts it."""
+"""Parts of an imported show or a restored backup that stay paused until the user starts them."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ CHOICE = "paused_imports"
 
 @dataclass(frozen=True, slots=True)
 class PausedImports:
-    """The names of feeds and instruments, and the numbers of API keys, that wait to be started."""
+    """The names of paused feeds and instruments, and the ids of switched-off API keys."""
 
     feeds: tuple[str, ...] = ()
     instruments: tuple[str, ...] = ()
@@ -26,18 +26,18 @@ class PausedImports:
 
 
 def read(session: Session) -> PausedImports:
-    """Return what waits to be started."""
+    """Return the paused parts."""
     told = json.loads(state.choice(session, CHOICE) or "{}")
     return PausedImports(*(tuple(told.get(name, ())) for name in ("feeds", "instruments", "keys")))
 
 
 def keep(session: Session, paused: PausedImports) -> None:
-    """Write down what waits to be started."""
+    """Store the paused parts."""
     told = {"feeds": list(paused.feeds), "instruments": list(paused.instruments), "keys": list(paused.keys)}
     state.choose(session, CHOICE, json.dumps(told))
 
 
 def add(session: Session, feeds: Iterable[str], instruments: Iterable[str], keys: Iterable[int] = ()) -> None:
-    """Let these wait too."""
+    """Add paused parts."""
     before = read(session)
     keep(session, PausedImports((*before.feeds, *feeds), (*before.instruments, *instruments), (*before.keys, *keys)))

@@ -274,9 +274,9 @@ class Graph:
         self._stale.discard(key)
 
     def ask(self, key: str, question: Callable[[Any], T], otherwise: T) -> T:
-        """Return what a computation answers outside of events; one that fails at it stands still from then on.
+        """Return a computation's answer; one that fails is marked broken and no longer runs.
 
-        `otherwise` is the answer of one that stands still. Raises what is Invalid about the question.
+        A broken computation answers `otherwise`. Raises Invalid when the question itself is wrong.
         """
         state = self._states.get(key)
         if state is None or key in self.broken:
@@ -287,7 +287,7 @@ class Graph:
             raise
         except Exception as error:
             self.fail(key, error)
-            # So that its signals are told to stand still at the next look.
+            # At the next tick its signals are shown as down.
             if self._now is not None:
                 self._expect(key, self._now)
             return otherwise

@@ -153,7 +153,11 @@ def _of_what_is_broken(self: Runtime) -> list[Need]:
         Need(f"{key} stopped by an error of Tesoura's: {why}", "Look at it", url_for("signals.show", find=key))
         for key, why in self.engine.graph.broken.items()
     ] + [
-        Need(f"{name} failed and is started again ({why}). The terminal says more.", "Help", url_for("help.index"))
+        Need(
+            f"{name} failed and is being restarted ({why}). See the terminal for details.",
+            "Help",
+            url_for("help.index"),
+        )
         for name, why in self.failing_loops().items()
     ]
 
