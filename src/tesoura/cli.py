@@ -220,12 +220,12 @@ def restore(file: Path, data: Path | None) -> None:
         restored = backups.read(file, folder, wall_clock())
     except (FileRefused, DataFolderError) as error:
         raise click.ClickException(str(error)) from None
-    click.echo(f"{folder} is as it was. Start Tesoura with it: tesoura serve --data {folder}")
+    click.echo(f"Restored to {folder}. Start Tesoura with it: tesoura serve --data {folder}")
     if restored.before is not None:
-        click.echo(f"What was there before is {restored.before}.")
+        click.echo(f"The previous data folder is now {restored.before}.")
     if restored.switched_off:
         click.echo(f"Switched off until you turn it on: {', '.join(restored.switched_off)}.")
-        click.echo("Check these on the desk and under Preferences before you start them.")
+        click.echo("Keys, scripts and cues: check them, then start them on the desk. The rest: set it up again.")
 
 
 @main.group()

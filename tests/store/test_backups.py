@@ -50,7 +50,7 @@ def test_a_folder_that_runs_is_not_replaced_and_one_that_is_there_is_kept(runnin
     other.mkdir()
     (other / "mine.txt").write_text("mine")
     code, said = tesoura("restore", str(file), "--data", str(other))
-    assert (code, f"What was there before is {other}.before-1." in said) == (0, True)
+    assert (code, f"The previous data folder is now {other}.before-1." in said) == (0, True)
     assert (tmp_path / "other.before-1" / "mine.txt").read_text() == "mine"
     from tesoura.store.guarding import FolderLock
 

@@ -24,7 +24,7 @@ GUESSES = "tesoura.guesses"
 WRONG = "That is not the password of this Tesoura."
 PASSED_ON = (
     "This request came through a proxy or tunnel, so it can't be told from another machine's. "
-    "Start Tesoura with --proxy-name and a password; see “Behind a proxy” in Help."
+    "Start Tesoura with --proxy-name and a password; on this machine, see “Network access and proxies” in Help."
 )
 MOST_PASSWORD = 200
 WRONG_PASSWORD = "tesoura.wrong_password"  # noqa: S105 - the type of an event

@@ -1,7 +1,7 @@
 """Covering what only the owner should read on a page that viewers may see.
 
-While covering is on, the server marks these texts in every page it sends, so they are hidden from the first paint. Pages
-that are already open mark their own texts with the same pattern (`static/js/shared/covering.js`).
+While covering is on, the server marks these texts in every page it sends, so they are hidden from the first paint.
+Pages that are already open mark their own texts with the same pattern (`static/js/shared/covering.js`).
 """
 
 from __future__ import annotations
