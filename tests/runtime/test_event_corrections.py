@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -151,3 +153,27 @@ def test_on_its_page_an_event_is_corrected_voided_and_restored(show: Running, tm
     assert values(show)["whole.sum"] == 5
     show.press(page, f"{page}/restore")
     assert values(show)["whole.sum"] == 12
+
+
+def test_what_comes_while_the_log_is_counted_is_counted_once(running: Running, monkeypatch: pytest.MonkeyPatch) -> None:
+    act(running, "session.start")
+    wrong = gift(running, "bolt_uncle", 900)
+    sessions = running.runtime.sessions
+    read, reading, came = sessions.read, threading.Event(), threading.Event()
+
+    def slowly(until_seq: int) -> dict[str, tuple[int, datetime]]:
+        # One gift is in the log before it's read, but not applied yet; another comes before what was read is used.
+        running.event(type="gift", data={"name": "seven_socks", "amount": 1, "anonymous": False})
+        found = read(until_seq)
+        reading.set()
+        assert came.wait(10)
+        return found
+
+    monkeypatch.setattr(sessions, "read", slowly)
+    voiding = threading.Thread(target=lambda: act(running, "log.void", event=wrong))
+    voiding.start()
+    assert reading.wait(10)
+    gift(running, "teacup_ana", 5)
+    came.set()
+    voiding.join(10)
+    assert running.signal("gift.count_this_session")["value"] == 2

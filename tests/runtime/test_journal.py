@@ -30,6 +30,10 @@ from tests.conftest import soon
 SEVEN = datetime(2026, 11, 26, 19, 0, tzinfo=UTC)
 
 
+async def steady() -> None:
+    """The clock is not set."""
+
+
 def event(number: int) -> Event:
     return Event(str(number), "x", "gift", SEVEN, {"n": number})
 
@@ -42,7 +46,7 @@ def store(tmp_path: Path) -> Any:
 
 
 def journal(store: Store, told: list[Sequence[Logged]]) -> Journal:
-    return Journal(store, lambda logged, now: told.append(logged), lambda: SEVEN)
+    return Journal(store, lambda logged, now: told.append(logged), lambda: SEVEN, steady)
 
 
 def test_what_comes_while_a_write_is_under_way_goes_together(store: Store) -> None:
@@ -91,7 +95,7 @@ def test_a_fault_in_what_follows_keeps_nobody_waiting(store: Store, caplog: pyte
 
     async def job() -> list[Logged]:
         async with asyncio.timeout(5):
-            return await Journal(store, faulty, lambda: SEVEN).put([event(1)], nothing_more, SEVEN)
+            return await Journal(store, faulty, lambda: SEVEN, steady).put([event(1)], nothing_more, SEVEN)
 
     assert len(asyncio.run(job())) == 1
     assert "What follows from events 1 to 1 failed" in caplog.text

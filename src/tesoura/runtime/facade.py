@@ -111,7 +111,7 @@ class Runtime:
         self.covering = Covering(store, self.sessions)
         self.listening = Listening(store, settings, self._clock)
         self.visits = Visits(store, self._clock)
-        self.journal = Journal(store, self._on_events, self._clock)
+        self.journal = Journal(store, self._on_events, self._clock, lambda: self._scheduler.steady())
         self.hub = Hub(build(), self._audience_changed, self._on_ack, self._clock, self._on_trouble, self._on_painted)
         self.topics = Topics(self.hub)
         self.studio = Studio(store)
@@ -242,7 +242,7 @@ class Runtime:
         known = set(self._engine.event_types())
         if gone := self.store.read(lambda session: event_log.of_gone_instruments(session, known)):
             self._engine.forget_types(gone, now)
-        self._engine.count_events(self.sessions.read(), self.session_started_at, now)
+        self._engine.count_events(self.sessions.read(position), self.session_started_at, now)
         self.computations.look_for_shared()
         self.computations.restore(self._almanac(), position, now, self.startup.phase(position))
 
@@ -331,7 +331,6 @@ class Runtime:
 
     async def accept(self, events: Sequence[Event]) -> Accepted:
         """Log events, and only then let them change anything. Those that came before change nothing."""
-        await self._scheduler.steady()
         logged = await self.journal.log(events)
         return Accepted(len(logged), len(events) - len(logged))
 
@@ -485,14 +484,28 @@ class Runtime:
 
     async def session_changed(self) -> None:
         """A stream session was started, or its start taken back or corrected: make what counts from it anew."""
-        counts = await asyncio.to_thread(self.sessions.read)
+        counts = await self._counts()
         self._publish(self._engine.count_events(counts, self.session_started_at, self._clock()))
         await self.computations.set_almanac(self._almanac())
         self.touched("session", "signals", "covering")
 
+    async def _counts(self) -> dict[str, tuple[int, datetime]]:
+        """Count the session's events, those that are applied while the log is being read too."""
+        until_seq = self.computations.applied
+        counts = await asyncio.to_thread(self.sessions.read, until_seq)
+        if self.computations.applied == until_seq:
+            return counts
+        began = self.session_started_at
+        for one in self.store.read(lambda session: event_log.after(session, until_seq)):
+            at = min(one.event.time, one.accepted_at)
+            if one.seq <= self.computations.applied and (began is None or at >= began):
+                count, last = counts.get(one.event.type, (0, at))
+                counts[one.event.type] = (count + 1, max(last, at))
+        return counts
+
     async def _recount(self, kind: str, newest: Logged | None) -> None:
         """An event of this type was corrected: find its counts, and what its signals tell, again."""
-        counts = await asyncio.to_thread(self.sessions.read)
+        counts = await self._counts()
         now = self._clock()
         self._publish(self._engine.last_event(kind, newest.event if newest else None, now))
         self._publish(self._engine.count_events(counts, self.session_started_at, now))

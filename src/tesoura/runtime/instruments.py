@@ -162,6 +162,8 @@ class Instruments:
         async with self._logging:
             wait_s = RETRY_S
             while self._fired:
+                # What waits happened as long ago as before, also by a clock that was just set.
+                await self._journal.steady()
                 fired, self._fired = self._fired, []
                 by_id = {(INSTRUMENT + setup.name, one.id): one for setup, one in fired}
                 events = [

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import logging
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Awaitable, Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from itertools import islice
@@ -37,17 +37,25 @@ class _Entry:
 
 
 class Journal:
-    """The way into the log. `came` is told of what was new, in the order of the log, before anybody's wait ends."""
+    """The way into the log. `came` is told of what was new, in the order of the log, before anybody's wait ends.
+
+    `steady` returns once a clock that was just set is in the log, so that nothing is accepted by the new clock before.
+    """
 
     def __init__(
-        self, store: Store, came: Callable[[Sequence[Logged], datetime], None], clock: Callable[[], datetime]
+        self,
+        store: Store,
+        came: Callable[[Sequence[Logged], datetime], None],
+        clock: Callable[[], datetime],
+        steady: Callable[[], Awaitable[None]],
     ) -> None:
-        self._store, self._came, self._clock = store, came, clock
+        self._store, self._came, self._clock, self.steady = store, came, clock, steady
         self._waiting: list[_Entry] = []
         self._writing: asyncio.Task[None] | None = None
 
     async def log(self, events: Sequence[Event], also: Also = nothing_more) -> list[Logged]:
         """Log events that happen now; those that were new, once they are on disk and have changed what they change."""
+        await self.steady()
         return await self.put(events, also, self._clock())
 
     async def put(self, events: Sequence[Event], also: Also, now: datetime) -> list[Logged]:

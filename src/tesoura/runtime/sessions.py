@@ -20,13 +20,16 @@ class Sessions:
         self._store = store
         self.started_at: datetime | None = None
 
-    def read(self) -> dict[str, tuple[int, datetime]]:
-        """Ask the store anew; how many events of each type there were since it began, and when the last one was."""
+    def read(self, until_seq: int) -> dict[str, tuple[int, datetime]]:
+        """Ask the store anew; how many events of each type there were since it began, and when the last one was.
+
+        Only the log up to this place counts.
+        """
         self.started_at = self._store.read(state.present_session)
         start = self.started_at or _BEGINNING
 
         def ask(session: Session) -> dict[str, tuple[int, datetime]]:
-            counts = event_log.counts_and_last(session, start)
+            counts = event_log.counts_and_last(session, start, until_seq)
             for kind, (count, last) in state.past_counts(session).items():
                 more, later = counts.get(kind, (0, last))
                 counts[kind] = (count + more, max(last, later))

@@ -21,7 +21,7 @@ log = logging.getLogger(__name__)
 FILE_NAME = "tesoura.db"
 BEFORE = "before-upgrade"
 """The folder in which the database is kept as an earlier version left it."""
-HEAD = "0010"
+HEAD = "0011"
 """The newest migration, so that a folder that is up to date opens without loading what migrates."""
 READERS = 20
 """So many may read at once before more are opened for a while, and as many again before one waits."""

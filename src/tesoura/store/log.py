@@ -7,7 +7,8 @@ import sqlite3
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
-from itertools import zip_longest
+from heapq import merge
+from itertools import islice, zip_longest
 from typing import Any
 
 from sqlalchemy import func, or_, text, type_coerce
@@ -33,18 +34,37 @@ AT_ONCE = 250
 _INDEXED = 2
 """The row that tells up to which place the words of events are in the index."""
 MAX_BACKWARDS = 50_000
+LOOKED_BACK = 20_000
+"""Among so many of the newest events the desk looks for those to show."""
 
 # Plain statements for the driver: building one, or going through more layers, costs more than running it.
 _APPEND = (
     "INSERT INTO event (seq, id, source, type, time, accepted_at, subject, data, cause, actor) "
     "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING"
 )
-_AFTER = (
-    "SELECT seq, id, source, type, time, accepted_at, subject, data, cause, actor FROM event WHERE seq > ? "
-    "ORDER BY seq LIMIT ?"
-)
+_ROW = "SELECT seq, id, source, type, time, accepted_at, subject, data, cause, actor FROM event"
+_AFTER = f"{_ROW} WHERE seq > ? ORDER BY seq LIMIT ?"
+# The plus keeps SQLite from the index of types, behind which it would have to sort.
+_BACKWARDS = f"{_ROW} WHERE type = ? AND +seq <= ? ORDER BY time DESC, accepted_at DESC, seq DESC LIMIT ?"
 _UNINDEXED = "SELECT seq, type, source, subject, actor, data FROM event WHERE seq > ? ORDER BY seq LIMIT ?"
 _WORDS = "INSERT INTO event_words (rowid, words) VALUES (?, ?)"
+_TYPES = """
+WITH RECURSIVE types(type) AS (
+  SELECT min(type) FROM event WHERE type >= :low
+  UNION ALL SELECT (SELECT min(type) FROM event WHERE type > types.type) FROM types WHERE type IS NOT NULL
+)
+"""
+"""Every type of event that there is: a step in an index for each, however many events it has."""
+_COUNTS = text(
+    _TYPES
+    + """
+SELECT types.type, count(*), max(min(event.time, event.accepted_at))
+FROM types JOIN event ON event.type = types.type AND event.time >= :start AND event.accepted_at >= :start
+  AND event.seq <= :until_seq AND min(event.time, event.accepted_at) < :until
+GROUP BY types.type
+"""
+)
+_TYPES_UNDER = text(f"{_TYPES} SELECT type FROM types WHERE type < :high")  # noqa: S608
 _FORGET_WORDS = text("INSERT INTO event_words(event_words, rowid, words) VALUES ('delete', :seq, :words)")
 
 
@@ -122,11 +142,14 @@ def logged_of(row: EventRow) -> Logged:
 def after(session: Session, seq: int, most: int | None = None) -> list[Logged]:
     """Return the events behind this place in the log, oldest first, at most so many."""
     driver: Any = session.connection().connection
-    rows = driver.execute(_AFTER, (seq, -1 if most is None else most)).fetchall()
-    return [
-        Logged(seq, Event(id, source, kind, instant(at), json.loads(data), subject, cause, actor), instant(accepted_at))
-        for seq, id, source, kind, at, accepted_at, subject, data, cause, actor in rows
-    ]
+    return [_logged(row) for row in driver.execute(_AFTER, (seq, -1 if most is None else most)).fetchall()]
+
+
+def _logged(row: tuple[Any, ...]) -> Logged:
+    """Return what a row of `_ROW` tells."""
+    seq, id, source, kind, at, accepted_at, subject, data, cause, actor = row
+    event = Event(id, source, kind, instant(at), json.loads(data), subject, cause, actor)
+    return Logged(seq, event, instant(accepted_at))
 
 
 def happenings(
@@ -137,6 +160,8 @@ def happenings(
 
     They come in no order, unless `in_order` of the log is asked for, which costs a little more.
     """
+    if not types:
+        return
     corrected = corrections(session)
     wanted = ", ".join("?" * len(types))
     asked = f"SELECT seq, type, time, accepted_at, data, source FROM event WHERE type IN ({wanted}) "  # noqa: S608
@@ -212,9 +237,9 @@ def ids(session: Session, source: str, beginning: str, since: datetime) -> froze
 def backwards(session: Session, types: Sequence[str], until_seq: int) -> Iterator[Logged]:
     """The events of these types, the latest first, amounts as they were corrected since."""
     corrected = corrections(session)
-    wanted = select(EventRow).where(col(EventRow.type).in_(types), col(EventRow.seq) <= until_seq)
-    for row in session.exec(wanted.order_by(col(EventRow.time).desc(), col(EventRow.seq).desc()).limit(MAX_BACKWARDS)):
-        logged = logged_of(row)
+    driver: Any = session.connection().connection
+    each = [map(_logged, driver.execute(_BACKWARDS, (kind, until_seq, MAX_BACKWARDS))) for kind in types]
+    for logged in islice(merge(*each, key=lambda one: (one.event.time, one.seq), reverse=True), MAX_BACKWARDS):
         change = corrected.get(logged.seq, NO_CORRECTION)
         if not change.is_void:
             yield replace(logged, event=change.of_event(logged.event)) if change is not NO_CORRECTION else logged
@@ -247,14 +272,18 @@ def latest(session: Session, count: int) -> list[Logged]:
 
 def happened(session: Session, count: int) -> list[Logged]:
     """The newest events that somebody would look for, newest first."""
-    asked = select(EventRow).where(col(EventRow.type).not_in(QUIET)).order_by(col(EventRow.seq).desc()).limit(count)
-    return [logged_of(row) for row in session.exec(asked)]
+    # A chat may have said thousands of lines since: then the list is shorter, and not slow.
+    asked = select(EventRow).where(
+        col(EventRow.type).not_in(QUIET), col(EventRow.seq) > last_seq(session) - LOOKED_BACK
+    )
+    return [logged_of(row) for row in session.exec(asked.order_by(col(EventRow.seq).desc()).limit(count))]
 
 
 def newest_under(session: Session, prefix: str, count: int) -> list[Logged]:
     """The newest events whose type begins so, the newest first."""
-    asked = select(EventRow).where(col(EventRow.type).between(prefix, prefix + "\uffff"))
-    return [logged_of(row) for row in session.exec(asked.order_by(col(EventRow.seq).desc()).limit(count))]
+    kinds = session.connection().execute(_TYPES_UNDER, {"low": prefix, "high": prefix + "\uffff"}).scalars().all()
+    newest = [one for kind in kinds for one in newest_before(session, kind, 2**62, count)]
+    return sorted(newest, key=lambda one: one.seq, reverse=True)[:count]
 
 
 def of_gone_instruments(session: Session, kinds: Iterable[str]) -> set[str]:
@@ -303,8 +332,36 @@ def last_seq(session: Session) -> int:
 
 
 def seq_before(session: Session, at: datetime) -> int:
-    """The place of the last event that was accepted before this instant, 0 when there was none."""
-    return session.exec(select(func.max(EventRow.seq)).where(col(EventRow.accepted_at) < at)).one() or 0
+    """The place of the last event that was accepted before this instant, 0 when there was none.
+
+    Between two settings of the clock later places were accepted later, so it is found by halving.
+    """
+    last = last_seq(session)
+    for first in [*(one.seq for one in reversed(clock_sets(session).sets)), 0]:
+        if (found := _before_in(session, at, first, last)) is not None:
+            return found
+        last = first - 1
+    return 0
+
+
+def _before_in(session: Session, at: datetime, first: int, last: int) -> int | None:
+    """Return the last place from `first` to `last` that was accepted before `at`; None when there is none."""
+    found = None
+    while first <= last:
+        middle = (first + last) // 2
+        row = session.exec(
+            select(EventRow.seq, EventRow.accepted_at)
+            .where(col(EventRow.seq) <= middle, col(EventRow.seq) >= first)
+            .order_by(col(EventRow.seq).desc())
+            .limit(1)
+        ).first()
+        if row is None:
+            first = middle + 1
+        elif row[1] < at:
+            found, first = row[0], middle + 1
+        else:
+            last = (row[0] or 0) - 1
+    return found
 
 
 def newest_before(session: Session, kind: str, until_seq: int, count: int) -> list[Logged]:
@@ -321,12 +378,25 @@ def voided(session: Session) -> set[int]:
 
 def counts_since(session: Session, start: datetime, until: datetime | None = None) -> dict[str, int]:
     """How many events of each type happened from this instant on, and before that one."""
-    asked = select(EventRow.type, func.count()).where(*_from(start))
-    if until is not None:
-        asked = asked.where(_before(until))
-    if void := voided(session):
-        asked = asked.where(col(EventRow.seq).not_in(void))
-    return dict(session.exec(asked.group_by(EventRow.type)).all())
+    counts = {kind: count for kind, (count, _) in _counts(session, start, until=until).items()}
+    for seq in voided(session):
+        row = session.get(EventRow, seq)
+        if (
+            row is not None
+            and min(row.time, row.accepted_at) >= start
+            and (until is None or min(row.time, row.accepted_at) < until)
+        ):
+            counts[row.type] -= 1
+    return {kind: count for kind, count in counts.items() if count}
+
+
+def _counts(
+    session: Session, start: datetime, until_seq: int = 2**62, until: datetime | None = None
+) -> dict[str, tuple[int, datetime]]:
+    """How many events of each type happened between these instants, up to this place, and when the last did."""
+    given = {"low": "", "start": micros(start), "until_seq": until_seq, "until": micros(until) if until else 2**62}
+    rows = session.connection().execute(_COUNTS, given)
+    return {kind: (count, instant(last)) for kind, count, last in rows}
 
 
 def _from(start: datetime) -> tuple[Any, Any]:
@@ -339,24 +409,23 @@ def _before(until: datetime) -> Any:
     return or_(col(EventRow.time) < until, col(EventRow.accepted_at) < until)
 
 
-def counts_and_last(session: Session, start: datetime) -> dict[str, tuple[int, datetime]]:
-    """How many events of each type happened from this instant on, and when the last of them did."""
+def counts_and_last(session: Session, start: datetime, until_seq: int) -> dict[str, tuple[int, datetime]]:
+    """How many events of each type happened from this instant on, and when the last of them did; up to this place."""
     sets, changed = clock_sets(session), corrections(session)
     if sets or any(one.is_void or one.at is not None for one in changed.values()):
-        return _counts_by_hand(session, micros(start), sets, changed)
-    happened = func.max(type_coerce(func.min(EventRow.time, EventRow.accepted_at), Instant))
-    asked = select(EventRow.type, func.count(), happened).where(*_from(start))
-    return {kind: (count, last) for kind, count, last in session.exec(asked.group_by(EventRow.type))}
+        return _counts_by_hand(session, micros(start), until_seq, sets, changed)
+    return _counts(session, start, until_seq)
 
 
 def _counts_by_hand(
-    session: Session, start: int, sets: ClockSets, changed: Corrected
+    session: Session, start: int, until_seq: int, sets: ClockSets, changed: Corrected
 ) -> dict[str, tuple[int, datetime]]:
     """The same where the clock was set or events were corrected, so that no two can be compared as they were logged."""
     earliest = start - sum(abs(one.by) for one in sets.sets)
     driver: Any = session.connection().connection
     rows = driver.execute(
-        "SELECT seq, type, min(time, accepted_at) FROM event WHERE time >= ? AND accepted_at >= ?", (earliest, earliest)
+        "SELECT seq, type, min(time, accepted_at) FROM event WHERE time >= ? AND accepted_at >= ? AND seq <= ?",
+        (earliest, earliest, until_seq),
     ).fetchall()
     # One whose time was corrected may lie before all that was looked for.
     moved = [seq for seq, one in changed.items() if one.at is not None]

@@ -38,7 +38,8 @@ class EventRow(SQLModel, table=True):
     __table_args__ = (
         UniqueConstraint("source", "id"),
         Index("ix_event_type", "type"),
-        Index("ix_event_type_time", "type", "time"),
+        Index("ix_event_type_time", "type", "time", "accepted_at"),
+        Index("ix_event_time", "time", "type"),
         Index("ix_event_source_time", "source", "time"),
         Index("ix_event_cause", "cause"),
     )
@@ -46,7 +47,7 @@ class EventRow(SQLModel, table=True):
     id: str
     source: str
     type: str
-    time: datetime = _instant(nullable=False, index=True)
+    time: datetime = _instant(nullable=False)
     accepted_at: datetime = _instant(nullable=False)
     subject: str | None = Field(default=None, index=True)
     data: dict[str, object] = Field(sa_column=Column(JSON, nullable=False))

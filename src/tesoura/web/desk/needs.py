@@ -75,7 +75,7 @@ def _room() -> list[Need]:
 
 def _of_the_clock() -> list[Need]:
     """A clock that was set lately: what is counted goes on, and times of day are others."""
-    found = store().read(lambda session: event_log.newest_under(session, event_log.CLOCK_SET, 1))
+    found = store().read(lambda session: event_log.newest_before(session, event_log.CLOCK_SET, 2**62, 1))
     if not found or not timedelta() <= now() - found[0].accepted_at < CLOCK_TOLD:
         return []
     words = clock_words(found[0].event.data)
