@@ -8,6 +8,7 @@ EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 EARLIEST, LATEST = datetime(1900, 1, 1, tzinfo=UTC), datetime(2999, 12, 31, tzinfo=UTC)
 """Times outside these years are rejected: nobody means them, and time zones and exports can't represent them."""
 DAMAGED = EARLIEST
+_FIRST, _LAST = ((at - EPOCH) // timedelta(microseconds=1) for at in (EARLIEST, LATEST))
 """Replaces a stored time that can't be represented."""
 _MILLISECONDS_FROM = 2e10
 """A number this large counts milliseconds since 1970, and not seconds."""
@@ -44,11 +45,7 @@ def iso_instant(value: object, zone: tzinfo | None = None) -> datetime | None:
 
 def stored_instant(micros: int) -> datetime:
     """The instant so many microseconds after 1970; `DAMAGED` where that is none."""
-    try:
-        at = EPOCH + timedelta(microseconds=micros)
-    except OverflowError:
-        return DAMAGED
-    return at if _is_within(at) else DAMAGED
+    return EPOCH + timedelta(microseconds=micros) if _FIRST <= micros <= _LAST else DAMAGED
 
 
 def _is_within(at: datetime) -> bool:

@@ -60,7 +60,7 @@ KIND = InstrumentKind(
                     {"what": Field("What", _given), "by": Field("By", _given)}),
         CommandKind("reset", "Reset", "Count anew from now on: the session, the match, or one statistic.",
                     {"what": Field("What", _given)}),
-        CommandKind("undo", "Undo", "As it was before the last correction or reset."),
+        CommandKind("undo", "Undo", "As it was before the last correction or reset.", also=("of",)),
         CommandKind("show_card", "Show the card now", "With the last match, or with 1, 2 or 30 made-up ones.",
                     {"of": Field("Of", _given)}),
     ),

@@ -139,6 +139,8 @@ class Course:
 
     def started_by(self, at: int) -> Match | None:
         """The last match that had started by this instant, whether it had ended or not."""
+        if self._begans and at >= self._begans[-1]:
+            return self._starts[-1]
         index = bisect_right(self._begans, at) - 1
         return self._starts[index] if index >= 0 else None
 
@@ -259,7 +261,10 @@ class Course:
         """Somebody beat somebody."""
         match = self.of(fight.match, fight.at)
         last = not self.fights or fight[:2] >= self.fights[-1][:2]
-        insort(self.fights, fight, key=lambda one: one[:2])
+        if last:
+            self.fights.append(fight)
+        else:
+            insort(self.fights, fight, key=lambda one: one[:2])
         if not last or (match is not None and match is not self.current):
             self.changed()
         elif match is not None and (fights := self._kept.get("fights")) is not None:

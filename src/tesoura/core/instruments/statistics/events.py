@@ -9,11 +9,11 @@ from datetime import datetime
 from typing import Any, Self
 
 from tesoura.core.computed.almanac import Almanac
-from tesoura.core.computed.occurrence import Occurrence, amount_of, name_key, name_of, number
+from tesoura.core.computed.occurrence import Occurrence, amount_of, name_of, number
 from tesoura.core.instruments.statistics import figures
 from tesoura.core.instruments.statistics.course import Course, Fight, Match, Since
 from tesoura.core.instruments.statistics.plan import StatisticsPlan, source_key
-from tesoura.core.instruments.statistics.rule import LEFT_SELF, LEFT_WARM_UP
+from tesoura.core.instruments.statistics.rule import LEFT_SELF, LEFT_WARM_UP, parties_of
 from tesoura.core.instruments.statistics.tally import (
     AIM,
     ASSIST,
@@ -132,7 +132,10 @@ class Hearing:
 
     def _told(self, event: Occurrence) -> str:
         """The id of the match that an event tells. One that started without an id has the first that is told in it."""
-        id = name_of(event.data.get("match"))
+        raw = event.data.get("match")
+        if raw is None:
+            return ""
+        id = name_of(raw)
         if id and self.course.by_id(id) is None:
             match = self.course.current
             if match is not None and not match.id and match.began <= event.at:
@@ -151,10 +154,10 @@ class Hearing:
         return float(number(millionths))
 
     def _kill(self, event: Occurrence) -> None:
-        data, rule = event.data, self.plan.rule
-        actor, target = name_of(data.get("actor")), name_of(data.get("target"))
-        mine, left = self._mine(data, "actor"), rule.left_out(data)
-        if rule.is_me(target):
+        rule, parties = self.plan.rule, parties_of(event.data)
+        left = rule.left_out(event.data, parties)
+        mine = not rule.players or parties.actor_key in rule.players
+        if parties.target_key in rule.players:
             self.beaten = event.seq
             if self.plan.deaths_by == "kill":
                 # However it came about, the player did die.
@@ -163,12 +166,13 @@ class Hearing:
             if mine and left != LEFT_SELF:
                 self._mark(event, LEFT_KILL)
             return
-        if actor or target:
-            self.course.add_fight(Fight(event.at, event.seq, self._told(event), name_key(actor), name_key(target)))
-        if rule.players and not actor:
+        if parties.actor or parties.target:
+            told = self._told(event)
+            self.course.add_fight(Fight(event.at, event.seq, told, parties.actor_key, parties.target_key))
+        if rule.players and not parties.actor:
             self._strange(event, "it does not tell who did it")
         if mine:
-            if not target:
+            if not parties.target:
                 self._strange(event, "it does not tell whose end it was; it counts all the same")
             self._mark(event, KILL)
 

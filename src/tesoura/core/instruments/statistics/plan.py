@@ -45,8 +45,8 @@ def _keys(typed: str) -> frozenset[str]:
 def make(name: str, choices: Mapping[str, Any]) -> StatisticsPlan:
     """The plan that checked choices come to."""
     rule = KillRule(
-        frozenset(keys_of(choices["player"].split(","))), frozenset(keys_of(choices["without_tags"])),
-        frozenset(keys_of(choices["without_means"])), choices["friendly"] == "yes", choices["warm_up"] == "yes",
+        keys_of(choices["player"].split(",")), keys_of(choices["without_tags"]),
+        keys_of(choices["without_means"]), choices["friendly"] == "yes", choices["warm_up"] == "yes",
     )  # fmt: skip
     within_us = choices["within_s"] * 1_000_000
     return StatisticsPlan(name, choices["title"], rule, choices["deaths_by"], within_us, choices["last"],

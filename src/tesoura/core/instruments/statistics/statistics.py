@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import copy
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
 from tesoura.core.computed.occurrence import instant, micros
-from tesoura.core.instruments.base import PLACE, Command, Fired, Step
+from tesoura.core.instruments.base import PLACE, Command, Fired, Step, by_name
 from tesoura.core.instruments.statistics import made_up
 from tesoura.core.instruments.statistics.course import FOREVER
 from tesoura.core.instruments.statistics.events import LAST_SHOWN, Act, Odd
@@ -30,13 +30,8 @@ class Statistics(Scoped):
 
     def handle(self, command: Command, now: datetime) -> Step:
         """What a command leads to. Raises InvalidField or CommandRefused."""
-        act = _ACTS.get(command.name)
-        if act is None:
-            raise CommandRefused(
-                f"Game statistics know no “{command.name[:30]}”. They know {', '.join(sorted(_ACTS))}."
-            )
         after = self._copy()
-        effect, given = act(after, command, now)
+        effect, given = by_name(after, command, now)
         taken_back = command.name in ("correct", "reset")
         return Step(after, effect, given, undo=("undo", {"of": PLACE}) if taken_back else None)
 
@@ -207,12 +202,6 @@ class Statistics(Scoped):
             for seq, what, was, mark, added in saved["acts"]
         ]  # fmt: skip
         return self
-
-
-_ACTS: Mapping[str, Callable[[Statistics, Command, datetime], tuple[str, Mapping[str, Any]]]] = {
-    "reset": Statistics._reset, "correct": Statistics._correct, "undo": Statistics._undo,
-    "show_card": Statistics._show_card,
-}  # fmt: skip
 
 
 def _many(count: object, one: str) -> str:
