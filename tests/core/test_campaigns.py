@@ -88,8 +88,7 @@ def test_a_point_is_ticked_by_its_number_and_taken_back() -> None:
     [((), "tick", {}, "Begin the read first"), ((), "end_read", {}, "is not being read"),
      (("begin_read",), "begin_read", {}, "End it first"), (("begin_read",), "show_card", {}, "see its card already"),
      (("begin_read",), "tick", {"point": "3"}, "points 1 to 2"), (("begin_read",), "tick", {"point": "x"}, "1 to 2"),
-     (("begin_read", "tick", "tick"), "tick", {}, "All points are said"), ((), "hide_card", {}, "hidden already"),
-     ((), "sing", {}, "knows no “sing”")],
+     (("begin_read", "tick", "tick"), "tick", {}, "All points are said"), ((), "hide_card", {}, "hidden already")],
 )  # fmt: skip
 def test_what_cannot_be_done_is_refused_with_why(
     before: tuple[str, ...], name: str, given: dict[str, str], why: str

@@ -5,14 +5,11 @@ from __future__ import annotations
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-import pytest
-
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence
 from tesoura.core.forms.form import fill
 from tesoura.core.instruments.base import Command
 from tesoura.core.instruments.map import KIND, Map
-from tesoura.errors import InvalidField
 
 T = datetime(2026, 11, 26, 20, 0, tzinfo=UTC)
 POINTS = {"a_x": "-100", "a_y": "400", "a_across_pct": "10", "a_down_pct": "20",
@@ -76,11 +73,6 @@ def test_it_goes_on_after_a_restart() -> None:
     it = at(at(made(), 1, 2), 3, 4)
     choices = fill(KIND.fields, POINTS).choices
     assert KIND.restore("map", choices, Almanac(), it.saved()) == it
-
-
-def test_other_commands_are_refused() -> None:
-    with pytest.raises(InvalidField, match="It knows clear and try_it"):
-        made().handle(Command("fly"), T)
 
 
 def test_it_is_tried_with_a_made_up_round_and_then_is_where_it_was() -> None:

@@ -428,7 +428,7 @@ def test_what_comes_late_changes_nothing_that_came_after_it() -> None:
 
 
 def test_an_unknown_command_is_refused_with_those_there_are() -> None:
-    with pytest.raises(CommandRefused, match="It knows allow, hear, not_this"):
+    with pytest.raises(CommandRefused, match="Choose one of these: allow, hear, not_this"):
         Evening().do(0, "sing")
 
 

@@ -195,8 +195,7 @@ def test_it_is_shown_and_hidden_by_hand_between_its_times() -> None:
 @pytest.mark.parametrize(
     ("command", "given", "why"),
     [("go_on", {}, "goes on already"), ("this_now", {"item": "nobody"}, "those of: Cordel Tea"),
-     ("show", {}, "its time already"), ("hide", {}, "always shown"), ("skip", {}, "no other item"),
-     ("turn", {}, "knows no “turn”")],
+     ("show", {}, "its time already"), ("hide", {}, "always shown"), ("skip", {}, "no other item")],
 )  # fmt: skip
 def test_what_cannot_be_done_is_refused_with_why(command: str, given: dict[str, str], why: str) -> None:
     it = Sponsors(campaigns="tea")

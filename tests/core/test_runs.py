@@ -432,7 +432,7 @@ def test_a_presses_end_is_told_and_nothing_is_pressed_twice() -> None:
     run = Lantern()
     for command, why in (("undo", None), ("previous", "has not begun"), ("start_over", "nothing to start over"),
                          ("pause", "has not begun"), ("best", "no attempt yet"), ("hit_back", "no hit"),
-                         ("fly", "knows no “fly”")):  # fmt: skip
+                         ("fly", "no command “fly”")):  # fmt: skip
         if why:
             with pytest.raises(CommandRefused, match=why):
                 run.do(command)

@@ -408,7 +408,6 @@ def test_commands_that_are_not_understood_say_what_would_be() -> None:
         ("correct", {"what": "kills", "by": "7"}, "one at a time"),
         ("undo", {}, "nothing to take back"),
         ("show_card", {}, "No match has ended yet. Show it with made-up ones"),
-        ("fly", {}, "know no “fly”"),
     ]:
         with pytest.raises(InvalidField, match=why):
             game.do(1, command, **given_)

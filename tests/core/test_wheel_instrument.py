@@ -181,7 +181,7 @@ def test_what_chat_is_told_holds_names_as_they_are() -> None:
 def test_what_is_no_name_is_refused() -> None:
     tea = Tea()
     for command, given_ in (("spin", {"who": ["ana"]}), ("owe", {"who": {"a": 1}}), ("rename", {"who": "a", "to": []})):
-        with pytest.raises(InvalidField, match="is a name"):
+        with pytest.raises(InvalidField, match="Give a text, not a list"):
             tea.do(command, **given_)
 
 

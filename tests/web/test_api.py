@@ -213,8 +213,14 @@ def test_commands_are_described_by_their_fields_and_strange_ones_are_named(runni
             "additionalProperties": False,
         },
     }  # fmt: skip
-    answer = running.client.post("/api/instruments/tea/add", json={"bye": "3 min"}, headers=running.auth)
-    assert (answer.status_code, answer.json()["detail"]) == (422, "add knows no bye. It takes: by.")
+    for door, of in (
+        ("instruments/tea/add", {}),
+        ("actions/instrument.command", {"instrument": "tea", "command": "add"}),
+    ):
+        answer = running.client.post(f"/api/{door}", json={**of, "bye": "3 min"}, headers=running.auth)
+        assert (answer.status_code, answer.json()["detail"]) == (422, "“add” doesn't take “bye”. It takes by.")
+        answer = running.client.post(f"/api/{door}", json={**of, "by": ["3 min"]}, headers=running.auth)
+        assert (answer.status_code, answer.json()["detail"]) == (422, "by: Give a text, not a list.")
 
 
 @pytest.mark.parametrize(

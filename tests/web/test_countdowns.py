@@ -178,7 +178,7 @@ def test_it_is_put_away_and_brought_back_with_its_time(still: Running) -> None:
 def test_the_api_names_what_there_is_when_a_name_is_wrong(still: Running) -> None:
     make(still)
     assert do(still, "start", "kettle")["detail"] == "There are: kettle_break."
-    assert "knows no “fly”" in do(still, "fly")["detail"]
+    assert "There is no command “fly”" in do(still, "fly")["detail"]
     answer = still.client.post("/api/instruments/kettle_break/add", json=[1], headers=still.auth)
     assert answer.status_code == 422
 

@@ -147,9 +147,9 @@ def test_what_is_no_figure_or_clock_is_refused_with_what_is(running: Running) ->
         ("set_clock", {"to": "25:00"}, "goes from 0:00 to 20:00"), ("penalty", {"side": "home", "what": "yellow"},
                                                                     "There are: minor, major, misconduct"),
         ("add_time", {"minutes": "2"}, "Minutes are only added where"),
-        ("point", {"side": "up"}, "side is home or away"),
+        ("point", {"side": "up"}, "“up” is not one of these: home, away"),
         ("end_penalty", {"side": "home"}, "serves no penalty"), ("stop_clock", {}, "stands already"),
-        ("nonsense", {}, "A scoreboard knows no “nonsense”"), ("last_match", {}, "There was no match before"),
+        ("nonsense", {}, "There is no command “nonsense”"), ("last_match", {}, "There was no match before"),
         ("take_team", {"side": "home", "team": "Gale"}, "There are: none yet"), ("drop_draft", {}, "Nothing waits"),
     ):  # fmt: skip
         assert words in do(running, command, **given)

@@ -141,7 +141,7 @@ def _walk(name: str, reads: Mapping[str, tuple[str, ...]], path: list[str], done
 
 def _knows_more(state: State) -> bool:
     """Whether a computation goes by signals that it has read, which no log tells."""
-    return isinstance(state, ChangeState) or (isinstance(state, Runner) and state.definition.kind_of.decides)
+    return isinstance(state, ChangeState) or (isinstance(state, Runner) and state.definition.kind_of.remembers)
 
 
 class Graph:

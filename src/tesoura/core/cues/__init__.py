@@ -60,5 +60,6 @@ KIND = InstrumentKind(
     depends_on=_depends_on,
     check=check,
     decides=True,
+    remembers=True,
     room="cues",
 )

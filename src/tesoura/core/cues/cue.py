@@ -16,10 +16,9 @@ from tesoura.core.computed.occurrence import Occurrence, instant
 from tesoura.core.cues.limits import Answer, Cause, Limits, Turns, cause_of, turns_of
 from tesoura.core.cues.triggers import Seen, Trigger, seen_of
 from tesoura.core.effects import Effect
-from tesoura.core.instruments.base import Command, Fired, Step, Told
+from tesoura.core.instruments.base import Command, Fired, Step, Told, by_name
 from tesoura.core.signals.extremes import Extremes
 from tesoura.core.values import INSTANT, Scalar
-from tesoura.errors import InvalidField
 
 RECORD = "tesoura.cue."
 """How the type of an event begins that tells what a cue decided, its name behind it."""
@@ -209,18 +208,21 @@ class Cue:
 
     def handle(self, command: Command, now: datetime) -> Step:
         """Be pressed, be switched on or off, or send away all who wait."""
-        if command.name == "press":
-            return self._pressed(command, now)
-        if command.name in ("on", "off"):
-            on = command.name == "on"
-            after = replace(self, on=on) if on else self._alone(on=False)
-            words = "It waits for its moment again." if on else "It does nothing until it is on again."
-            return Step(after, words, undo=("off" if on else "on", {}) if on != self.on else None)
-        if command.name == "clear":
-            return Step(self._alone(on=self.on), f"{len(self.turns.waiting)} wait no more.")
-        raise InvalidField("There is no such command.")
+        step: Step = by_name(self, command, now)
+        return step
 
-    def _pressed(self, command: Command, now: datetime) -> Step:
+    def _on(self, command: Command, now: datetime) -> Step:
+        on = command.name == "on"
+        after = replace(self, on=on) if on else self._alone(on=False)
+        words = "It waits for its moment again." if on else "It does nothing until it is on again."
+        return Step(after, words, undo=("off" if on else "on", {}) if on != self.on else None)
+
+    _off = _on
+
+    def _clear(self, command: Command, now: datetime) -> Step:
+        return Step(self._alone(on=self.on), f"{len(self.turns.waiting)} wait no more.")
+
+    def _press(self, command: Command, now: datetime) -> Step:
         by = " ".join(str(command.given.get("by", "")).split())[:60]
         person = " ".join(str(command.given.get("person", "")).split())[:60]
         cause = Cause(f"press {command.seq}", now, f"pressed by {by}" if by else "pressed", person, command.seq)

@@ -48,6 +48,8 @@ def text(longest: int, empty: bool = False) -> Callable[[object], str]:
     """A check for a text of at most `longest` characters; its lines end in a plain line feed."""
 
     def check(raw: object) -> str:
+        if isinstance(raw, list | tuple | Mapping):
+            raise InvalidField("Give a text, not a list.")
         typed = str(raw).replace("\r\n", "\n").replace("\r", "\n")
         if len(typed) > longest:
             raise InvalidField(f"This has {len(typed):,} characters; at most {longest:,} fit.")

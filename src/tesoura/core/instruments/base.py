@@ -84,11 +84,19 @@ class Fired:
     """The place in the log of what led to it, where that is something of its own."""
 
 
+def by_name(instrument: Instrument, command: Command, now: datetime) -> Any:
+    """Return what an instrument's method makes of a command; for `spin` it's `_spin(command, now)`.
+
+    The runner has checked that its kind has such a command.
+    """
+    return getattr(instrument, f"_{command.name}")(command, now)
+
+
 class Instrument(Protocol):
     """One instrument as it stands. What it gives back is another value, or itself when it can only grow."""
 
     def handle(self, command: Command, now: datetime) -> Step:
-        """What a command leads to. Raises InvalidField, or CommandRefused, when it leads nowhere."""
+        """What a command of its kind leads to. Raises InvalidField, or CommandRefused, when it leads nowhere."""
         ...
 
     def advance(self, at: datetime) -> Instrument:
@@ -100,7 +108,11 @@ class Instrument(Protocol):
         ...
 
     def see(self, values: Mapping[str, Scalar], now: datetime) -> Instrument:
-        """The instrument once it knows these signals' values."""
+        """Return the instrument as it is with these values of the signals it reads.
+
+        The result is read and asked what it fires, and then dropped: the next one is made from what the log decided.
+        What must last is fired here and taken back in `on_event`.
+        """
         ...
 
     def read(self, now: datetime) -> Told:
@@ -140,6 +152,10 @@ class CommandKind:
     """Whether chance decides something: it is drawn when the command is given, and logged with it."""
     seals: bool = False
     """Whether it seals a secret for later: that is drawn when the command is given, and logged with it."""
+    also: Sequence[str] = ()
+    """Parameters that no form asks for: those that Tesoura itself gives, as when it undoes a command."""
+    hidden: bool = False
+    """Whether only Tesoura gives it, to undo another one."""
 
 
 ReadyButton = tuple[str, str, str] | Mapping[str, str]
@@ -195,6 +211,9 @@ class InstrumentKind:
     """What it writes down for good; an instrument of the kind is then one of `WithRecords`."""
     decides: bool = False
     """Whether it decides in `see`, so that it must be asked there even if it reads no signal."""
+    remembers: bool = False
+    """Whether it keeps what `see` returned, as a trigger that waits for a value to cross a line must. It is saved each
+    time that changes. Its signals must follow from the log all the same."""
     watches: bool = False
     """Whether it watches its sources itself: what it tells is true while it tells it, whatever becomes of a feed."""
     moments: Callable[[str, Choices], Mapping[str, str]] = lambda name, choices: {}
@@ -225,7 +244,8 @@ class InstrumentKind:
         """Its commands, those that change its items behind the others."""
         from tesoura.core.instruments.items import commands_of
 
-        return (*self.commands, *(commands_of(self.items) if self.items else ()))
+        shown = [one for one in self.commands if not one.hidden]
+        return (*shown, *(commands_of(self.items) if self.items else ()))
 
     def buttons_for(self, choices: Choices) -> Sequence[ReadyButton]:
         """The buttons with which somebody operates one with these choices from the desk."""
@@ -234,5 +254,5 @@ class InstrumentKind:
         return self.buttons or tuple((one.label, one.name, "") for one in self.commands if not one.fields)
 
     def command(self, name: str) -> CommandKind | None:
-        """One of its commands."""
-        return next((one for one in self.all_commands if one.name == name), None)
+        """One of its commands, a hidden one too."""
+        return next((one for one in (*self.commands, *self.all_commands) if one.name == name), None)

@@ -80,7 +80,7 @@ class ItemStep:
 
 
 _ITEM = {"item": Field("Which", text(40))}
-ADD, CHANGE, REMOVE, MOVE = "add_item", "change_item", "remove_item", "move_item"
+COMMANDS = ADD, CHANGE, REMOVE, MOVE = "add_item", "change_item", "remove_item", "move_item"
 _COMMANDS = {
     ADD: ("Add one", "One more, at the end, or at the place `at`, which counts from 0.",
           {"at": Field("Place", whole(-1, 10_000), kind="number", default=-1)}),

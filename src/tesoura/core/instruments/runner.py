@@ -3,22 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence, instant
 from tesoura.core.forms.durations import brief
+from tesoura.core.forms.fields import checked
 from tesoura.core.instruments import items as item_commands
-from tesoura.core.instruments.base import Choices, Command, Fired, Instrument, InstrumentKind, Step, Told
+from tesoura.core.instruments.base import Choices, Command, CommandKind, Fired, Instrument, InstrumentKind, Step, Told
 from tesoura.core.instruments.clock_shift import shifted
 from tesoura.core.instruments.items import InstrumentItem
 from tesoura.core.instruments.records import KeptRecord
 from tesoura.core.instruments.registry import KINDS
 from tesoura.core.signals.extremes import Extremes
 from tesoura.core.values import Scalar
-from tesoura.errors import Invalid
+from tesoura.errors import CommandRefused, Invalid, InvalidField, InvalidPiece
 
 COMMAND = "tesoura.command."
 """How the type of an event begins that is a command to an instrument, whose name follows."""
@@ -73,14 +74,24 @@ class Setup:
 
 
 class Runner:
-    """An instrument that runs: it hears its events and commands, each once, and tells its signals."""
+    """An instrument that runs: it hears its events and commands, each once, and tells its signals.
+
+    Two values are kept. `_logged` is decided by the log alone, and only it is changed, saved and rebuilt. `instrument`
+    is the same once it knows the present values of signals; it is derived from `_logged` each time. So nothing that an
+    instrument derives from signals can stay with it and differ after a rebuild: what must stay goes through `fires`
+    into the log.
+    """
 
     def __init__(self, setup: Setup, almanac: Almanac, now: datetime) -> None:
         self.definition, self._almanac = setup, almanac
         kind = setup.kind_of
-        self.instrument: Instrument = kind.begin(setup.name, setup.choices, almanac, now)
+        self._logged: Instrument = kind.begin(setup.name, setup.choices, almanac, now)
+        self._informed: Instrument | None = None
         self.reads = tuple(kind.reads(setup.choices, almanac))
         self._asks = bool(self.reads) or kind.decides
+        self._command_type, self._own = setup.command_type, f"{setup.name}."
+        self._sources = ("", f"instrument:{setup.name}")
+        self._decides = kind.decides
         self._types = (setup.command_type, CLOCK_SET, *kind.types(setup.name, setup.choices))
         self._told: dict[str, None] = {}
         self._last: Told = {}
@@ -95,9 +106,14 @@ class Runner:
         """It was built from the log behind this place: what was stored of its records from there on is overtaken."""
 
     @property
+    def instrument(self) -> Instrument:
+        """The instrument with the values of signals that it was last read with; for reading only."""
+        return self._informed or self._logged
+
+    @property
     def stale(self) -> bool:
         """Whether only the log can set it right."""
-        return bool(getattr(self.instrument, "stale", False))
+        return bool(getattr(self._logged, "stale", False))
 
     @property
     def types(self) -> tuple[str, ...]:
@@ -106,33 +122,38 @@ class Runner:
 
     def take(self, event: Occurrence, now: datetime) -> bool:
         """Take one event; whether it counts."""
+        counts = self._take(event)
+        if counts:
+            self._informed = None
+        return counts
+
+    def _take(self, event: Occurrence) -> bool:
         at = instant(event.at)
         if event.type == CLOCK_SET:
             self._clock_was_set(event, at)
             return True
         # Driven by the log alone: so it comes to the same live, after a crash, and in a rehearsal.
         if self._at is None or at > self._at:
-            self._at, self.instrument = at, self.instrument.advance(at)
-        own = f"{self.definition.name}."
-        if event.type.startswith(own) and event.source not in ("", f"instrument:{self.definition.name}"):
+            self._at, self._logged = at, self._logged.advance(at)
+        if event.type.startswith(self._own) and event.source not in self._sources:
             # It poses as something that this instrument itself would have told.
             return False
-        if event.type != self.definition.command_type:
-            before = self.instrument
-            self.instrument = before.on_event(event)
+        if event.type != self._command_type:
+            before = self._logged
+            self._logged = before.on_event(event)
             self._write_down(event.seq)
             # What decides is asked again only when it heard something that it listens for.
-            return self.instrument is not before or not self.definition.kind_of.decides
+            return self._logged is not before or not self._decides
         name, chance = event.data.get("command"), event.data.get("chance")
         drawn = float(chance) if isinstance(chance, int | float) else None
         try:
             secret = str(event.data.get("secret") or "")
-            step = self._handle(Command(str(name), event.data, event.seq, drawn, secret=secret), at)
+            step = self._handle(self._logged, Command(str(name), event.data, event.seq, drawn, secret=secret), at)
         except Invalid as error:
             # It made sense when it was given, and something came before it meanwhile.
             self._refused = (event.seq, str(error))
             return False
-        self.instrument = step.after
+        self._logged = step.after
         if step.items is not None:
             self.items = step.items
         else:
@@ -143,28 +164,29 @@ class Runner:
         """Drive it to the instant as the clock had it before, and move what it knows by as much as the clock."""
         by = timedelta(seconds=seconds_set(event.data))
         if self._at is None or at - by > self._at:
-            self.instrument = self.instrument.advance(at - by)
+            self._logged = self._logged.advance(at - by)
         self._at = at
         if self.definition.kind_of.shifts:
-            self.instrument = self.instrument.on_event(event)
+            self._logged = self._logged.on_event(event)
         else:
-            self.instrument = shifted(self.instrument, by)
-            if (moved := getattr(self.instrument, "clock_was_set", None)) is not None:
+            self._logged = shifted(self._logged, by)
+            if (moved := getattr(self._logged, "clock_was_set", None)) is not None:
                 moved()
         self._told = shifted(self._told, by)
         self._last = {}
 
-    def _handle(self, command: Command, at: datetime) -> Step:
+    def _handle(self, handler: Instrument, command: Command, at: datetime) -> Step:
         form = self.definition.kind_of.items
         changed = item_commands.step(form, self.items, command) if form else None
         if changed is None:
-            return self.instrument.handle(command, at)
-        instrument: Any = self.instrument
+            self._known(command.name)
+            return handler.handle(command, at)
+        instrument: Any = handler
         return Step(instrument.with_items(changed.items), changed.effect, changed.given, changed.items, changed.undo)
 
     def _write_down(self, seq: int) -> None:
         if self.definition.kind_of.records:
-            instrument: Any = self.instrument
+            instrument: Any = self._logged
             name = self.definition.name
             self.new_records += [KeptRecord(name, seq, at, one) for at, one in enumerate(instrument.recorded())]
 
@@ -174,7 +196,28 @@ class Runner:
 
     def attempt(self, command: Command, now: datetime) -> Step:
         """What a command would lead to. Raises InvalidField or InvalidPiece when it leads nowhere."""
-        return self._handle(command, now)
+        return self._handle(self.instrument, self._checked(command), now)
+
+    def _checked(self, command: Command) -> Command:
+        """Return the command with its parameters checked. Raises CommandRefused or InvalidField."""
+        if self.definition.kind_of.items and command.name in item_commands.COMMANDS:
+            return command
+        known = self._known(command.name)
+        if strange := [one for one in command.given if one not in known.fields and one not in known.also]:
+            takes = ", ".join(known.fields) or "nothing"
+            raise CommandRefused(f"“{command.name}” doesn't take “{strange[0][:60]}”. It takes {takes}.")
+        typed = {name: one for name, one in command.given.items() if name in known.fields}
+        try:
+            return replace(command, given={**command.given, **checked(known.fields, typed)})
+        except InvalidPiece as error:
+            raise InvalidField("; ".join(f"{name}: {why}" for name, why in error.wrong.items())) from None
+
+    def _known(self, name: str) -> CommandKind:
+        kind = self.definition.kind_of
+        if (known := kind.command(name)) is None:
+            names = ", ".join(sorted(one.name for one in kind.all_commands))
+            raise CommandRefused(f"There is no command “{name[:30]}” here. Choose one of these: {names}.")
+        return known
 
     def why_not(self, event: Occurrence, now: datetime) -> str | None:
         """Why an event does not count here, or None when it does."""
@@ -210,7 +253,9 @@ class Runner:
         One that reads signals is as old as they are, so all of it is told each time.
         """
         if self._asks:
-            self.instrument = self.instrument.see(values, now)
+            self._informed = self._logged.see(values, now)
+        if self.definition.kind_of.remembers:
+            self._logged, self._informed = self.instrument, None
         if self.reads and not self.definition.kind_of.decides:
             self._last = {}
         told, last = self.instrument.read(now), self._last
@@ -221,7 +266,7 @@ class Runner:
 
     def saved(self) -> dict[str, Any] | None:
         """How it stands, to be stored; None when the log tells it."""
-        state = self.instrument.saved()
+        state = self._logged.saved()
         if state is None or not self.definition.kind_of.items:
             return state
         return {"items": item_commands.saved(self.items), "state": state}
@@ -231,11 +276,12 @@ class Runner:
         setup = self.definition
         form = setup.kind_of.items
         state = saved["state"] if form else saved
-        self.instrument = setup.kind_of.restore(setup.name, setup.choices, self._almanac, state)
+        self._logged = setup.kind_of.restore(setup.name, setup.choices, self._almanac, state)
+        self._informed = None
         if form:
             self.items = item_commands.restored(saved["items"])
-            instrument: Any = self.instrument
-            self.instrument = instrument.with_items(self.items)
+            instrument: Any = self._logged
+            self._logged = instrument.with_items(self.items)
 
     def since(self, now: datetime) -> datetime | None:
         """From when on the log must be read to build it anew; None for all of it."""

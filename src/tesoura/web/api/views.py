@@ -169,10 +169,6 @@ def command(name: str, command: str) -> ResponseReturnValue:
     if runtime().call(lambda self: self.instruments.standing(full)) is None:
         names = ", ".join(one.setup.name for one in runtime().call(lambda self: self.instruments.all())) or "none yet"
         return problem(404, f"There is no instrument {name[:60]}", f"There are: {names}.")
-    known = runtime().call(lambda self: self.instruments.standing(full)).setup.kind_of.command(command.lower())  # type: ignore[union-attr]
-    if known is not None and (strange := [one for one in given if one not in known.fields]):
-        takes = ", ".join(known.fields) or "nothing"
-        return problem(422, "This could not be done", f"{known.name} knows no {strange[0][:60]}. It takes: {takes}.")
     try:
         done = act("instrument.command", **{**given, "instrument": full, "command": command})
     except Invalid as error:

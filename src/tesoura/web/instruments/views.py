@@ -14,8 +14,8 @@ from tesoura.actions.computed_setup import filled_instrument
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import Fields
+from tesoura.core.instruments import items as item_commands
 from tesoura.core.instruments.base import InstrumentKind
-from tesoura.core.instruments.items import ADD, CHANGE, MOVE, REMOVE
 from tesoura.core.instruments.records import KeptRecord
 from tesoura.core.instruments.registry import KINDS, of_room
 from tesoura.core.instruments.runner import Setup
@@ -34,7 +34,6 @@ from tesoura.web.shared.offers import Offers
 from tesoura.web.shared.typed import as_typed, in_zone
 
 blueprint = Blueprint("instruments", __name__, url_prefix="/instruments")
-ITEM_COMMANDS = (ADD, CHANGE, REMOVE, MOVE)
 SHOWN_RECORDS = 50
 
 
@@ -381,7 +380,7 @@ def _undo_of(name: str, done: Done) -> str:
 @blueprint.post("/<name>/items/back/<command>")
 def take_back(name: str, command: str) -> ResponseReturnValue:
     """Take back what was done to an item."""
-    if command not in ITEM_COMMANDS:
+    if command not in item_commands.COMMANDS:
         abort(404)
     try:
         act("instrument.command", **request.args.to_dict(), instrument=name, command=command)

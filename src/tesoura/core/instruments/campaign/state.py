@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any, Self
 
 from tesoura.core.computed.occurrence import Occurrence, instant, micros
 from tesoura.core.effects import SAY, Effect
-from tesoura.core.instruments.base import Command, Fired, Step, Told
+from tesoura.core.instruments.base import Command, Fired, Step, Told, by_name
 from tesoura.core.instruments.campaign.plan import CampaignPlan
 from tesoura.core.instruments.items import InstrumentItem
 from tesoura.core.instruments.owed_events import fired_of, plain_of
@@ -204,17 +204,15 @@ class Campaign:
 
     def handle(self, command: Command, now: datetime) -> Step:
         """What a command leads to. Raises InvalidField or CommandRefused."""
-        act = _DOES.get(command.name)
-        if act is None:
-            raise CommandRefused(f"A campaign knows no “{command.name[:30]}”. It knows {', '.join(sorted(_DOES))}.")
-        return act(replace(self.advance(now), written=()), command, now)
+        step: Step = by_name(replace(self.advance(now), written=()), command, now)
+        return step
 
     def _fired(self, what: str, now: datetime, data: Mapping[str, Any], effects: Sequence[Effect] = ()) -> Fired:
         id = f"{what}:{micros(now)}"
         told = {"id": id, "sponsor": self.plan.sponsor, "test": self.plan.test, **data}
         return Fired(id, f"{self.plan.name}.{what}", now, told, effects)
 
-    def _begin(self, command: Command, now: datetime) -> Step:
+    def _begin_read(self, command: Command, now: datetime) -> Step:
         if self.reading is not None:
             raise CommandRefused("It is being read already. End it first.")
         if self.plan.state(now) != "on":
@@ -251,7 +249,7 @@ class Campaign:
         after = replace(self, reading=replace(read, said=said))
         return Step(after, words, {"point": str(place + 1)}, undo=("tick", {"point": str(place + 1)}))
 
-    def _end(self, command: Command, now: datetime) -> Step:
+    def _end_read(self, command: Command, now: datetime) -> Step:
         if self.reading is None:
             raise CommandRefused("It is not being read.")
         broken = command.name == "break_off"
@@ -259,6 +257,8 @@ class Campaign:
         long = clock_of(micros(now) - self.reading.at)
         words = f"the read is over after {long}, {len(self.reading.said)} of {len(self.plan.points)} points said"
         return Step(after, f"{words}; it is told as broken off" if broken else words)
+
+    _break_off = _end_read
 
     def _ended(self, now: datetime, broken: bool) -> Self:
         read = self.reading
@@ -276,7 +276,7 @@ class Campaign:
         return replace(self, reading=None, card_at=0, reads=self.reads + (counts and in_session),
                        debts=(*self.debts, *debts))  # fmt: skip
 
-    def _card(self, command: Command, now: datetime) -> Step:
+    def _show_card(self, command: Command, now: datetime) -> Step:
         shown = command.name == "show_card"
         if shown == bool(self.card_at):
             raise CommandRefused("Viewers see its card already." if shown else "Its card is hidden already.")
@@ -284,6 +284,8 @@ class Campaign:
         after = replace(after, debts=(*after.debts, self._fired(CARD, now, {"shown": shown})))
         return Step(after, "viewers see its card" if shown else "its card is hidden",
                     undo=("hide_card" if shown else "show_card", {}))  # fmt: skip
+
+    _hide_card = _show_card
 
     def _link(self, command: Command, now: datetime) -> Step:
         if why := self.why_no_link(now):
@@ -294,12 +296,6 @@ class Campaign:
         after = replace(self, linked_at=micros(now), not_told="")
         after = replace(after, debts=(*after.debts, self._fired(LINKED, now, {"line": line}, effects)))
         return Step(after, f"chat is told “{line}”")
-
-
-_DOES: Mapping[str, Callable[[Campaign, Command, datetime], Step]] = {
-    "begin_read": Campaign._begin, "tick": Campaign._tick, "end_read": Campaign._end, "break_off": Campaign._end,
-    "show_card": Campaign._card, "hide_card": Campaign._card, "link": Campaign._link,
-}  # fmt: skip
 
 
 def micros_of(length: timedelta) -> int:

@@ -24,7 +24,7 @@ from tesoura.core.instruments.countdown.plan import (
     make,
     us_of,
 )
-from tesoura.core.instruments.countdown.state import OVER, READY, mark_type, upcoming
+from tesoura.core.instruments.countdown.state import OVER, READY, RESCHEDULED, mark_type, upcoming
 from tesoura.core.instruments.countdown.time_text import DAY, HOUR, MINUTE, SECOND
 from tesoura.core.values import INSTANT, Scalar
 from tesoura.errors import Ambiguous
@@ -60,13 +60,14 @@ def _marks(choices: Choices) -> list[CountdownMark]:
 
 
 def _types(name: str, choices: Choices) -> list[str]:
-    """The events of its own marks, by which it knows that they are in the log."""
-    return [mark_type(name, mark) for mark in _marks(choices)]
+    """Return the types of its own events, by which it knows that they are in the log."""
+    return list(_moments(name, choices))
 
 
 def _moments(name: str, choices: Choices) -> Mapping[str, str]:
     title = choices["title"]
-    return {
+    moved = {f"{name}.{RESCHEDULED}": f"{title} counts to another time"} if choices["counts"] == "event" else {}
+    return moved | {
         mark_type(name, one): f"{title} has {brief(timedelta(microseconds=one.left_us))} left" if one.left_us
         else f"{title} ends" for one in _marks(choices)
     }  # fmt: skip
@@ -128,14 +129,14 @@ KIND = InstrumentKind(
     outputs=_outputs,
     commands=(
         CommandKind("start", "Start", "Let it run; for another length or until another time when given.",
-                    _UNTIL),
+                    _UNTIL, also=("until",)),
         CommandKind("pause", "Pause", "Let it stand where it is."),
         CommandKind("go_on", "Go on", "Let it run again from where it stands."),
         CommandKind("stop", "Stop", "Back to before it started."),
-        CommandKind("restart", "Start again", "From its beginning, at once.", _UNTIL),
+        CommandKind("restart", "Start again", "From its beginning, at once.", _UNTIL, also=("until",)),
         CommandKind("add", "Add or take time", "Without stopping; a minus takes.",
-                    {"by": Field("By", _given, placeholder="3 min")}),
-        CommandKind("set", "Set what is left", "Without stopping.", _UNTIL),
+                    {"by": Field("By", _given, placeholder="3 min")}, also=("by_s",)),
+        CommandKind("set", "Set what is left", "Without stopping.", _UNTIL, also=("until",)),
         CommandKind("dismiss", "Dismiss the last words", "Viewers see nothing of it any more."),
         CommandKind("show_end", "Rehearse the end on air", "Viewers see the last five seconds and the last words."),
         CommandKind("undo", "Undo", "As it was before the last of these."),

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from tesoura.core.computed.occurrence import micros
 from tesoura.core.forms.durations import LONGEST, duration, signed, soonest, time_to_come
-from tesoura.core.instruments.base import Command, Step
+from tesoura.core.instruments.base import Command, Step, by_name
 from tesoura.core.instruments.countdown.plan import COMMANDED, CountdownPlan
 from tesoura.core.instruments.countdown.state import ENDED, OVER, PAUSED, READY, RUNNING, TRIAL_US, Counting, seconds
 from tesoura.core.instruments.countdown.time_text import SECOND, time_of_day
@@ -22,12 +22,9 @@ class Countdown(Counting):
 
     def handle(self, command: Command, now: datetime) -> Step:
         """What a command leads to. Raises InvalidField or CommandRefused."""
-        act = _ACTS.get(command.name)
-        if act is None:
-            raise CommandRefused(f"A countdown knows no “{command.name[:30]}”. It knows {', '.join(sorted(_ACTS))}.")
         if self.plan.counts not in COMMANDED and command.name not in ("dismiss", "show_end"):
             raise CommandRefused("This one goes by itself. Change what it counts on its page.")
-        step = act(self, command.given, now)
+        step: Step = by_name(self, command, now)
         after = step.after
         assert isinstance(after, Countdown)
         if command.name not in ("undo", "show_end"):
@@ -35,19 +32,19 @@ class Countdown(Counting):
             return Step(after, step.effect, step.given, undo=("undo", {}))
         return Step(after, step.effect, step.given)
 
-    def _start(self, given: Mapping[str, Any], now: datetime) -> Step:
+    def _start(self, command: Command, now: datetime) -> Step:
         if self.state(now) in (RUNNING, PAUSED):
             raise CommandRefused("It runs already. Start it again, or set another time.")
-        return self._begin(given, now)
+        return self._begin(command, now)
 
-    def _restart(self, given: Mapping[str, Any], now: datetime) -> Step:
-        return self._begin(given, now)
+    def _restart(self, command: Command, now: datetime) -> Step:
+        return self._begin(command, now)
 
-    def _begin(self, given: Mapping[str, Any], now: datetime) -> Step:
+    def _begin(self, command: Command, now: datetime) -> Step:
         if self.up:
             after = replace(self._fresh(), target=now, set_at=now)
             return Step(after, f"counts from {self._clock(now, now)} on")
-        until = self._until(given, now)
+        until = self._until(command.given, now)
         after = replace(self._fresh(), target=until, set_at=now, length_us=micros(until) - micros(now))
         return Step(after, self._ends(now, after), {"until": until.isoformat()})
 
@@ -77,25 +74,26 @@ class Countdown(Counting):
             return time_to_come(given.get("to") or self.plan.to, now, self.plan.zone)
         return now + timedelta(microseconds=self.plan.length_us)
 
-    def _pause(self, given: Mapping[str, Any], now: datetime) -> Step:
+    def _pause(self, command: Command, now: datetime) -> Step:
         self._must(now, RUNNING, "It does not run, so there is nothing to pause.")
         held = self._us(now)
         after = replace(self, target=None, set_at=None, held_us=held)
         return Step(after, f"stays at {self._plain(held)} until it goes on")
 
-    def _go_on(self, given: Mapping[str, Any], now: datetime) -> Step:
+    def _go_on(self, command: Command, now: datetime) -> Step:
         self._must(now, PAUSED, "It is not paused, so it cannot go on.")
         away = timedelta(microseconds=self.held_us or 0)
         after = replace(self, target=now - away if self.up else now + away, set_at=now, held_us=None)
         return Step(after, "counts on" if self.up else self._ends(now, after))
 
-    def _stop(self, given: Mapping[str, Any], now: datetime) -> Step:
+    def _stop(self, command: Command, now: datetime) -> Step:
         if self.state(now) == READY:
             raise CommandRefused("It does not run.")
         after = self._fresh()
         return Step(after, f"viewers see {self._seen(after, now)}")
 
-    def _add(self, given: Mapping[str, Any], now: datetime) -> Step:
+    def _add(self, command: Command, now: datetime) -> Step:
+        given = command.given
         by = timedelta(seconds=seconds(given["by_s"])) if "by_s" in given else signed(given.get("by", ""))
         by_us = round(by.total_seconds() * SECOND)
         state = self.state(now)
@@ -122,15 +120,15 @@ class Countdown(Counting):
         after = replace(self._fresh(), target=until, set_at=now, length_us=micros(until) - micros(now))
         return Step(after, f"{self._plain(0)} → {self._plain(after._us(now))}, {self._ends(now, after)}", given)
 
-    def _set(self, given: Mapping[str, Any], now: datetime) -> Step:
+    def _set(self, command: Command, now: datetime) -> Step:
         state = self.state(now)
         if state == READY:
             raise CommandRefused("It does not run. Start it with this time instead.")
         if self.up:
             raise CommandRefused("One that counts up has no end to set. Add or take time.")
-        if not any(given.get(name) for name in ("until", "length", "to")):
+        if not any(command.given.get(name) for name in ("until", "length", "to")):
             raise InvalidField("Say how long it should still go, or until when.")
-        until = self._until(given, now)
+        until = self._until(command.given, now)
         left = micros(until) - micros(now)
         given = {"until": until.isoformat()}
         if state in (ENDED, OVER):
@@ -141,17 +139,17 @@ class Countdown(Counting):
         after = replace(self, target=until, set_at=now, length_us=max(left, self.length_us))
         return Step(after, self._change(now, after), given)
 
-    def _dismiss(self, given: Mapping[str, Any], now: datetime) -> Step:
+    def _dismiss(self, command: Command, now: datetime) -> Step:
         self._must(now, ENDED, "There is nothing to dismiss: it has not ended.")
         return Step(replace(self, dismissed=True), f"“{self._last()}” goes")
 
-    def _show_end(self, given: Mapping[str, Any], now: datetime) -> Step:
+    def _show_end(self, command: Command, now: datetime) -> Step:
         if self.up or self.plan.counts == "clock":
             raise CommandRefused("This one has no end.")
         after = replace(self, trial=now + timedelta(microseconds=TRIAL_US))
         return Step(after, f"viewers see its last five seconds and “{self._last()}”; what it counts goes on beneath")
 
-    def _undo(self, given: Mapping[str, Any], now: datetime) -> Step:
+    def _undo(self, command: Command, now: datetime) -> Step:
         if self.undone_to is None:
             raise CommandRefused("There is nothing to take back.")
         after = self.undone_to
@@ -202,10 +200,3 @@ def restored(plan: CountdownPlan, saved: Mapping[str, Any]) -> Countdown:
 
 def _when(raw: str | None) -> datetime | None:
     return datetime.fromisoformat(raw) if raw else None
-
-
-_ACTS: Mapping[str, Callable[[Countdown, Mapping[str, Any], datetime], Step]] = {
-    "start": Countdown._start, "pause": Countdown._pause, "go_on": Countdown._go_on, "stop": Countdown._stop,
-    "restart": Countdown._restart, "add": Countdown._add, "set": Countdown._set, "dismiss": Countdown._dismiss,
-    "show_end": Countdown._show_end, "undo": Countdown._undo,
-}  # fmt: skip

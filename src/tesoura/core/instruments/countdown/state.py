@@ -30,6 +30,8 @@ from tesoura.core.values import Scalar
 from tesoura.errors import InvalidField
 
 READY, RUNNING, PAUSED, ENDED, OVER = "ready", "running", "paused", "ended", "over"
+RESCHEDULED = "rescheduled"
+"""Ends the type of the event that its calendar event starts at another time: `starts_at`, in seconds since 1970."""
 HEARD_FOR = timedelta(seconds=5)
 """A sound or a scene that comes later than this after its moment comes no more."""
 TRIAL_US, TRIAL_END_US = 5 * SECOND, 8 * SECOND
@@ -55,6 +57,8 @@ class Counting:
     trial: datetime | None = None
     fired: frozenset[str] = frozenset()
     undone_to: Self | None = None
+    rescheduled: bool = False
+    """Whether the target was just read from the calendar and is not in the log yet."""
 
     @property
     def up(self) -> bool:
@@ -91,6 +95,8 @@ class Counting:
         """A mark of its own is in the log; or the machine's clock was set, which a length of time does not mind."""
         if event.type == CLOCK_SET:
             return self._shifted(timedelta(seconds=seconds(event.data.get("by_s"))))
+        if event.type == f"{self.plan.name}.{RESCHEDULED}":
+            return self._to(_instant(event.data.get("starts_at")), instant(event.at))
         id = str(event.data.get("of", ""))
         return replace(self, fired=self.fired | {id}) if id else self
 
@@ -110,11 +116,13 @@ class Counting:
                        undone_to=undone_to)  # fmt: skip
 
     def see(self, values: Mapping[str, Scalar], now: datetime) -> Self:
-        """The calendar's event begins at another time. One that has just ended keeps its last words."""
-        value = values.get(self.plan.signal)
-        target = None if isinstance(value, str | bool) or value is None else instant(round(value * SECOND))
+        """Return it counting to the calendar event's present time. One that has just ended keeps its last words."""
+        target = _instant(values.get(self.plan.signal))
         if target == self.target or (self.target is not None and self.state(now) == ENDED):
             return self
+        return replace(self._to(target, now), rescheduled=target is not None)
+
+    def _to(self, target: datetime | None, now: datetime) -> Self:
         length = micros(target) - micros(now) if target else 0
         return replace(self, target=target, set_at=now, length_us=length, dismissed=False, fired=frozenset())
 
@@ -204,7 +212,11 @@ class Counting:
     # Marks
 
     def fires(self, now: datetime) -> Sequence[Fired]:
-        """The marks that were passed by now and are not in the log yet."""
+        """The marks that were passed by now and are not in the log yet, or that it counts to another time."""
+        if self.rescheduled and self.target is not None:
+            data = {"countdown": self.plan.title, "starts_at": micros(self.target) / SECOND}
+            id = f"{RESCHEDULED}:{self.target.isoformat()}:{now.isoformat()}"
+            return [Fired(id, f"{self.plan.name}.{RESCHEDULED}", now, data)]
         found = list(self._passed(self.target, self.set_at, now, False))
         if self.trial is not None:
             found += self._passed(self.trial, self.trial - timedelta(seconds=5), now, True)
@@ -328,6 +340,12 @@ def seconds(raw: object) -> float:
     if isinstance(raw, bool) or not isinstance(raw, int | float) or not abs(raw) < 1e9:
         raise InvalidField("Give the seconds as a number.")
     return float(raw)
+
+
+def _instant(value: object) -> datetime | None:
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        return None
+    return instant(round(value * SECOND))
 
 
 def _text(at: datetime | None) -> str | None:

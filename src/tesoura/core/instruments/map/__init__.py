@@ -13,12 +13,11 @@ from tesoura.core.computed.occurrence import Occurrence, amount_of, name_key, na
 from tesoura.core.computed.occurrence import number as of_millionths
 from tesoura.core.forms.checks import line, text, whole
 from tesoura.core.forms.fields import Field, switch
-from tesoura.core.instruments.base import Choices, Command, CommandKind, Fired, InstrumentKind, Step, Told
+from tesoura.core.instruments.base import Choices, Command, CommandKind, Fired, InstrumentKind, Step, Told, by_name
 from tesoura.core.overlays.pieces.kind import Part, PieceKind, media, say
 from tesoura.core.signals.by_hand import number
 from tesoura.core.signals.extremes import Extremes
 from tesoura.core.values import Scalar
-from tesoura.errors import CommandRefused
 
 MAX_TRAIL = 120
 ROUND = timedelta(seconds=8)
@@ -53,12 +52,15 @@ class Map:
     tried_at: datetime | None = None
 
     def handle(self, command: Command, now: datetime) -> Step:
-        """`clear` takes the trail away, `try_it` lets the mark go round once. Raises CommandRefused."""
-        if command.name == "try_it":
-            return Step(replace(self, tried_at=now), "viewers see the mark go round once, made up")
-        if command.name != "clear":
-            raise CommandRefused(f"A map knows no “{command.name[:30]}”. It knows clear and try_it.")
+        """What a command leads to."""
+        step: Step = by_name(self, command, now)
+        return step
+
+    def _clear(self, command: Command, now: datetime) -> Step:
         return Step(replace(self, trail=self.trail[-1:]), "the trail goes")
+
+    def _try_it(self, command: Command, now: datetime) -> Step:
+        return Step(replace(self, tried_at=now), "viewers see the mark go round once, made up")
 
     def advance(self, at: datetime) -> Map:
         """It is asked with the instant, and needs no driving."""
@@ -125,7 +127,12 @@ class Map:
 
     def saved(self) -> dict[str, Any]:
         """How it stands, to be stored."""
-        return {"place": self.place, "trail": list(self.trail), "strange": self.strange}
+        return {
+            "place": self.place,
+            "trail": list(self.trail),
+            "strange": self.strange,
+            "tried_at": self.tried_at.isoformat() if self.tried_at else None,
+        }
 
 
 def _within(share: float) -> float:
@@ -149,7 +156,10 @@ def _restore(name: str, choices: Choices, almanac: Almanac, saved: Mapping[str, 
     it = _made(choices)
     place = saved["place"]
     trail = tuple((x, y) for x, y in saved["trail"])[-it.length :]
-    return replace(it, place=(place[0], place[1]) if place else None, trail=trail, strange=saved["strange"])
+    tried_at = datetime.fromisoformat(saved["tried_at"]) if saved.get("tried_at") else None
+    return replace(
+        it, place=(place[0], place[1]) if place else None, trail=trail, strange=saved["strange"], tried_at=tried_at
+    )
 
 
 def _check(choices: Choices) -> Mapping[str, str]:

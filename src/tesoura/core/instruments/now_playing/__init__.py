@@ -46,7 +46,8 @@ KIND = InstrumentKind(
     commands=(
         CommandKind("show", "Show it now", "Viewers see it for a while, whatever else is chosen."),
         CommandKind("stop_showing", "Show it no longer", "It is shown as its choices say."),
-        CommandKind("not_this", "Not this one", "The present track is left out, now and later."),
+        CommandKind("not_this", "Not this one", "The present track is left out, now and later.",
+                    also=("track", "words")),
         CommandKind("allow", "Show that track again", "The one that was left out last, or the one that is given.",
                     {"track": Field("Track", _given)}),
         CommandKind("prefer", "Prefer a source", "Put it at a place of the order; 0 is the first.",

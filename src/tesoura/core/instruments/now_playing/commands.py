@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
 
 from tesoura.core.computed.occurrence import Occurrence, micros, name_of
 from tesoura.core.forms.durations import brief
-from tesoura.core.instruments.base import Command, Step, Told
+from tesoura.core.instruments.base import Command, Step, Told, by_name
 from tesoura.core.instruments.now_playing.saving import saved
 from tesoura.core.instruments.now_playing.sources import BY_HAND, MusicSource, label_of
 from tesoura.core.instruments.now_playing.state import Music
@@ -32,11 +32,8 @@ class NowPlaying(Music):
 
     def handle(self, command: Command, now: datetime) -> Step:
         """What a command leads to. Raises InvalidField or CommandRefused."""
-        act = _ACTS.get(command.name)
-        if act is None:
-            raise CommandRefused(f"Now playing knows no “{command.name[:30]}”. It knows {', '.join(sorted(_ACTS))}.")
-        it = self.advance(now)
-        return act(replace(it, written=()), command, now)
+        step: Step = by_name(replace(self.advance(now), written=()), command, now)
+        return step
 
     def _show(self, command: Command, now: datetime) -> Step:
         self._must_play("Nothing plays now, so there is nothing to show.")
@@ -243,10 +240,3 @@ def _length_s(raw: object) -> float:
     if not found:
         raise InvalidField(f"“{str(raw)[:20]}” is no length. Write it as 3:40, or in seconds.")
     return found
-
-
-_ACTS: Mapping[str, Callable[[NowPlaying, Command, datetime], Step]] = {
-    "show": NowPlaying._show, "stop_showing": NowPlaying._stop_showing, "not_this": NowPlaying._not_this,
-    "allow": NowPlaying._allow, "prefer": NowPlaying._prefer, "silence": NowPlaying._silence,
-    "hear": NowPlaying._hear, "play": NowPlaying._play, "stop": NowPlaying._stop,
-}  # fmt: skip

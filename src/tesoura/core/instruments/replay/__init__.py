@@ -11,7 +11,7 @@ from tesoura.core.forms.checks import text
 from tesoura.core.forms.fields import Field
 from tesoura.core.instruments.base import Choices, CommandKind, InstrumentKind
 from tesoura.core.instruments.records import RecordKind
-from tesoura.core.instruments.replay.commands import SIGNALS, Replays
+from tesoura.core.instruments.replay.commands import CLIP, SIGNALS, Replays
 from tesoura.core.instruments.replay.game import HEARD
 from tesoura.core.instruments.replay.piece import PIECE
 from tesoura.core.instruments.replay.plan import FIELDS, make
@@ -65,7 +65,7 @@ KIND = InstrumentKind(
         CommandKind("put_away", "Put it away", "The replay that is seen."),
         CommandKind("drop_waiting", "Let none wait", "What waits is not shown; its clips stay on the shelf."),
         CommandKind("try_it", "Try it", "Viewers see a made-up clip where replays are seen; it says so."),
-        CommandKind("show", "Show a clip", "One from the shelf, given by its page."),
+        CommandKind("show", "Show a clip", "One from the shelf, given by its page.", also=CLIP),
     ),
     buttons=(("Show the last 12 s", "ask", "seconds 12"), ("Show it again", "again", ""),
              ("Show the waiting one now", "show_now", ""), ("Put it away", "put_away", "")),

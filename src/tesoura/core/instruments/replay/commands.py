@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
 from tesoura.core.computed.occurrence import micros
 from tesoura.core.forms.checks import whole
-from tesoura.core.instruments.base import Command, Step, Told
+from tesoura.core.instruments.base import Command, Step, Told, by_name
 from tesoura.core.instruments.replay.firing import FiringReplays
 from tesoura.core.instruments.replay.saving import plain
 from tesoura.core.instruments.replay.state import ShownReplay
@@ -38,10 +38,8 @@ class Replays(FiringReplays):
 
     def handle(self, command: Command, now: datetime) -> Step:
         """What a command leads to. Raises InvalidField or CommandRefused."""
-        act = _DOES.get(command.name)
-        if act is None:
-            raise CommandRefused(f"Replays know no “{command.name[:30]}”. They know {', '.join(sorted(_DOES))}.")
-        return act(replace(self.advance(now), written=()), command, now)
+        step: Step = by_name(replace(self.advance(now), written=()), command, now)
+        return step
 
     def _ask(self, command: Command, now: datetime) -> Step:
         if not self.plan.source:
@@ -56,7 +54,7 @@ class Replays(FiringReplays):
 
     def _show(self, command: Command, now: datetime) -> Step:
         ready = _given(self, command, now)
-        return self._pressed(ready, now, {name: command.given[name] for name in _CLIP if name in command.given})
+        return self._pressed(ready, now, {name: command.given[name] for name in CLIP if name in command.given})
 
     def _again(self, command: Command, now: datetime) -> Step:
         if self.showing is None or self.showing.replay.trial:
@@ -178,7 +176,7 @@ def _address(clip: Clip) -> str:
     return f"/clips/file/{clip.file}" if clip.number else f"/static/clips/{clip.file}"
 
 
-_CLIP = ("clip", "file", "length", "shows_from", "kills", "parts", "caption", "width_px", "height_px")
+CLIP = ("clip", "file", "length", "shows_from", "kills", "parts", "caption", "width_px", "height_px")
 
 
 def _given(it: Replays, command: Command, now: datetime) -> ReadyReplay:
@@ -201,9 +199,3 @@ def _given(it: Replays, command: Command, now: datetime) -> ReadyReplay:
     if ready is None:
         raise CommandRefused("Nothing of it is left to show. Give it another beginning and end.")
     return ready
-
-
-_DOES: Mapping[str, Callable[[Replays, Command, datetime], Step]] = {
-    "ask": Replays._ask, "show": Replays._show, "again": Replays._again, "show_now": Replays._show_now,
-    "try_it": Replays._try_it, "put_away": Replays._put_away, "drop_waiting": Replays._drop_waiting,
-}  # fmt: skip

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
 from tesoura.core.computed.occurrence import instant, micros
-from tesoura.core.instruments.base import Command, Step, Told
+from tesoura.core.instruments.base import Command, Step, Told, by_name
 from tesoura.core.instruments.campaign.state import clock_of
 from tesoura.core.instruments.rotation.plan import promises
 from tesoura.core.instruments.rotation.state import RotationBase, SponsorItem
@@ -32,10 +32,8 @@ class SponsorRotation(RotationBase):
 
     def handle(self, command: Command, now: datetime) -> Step:
         """What a command leads to. Raises InvalidField or CommandRefused."""
-        act = _DOES.get(command.name)
-        if act is None:
-            raise CommandRefused(f"A rotation knows no “{command.name[:30]}”. It knows {', '.join(sorted(_DOES))}.")
-        return act(self.advance(now), command, now)
+        step: Step = by_name(self.advance(now), command, now)
+        return step
 
     def _skip(self, command: Command, now: datetime) -> Step:
         before = self.turning.slots[0].item
@@ -58,6 +56,8 @@ class SponsorRotation(RotationBase):
         words = "what is seen stays until it goes on" if held else "it goes on"
         return Step(replace(self, turning=replace(self.turning, held=held)), words,
                     undo=("go_on" if held else "hold", {}))  # fmt: skip
+
+    _go_on = _hold
 
     def _this_now(self, command: Command, now: datetime) -> Step:
         wanted = str(command.given.get("item") or "").strip().casefold()
@@ -171,9 +171,3 @@ def _drawn(shown: list[SponsorItem | None] | list[SponsorItem]) -> str:
         for one in shown
     ]  # fmt: skip
     return json.dumps(found, ensure_ascii=False, separators=(",", ":")) if any(found) else "[]"
-
-
-_DOES: Mapping[str, Callable[[SponsorRotation, Command, datetime], Step]] = {
-    "skip": SponsorRotation._skip, "hold": SponsorRotation._hold, "go_on": SponsorRotation._hold,
-    "this_now": SponsorRotation._this_now, "show": SponsorRotation._show, "hide": SponsorRotation._hide,
-}  # fmt: skip

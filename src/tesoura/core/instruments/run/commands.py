@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any, Self
 
 from tesoura.core.computed.occurrence import micros
-from tesoura.core.instruments.base import Command, Step, Told
+from tesoura.core.instruments.base import Command, Step, Told, by_name
 from tesoura.core.instruments.run import routes, signals
 from tesoura.core.instruments.run.plan import COMMAND, PRESS
 from tesoura.core.instruments.run.state import CLEAN, HIT, LAST, RunBase
@@ -35,12 +35,8 @@ class Run(RunBase):
                 name, rows = routes.file_rows(command)
                 given = {"title": name, "rows": [list(one) for one in rows]}
             return Step(after, words, given, undo=undo)
-        act = _DOES.get(command.name)
-        if act is None:
-            known = ", ".join(sorted([*_DOES, *routes.DOES]))
-            raise CommandRefused(f"A run knows no “{command.name[:30]}”. It knows {known}.")
         self._not_twice(command.name, at)
-        done, words = act(self, command, now)
+        done, words = by_name(self, command, now)
         if command.name != "undo":
             done = self.changed(done, words)
         if command.name in PRESSED:
@@ -95,6 +91,8 @@ class Run(RunBase):
             it = it.ends(now, command.seq, "over")
         way = " on the way" if kind == WAY else ""
         return it, f"{split.name}: {it.plan.word}{way} {here[kind == WAY] - 1} → {here[kind == WAY]}"
+
+    _way_hit = _hit
 
     def _hit_back(self, command: Command, now: datetime) -> tuple[Self, str]:
         hits = list(self.attempt.hits)
@@ -247,8 +245,3 @@ class Run(RunBase):
 MOST_HITS = 9_999
 PRESSED = frozenset(("hit", "way_hit", "hit_back", "next", "previous", "start_over", "pause", "undo"))
 """Presses of which two at once are one, if that is chosen."""
-_DOES: Mapping[str, Callable[[Run, Command, datetime], tuple[Run, str]]] = {
-    "begin": Run._begin, "hit": Run._hit, "way_hit": Run._hit, "hit_back": Run._hit_back, "next": Run._next,
-    "previous": Run._previous, "start_over": Run._start_over, "pause": Run._pause, "best": Run._best,
-    "use_best": Run._use_best, "set_hits": Run._set_hits, "choose_route": Run._choose_route, "undo": Run._undo,
-}  # fmt: skip

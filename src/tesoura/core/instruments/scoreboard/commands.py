@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
 from tesoura.core.computed.occurrence import MICRO, micros
 from tesoura.core.forms.checks import text, whole
-from tesoura.core.instruments.base import PLACE, Command, Step, Told
+from tesoura.core.instruments.base import PLACE, Command, Step, Told, by_name
 from tesoura.core.instruments.items import InstrumentItem
 from tesoura.core.instruments.scoreboard import acts as kinds
 from tesoura.core.instruments.scoreboard.acts import SIDES, MatchAct, last_standing, side_of
@@ -46,11 +46,8 @@ class Scoreboard(Board):
         it = replace(self.advance(now), written=())
         if command.name in SCORES:
             return it._scored(command, now)
-        act = _DOES.get(command.name)
-        if act is None:
-            known = ", ".join(sorted([*SCORES, *_DOES]))
-            raise CommandRefused(f"A scoreboard knows no “{command.name[:30]}”. It knows {known}.")
-        return act(it, command, now)
+        step: Step = by_name(it, command, now)
+        return step
 
     # Acts
 
@@ -276,12 +273,3 @@ def _called(by: str) -> str:
 
 def _score(stage: MatchStage) -> str:
     return spans_text(stage) if len(spans(stage)) > 1 or stage.over else stage_score(stage)
-
-
-_DOES: Mapping[str, Callable[[Scoreboard, Command, datetime], Step]] = {
-    "take_back": Scoreboard._take_back, "strike": Scoreboard._strike, "put_back": Scoreboard._put_back,
-    "correct": Scoreboard._correct, "new_match": Scoreboard._new_match, "last_match": Scoreboard._last_match,
-    "side": Scoreboard._side, "heading": Scoreboard._heading, "take_team": Scoreboard._take_team,
-    "exchange": Scoreboard._exchange, "put_on_air": Scoreboard._put_on_air, "drop_draft": Scoreboard._drop_draft,
-    "notice": Scoreboard._notice, "end_notice": Scoreboard._end_notice,
-}  # fmt: skip

@@ -291,6 +291,7 @@ def spans(stage: MatchStage) -> list[tuple[str, Pair]]:
     name = match.sport.units[level].name
     rows = [one.score for one in match.finished if one.level == level]
     played = match.counts[level]
-    if match.winner is None and (played != NOTHING or not rows or not stage.rests):
+    # A match that somebody retired from keeps the score of the game that was being played.
+    if not rows or played != NOTHING or (match.winner is None and not stage.rests):
         rows.append(played)
     return [(f"{name} {at}", score) for at, score in enumerate(rows, 1)]

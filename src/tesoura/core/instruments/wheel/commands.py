@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
 from tesoura.core.computed.occurrence import name_of
 from tesoura.core.forms.checks import whole
-from tesoura.core.instruments.base import Command, Step, Told
+from tesoura.core.instruments.base import Command, Step, Told, by_name
 from tesoura.core.instruments.wheel.counts import SpinCounts
 from tesoura.core.instruments.wheel.fields import can_be_spun
 from tesoura.core.instruments.wheel.owed import MOST_AT_ONCE
@@ -30,10 +30,8 @@ class Wheel(WheelBase):
 
     def handle(self, command: Command, now: datetime) -> Step:
         """What a command leads to. Raises InvalidField or CommandRefused."""
-        act = _DOES.get(command.name)
-        if act is None:
-            raise CommandRefused(f"A wheel knows no “{command.name[:30]}”. It knows {', '.join(sorted(_DOES))}.")
-        return act(replace(self.advance(now), written=()), command, now)
+        step: Step = by_name(replace(self.advance(now), written=()), command, now)
+        return step
 
     def _seal(self, command: Command, now: datetime) -> Step:
         if self.sealed:
@@ -87,7 +85,7 @@ class Wheel(WheelBase):
         trial = spun(self.plan, 0, command.secret, self.fields, weights, "", now, self.angle, trial=True)
         return Step(replace(self, trial=trial, angle=trial.turning().end % 1.0), words)
 
-    def _away(self, command: Command, now: datetime) -> Step:
+    def _put_away(self, command: Command, now: datetime) -> Step:
         spin = self.turns(now)
         if spin is None or now < spin.lands_at:
             raise CommandRefused("No result is held now." if spin is None else "It turns still, and lands by itself.")
@@ -163,10 +161,3 @@ def _named(given: Mapping[str, Any], which: str) -> str:
     if raw is not None and not isinstance(raw, str | int):
         raise InvalidField(f"{which} is a name, such as teacup_ana.")
     return name_of(raw)
-
-
-_DOES: Mapping[str, Callable[[Wheel, Command, datetime], Step]] = {
-    "seal": Wheel._seal, "spin": Wheel._spin, "try_it": Wheel._try_it, "put_away": Wheel._away, "owe": Wheel._owe,
-    "rename": Wheel._rename, "drop_waiting": Wheel._drop_waiting, "all_back": Wheel._all_back,
-    "count_anew": Wheel._count_anew,
-}  # fmt: skip
