@@ -79,9 +79,10 @@ $(STAMP): requirements/dev.txt pyproject.toml
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation --editable .
 	touch $(STAMP)
 
-# Compiles every module once, so that no start does, even where Python is told to write no bytecode.
+# Compiles every module and template once, so that no start does, even where Python is told to write no bytecode.
 compiled: $(STAMP)
 	$(BIN)/python -m compileall -q src/tesoura tests benchmarks
+	$(BIN)/python tools/compile_templates.py
 
 clean:
 	rm -rf $(VENV) build .pytest_cache .mypy_cache .ruff_cache

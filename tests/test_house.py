@@ -6,6 +6,7 @@ import ast
 import json
 import re
 import runpy
+import subprocess
 import sys
 from datetime import UTC, datetime
 from pathlib import Path
@@ -221,3 +222,13 @@ def test_the_rules_in_the_documentation_can_be_played_and_every_sport_stands_in_
     examples = re.findall(r"```toml\n(.*?)```", page, re.DOTALL)
     assert [unreachable(read(one)) for one in examples] == [[], []]
     assert [one.title for one in SPORTS.values() if f"| {one.title} |" not in page] == []
+
+
+def test_a_start_imports_no_kind_of_instrument() -> None:
+    """Each is imported with the first of its own; what all need must not lead to one."""
+    code = (
+        "import sys, tesoura.app; print(*(one for one in sys.modules if one.startswith('tesoura.core.instruments.')))"
+    )
+    found = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split()
+    kinds = {one for one in found if one.split(".")[3] in INSTRUMENTS}
+    assert kinds == set()

@@ -5,13 +5,21 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import logging
+import math
 import pickle
+import signal
 import sys
 import threading
+import time
 from collections.abc import AsyncIterator, Callable
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from tesoura.errors import TesouraError
+
+try:
+    import resource
+except ImportError:  # Windows, where how long a job lasts is all that can be told.
+    resource = None  # type: ignore[assignment]
 
 if TYPE_CHECKING:
     from multiprocessing.connection import Connection
@@ -20,6 +28,9 @@ if TYPE_CHECKING:
 T = TypeVar("T")
 log = logging.getLogger(__name__)
 LIMIT_S = 5.0
+"""How much of the processor a job may take, in seconds."""
+WAITED = 20
+"""How many times as long it may last while others keep the processor busy."""
 MEMORY_BYTES = 1_500_000_000
 """What the process may hold, where the system can be told; it begins at a fraction of that."""
 START_S, READY = 30.0, b"ready"
@@ -62,16 +73,16 @@ class Worker:
         with self._lock:
             try:
                 connection = self._started()
-                connection.send((job, given))
-                if not connection.poll(self.limit_s):
+                connection.send((job, given, self.limit_s))
+                if not connection.poll(self.limit_s * (WAITED if resource else 1)):
                     raise Overrun(slow=True)
                 how, result = pickle.loads(connection.recv_bytes(ANSWER_BYTES))  # noqa: S301 - from our own process
             except Overrun:
                 self._end()
                 raise
             except (EOFError, OSError, ValueError) as error:
-                self._end()
-                raise Overrun(slow=False) from error
+                code = self._end()
+                raise Overrun(slow=resource is not None and code == -signal.SIGXCPU) from error
         if how == REFUSED:
             raise result
         if how == FAILED:
@@ -100,14 +111,19 @@ class Worker:
             self._connection = ours
         return self._connection
 
-    def _end(self) -> None:
+    def _end(self) -> int | None:
+        """End the process; how it ended, if it did by itself."""
+        code = None
         if self._process is not None:
+            self._process.join(0.2)
+            code = self._process.exitcode
             self._process.kill()
             self._process.join(5)
             self._process.close()
         if self._connection is not None:
             self._connection.close()
         self._process = self._connection = None
+        return code
 
     def stop(self) -> None:
         """End the process."""
@@ -134,9 +150,10 @@ def _serve(connection: Connection) -> None:
     connection.send_bytes(READY)
     while True:
         try:
-            job, given = connection.recv()
+            job, given, limit_s = connection.recv()
         except (EOFError, OSError):
             return
+        _bound_time(limit_s)
         try:
             answer: tuple[str, Any] = (DONE, job(*given))
         except TesouraError as error:
@@ -156,9 +173,13 @@ def _serve(connection: Connection) -> None:
 
 def _bound_memory() -> None:
     """Let the process end rather than take the machine's memory; where no system can be told, time alone bounds it."""
-    try:
-        import resource
-    except ImportError:
-        return
-    with contextlib.suppress(ValueError, OSError):
-        resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
+    if resource:
+        with contextlib.suppress(ValueError, OSError):
+            resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
+
+
+def _bound_time(limit_s: float) -> None:
+    """Let the system end the process when the next job has taken so much of the processor, in whole seconds."""
+    if resource:
+        _, most = resource.getrlimit(resource.RLIMIT_CPU)
+        resource.setrlimit(resource.RLIMIT_CPU, (math.ceil(time.process_time() + limit_s), most))

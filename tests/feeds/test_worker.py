@@ -59,12 +59,24 @@ def test_what_takes_too_long_is_ended_and_the_next_job_is_done() -> None:
 
     async def both() -> object:
         with pytest.raises(TooMuch, match="longer than 1 s"):
-            await take_apart(slow, time.sleep, 60, what="the count")
+            await take_apart(slow, sum, range(10**12), what="the count")
         slow.limit_s = 20.0
         return await take_apart(slow, read, "[1]", "json", "the count", what="the count")
 
     assert run(both) == [1]
     slow.stop()
+
+
+def test_a_job_that_waits_for_its_turn_is_given_its_time() -> None:
+    patient = Worker(limit_s=0.5)
+    assert run(lambda: take_apart(patient, _waiting, 1.5, what="the count")) == "done"
+    patient.stop()
+
+
+def _waiting(seconds: float) -> str:
+    """Last for so long without taking any of the processor, as a job does while the machine is busy."""
+    time.sleep(seconds)
+    return "done"
 
 
 def test_the_loop_goes_on_while_a_large_page_is_read(worker: Worker) -> None:

@@ -15,9 +15,8 @@ from typing import TYPE_CHECKING, Any, TypeVar
 from tesoura.clips.workers import LONG_S, NICE, QUICK_S, ClipWorker
 from tesoura.core.computed.occurrence import instant, micros
 from tesoura.core.effects import Effect
-from tesoura.core.instruments.replay.state import CLIP_CAME
 from tesoura.core.overlays.moments import TROUBLE
-from tesoura.core.replays.occasions import MICRO
+from tesoura.core.replays.occasions import CLIP_CAME, MICRO
 from tesoura.core.values import Event
 from tesoura.errors import FileRefused, Gone, SourceUnavailable, TesouraError
 from tesoura.feeds.api import FoundClip

@@ -116,6 +116,8 @@ class RollingPicture:
         self._thread: threading.Thread | None = None
         self._begin_ms: int | None = None
         self._frames = 0
+        self.most_behind_s = 0.0
+        """By how much it lagged behind the clock at worst, while it went on by itself."""
         self._encoders: tuple[Any, Any] | None = None
         self._recording: tuple[Any, Any, Any, int] | None = None
         self._recording_begun = False
@@ -139,6 +141,7 @@ class RollingPicture:
 
     def _go_on(self) -> None:
         while not self._stopped.wait(1 / self.fps):
+            self.most_behind_s = max(self.most_behind_s, self.behind_s())
             self.fill(int(self._clock() * 1000))
 
     def fill(self, until_ms: int, from_ms: int | None = None) -> None:

@@ -11,7 +11,7 @@ from sqlalchemy import false, func
 from sqlmodel import Session, col, select
 from sqlmodel.sql.expression import SelectOfScalar
 
-from tesoura.core.instruments.replay.state import SHOWN_RECORD
+from tesoura.core.replays.showing import SHOWN_RECORD
 from tesoura.store.tables import ClipRow, RecordRow
 
 FOLDER = "clips"

@@ -56,6 +56,7 @@ from tesoura.web.shared.offers import Offers
 from tesoura.web.shared.routing import LazyRule
 from tesoura.web.shared.shown import add_filters
 from tesoura.web.shared.sized_request import SizedRequest
+from tesoura.web.shared.template_cache import TemplateCache
 from tesoura.web.shows import views as shows
 from tesoura.web.signals import computed, wordings
 from tesoura.web.signals import views as signals
@@ -151,6 +152,8 @@ def create_pages(runtime: Runtime, settings: Settings) -> Flask:
         SESSION_COOKIE_SAMESITE="Strict",
         WTF_CSRF_TIME_LIMIT=None,
     )
+    # What is kept of a template must not hold what a filter made of a constant: the filter may change.
+    app.jinja_env.bytecode_cache, app.jinja_env.optimized = TemplateCache(), False
     app.jinja_env.globals.update(HELPERS)
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.extensions[EXTENSION] = Doors(runtime, runtime.store, settings, runtime.studio)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from functools import cache
 
 from tesoura.core.forms.covering import KEY_NAMES, SHAPED
 
@@ -73,7 +74,6 @@ SHAPES = {
 """Each kind of what is private, with its pattern."""
 PRIVATE = "|".join(SHAPES.values())
 """What is covered, for browsers, too."""
-_PRIVATE = re.compile(PRIVATE, re.IGNORECASE | re.ASCII)
 _MAY_BE = re.compile(r"[:/\\@=%~$]|\.\S|\S{16}|bearer|basic", re.IGNORECASE)
 """What each of the shapes has at least; most texts have none of it, and need no further search."""
 UNSEEN = "\u00ad\u200b\u200c\u200d\u2060\ufeff"
@@ -81,14 +81,20 @@ UNSEEN = "\u00ad\u200b\u200c\u200d\u2060\ufeff"
 _UNSEEN = re.compile(f"[{UNSEEN}]")
 
 
+@cache
+def _private() -> re.Pattern[str]:
+    # Compiled when it is first needed: that takes longer than all of a page.
+    return re.compile(PRIVATE, re.IGNORECASE | re.ASCII)
+
+
 def private_in(text: str) -> Iterator[tuple[int, int]]:
     """Yield the start and end of everything private in a text, in order."""
     if not _UNSEEN.search(text):
         if _MAY_BE.search(text):
-            yield from (found.span() for found in _PRIVATE.finditer(text))
+            yield from (found.span() for found in _private().finditer(text))
         return
     seen = [at for at, char in enumerate(text) if char not in UNSEEN]
-    for found in _PRIVATE.finditer("".join(text[at] for at in seen)):
+    for found in _private().finditer("".join(text[at] for at in seen)):
         yield seen[found.start()], seen[found.end() - 1] + 1
 
 

@@ -7,6 +7,8 @@ from dataclasses import dataclass
 
 MICRO = 1_000_000
 """All instants and lengths here are in µs."""
+CLIP_CAME = "tesoura.clip"
+"""An event that tells what became of a clip: the `instrument`, what it is `of`, and the file, or why there is none."""
 MOST_KILLS = 200
 """A run ends after so many kills, even if it goes on: no clip could show them all, and each costs those before it."""
 

@@ -5,6 +5,9 @@ from __future__ import annotations
 from collections.abc import Hashable
 from dataclasses import dataclass, replace
 
+SHOWN_RECORD = "shown"
+"""The record of a replay that was shown."""
+
 
 @dataclass(frozen=True, slots=True)
 class ShowRule:

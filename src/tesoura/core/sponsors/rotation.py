@@ -13,6 +13,8 @@ LEAST = SECOND
 """For at least so long an item is seen."""
 ORDERED, SHUFFLED, BEHIND = "in order", "shuffled", "who is behind"
 ORDERS = (ORDERED, SHUFFLED, BEHIND)
+SHOWN = "shown"
+"""Ends the type of the event that tells what a rotation shows."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -25,6 +25,8 @@ LEAST, MOST_WEIGHT = Decimal("0.000001"), Decimal(1_000_000_000)
 FEWEST, MOST_FIELDS = 2, 60
 SECRET_BYTES = 32
 _SPACE = 2**256
+SPIN_RECORD = "spin"
+"""The record of a spin."""
 
 
 def weight(raw: object) -> int:

@@ -2,15 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any, cast
 
 from flask import Blueprint, Response, abort, flash, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from tesoura.core.instruments.scoreboard.matches import board_of, match_file, table
-from tesoura.core.instruments.scoreboard.sides import Lineup, colour_problems
-from tesoura.core.instruments.scoreboard.state import MATCH_RECORD, Board
-from tesoura.core.instruments.scoreboard.view import view_of
 from tesoura.core.values import from_json
 from tesoura.errors import InvalidField
 from tesoura.runtime.facade import Runtime
@@ -19,6 +15,11 @@ from tesoura.store.tables import ComputedRow
 from tesoura.web.instruments.views import row_of
 from tesoura.web.shared.doors import now, runtime
 
+if TYPE_CHECKING:
+    from tesoura.core.instruments.scoreboard.sides import Lineup
+    from tesoura.core.instruments.scoreboard.state import Board
+
+# Scoreboards take a while to import, so that waits for the first of these pages.
 blueprint = Blueprint("matches", __name__, url_prefix="/instruments")
 MOST_FILE = 2_000_000
 PRESENT = 0
@@ -37,9 +38,12 @@ def _board(name: str, seq: int) -> Board:
     row = _scoreboard(name)
     if seq == PRESENT:
         standing = runtime().call(lambda self: self.instruments.standing(name))
-        if standing is None or not isinstance(standing.instrument, Board):
+        if standing is None:
             abort(404)
-        return standing.instrument
+        return cast("Board", standing.instrument)
+    from tesoura.core.instruments.scoreboard.matches import board_of
+    from tesoura.core.instruments.scoreboard.state import MATCH_RECORD
+
     kept = next((one for one in runtime().call(Runtime.records, name, MATCH_RECORD) if one.seq == seq), None)
     if kept is None:
         abort(404)
@@ -49,6 +53,8 @@ def _board(name: str, seq: int) -> Board:
 @blueprint.app_template_global("board_problems")
 def problems(name: str, draft: Lineup) -> list[str]:
     """What viewers could not tell apart of a draft's colours, on what they lie on the overlays that are on air."""
+    from tesoura.core.instruments.scoreboard.sides import colour_problems
+
     backings: dict[str, str] = {}
     for one in runtime().call(lambda self: self.stage.on_air()):
         for piece in one.overlay.pieces:
@@ -66,6 +72,8 @@ def show(name: str, seq: int) -> ResponseReturnValue:
 
 
 def _shown(row: ComputedRow, board: Board, seq: int) -> ResponseReturnValue:
+    from tesoura.core.instruments.scoreboard.view import view_of
+
     return render_template("instruments/scoreboard/match.html", row=row, view=view_of(board, now()), seq=seq,
                            heading=board.lineup.heading or row.choices["title"])  # fmt: skip
 
@@ -73,6 +81,8 @@ def _shown(row: ComputedRow, board: Board, seq: int) -> ResponseReturnValue:
 @blueprint.get("/<name>/matches/<int:seq>/match.json")
 def as_json(name: str, seq: int) -> ResponseReturnValue:
     """A match with all that tells it again."""
+    from tesoura.core.instruments.scoreboard.matches import match_file
+
     answer = jsonify(match_file(_board(name, seq)))
     return _file(answer, name, "json")
 
@@ -80,6 +90,8 @@ def as_json(name: str, seq: int) -> ResponseReturnValue:
 @blueprint.get("/<name>/matches/<int:seq>/match.csv")
 def as_table(name: str, seq: int) -> ResponseReturnValue:
     """A match point by point, as a table."""
+    from tesoura.core.instruments.scoreboard.matches import table
+
     lines = "".join(table_line(row) for row in table(_board(name, seq)))
     return _file(Response(lines, mimetype="text/csv"), name, "csv")
 
@@ -92,6 +104,8 @@ def _file(answer: Response, name: str, ending: str) -> Response:
 @blueprint.post("/<name>/matches/look")
 def look(name: str) -> ResponseReturnValue:
     """A match from a file, told again and looked at; nothing is kept of it."""
+    from tesoura.core.instruments.scoreboard.matches import board_of
+
     row = _scoreboard(name)
     given = request.files.get("file")
     raw = given.stream.read(MOST_FILE + 1) if given else b""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 from datetime import date
-from typing import Any
+from typing import TYPE_CHECKING, Any, cast
 
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
@@ -13,10 +13,7 @@ from flask.typing import ResponseReturnValue
 from tesoura.core.computed.occurrence import instant
 from tesoura.core.forms.checks import text
 from tesoura.core.forms.fields import Field
-from tesoura.core.instruments.run import routes
-from tesoura.core.instruments.run.commands import Run
 from tesoura.core.overlays.pieces.kind import media
-from tesoura.core.runs.history import PastAttempt
 from tesoura.core.runs.route import MOST_FILE, Route, route_file, route_table
 from tesoura.errors import Invalid, InvalidField, InvalidPiece
 from tesoura.store.exports import table_line
@@ -26,8 +23,11 @@ from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import runtime
 from tesoura.web.shared.shown import zone
 
+if TYPE_CHECKING:
+    from tesoura.core.instruments.run.commands import Run
+    from tesoura.core.runs.history import PastAttempt
+
 blueprint = Blueprint("runs", __name__, url_prefix="/instruments")
-EDITS = (*routes.DOES, "choose_route")
 SPLIT_FIELDS: Mapping[str, Field] = {
     "name": Field("Name", text(200)),
     "group": Field("Group", text(200, empty=True)),
@@ -42,9 +42,9 @@ DAYS_SHOWN = 14
 def _run(name: str) -> tuple[ComputedRow, Run]:
     row = row_of(name)
     standing = runtime().call(lambda self: self.instruments.standing(name))
-    if standing is None or not isinstance(standing.instrument, Run):
+    if standing is None or row.kind != "run":
         abort(404)
-    return row, standing.instrument
+    return row, cast("Run", standing.instrument)
 
 
 def _route(name: str) -> tuple[Run, Route]:
@@ -58,7 +58,9 @@ def _route(name: str) -> tuple[Run, Route]:
 @blueprint.post("/<name>/route/<command>")
 def edit(name: str, command: str) -> ResponseReturnValue:
     """Change a route; what was done in words, and what takes it back."""
-    if command not in EDITS:
+    from tesoura.core.instruments.run.routes import DOES
+
+    if command not in (*DOES, "choose_route"):
         abort(404)
     _run(name)
     given = request.get_json(silent=True)

@@ -8,7 +8,7 @@ from importlib.resources import files
 from flask import Blueprint, Response, abort, jsonify, render_template, request
 from flask.typing import ResponseReturnValue
 
-from tesoura.core.instruments.wheel.state import SPIN_RECORD
+from tesoura.core.wheel.draw import SPIN_RECORD
 from tesoura.runtime.facade import Runtime
 from tesoura.store import spins as signed_spins
 from tesoura.store.tables import ComputedRow

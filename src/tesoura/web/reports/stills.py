@@ -10,9 +10,8 @@ from typing import Any
 from sqlmodel import Session
 
 from tesoura.core.computed.occurrence import instant
-from tesoura.core.instruments.rotation.piece import PIECE
-from tesoura.core.instruments.rotation.state import SHOWN
 from tesoura.core.overlays.document import Overlay, Piece
+from tesoura.core.sponsors.rotation import SHOWN
 from tesoura.store import log as event_log
 from tesoura.store import overlays as stored
 from tesoura.store.tables import OverlayRow, VersionRow
@@ -66,7 +65,7 @@ def _still(
     for row, versions in airs:
         then = next((one for one in versions if one.published_at <= instant(at)), None)
         overlay = stored.version(session, row, then.rev) if then else None
-        piece = next((one for one in overlay.pieces if one.kind == PIECE.name and one["rotation"] == rotation),
+        piece = next((one for one in overlay.pieces if one.kind == "sponsor" and one["rotation"] == rotation),
                      None) if overlay else None  # fmt: skip
         if then and overlay and piece and piece["hidden"] != "yes":
             return _drawn(row.name, then.rev, overlay, piece, item, instant(at))

@@ -16,10 +16,10 @@ from tesoura.core.instruments.replay.game import HEARD
 from tesoura.core.instruments.replay.piece import PIECE
 from tesoura.core.instruments.replay.plan import FIELDS, make
 from tesoura.core.instruments.replay.saving import kept
-from tesoura.core.instruments.replay.state import CLIP_CAME, MOMENTS, SHOWN_RECORD
+from tesoura.core.instruments.replay.state import MOMENTS
 from tesoura.core.overlays.moments import TROUBLE
-from tesoura.core.replays.occasions import Occasions
-from tesoura.core.replays.showing import ReplayLine
+from tesoura.core.replays.occasions import CLIP_CAME, Occasions
+from tesoura.core.replays.showing import SHOWN_RECORD, ReplayLine
 
 
 def _begin(name: str, choices: Choices, almanac: Almanac, now: datetime) -> Replays:

@@ -19,19 +19,16 @@ from tesoura.core.instruments.replay.wishes import Clip, Kill, ReadyReplay, Wish
 from tesoura.core.language.functions import Undefined
 from tesoura.core.language.scope import Missing, Scope
 from tesoura.core.overlays.moments import TROUBLE
-from tesoura.core.replays.occasions import MICRO, Occasions
-from tesoura.core.replays.showing import GONE, TOO_MANY, ReplayLine, WaitingReplay
+from tesoura.core.replays.occasions import CLIP_CAME, MICRO, Occasions
+from tesoura.core.replays.showing import GONE, SHOWN_RECORD, TOO_MANY, ReplayLine, WaitingReplay
 from tesoura.core.signals.assignments import seen_signal
 from tesoura.core.values import Scalar
 
-CLIP_CAME = "tesoura.clip"
-"""An event that tells what became of a clip: the `instrument`, what it is `of`, and the file, or why there is none."""
 WANTED, BEGUN, PASSED, AWAY = "wanted", "begun", "passed", "away"
 MOMENTS: Mapping[str, str] = {
     WANTED: "asks for a clip", BEGUN: "shows a replay", PASSED: "lets a replay pass",
     AWAY: "puts a replay away for something else",
 }  # fmt: skip
-SHOWN_RECORD = "shown"
 LEAD = 300_000
 """So long after it was decided a replay begins, so that every page has its first picture by then; µs."""
 CLIP_WAIT = 120 * MICRO

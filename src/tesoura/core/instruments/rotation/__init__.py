@@ -14,8 +14,9 @@ from tesoura.core.instruments.rotation.commands import SIGNALS, SponsorRotation
 from tesoura.core.instruments.rotation.evening import preview
 from tesoura.core.instruments.rotation.piece import PIECE
 from tesoura.core.instruments.rotation.plan import FIELDS, make
-from tesoura.core.instruments.rotation.state import KNOWS, MOMENTS, SHOWN, RotationBase, begun, kept
+from tesoura.core.instruments.rotation.state import KNOWS, MOMENTS, RotationBase, begun, kept
 from tesoura.core.overlays.moments import TROUBLE
+from tesoura.core.sponsors.rotation import SHOWN
 
 
 def _begin(name: str, choices: Choices, almanac: Almanac, now: datetime) -> SponsorRotation:

@@ -18,10 +18,10 @@ from tesoura.core.instruments.base import Fired
 from tesoura.core.instruments.rotation.plan import RotationMember, RotationSetup
 from tesoura.core.overlays.moments import TROUBLE
 from tesoura.core.signals.assignments import seen_signal
-from tesoura.core.sponsors.rotation import SECOND, Rotation, RotationItem, RotationSlot
+from tesoura.core.sponsors.rotation import SECOND, SHOWN, Rotation, RotationItem, RotationSlot
 from tesoura.core.values import Scalar
 
-KNOWS, SHOWN = "knows", "shown"
+KNOWS = "knows"
 MOMENTS: Mapping[str, str] = {SHOWN: "shows something else"}
 STEP_BACK = 5 * 60 * SECOND
 """What was missed longer ago, because Tesoura did not run, is not told: nobody saw it."""

@@ -17,7 +17,8 @@ from tesoura.core.instruments.wheel.fields import ITEMS
 from tesoura.core.instruments.wheel.piece import PIECE
 from tesoura.core.instruments.wheel.plan import FIELDS, make
 from tesoura.core.instruments.wheel.signals import SIGNALS
-from tesoura.core.instruments.wheel.state import MOMENTS, SPIN_RECORD, kept
+from tesoura.core.instruments.wheel.state import MOMENTS, kept
+from tesoura.core.wheel.draw import SPIN_RECORD
 
 
 def _begin(name: str, choices: Choices, almanac: Almanac, now: datetime) -> Wheel:

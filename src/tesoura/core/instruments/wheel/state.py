@@ -21,7 +21,7 @@ from tesoura.core.instruments.wheel.owed import Owed, owed_of
 from tesoura.core.instruments.wheel.plan import WheelPlan
 from tesoura.core.instruments.wheel.spin import Spin, spin_of, spun
 from tesoura.core.values import Scalar
-from tesoura.core.wheel.draw import hash_of
+from tesoura.core.wheel.draw import SPIN_RECORD, hash_of
 from tesoura.errors import CommandRefused, Invalid
 
 BEGUN, LANDED, SEALED, OWED, ASKED = "begun", "landed", "sealed", "owed", "asked"
@@ -30,7 +30,6 @@ MOMENTS: Mapping[str, str] = {
     OWED: "owes somebody a spin", ASKED: "is asked for a spin in chat",
 }  # fmt: skip
 """What it tells, by the last part of the event's type, each with words that follow its name."""
-SPIN_RECORD = "spin"
 _WRITTEN = ("number", "who", "field", "chance_pct", "hash", "opened", "came", "weights", "fields")
 """What is written down of a spin for good."""
 _SAID = re.compile(r"\{(who|field|number|chance)\}")
