@@ -24,9 +24,18 @@ CUES, EVENTS, RUNS, LOOKED_BACK = 1_000, 5_000, 7, 100_000
 
 def _choices(number: int) -> dict[str, Any]:
     """One of a thousand: a hundred types of gifts, each heard by ten cues of other amounts."""
-    typed = {"title": f"Cue {number}", "when": "event", "event": f"gift_{number % 100}", "field_1": "amount",
-             "how_1": "at least", "value_1": str(number), "do_1": "set", "signal_1": "script.x", "value_of_1": "1",
-             "rests": "1 h"}  # fmt: skip
+    typed = {
+        "title": f"Cue {number}",
+        "when": "event",
+        "event": f"gift_{number % 100}",
+        "field_1": "amount",
+        "how_1": "at least",
+        "value_1": str(number),
+        "do_1": "set",
+        "signal_1": "script.x",
+        "value_of_1": "1",
+        "rests": "1 h",
+    }
     return dict(fill(KINDS["cue"].fields, typed).choices)
 
 
@@ -39,8 +48,10 @@ def _engine(cues: int) -> Engine:
 
 def _us(engine: Engine, kind: str, first: int) -> float:
     """Microseconds for one event of a type."""
-    events = [Event(str(n), "game", kind, BEGAN + timedelta(milliseconds=n), {"amount": 5, "name": "tuck"})
-              for n in range(first, first + EVENTS)]  # fmt: skip
+    events = [
+        Event(str(n), "game", kind, BEGAN + timedelta(milliseconds=n), {"amount": 5, "name": "tuck"})
+        for n in range(first, first + EVENTS)
+    ]
     began = time.perf_counter()
     for event in events:
         engine.apply_event(event, event.time)
@@ -59,10 +70,13 @@ def measure() -> dict[str, Any]:
         costs["heard"].append(_us(many, "gift_7", first + EVENTS))
     made = plan("it", _choices(5), Almanac())
     told = [
-        occurrence(Event(str(n), "game", "gift_5", BEGAN + timedelta(seconds=n), {"amount": n % 9, "name": "tuck"}), n,
-                   BEGAN + timedelta(seconds=n))
+        occurrence(
+            Event(str(n), "game", "gift_5", BEGAN + timedelta(seconds=n), {"amount": n % 9, "name": "tuck"}),
+            n,
+            BEGAN + timedelta(seconds=n),
+        )
         for n in range(LOOKED_BACK)
-    ]  # fmt: skip
+    ]
     began = time.perf_counter()
     found = looked_back(made, told)
     looked_s = time.perf_counter() - began

@@ -42,8 +42,11 @@ def _cue(session: Session, name: str, **typed: str) -> None:
 
 def through_a_cue() -> dict[str, Any]:
     """An event that the page shows itself, one that a cue makes a value of, and the bare server, in turn."""
-    shown = Overlay(pieces=(new_piece("text", "n", wording="{max(coalesce(kill.n, -1), coalesce(script.n, -1))}",
-                                      nothing_yet="-1"),))  # fmt: skip
+    shown = Overlay(
+        pieces=(
+            new_piece("text", "n", wording="{max(coalesce(kill.n, -1), coalesce(script.n, -1))}", nothing_yet="-1"),
+        )
+    )
 
     def prepare(session: Session) -> None:
         _cue(session, "told", when="event", event="cheer", do_1="set", signal_1="script.n", value_of_1="{event.n}")
@@ -64,13 +67,16 @@ def through_a_cue() -> dict[str, Any]:
     all_plain, all_cued, all_bare = [*chain(*plain)], [*chain(*cued)], [*chain(*bare)]
     return {
         "samples": len(all_cued),
-        "plain_p50_ms": round(median(all_plain), 2), "plain_p95_ms": round(p95(all_plain), 2),
-        "through_a_cue_p50_ms": round(median(all_cued), 2), "through_a_cue_p95_ms": round(p95(all_cued), 2),
-        "floor_p50_ms": round(median(all_bare), 2), "floor_p95_ms": round(p95(all_bare), 2),
+        "plain_p50_ms": round(median(all_plain), 2),
+        "plain_p95_ms": round(p95(all_plain), 2),
+        "through_a_cue_p50_ms": round(median(all_cued), 2),
+        "through_a_cue_p95_ms": round(p95(all_cued), 2),
+        "floor_p50_ms": round(median(all_bare), 2),
+        "floor_p95_ms": round(p95(all_bare), 2),
         "ratio_p95_to_plain": round(p95(all_cued) / p95(all_plain), 2),
         "ratios_p95_by_round": [round(p95(one) / p95(two), 2) for one, two in zip(cued, plain, strict=True)],
         "goal_ratio": 1.3,
-    }  # fmt: skip
+    }
 
 
 def chat() -> dict[str, Any]:
@@ -111,10 +117,14 @@ async def _beside(folder: Path, port: int) -> dict[str, Any]:
     await runtime.stop()
     store.close()
     return {
-        "lines_a_second": LINES_A_SECOND, "lines": lines, "seconds": CHAT_S,
-        "loop_late_p50_ms": round(median(late), 2), "loop_late_p99_ms": round(quantiles(late, n=100)[-1], 2),
-        "without_chat_p99_ms": round(quantiles(still, n=100)[-1], 2), "goal_p99_ms": 20.0,
-    }  # fmt: skip
+        "lines_a_second": LINES_A_SECOND,
+        "lines": lines,
+        "seconds": CHAT_S,
+        "loop_late_p50_ms": round(median(late), 2),
+        "loop_late_p99_ms": round(quantiles(late, n=100)[-1], 2),
+        "without_chat_p99_ms": round(quantiles(still, n=100)[-1], 2),
+        "goal_p99_ms": 20.0,
+    }
 
 
 async def _late() -> list[float]:
@@ -139,18 +149,31 @@ async def _looked_back(folder: Path) -> dict[str, Any]:
     def fill_log(session: Session) -> None:
         for start in range(0, LOOKED_BACK, 2_000):
             events = [
-                Event(str(n), "game", chance.choice(("gift", "kill")), began_at + timedelta(seconds=n / 5),
-                      {"amount": n % 9, "name": f"viewer_{n % 50}"})
+                Event(
+                    str(n),
+                    "game",
+                    chance.choice(("gift", "kill")),
+                    began_at + timedelta(seconds=n / 5),
+                    {"amount": n % 9, "name": f"viewer_{n % 50}"},
+                )
                 for n in range(start, start + 2_000)
-            ]  # fmt: skip
+            ]
             event_log.append_each(session, events, now)
 
     store.write(fill_log)
     runtime = Runtime(store, Settings(folder))
     runtime.begin()
     await runtime.ready()
-    typed = {"title": "It", "when": "event", "event": "gift", "if_formula": "gift.amount > 6", "rests": "1 min",
-             "do_1": "set", "signal_1": "script.n", "value_of_1": "1"}  # fmt: skip
+    typed = {
+        "title": "It",
+        "when": "event",
+        "event": "gift",
+        "if_formula": "gift.amount > 6",
+        "rests": "1 min",
+        "do_1": "set",
+        "signal_1": "script.n",
+        "value_of_1": "1",
+    }
     choices = dict(fill(KINDS["cue"].fields, typed).choices)
     ground = ground_of(runtime.engine, runtime.computations.applied)
     made = plan("it", choices, ground.almanac)
@@ -161,6 +184,9 @@ async def _looked_back(folder: Path) -> dict[str, Any]:
     await runtime.stop()
     store.close()
     return {
-        "events": LOOKED_BACK, "with_a_formula_s": round(took_s, 2), "goal_s": 2.0,
-        "would_have_fired": told.found.fires, "refused": told.found.refused,
-    }  # fmt: skip
+        "events": LOOKED_BACK,
+        "with_a_formula_s": round(took_s, 2),
+        "goal_s": 2.0,
+        "would_have_fired": told.found.fires,
+        "refused": told.found.refused,
+    }

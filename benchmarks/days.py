@@ -26,8 +26,14 @@ def _engine() -> Engine:
         engine.add_signal("feed", f"feed.s{number}")
     for number in range(WINDOWS):
         over, length = SPANS[number % len(SPANS)]
-        chosen = {"types": [f"kind{number % 8}"], "amount": "amount", "by": "name", "over": over, "length": length,
-                  "stats": ["count", "sum", "latest", "largest", "top"]}  # fmt: skip
+        chosen = {
+            "types": [f"kind{number % 8}"],
+            "amount": "amount",
+            "by": "name",
+            "over": over,
+            "length": length,
+            "stats": ["count", "sum", "latest", "largest", "top"],
+        }
         engine.compute(build("window", f"w{number}", chosen), BEGAN)
     return engine
 

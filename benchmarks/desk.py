@@ -125,9 +125,13 @@ def presses_of(browser: Browser, served: Served, press: Press, count: list[int])
 
 def figures_of(mine: list[list[float]], bare: list[float]) -> dict[str, Any]:
     found = [*chain(*mine)]
-    return {"samples": len(found), "p50_ms": round(median(found), 2), "p95_ms": round(p95(found), 2),
-            "ratio_p50_to_floor": round(median(found) / median(bare), 2),
-            "ratio_p95_to_floor": round(p95(found) / p95(bare), 2)}  # fmt: skip
+    return {
+        "samples": len(found),
+        "p50_ms": round(median(found), 2),
+        "p95_ms": round(p95(found), 2),
+        "ratio_p50_to_floor": round(median(found) / median(bare), 2),
+        "ratio_p95_to_floor": round(p95(found) / p95(bare), 2),
+    }
 
 
 def _presses(browser: Browser) -> dict[str, Any]:
@@ -147,8 +151,11 @@ def _presses(browser: Browser) -> dict[str, Any]:
                     found[name].append(presses_of(browser, ours, press, count))
             bare += of_floor(browser, other, 1, 1 + turn * (SAMPLES + 10))
         floors = {"floor_p50_ms": round(median(bare), 2), "floor_p95_ms": round(p95(bare), 2)}
-        return {**floors, "goal": "p95 at most 1.5 of the floor's, and one commit",
-                **{name: figures_of(one, bare) for name, one in found.items()}}  # fmt: skip
+        return {
+            **floors,
+            "goal": "p95 at most 1.5 of the floor's, and one commit",
+            **{name: figures_of(one, bare) for name, one in found.items()},
+        }
 
 
 _SHIFTS = """() => {
@@ -176,8 +183,13 @@ def _busy(browser: Browser) -> dict[str, Any]:
             part = (task_s(cdp) - before) / (time.monotonic() - began)
         shifted = float(page.evaluate("window.shifted"))
         page.close()
-        return {"buttons": BUTTONS, "changes_a_second": CHANGES_A_SECOND, "main_thread_pct": round(100 * part, 1),
-                "goal_pct": 15, "layout_shift": round(shifted, 4)}  # fmt: skip
+        return {
+            "buttons": BUTTONS,
+            "changes_a_second": CHANGES_A_SECOND,
+            "main_thread_pct": round(100 * part, 1),
+            "goal_pct": 15,
+            "layout_shift": round(shifted, 4),
+        }
 
 
 def task_s(cdp: Any) -> float:
@@ -189,8 +201,14 @@ def _crowd(session: Session) -> None:
     now = wall_clock()
     _prepare(session, free_port(), BUTTONS)
     for number in range(CUES):
-        typed = {"title": f"Cue {number}", "when": "event", "event": f"gift_{number}", "do_1": "set",
-                 "signal_1": "script.x", "value_of_1": "1"}  # fmt: skip
+        typed = {
+            "title": f"Cue {number}",
+            "when": "event",
+            "event": f"gift_{number}",
+            "do_1": "set",
+            "signal_1": "script.x",
+            "value_of_1": "1",
+        }
         computed.keep(session, None, "cue", f"cue_{number}", fill(KINDS["cue"].fields, typed).choices, now)
     for number in range(INSTRUMENTS):
         typed = {"title": f"Countdown {number}", "length": "9 min"}
@@ -204,8 +222,14 @@ def _paint(browser: Browser) -> dict[str, Any]:
     """Milliseconds to the first paint of a desk with much on it, the fastest of five loads and the median."""
     with tesoura(SHOWN, _crowd) as ours:
         found = [_first_paint(browser.new_page(viewport={"width": 1280, "height": 800}), ours) for _ in range(5)]
-    return {"cues": CUES, "instruments": INSTRUMENTS, "overlays": OVERLAYS, "first_paint_ms": round(median(found)),
-            "fastest_ms": round(min(found)), "goal_ms": 400}  # fmt: skip
+    return {
+        "cues": CUES,
+        "instruments": INSTRUMENTS,
+        "overlays": OVERLAYS,
+        "first_paint_ms": round(median(found)),
+        "fastest_ms": round(min(found)),
+        "goal_ms": 400,
+    }
 
 
 def _first_paint(page: Page, served: Served) -> float:

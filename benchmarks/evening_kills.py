@@ -36,8 +36,13 @@ LOADERS = 4
 STARTING = 1 / 3
 """This share of all kills comes while Tesoura starts."""
 MOST_IMPORTS = 12
-COMMANDS = {"point": ("match", {"side": "home"}), "hit": ("mile", {}), "spin": ("tea", {}), "press": ("cheer", {}),
-            "add": ("break_", {"by": "1 min"})}  # fmt: skip
+COMMANDS = {
+    "point": ("match", {"side": "home"}),
+    "hit": ("mile", {}),
+    "spin": ("tea", {}),
+    "press": ("cheer", {}),
+    "add": ("break_", {"by": "1 min"}),
+}
 """Each command of the load: which instrument takes it, and what is given with it."""
 OF_PAGES = ("air.", "seen.")
 """How signals begin that tell of open pages, and not of the log."""
@@ -53,8 +58,11 @@ class Prepared:
 
         self.folder, self.data, self.secret = folder, folder / "data", new_secret()
         running = Running(self.data)
-        running.press("/", "/feeds/new/hand", {"title": "Count", "what": "number", "start": "0", "step": "1",
-                                               "low": "0", "high": "999999"})  # fmt: skip
+        running.press(
+            "/",
+            "/feeds/new/hand",
+            {"title": "Count", "what": "number", "start": "0", "step": "1", "low": "0", "high": "999999"},
+        )
         running.press("/", "/feeds/new/webhook", {"title": "Hook", "signed": "yes", "secret": self.secret})
         found = re.search(r"/in/[\w-]+", running.client.get("/feeds/hook").text)
         assert found is not None
@@ -65,11 +73,12 @@ class Prepared:
         act(running, "computed.new", kind="window", name="gifts", choices=gifts)
         act(running, "computed.new", kind="chain", name="rows", choices={"types": ["gift"], "within_s": "2"})
         for kind, choices in (
-            ("scoreboard", {"title": "Match", "sport": "basketball"}), ("run", {"title": "Mile"}),
+            ("scoreboard", {"title": "Match", "sport": "basketball"}),
+            ("run", {"title": "Mile"}),
             ("wheel", {"title": "Tea", "turn_s": "2", "hold_s": "1", "landing": "none"}),
             ("countdown", {"title": "Break_", "length": "40 min"}),
             ("statistics", {"title": "Game", "player": "mara_vane"}),
-        ):  # fmt: skip
+        ):
             act(running, "instrument.new", kind=kind, choices=choices)
         act(running, "instrument.command", instrument="mile", command="add_splits", names="Gate\nTwins\nWell")
         act(running, "instrument.command", instrument="mile", command="next")
@@ -101,8 +110,11 @@ class Prepared:
         clock = Clock(at)
         running = Running(folder, clock=clock, lasting_s=clock.lasting_s)
         try:
-            return {one.name: one.value for one in running.runtime.call(Runtime.signals)
-                    if not one.name.startswith(OF_PAGES)}  # fmt: skip
+            return {
+                one.name: one.value
+                for one in running.runtime.call(Runtime.signals)
+                if not one.name.startswith(OF_PAGES)
+            }
         finally:
             running.kill()
 
@@ -154,16 +166,23 @@ class Load:
         if first:
             # Values come in order, so only one tells them.
             acts += [self._hook] * 6
-        with contextlib.suppress(httpx.HTTPError), httpx.Client(
-            base_url=f"http://127.0.0.1:{port}", headers=self.prepared.auth, trust_env=False, timeout=20
-        ) as client:  # fmt: skip
+        with (
+            contextlib.suppress(httpx.HTTPError),
+            httpx.Client(
+                base_url=f"http://127.0.0.1:{port}", headers=self.prepared.auth, trust_env=False, timeout=20
+            ) as client,
+        ):
             while not self.stopped.is_set():
                 chance.choice(acts)(client, chance)
 
     def _event(self, client: httpx.Client, chance: random.Random) -> None:
         id, amount = f"e{self.number()}", chance.randrange(1, 9)
-        gift = {"type": "gift", "source": "load", "id": id,
-                "data": {"name": chance.choice(["ana", "bolt", "tuck"]), "amount": amount}}  # fmt: skip
+        gift = {
+            "type": "gift",
+            "source": "load",
+            "id": id,
+            "data": {"name": chance.choice(["ana", "bolt", "tuck"]), "amount": amount},
+        }
         if client.post("/api/events", json=gift).status_code == 202:
             self.took("event", id)
 
@@ -248,10 +267,14 @@ def _logged(folder: Path) -> dict[str, Any]:
             "clip": [title for (title,) in ask("SELECT title FROM clip")],
             "import": [name for (name,) in ask("SELECT name FROM computed")],
             "drafts": ask("SELECT count(*) FROM version WHERE overlay_id = 1")[0][0],
-            **{command: ask("SELECT count(*) FROM event WHERE type = 'tesoura.command." + name + "' AND "
-                            f"json_extract(data, '$.command') = '{command}'")[0][0]
-               for command, (name, _) in COMMANDS.items()},
-        }  # fmt: skip
+            **{
+                command: ask(
+                    "SELECT count(*) FROM event WHERE type = 'tesoura.command." + name + "' AND "
+                    f"json_extract(data, '$.command') = '{command}'"
+                )[0][0]
+                for command, (name, _) in COMMANDS.items()
+            },
+        }
 
 
 def _problems(prepared: Prepared, load: Load, folder: Path) -> list[str]:
@@ -276,8 +299,11 @@ def _problems(prepared: Prepared, load: Load, folder: Path) -> list[str]:
         database.commit()
     now = wall_clock()
     kept, counted = prepared.state(folder, now), prepared.state(again, now)
-    found += [f"{name} is {kept.get(name)!r}, and {counted.get(name)!r} by the log"
-              for name in sorted({*kept, *counted}) if kept.get(name) != counted.get(name)]  # fmt: skip
+    found += [
+        f"{name} is {kept.get(name)!r}, and {counted.get(name)!r} by the log"
+        for name in sorted({*kept, *counted})
+        if kept.get(name) != counted.get(name)
+    ]
     wanted = {
         "gifts.count": logged["gifts"][0],
         "gifts.sum": logged["gifts"][1] or 0,
@@ -338,6 +364,13 @@ def killed(kills: int, seed: int = 1) -> Mapping[str, Any]:
                 shutil.rmtree(copy)
                 print(number, len(problems), {one: len(of) for one, of in load.acknowledged.items()}, flush=True)
     acts = {one: len(of) for one, of in load.acknowledged.items()}
-    return {"kills": kills, "while_starting": starting, "acknowledged": acts, "compared": compared,
-            "problems": len(problems), "which": problems[:40], "goal_problems": 0,
-            "seconds": round(time.perf_counter() - began)}  # fmt: skip
+    return {
+        "kills": kills,
+        "while_starting": starting,
+        "acknowledged": acts,
+        "compared": compared,
+        "problems": len(problems),
+        "which": problems[:40],
+        "goal_problems": 0,
+        "seconds": round(time.perf_counter() - began),
+    }

@@ -52,9 +52,24 @@ def _overlay(count: int) -> Overlay:
     for at in range(0, count, SLOTS):
         slots = {f"value_{slot}": f"{{cd_{at + slot - 1}.text}}" for slot in range(1, min(SLOTS, count - at) + 1)}
         row = at // SLOTS
-        pieces.append(new_piece("slots", f"s{row}", look="ink", x=20 + row % 3 * 630, y=20 + row // 3 * 170,
-                                width_px=600, height_px=150, size_px=20, count=min(SLOTS, count - at), labels="no",
-                                icons="no", arranged="block", change="plain", **slots))  # fmt: skip
+        pieces.append(
+            new_piece(
+                "slots",
+                f"s{row}",
+                look="ink",
+                x=20 + row % 3 * 630,
+                y=20 + row // 3 * 170,
+                width_px=600,
+                height_px=150,
+                size_px=20,
+                count=min(SLOTS, count - at),
+                labels="no",
+                icons="no",
+                arranged="block",
+                change="plain",
+                **slots,
+            )
+        )
     return Overlay(pieces=tuple(pieces), looks=SHIPPED)
 
 
@@ -91,12 +106,22 @@ def _countdowns() -> dict[str, Any]:
         browser.close()
     cuts = quantiles(drifts, n=100)
     return {
-        "countdowns": COUNTDOWNS, "changes_seen": len(drifts), "changes_a_second": round(len(drifts) / SECONDS),
-        "drift_ms": {"p50": round(median(drifts), 1), "p95": round(cuts[94], 1), "p99": round(cuts[98], 1),
-                     "most": round(max(drifts), 1), "least": round(min(drifts), 1)},
-        "core_share": {"shown_and_running": round(share, 3), "running_unseen": round(unseen, 3),
-                       "floor_standing_still": round(still, 3)},
-    }  # fmt: skip
+        "countdowns": COUNTDOWNS,
+        "changes_seen": len(drifts),
+        "changes_a_second": round(len(drifts) / SECONDS),
+        "drift_ms": {
+            "p50": round(median(drifts), 1),
+            "p95": round(cuts[94], 1),
+            "p99": round(cuts[98], 1),
+            "most": round(max(drifts), 1),
+            "least": round(min(drifts), 1),
+        },
+        "core_share": {
+            "shown_and_running": round(share, 3),
+            "running_unseen": round(unseen, 3),
+            "floor_standing_still": round(still, 3),
+        },
+    }
 
 
 def _statistics() -> Setup:
@@ -153,10 +178,13 @@ def _kills() -> dict[str, Any]:
         counts[key] = counts.get(key, 0) + 1
     floor_s = time.perf_counter() - began
     return {
-        "kills": KILLS, **figures, "floor_a_bare_count_s": round(floor_s, 3),
+        "kills": KILLS,
+        **figures,
+        "floor_a_bare_count_s": round(floor_s, 3),
         "one_more_kill_us": {f"{size:,}": round(cost, 1) for size, cost in costs.items()},
-        "ratio": round(costs[KILLS] / costs[1_000], 2), "recomputed_from_the_log_s": round(_from_log(played), 2),
-    }  # fmt: skip
+        "ratio": round(costs[KILLS] / costs[1_000], 2),
+        "recomputed_from_the_log_s": round(_from_log(played), 2),
+    }
 
 
 def _from_log(played: list[Told]) -> float:
@@ -194,9 +222,13 @@ def _matches() -> dict[str, Any]:
     for seq, (kind, at, data) in enumerate(played, 1):
         bare.take(occurrence(Event(str(seq), "bench", kind, at, data), seq, at), at)
     floor = time.perf_counter() - began
-    return {"matches": matches, "events": len(played), "matches_a_second": round(matches / took),
-            "share_of_a_core_at_20_a_second": round(20 * took / matches, 3),
-            "floor_nothing_told_matches_a_second": round(matches / floor)}  # fmt: skip
+    return {
+        "matches": matches,
+        "events": len(played),
+        "matches_a_second": round(matches / took),
+        "share_of_a_core_at_20_a_second": round(20 * took / matches, 3),
+        "floor_nothing_told_matches_a_second": round(matches / floor),
+    }
 
 
 def measure() -> dict[str, Any]:

@@ -27,8 +27,15 @@ SPANS = ("session", "today", "month", "all", "minutes")
 
 def _fill(session: Any) -> str:
     for number in range(WINDOWS):
-        typed = {"types": [f"kind{number}"], "amount": "amount", "by": "name", "over": SPANS[number % len(SPANS)],
-                 "length": "10", "stats": ["count", "sum", "latest", "largest", "top"], "top": "5"}  # fmt: skip
+        typed = {
+            "types": [f"kind{number}"],
+            "amount": "amount",
+            "by": "name",
+            "over": SPANS[number % len(SPANS)],
+            "length": "10",
+            "stats": ["count", "sum", "latest", "largest", "top"],
+            "top": "5",
+        }
         choices = fill(COMPUTED["window"].fields, typed).choices
         computed.keep(session, None, "window", f"w{number}", choices, wall_clock())
     return keys.new_key(session, "bench", wall_clock())

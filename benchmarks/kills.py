@@ -185,8 +185,11 @@ def prepared(folder: Path) -> list[SaveGameRow]:
 
     def job(session: Any) -> None:
         for title, path, whole in (("File", at / "mile.sav", False), ("Folder", at / "slots", True)):
-            session.add(SaveGameRow(title=title, path=str(path), folder=whole, most_before=100_000, wait_s=5,
-                                    added_at=wall_clock()))  # fmt: skip
+            session.add(
+                SaveGameRow(
+                    title=title, path=str(path), folder=whole, most_before=100_000, wait_s=5, added_at=wall_clock()
+                )
+            )
 
     store.write(job)
     games = store.read(lambda session: list(stored.games(session)))

@@ -61,8 +61,9 @@ def started(folder: str, port: int) -> subprocess.Popen[bytes]:
     """Tesoura on a data folder, once it answers."""
     process = subprocess.Popen(
         [sys.executable, "-m", "tesoura", "serve", "--port", str(port), "--data", folder],
-        stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-    )  # fmt: skip
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
     answered(port, "/healthz")
     return process
 
@@ -98,8 +99,9 @@ def tesoura(
         began = time.perf_counter()
         process = subprocess.Popen(
             [sys.executable, "-m", "tesoura", "serve", "--port", str(port), "--data", folder],
-            stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-        )  # fmt: skip
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
         with ended(process):
             answered(port, "/")
             yield Served(port, process, token, key, time.perf_counter() - began)

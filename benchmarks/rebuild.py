@@ -31,8 +31,13 @@ def _row(number: int) -> tuple[Any, ...]:
     """A match after the other: it starts, kills, deaths and gifts happen, and it ends."""
     place = number % MATCH
     kind = {0: "match.start", MATCH - 1: "match.end"}.get(place, KINDS_OF_A_MATCH[place % len(KINDS_OF_A_MATCH)])
-    data = {"match": f"m{number // MATCH}", "actor": "mara_vane" if number % 3 else "otto_knot", "target": "tuck",
-            "name": f"viewer_{number * 7919 % 20_000}", "amount": number * 31 % 500}  # fmt: skip
+    data = {
+        "match": f"m{number // MATCH}",
+        "actor": "mara_vane" if number % 3 else "otto_knot",
+        "target": "tuck",
+        "name": f"viewer_{number * 7919 % 20_000}",
+        "amount": number * 31 % 500,
+    }
     at = micros(BEGAN + number * STEP)
     return str(number), "feed:game", kind, at, at, json.dumps(data | ({"result": "won"} if kind == "match.end" else {}))
 
@@ -90,6 +95,11 @@ def measure() -> dict[str, Any]:
         together = _us(store, rebuild(_definitions()))
         store.close()
     return {
-        "events": EVENTS, "reading_us": round(floor, 1), "alone_us": alone, "together_us": round(together, 1),
-        "ratio_to_reading": round(together / floor, 2), "million_s": round(together), "goal_million_s": 60,
-    }  # fmt: skip
+        "events": EVENTS,
+        "reading_us": round(floor, 1),
+        "alone_us": alone,
+        "together_us": round(together, 1),
+        "ratio_to_reading": round(together / floor, 2),
+        "million_s": round(together),
+        "goal_million_s": 60,
+    }

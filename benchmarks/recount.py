@@ -50,8 +50,9 @@ def _statistics() -> dict[str, Any]:
     count = nasty.test_nasty_evenings_are_counted_as_the_words_say.hypothesis.inner_test  # type: ignore[attr-defined]
     chance, began = random.Random(7), time.perf_counter()
     for _ in range(EVENINGS):
-        things = [(chance.randrange(201), chance.choice("kkkkdr"), chance.random() < 0.5)
-                  for _ in range(chance.randrange(40))]  # fmt: skip
+        things = [
+            (chance.randrange(201), chance.choice("kkkkdr"), chance.random() < 0.5) for _ in range(chance.randrange(40))
+        ]
         starts = chance.sample(range(151), chance.randrange(5))
         matches = [(at, chance.choice([None, chance.randrange(81)])) for at in starts]
         count(things, matches, chance.randrange(121), chance)
@@ -64,6 +65,8 @@ def measure() -> dict[str, Any]:
     The kills go on to their end, and tell what was lost, doubled or different.
     """
     return {
-        "statistics": _statistics(), "windows": _windows(), "saves": kills.killed(kills.ROUNDS, 1),
+        "statistics": _statistics(),
+        "windows": _windows(),
+        "saves": kills.killed(kills.ROUNDS, 1),
         "evening": evening_kills.killed(evening_kills.KILLS, 1),
-    }  # fmt: skip
+    }

@@ -99,9 +99,21 @@ def _film(path: Path, seconds: int, fps: int, size: tuple[int, int], codec: str)
 
 
 def _replays(session: Session, folder: Path, **more: Any) -> None:
-    choices = {"title": "Again", "source": "film", "kills": "1", "within_s": "1", "before_s": "18", "after_s": "2",
-               "most_s": "20", "shown": "at once", "gap_s": "0", "slow_pct": "100", "caption": "", "sound": "none",
-               **more}  # fmt: skip
+    choices = {
+        "title": "Again",
+        "source": "film",
+        "kills": "1",
+        "within_s": "1",
+        "before_s": "18",
+        "after_s": "2",
+        "most_s": "20",
+        "shown": "at once",
+        "gap_s": "0",
+        "slow_pct": "100",
+        "caption": "",
+        "sound": "none",
+        **more,
+    }
     computed.keep(session, None, "replay", "again", fill(KINDS["replay"].fields, choices).choices, wall_clock())
     state.choose(session, "folders", json.dumps([str(folder)]))
     filled = fill(CLIP_FOLDER.fields, {"path": str(folder)}).choices
@@ -158,10 +170,16 @@ def _first_frame(browser: Browser, made_in: Path) -> dict[str, Any]:
             page.close()
     p95, copy = _percent(took, 0.95), statistics.median(copied)
     return {
-        "film": "1080p60 H.264, cut on packets", "seconds": SECONDS, "megabytes": round(film.stat().st_size / 1e6, 1),
-        "rounds": ROUNDS, "p50_s": round(statistics.median(took), 2), "p95_s": round(p95, 2), "goal_p95_s": 1.5,
-        "copying_the_file_s": round(copy, 3), "ratio_to_copying": round(p95 / copy, 1),
-    }  # fmt: skip
+        "film": "1080p60 H.264, cut on packets",
+        "seconds": SECONDS,
+        "megabytes": round(film.stat().st_size / 1e6, 1),
+        "rounds": ROUNDS,
+        "p50_s": round(statistics.median(took), 2),
+        "p95_s": round(p95, 2),
+        "goal_p95_s": 1.5,
+        "copying_the_file_s": round(copy, 3),
+        "ratio_to_copying": round(p95 / copy, 1),
+    }
 
 
 def _posted(ours: Served) -> dict[str, Any]:
@@ -196,12 +214,16 @@ def _made_anew(folder: Path) -> dict[str, Any]:
         done.set()
         thread.join()
     return {
-        "film": "8 s of 720p30 MPEG-4 to VP9", "times_real_time_alone": round(8 / alone_s, 2),
-        "times_real_time_with_events": round(8 / statistics.median(busy), 2), "events_per_s": EVENTS,
-        "p99_ms_without": quiet["p99_ms"], "p99_ms_with": loud["p99_ms"],
-        "p99_ratio": round(loud["p99_ms"] / quiet["p99_ms"], 2), "goal_ratio": 2,
+        "film": "8 s of 720p30 MPEG-4 to VP9",
+        "times_real_time_alone": round(8 / alone_s, 2),
+        "times_real_time_with_events": round(8 / statistics.median(busy), 2),
+        "events_per_s": EVENTS,
+        "p99_ms_without": quiet["p99_ms"],
+        "p99_ms_with": loud["p99_ms"],
+        "p99_ratio": round(loud["p99_ms"] / quiet["p99_ms"], 2),
+        "goal_ratio": 2,
         "lost": EVENTS * POSTED_S - loud["accepted"],
-    }  # fmt: skip
+    }
 
 
 def _dropped(browser: Browser, folder: Path) -> dict[str, Any]:
@@ -226,8 +248,13 @@ def _dropped(browser: Browser, folder: Path) -> dict[str, Any]:
             bare.close()
         page.close()
     shares = {name: round(100 * dropped / of, 2) for name, (dropped, of) in counts.items()}
-    return {"film": "1080p30 H.264, seen twice as close", "frames": counts["replay"][1],
-            "dropped_pct": shares["replay"], "bare_dropped_pct": shares["bare"], "goal_pct": 2}  # fmt: skip
+    return {
+        "film": "1080p30 H.264, seen twice as close",
+        "frames": counts["replay"][1],
+        "dropped_pct": shares["replay"],
+        "bare_dropped_pct": shares["bare"],
+        "goal_pct": 2,
+    }
 
 
 def _shelf() -> dict[str, Any]:
@@ -238,11 +265,23 @@ def _shelf() -> dict[str, Any]:
             now = wall_clock()
             for at in range(many):
                 when = now - timedelta(minutes=at)
-                clips.add(session, ClipRow(
-                    file=f"{at:032x}.mp4", type="video/mp4", title=f"{at % 5 + 2} cuts in {at % 9 + 1} s", at=when,
-                    made_at=when, length=12_000_000, kills=[3_000_000], parts=[[0, 12_000_000]], size=9_000_000,
-                    instrument="again", session_at=now - timedelta(days=at // 40), figures={"match_kills": at % 20},
-                ))  # fmt: skip
+                clips.add(
+                    session,
+                    ClipRow(
+                        file=f"{at:032x}.mp4",
+                        type="video/mp4",
+                        title=f"{at % 5 + 2} cuts in {at % 9 + 1} s",
+                        at=when,
+                        made_at=when,
+                        length=12_000_000,
+                        kills=[3_000_000],
+                        parts=[[0, 12_000_000]],
+                        size=9_000_000,
+                        instrument="again",
+                        session_at=now - timedelta(days=at // 40),
+                        figures={"match_kills": at % 20},
+                    ),
+                )
 
         with tesoura(prepare=prepare) as ours, httpx.Client(trust_env=False, timeout=60) as client:
             found = []
@@ -253,9 +292,14 @@ def _shelf() -> dict[str, Any]:
             return found
 
     full, empty = opened(SHELF), opened(0)
-    return {"clips": SHELF, "p50_ms": round(statistics.median(full), 1), "p95_ms": round(_percent(full, 0.95), 1),
-            "goal_ms": 200, "empty_p50_ms": round(statistics.median(empty), 1),
-            "ratio_to_empty": round(statistics.median(full) / statistics.median(empty), 2)}  # fmt: skip
+    return {
+        "clips": SHELF,
+        "p50_ms": round(statistics.median(full), 1),
+        "p95_ms": round(_percent(full, 0.95), 1),
+        "goal_ms": 200,
+        "empty_p50_ms": round(statistics.median(empty), 1),
+        "ratio_to_empty": round(statistics.median(full) / statistics.median(empty), 2),
+    }
 
 
 def _memory(browser: Browser, folder: Path) -> dict[str, Any]:
@@ -281,8 +325,11 @@ def _memory(browser: Browser, folder: Path) -> dict[str, Any]:
                 before = held()
         after = held()
         page.close()
-    return {"replays": REPLAYS, **{f"{name}_after_{WARM}": round(one, 1) for name, one in before.items()},
-            **{f"{name}_after_{REPLAYS}": round(one, 1) for name, one in after.items()}}  # fmt: skip
+    return {
+        "replays": REPLAYS,
+        **{f"{name}_after_{WARM}": round(one, 1) for name, one in before.items()},
+        **{f"{name}_after_{REPLAYS}": round(one, 1) for name, one in after.items()},
+    }
 
 
 def measure() -> dict[str, Any]:
@@ -293,10 +340,12 @@ def measure() -> dict[str, Any]:
         folder = Path(made)
         browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox", "--disable-gpu"])
         parts: dict[str, Callable[[], dict[str, Any]]] = {
-            "shelf": _shelf, "first_frame": lambda: _first_frame(browser, folder),
-            "dropped_frames": lambda: _dropped(browser, folder), "made_anew": lambda: _made_anew(folder),
+            "shelf": _shelf,
+            "first_frame": lambda: _first_frame(browser, folder),
+            "dropped_frames": lambda: _dropped(browser, folder),
+            "made_anew": lambda: _made_anew(folder),
             "memory": lambda: _memory(browser, folder),
-        }  # fmt: skip
+        }
         only = os.environ.get("REPLAYS_ONLY", "")
         figures = {name: part() for name, part in parts.items() if only in ("", name)}
         browser.close()

@@ -80,9 +80,12 @@ def _presses(browser: Browser) -> dict[str, Any]:
             with by_page(browser, ours, "/", KEY) as press:
                 found["desk_key"].append(presses_of(browser, ours, press, count))
             bare += of_floor(browser, other, 1, 1 + turn * (SAMPLES + 10))
-    return {"floor_p50_ms": round(median(bare), 2), "floor_p95_ms": round(p95(bare), 2),
-            "goal": "p95 at most 1.5 of the floor's, and one commit",
-            **{name: figures_of(one, bare) for name, one in found.items()}}  # fmt: skip
+    return {
+        "floor_p50_ms": round(median(bare), 2),
+        "floor_p95_ms": round(p95(bare), 2),
+        "goal": "p95 at most 1.5 of the floor's, and one commit",
+        **{name: figures_of(one, bare) for name, one in found.items()},
+    }
 
 
 def _at_rest(browser: Browser) -> dict[str, Any]:
@@ -99,8 +102,13 @@ def _at_rest(browser: Browser) -> dict[str, Any]:
         part = (task_s(cdp) - before) / (time.monotonic() - began)
         rows = page.locator(".t-splits-rows > li").count()
         page.close()
-    return {"splits": LONG, "rows_shown": rows, "watched_s": WATCHED_S, "main_thread_pct": round(100 * part, 2),
-            "goal_pct": 2}  # fmt: skip
+    return {
+        "splits": LONG,
+        "rows_shown": rows,
+        "watched_s": WATCHED_S,
+        "main_thread_pct": round(100 * part, 2),
+        "goal_pct": 2,
+    }
 
 
 def _history() -> dict[str, Any]:
@@ -154,8 +162,13 @@ def _put_backs() -> dict[str, Any]:
 
         mine, bare = asyncio.run(measured())
         store.close()
-    return {"bytes": SAVE_BYTES, "put_back_p50_s": round(median(mine), 3), "copy_p50_s": round(median(bare), 3),
-            "ratio_to_copy": round(median(mine) / median(bare), 2), "goal_ratio": 1.3}  # fmt: skip
+    return {
+        "bytes": SAVE_BYTES,
+        "put_back_p50_s": round(median(mine), 3),
+        "copy_p50_s": round(median(bare), 3),
+        "ratio_to_copy": round(median(mine) / median(bare), 2),
+        "goal_ratio": 1.3,
+    }
 
 
 def measure() -> dict[str, Any]:

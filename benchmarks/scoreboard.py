@@ -49,8 +49,12 @@ def _presses(browser: Browser) -> dict[str, Any]:
             with by_page(browser, ours, "/phone/", TAP, kept[0]) as press:
                 found.append(presses_of(browser, ours, press, count))
             bare += of_floor(browser, other, 1, 1 + turn * (SAMPLES + 10))
-    return {"floor_p50_ms": round(median(bare), 2), "floor_p95_ms": round(p95(bare), 2),
-            "goal": "p95 at most 1.5 of the floor's, and one commit", "phone": figures_of(found, bare)}  # fmt: skip
+    return {
+        "floor_p50_ms": round(median(bare), 2),
+        "floor_p95_ms": round(p95(bare), 2),
+        "goal": "p95 at most 1.5 of the floor's, and one commit",
+        "phone": figures_of(found, bare),
+    }
 
 
 def _chances() -> dict[str, Any]:

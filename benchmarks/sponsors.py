@@ -64,8 +64,13 @@ def _plan() -> dict[str, Any]:
     total = 0
     for at in range(2_000_000):
         total += at
-    return {"items": ITEMS, "hours": PLANNED_HOURS, "goal_ms": 100, "ms": found,
-            "floor_two_million_additions_ms": round((time.perf_counter() - began) * 1000, 1)}  # fmt: skip
+    return {
+        "items": ITEMS,
+        "hours": PLANNED_HOURS,
+        "goal_ms": 100,
+        "ms": found,
+        "floor_two_million_additions_ms": round((time.perf_counter() - began) * 1000, 1),
+    }
 
 
 def _truth() -> dict[str, Any]:
@@ -109,8 +114,9 @@ def _truth() -> dict[str, Any]:
 
 def _set_up(session: Session) -> None:
     for name, sponsor in (("tea", "Cordel Tea"), ("moon", "Halfmoon Batteries"), ("glue", "Gluepot & Daughters")):
-        computed.keep(session, None, "campaign", name, fill(KINDS["campaign"].fields, {"sponsor": sponsor}).choices,
-                      wall_clock())  # fmt: skip
+        computed.keep(
+            session, None, "campaign", name, fill(KINDS["campaign"].fields, {"sponsor": sponsor}).choices, wall_clock()
+        )
     choices = fill(KINDS["rotation"].fields, {"hidden_s": "0"}).choices
     computed.keep(session, None, "rotation", "turns", choices, wall_clock())
 
@@ -130,8 +136,10 @@ async def _crowd(ours: Served, tells: bool) -> float:
         number = 0
         while True:
             now, number = int(time.time() * 1000), number + 1
-            spans = [["tea:mark", now - 10_000, now - 4_000, True, True, True, 1, 1],
-                     ["moon:mark", now - 4_000, now, True, True, True, 1, 1]]  # fmt: skip
+            spans = [
+                ["tea:mark", now - 10_000, now - 4_000, True, True, True, 1, 1],
+                ["moon:mark", now - 4_000, now, True, True, True, 1, 1],
+            ]
             if tells:
                 await pages[at].send(json.dumps({"painted": number, "spans": spans}))
             await asyncio.sleep(10)
@@ -156,8 +164,13 @@ def _acks() -> dict[str, Any]:
     with tesoura(_overlay(), _set_up) as ours:
         silent = asyncio.run(_crowd(ours, tells=False))
         telling = asyncio.run(_crowd(ours, tells=True))
-    return {"pages": PAGES, "core_pct_silent": round(silent * 100, 2), "core_pct_telling": round(telling * 100, 2),
-            "acks_pct": round((telling - silent) * 100, 2), "goal_pct": 2}  # fmt: skip
+    return {
+        "pages": PAGES,
+        "core_pct_silent": round(silent * 100, 2),
+        "core_pct_telling": round(telling * 100, 2),
+        "acks_pct": round((telling - silent) * 100, 2),
+        "goal_pct": 2,
+    }
 
 
 def _memory() -> dict[str, Any]:
@@ -192,14 +205,23 @@ def _memory() -> dict[str, Any]:
         page.wait_for_timeout(CHANGES / 30 / 20 * 6_000 + 15_000)
         after = held()
         browser.close()
-    return {"changes": CHANGES, "heap_mb_after_500": before[0], "nodes_after_500": before[1], "heap_mb": after[0],
-            "nodes": after[1]}  # fmt: skip
+    return {
+        "changes": CHANGES,
+        "heap_mb_after_500": before[0],
+        "nodes_after_500": before[1],
+        "heap_mb": after[0],
+        "nodes": after[1],
+    }
 
 
 def measure() -> dict[str, Any]:
     """All five, or the one that `SPONSORS_ONLY` names."""
     parts: dict[str, Callable[[], dict[str, Any]]] = {
-        "drift": _drift, "plan": _plan, "airtime": _truth, "acks": _acks, "memory": _memory,
-    }  # fmt: skip
+        "drift": _drift,
+        "plan": _plan,
+        "airtime": _truth,
+        "acks": _acks,
+        "memory": _memory,
+    }
     only = os.environ.get("SPONSORS_ONLY", "")
     return {name: part() for name, part in parts.items() if only in ("", name)}

@@ -71,8 +71,10 @@ def hellos(port: int, stop: threading.Event) -> None:
 
 def _posted(path: str, length: str, body: bytes) -> Attack:
     def post(port: int, stop: threading.Event) -> None:
-        head = (f"POST {path} HTTP/1.1\r\nHost: 127.0.0.1:{port}\r\n{length}\r\n"
-                "Content-Type: multipart/form-data; boundary=k\r\n\r\n").encode()  # fmt: skip
+        head = (
+            f"POST {path} HTTP/1.1\r\nHost: 127.0.0.1:{port}\r\n{length}\r\n"
+            "Content-Type: multipart/form-data; boundary=k\r\n\r\n"
+        ).encode()
 
         def one() -> None:
             while not stop.is_set():
@@ -139,7 +141,8 @@ LONG_REQUEST = '{"jsonrpc": "2.0", "id": 1, "method": "' + "k" * 60_000 + '"}'
 CHUNKED = "Transfer-Encoding: chunked"
 CHUNK = b"f4240\r\n" + MEGABYTE + b"\r\n"
 ATTACKS: dict[str, tuple[str, Attack]] = {
-    "idle connections": ("open", idle), "heads that never end": ("open", half_heads),
+    "idle connections": ("open", idle),
+    "heads that never end": ("open", half_heads),
     "TLS greetings that never end": ("tls", hellos),
     "bodies of 20 GB": ("open", _posted("/saves/files/look", "Content-Length: 20000000000", MEGABYTE)),
     "chunked bodies": ("open", _posted("/sign-in", CHUNKED, CHUNK)),
@@ -149,7 +152,7 @@ ATTACKS: dict[str, tuple[str, Attack]] = {
     "overlay links that are none": ("open", _sockets("/live/guess", "k" * 60_000)),
     "scene links": ("open", _sockets("/scene-link/guess", "k" * 60_000)),
     "wrong passwords": ("open", guesses),
-}  # fmt: skip
+}
 
 
 @contextmanager
@@ -200,9 +203,11 @@ def _attacked(how: str, attack: Attack) -> dict[str, Any]:
 
 def _told(before: float, memory: float, files_before: int, files: int, answers: float) -> dict[str, Any]:
     return {
-        "memory_mb": round(memory - before, 1), "goal_memory_mb": GOAL_MB, "files": files - files_before,
+        "memory_mb": round(memory - before, 1),
+        "goal_memory_mb": GOAL_MB,
+        "files": files - files_before,
         "own_page_meanwhile_ms": round(answers, 1),
-    }  # fmt: skip
+    }
 
 
 def _answer_ms(port: int) -> float:

@@ -73,8 +73,14 @@ def _fit() -> dict[str, Any]:
         began = time.perf_counter()
         found = check(overlay, around)
         took.append((time.perf_counter() - began) * 1000)
-    return {"pieces": PIECES, "scenes": len(SCENES) + 1, "findings": len(found), "first_ms": round(took[0], 1),
-            "known_typefaces_ms": round(median(took[1:]), 1), "goal_ms": 200}  # fmt: skip
+    return {
+        "pieces": PIECES,
+        "scenes": len(SCENES) + 1,
+        "findings": len(found),
+        "first_ms": round(took[0], 1),
+        "known_typefaces_ms": round(median(took[1:]), 1),
+        "goal_ms": 200,
+    }
 
 
 FRAMES = """seconds => { window.measured = new Promise((done) => {
@@ -89,9 +95,11 @@ def _told(times: list[float], share: float) -> dict[str, float]:
     gaps = [later - earlier for earlier, later in itertools.pairwise(times)]
     missed = sum(max(round(gap / FRAME_MS) - 1, 0) for gap in gaps)
     return {
-        "frames": len(gaps), "dropped_share": round(missed / (missed + len(gaps)), 4),
-        "gap_p95_ms": round(quantiles(gaps, n=20)[-1], 1), "main_thread_share": round(share, 3),
-    }  # fmt: skip
+        "frames": len(gaps),
+        "dropped_share": round(missed / (missed + len(gaps)), 4),
+        "gap_p95_ms": round(quantiles(gaps, n=20)[-1], 1),
+        "main_thread_share": round(share, 3),
+    }
 
 
 def _frames(page: Page, meanwhile: Callable[[], None]) -> dict[str, float]:
@@ -127,8 +135,13 @@ def _overlay_page(browser: Browser, served: Served) -> dict[str, Any]:
     still = _frames(page, lambda: time.sleep(SECONDS))
     moving = _frames(page, changes)
     page.close()
-    return {"pieces": PIECES, "changes_a_second": CHANGES_A_SECOND, "moving": moving, "floor_still": still,
-            "first_paint_ms": round(paints["first-paint"], 1)}  # fmt: skip
+    return {
+        "pieces": PIECES,
+        "changes_a_second": CHANGES_A_SECOND,
+        "moving": moving,
+        "floor_still": still,
+        "first_paint_ms": round(paints["first-paint"], 1),
+    }
 
 
 LATENCY = """() => {

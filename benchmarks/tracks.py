@@ -140,9 +140,12 @@ def _latency(browser: Browser) -> dict[str, Any]:
                     mine += _changes(browser, ours, player, tell)
                 floors += _of_floor(browser, bare, 1_000 * (1 + turn + ROUNDS * (name == "mpris")))
             found[name] = {
-                "changes": len(mine), "p50_ms": round(median(mine), 2), "p95_ms": round(p95(mine), 2),
-                "floor_p95_ms": round(p95(floors), 2), "ratio_p95": round(p95(mine) / p95(floors), 2),
-            }  # fmt: skip
+                "changes": len(mine),
+                "p50_ms": round(median(mine), 2),
+                "p95_ms": round(p95(mine), 2),
+                "floor_p95_ms": round(p95(floors), 2),
+                "ratio_p95": round(p95(mine) / p95(floors), 2),
+            }
     return found
 
 
@@ -161,8 +164,12 @@ def _colours() -> dict[str, Any]:
         ended = time.perf_counter()
         whole.append((ended - began) * 1000)
         colours.append((ended - read) * 1000)
-    return {"palette_ms_p50": round(median(colours), 1), "palette_ms_p95": round(p95(colours), 1),
-            "with_reading_ms_p95": round(p95(whole), 1), "goal_ms": 30}  # fmt: skip
+    return {
+        "palette_ms_p50": round(median(colours), 1),
+        "palette_ms_p95": round(p95(colours), 1),
+        "with_reading_ms_p95": round(p95(whole), 1),
+        "goal_ms": 30,
+    }
 
 
 def _playing(browser: Browser) -> dict[str, Any]:
@@ -189,10 +196,16 @@ def _playing(browser: Browser) -> dict[str, Any]:
             page.close()
     part = (after["TaskDuration"] - before["TaskDuration"]) / WATCHED_S
     return {
-        "watched_s": WATCHED_S, "songs": changes, "main_thread_pct": round(100 * part, 2), "goal_pct": 3,
-        "heap_mb_first": round(heaps[0], 2), "heap_mb_last": round(heaps[-1], 2),
-        "place_off_ms_p95": round(p95(errors)), "place_off_ms_most": round(max(errors)), "goal_off_ms": 200,
-    }  # fmt: skip
+        "watched_s": WATCHED_S,
+        "songs": changes,
+        "main_thread_pct": round(100 * part, 2),
+        "goal_pct": 3,
+        "heap_mb_first": round(heaps[0], 2),
+        "heap_mb_last": round(heaps[-1], 2),
+        "place_off_ms_p95": round(p95(errors)),
+        "place_off_ms_most": round(max(errors)),
+        "goal_off_ms": 200,
+    }
 
 
 def _error_ms(page: Page, player: MusicPlayer) -> float:

@@ -121,8 +121,13 @@ def _frames(browser: Browser, page: Page) -> dict[str, Any]:
         count("bare", bare)
         bare.close()
     shares = {name: round(100 * dropped / of, 2) for name, (dropped, of) in counts.items()}
-    return {"fields": FIELDS, "turned_s": ROUNDS * TURN_S, "dropped_pct": shares["wheel"],
-            "bare_dropped_pct": shares["bare"], "goal_pct": 2}  # fmt: skip
+    return {
+        "fields": FIELDS,
+        "turned_s": ROUNDS * TURN_S,
+        "dropped_pct": shares["wheel"],
+        "bare_dropped_pct": shares["bare"],
+        "goal_pct": 2,
+    }
 
 
 _START = """async ({ face, motion }) => {
@@ -143,8 +148,12 @@ def _draws() -> dict[str, Any]:
         counts[drawn(chance.randbytes(32), number, weights)] += 1
     wanted = [float(one) * DRAWS for one in chances(weights)]
     square = sum((had - want) ** 2 / want for had, want in zip(counts, wanted, strict=True))
-    return {"draws": DRAWS, "chi_square": round(square, 2), "p": round(_tail(square, len(weights) - 1), 4),
-            "goal": "p over 0.001"}  # fmt: skip
+    return {
+        "draws": DRAWS,
+        "chi_square": round(square, 2),
+        "p": round(_tail(square, len(weights) - 1), 4),
+        "goal": "p over 0.001",
+    }
 
 
 def _tail(square: float, degrees: int) -> float:

@@ -22,15 +22,21 @@ NAMES = 5_000
 def _events(first: int, count: int, step_us: int) -> list[Occurrence]:
     start = micros(BEGAN)
     return [
-        Occurrence(start + n * step_us, n + 1, "gift",
-                  {"name": f"viewer_{n * 7919 % NAMES}", "amount": n * 31 % 500})
+        Occurrence(start + n * step_us, n + 1, "gift", {"name": f"viewer_{n * 7919 % NAMES}", "amount": n * 31 % 500})
         for n in range(first, first + count)
-    ]  # fmt: skip
+    ]
 
 
 def _window(over: str, length: int = 0) -> Any:
-    chosen = {"types": ["gift"], "amount": "amount", "by": "name", "over": over, "length": length, "stats": STATS,
-              "top": 10}  # fmt: skip
+    chosen = {
+        "types": ["gift"],
+        "amount": "amount",
+        "by": "name",
+        "over": over,
+        "length": length,
+        "stats": STATS,
+        "top": 10,
+    }
     return build("window", "gifts", chosen)
 
 

@@ -154,9 +154,14 @@ def test_the_readmes_table_of_the_api_is_the_api() -> None:
 
 @pytest.mark.parametrize(
     ("locale", "number", "short"),
-    [("en", "1,234,567.5", "1.3K"), ("de", "1.234.567,5", "1284"), ("fr", "1\u00a0234\u00a0567,5", "1,3\u00a0k"),
-     ("en_IN", "12,34,567.5", "1.3K"), ("nowhere", "1,234,567.5", "1.3K")],
-)  # fmt: skip
+    [
+        ("en", "1,234,567.5", "1.3K"),
+        ("de", "1.234.567,5", "1284"),
+        ("fr", "1\u00a0234\u00a0567,5", "1,3\u00a0k"),
+        ("en_IN", "12,34,567.5", "1.3K"),
+        ("nowhere", "1,234,567.5", "1.3K"),
+    ],
+)
 def test_locales_come_from_babel(locale: str, number: str, short: str) -> None:
     from tesoura.core.language.numbers import compact
 
@@ -212,8 +217,13 @@ def test_no_two_classes_share_a_name() -> None:
 
 def test_quick_finds_the_tests_of_what_changed() -> None:
     quick = runpy.run_path(str(ROOT / "tools" / "quick.py"))["tests_for"]
-    paths = [Path("src/tesoura/store/log.py"), Path("tests/feeds/test_http.py"), Path("README.md"),
-             Path("src/tesoura/core/values.py"), Path("tests/core/test_map.py")]  # fmt: skip
+    paths = [
+        Path("src/tesoura/store/log.py"),
+        Path("tests/feeds/test_http.py"),
+        Path("README.md"),
+        Path("src/tesoura/core/values.py"),
+        Path("tests/core/test_map.py"),
+    ]
     assert quick(paths) == ["tests/core", "tests/test_house.py", "tests/store", "tests/feeds/test_http.py"]
 
 

@@ -45,14 +45,30 @@ def chance() -> random.Random:
 
 
 CHAT = (
-    "CAP * LS :sasl message-tags server-time account-tag echo-message", "CAP * ACK :message-tags", "AUTHENTICATE +",
-    ":s 001 pad :Welcome", ":s 005 pad CASEMAPPING=ascii PREFIX=(ov)@+ :are supported", ":s 353 pad = #a :@mara +otto",
-    ":pad!u@h JOIN #a", ":mara!u@h MODE #a +o otto", ":mara!u@h MODE #a +mvv otto ines", ":s 324 pad #a +m",
+    "CAP * LS :sasl message-tags server-time account-tag echo-message",
+    "CAP * ACK :message-tags",
+    "AUTHENTICATE +",
+    ":s 001 pad :Welcome",
+    ":s 005 pad CASEMAPPING=ascii PREFIX=(ov)@+ :are supported",
+    ":s 353 pad = #a :@mara +otto",
+    ":pad!u@h JOIN #a",
+    ":mara!u@h MODE #a +o otto",
+    ":mara!u@h MODE #a +mvv otto ines",
+    ":s 324 pad #a +m",
     "@time=2026-11-26T19:00:00Z;account=m;display-name=Mara :mara!u@h PRIVMSG #a :three kites",
-    ":mara!u@h NICK maria", ":mara!u@h PART #a", ":mara!u@h KICK #a otto :bye", ":mara!u@h QUIT", "PING :x",
-    ":s 433 * pad :Nickname is in use", ":s 432 * pad :Erroneous nickname", "ERROR :Closing", ":s NOTICE pad :hello",
-    ":mara!u@h PRIVMSG #a :\x01ACTION waves\x01", ":s 404 pad #a :Cannot send", ":s 904 pad :SASL failed",
-)  # fmt: skip
+    ":mara!u@h NICK maria",
+    ":mara!u@h PART #a",
+    ":mara!u@h KICK #a otto :bye",
+    ":mara!u@h QUIT",
+    "PING :x",
+    ":s 433 * pad :Nickname is in use",
+    ":s 432 * pad :Erroneous nickname",
+    "ERROR :Closing",
+    ":s NOTICE pad :hello",
+    ":mara!u@h PRIVMSG #a :\x01ACTION waves\x01",
+    ":s 404 pad #a :Cannot send",
+    ":s 904 pad :SASL failed",
+)
 
 
 def _line(chance: random.Random) -> str:
@@ -170,19 +186,30 @@ def test_no_time_breaks_who_reads_it(chance: random.Random) -> None:
         stored_instant(chance.randrange(-(2**63), 2**63)).astimezone(UTC).isoformat()
 
 
-WAYS = (
-    "/sign-in", "/api/events", "/in/guess", "/session/start", "/saves/files/look", "/feeds/new/http", "/o/guess",
-)  # fmt: skip
+WAYS = ("/sign-in", "/api/events", "/in/guess", "/session/start", "/saves/files/look", "/feeds/new/http", "/o/guess")
 LENGTHS = (
-    "Transfer-Encoding: chunked", "transfer-encoding:chunked", "Transfer-Encoding: gzip, chunked",
-    "Transfer-Encoding: chunked\r\nContent-Length: 5", "Content-Length: 99999999999999999999", "Content-Length: -1",
-    "Content-Length: 5\r\nContent-Length: 6", "Transfer-Encoding: chunked\r\nExpect: 100-continue",
-)  # fmt: skip
+    "Transfer-Encoding: chunked",
+    "transfer-encoding:chunked",
+    "Transfer-Encoding: gzip, chunked",
+    "Transfer-Encoding: chunked\r\nContent-Length: 5",
+    "Content-Length: 99999999999999999999",
+    "Content-Length: -1",
+    "Content-Length: 5\r\nContent-Length: 6",
+    "Transfer-Encoding: chunked\r\nExpect: 100-continue",
+)
 CHUNKS = (
-    b"5\r\nkites\r\n", b"0\r\n\r\n", b"ffffffffffffffff\r\n", b"-1\r\n", b"5\nkites\n", b"\r\n", b"zz\r\n",
-    b"5;k=" + b"x" * 3_000 + b"\r\nkites\r\n", b"0\r\nX-Late: 1\r\n\r\n", b"10000\r\n" + b"k" * 65_536 + b"\r\n",
+    b"5\r\nkites\r\n",
+    b"0\r\n\r\n",
+    b"ffffffffffffffff\r\n",
+    b"-1\r\n",
+    b"5\nkites\n",
+    b"\r\n",
+    b"zz\r\n",
+    b"5;k=" + b"x" * 3_000 + b"\r\nkites\r\n",
+    b"0\r\nX-Late: 1\r\n\r\n",
+    b"10000\r\n" + b"k" * 65_536 + b"\r\n",
     b"\0" * 90,
-)  # fmt: skip
+)
 
 
 def test_no_chunk_breaks_the_server(running: Running, chance: random.Random) -> None:

@@ -91,9 +91,18 @@ def test_the_demo_fills_an_empty_folder_once_and_then_only_points_it_at_its_serv
     assert len({row.name for row in rows}) == len(rows) == 21
     assert str(rows[0].choices["address"]).startswith(services.members.address)
     assert [row.name for row in store.read(overlays.all_overlays)] == [
-        "Cup evening", "Road to 2,000", "Cup score", "Between matches", "On the phone", "The match", "Song cards",
-        "Break final", "Wheel of tea", "Sponsors", "The Lantern Mile",
-    ]  # fmt: skip
+        "Cup evening",
+        "Road to 2,000",
+        "Cup score",
+        "Between matches",
+        "On the phone",
+        "The match",
+        "Song cards",
+        "Break final",
+        "Wheel of tea",
+        "Sponsors",
+        "The Lantern Mile",
+    ]
     assert set(CHANNELS) >= {"mara_vane", "otto_knot"}
     services.members.stop()
     store.close()

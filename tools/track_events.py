@@ -24,13 +24,27 @@ chosen there. A source that says nothing more is over fifteen seconds past its t
 must send `track.stop`.
 """
 MEANT = {
-    "text": "title and artists in one line", "title": "", "artists": "all of them, with commas", "album": "",
-    "position": "how far it is, whole seconds", "left": "what is left, whole seconds", "length": "whole seconds",
-    "time": "how far it is, as 4:05", "left_time": "what is left, as 1:12", "share": "how far it is, from 0 to 1",
-    "next": "what comes after it", "played_count": "how many counted in this stream session",
-    "source": "who tells", "state": "playing, paused or nothing", "before": "the last that counted before it",
-    "link": "the address of its page", "there": "whether viewers see the card", "cover": "", "tint": "", "motion": "",
-}  # fmt: skip
+    "text": "title and artists in one line",
+    "title": "",
+    "artists": "all of them, with commas",
+    "album": "",
+    "position": "how far it is, whole seconds",
+    "left": "what is left, whole seconds",
+    "length": "whole seconds",
+    "time": "how far it is, as 4:05",
+    "left_time": "what is left, as 1:12",
+    "share": "how far it is, from 0 to 1",
+    "next": "what comes after it",
+    "played_count": "how many counted in this stream session",
+    "source": "who tells",
+    "state": "playing, paused or nothing",
+    "before": "the last that counted before it",
+    "link": "the address of its page",
+    "there": "whether viewers see the card",
+    "cover": "",
+    "tint": "",
+    "motion": "",
+}
 
 
 def page() -> str:

@@ -219,9 +219,7 @@ class Server(uvicorn.Server):
         runtime: Runtime = config.app.state.runtime  # type: ignore[union-attr]
         connections = runtime.listening.connections
         protocol: Any = limited(AutoHTTPProtocol, connections, counts=tls is None)
-        made = functools.partial(
-            protocol, config=config, server_state=self.server_state, app_state=self.lifespan.state
-        )  # fmt: skip
+        made = functools.partial(protocol, config=config, server_state=self.server_state, app_state=self.lifespan.state)
         port = listening.getsockname()[1]
         serving: asyncio.Server | TlsEntrance
         if tls is None:

@@ -73,8 +73,10 @@ class Archive:
             raise FileRefused(f"The file has {len(self.sizes):,} parts; at most {most_parts:,} fit.")
         self.total = sum(self.sizes.values())
         if self.total > most_bytes:
-            raise FileRefused(f"The file unpacks to {self.total / 1e6:,.0f} MB; at most {most_bytes / 1e6:,.0f} MB "
-                              "fit. It was not unpacked.")  # fmt: skip
+            raise FileRefused(
+                f"The file unpacks to {self.total / 1e6:,.0f} MB; at most {most_bytes / 1e6:,.0f} MB "
+                "fit. It was not unpacked."
+            )
 
     def _add(self, one: zipfile.ZipInfo) -> None:
         name = one.filename
@@ -109,8 +111,9 @@ class Archive:
     def read(self, name: str, most_bytes: int) -> bytes:
         """Return a small part whole. Raises KeyError, and FileRefused when it is larger or damaged."""
         if self.sizes[name] > most_bytes:
-            raise FileRefused(f"{name[:60]} in the file has {self.sizes[name] / 1e6:,.0f} MB; at most "
-                              f"{most_bytes / 1e6:,.1f} MB fit.")  # fmt: skip
+            raise FileRefused(
+                f"{name[:60]} in the file has {self.sizes[name] / 1e6:,.0f} MB; at most {most_bytes / 1e6:,.1f} MB fit."
+            )
         return b"".join(self.blocks(name))
 
     def document(self, name: str, most_bytes: int) -> Any:
@@ -130,8 +133,9 @@ class Archive:
         """Check that all parts fit onto the folder's disk. Raises FileRefused."""
         needed, free = self.total + more_bytes, shutil.disk_usage(folder).free
         if needed + LEAST_FREE > free:
-            raise FileRefused(f"This needs {needed / 1e6:,.0f} MB, and {free / 1e6:,.0f} MB are free. Make room on "
-                              "the disk.")  # fmt: skip
+            raise FileRefused(
+                f"This needs {needed / 1e6:,.0f} MB, and {free / 1e6:,.0f} MB are free. Make room on the disk."
+            )
 
     def close(self) -> None:
         """Close the archive; the file it is in stays open."""

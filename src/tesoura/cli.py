@@ -201,9 +201,11 @@ def backup(file: Path, without_key: bool, data: Path | None) -> None:
     except (FileRefused, DataFolderError) as error:
         raise click.ClickException(str(error)) from None
     click.echo(f"{count} files, {size / 1e6:.1f} MB, are in {file}.")
-    key = "Without the key file, the feeds' keys must be typed again after it is brought back." if without_key else (
-        "The key that opens the feeds' secrets is in it: keep the file where nobody else reads it."
-    )  # fmt: skip
+    key = (
+        "Without the key file, the feeds' keys must be typed again after it is brought back."
+        if without_key
+        else ("The key that opens the feeds' secrets is in it: keep the file where nobody else reads it.")
+    )
     click.echo(key, err=True)
 
 

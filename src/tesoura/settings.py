@@ -16,9 +16,7 @@ import tesoura
 DEFAULT_PORT = 8765
 LOOPBACK = ("127.0.0.1", "localhost", "::1")
 STATIC = Path(__file__).parent / "web" / "static"
-PAGE_PARTS = (
-    "css/overlay.css", "js/overlay/page.js", "js/shared/drawing.js", "js/pieces/line.js", "fonts/fonts.css",
-)  # fmt: skip
+PAGE_PARTS = ("css/overlay.css", "js/overlay/page.js", "js/shared/drawing.js", "js/pieces/line.js", "fonts/fonts.css")
 """What an overlay's page fetches beside itself, its typefaces and what its pieces show."""
 
 

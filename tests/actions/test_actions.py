@@ -43,9 +43,10 @@ def test_a_scene_is_told_before_set_and_taken_back(running: Running) -> None:
 
 def test_who_did_it_stands_in_the_log(running: Running) -> None:
     assert post(running, "scene.set", {"scene": "Talk"}).json() == {
-        "done": "The scene is Talk.", "scene": "Talk",
+        "done": "The scene is Talk.",
+        "scene": "Talk",
         "undo": {"action": "scene.set", "parameters": {"scene": ""}},
-    }  # fmt: skip
+    }
     running.press("/", "/scene", {"scene": "Play"})
     scenes = [
         (one.event.data["value"], one.event.actor)
@@ -131,15 +132,21 @@ def test_a_feed_is_held_and_goes_on(running: Running) -> None:
 
 @pytest.mark.parametrize(
     ("action", "given", "status", "words"),
-    [("scene.set", {"sceen": "Talk"}, 422, "There are: scene"), ("fly", {}, 404, "There is no action fly"),
-     ("overlay.put_on_air", {"overlay": 9}, 404, "no such overlay"), ("overlay.put_on_air", {}, 422, "This is empty"),
-     ("instrument.command", {"instrument": "x", "command": "start"}, 422, "There is no instrument x"),
-     ("signal.set", {"name": "reach.members", "value": 1}, 422, "belongs to a feed"),
-     ("moment.skip", {"moment": 5}, 404, "no longer queued or on screen"), ("scene.set", "Talk", 422, "as an object"),
-     ("hand.set", {"name": "lives", "step": "up"}, 422, "whole number"),
-     ("scene.set", {"scene": {"a": 1}}, 422, "single value"), ("signal.set", {"name": "lamp"}, 422, "must be given"),
-     ("event.say", {"type": ["gift"]}, 422, "single value")],
-)  # fmt: skip
+    [
+        ("scene.set", {"sceen": "Talk"}, 422, "There are: scene"),
+        ("fly", {}, 404, "There is no action fly"),
+        ("overlay.put_on_air", {"overlay": 9}, 404, "no such overlay"),
+        ("overlay.put_on_air", {}, 422, "This is empty"),
+        ("instrument.command", {"instrument": "x", "command": "start"}, 422, "There is no instrument x"),
+        ("signal.set", {"name": "reach.members", "value": 1}, 422, "belongs to a feed"),
+        ("moment.skip", {"moment": 5}, 404, "no longer queued or on screen"),
+        ("scene.set", "Talk", 422, "as an object"),
+        ("hand.set", {"name": "lives", "step": "up"}, 422, "whole number"),
+        ("scene.set", {"scene": {"a": 1}}, 422, "single value"),
+        ("signal.set", {"name": "lamp"}, 422, "must be given"),
+        ("event.say", {"type": ["gift"]}, 422, "single value"),
+    ],
+)
 def test_what_cannot_be_done_says_why(running: Running, action: str, given: object, status: int, words: str) -> None:
     answer = running.client.post(f"/api/actions/{action}", json=given, headers=running.auth)
     assert (answer.status_code, answer.headers["content-type"]) == (status, "application/problem+json")
@@ -157,8 +164,10 @@ def test_actions_are_listed_told_and_described(running: Running) -> None:
     assert {f"/api/actions/{one['name']}" for one in listed} <= set(described)
     assert "/api/actions/key.new" not in described
     assert parameters_schema(ACTIONS["feed.pause"])["properties"]["paused"] == {
-        "description": "Held", "type": "string", "default": "yes",
-    }  # fmt: skip
+        "description": "Held",
+        "type": "string",
+        "default": "yes",
+    }
 
 
 def test_every_action_given_nothing_or_nonsense_refuses_in_words(running: Running) -> None:
@@ -171,9 +180,11 @@ def test_every_action_given_nothing_or_nonsense_refuses_in_words(running: Runnin
 
 
 def test_half_a_character_pair_is_mended_and_breaks_nothing(running: Running) -> None:
-    for path, body in (("actions/event.say", r'{"type": "gift", "data": {"name": "ana \ud83d", "a": ["\ud83d"]}}'),
-                       ("events", r'{"type": "gift", "data": {"name": "tuck \uD83D"}}'),
-                       ("actions/scene.set", r'{"scene": "\ud83d\ude00 Talk \ud83d"}')):  # fmt: skip
+    for path, body in (
+        ("actions/event.say", r'{"type": "gift", "data": {"name": "ana \ud83d", "a": ["\ud83d"]}}'),
+        ("events", r'{"type": "gift", "data": {"name": "tuck \uD83D"}}'),
+        ("actions/scene.set", r'{"scene": "\ud83d\ude00 Talk \ud83d"}'),
+    ):
         assert running.client.post(f"/api/{path}", content=body, headers=running.auth).status_code in (200, 202)
     assert running.signal("gift.name")["value"] == "tuck \ufffd"
     assert running.signal("scene.present")["value"] == "\U0001f600 Talk \ufffd"
@@ -234,9 +245,14 @@ def test_what_reaches_this_machine_is_set_up_on_it_alone(running: Running) -> No
     away = "desk:192.168.1.20"
     script = {"kind": "script", "title": "S", "choices": {"program": "disk_space.py"}}
     recipe = 'version = 1\ntitle = "x"\n[feed]\nkind = "file"\n[feed.choices]\npath = "/etc/passwd"\n'
-    for action, given in (("feed.new", script), ("folder.read", {"folder": "/"}), ("file.folder", {"folder": "/tmp"}),
-                          ("recipe.use", {"recipe": recipe}), ("scripts.examples", {}),
-                          ("feed.new", {"kind": "calendar", "choices": {"where": "/etc/hosts"}})):  # fmt: skip
+    for action, given in (
+        ("feed.new", script),
+        ("folder.read", {"folder": "/"}),
+        ("file.folder", {"folder": "/tmp"}),
+        ("recipe.use", {"recipe": recipe}),
+        ("scripts.examples", {}),
+        ("feed.new", {"kind": "calendar", "choices": {"where": "/etc/hosts"}}),
+    ):
         with pytest.raises(NotYours, match="the owner, on this machine"):
             by(running, away, action, **given)
     assert by(running, away, "overlay.new", name="Corner").result["overlay"] == 1
@@ -267,9 +283,19 @@ def test_text_files_go_only_into_folders_that_are_not_tesouras_own(running: Runn
 
 @pytest.mark.parametrize(
     ("name", "may"),
-    [("SERVICE_KEY", True), ("API_V2_TOKEN", True), ("LD_AUDIT", False), ("BASH_ENV", False), ("PYTHONSTARTUP", False),
-     ("LD_AUDIT_KEY", False), ("GIT_SSH_KEY", False), ("PATH", False), ("service_key", False), ("X", False)],
-)  # fmt: skip
+    [
+        ("SERVICE_KEY", True),
+        ("API_V2_TOKEN", True),
+        ("LD_AUDIT", False),
+        ("BASH_ENV", False),
+        ("PYTHONSTARTUP", False),
+        ("LD_AUDIT_KEY", False),
+        ("GIT_SSH_KEY", False),
+        ("PATH", False),
+        ("service_key", False),
+        ("X", False),
+    ],
+)
 def test_a_secrets_variable_has_a_name_that_means_nothing_to_the_system(running: Running, name: str, may: bool) -> None:
     choices = {"program": "a.py", "variable": name}
     if may:
@@ -281,21 +307,69 @@ def test_a_secrets_variable_has_a_name_that_means_nothing_to_the_system(running:
 
 
 BY_PROGRAMS = {
-    "session.start", "session.undo", "session.correct", "scene.set", "hand.set", "signal.set", "instrument.command",
-    "overlay.put_on_air", "overlay.back", "overlay.send", "feed.pause", "feed.ask", "event.say", "log.correct",
-    "chat.say", "piece.show", "air.clear", "desk.undo", "button.press", "moment.again", "moment.skip", "moments.hold",
-    "clip.add", "clip.take", "clip.show", "clip.star", "clip.unstar", "saves.keep", "saves.put_back", "saves.replace",
-    "saves.mark", "saves.press", "saves.stop", "moments.skip", "moments.again",
-}  # fmt: skip
-HERE_ALONE = {"folder.read", "scripts.examples", "file.folder", "listening.on", "listening.off",
-              "keys.everywhere", "show.bring_in", "saves.new_game", "saves.change_game", "saves.remove_game",
-              "saves.restore_game", "saves.bring_in", "show.start_imported"}  # fmt: skip
+    "session.start",
+    "session.undo",
+    "session.correct",
+    "scene.set",
+    "hand.set",
+    "signal.set",
+    "instrument.command",
+    "overlay.put_on_air",
+    "overlay.back",
+    "overlay.send",
+    "feed.pause",
+    "feed.ask",
+    "event.say",
+    "log.correct",
+    "chat.say",
+    "piece.show",
+    "air.clear",
+    "desk.undo",
+    "button.press",
+    "moment.again",
+    "moment.skip",
+    "moments.hold",
+    "clip.add",
+    "clip.take",
+    "clip.show",
+    "clip.star",
+    "clip.unstar",
+    "saves.keep",
+    "saves.put_back",
+    "saves.replace",
+    "saves.mark",
+    "saves.press",
+    "saves.stop",
+    "moments.skip",
+    "moments.again",
+}
+HERE_ALONE = {
+    "folder.read",
+    "scripts.examples",
+    "file.folder",
+    "listening.on",
+    "listening.off",
+    "keys.everywhere",
+    "show.bring_in",
+    "saves.new_game",
+    "saves.change_game",
+    "saves.remove_game",
+    "saves.restore_game",
+    "saves.bring_in",
+    "show.start_imported",
+}
 
 
 @pytest.mark.parametrize(
-    ("actor", "theirs"), [("desk", set(ACTIONS)), ("desk:192.168.1.20", set(ACTIONS) - HERE_ALONE),
-                          ("key:tests", BY_PROGRAMS), ("device:Pad", BY_PROGRAMS), ("somebody", BY_PROGRAMS)],
-)  # fmt: skip
+    ("actor", "theirs"),
+    [
+        ("desk", set(ACTIONS)),
+        ("desk:192.168.1.20", set(ACTIONS) - HERE_ALONE),
+        ("key:tests", BY_PROGRAMS),
+        ("device:Pad", BY_PROGRAMS),
+        ("somebody", BY_PROGRAMS),
+    ],
+)
 def test_every_action_is_open_to_just_those_it_is_meant_for(running: Running, actor: str, theirs: set[str]) -> None:
     """A parameter that no action has stops each before it begins, and after it was asked whose it is."""
     open_to = set()

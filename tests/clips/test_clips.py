@@ -48,9 +48,16 @@ def clip(picture: RollingPicture, tmp_path_factory: pytest.TempPathFactory) -> P
 
 
 def made(
-    path: Path, codec: str, pixels: str = "yuv420p", size: tuple[int, int] = (160, 90), rate: int = 30,
-    times: Callable[[int], int] = lambda one: one, count: int = 30, sound: str = "", **given: Any,
-) -> Path:  # fmt: skip
+    path: Path,
+    codec: str,
+    pixels: str = "yuv420p",
+    size: tuple[int, int] = (160, 90),
+    rate: int = 30,
+    times: Callable[[int], int] = lambda one: one,
+    count: int = 30,
+    sound: str = "",
+    **given: Any,
+) -> Path:
     """A small clip of one kind, each picture at its time in pictures."""
     with av.open(str(path), "w") as out:
         stream: Any = out.add_stream(codec, rate=rate)
@@ -120,7 +127,7 @@ def test_pictures_of_any_distance_are_cut_as_they_are(tmp_path: Path) -> None:
         ({"codec": "libx264", "rate": 120}, "120 pictures a second are more than a stream shows"),
         ({"codec": "libx264", "sound": "flac"}, "browsers do not play the sound flac"),
     ],
-)  # fmt: skip
+)
 def test_what_no_browser_plays_as_it_is_is_known_and_made_anew(tmp_path: Path, given: dict[str, Any], why: str) -> None:
     source = made(tmp_path / "a.mkv", **given)
     assert probe(source).made_anew == why
@@ -186,13 +193,17 @@ def test_what_is_no_clip_is_refused_with_what_it_is_instead(clip: Path, tmp_path
 
 @pytest.mark.parametrize(
     "playlist",
-    ["#EXTM3U\n#EXT-X-TARGETDURATION:10\n#EXTINF:10,\n{}\n#EXT-X-ENDLIST\n", "ffconcat version 1.0\nfile '{}'\n",
-     '<?xml version="1.0"?><MPD xmlns="urn:mpeg:dash:schema:mpd:2011" type="static" mediaPresentationDuration="PT10S">'
-     '<Period><AdaptationSet mimeType="video/mp4"><Representation id="1" bandwidth="1"><BaseURL>{}</BaseURL>'
-     '</Representation></AdaptationSet></Period></MPD>',
-     "v=0\no=- 0 0 IN IP4 127.0.0.1\ns=k\nc=IN IP4 127.0.0.1\nt=0 0\nm=video 5004 RTP/AVP 96\n"
-     "a=rtpmap:96 H264/90000\n"],
-)  # fmt: skip
+    [
+        "#EXTM3U\n#EXT-X-TARGETDURATION:10\n#EXTINF:10,\n{}\n#EXT-X-ENDLIST\n",
+        "ffconcat version 1.0\nfile '{}'\n",
+        '<?xml version="1.0"?><MPD xmlns="urn:mpeg:dash:schema:mpd:2011" type="static" '
+        'mediaPresentationDuration="PT10S">'
+        '<Period><AdaptationSet mimeType="video/mp4"><Representation id="1" bandwidth="1"><BaseURL>{}</BaseURL>'
+        "</Representation></AdaptationSet></Period></MPD>",
+        "v=0\no=- 0 0 IN IP4 127.0.0.1\ns=k\nc=IN IP4 127.0.0.1\nt=0 0\nm=video 5004 RTP/AVP 96\n"
+        "a=rtpmap:96 H264/90000\n",
+    ],
+)
 def test_what_a_playlist_names_is_not_opened(tmp_path: Path, playlist: str) -> None:
     # Who opened the pipe would wait there for ever.
     os.mkfifo(tmp_path / "part.ts")
@@ -213,11 +224,13 @@ def test_of_four_hours_a_part_is_taken_and_all_of_it_is_not(tmp_path: Path) -> N
 
 @pytest.mark.parametrize(
     ("from_end", "why"),
-    [([-300, -305], "it ends 5 min before them. Was it written too early"),
-     ([-2, -3], r"it ends 2\.0 s before them"),
-     ([40, 20], r"it begins 12\.0 s after them. Does its source keep enough"),
-     ([4, 4], "None of the wished seconds are in the clip\\.$")],
-)  # fmt: skip
+    [
+        ([-300, -305], "it ends 5 min before them. Was it written too early"),
+        ([-2, -3], r"it ends 2\.0 s before them"),
+        ([40, 20], r"it begins 12\.0 s after them. Does its source keep enough"),
+        ([4, 4], "None of the wished seconds are in the clip\\.$"),
+    ],
+)
 def test_seconds_that_are_not_in_the_clip_are_refused_with_how_far_they_are(
     clip: Path, tmp_path: Path, from_end: list[int], why: str
 ) -> None:
@@ -285,8 +298,13 @@ def test_a_process_answers_refuses_and_goes_on(clip: Path, tmp_path: Path) -> No
 
 
 def test_a_process_that_takes_too_long_or_is_stopped_is_ended_and_leaves_nothing(clip: Path, tmp_path: Path) -> None:
-    plan = {"clips": [{"file": clip.name, "begin": 0, "end": 8 * S, "caption": "x"}] * 9, "width_px": 1920,
-            "height_px": 1080, "title": "Long", "under": ""}  # fmt: skip
+    plan = {
+        "clips": [{"file": clip.name, "begin": 0, "end": 8 * S, "caption": "x"}] * 9,
+        "width_px": 1920,
+        "height_px": 1080,
+        "title": "Long",
+        "under": "",
+    }
     with pytest.raises(TooMuch, match="took longer than 2 s"):
         asked(ClipWorker(limit_s=2), "reel", folder=str(clip.parent), plan=plan)
 
@@ -306,9 +324,11 @@ def test_a_process_that_takes_too_long_or_is_stopped_is_ended_and_leaves_nothing
 
 
 def test_a_disk_that_is_full_is_told_and_nothing_half_is_left(clip: Path, tmp_path: Path) -> None:
-    full = ("import resource, signal; signal.signal(signal.SIGXFSZ, signal.SIG_IGN);"
-            "resource.setrlimit(resource.RLIMIT_FSIZE, (100_000, 100_000));"
-            "from tesoura.clips.work import main; main()")  # fmt: skip
+    full = (
+        "import resource, signal; signal.signal(signal.SIGXFSZ, signal.SIG_IGN);"
+        "resource.setrlimit(resource.RLIMIT_FSIZE, (100_000, 100_000));"
+        "from tesoura.clips.work import main; main()"
+    )
     job = json.dumps({"do": "take", "path": str(clip), "folder": str(tmp_path / "kept")})
     done = subprocess.run([sys.executable, "-c", full], input=job + "\n", capture_output=True, text=True, check=False)
     told = json.loads(done.stdout.splitlines()[-1])
@@ -321,16 +341,22 @@ def test_a_disk_that_is_full_is_told_and_nothing_half_is_left(clip: Path, tmp_pa
 
 def test_a_reel_has_a_title_each_clip_in_its_order_and_a_chapter_for_each(clip: Path, tmp_path: Path) -> None:
     plan = {
-        "clips": [{"file": clip.name, "begin": 5 * S, "end": 6 * S, "caption": "the second one first"},
-                  {"file": clip.name, "begin": S, "end": 2 * S, "caption": ""}],
-        "width_px": 640, "height_px": 360, "title": "The Windy Ladder", "under": "Thursday",
-    }  # fmt: skip
+        "clips": [
+            {"file": clip.name, "begin": 5 * S, "end": 6 * S, "caption": "the second one first"},
+            {"file": clip.name, "begin": S, "end": 2 * S, "caption": ""},
+        ],
+        "width_px": 640,
+        "height_px": 360,
+        "title": "The Windy Ladder",
+        "under": "Thursday",
+    }
     shares: list[float] = []
     kept = work.reel({"folder": str(clip.parent), "plan": plan}, shares.append)
     reel = clip.parent / kept["file"]
     with av.open(str(reel)) as container:
-        found = [(float(one["start"] * one["time_base"]), one["metadata"].get("title", ""))
-                 for one in container.chapters()]  # fmt: skip
+        found = [
+            (float(one["start"] * one["time_base"]), one["metadata"].get("title", "")) for one in container.chapters()
+        ]
     assert found == [(2.5, "the second one first"), (pytest.approx(3.5, abs=0.04), "")]
     assert abs(shown(reel, 2_700_000) - 5_200) <= 34
     assert abs(shown(reel, 4_000_000) - 1_500) <= 70
@@ -343,8 +369,13 @@ def test_a_reel_has_a_title_each_clip_in_its_order_and_a_chapter_for_each(clip: 
 
 
 def test_a_reel_of_clips_that_are_gone_is_refused(tmp_path: Path) -> None:
-    plan = {"clips": [{"file": "0" * 32 + ".mp4", "begin": 0, "end": S, "caption": ""}], "width_px": 320,
-            "height_px": 180, "title": "x", "under": ""}  # fmt: skip
+    plan = {
+        "clips": [{"file": "0" * 32 + ".mp4", "begin": 0, "end": S, "caption": ""}],
+        "width_px": 320,
+        "height_px": 180,
+        "title": "x",
+        "under": "",
+    }
     with pytest.raises(FileRefused, match="not there any more"):
         work.reel({"folder": str(tmp_path), "plan": plan}, lambda share: None)
     assert list(tmp_path.iterdir()) == []

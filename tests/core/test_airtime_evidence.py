@@ -40,9 +40,14 @@ def took(*facts: LoggedFact, until: float = 100) -> Any:
 
 
 def test_what_two_pages_painted_counts_once_and_only_while_it_was_sent() -> None:
-    found = took(air(0, 2), shown(10, slot("tea:1")), shown(20, slot("moon:1", "Halfmoon")), shown(30, NONE),
-                 painted(40, ["tea:1", 8, 15], ["moon:1", 21, 40]),
-                 painted(41, ["tea:1", 12, 22], page="b"))  # fmt: skip
+    found = took(
+        air(0, 2),
+        shown(10, slot("tea:1")),
+        shown(20, slot("moon:1", "Halfmoon")),
+        shown(30, NONE),
+        painted(40, ["tea:1", 8, 15], ["moon:1", 21, 40]),
+        painted(41, ["tea:1", 12, 22], page="b"),
+    )
     assert (found["tea:1"].sent_s, found["tea:1"].seen_s, found["tea:1"].gaps) == (10, 10, ())
     assert (found["moon:1"].sent_s, found["moon:1"].seen_s) == (10, 9)
     assert found["moon:1"].gaps == (AirtimeGap(20 * S, 21 * S, "no page said that it painted it"),)
@@ -67,8 +72,14 @@ def test_the_card_of_a_read_is_sent_while_it_is_shown_and_what_is_still_shown_en
     def card(at: float, is_shown: bool) -> LoggedFact:
         return LoggedFact(round(at * S), "tea.card", {"shown": is_shown, "sponsor": "Cordel Tea", "test": False})
 
-    found = took(air(0, 1), card(10, True), card(25, False), card(80, True),
-                 painted(99, ["tea:card", 10, 25], ["tea:card", 80, 99]), until=95)  # fmt: skip
+    found = took(
+        air(0, 1),
+        card(10, True),
+        card(25, False),
+        card(80, True),
+        painted(99, ["tea:card", 10, 25], ["tea:card", 80, 99]),
+        until=95,
+    )
     assert (found["tea:card"].sent_s, found["tea:card"].seen_s, found["tea:card"].words) == (30, 30, "its card")
 
 

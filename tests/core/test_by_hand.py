@@ -62,12 +62,17 @@ def test_keys_that_the_pages_use_are_not_given_away() -> None:
 
 def test_a_recipe_written_and_read_again_is_the_same() -> None:
     recipe = Recipe(
-        "Losses", "Counted by hand.", "hand", "losses", {"what": "number", "step": 1}, {"start": "Where it begins."},
+        "Losses",
+        "Counted by hand.",
+        "hand",
+        "losses",
+        {"what": "number", "step": 1},
+        {"start": "Where it begins."},
         [{"name": "value", "path": "@", "unit": "lines", "wanted": "number"}],
         [{"type": "loss", "items": "", "id": "", "time": "", "fields": {"n": "value"}}],
         [{"kind": "formula", "name": "double", "formula": "losses.value * 2"}],
         [{"name": "Count", "wording": "{losses.value}"}],
-    )  # fmt: skip
+    )
     text = tomli_w.dumps(document_of(recipe))
     assert tomllib.loads(text)["version"] == 1
     assert read(text, {"hand": []}) == recipe

@@ -20,8 +20,16 @@ from tesoura.core.instruments.items import InstrumentItem
 from tesoura.errors import CommandRefused, InvalidField
 
 NOW = datetime(2026, 11, 26, 20, 0, tzinfo=UTC)
-TEA = {"title": "Tea", "sponsor": "Cordel Tea", "points": "North slope\n\n Ten per cent ", "link": "https://tea.example/l",
-       "code": "LADDER10", "chat": "pier", "line": "{sponsor}: {link} with {code}", "reads": "2"}  # fmt: skip
+TEA = {
+    "title": "Tea",
+    "sponsor": "Cordel Tea",
+    "points": "North slope\n\n Ten per cent ",
+    "link": "https://tea.example/l",
+    "code": "LADDER10",
+    "chat": "pier",
+    "line": "{sponsor}: {link} with {code}",
+    "reads": "2",
+}
 
 
 def campaign(**more: str) -> Campaign:
@@ -54,7 +62,12 @@ def test_a_read_is_begun_ticked_and_ended_and_kept_with_its_length() -> None:
     assert isinstance(after, Campaign)
     ended, hidden = after.debts
     assert (ended.type, ended.data["seconds"], ended.data["said"], ended.data["points"], ended.data["ended"]) == (
-        "tea.read_ended", 65.0, 1, 2, "read")  # fmt: skip
+        "tea.read_ended",
+        65.0,
+        1,
+        2,
+        "read",
+    )
     assert (hidden.type, hidden.data["shown"]) == ("tea.card", False)
     told = after.read(later(65))
     assert (told["reading"], told["reads"], told["card"], told["elapsed"]) == (False, 1, False, "")
@@ -85,11 +98,17 @@ def test_a_point_is_ticked_by_its_number_and_taken_back() -> None:
 
 @pytest.mark.parametrize(
     ("before", "name", "given", "why"),
-    [((), "tick", {}, "Begin the read first"), ((), "end_read", {}, "is not being read"),
-     (("begin_read",), "begin_read", {}, "End it first"), (("begin_read",), "show_card", {}, "see its card already"),
-     (("begin_read",), "tick", {"point": "3"}, "points 1 to 2"), (("begin_read",), "tick", {"point": "x"}, "1 to 2"),
-     (("begin_read", "tick", "tick"), "tick", {}, "All points are said"), ((), "hide_card", {}, "hidden already")],
-)  # fmt: skip
+    [
+        ((), "tick", {}, "Begin the read first"),
+        ((), "end_read", {}, "is not being read"),
+        (("begin_read",), "begin_read", {}, "End it first"),
+        (("begin_read",), "show_card", {}, "see its card already"),
+        (("begin_read",), "tick", {"point": "3"}, "points 1 to 2"),
+        (("begin_read",), "tick", {"point": "x"}, "1 to 2"),
+        (("begin_read", "tick", "tick"), "tick", {}, "All points are said"),
+        ((), "hide_card", {}, "hidden already"),
+    ],
+)
 def test_what_cannot_be_done_is_refused_with_why(
     before: tuple[str, ...], name: str, given: dict[str, str], why: str
 ) -> None:
@@ -107,10 +126,16 @@ def test_chat_is_told_the_link_once_in_its_pause_and_why_not_meanwhile() -> None
     (due,) = after.debts
     (effect,) = due.effects
     assert (effect.kind, effect.target, effect.data["line"]) == (
-        "say", "pier", "Cordel Tea: https://tea.example/l with LADDER10")  # fmt: skip
+        "say",
+        "pier",
+        "Cordel Tea: https://tea.example/l with LADDER10",
+    )
     it = do(it, "link", NOW)
     assert (it.read(later(0.5))["link_left"], it.read(later(89.5))["link_left"], it.read(later(90))["link_left"]) == (
-        90, 1, 0)  # fmt: skip
+        90,
+        1,
+        0,
+    )
     with pytest.raises(CommandRefused, match="again in 1 min 5 s"):
         it.handle(Command("link", {}, 1), later(25))
     assert it.handle(Command("link", {}, 1), later(90)).effect.startswith("chat is told")
@@ -138,9 +163,13 @@ def test_a_link_that_chat_was_not_told_may_be_told_again_at_once_and_says_why() 
 
 @pytest.mark.parametrize(
     ("more", "why"),
-    [({"chat": ""}, "No chat is chosen"), ({"link": "", "code": "", "line": "{sponsor}"}, "There is no link"),
-     ({"last_day": "2026-11-25"}, "is over"), ({"first_day": "2026-11-27"}, "has not begun")],
-)  # fmt: skip
+    [
+        ({"chat": ""}, "No chat is chosen"),
+        ({"link": "", "code": "", "line": "{sponsor}"}, "There is no link"),
+        ({"last_day": "2026-11-25"}, "is over"),
+        ({"first_day": "2026-11-27"}, "has not begun"),
+    ],
+)
 def test_a_link_that_may_not_be_told_says_why(more: dict[str, str], why: str) -> None:
     it = campaign(**more)
     assert why in str(it.view(NOW)["why_no_link"])
@@ -189,16 +218,23 @@ def test_it_goes_on_from_where_it_was_stored() -> None:
 
 @pytest.mark.parametrize(
     ("given", "name", "why"),
-    [({"link": "tea.example"}, "link", "begins with https://"),
-     ({"link": "javascript:alert(1)"}, "link", "nowhere good"),
-     ({"link": "ftp://tea.example/x"}, "link", "begins with https://"),
-     ({"link": "https:///x"}, "link", "names no place"),
-     ({"link": "https://a b"}, "link", "without spaces"), ({"link": "https://mara:pw@tea.example"}, "link", "password"),
-     ({"link": "http://[::1"}, "link", "no address"), ({"line": "{sponsor} {0}"}, "line", "stand for something"),
-     ({"first_day": "26.11.2026"}, "first_day", "is no day"), ({"points": "x" * 201}, "points", "at most 200"),
-     ({"points": "\n".join("abcdefghijklmnopqrstuvw")}, "points", "at most 20"), ({"sponsor": " "}, "sponsor", "name"),
-     ({"minutes": "1441"}, "minutes", "from 0 to 1440"), ({"pause_s": "-1"}, "pause_s", "from 0")],
-)  # fmt: skip
+    [
+        ({"link": "tea.example"}, "link", "begins with https://"),
+        ({"link": "javascript:alert(1)"}, "link", "nowhere good"),
+        ({"link": "ftp://tea.example/x"}, "link", "begins with https://"),
+        ({"link": "https:///x"}, "link", "names no place"),
+        ({"link": "https://a b"}, "link", "without spaces"),
+        ({"link": "https://mara:pw@tea.example"}, "link", "password"),
+        ({"link": "http://[::1"}, "link", "no address"),
+        ({"line": "{sponsor} {0}"}, "line", "stand for something"),
+        ({"first_day": "26.11.2026"}, "first_day", "is no day"),
+        ({"points": "x" * 201}, "points", "at most 200"),
+        ({"points": "\n".join("abcdefghijklmnopqrstuvw")}, "points", "at most 20"),
+        ({"sponsor": " "}, "sponsor", "name"),
+        ({"minutes": "1441"}, "minutes", "from 0 to 1440"),
+        ({"pause_s": "-1"}, "pause_s", "from 0"),
+    ],
+)
 def test_what_is_typed_wrongly_says_what_would_be_right(given: dict[str, str], name: str, why: str) -> None:
     wrong = fill(FIELDS, {**TEA, **given}).wrong
     assert set(wrong) == {name}

@@ -47,8 +47,15 @@ def test_of_endless_claims_the_oldest_are_let_go() -> None:
     assert claims.held[0][0] == "5"
 
 
-MOVES = st.lists(st.tuples(st.sampled_from(["claim", "release", "settle"]), st.sampled_from("abc"),
-                           st.sampled_from(["1/x", "1/y"]), st.booleans()), max_size=40)  # fmt: skip
+MOVES = st.lists(
+    st.tuples(
+        st.sampled_from(["claim", "release", "settle"]),
+        st.sampled_from("abc"),
+        st.sampled_from(["1/x", "1/y"]),
+        st.booleans(),
+    ),
+    max_size=40,
+)
 
 
 @given(MOVES)

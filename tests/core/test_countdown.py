@@ -54,9 +54,18 @@ def after(countdown: Countdown, command: str, now: datetime, **given: Any) -> Co
 
 @pytest.mark.parametrize(
     ("typed", "seconds"),
-    [("10 min", 600), ("10:00", 600), ("1h 5m", 3_900), ("1:05:00", 3_900), ("90 s", 90), ("5", 300),
-     ("1 hour and 30 seconds", 3_630), ("2 days", 172_800), ("1.5 min", 90)],
-)  # fmt: skip
+    [
+        ("10 min", 600),
+        ("10:00", 600),
+        ("1h 5m", 3_900),
+        ("1:05:00", 3_900),
+        ("90 s", 90),
+        ("5", 300),
+        ("1 hour and 30 seconds", 3_630),
+        ("2 days", 172_800),
+        ("1.5 min", 90),
+    ],
+)
 def test_a_length_of_time_is_understood_as_people_write_it(typed: str, seconds: int) -> None:
     assert duration(typed) == timedelta(seconds=seconds)
 
@@ -132,9 +141,13 @@ def test_a_time_is_written_as_chosen(choices: dict[str, Any], us: int, text: str
 
 
 @given(
-    st.integers(0, 400 * 24 * HOUR), st.booleans(), st.sampled_from(["none", "minutes", "all"]),
-    st.integers(1, 60_000), st.booleans(), st.booleans(),
-)  # fmt: skip
+    st.integers(0, 400 * 24 * HOUR),
+    st.booleans(),
+    st.sampled_from(["none", "minutes", "all"]),
+    st.integers(1, 60_000),
+    st.booleans(),
+    st.booleans(),
+)
 def test_a_second_never_stands_alone_behind_a_colon(
     us: int, leading: bool, empty: str, hours: int, days: bool, tenths: bool
 ) -> None:
@@ -155,11 +168,23 @@ def test_a_clock_is_written_as_chosen() -> None:
 
 def test_a_length_counts_down_to_its_last_words_which_then_go() -> None:
     it = made(length="5 min", end_words="Kettle's on, in we go", end_s=10)
-    assert it.read(T) == {"text": "05:00", "time": "05:00", "left_s": 300, "share": 0.0, "state": "ready",
-                          "ends_at": None}  # fmt: skip
+    assert it.read(T) == {
+        "text": "05:00",
+        "time": "05:00",
+        "left_s": 300,
+        "share": 0.0,
+        "state": "ready",
+        "ends_at": None,
+    }
     it = after(it, "start", T)
-    assert it.read(at(1)) == {"text": "04:59", "time": "04:59", "left_s": 299, "share": 0.0033, "state": "running",
-                              "ends_at": T.timestamp() + 300}  # fmt: skip
+    assert it.read(at(1)) == {
+        "text": "04:59",
+        "time": "04:59",
+        "left_s": 299,
+        "share": 0.0033,
+        "state": "running",
+        "ends_at": T.timestamp() + 300,
+    }
     assert it.text(at(0.001)) == "05:00"
     assert it.text(at(299.5)) == "00:01"
     assert it.text(at(300)) == "Kettle's on, in we go"
@@ -214,9 +239,14 @@ def test_stop_start_again_and_undo() -> None:
 
 def test_a_command_that_makes_no_sense_says_why() -> None:
     it = made(length="5 min")
-    for command, why in [("pause", "nothing to pause"), ("go_on", "not paused"), ("stop", "does not run"),
-                         ("add", "Start it first"), ("dismiss", "has not ended"),
-                         ("undo", "nothing to take back")]:  # fmt: skip
+    for command, why in [
+        ("pause", "nothing to pause"),
+        ("go_on", "not paused"),
+        ("stop", "does not run"),
+        ("add", "Start it first"),
+        ("dismiss", "has not ended"),
+        ("undo", "nothing to take back"),
+    ]:
         with pytest.raises(CommandRefused, match=why):
             it.handle(Command(command, {"by": "1 min"}), T)
     with pytest.raises(CommandRefused, match="It runs already"):
@@ -384,11 +414,35 @@ def test_it_goes_on_after_a_restart_as_if_it_had_never_stopped() -> None:
 
 FORMS = [
     Writing(form, leading, empty, hours_from, days, tenths, "In ", "", last)
-    for form in ("colons", "letters") for leading in (True, False) for empty in ("none", "minutes", "all")
-    for hours_from in (1, 60, 200) for days in (True, False) for tenths in (True, False) for last in ("", "{left}!")
-]  # fmt: skip
-LENGTHS_S = (1, 9, 11, 59, 60, 61, 599, 600, 960, 3_599, 3_600, 3_661, 35_999, 86_399, 86_400, 90_061, 900_000,
-             8_640_000, 100_000_000)  # fmt: skip
+    for form in ("colons", "letters")
+    for leading in (True, False)
+    for empty in ("none", "minutes", "all")
+    for hours_from in (1, 60, 200)
+    for days in (True, False)
+    for tenths in (True, False)
+    for last in ("", "{left}!")
+]
+LENGTHS_S = (
+    1,
+    9,
+    11,
+    59,
+    60,
+    61,
+    599,
+    600,
+    960,
+    3_599,
+    3_600,
+    3_661,
+    35_999,
+    86_399,
+    86_400,
+    90_061,
+    900_000,
+    8_640_000,
+    100_000_000,
+)
 
 
 def test_no_text_of_any_form_is_wider_than_the_widest_that_is_told() -> None:

@@ -57,43 +57,67 @@ def asked(limits: Limits, *presses: tuple[float, str]) -> list[str]:
 
 def test_it_says_how_long_until_it_may_fire_again() -> None:
     assert asked(Limits(rests_s=240), (0, "ana"), (28, "tuck"), (239.2, "tuck"), (240, "tuck")) == [
-        "ana fires", "not now: 212 s left", "not now: 1 s left", "tuck fires",
-    ]  # fmt: skip
+        "ana fires",
+        "not now: 212 s left",
+        "not now: 1 s left",
+        "tuck fires",
+    ]
 
 
 def test_one_person_waits_for_longer_than_all_others() -> None:
     assert asked(Limits(person_s=120), (0, "bolt_uncle"), (40, "Bolt_Uncle"), (41, "tuck"), (120, "bolt_uncle")) == [
-        "bolt_uncle fires", "Bolt_Uncle set it off 40 s ago; 80 s left", "tuck fires", "bolt_uncle fires",
-    ]  # fmt: skip
+        "bolt_uncle fires",
+        "Bolt_Uncle set it off 40 s ago; 80 s left",
+        "tuck fires",
+        "bolt_uncle fires",
+    ]
 
 
 def test_the_next_waits_and_fires_at_the_very_instant_at_which_its_turn_comes() -> None:
     assert asked(Limits(rests_s=10, may_wait=1), (0, "ana"), (4, "tuck"), (5, "june"), (31, "june")) == [
-        "ana fires", "tuck waits", "not now: 5 s left, and 1 wait already", "tuck fires at 10", "june fires",
-    ]  # fmt: skip
+        "ana fires",
+        "tuck waits",
+        "not now: 5 s left, and 1 wait already",
+        "tuck fires at 10",
+        "june fires",
+    ]
 
 
 def test_the_newest_may_take_the_place_of_the_one_that_waits_last() -> None:
     limits = Limits(rests_s=10, may_wait=2, busy=REPLACE)
     assert asked(limits, (0, "ana"), (1, "tuck"), (2, "june"), (3, "pip"), (25, "wren")) == [
-        "ana fires", "tuck waits", "june waits", "pip waits", "june lost its place", "tuck fires at 10",
-        "pip fires at 20", "wren waits",
-    ]  # fmt: skip
+        "ana fires",
+        "tuck waits",
+        "june waits",
+        "pip waits",
+        "june lost its place",
+        "tuck fires at 10",
+        "pip fires at 20",
+        "wren waits",
+    ]
 
 
 def test_who_lost_a_place_may_try_again_and_nobody_waits_where_nobody_may() -> None:
     limits = Limits(rests_s=10, person_s=60, may_wait=1, busy=REPLACE)
     assert asked(limits, (0, "ana"), (1, "tuck"), (2, "june"), (3, "tuck")) == [
-        "ana fires", "tuck waits", "june waits", "tuck lost its place", "tuck waits", "june lost its place",
-    ]  # fmt: skip
+        "ana fires",
+        "tuck waits",
+        "june waits",
+        "tuck lost its place",
+        "tuck waits",
+        "june lost its place",
+    ]
     assert asked(Limits(rests_s=10, may_wait=5, busy=DROP), (0, "ana"), (1, "tuck"))[1] == "not now: 9 s left"
     assert asked(Limits(rests_s=10, may_wait=0), (0, "ana"), (1, "tuck"))[1] == "not now: 9 s left"
 
 
 def test_what_comes_late_and_claims_an_earlier_time_finds_it_as_busy_as_it_is() -> None:
     assert asked(Limits(rests_s=10), (100, "ana"), (95, "tuck"), (40, "june"), (110, "pip")) == [
-        "ana fires", "not now: 10 s left", "not now: 10 s left", "pip fires",
-    ]  # fmt: skip
+        "ana fires",
+        "not now: 10 s left",
+        "not now: 10 s left",
+        "pip fires",
+    ]
 
 
 def test_a_clock_that_was_set_back_lets_nobody_wait_for_an_hour() -> None:
@@ -109,9 +133,12 @@ def test_a_clock_that_was_set_back_lets_nobody_wait_for_an_hour() -> None:
 
 PRESSES = st.lists(st.tuples(st.integers(0, 12), st.sampled_from(["ana", "tuck", "june", ""])), max_size=40)
 LIMITS = st.builds(
-    Limits, st.integers(0, 30).map(float), st.integers(0, 40).map(float), st.integers(0, 3),
+    Limits,
+    st.integers(0, 30).map(float),
+    st.integers(0, 40).map(float),
+    st.integers(0, 3),
     st.sampled_from([QUEUE, REPLACE, DROP]),
-)  # fmt: skip
+)
 
 
 @given(PRESSES, LIMITS)
@@ -210,17 +237,26 @@ def test_a_word_anywhere_and_only_by_those_who_may() -> None:
     asked = ChatWord("!song").of_event(event("chat.line", name="tuck", text="!song the kite one please"))
     assert asked is not None
     assert {name: asked.fields[name] for name in ("rest", "word_1", "word_3")} == {
-        "rest": "the kite one please", "word_1": "the", "word_3": "one"}  # fmt: skip
+        "rest": "the kite one please",
+        "word_1": "the",
+        "word_3": "one",
+    }
     assert ChatWord("!song", chat="other").of_event(event("chat.line", name="tuck", text="!song")) is None
     anywhere = ChatWord("tea", where="anywhere")
     found = anywhere.of_event(event("chat.line", name="tuck", text="is there tea? or coffee"))
     assert found
     assert (found.person, found.words, found.fields["rest"]) == ("tuck", "tuck said “tea”", "or coffee")
     for who, roles, may in [
-        ("anyone", [], True), ("subscribers", ["subscriber"], True), ("subscribers", ["vip"], False),
-        ("moderators", ["moderator"], True), ("moderators", ["subscriber"], False), ("streamer", ["moderator"], False),
-        ("streamer", ["streamer"], True), ("streamer", "streamer", False), ("moderators", None, False),
-    ]:  # fmt: skip
+        ("anyone", [], True),
+        ("subscribers", ["subscriber"], True),
+        ("subscribers", ["vip"], False),
+        ("moderators", ["moderator"], True),
+        ("moderators", ["subscriber"], False),
+        ("streamer", ["moderator"], False),
+        ("streamer", ["streamer"], True),
+        ("streamer", "streamer", False),
+        ("moderators", None, False),
+    ]:
         said = ChatWord("tea", who).of_event(event("chat.line", text="tea", roles=roles))
         assert (said is not None) is may, (who, roles)
 
@@ -252,8 +288,9 @@ def test_a_value_that_begins_beyond_its_level_or_is_no_number_crosses_nothing() 
 
 
 def test_a_change_to_a_value_and_the_first_value_of_all_is_none() -> None:
-    assert seen_through(Becomes("match.streak", "play"), (0, "Talk"), (1, "Play"), (2, "Play"), (3, "Break"),
-                        (4, None), (5, "PLAY")) == [1, 5]  # fmt: skip
+    assert seen_through(
+        Becomes("match.streak", "play"), (0, "Talk"), (1, "Play"), (2, "Play"), (3, "Break"), (4, None), (5, "PLAY")
+    ) == [1, 5]
     assert seen_through(Becomes("match.streak"), (0, "Play"), (1, "Talk"), (2, "Talk"), (3, "Play")) == [1, 3]
 
 
@@ -296,8 +333,10 @@ def test_in_the_hour_that_is_skipped_a_time_comes_with_the_jump_and_in_the_doubl
 
 def test_every_so_many_minutes_from_midnight() -> None:
     assert minutes(Repeats(25, LISBON), datetime(2026, 11, 25, 23, 5, tzinfo=UTC), 1) == [
-        "Wed 23:20+0000", "Wed 23:45+0000", "Thu 00:00+0000",
-    ]  # fmt: skip
+        "Wed 23:20+0000",
+        "Wed 23:45+0000",
+        "Thu 00:00+0000",
+    ]
 
 
 def test_a_time_that_passed_while_nobody_looked_comes_no_more() -> None:

@@ -70,10 +70,14 @@ def test_a_pinned_piece_stays(edit: Mapping[str, Any]) -> None:
 @pytest.mark.parametrize(
     ("to", "name", "expected"),
     [
-        ("left", "x", [0, 0, 0]), ("centre", "x", [300, 300, 250]), ("right", "x", [600, 600, 500]),
-        ("top", "y", [0, 0, 0]), ("middle", "y", [75, 75, 50]), ("bottom", "y", [150, 150, 100]),
+        ("left", "x", [0, 0, 0]),
+        ("centre", "x", [300, 300, 250]),
+        ("right", "x", [600, 600, 500]),
+        ("top", "y", [0, 0, 0]),
+        ("middle", "y", [75, 75, 50]),
+        ("bottom", "y", [150, 150, 100]),
     ],
-)  # fmt: skip
+)
 def test_pieces_are_laid_on_one_line(to: str, name: str, expected: list[int]) -> None:
     assert places(done(THREE, do="align", pieces=["a", "b", "c"], to=to).overlay, name) == expected
 
@@ -93,10 +97,17 @@ def test_spaces_between_pieces_become_equal() -> None:
 
 @pytest.mark.parametrize(
     ("pieces", "to", "expected"),
-    [(["a"], "front", "bca"), (["c"], "back", "cab"), (["a"], "forward", "bac"), (["b"], "backward", "bac"),
-     (["a"], "backward", "abc"), (["c"], "forward", "abc"), (["a", "c"], "front", "bac"),
-     (["a", "b"], "forward", "cab")],
-)  # fmt: skip
+    [
+        (["a"], "front", "bca"),
+        (["c"], "back", "cab"),
+        (["a"], "forward", "bac"),
+        (["b"], "backward", "bac"),
+        (["a"], "backward", "abc"),
+        (["c"], "forward", "abc"),
+        (["a", "c"], "front", "bac"),
+        (["a", "b"], "forward", "cab"),
+    ],
+)
 def test_the_order_front_to_back_is_changed(pieces: list[str], to: str, expected: str) -> None:
     assert order(done(THREE, do="order", pieces=pieces, to=to).overlay) == expected
 
@@ -164,20 +175,33 @@ def test_settings_and_guides_are_checked() -> None:
     made = done(THREE, do="settings", set={"form": "light", "motion": "no", "css": ".a{}"})
     assert (made.overlay.form, made.overlay.motion, made.overlay.css) == ("light", "no", ".a{}")
     assert done(THREE, do="guides", guides=[["x", 5], ["x", 5], ["y", 9]]).overlay.guides == (("x", 5), ("y", 9))
-    for edit in ({"do": "settings", "set": {"form": "blue"}}, {"do": "guides", "guides": [["z", 5]]},
-                 {"do": "settings", "set": {"css": "a" * 20_001}}, {"do": "guides", "guides": [[1]]}):  # fmt: skip
+    for edit in (
+        {"do": "settings", "set": {"form": "blue"}},
+        {"do": "guides", "guides": [["z", 5]]},
+        {"do": "settings", "set": {"css": "a" * 20_001}},
+        {"do": "guides", "guides": [[1]]},
+    ):
         with pytest.raises(InvalidPiece):
             done(THREE, **edit)
 
 
 @pytest.mark.parametrize(
     "edit",
-    [{}, {"do": "explode"}, {"do": "change", "pieces": ["a"]}, {"do": "change", "set": {"x": 1}},
-     {"do": "add", "kind": "hat"},
-     {"do": "align", "pieces": ["a"], "to": "moon"}, {"do": "order", "pieces": ["a"], "to": "moon"}, {"do": "place"},
-     {"do": "distribute", "pieces": ["a"], "along": "z"}, {"do": "settings", "set": {"token": "x"}},
-     {"do": "guides", "guides": "none"}, {"do": "place", "places": {"a": 5}}],
-)  # fmt: skip
+    [
+        {},
+        {"do": "explode"},
+        {"do": "change", "pieces": ["a"]},
+        {"do": "change", "set": {"x": 1}},
+        {"do": "add", "kind": "hat"},
+        {"do": "align", "pieces": ["a"], "to": "moon"},
+        {"do": "order", "pieces": ["a"], "to": "moon"},
+        {"do": "place"},
+        {"do": "distribute", "pieces": ["a"], "along": "z"},
+        {"do": "settings", "set": {"token": "x"}},
+        {"do": "guides", "guides": "none"},
+        {"do": "place", "places": {"a": 5}},
+    ],
+)
 def test_what_is_no_edit_is_refused(edit: Mapping[str, Any]) -> None:
     with pytest.raises(NotAnEdit):
         edits.apply(THREE, edit, boxed, ids())
@@ -209,10 +233,13 @@ def test_an_overlay_differs_in_sixty_scenes_at_most() -> None:
 def test_several_edits_are_one_and_what_others_did_to_the_same_is_told() -> None:
     made = edits.apply_all(
         THREE,
-        [{"do": "place", "places": {"a": {"x": 7, "y": 8}}},
-         {"do": "change", "pieces": ["b"], "set": {"opacity_pct": 9}}],
-        boxed, ids(),
-    )  # fmt: skip
+        [
+            {"do": "place", "places": {"a": {"x": 7, "y": 8}}},
+            {"do": "change", "pieces": ["b"], "set": {"opacity_pct": 9}},
+        ],
+        boxed,
+        ids(),
+    )
     assert made.words == "“A”: moved; “B”: opacity of the piece"
     theirs = [("“A”: across", frozenset({("a", "x")})), ("“C”: across", frozenset({("c", "x")}))]
     assert edits.conflicts(made.touched, theirs) == ["“A”: across"]

@@ -235,8 +235,11 @@ def test_an_event_fills_signals_of_its_type_and_is_counted(engine: Engine) -> No
     happened(engine, "kill", 1, actor="mara_vane", target="pip_gale")
     values = {one.name: one.value for one in engine.signals(at(1)) if one.name.startswith("kill.")}
     assert values == {
-        "kill.actor": "mara_vane", "kill.amount": 2, "kill.count_this_session": 2, "kill.target": "pip_gale",
-    }  # fmt: skip
+        "kill.actor": "mara_vane",
+        "kill.amount": 2,
+        "kill.count_this_session": 2,
+        "kill.target": "pip_gale",
+    }
     assert fresh(engine, 9999, "kill.target") is Freshness.HELD
 
 

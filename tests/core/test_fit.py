@@ -124,8 +124,21 @@ def test_texts_of_one_row_share_its_width() -> None:
 
 
 def test_a_slot_has_its_share_of_the_width_less_its_icon() -> None:
-    slots = new_piece("slots", "a", look="bare", x=200, y=200, width_px=410, height_px=200, size_px=50, gap_px=10,
-                      label_1="", label_2="", icon_2="none", values="yes")  # fmt: skip
+    slots = new_piece(
+        "slots",
+        "a",
+        look="bare",
+        x=200,
+        y=200,
+        width_px=410,
+        height_px=200,
+        size_px=50,
+        gap_px=10,
+        label_1="",
+        label_2="",
+        icon_2="none",
+        values="yes",
+    )
     says = {"a": {"now": {"": "1", "value_1": "12345", "value_2": "12345678"}}}
     findings = check(Overlay(pieces=(slots,)), Surroundings(says, lambda *_: FACE, {"bare": BLACK}, scenery=DARK))
     assert findings == []
@@ -208,14 +221,27 @@ def test_what_only_passes_over_words_while_it_comes_is_told_too() -> None:
 
 def test_a_moment_that_would_cover_words_says_when() -> None:
     other = text("b", x=300, name="Gift", appears="moment", moment_type="gift", backing="solid")
-    [finding] = [one for one in found(Overlay(pieces=(text(), other)), {"a": {"now": "hello"}, "b": {"now": "hi"}})
-                 if one.kind == "covered"]  # fmt: skip
+    [finding] = [
+        one
+        for one in found(Overlay(pieces=(text(), other)), {"a": {"now": "hello"}, "b": {"now": "hi"}})
+        if one.kind == "covered"
+    ]
     assert finding.words == "“Gift” covers 40 % of it when it appears."
 
 
 def test_a_replay_covers_what_is_behind_its_box_while_it_is_seen_whatever_it_wears() -> None:
-    replay = new_piece("replay", "b", look="bare", name="Again", replays="again", words="none", x=300, y=150,
-                       width_px=640, height_px=360)  # fmt: skip
+    replay = new_piece(
+        "replay",
+        "b",
+        look="bare",
+        name="Again",
+        replays="again",
+        words="none",
+        x=300,
+        y=150,
+        width_px=640,
+        height_px=360,
+    )
     overlay = Overlay(pieces=(text(), replay))
     [finding] = [one for one in found(overlay, {"a": {"now": "hello"}, "b": {"now": ""}}) if one.kind == "covered"]
     assert finding.words == "“Again” covers 60 % of it while a replay is seen."
@@ -267,8 +293,18 @@ def test_a_backing_is_mixed_by_its_opacity_and_made_just_opaque_enough() -> None
 
 def test_a_backing_that_lies_under_a_piece_counts_for_it() -> None:
     white = Scenery(1, 1, [(255.0, 255.0, 255.0)], [(255.0, 255.0, 255.0)])
-    under = new_piece("backing", "u", look="bare", x=150, y=150, width_px=600, height_px=300, backing="solid",
-                      backing_colour="#000000", backing_opacity_pct=100)  # fmt: skip
+    under = new_piece(
+        "backing",
+        "u",
+        look="bare",
+        x=150,
+        y=150,
+        width_px=600,
+        height_px=300,
+        backing="solid",
+        backing_colour="#000000",
+        backing_opacity_pct=100,
+    )
     piece = text(colour="#FFFFFF")
     assert kinds(found(Overlay(pieces=(piece,)), {"a": {"now": "hi"}}, scenery=white)) == ["contrast"]
     assert found(Overlay(pieces=(under, piece)), {"a": {"now": "hi"}}, scenery=white) == []
@@ -344,8 +380,9 @@ def test_of_letters_that_no_typeface_has_it_is_said_that_the_width_cannot_be_tol
 def test_the_card_of_a_read_stands_above_everything_wherever_it_stands_in_the_order() -> None:
     card = new_piece("read_card", "a", name="Card", campaign="tea", x=200, y=200, width_px=300, height_px=100)
     over = Overlay(pieces=(card, text("b", x=220, y=220, backing="solid")))
-    [finding] = [one for one in found(over, {"a": {"": "1", "words": "tea"}, "b": {"now": "hello"}})
-                 if one.kind == "covered"]  # fmt: skip
+    [finding] = [
+        one for one in found(over, {"a": {"": "1", "words": "tea"}, "b": {"now": "hello"}}) if one.kind == "covered"
+    ]
     assert (finding.piece, finding.words.startswith("“Card” covers")) == ("b", True)
 
 
@@ -355,10 +392,12 @@ def test_behind_a_mark_it_must_be_even_and_a_solid_backing_is_proposed() -> None
     says = {"a": {"": "1", "face": "[]", "ahead": "[]"}}
     [finding] = [one for one in found(Overlay(pieces=(bare,)), says, scenery=busy) if one.kind == "contrast"]
     assert finding.words == (
-        "What is behind the mark goes from dark to light (1 to 21.0): some of it would not be seen.")  # fmt: skip
+        "What is behind the mark goes from dark to light (1 to 21.0): some of it would not be seen."
+    )
     assert finding.mends[0].words == "Put a solid backing behind it"
-    assert "contrast" not in kinds(found(Overlay(pieces=(mended(Overlay(pieces=(bare,)), finding, 0),)), says,
-                                         scenery=busy))  # fmt: skip
+    assert "contrast" not in kinds(
+        found(Overlay(pieces=(mended(Overlay(pieces=(bare,)), finding, 0),)), says, scenery=busy)
+    )
     # Where it is even it may stand without.
     assert "contrast" not in kinds(found(Overlay(pieces=(bare,)), says, scenery=GREY))
 
@@ -385,19 +424,19 @@ def test_a_piece_that_draws_no_instrument_is_told_with_those_there_are() -> None
     there = {"tea": ("countdown", "Tea"), "wheel": ("wheel", "Wheel")}
     gone = new_piece("countdown", "a", look="bare", countdown="cake")
     assert lacking(gone, instruments=there) == [
-        ("draws cake, and there is none of that name.", "", ["Let it draw “Tea”"]),
-    ]  # fmt: skip
+        ("draws cake, and there is none of that name.", "", ["Let it draw “Tea”"])
+    ]
     assert lacking(new_piece("countdown", "a", look="bare", countdown="tea"), instruments=there) == []
 
 
 def test_signals_and_events_that_never_came_are_told_once_each() -> None:
     assert lacking(text(), unheard={"a": ["reach.members"]}) == [
-        ("reads reach.members, which nothing has told yet.", "feed", []),
-    ]  # fmt: skip
+        ("reads reach.members, which nothing has told yet.", "feed", [])
+    ]
     gift = text(appears="moment", moment_type="gift")
     assert lacking(gift, unheard={"a": ["gift.name"]}) == [
-        ("appears when gift happens, which has not happened yet.", "event", []),
-    ]  # fmt: skip
+        ("appears when gift happens, which has not happened yet.", "event", [])
+    ]
     assert lacking(gift, events=frozenset({"gift"})) == []
     assert lacking(text(appears="moment", moment_type=""))[0][1] == ""
 
@@ -413,8 +452,6 @@ def test_what_becomes_of_old_values_is_asked_once_for_all_pieces_until_somebody_
         "This applies to 1 more piece."
     )
     assert [one.words for one in asked.mends] == ["Dim the piece", "Keep it as it is", "Hide it"]
-    assert asked.mends[1].edit == {
-        "do": "change", "pieces": ["a", "b"], "set": {"when_old": "keep"}, "scene": ""
-    }  # fmt: skip
+    assert asked.mends[1].edit == {"do": "change", "pieces": ["a", "b"], "set": {"when_old": "keep"}, "scene": ""}
     decided = tuple(one.changed({"when_old": "keep"}) for one in pieces)
     assert not [one for one in found(Overlay(pieces=decided), says, aging=aging) if one.kind == "old"]

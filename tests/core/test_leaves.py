@@ -68,26 +68,37 @@ def test_what_is_no_longer_there_is_said() -> None:
 @pytest.mark.parametrize(
     ("typed", "on", "press"),
     [
-        ({"does": "cue", "cue": "gift_cheer"}, False,
-         ("instrument.command", {"instrument": "gift_cheer", "command": "press", "by": "the desk"})),
-        ({"does": "command", "instrument": "kettle", "command": "add", "with": "by 3 min"}, False,
-         ("instrument.command", {"instrument": "kettle", "command": "add", "by": "3 min"})),
+        (
+            {"does": "cue", "cue": "gift_cheer"},
+            False,
+            ("instrument.command", {"instrument": "gift_cheer", "command": "press", "by": "the desk"}),
+        ),
+        (
+            {"does": "command", "instrument": "kettle", "command": "add", "with": "by 3 min"},
+            False,
+            ("instrument.command", {"instrument": "kettle", "command": "add", "by": "3 min"}),
+        ),
         ({"does": "piece", "part": "Cup / Song"}, True, ("piece.show", {"piece": "Cup / Song", "shown": "no"})),
         ({"does": "piece", "part": "Cup / Song"}, False, ("piece.show", {"piece": "Cup / Song", "shown": "yes"})),
         ({"does": "step", "hand": "losses", "by": "-1"}, False, ("hand.set", {"name": "losses", "step": "-1"})),
         ({"does": "air"}, True, ("air.clear", {"cleared": "no"})),
         ({"does": "undo"}, False, ("desk.undo", {})),
     ],
-)  # fmt: skip
+)
 def test_a_press_is_the_action_of_its_kind(typed: dict[str, str], on: bool, press: object) -> None:
     assert button_of("b1", typed).press(on) == press
 
 
 @pytest.mark.parametrize(
     ("typed", "field"),
-    [({"does": "dance"}, "does"), ({"does": "cue"}, "cue"), ({"does": "say", "chat": "chat"}, "line"),
-     ({"does": "air", "words": "w" * 500}, "words"), ({"does": "air", "colour": "pink"}, "colour")],
-)  # fmt: skip
+    [
+        ({"does": "dance"}, "does"),
+        ({"does": "cue"}, "cue"),
+        ({"does": "say", "chat": "chat"}, "line"),
+        ({"does": "air", "words": "w" * 500}, "words"),
+        ({"does": "air", "colour": "pink"}, "colour"),
+    ],
+)
 def test_a_button_that_lacks_something_names_it(typed: dict[str, str], field: str) -> None:
     with pytest.raises(InvalidPiece) as error:
         button_of("b1", typed)
@@ -111,8 +122,14 @@ def test_no_two_kinds_of_button_have_a_choice_of_one_name_that_means_another() -
 
 
 def test_a_button_that_an_earlier_version_stored_does_the_same() -> None:
-    button = {"id": "b1", "does": "saves", "own": {"saves_of": "Mile", "what": "keep"}, "words": "", "colour": "ink",
-              "size": "one"}  # fmt: skip
+    button = {
+        "id": "b1",
+        "does": "saves",
+        "own": {"saves_of": "Mile", "what": "keep"},
+        "words": "",
+        "colour": "ink",
+        "size": "one",
+    }
     saved = {"leaves": [{"id": "l1", "name": "Tonight", "buttons": [button]}], "next_id": 3}
     (read,) = leaves_of(saved).leaves[0].buttons
     assert read.own == {"saves_of": "Mile", "saves_do": "keep"}

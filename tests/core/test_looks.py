@@ -82,8 +82,10 @@ def test_tokens_are_written_as_the_format_says() -> None:
     assert group["motion_ms"]["$value"] == {"value": 420, "unit": "ms"}
     assert group["typeface"]["$value"] == ["Bricolage Grotesque"]
     assert group["dark"]["backing_colour"]["$value"] == {
-        "colorSpace": "srgb", "components": [0.11765, 0.16471, 0.21961], "hex": "#1e2a38",
-    }  # fmt: skip
+        "colorSpace": "srgb",
+        "components": [0.11765, 0.16471, 0.21961],
+        "hex": "#1e2a38",
+    }
     assert group["$extensions"]["org.tesoura.look"]["entry"] == "slide_up"
 
 
@@ -100,8 +102,10 @@ def test_tokens_made_elsewhere_are_read_with_aliases_units_and_plain_colours() -
     assert (look.style("dark")["colour"], look.style("light")["colour"]) == ("#0B2540", "#0B2540")
     assert (look.values["corner_px"], look.values["motion_ms"]) == (8, 250)
     assert [one.split(":")[0] for one in left] == [
-        "Imported look.padding_px", "Imported look.light.accent", "Imported look.dark.accent",
-    ]  # fmt: skip
+        "Imported look.padding_px",
+        "Imported look.light.accent",
+        "Imported look.dark.accent",
+    ]
 
 
 @pytest.mark.parametrize(

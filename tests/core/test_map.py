@@ -12,8 +12,16 @@ from tesoura.core.instruments.base import Command
 from tesoura.core.instruments.map import KIND, Map
 
 T = datetime(2026, 11, 26, 20, 0, tzinfo=UTC)
-POINTS = {"a_x": "-100", "a_y": "400", "a_across_pct": "10", "a_down_pct": "20",
-          "b_x": "300", "b_y": "0", "b_across_pct": "90", "b_down_pct": "60"}  # fmt: skip
+POINTS = {
+    "a_x": "-100",
+    "a_y": "400",
+    "a_across_pct": "10",
+    "a_down_pct": "20",
+    "b_x": "300",
+    "b_y": "0",
+    "b_across_pct": "90",
+    "b_down_pct": "60",
+}
 
 
 def made(**typed: str) -> Map:

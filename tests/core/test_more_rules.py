@@ -165,9 +165,15 @@ def test_forms_of_computed_signals_fill_in_what_is_not_given() -> None:
 
 @pytest.mark.parametrize(
     "body",
-    ['"a\\ud83d"', '"a\ud83d"', '"a\ud83d"'.encode("utf-8", "surrogatepass"), '"a\\ud83d"'.encode("utf-16"),
-     '"a\ud83d"'.encode("utf-16-le", "surrogatepass"), '"a\\udfff"'.encode("utf-32")],
-)  # fmt: skip
+    [
+        '"a\\ud83d"',
+        '"a\ud83d"',
+        '"a\ud83d"'.encode("utf-8", "surrogatepass"),
+        '"a\\ud83d"'.encode("utf-16"),
+        '"a\ud83d"'.encode("utf-16-le", "surrogatepass"),
+        '"a\\udfff"'.encode("utf-32"),
+    ],
+)
 def test_half_a_character_pair_in_json_is_replaced_however_it_is_written(body: str | bytes) -> None:
     assert from_json(body) == "a\ufffd"
 

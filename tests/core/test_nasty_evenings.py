@@ -193,8 +193,11 @@ def recount(events: Told, session_from: int, now: int) -> dict[str, Any]:
 
     timed = sorted(events, key=lambda one: one[:2])
     told = [one for one in timed if one[2] in ("kill", "death")]
-    mine = [(second, kind, match_of(second, data)) for second, _, kind, data in timed
-            if (kind == "kill" and data["actor"] == ME) or kind == "death"]  # fmt: skip
+    mine = [
+        (second, kind, match_of(second, data))
+        for second, _, kind, data in timed
+        if (kind == "kill" and data["actor"] == ME) or kind == "death"
+    ]
     found = figures("session", [one for one in mine if one[0] >= session_from])
     finished = sorted((second, id) for id, (second, _) in ends.items())
     results = [ends[id][1]["result"] for second, id in finished if second >= session_from]
@@ -234,14 +237,20 @@ def figures(scope: str, things: list[tuple[int, str, str | None]]) -> dict[str, 
             else:
                 runs.append(1)
             last = (second, match)
-    return {f"{scope}_kills": sum(runs), f"{scope}_deaths": len(things) - sum(runs), f"{scope}_streak": streak,
-            f"{scope}_best_streak": best, f"{scope}_multis": sum(run > 1 for run in runs),
-            f"{scope}_best_multi": max([run for run in runs if run > 1], default=0)}  # fmt: skip
+    return {
+        f"{scope}_kills": sum(runs),
+        f"{scope}_deaths": len(things) - sum(runs),
+        f"{scope}_streak": streak,
+        f"{scope}_best_streak": best,
+        f"{scope}_multis": sum(run > 1 for run in runs),
+        f"{scope}_best_multi": max([run for run in runs if run > 1], default=0),
+    }
 
 
 THINGS = st.lists(st.tuples(st.integers(0, 200), st.sampled_from("kkkkdr"), st.booleans()), max_size=40)
-MATCHES = st.lists(st.tuples(st.integers(0, 150), st.one_of(st.none(), st.integers(0, 80))), max_size=4,
-                   unique_by=lambda one: one[0])  # fmt: skip
+MATCHES = st.lists(
+    st.tuples(st.integers(0, 150), st.one_of(st.none(), st.integers(0, 80))), max_size=4, unique_by=lambda one: one[0]
+)
 
 
 @settings(max_examples=250, deadline=None)
@@ -259,8 +268,11 @@ def test_nasty_evenings_are_counted_as_the_words_say(
             result = chance.choice(["won", "lost"])
             came.append((began + min(length, room), "match.end", {"match": f"m{number}", "result": result}))
     for second, what, with_id in things:
-        kind, data = {"k": ("kill", {"actor": ME, "target": OTTO}), "d": ("death", {"target": ME}),
-                      "r": ("kill", {"actor": OTTO, "target": PIP})}[what]  # fmt: skip
+        kind, data = {
+            "k": ("kill", {"actor": ME, "target": OTTO}),
+            "d": ("death", {"target": ME}),
+            "r": ("kill", {"actor": OTTO, "target": PIP}),
+        }[what]
         here = [f"m{number}" for number, (began, _) in enumerate(matches) if began <= second]
         came.append((second, kind, {**data, **({"match": here[-1]} if with_id and here else {})}))
     chance.shuffle(came)

@@ -11,9 +11,16 @@ SCENES = ("Play", "Talk", "Break", "Starting soon")
 
 @pytest.mark.parametrize(
     ("name", "found"),
-    [("Plya", "Play"), ("play", "Play"), ("Play 2", "Play"), ("Starting", "Starting soon"), ("breaks", "Break"),
-     ("Zzz", None), ("", None)],
-)  # fmt: skip
+    [
+        ("Plya", "Play"),
+        ("play", "Play"),
+        ("Play 2", "Play"),
+        ("Starting", "Starting soon"),
+        ("breaks", "Break"),
+        ("Zzz", None),
+        ("", None),
+    ],
+)
 def test_the_nearest_name_is_the_one_most_like_it_or_none(name: str, found: str | None) -> None:
     assert nearest(name, SCENES) == found
 

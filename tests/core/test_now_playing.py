@@ -93,9 +93,15 @@ def test_a_song_is_told_as_far_as_it_is_known() -> None:
     told = evening.it.read(at(63))
     names = ("text", "album", "position", "left", "time", "left_time", "share", "next")
     assert {name: told[name] for name in names} == {
-        "text": "Paper Weather – The Slow Kettles", "album": "Eaves", "position": 72, "left": 148, "time": "1:12",
-        "left_time": "2:28", "share": 0.3273, "next": "Rope Trick at Noon",
-    }  # fmt: skip
+        "text": "Paper Weather – The Slow Kettles",
+        "album": "Eaves",
+        "position": 72,
+        "left": 148,
+        "time": "1:12",
+        "left_time": "2:28",
+        "share": 0.3273,
+        "next": "Rope Trick at Noon",
+    }
     assert (told["source"], told["state"], told["there"]) == ("Kettle", "playing", True)
 
 
@@ -170,8 +176,12 @@ def test_a_track_counts_after_half_its_length() -> None:
     assert evening.read(216, "before") == "Paper Weather – The Slow Kettles"
     (record,) = evening.runner.new_records
     assert (record.record.kind, record.record.at) == ("played", T)
-    assert record.record.data == {"title": "Paper Weather", "artists": "The Slow Kettles", "length_s": 220.0,
-                                  "source": "Kettle"}  # fmt: skip
+    assert record.record.data == {
+        "title": "Paper Weather",
+        "artists": "The Slow Kettles",
+        "length_s": 220.0,
+        "source": "Kettle",
+    }
 
 
 def test_a_long_one_and_one_without_an_end_count_after_four_minutes() -> None:

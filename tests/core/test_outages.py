@@ -17,10 +17,15 @@ def at(minute: int) -> datetime:
 def changes(*told: tuple[str, str, int]) -> list[Event]:
     """Events of a feed's name, what it is now, and the minute."""
     return [
-        Event(f"e{minute}", "tesoura", "tesoura.feed", at(minute),
-              {"feed": feed, "state": state, **({"why": f"why {minute}"} if state == "down" else {})})
+        Event(
+            f"e{minute}",
+            "tesoura",
+            "tesoura.feed",
+            at(minute),
+            {"feed": feed, "state": state, **({"why": f"why {minute}"} if state == "down" else {})},
+        )
         for feed, state, minute in told
-    ]  # fmt: skip
+    ]
 
 
 @pytest.mark.parametrize(
@@ -32,15 +37,21 @@ def changes(*told: tuple[str, str, int]) -> list[Event]:
         ([("reach", "back", 3)], []),
         ([("reach", "down", 2)], [Outage("reach", at(2), None, "why 2")]),
         # While Tesoura was off it came back, and nobody can say when.
-        ([("reach", "down", 2), ("reach", "down", 9), ("reach", "back", 11)],
-         [Outage("reach", at(2), None, "why 2"), Outage("reach", at(9), at(11), "why 9")]),
-        ([("reach", "down", 2), ("wind", "down", 3), ("reach", "back", 5), ("wind", "back", 4)],
-         [Outage("reach", at(2), at(5), "why 2"), Outage("wind", at(3), at(4), "why 3")]),
+        (
+            [("reach", "down", 2), ("reach", "down", 9), ("reach", "back", 11)],
+            [Outage("reach", at(2), None, "why 2"), Outage("reach", at(9), at(11), "why 9")],
+        ),
+        (
+            [("reach", "down", 2), ("wind", "down", 3), ("reach", "back", 5), ("wind", "back", 4)],
+            [Outage("reach", at(2), at(5), "why 2"), Outage("wind", at(3), at(4), "why 3")],
+        ),
         # The one that began first stands first, though it ended last.
-        ([("wind", "down", 1), ("reach", "down", 2), ("reach", "back", 3), ("wind", "back", 8)],
-         [Outage("wind", at(1), at(8), "why 1"), Outage("reach", at(2), at(3), "why 2")]),
+        (
+            [("wind", "down", 1), ("reach", "down", 2), ("reach", "back", 3), ("wind", "back", 8)],
+            [Outage("wind", at(1), at(8), "why 1"), Outage("reach", at(2), at(3), "why 2")],
+        ),
     ],
-)  # fmt: skip
+)
 def test_outages_are_told_from_when_feeds_went_down_and_came_back(
     told: list[tuple[str, str, int]], expected: list[Outage]
 ) -> None:

@@ -103,9 +103,25 @@ def test_a_document_survives_being_stored() -> None:
 
 
 def test_a_document_of_the_first_version_looks_as_it_did() -> None:
-    stored = {"version": 1, "width_px": 1920, "height_px": 1080, "shelf": [],
-              "pieces": [{"kind": "text", "id": "a", "wording": "hi", "size_px": 64, "typeface": "Righteous",
-                          "colour": "#FFE9B8", "corner_px": 6, "grow_toward": "left", "x": 5}]}  # fmt: skip
+    stored = {
+        "version": 1,
+        "width_px": 1920,
+        "height_px": 1080,
+        "shelf": [],
+        "pieces": [
+            {
+                "kind": "text",
+                "id": "a",
+                "wording": "hi",
+                "size_px": 64,
+                "typeface": "Righteous",
+                "colour": "#FFE9B8",
+                "corner_px": 6,
+                "grow_toward": "left",
+                "x": 5,
+            }
+        ],
+    }
     [piece] = from_document(stored).pieces
     assert (piece["wording"], piece["size_px"], piece["grow_toward"], piece["x"]) == ("hi", 64, "left", 5)
     assert piece.style == {"typeface": "Righteous", "colour": "#FFE9B8", "corner_px": 6}
@@ -161,8 +177,14 @@ def test_what_differs_is_said_in_words() -> None:
 def test_what_differs_in_a_scene_in_a_look_and_in_the_overlay_is_said() -> None:
     worn = PIECE.changed({"look": "ink"})
     on_air = Overlay(pieces=(worn,), looks={"ink": SHIPPED["ink"]})
-    draft = Overlay(1200, 96, (worn.changed({"x": 4}, "Talk"),), "light", css=".a{}",
-                    looks={"ink": SHIPPED["ink"].changed({"corner_px": 2}, "dark")})  # fmt: skip
+    draft = Overlay(
+        1200,
+        96,
+        (worn.changed({"x": 4}, "Talk"),),
+        "light",
+        css=".a{}",
+        looks={"ink": SHIPPED["ink"].changed({"corner_px": 2}, "dark")},
+    )
     assert said(differences(draft, on_air)) == [
         "Size 1920 × 1080 → 1200 × 96 px",
         "Form: dark → light",
@@ -195,9 +217,14 @@ def test_an_order_that_changed_is_a_difference() -> None:
 
 @pytest.mark.parametrize(
     ("width", "height", "words"),
-    [("0", "96", "0 px is no side"), (40_000, 1080, "16 to 8,192 px"), ("wide", 9, "not a number"), (16, 8192, None),
-     ("nan", 100, "nan px is no side")],
-)  # fmt: skip
+    [
+        ("0", "96", "0 px is no side"),
+        (40_000, 1080, "16 to 8,192 px"),
+        ("wide", 9, "not a number"),
+        (16, 8192, None),
+        ("nan", 100, "nan px is no side"),
+    ],
+)
 def test_a_size_that_no_page_has_is_refused(width: object, height: object, words: str | None) -> None:
     problem = size_problem(width, height)
     assert (problem is None) if words is None else words in (problem or "")

@@ -31,8 +31,18 @@ class Again:
     """Replays, and the time of day. With `comes`, a clip of all that is wished for is there a second later."""
 
     def __init__(self, comes: bool = True, **choices: Any) -> None:
-        given = {"title": "Again", "counted_by": "game", "source": "picture", "kills": "3", "within_s": "8",
-                 "before_s": "4", "after_s": "2", "shown": "at once", "gap_s": "0", **choices}  # fmt: skip
+        given = {
+            "title": "Again",
+            "counted_by": "game",
+            "source": "picture",
+            "kills": "3",
+            "within_s": "8",
+            "before_s": "4",
+            "after_s": "2",
+            "shown": "at once",
+            "gap_s": "0",
+            **choices,
+        }
         filled = fill(KIND.fields, given)
         assert filled.wrong == {}
         self.almanac = Almanac(shared={"game": GAME})
@@ -81,8 +91,9 @@ class Again:
 
     def clip(self, of: str, begin: int, end: int) -> Again:
         """The clip that was asked for has come: it shows from one instant to another."""
-        return self.hear("tesoura.clip", instrument="again", of=of, clip=7, file="f.mp4", length=end - begin,
-                         shows_from=begin)  # fmt: skip
+        return self.hear(
+            "tesoura.clip", instrument="again", of=of, clip=7, file="f.mp4", length=end - begin, shows_from=begin
+        )
 
     def wait(self, seconds: float) -> Again:
         """Time passes; what they tell comes into the log, and clips come."""
@@ -180,9 +191,14 @@ def test_a_replay_is_shown_once_its_clip_is_there_and_says_how_it_goes() -> None
     # Of 14 s the 6 s around three kills are shown at half the speed: 8 + 12.
     assert (told["clip"], told["ms"], told["closer"], told["x"]) == ("/clips/file/f.mp4", 20_000, 2.0, 0.3)
     assert told["stretches"] == [
-        [0, 0, 3000, 100], [3000, 3000, 5000, 50], [7000, 5000, 7000, 100], [9000, 7000, 9000, 50],
-        [13000, 9000, 11000, 100], [15000, 11000, 13000, 50], [19000, 13000, 14000, 100],
-    ]  # fmt: skip
+        [0, 0, 3000, 100],
+        [3000, 3000, 5000, 50],
+        [7000, 5000, 7000, 100],
+        [9000, 7000, 9000, 50],
+        [13000, 9000, 11000, 100],
+        [15000, 11000, 13000, 50],
+        [19000, 13000, 14000, 100],
+    ]
     assert again.it.read(again.now)["there"] is False
     assert again.wait(0.7).it.read(again.now)["there"] is True
     assert again.it.read(again.now)["kills"] == 3
@@ -191,9 +207,14 @@ def test_a_replay_is_shown_once_its_clip_is_there_and_says_how_it_goes() -> None
 
 def test_closer_only_for_those_that_are_so_and_toward_where_the_game_tells() -> None:
     far: dict[str, Any] = {
-        "closer_pct": "300", "closer_field": "distance", "closer_how": "at least", "closer_value": "40",
-        "x_field": "x", "y_field": "y", "kills": "1",
-    }  # fmt: skip
+        "closer_pct": "300",
+        "closer_field": "distance",
+        "closer_how": "at least",
+        "closer_value": "40",
+        "x_field": "x",
+        "y_field": "y",
+        "kills": "1",
+    }
     again = Again(**far)
     again.hear("kill", 1, **MINE, distance=39).hear("kill", 40, **MINE, distance=41, x=0.2, y=0.9)
     again.hear("kill", 40, **MINE, distance=90, x=700)
@@ -425,8 +446,15 @@ def test_a_try_is_shown_where_replays_are_says_so_and_does_not_count() -> None:
 
 def test_a_clip_of_the_shelf_is_shown_as_its_page_gives_it() -> None:
     again = Again()
-    given = {"clip": 4, "file": "g.webm", "length": 9 * S, "shows_from": 0, "kills": [5 * S], "parts": [[S, 8 * S]],
-             "caption": "the long one"}  # fmt: skip
+    given = {
+        "clip": 4,
+        "file": "g.webm",
+        "length": 9 * S,
+        "shows_from": 0,
+        "kills": [5 * S],
+        "parts": [[S, 8 * S]],
+        "caption": "the long one",
+    }
     assert again.do("show", **given) == "“the long one” is shown"
     assert again.motion()["stretches"] == [[0, 1000, 4000, 100], [3000, 4000, 6000, 50], [7000, 6000, 8000, 100]]
     with pytest.raises(CommandRefused, match="from the shelf"):
@@ -453,10 +481,33 @@ def test_how_often_each_clip_was_shown_is_written_down() -> None:
 @pytest.mark.parametrize("seed", range(25))
 def test_read_again_from_the_log_or_restored_they_are_the_same(seed: int) -> None:
     chance = random.Random(seed)
-    again = Again(shown=chance.choice(["held", "at once"]), best=chance.choice(["each", "match"]), kills="2",
-                  within_s="4", gap_s=str(chance.choice([0, 15])), never_with="Cup / Wheel")  # fmt: skip
-    deeds = ("kill", "kill", "kill", "death", "round.end", "round.start", "match.end", "match.start", "ask", "try_it",
-             "again", "show_now", "put_away", "drop_waiting", "correct", "save", "wheel")  # fmt: skip
+    again = Again(
+        shown=chance.choice(["held", "at once"]),
+        best=chance.choice(["each", "match"]),
+        kills="2",
+        within_s="4",
+        gap_s=str(chance.choice([0, 15])),
+        never_with="Cup / Wheel",
+    )
+    deeds = (
+        "kill",
+        "kill",
+        "kill",
+        "death",
+        "round.end",
+        "round.start",
+        "match.end",
+        "match.start",
+        "ask",
+        "try_it",
+        "again",
+        "show_now",
+        "put_away",
+        "drop_waiting",
+        "correct",
+        "save",
+        "wheel",
+    )
     for _ in range(120):
         deed = chance.choice(deeds)
         after = chance.choice([0.5, 1, 3, 12])

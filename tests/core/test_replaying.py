@@ -40,13 +40,19 @@ COMMANDS: Mapping[str, Sequence[tuple[str, Mapping[str, Any]]]] = {
     "countdown": [("add", {"by": "20 s"}), ("add", {"by": "-50 s"}), ("set", {"length": "40 s"})],
     "statistics": [("correct", {"what": "kills", "by": "1"}), ("reset", {"what": "all"})],
     "map": [("clear", {})],
-    "scoreboard": [("point", {"side": "home"}), ("point", {"side": "away"}),
-                   ("set", {"figure": "points", "side": "home", "value": "7"})],
-    "wheel": [("add_item", {"words": "Tea"}), ("add_item", {"words": "Song"}),
-              ("spin", {"who": "tuck", "free": "yes"})],
+    "scoreboard": [
+        ("point", {"side": "home"}),
+        ("point", {"side": "away"}),
+        ("set", {"figure": "points", "side": "home", "value": "7"}),
+    ],
+    "wheel": [
+        ("add_item", {"words": "Tea"}),
+        ("add_item", {"words": "Song"}),
+        ("spin", {"who": "tuck", "free": "yes"}),
+    ],
     "run": [("add_splits", {"names": "Gate\nTower"}), ("begin", {}), ("hit", {}), ("next", {})],
     "cue": [("press", {"person": "tuck"})],
-}  # fmt: skip
+}
 """Commands beside those that a kind offers as they stand, or with what their fields give as an example."""
 ITEMS = [
     {"id": f"tea:i{at}", "words": "Tea", "picture": "", "video": "", "text": "Tea", "seconds": 5 + at} for at in (0, 1)
@@ -58,15 +64,24 @@ VALUES: Sequence[Mapping[str, Scalar]] = [
     {"scene.present": "Break", "tea.items": json.dumps(ITEMS[:1]), "shows.starts_at": SEVEN.timestamp() + 400},
 ]
 EVENTS: Sequence[tuple[str, Mapping[str, Any]]] = [
-    ("kill", {"actor": "mara_vane"}), ("kill", {"actor": "mara_vane", "tags": ["gust bonus"]}),
-    ("kill", {"actor": "tuck", "target": "mara_vane"}), ("death", {"target": "mara_vane"}),
-    ("match.start", {"match": "m1"}), ("match.end", {"match": "m1", "result": "won"}), ("match.start", {}),
-    ("match.end", {"result": "lost"}), ("position", {"x": 10, "y": 20}), ("position", {"x": 700, "y": 300}),
+    ("kill", {"actor": "mara_vane"}),
+    ("kill", {"actor": "mara_vane", "tags": ["gust bonus"]}),
+    ("kill", {"actor": "tuck", "target": "mara_vane"}),
+    ("death", {"target": "mara_vane"}),
+    ("match.start", {"match": "m1"}),
+    ("match.end", {"match": "m1", "result": "won"}),
+    ("match.start", {}),
+    ("match.end", {"result": "lost"}),
+    ("position", {"x": 10, "y": 20}),
+    ("position", {"x": 700, "y": 300}),
     ("vitals", {"health": 40}),
     ("track.start", {"title": "Paper Weather", "artists": "The Slow Kettles", "length_s": 220}),
-    ("track.start", {"title": "Salt", "artists": "Wren Bobbin", "length_s": 40}), ("track.pause", {}),
-    ("track.resume", {}), ("track.stop", {}), ("tesoura.page_trouble", {"of": "tea:i1", "why": "gone"}),
-]  # fmt: skip
+    ("track.start", {"title": "Salt", "artists": "Wren Bobbin", "length_s": 40}),
+    ("track.pause", {}),
+    ("track.resume", {}),
+    ("track.stop", {}),
+    ("tesoura.page_trouble", {"of": "tea:i1", "why": "gone"}),
+]
 STEP = st.tuples(st.integers(0, 90_000), st.booleans(), st.integers(0, 10**6), st.integers(0, 3))
 """How many milliseconds later, whether a command or an event, which, and the values of signals then."""
 
@@ -82,10 +97,18 @@ def _commands(setup: Setup) -> list[tuple[str, Mapping[str, Any]]]:
     """The commands of a kind, each with what its fields have as an example."""
     return [
         *COMMANDS.get(setup.kind, ()),
-        *((one.name, {name: given for name, field in one.fields.items()
-                      if (given := field.placeholder or (field.options[0][0] if field.options else ""))})
-          for one in setup.kind_of.commands),
-    ]  # fmt: skip
+        *(
+            (
+                one.name,
+                {
+                    name: given
+                    for name, field in one.fields.items()
+                    if (given := field.placeholder or (field.options[0][0] if field.options else ""))
+                },
+            )
+            for one in setup.kind_of.commands
+        ),
+    ]
 
 
 @dataclass(slots=True)

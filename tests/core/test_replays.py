@@ -133,8 +133,10 @@ def test_it_is_slower_around_the_kill_and_takes_longer_by_that() -> None:
     # Ten seconds with a kill at five: four at full speed, two at half of it, four at full speed.
     pace = paced([(0, 10 * S)], [5 * S], 100, 50, 1 * S)
     assert pace.stretches == (
-        ClipStretch(0, 0, 4 * S, 100), ClipStretch(4 * S, 4 * S, 6 * S, 50), ClipStretch(8 * S, 6 * S, 10 * S, 100),
-    )  # fmt: skip
+        ClipStretch(0, 0, 4 * S, 100),
+        ClipStretch(4 * S, 4 * S, 6 * S, 50),
+        ClipStretch(8 * S, 6 * S, 10 * S, 100),
+    )
     assert pace.length == 12 * S
     assert [pace.clip_at(at * S) for at in (0, 3, 5, 8, 11)] == [0, 3 * S, 4_500_000, 6 * S, 9 * S]
     assert pace.clip_at(12 * S) is pace.clip_at(-1) is None
@@ -148,7 +150,11 @@ def test_parts_follow_each_other_without_what_is_between() -> None:
 def test_kills_near_each_other_are_slow_once() -> None:
     pace = paced([(0, 10 * S)], [4 * S, 5 * S], 100, 25, 1 * S)
     assert [(one.begin, one.end, one.speed_pct) for one in pace.stretches] == [
-        (0, 3 * S, 100), (3 * S, 5 * S, 25), (5 * S, 6 * S, 25), (6 * S, 10 * S, 100)]  # fmt: skip
+        (0, 3 * S, 100),
+        (3 * S, 5 * S, 25),
+        (5 * S, 6 * S, 25),
+        (6 * S, 10 * S, 100),
+    ]
 
 
 # When

@@ -33,27 +33,39 @@ def member(sponsor: str, **more: str) -> dict[str, Any]:
 
 
 def listed(name: str, *seconds: int, picture: str = "") -> str:
-    return json.dumps([
-        {"id": f"{name}:i{at}", "words": f"{name} {at}", "picture": picture, "video": "", "text": f"{name}",
-         "seconds": one} for at, one in enumerate(seconds)
-    ])  # fmt: skip
+    return json.dumps(
+        [
+            {
+                "id": f"{name}:i{at}",
+                "words": f"{name} {at}",
+                "picture": picture,
+                "video": "",
+                "text": f"{name}",
+                "seconds": one,
+            }
+            for at, one in enumerate(seconds)
+        ]
+    )
 
 
 class Sponsors:
     """A rotation of tea (9 s), moon (6 s) and glue (5 s), and the time of day; what it fires is put into the log."""
 
     def __init__(self, shared: dict[str, dict[str, Any]] | None = None, **choices: str) -> None:
-        self.almanac = Almanac(shared=shared or {
-            "tea": member("Cordel Tea", minutes="30"), "moon": member("Halfmoon"), "glue": member("Gluepot"),
-        })  # fmt: skip
+        self.almanac = Almanac(
+            shared=shared
+            or {"tea": member("Cordel Tea", minutes="30"), "moon": member("Halfmoon"), "glue": member("Gluepot")}
+        )
         filled = fill(KIND.fields, {"title": "Sponsors", "hidden_s": "0", **choices})
         assert filled.wrong == {}
         self.setup = Setup("rotation", "turns", filled.choices)
         self.runner, self.now, self.seq = Runner(self.setup, self.almanac, T0), T0, 0
         self.log: list[Occurrence] = []
         self.values: dict[str, Scalar] = {
-            "tea.items": listed("tea", 9), "moon.items": listed("moon", 6), "glue.items": listed("glue", 5),
-        }  # fmt: skip
+            "tea.items": listed("tea", 9),
+            "moon.items": listed("moon", 6),
+            "glue.items": listed("glue", 5),
+        }
         self.wait(0)
 
     @property
@@ -143,8 +155,12 @@ def test_a_campaign_that_ends_is_seen_no_more_and_nothing_is_left_of_it() -> Non
 
 
 def test_two_slots_never_have_one_sponsor_nor_two_that_are_kept_apart() -> None:
-    shared = {"tea": member("Cordel Tea", apart="Gluepot"), "tea2": member("Cordel Tea"), "moon": member("Halfmoon"),
-              "glue": member("Gluepot")}  # fmt: skip
+    shared = {
+        "tea": member("Cordel Tea", apart="Gluepot"),
+        "tea2": member("Cordel Tea"),
+        "moon": member("Halfmoon"),
+        "glue": member("Gluepot"),
+    }
     it = Sponsors(shared, slots="2")
     it.wait(300, tea2__items=listed("tea2", 4)).wait(600)
     pairs = {one[1:] for one in it.shown()}
@@ -194,9 +210,14 @@ def test_it_is_shown_and_hidden_by_hand_between_its_times() -> None:
 
 @pytest.mark.parametrize(
     ("command", "given", "why"),
-    [("go_on", {}, "goes on already"), ("this_now", {"item": "nobody"}, "those of: Cordel Tea"),
-     ("show", {}, "its time already"), ("hide", {}, "always shown"), ("skip", {}, "no other item")],
-)  # fmt: skip
+    [
+        ("go_on", {}, "goes on already"),
+        ("this_now", {"item": "nobody"}, "those of: Cordel Tea"),
+        ("show", {}, "its time already"),
+        ("hide", {}, "always shown"),
+        ("skip", {}, "no other item"),
+    ],
+)
 def test_what_cannot_be_done_is_refused_with_why(command: str, given: dict[str, str], why: str) -> None:
     it = Sponsors(campaigns="tea")
     with pytest.raises(CommandRefused, match=why):
@@ -217,8 +238,13 @@ def test_an_item_that_a_page_cannot_show_is_left_out_until_its_file_is_replaced(
 def test_the_log_gives_the_same_again_and_so_does_what_was_stored() -> None:
     for seed in range(40):
         chance = random.Random(seed)
-        it = Sponsors(slots=chance.choice("12"), order=chance.choice(["in order", "shuffled", "who is behind"]),
-                      hidden_s=chance.choice(["0", "30"]), shown_s="25", never_with=CARD)  # fmt: skip
+        it = Sponsors(
+            slots=chance.choice("12"),
+            order=chance.choice(["in order", "shuffled", "who is behind"]),
+            hidden_s=chance.choice(["0", "30"]),
+            shown_s="25",
+            never_with=CARD,
+        )
         for _ in range(25):
             deed = chance.choice(["wait", "way", "items", "skip", "hold", "go_on", "stored"])
             it.wait(chance.choice([0, 0.4, 3, 17.25]))

@@ -33,27 +33,36 @@ def test_the_page_of_routes_is_true_in_both_ways() -> None:
 
 
 def test_what_comes_from_another_hand_is_read_as_it_is_meant() -> None:
-    assert read_file("\ufeffGroup,Note,SPLIT\r\nLow,x,\"Bells, the well\"\r\n\r\n,,Ladder\r\n") == (
-        "", [("Bells, the well", "Low"), ("Ladder", "")])  # fmt: skip
+    assert read_file('\ufeffGroup,Note,SPLIT\r\nLow,x,"Bells, the well"\r\n\r\n,,Ladder\r\n') == (
+        "",
+        [("Bells, the well", "Low"), ("Ladder", "")],
+    )
     assert read_file("split\n'=1+1\n'tis\n") == ("", [("=1+1", ""), ("'tis", "")])
     assert read_file(json.dumps({"kind": "tesoura.route", "version": 1, "splits": [{"name": " a  b "}]})) == (
-        "", [("a b", "")])  # fmt: skip
+        "",
+        [("a b", "")],
+    )
 
 
 @pytest.mark.parametrize(
     ("text", "why"),
     [
-        ("", "first line names the columns"), ("name\nGate", "first line names the columns"),
+        ("", "first line names the columns"),
+        ("name\nGate", "first line names the columns"),
         ("split\n", "no splits"),
-        ("split\n\"open", "cannot be read as CSV"), ('{"kind": "tesoura.route"', "no whole JSON"),
-        ("[1]", "is no route"), ('{"kind": "another"}', "is no route"),
+        ('split\n"open', "cannot be read as CSV"),
+        ('{"kind": "tesoura.route"', "no whole JSON"),
+        ("[1]", "is no route"),
+        ('{"kind": "another"}', "is no route"),
         ('{"kind": "tesoura.route", "version": 2}', "later version"),
         ('{"kind": "tesoura.route", "version": 1, "splits": [3]}', "no list of splits"),
         ('{"kind": "tesoura.route", "version": 1, "splits": [{"name": ""}]}', "Row 1: A split needs a name"),
-        ("split\n" + "x\n" * 501, "500 at most"), ("split\n" + "W" * 201, "Row 2"),
-        ("split\n" + "x" * 1_000_001, "1,000,000 at most"), ('{"a":' * 100_000, "no whole JSON"),
+        ("split\n" + "x\n" * 501, "500 at most"),
+        ("split\n" + "W" * 201, "Row 2"),
+        ("split\n" + "x" * 1_000_001, "1,000,000 at most"),
+        ('{"a":' * 100_000, "no whole JSON"),
     ],
-)  # fmt: skip
+)
 def test_a_file_that_is_no_route_says_why(text: str, why: str) -> None:
     with pytest.raises(InvalidField, match=why):
         read_file(text)

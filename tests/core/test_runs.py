@@ -99,8 +99,7 @@ def attempt(run: Lantern, *hits: int, through: bool = True) -> None:
 
 
 @pytest.mark.parametrize(
-    ("rule", "hits", "over"),
-    [("every", 3, "Gatekeeper"), ("fights", 1, "Well of Bells"), ("worse", 3, "")],
+    ("rule", "hits", "over"), [("every", 3, "Gatekeeper"), ("fights", 1, "Well of Bells"), ("worse", 3, "")]
 )
 def test_what_counts_is_a_rule_and_changing_it_counts_anew(rule: str, hits: int, over: str) -> None:
     # On the way to the Gatekeeper, on the way to the Twins, in the fight at the Well.
@@ -123,7 +122,9 @@ def test_marks_say_clean_hit_in_hand_and_not_yet() -> None:
     assert run.marks() == "-----"
     run.press("next", "next", "hit", "next")
     assert (run.marks(), run.tells("split", "split_at", "next_split")) == (
-        "chn--", ("Well of Bells", 3, "Mother Ladder"))  # fmt: skip
+        "chn--",
+        ("Well of Bells", 3, "Mother Ladder"),
+    )
     run.press("previous", "hit_back")
     assert run.marks() == "cn---"
     run.press("next", "next", "next", "next")
@@ -141,8 +142,11 @@ def test_the_difference_counts_what_is_passed_and_the_split_in_hand_once_it_is_w
     run.press("hit")
     assert run.tells("difference", "split_best", "best_hits") == (-1, 0, 3)
     rows = json.loads(run.tells("list"))["rows"]
-    assert rows[:3] == [["clean", "Gatekeeper", "clean", "2", "−2"], ["now", "The Twins of Salt", "1", "0", "+1"],
-                        ["not yet", "Well of Bells", "", "1", ""]]  # fmt: skip
+    assert rows[:3] == [
+        ["clean", "Gatekeeper", "clean", "2", "−2"],
+        ["now", "The Twins of Salt", "1", "0", "+1"],
+        ["not yet", "Well of Bells", "", "1", ""],
+    ]
 
 
 # Time
@@ -260,7 +264,12 @@ def test_moments_come_for_a_clean_split_a_hit_the_end_and_the_last_fight() -> No
     assert run.moments[6:] == ["clean_split"]
     ended = next(one for one in run.log if one.type == "mile.ended")
     assert {name: ended.data[name] for name in ("split", "number", "why", "hits", "splits")} == {
-        "split": "The Twins of Salt", "number": 2, "why": "over", "hits": 1, "splits": 1}  # fmt: skip
+        "split": "The Twins of Salt",
+        "number": 2,
+        "why": "over",
+        "hits": 1,
+        "splits": 1,
+    }
 
 
 # History
@@ -291,7 +300,9 @@ def test_where_runs_end_hits_a_split_the_chance_from_here_and_the_best_of_each_t
     run.press("undo", "undo")
     run.do("remove_splits", splits=gate)
     assert (run.it.told.placed(run.it.route), [round(one, 2) for one in run.it.told.going_on(run.it.route)]) == (
-        6, [0.17, 0.17])  # fmt: skip
+        6,
+        [0.17, 0.17],
+    )
 
 
 def test_beyond_the_best_an_attempt_ended_with_its_first_hit_more() -> None:
@@ -319,8 +330,11 @@ def test_a_route_is_typed_pasted_moved_renamed_and_all_of_it_is_taken_back() -> 
     run.do("add_splits", names="Gatekeeper")
     run.do("add_splits", names="Lower town:\n- The Twins of Salt\n- Well of Bells\n\nMother Ladder")
     assert [(one.name, one.group) for one in run.it.route.splits] == [
-        ("Gatekeeper", ""), ("The Twins of Salt", "Lower town"), ("Well of Bells", "Lower town"),
-        ("Mother Ladder", "")]  # fmt: skip
+        ("Gatekeeper", ""),
+        ("The Twins of Salt", "Lower town"),
+        ("Well of Bells", "Lower town"),
+        ("Mother Ladder", ""),
+    ]
     four = run.it.routes
     run.take_back()
     assert [one.name for one in run.it.route.splits] == ["Gatekeeper"]
@@ -376,8 +390,10 @@ def test_a_route_of_nothing_of_one_and_of_five_hundred() -> None:
 def test_groups_that_are_not_in_hand_are_one_row_each() -> None:
     run = Lantern(("Low:", "a", "b", "", "c", "High:", "d", "e")).press("next", "hit", "next", "next")
     rows = json.loads(run.tells("folded"))
-    assert (rows["at"], [one[:3] for one in rows["rows"]]) == (1, [
-        ["hit", "Low · 2 splits", "1"], ["now", "c", "0"], ["not yet", "High · 2 splits", ""]])  # fmt: skip
+    assert (rows["at"], [one[:3] for one in rows["rows"]]) == (
+        1,
+        [["hit", "Low · 2 splits", "1"], ["now", "c", "0"], ["not yet", "High · 2 splits", ""]],
+    )
     run.press("previous")
     rows = json.loads(run.tells("folded"))
     assert (rows["at"], [one[1] for one in rows["rows"]]) == (1, ["a", "b", "c", "High · 2 splits"])
@@ -430,9 +446,15 @@ def test_several_routes_have_their_own_attempts_and_bests() -> None:
 
 def test_a_presses_end_is_told_and_nothing_is_pressed_twice() -> None:
     run = Lantern()
-    for command, why in (("undo", None), ("previous", "has not begun"), ("start_over", "nothing to start over"),
-                         ("pause", "has not begun"), ("best", "no attempt yet"), ("hit_back", "no hit"),
-                         ("fly", "no command “fly”")):  # fmt: skip
+    for command, why in (
+        ("undo", None),
+        ("previous", "has not begun"),
+        ("start_over", "nothing to start over"),
+        ("pause", "has not begun"),
+        ("best", "no attempt yet"),
+        ("hit_back", "no hit"),
+        ("fly", "no command “fly”"),
+    ):
         if why:
             with pytest.raises(CommandRefused, match=why):
                 run.do(command)
@@ -548,14 +570,17 @@ def test_the_list_says_when_its_rows_or_its_names_have_no_room() -> None:
     # Nine rows of 1.45, one of 1.96, a head of 1.3 and a foot of 1.9, in letters of 34 px: 619 px.
     assert found("Gatekeeper") == []
     assert found("Gatekeeper", after=8) == [
-        "12 rows need 718 px of height, and there are 640: 9 rows beside the one in hand have room."]  # fmt: skip
+        "12 rows need 718 px of height, and there are 640: 9 rows beside the one in hand have room."
+    ]
     # The names' place is 388 px; in hand a letter of them takes 19.55.
     assert found("x" * 19) == []
     assert found("x" * 20) == [
-        f"“{'x' * 20}” needs 391 px while it is in hand, and its place has 388: it ends in an ellipsis."]  # fmt: skip
+        f"“{'x' * 20}” needs 391 px while it is in hand, and its place has 388: it ends in an ellipsis."
+    ]
     track = {**choices, "arranged": "track", "width_px": 900}
     assert list(PIECE.fits(track, {"track": "-" * 300}, lambda words, size: (0, 0))) == [
-        "300 marks have 3.0 px each, of which nobody tells one from another. A list has room."]  # fmt: skip
+        "300 marks have 3.0 px each, of which nobody tells one from another. A list has room."
+    ]
 
 
 def test_each_of_the_five_arrangements_says_what_it_shows() -> None:

@@ -384,7 +384,9 @@ def test_whose_point_it_is_does_not_hang_on_the_names() -> None:
         match.do("side", side=side, name="Team Keel")
     match.do("put_on_air").points("h9").heard().points("h1")
     assert [(one.type, one.data["side"]) for one in match.it.fires(match.now)] == [
-        ("match.point", "home"), ("match.set_point", "home")]  # fmt: skip
+        ("match.point", "home"),
+        ("match.set_point", "home"),
+    ]
 
 
 def test_a_lead_is_one_within_a_game_and_who_wins_it_takes_none() -> None:
@@ -420,11 +422,15 @@ def test_names_and_colours_wait_for_put_on_air_and_points_never_do() -> None:
     match = cup().do("side", side="home", name="Team Bobbin of the Pier", colour="#8A5A00").points("h1")
     assert match.tells("home_name", "home_points") == ("Team Bobbin", "1")
     assert match.it.view(match.now)["differences"] == [
-        "Team Bobbin, name: Team Bobbin → Team Bobbin of the Pier", "Team Bobbin, colour: #2F6B5E → #8A5A00",
-    ]  # fmt: skip
+        "Team Bobbin, name: Team Bobbin → Team Bobbin of the Pier",
+        "Team Bobbin, colour: #2F6B5E → #8A5A00",
+    ]
     match.do("put_on_air")
     assert match.tells("home_name", "colours", "home_points") == (
-        "Team Bobbin of the Pier", "#8A5A00 #FFFFFF #C23A22 #FFFFFF", "1")  # fmt: skip
+        "Team Bobbin of the Pier",
+        "#8A5A00 #FFFFFF #C23A22 #FFFFFF",
+        "1",
+    )
     with pytest.raises(CommandRefused, match="Viewers see all of it already"):
         match.do("put_on_air")
     match.do("exchange").do("drop_draft")
@@ -529,27 +535,49 @@ def test_a_match_that_tesoura_did_not_write_is_refused(kind: str) -> None:
     told = json.loads(json.dumps(match_file(cup().points("h1").it)))
     act, side = told["acts"][0], told["sides"]["sides"][0]
     wrong: dict[str, Any] = {
-        "none": {"format": None}, "else": {"format": "else"}, "acts": {"acts": 3}, "act": {"acts": [{"kind": "x"}]},
-        "sides": {"sides": {}}, "value": {"acts": [{**act, "value": float("nan")}]},
+        "none": {"format": None},
+        "else": {"format": "else"},
+        "acts": {"acts": 3},
+        "act": {"acts": [{"kind": "x"}]},
+        "sides": {"sides": {}},
+        "value": {"acts": [{**act, "value": float("nan")}]},
         "at": {"acts": [{**act, "at": 10**30}]},
         "colour": {"sides": {"heading": "", "sides": [{**side, "colour": "red"}, side]}},
-        "rules": {"rules": {"sport": "own", "rules": "x"}}, "sport": {"rules": {"sport": "chess"}},
-    }  # fmt: skip
+        "rules": {"rules": {"sport": "own", "rules": "x"}},
+        "sport": {"rules": {"sport": "chess"}},
+    }
     with pytest.raises(InvalidField):
         board_of({**told, **wrong[kind]})
 
 
 SPORT_NAMES = [*SPORTS]
-COMMANDS = (*["point"] * 4, "take_back", "put_back", "correct", "strike", "serve", "swap_ends", "set", "start_clock",
-            "stop_clock", "end_period", "count", "notice")  # fmt: skip
+COMMANDS = (
+    *["point"] * 4,
+    "take_back",
+    "put_back",
+    "correct",
+    "strike",
+    "serve",
+    "swap_ends",
+    "set",
+    "start_clock",
+    "stop_clock",
+    "end_period",
+    "count",
+    "notice",
+)
 
 
 def _wild(chance: random.Random, match: Match) -> dict[str, Any]:
     acts = match.it.acts
     return {
-        "side": chance.choice(("home", "away")), "act": chance.choice(acts).number if acts else 1, "value": "2",
-        "figure": "points", "text": "tea", "what": next(iter(getattr(match.it.plan.sport, "scores", {"": 1}))),
-    }  # fmt: skip
+        "side": chance.choice(("home", "away")),
+        "act": chance.choice(acts).number if acts else 1,
+        "value": "2",
+        "figure": "points",
+        "text": "tea",
+        "what": next(iter(getattr(match.it.plan.sport, "scores", {"": 1}))),
+    }
 
 
 @settings(max_examples=60, deadline=None)
@@ -573,8 +601,11 @@ def test_a_match_told_again_from_its_acts_is_the_same_and_so_is_one_restored(see
 
 
 @settings(max_examples=60, deadline=None)
-@given(st.sampled_from([name for name in SPORT_NAMES if name in ("table_tennis", "tennis", "badminton", "football")]),
-       st.lists(st.booleans(), max_size=90), st.integers(1, 6))  # fmt: skip
+@given(
+    st.sampled_from([name for name in SPORT_NAMES if name in ("table_tennis", "tennis", "badminton", "football")]),
+    st.lists(st.booleans(), max_size=90),
+    st.integers(1, 6),
+)
 def test_a_point_that_was_taken_back_is_as_if_it_never_was(sport: str, sides: list[bool], more: int) -> None:
     def scored(match: Match, home: bool) -> None:
         if not match.it.stage.over:

@@ -21,9 +21,17 @@ NOON = datetime(2026, 11, 26, 12, 0, tzinfo=UTC)
 
 @pytest.mark.parametrize(
     ("text", "name"),
-    [("Kite friends", "kite_friends"), ("memberCount", "member_count"), ("Ünïcode – né", "unicode_ne"), ("3rd", "n3rd"),
-     ("class", "class_"), ("  __x__ ", "x"), ("???", "value"), ("a" * 90, "a" * 47)],
-)  # fmt: skip
+    [
+        ("Kite friends", "kite_friends"),
+        ("memberCount", "member_count"),
+        ("Ünïcode – né", "unicode_ne"),
+        ("3rd", "n3rd"),
+        ("class", "class_"),
+        ("  __x__ ", "x"),
+        ("???", "value"),
+        ("a" * 90, "a" * 47),
+    ],
+)
 def test_any_text_becomes_a_name(text: str, name: str) -> None:
     assert snake(text) == name
 
@@ -45,20 +53,34 @@ def test_names_of_signals() -> None:
 
 @pytest.mark.parametrize(
     ("raw", "wanted", "value"),
-    [(5, None, 5), ("1284", Wanted.NUMBER, 1284), (" -0.5 ", Wanted.NUMBER, -0.5), (7, Wanted.TEXT, "7"),
-     ("a\x00b", None, "ab"), (True, None, True)],
-)  # fmt: skip
+    [
+        (5, None, 5),
+        ("1284", Wanted.NUMBER, 1284),
+        (" -0.5 ", Wanted.NUMBER, -0.5),
+        (7, Wanted.TEXT, "7"),
+        ("a\x00b", None, "ab"),
+        (True, None, True),
+    ],
+)
 def test_values_that_a_signal_can_hold(raw: object, wanted: Wanted | None, value: object) -> None:
     assert as_scalar(raw, wanted) == value
 
 
 @pytest.mark.parametrize(
     ("raw", "wanted", "word"),
-    [("mara", Wanted.NUMBER, "is text"), (None, None, "null"), ([1], None, "a list"), ({}, None, "a group"),
-     (float("nan"), None, "undefined"), (10**31, None, "30 digits"), (-(10**4000), None, "30 digits"),
-     (float("inf"), None, "infinite"),
-     ("nan", Wanted.NUMBER, "undefined"), (True, Wanted.NUMBER, "yes or no")],
-)  # fmt: skip
+    [
+        ("mara", Wanted.NUMBER, "is text"),
+        (None, None, "null"),
+        ([1], None, "a list"),
+        ({}, None, "a group"),
+        (float("nan"), None, "undefined"),
+        (10**31, None, "30 digits"),
+        (-(10**4000), None, "30 digits"),
+        (float("inf"), None, "infinite"),
+        ("nan", Wanted.NUMBER, "undefined"),
+        (True, Wanted.NUMBER, "yes or no"),
+    ],
+)
 def test_values_that_it_cannot(raw: object, wanted: Wanted | None, word: str) -> None:
     with pytest.raises(ValueRefused, match=word):
         as_scalar(raw, wanted)
@@ -88,10 +110,21 @@ def test_a_trail_starts_anew_when_the_clock_was_set_back() -> None:
 
 @pytest.mark.parametrize(
     ("period", "failures", "retry_after", "expected"),
-    [(5, 0, None, 5.0), (5, 1, None, 10.0), (5, 3, None, 40.0), (5, 4, None, 60.0), (5, 99, None, 60.0),
-     (300, 2, None, 300.0), (5, 1, 7, 10.0), (5, 1, 11, 11.0),
-     (5, 1, 99999, 3600.0), (60, 0, 0, 60.0), (60, 1, 1, 60.0), (5, 9, 1, 60.0)],
-)  # fmt: skip
+    [
+        (5, 0, None, 5.0),
+        (5, 1, None, 10.0),
+        (5, 3, None, 40.0),
+        (5, 4, None, 60.0),
+        (5, 99, None, 60.0),
+        (300, 2, None, 300.0),
+        (5, 1, 7, 10.0),
+        (5, 1, 11, 11.0),
+        (5, 1, 99999, 3600.0),
+        (60, 0, 0, 60.0),
+        (60, 1, 1, 60.0),
+        (5, 9, 1, 60.0),
+    ],
+)
 def test_backoff_doubles_to_a_minute_and_believes_retry_after(
     period: float, failures: int, retry_after: float | None, expected: float
 ) -> None:
@@ -105,9 +138,14 @@ def test_jitter_is_a_tenth_either_way() -> None:
 
 @pytest.mark.parametrize(
     ("typed", "expected"),
-    [("19:02", "2026-11-25 19:02:00"), ("11:59:30", "2026-11-26 11:59:30"), (" 9.05 ", "2026-11-26 09:05:00"),
-     ("12:00", "2026-11-26 12:00:00"), ("12:00:01", "2026-11-25 12:00:01")],
-)  # fmt: skip
+    [
+        ("19:02", "2026-11-25 19:02:00"),
+        ("11:59:30", "2026-11-26 11:59:30"),
+        (" 9.05 ", "2026-11-26 09:05:00"),
+        ("12:00", "2026-11-26 12:00:00"),
+        ("12:00:01", "2026-11-25 12:00:01"),
+    ],
+)
 def test_a_time_of_day_is_the_last_one_that_has_been(typed: str, expected: str) -> None:
     assert f"{time_before(NOON)(typed):%Y-%m-%d %H:%M:%S}" == expected
 

@@ -98,8 +98,10 @@ def test_side_by_side_there_are_two_sponsors_never_one_twice() -> None:
 @pytest.mark.parametrize("seed", range(60))
 def test_whatever_is_done_no_sponsor_is_in_both_slots_and_no_item_that_may_not(seed: int) -> None:
     chance = random.Random(seed)
-    items = [RotationItem(f"i{at}", f"s{chance.randrange(4)}", chance.randrange(0, 9) * S, chance.choice((0, 1, 2.5)))
-             for at in range(chance.randrange(1, 9))]  # fmt: skip
+    items = [
+        RotationItem(f"i{at}", f"s{chance.randrange(4)}", chance.randrange(0, 9) * S, chance.choice((0, 1, 2.5)))
+        for at in range(chance.randrange(1, 9))
+    ]
     names = [one.id for one in items]
     rule = RotationRule(chance.choice(ORDERS), chance.choice((0, 30)) * S, chance.randrange(5, 40) * S, 2, str(seed))
     it, now = Rotation.begun(rule, items, 0, frozenset(names)), 0
@@ -138,8 +140,10 @@ def test_who_is_behind_what_was_promised_comes_next() -> None:
     items = (replace(TEA, promised=30), replace(BATTERIES, promised=20), replace(BICYCLES, promised=10))
     given = begun(*items, order=BEHIND).advance(6000 * S)[0].given
     assert {name: round(time / 6000 / S, 2) for name, time in given.items()} == {
-        "Cordel Tea": 0.50, "Halfmoon Batteries": 0.33, "Northshed Bicycles": 0.17,
-    }  # fmt: skip
+        "Cordel Tea": 0.50,
+        "Halfmoon Batteries": 0.33,
+        "Northshed Bicycles": 0.17,
+    }
 
 
 def test_held_skipped_and_this_one_now() -> None:
@@ -149,8 +153,9 @@ def test_held_skipped_and_this_one_now() -> None:
     assert told(begun().advance(S)[0].skipped(), 8) == [(7, 0, "bikes")]
     hidden = begun(hidden=600 * S, shown=30 * S).shown_now("bikes")
     assert (hidden.seen, told(hidden, 31)) == (
-        ("bikes",), [(5, 0, "tea"), (14, 0, "cells"), (20, 0, "bikes"), (25, 0, "tea"), (30, 0, "")],
-    )  # fmt: skip
+        ("bikes",),
+        [(5, 0, "tea"), (14, 0, "cells"), (20, 0, "bikes"), (25, 0, "tea"), (30, 0, "")],
+    )
 
 
 def test_over_eight_hours_each_has_its_share_to_the_second() -> None:
@@ -164,15 +169,20 @@ def test_over_eight_hours_each_has_its_share_to_the_second() -> None:
 
 def test_an_evening_is_planned_and_what_cannot_be_kept_is_told() -> None:
     rule = RotationRule(ORDERED, 22 * 60 * S, 90 * S)
-    promises = [Promise("Cordel Tea", 3 * MINUTE, 2), Promise("Halfmoon Batteries", 5 * MINUTE),
-                Promise("Gluepot & Daughters", MINUTE)]  # fmt: skip
+    promises = [
+        Promise("Cordel Tea", 3 * MINUTE, 2),
+        Promise("Halfmoon Batteries", 5 * MINUTE),
+        Promise("Gluepot & Daughters", MINUTE),
+    ]
     plan = planned(rule, THREE, promises, 0, 2 * 3600 * S)
     # Five appearances of 90 s are 22 rounds of 20 s, and 10 s more.
     told = {one.sponsor: (one.time // S, one.missing) for one in plan.expected}
     assert told == {
-        "Cordel Tea": (22 * 9 + 9, ""), "Halfmoon Batteries": (22 * 6 + 1, "2.8 minutes are missing of 5"),
-        "Northshed Bicycles": (22 * 5, ""), "Gluepot & Daughters": (0, "1.0 minutes are missing of 1"),
-    }  # fmt: skip
+        "Cordel Tea": (22 * 9 + 9, ""),
+        "Halfmoon Batteries": (22 * 6 + 1, "2.8 minutes are missing of 5"),
+        "Northshed Bicycles": (22 * 5, ""),
+        "Gluepot & Daughters": (0, "1.0 minutes are missing of 1"),
+    }
     assert plan.spans[0].begin == 1320 * S
     assert sum(one.end - one.begin for one in plan.spans) == 450 * S
 
@@ -214,11 +224,14 @@ def test_what_two_pages_show_counts_once_and_never_more_than_was_sent() -> None:
 
 def test_what_was_sent_and_not_seen_says_why() -> None:
     painted = [
-        PaintedSpan("a", "tea", 0, 10), PaintedSpan("a", "tea", 10, 20, above=False),
-        PaintedSpan("a", "tea", 20, 30, area=0.49), PaintedSpan("b", "tea", 25, 35, opacity=0.11),
-        PaintedSpan("a", "tea", 35, 40, visible=False), PaintedSpan("a", "tea", 40, 50, opacity=0.1),
+        PaintedSpan("a", "tea", 0, 10),
+        PaintedSpan("a", "tea", 10, 20, above=False),
+        PaintedSpan("a", "tea", 20, 30, area=0.49),
+        PaintedSpan("b", "tea", 25, 35, opacity=0.11),
+        PaintedSpan("a", "tea", 35, 40, visible=False),
+        PaintedSpan("a", "tea", 40, 50, opacity=0.1),
         PaintedSpan("a", "tea", 50, 60, loaded=False),
-    ]  # fmt: skip
+    ]
     found = airtime("tea", [(0, 90)], painted, [(0, 70)])
     assert found.seen == ((0, 10), (25, 35))
     assert found.gaps == (
@@ -242,16 +255,27 @@ def test_airtime_is_what_a_count_second_by_second_says(seed: int) -> None:
 
     sent, pages = spans(8), spans(5)
     painted = [
-        PaintedSpan(chance.choice("ab"), chance.choice(("tea", "cells")), begin, end, chance.random() < 0.8,
-                    chance.random() < 0.8, chance.random() < 0.8, chance.random() * 2, chance.random())
+        PaintedSpan(
+            chance.choice("ab"),
+            chance.choice(("tea", "cells")),
+            begin,
+            end,
+            chance.random() < 0.8,
+            chance.random() < 0.8,
+            chance.random() < 0.8,
+            chance.random() * 2,
+            chance.random(),
+        )
         for begin, end in spans(20)
-    ]  # fmt: skip
+    ]
     found = airtime("tea", sent, painted, pages)
     asked = {at for begin, end in sent for at in range(begin, end)}
     counts = {
-        at for one in painted for at in range(one.begin, one.end)
+        at
+        for one in painted
+        for at in range(one.begin, one.end)
         if one.item == "tea" and one.loaded and one.visible and one.above and one.area >= 0.5 and one.opacity > 0.1
-    }  # fmt: skip
+    }
     seen = {at for begin, end in found.seen for at in range(begin, end)}
     assert seen == asked & counts
     assert sorted(at for one in found.gaps for at in range(one.begin, one.end)) == sorted(asked - seen)

@@ -70,8 +70,14 @@ LOVE_GAMES = "h4 a4 " * 6
 
 
 def test_tennis_is_called_as_it_is_called() -> None:
-    for typed, called in (("", ("0", "0")), ("h1", ("15", "0")), ("h2 a3", ("30", "40")), ("h3 a3", ("40", "40")),
-                          ("h3 a3 h1", ("advantage", "40")), ("h3 a3 h1 a1", ("40", "40"))):  # fmt: skip
+    for typed, called in (
+        ("", ("0", "0")),
+        ("h1", ("15", "0")),
+        ("h2 a3", ("30", "40")),
+        ("h3 a3", ("40", "40")),
+        ("h3 a3 h1", ("advantage", "40")),
+        ("h3 a3 h1 a1", ("40", "40")),
+    ):
         stands = match(TENNIS, typed)
         assert (stands.called(HOME), stands.called(AWAY)) == called
     assert match(TENNIS, "h3 a3 h2").counts[1] == (1, 0)
@@ -333,10 +339,13 @@ def test_rules_that_cannot_be_read_say_what_would_be_right(was: str, becomes: st
         ("last_at = 2", "last_at = 9", "Ends are never changed at 9: the deciding game is over before."),
         ("last_at = 2", "every_points_tie = 6", "every_points_tie never counts: there is no tie-break."),
         ('kind = "turns"', 'kind = "rally"', "each of serving never counts: with “rally” nobody serves in turns."),
-        ('name = "match"\nto = 2', 'name = "match"\nto = 2\ntie_at = 2\ntie = { name = "last", to = 7 }',
-         "“match” never stands at 2 each: it is won before."),
+        (
+            'name = "match"\nto = 2',
+            'name = "match"\nto = 2\ntie_at = 2\ntie = { name = "last", to = 7 }',
+            "“match” never stands at 2 each: it is won before.",
+        ),
     ],
-)  # fmt: skip
+)
 def test_what_can_never_happen_is_said(was: str, becomes: str, words: str) -> None:
     assert words in unreachable(read(YARD.replace(was, becomes)))
 

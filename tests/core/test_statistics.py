@@ -258,8 +258,12 @@ def test_a_match_of_which_only_the_sums_were_told_counts_with_them() -> None:
     game = Game().tell(600, "match.end", match="m7", result="won", kills=9, deaths=3, assists=2, duration_s=300)
     told = game.read(700)
     assert chosen(told, "ended_kills", "ended_deaths", "ended_kd", "ended_minutes", "ended_per_minute") == [
-        9, 3, 3.0, 5.0, 1.8,
-    ]  # fmt: skip
+        9,
+        3,
+        3.0,
+        5.0,
+        1.8,
+    ]
     # Sums belong to no run.
     assert chosen(told, "session_best_streak", "session_multis") == [0, 0]
 

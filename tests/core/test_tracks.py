@@ -21,17 +21,25 @@ Told = tuple[float, dict[str, Any], bool, float | None]
 def course(*told: Told) -> list[tuple[str, float | None]]:
     """The types of the events that follow from reports, each with its place."""
     it = TrackCourse()
-    events = [one for at, details, playing, place in told
-              for one in it.after(PlayerReport(details, playing, place), at)]  # fmt: skip
+    events = [
+        one for at, details, playing, place in told for one in it.after(PlayerReport(details, playing, place), at)
+    ]
     return [(kind.removeprefix("track."), data.get("position_s")) for kind, data in events]
 
 
 def test_a_player_that_is_asked_again_and_again_tells_each_thing_once() -> None:
     assert course(
-        (0, WEATHER, True, 0.0), (1, WEATHER, True, 1.0), (2, WEATHER, True, 2.9), (3, WEATHER, False, 3.0),
-        (9, WEATHER, False, 3.0), (10, WEATHER, True, 3.0), (11, WEATHER, True, 90.0), (12, LIGHTHOUSE, True, 0.4),
-        (13, {}, False, None), (14, {}, False, None),
-    ) == [("start", 0.0), ("pause", 3.0), ("resume", 3.0), ("seek", 90.0), ("start", 0.4), ("stop", None)]  # fmt: skip
+        (0, WEATHER, True, 0.0),
+        (1, WEATHER, True, 1.0),
+        (2, WEATHER, True, 2.9),
+        (3, WEATHER, False, 3.0),
+        (9, WEATHER, False, 3.0),
+        (10, WEATHER, True, 3.0),
+        (11, WEATHER, True, 90.0),
+        (12, LIGHTHOUSE, True, 0.4),
+        (13, {}, False, None),
+        (14, {}, False, None),
+    ) == [("start", 0.0), ("pause", 3.0), ("resume", 3.0), ("seek", 90.0), ("start", 0.4), ("stop", None)]
 
 
 def test_the_same_track_right_after_itself_begins_anew() -> None:

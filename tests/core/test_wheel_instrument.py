@@ -261,14 +261,19 @@ def test_a_spin_while_it_turns_waits_and_begins_by_itself() -> None:
     tea.do("spin")
     told = [one for one in tea.wait(60) if one.type != "tea.sealed"]
     assert [(one.type, one.data["number"], one.data["who"]) for one in told] == [
-        ("tea.begun", 1, ""), ("tea.landed", 1, ""), ("tea.begun", 2, "teacup_ana"), ("tea.landed", 2, "teacup_ana"),
-        ("tea.begun", 3, ""), ("tea.landed", 3, ""),
-    ]  # fmt: skip
+        ("tea.begun", 1, ""),
+        ("tea.landed", 1, ""),
+        ("tea.begun", 2, "teacup_ana"),
+        ("tea.landed", 2, "teacup_ana"),
+        ("tea.begun", 3, ""),
+        ("tea.landed", 3, ""),
+    ]
     # Each begins when the one before is over: 0.4 s to begin with, 4 to turn, 3 to stay.
     assert told[2].at - told[0].at == timedelta(seconds=7.4)
     for one in told[1::2]:
-        record = SpinRecord(one.data["hash"], one.data["opened"], one.data["number"], tuple(one.data["weights"]),
-                            one.data["came"] - 1)  # fmt: skip
+        record = SpinRecord(
+            one.data["hash"], one.data["opened"], one.data["number"], tuple(one.data["weights"]), one.data["came"] - 1
+        )
         assert problem_of(record) is None
 
 
@@ -407,8 +412,7 @@ def test_chat_the_scene_a_cue_and_a_sound_follow_and_make_no_sense_later() -> No
     begun, landed, sealed = tea.do("owe", who="ana").do("spin", who="ana").wait(20)
     assert [(one.kind, one.target) for one in begun.effects] == [("scene", "Wheel")]
     kinds = [(one.kind, one.target, one.delay_s) for one in landed.effects]
-    assert kinds == [("sound", "tea", 0), ("press", "big_gift", 0), ("say", "chat", 0),
-                     ("scene_back", "Wheel", 8)]  # fmt: skip
+    assert kinds == [("sound", "tea", 0), ("press", "big_gift", 0), ("say", "chat", 0), ("scene_back", "Wheel", 8)]
     spin = tea.it.spin
     assert spin is not None
     chance = "9.1 %" if spin.field.words == "the cold kettle" else "30.3 %"
@@ -472,8 +476,9 @@ def test_it_lands_where_it_was_drawn_within_the_field_and_never_goes_backwards(w
     came = chance.choice([at for at, one in enumerate(weights) if one])
     clockwise = chance.random() < 0.5
     within = chance.uniform(0.12, 0.88)
-    turn = turned(tuple(weights), came, within, chance.uniform(-9, 9), chance.randrange(1, 20), chance.uniform(2, 60),
-                  clockwise)  # fmt: skip
+    turn = turned(
+        tuple(weights), came, within, chance.uniform(-9, 9), chance.randrange(1, 20), chance.uniform(2, 60), clockwise
+    )
     share = weights[came] / sum(weights)
     if share > 1e-9:
         # A field as narrow as a millionth of a millionth is lost in what a number can hold, and in any picture.

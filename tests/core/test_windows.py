@@ -428,9 +428,10 @@ def test_a_cycle_is_found_with_its_path() -> None:
 
 def test_events_change_windows_and_what_reads_them_in_one_step() -> None:
     engine = engine_with(
-        window("today", stats=["sum"]), build("formula", "left", {"formula": "10 - gifts.sum"}),
+        window("today", stats=["sum"]),
+        build("formula", "left", {"formula": "10 - gifts.sum"}),
         Chain("rush", ("gift",), 10),
-    )  # fmt: skip
+    )
     engine.texts.show("1/a", Say(compile_wording("{own.left} to go, {rush.length} in a row"), "—"))
     events = [LogEntry(n, Event(str(n), "test", "gift", SEVEN, {"spools": 2}), SEVEN) for n in (1, 2)]
     assert engine.apply_events(events, SEVEN).texts["1/a"].text == "6 to go, 2 in a row"

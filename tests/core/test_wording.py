@@ -60,9 +60,21 @@ def test_numbers_are_written_as_the_locale_does() -> None:
 
 @pytest.mark.parametrize(
     ("value", "expected"),
-    [(0, "0"), (999, "999"), (999.96, "1K"), (1000, "1K"), (1049, "1K"), (1050, "1.1K"), (9950, "10K"), (12_499, "12K"),
-     (999_499, "999K"), (999_500, "1M"), (1_250_000, "1.3M"), (-1284, "-1.3K")],
-)  # fmt: skip
+    [
+        (0, "0"),
+        (999, "999"),
+        (999.96, "1K"),
+        (1000, "1K"),
+        (1049, "1K"),
+        (1050, "1.1K"),
+        (9950, "10K"),
+        (12_499, "12K"),
+        (999_499, "999K"),
+        (999_500, "1M"),
+        (1_250_000, "1.3M"),
+        (-1284, "-1.3K"),
+    ],
+)
 def test_compact_numbers(value: float, expected: str) -> None:
     assert compact(value, ENGLISH) == expected
 
@@ -134,9 +146,14 @@ def test_unknown_formats_offer_the_known_ones() -> None:
 
 def test_only_a_signal_as_it_is_may_be_longer_than_words() -> None:
     scope = Scope({"wheel.face": "x" * 50_000})
-    for source, most in (("{wheel.face}", 50_000), (" {wheel.face}", 2_000), ("{join(wheel.face, wheel.face)}", 2_000),
-                         ("{wheel.face}{wheel.face}", 2_000), ("{coalesce(wheel.face, 1)}", 50_000),
-                         ("{coalesce(gone.face, wheel.face)}!", 2_000)):  # fmt: skip
+    for source, most in (
+        ("{wheel.face}", 50_000),
+        (" {wheel.face}", 2_000),
+        ("{join(wheel.face, wheel.face)}", 2_000),
+        ("{wheel.face}{wheel.face}", 2_000),
+        ("{coalesce(wheel.face, 1)}", 50_000),
+        ("{coalesce(gone.face, wheel.face)}!", 2_000),
+    ):
         said = compile_wording(source).render(scope).text
         assert said is not None
         assert len(said) == most, source

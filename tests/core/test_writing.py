@@ -29,19 +29,35 @@ def run(source: str, locale: str = "en", **values: Any) -> Any:
 
 @pytest.mark.parametrize(
     ("value", "spec", "written"),
-    [(2.675, ".2f", "2.68"), (0.125, ".2f", "0.13"), (-0.125, ".2f", "-0.13"), (2.5, "d", "3"), (0.5, ".0f", "1"),
-     (-0.04, ".1f", "0.0"), (-0.4, ".0f", "0"), (-0.0, ",", "0"), (0, "+d", "0"), (0.001, "+.2f", "0.00"),
-     (3, "+d", "+3"), (0.045, ".0%", "5%"), (1234567.885, ",.2f", "1,234,567.89"),
-     (-0.4, "d", "0"), (0, "+>4", "+++0")],
-)  # fmt: skip
+    [
+        (2.675, ".2f", "2.68"),
+        (0.125, ".2f", "0.13"),
+        (-0.125, ".2f", "-0.13"),
+        (2.5, "d", "3"),
+        (0.5, ".0f", "1"),
+        (-0.04, ".1f", "0.0"),
+        (-0.4, ".0f", "0"),
+        (-0.0, ",", "0"),
+        (0, "+d", "0"),
+        (0.001, "+.2f", "0.00"),
+        (3, "+d", "+3"),
+        (0.045, ".0%", "5%"),
+        (1234567.885, ",.2f", "1,234,567.89"),
+        (-0.4, "d", "0"),
+        (0, "+>4", "+++0"),
+    ],
+)
 def test_halves_go_away_from_zero_and_nothing_has_no_sign(value: float, spec: str, written: str) -> None:
     assert formatter(spec)(value, ENGLISH) == written
 
 
 def test_every_format_rounds_by_the_same_rule() -> None:
     assert [plain(2.675), signed(2.675, ENGLISH), compact(1250, ENGLISH), compact(12_500, ENGLISH)] == [
-        "2.68", "+2.68", "1.3K", "13K",
-    ]  # fmt: skip
+        "2.68",
+        "+2.68",
+        "1.3K",
+        "13K",
+    ]
     assert [plain(-0.001), signed(-0.001, ENGLISH), compact(-0.04, ENGLISH)] == ["0", "0", "0"]
     assert (run("round(a.x, 2)", x=2.675), run("round(a.x)", x=-0.4), run("round(a.x, 1)", x=-0.25)) == (2.68, 0, -0.3)
 
@@ -61,10 +77,16 @@ def test_a_duration_before_zero_keeps_its_minus() -> None:
 
 @pytest.mark.parametrize(
     ("locale", "written"),
-    [("pl", ["1234,5", "12\u00a0345"]), ("es", ["1234,5", "12.345"]), ("pt_PT", ["1234,5", "12\u00a0345"]),
-     ("pt_BR", ["1.234,5", "12.345"]), ("de", ["1.234,5", "12.345"]), ("fr", ["1\u00a0234,5", "12\u00a0345"]),
-     ("en_IN", ["1,234.5", "12,345"])],
-)  # fmt: skip
+    [
+        ("pl", ["1234,5", "12\u00a0345"]),
+        ("es", ["1234,5", "12.345"]),
+        ("pt_PT", ["1234,5", "12\u00a0345"]),
+        ("pt_BR", ["1.234,5", "12.345"]),
+        ("de", ["1.234,5", "12.345"]),
+        ("fr", ["1\u00a0234,5", "12\u00a0345"]),
+        ("en_IN", ["1,234.5", "12,345"]),
+    ],
+)
 def test_four_digits_stand_alone_where_a_language_wants_it(locale: str, written: list[str]) -> None:
     style = number_style(locale)
     assert [formatter(",.1f")(1234.5, style), formatter(",")(12345, style)] == written
@@ -73,18 +95,28 @@ def test_four_digits_stand_alone_where_a_language_wants_it(locale: str, written:
 def test_slovenian_has_a_form_for_two() -> None:
     words = 'plural(a.n, "sledilec", "sledilca", "sledilci", "sledilcev")'
     assert [run(words, "sl", n=n) for n in (1, 2, 3, 5, 101, 102)] == [
-        "sledilec", "sledilca", "sledilci", "sledilcev", "sledilec", "sledilca",
-    ]  # fmt: skip
+        "sledilec",
+        "sledilca",
+        "sledilci",
+        "sledilcev",
+        "sledilec",
+        "sledilca",
+    ]
     assert [run('plural(a.n, "osoba", "osoby", "osób")', "pl", n=n) for n in (1, 3, 7)] == ["osoba", "osoby", "osób"]
     assert [run('plural(a.n, "one", "many")', "sl", n=n) for n in (1, 2)] == ["one", "many"]
 
 
 @pytest.mark.parametrize(
     ("locale", "rank", "names", "both"),
-    [("en", "2nd", "Ana, Bolt and 2 more", "Ana and Bolt"), ("de", "2.", "Ana, Bolt und 2 weitere", "Ana und Bolt"),
-     ("fr", "2e", "Ana, Bolt et 2 de plus", "Ana et Bolt"), ("sv", "2:a", "Ana, Bolt och 2 till", "Ana och Bolt"),
-     ("pl", "2.", "Ana, Bolt i jeszcze 2", "Ana i Bolt"), ("ja", "2位", "Ana、Bolt、ほか2名", "Ana、Bolt")],
-)  # fmt: skip
+    [
+        ("en", "2nd", "Ana, Bolt and 2 more", "Ana and Bolt"),
+        ("de", "2.", "Ana, Bolt und 2 weitere", "Ana und Bolt"),
+        ("fr", "2e", "Ana, Bolt et 2 de plus", "Ana et Bolt"),
+        ("sv", "2:a", "Ana, Bolt och 2 till", "Ana och Bolt"),
+        ("pl", "2.", "Ana, Bolt i jeszcze 2", "Ana i Bolt"),
+        ("ja", "2位", "Ana、Bolt、ほか2名", "Ana、Bolt"),
+    ],
+)
 def test_ranks_and_lists_are_of_the_language_chosen(locale: str, rank: str, names: str, both: str) -> None:
     assert run("ordinal(a.n)", locale, n=2) == rank
     assert run("names(a.list, 2, 4)", locale, list="Ana\nBolt") == names
@@ -141,11 +173,23 @@ def test_nothing_given_loses_no_tie() -> None:
 
 @pytest.mark.parametrize(
     ("many", "one"),
-    [("spools", "spool"), ("kite friends", "kite friend"), ("ladies", "lady"), ("boxes", "box"),
-     ("watching", "watching"),
-     ("glass", "glass"), ("bonus", "bonus"), ("people", "person"), ("km/h", "km/h"), ("s", "s"), ("", ""),
-     ("matches", "match"), ("px", "px"), ("lives", "life")],
-)  # fmt: skip
+    [
+        ("spools", "spool"),
+        ("kite friends", "kite friend"),
+        ("ladies", "lady"),
+        ("boxes", "box"),
+        ("watching", "watching"),
+        ("glass", "glass"),
+        ("bonus", "bonus"),
+        ("people", "person"),
+        ("km/h", "km/h"),
+        ("s", "s"),
+        ("", ""),
+        ("matches", "match"),
+        ("px", "px"),
+        ("lives", "life"),
+    ],
+)
 def test_one_of_a_unit_is_called_as_one_says_it(many: str, one: str) -> None:
     assert singular(many) == one
     assert unit_for(many, 1) == unit_for(many, 1.0) == one

@@ -16,8 +16,18 @@ CLEAR = "rgba(0, 0, 0, 0)"
 
 
 def test_one_key_covers_all_open_pages_and_what_comes_after(page: Page, running: Running) -> None:
-    running.press("/", "/feeds/new/socket", {"title": "Lamp", "address": "ws://127.0.0.1:9/lamp", "key_in": "none",
-                                             "subscribe": "", "ping_s": "20", "keep_anyway": "yes"})  # fmt: skip
+    running.press(
+        "/",
+        "/feeds/new/socket",
+        {
+            "title": "Lamp",
+            "address": "ws://127.0.0.1:9/lamp",
+            "key_in": "none",
+            "subscribe": "",
+            "ping_s": "20",
+            "keep_anyway": "yes",
+        },
+    )
     other = page.context.new_page()
     other.goto("/feeds/lamp")
     page.goto("/")
@@ -48,13 +58,16 @@ def test_scripts_and_the_server_cover_the_same_in_every_place_and_it_all_comes_b
     page.goto("/preferences/")
     page.keyboard.press(".")
     expect(page.locator("html")).to_have_class("is-covered")
-    page.evaluate("""([texts, places]) => {
+    page.evaluate(
+        """([texts, places]) => {
       const row = (html) => `<div class="tried">${html}</div>`;
       document.querySelector("main").innerHTML =
         texts.map(() => '<p class="text"></p>').join("") + places.map(row).join("");
       document.querySelectorAll("p.text").forEach((line, at) => { line.textContent = texts[at]; });
       document.title = "Lamp at 10.0.0.3";
-    }""", [texts, places])  # fmt: skip
+    }""",
+        [texts, places],
+    )
     expect(page).to_have_title("Lamp at ••••••••")
     found = page.locator("p.text").evaluate_all(
         "(lines) => lines.map((line) => [...line.querySelectorAll('.private')].map((one) => one.textContent))"

@@ -63,8 +63,11 @@ def test_a_cue_is_made_seen_as_a_sentence_and_fires_once_for_what_happens(page: 
 
 
 def test_a_cue_is_operated_with_the_keyboard_alone(page: Page, running: Running) -> None:
-    running.press("/", "/cues/new", {"title": "Lamps", "do_1": "set", "signal_1": "script.lamps", "value_of_1": "3",
-                                     "rests": "1 h"})  # fmt: skip
+    running.press(
+        "/",
+        "/cues/new",
+        {"title": "Lamps", "do_1": "set", "signal_1": "script.lamps", "value_of_1": "3", "rests": "1 h"},
+    )
     page.goto("/")
     page.keyboard.press("g")
     page.keyboard.press("c")
@@ -83,10 +86,22 @@ def test_a_cue_is_operated_with_the_keyboard_alone(page: Page, running: Running)
 
 
 STREAK = {
-    "title": "Streak of four", "when": "crosses", "signal": "game.session_kills", "level": "4", "back": "1",
-    "do_1": "scene", "scene_1": "Talk", "for_1": "2", "do_2": "say", "chat_2": "chat", "line_2": "Four in a row",
-    "do_3": "moment", "piece_3": "Overlay / Cheer", "words_3": "Four in a row", "shown_3": "5",
-}  # fmt: skip
+    "title": "Streak of four",
+    "when": "crosses",
+    "signal": "game.session_kills",
+    "level": "4",
+    "back": "1",
+    "do_1": "scene",
+    "scene_1": "Talk",
+    "for_1": "2",
+    "do_2": "say",
+    "chat_2": "chat",
+    "line_2": "Four in a row",
+    "do_3": "moment",
+    "piece_3": "Overlay / Cheer",
+    "words_3": "Four in a row",
+    "shown_3": "5",
+}
 
 
 def prepare(folder: Path, chat: ChatServer, picture: Compositor) -> str:
@@ -95,10 +110,13 @@ def prepare(folder: Path, chat: ChatServer, picture: Compositor) -> str:
     token = running.add_overlay("{cheer.name}", name="Cheer", appears="moment", moment_type="cheer", x=600, y=300)
     running.press("/", "/instruments/new/statistics", {"title": "Game", "player": "mara_vane"})
     for kind, title, choices in (
-        ("irc", "Chat", {"host": "127.0.0.1", "port": str(chat.port), "tls": "no", "channel": "windyladder",
-                         "nick": "mara_helper"}),
+        (
+            "irc",
+            "Chat",
+            {"host": "127.0.0.1", "port": str(chat.port), "tls": "no", "channel": "windyladder", "nick": "mara_helper"},
+        ),
         ("scene", "Picture", {"way": "connect", "address": picture.link_address}),
-    ):  # fmt: skip
+    ):
         call = Call("feed.new", {"kind": kind, "title": title, "choices": choices})
         running.runtime.call(_doing(call))
     new_cue(running, **STREAK)
@@ -174,8 +192,10 @@ def test_a_streak_of_four_switches_speaks_and_shows_once_and_a_kill_in_between_m
 def test_a_cue_is_tried_on_the_draft_alone(page: Page, running: Running) -> None:
     token = running.add_overlay("{gift.name}", name="Gift", appears="moment", moment_type="gift", x=600, y=300)
     running.event(type="follow", data={"name": "tuck"})
-    page.goto("/cues/new?when=event&event=follow&do_1=moment&piece_1=Overlay+/+Gift&words_1=Hello+{event.name}"
-              "&shown_1=2&do_2=say&chat_2=chat&line_2=hello")  # fmt: skip
+    page.goto(
+        "/cues/new?when=event&event=follow&do_1=moment&piece_1=Overlay+/+Gift&words_1=Hello+{event.name}"
+        "&shown_1=2&do_2=say&chat_2=chat&line_2=hello"
+    )
     page.get_by_role("button", name="Try it now, on the draft").click()
     trial = page.locator("#trial")
     expect(trial).to_contain_text("show “Hello tuck” on Overlay / Gift")

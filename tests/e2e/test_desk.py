@@ -75,8 +75,18 @@ def test_what_needs_me_is_told_with_the_press_that_mends_it_and_nothing_else(pag
     page.goto("/")
     needs = page.locator("#desk-needs")
     expect(needs).to_contain_text("Nothing.")
-    running.press("/", "/feeds/new/socket", {"title": "Lamp", "address": "ws://127.0.0.1:9/lamp", "key_in": "none",
-                                             "subscribe": "", "ping_s": "20", "keep_anyway": "yes"})  # fmt: skip
+    running.press(
+        "/",
+        "/feeds/new/socket",
+        {
+            "title": "Lamp",
+            "address": "ws://127.0.0.1:9/lamp",
+            "key_in": "none",
+            "subscribe": "",
+            "ping_s": "20",
+            "keep_anyway": "yes",
+        },
+    )
     expect(needs).to_contain_text("Lamp is down: Nothing answers at 127.0.0.1:9")
     needs.get_by_role("button", name="Open it anew").click()
     expect(page).to_have_url(f"{running.address}/feeds/lamp")
@@ -93,13 +103,16 @@ def test_an_evening_is_operated_from_the_desk_with_the_keyboard_alone(page: Page
     running.press("/", "/instruments/new/countdown", {"title": "Kettle", "length": "9 min"})
     token = running.add_overlay("{lines.value} lost", name="Lost", nothing_yet="none lost")
     for typed in (
-        {"does": "session", "key": "F2"}, {"does": "scene", "scene": "Play", "key": "F3"},
-        {"does": "scene", "scene": "Break", "key": "F4"}, {"does": "step", "hand": "lines", "by": "1", "key": "x"},
+        {"does": "session", "key": "F2"},
+        {"does": "scene", "scene": "Play", "key": "F3"},
+        {"does": "scene", "scene": "Break", "key": "F4"},
+        {"does": "step", "hand": "lines", "by": "1", "key": "x"},
         {"does": "command", "instrument": "kettle", "command": "start", "key": "Shift+K"},
         {"does": "command", "instrument": "kettle", "command": "add", "with": "by 3 min", "key": "m"},
-        {"does": "piece", "part": "Overlay / Lost", "key": "v"}, {"does": "air", "key": "0"},
+        {"does": "piece", "part": "Overlay / Lost", "key": "v"},
+        {"does": "air", "key": "0"},
         {"does": "undo", "key": "u"},
-    ):  # fmt: skip
+    ):
         lay(running, **typed)
     viewers = page.context.new_page()
     viewers.goto(f"/o/{token}")

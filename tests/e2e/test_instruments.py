@@ -98,10 +98,12 @@ def test_what_is_being_typed_is_not_taken_away_by_news(page: Page, running: Runn
 
 def _play(running: Running, *kinds: str) -> None:
     data = {
-        "kill": {"actor": "mara_vane", "target": "tuck"}, "gust": {"actor": "mara_vane", "tags": ["gust bonus"]},
-        "death": {"actor": "tuck", "target": "mara_vane"}, "match.start": {"opponent": "tuck", "rating": 1412},
+        "kill": {"actor": "mara_vane", "target": "tuck"},
+        "gust": {"actor": "mara_vane", "tags": ["gust bonus"]},
+        "death": {"actor": "tuck", "target": "mara_vane"},
+        "match.start": {"opponent": "tuck", "rating": 1412},
         "match.end": {"result": "won", "rating": 1430},
-    }  # fmt: skip
+    }
     for kind in kinds:
         running.event(type="kill" if kind == "gust" else kind, data=data[kind])
 

@@ -14,13 +14,34 @@ from tesoura.standins.members import DEFAULT_KEY, MembersService
 from tests.conftest import Running, until
 
 NEWER = (
-    "signals/new", "signals/new/window", "signals/new/formula", "files/", "files/new", "files/ready", "log/", "log/1",
-    "reports/", "reports/1", "recipes/", "recipes/channel",
-    "overlays/1/link", "overlays/1/versions", "looks/", "looks/ink",
-    "looks/style-sheets", "typefaces/", "instruments/match", "instruments/match/matches/0", "instruments/wheel",
-    "instruments/wheel/check", "instruments/new/scoreboard", "instruments/new/wheel", "instruments/tea",
-    "instruments/turns", "reports/1/sponsors",
-)  # fmt: skip
+    "signals/new",
+    "signals/new/window",
+    "signals/new/formula",
+    "files/",
+    "files/new",
+    "files/ready",
+    "log/",
+    "log/1",
+    "reports/",
+    "reports/1",
+    "recipes/",
+    "recipes/channel",
+    "overlays/1/link",
+    "overlays/1/versions",
+    "looks/",
+    "looks/ink",
+    "looks/style-sheets",
+    "typefaces/",
+    "instruments/match",
+    "instruments/match/matches/0",
+    "instruments/wheel",
+    "instruments/wheel/check",
+    "instruments/new/scoreboard",
+    "instruments/new/wheel",
+    "instruments/tea",
+    "instruments/turns",
+    "reports/1/sponsors",
+)
 
 
 def overlay_page(context: BrowserContext, token: str) -> Page:
@@ -401,15 +422,59 @@ def test_axe_finds_nothing(page: Page, running: Running, members: MembersService
     running.event(type="kill", data={"target": "tuck", "amount": 2})
     until(lambda: running.signal("reach.members").get("value"))
     _add_instruments(running)
-    running.press("/", "/feeds/new/irc", {"title": "Pier chat", "host": "127.0.0.1", "port": "9", "tls": "no",
-                                          "channel": "pier", "nick": "mara", "keep_anyway": "yes"})  # fmt: skip
-    running.press("/", "/cues/new", {"title": "Gift cheer", "when": "event", "event": "gift", "do_1": "set",
-                                     "signal_1": "script.cheers", "value_of_1": "{event.name}"})  # fmt: skip
-    paths = ("", "feeds/", "feeds/new", "feeds/new/channel", "feeds/reach", "signals/", "overlays/",
-             "overlays/new", "overlays/1", "feeds/new/irc", "feeds/new/scene", "feeds/pier_chat", "instruments/",
-             "instruments/new", "instruments/new/map", "instruments/kettle_break", "instruments/game", "cues/",
-             "cues/new", "cues/gift_cheer", "preferences/", "nothing", "devices/", "phone/pair", "phone/pad",
-             *NEWER)  # fmt: skip
+    running.press(
+        "/",
+        "/feeds/new/irc",
+        {
+            "title": "Pier chat",
+            "host": "127.0.0.1",
+            "port": "9",
+            "tls": "no",
+            "channel": "pier",
+            "nick": "mara",
+            "keep_anyway": "yes",
+        },
+    )
+    running.press(
+        "/",
+        "/cues/new",
+        {
+            "title": "Gift cheer",
+            "when": "event",
+            "event": "gift",
+            "do_1": "set",
+            "signal_1": "script.cheers",
+            "value_of_1": "{event.name}",
+        },
+    )
+    paths = (
+        "",
+        "feeds/",
+        "feeds/new",
+        "feeds/new/channel",
+        "feeds/reach",
+        "signals/",
+        "overlays/",
+        "overlays/new",
+        "overlays/1",
+        "feeds/new/irc",
+        "feeds/new/scene",
+        "feeds/pier_chat",
+        "instruments/",
+        "instruments/new",
+        "instruments/new/map",
+        "instruments/kettle_break",
+        "instruments/game",
+        "cues/",
+        "cues/new",
+        "cues/gift_cheer",
+        "preferences/",
+        "nothing",
+        "devices/",
+        "phone/pair",
+        "phone/pad",
+        *NEWER,
+    )
     for path in paths[half::2]:
         look(f"/{path}")
     assert found == []
@@ -422,10 +487,30 @@ def test_nothing_sticks_out_on_a_phone(page: Page, running: Running, members: Me
     _add_instruments(running)
     page.set_viewport_size({"width": 390, "height": 844})
     wide = []
-    for path in ("", "feeds/", "feeds/new", "feeds/reach", "signals/", "preferences/", "log/", "files/", "reports/",
-                 "overlays/", "overlays/1", "overlays/1/link", "looks/", "instruments/", "instruments/kettle_break",
-                 "instruments/game", "instruments/ladder", "instruments/match", "clips", "instruments/tea",
-                 "instruments/turns", "reports/1/sponsors"):  # fmt: skip
+    for path in (
+        "",
+        "feeds/",
+        "feeds/new",
+        "feeds/reach",
+        "signals/",
+        "preferences/",
+        "log/",
+        "files/",
+        "reports/",
+        "overlays/",
+        "overlays/1",
+        "overlays/1/link",
+        "looks/",
+        "instruments/",
+        "instruments/kettle_break",
+        "instruments/game",
+        "instruments/ladder",
+        "instruments/match",
+        "clips",
+        "instruments/tea",
+        "instruments/turns",
+        "reports/1/sponsors",
+    ):
         page.goto(f"/{path}")
         if page.evaluate("document.documentElement.scrollWidth") > 390:
             wide.append(path)

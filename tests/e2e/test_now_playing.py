@@ -88,9 +88,7 @@ def test_the_bar_is_where_the_song_is_and_nothing_is_sent_meanwhile(
     expect(page.locator(f"{CARD} .t-song-time")).to_contain_text("/ 3:40")
 
     def place() -> float:
-        share = page.locator(f"{CARD} .t-fill").evaluate(
-            "node => new DOMMatrix(getComputedStyle(node).transform).a"
-        )  # fmt: skip
+        share = page.locator(f"{CARD} .t-fill").evaluate("node => new DOMMatrix(getComputedStyle(node).transform).a")
         return float(share) * 220
 
     until(lambda: abs(place() - player.position_s()) < 1)
@@ -142,7 +140,7 @@ def test_long_titles_shrink_then_travel_and_never_stick_out(page: Page, running:
         """() => { const card = document.querySelector(".piece-song_card").getBoundingClientRect();
         const run = document.querySelector(".t-song-title").getBoundingClientRect();
         return run.left >= card.left && run.right <= card.right; }"""
-    )  # fmt: skip
+    )
     assert inside
     player.play(5)
     expect(title).to_have_text(RIGHT_TO_LEFT.title)

@@ -147,8 +147,18 @@ def test_a_key_of_its_own_presses_a_button_once_and_never_while_one_types(page: 
 
 def test_on_a_phone_the_desk_has_four_tabs_and_counts_what_needs_somebody(phone: Page, running: Running) -> None:
     lay(running, does="scene", scene="Talk")
-    running.press("/", "/feeds/new/socket", {"title": "Lamp", "address": "ws://127.0.0.1:9/lamp", "key_in": "none",
-                                             "subscribe": "", "ping_s": "20", "keep_anyway": "yes"})  # fmt: skip
+    running.press(
+        "/",
+        "/feeds/new/socket",
+        {
+            "title": "Lamp",
+            "address": "ws://127.0.0.1:9/lamp",
+            "key_in": "none",
+            "subscribe": "",
+            "ping_s": "20",
+            "keep_anyway": "yes",
+        },
+    )
     phone.goto("/")
     tabs = phone.get_by_role("navigation", name="The desk's four parts")
     expect(tabs.get_by_role("button", name="Needs me: 1")).to_be_visible()

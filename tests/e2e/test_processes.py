@@ -56,8 +56,10 @@ def test_killed_while_events_come_in_it_has_every_event_that_it_accepted_once(tm
     words = ("serve", "--port", str(port), "--data", str(tmp_path))
     key = subprocess.run(
         [sys.executable, "-m", "tesoura", "key", "new", "test", "--data", str(tmp_path)],
-        capture_output=True, text=True, check=True,
-    ).stdout.strip()  # fmt: skip
+        capture_output=True,
+        text=True,
+        check=True,
+    ).stdout.strip()
     client = httpx.Client(
         base_url=f"http://127.0.0.1:{port}", headers={"Authorization": f"Bearer {key}"}, trust_env=False
     )

@@ -117,10 +117,17 @@ def test_each_arrangement_shows_where_the_run_stands(page: Page, running: Runnin
     act(running, "instrument.new", kind="run", choices={"title": "Mile"})
     act(running, "instrument.command", instrument="mile", command="add_splits", names="\n".join(MILE))
     running.add_overlay("hello")
-    running.edit(1, *(
-        {"do": "add", "kind": "run", "set": {"run": "mile", "arranged": one, "name": one, "x": 9, "y": 9, **SIZED[one]}}
-        for one in SIZED
-    ))  # fmt: skip
+    running.edit(
+        1,
+        *(
+            {
+                "do": "add",
+                "kind": "run",
+                "set": {"run": "mile", "arranged": one, "name": one, "x": 9, "y": 9, **SIZED[one]},
+            }
+            for one in SIZED
+        ),
+    )
     running.publish(1)
     for command in ("next", "hit", "next"):
         act(running, "instrument.command", instrument="mile", command=command)
@@ -140,10 +147,15 @@ def test_each_arrangement_shows_where_the_run_stands(page: Page, running: Runnin
 def test_killed_in_the_middle_of_a_run_it_goes_on_with_every_hit_and_its_time(tmp_path: Path) -> None:
     port = free_port()
     serve = ("serve", "--port", str(port), "--data", str(tmp_path))
-    key = subprocess.run([sys.executable, "-m", "tesoura", "key", "new", "test", "--data", str(tmp_path)],
-                         capture_output=True, text=True, check=True).stdout.split()[-1]  # fmt: skip
-    with httpx.Client(base_url=f"http://127.0.0.1:{port}", headers={"Authorization": f"Bearer {key}"},
-                      timeout=60) as client:  # fmt: skip
+    key = subprocess.run(
+        [sys.executable, "-m", "tesoura", "key", "new", "test", "--data", str(tmp_path)],
+        capture_output=True,
+        text=True,
+        check=True,
+    ).stdout.split()[-1]
+    with httpx.Client(
+        base_url=f"http://127.0.0.1:{port}", headers={"Authorization": f"Bearer {key}"}, timeout=60
+    ) as client:
 
         def told(name: str) -> object:
             return client.get(f"/api/signals/mile.{name}").json().get("value")

@@ -100,12 +100,24 @@ def test_what_cannot_be_seen_of_a_mark_is_told_by_the_page_and_does_not_count(pa
 def test_a_read_is_read_from_the_desk_its_link_refused_and_then_allowed(
     page: Page, running: Running, chat: ChatServer
 ) -> None:
-    choices = {"host": "127.0.0.1", "port": str(chat.port), "tls": "no", "channel": "#windyladder",
-               "nick": "mara_helper"}  # fmt: skip
+    choices = {
+        "host": "127.0.0.1",
+        "port": str(chat.port),
+        "tls": "no",
+        "channel": "#windyladder",
+        "nick": "mara_helper",
+    }
     act(running, "feed.new", kind="irc", title="Pier chat", choices=choices, secrets={"token": "open-sesame-9"})
     until(lambda: chat.guests == ["mara_helper"])
-    given = {"title": "Tea", "sponsor": "Cordel Tea", "points": "North slope\nTen per cent", "chat": "pier_chat",
-             "link": "https://tea.example/ladder", "pause_s": "12", "reads": "1"}  # fmt: skip
+    given = {
+        "title": "Tea",
+        "sponsor": "Cordel Tea",
+        "points": "North slope\nTen per cent",
+        "chat": "pier_chat",
+        "link": "https://tea.example/ladder",
+        "pause_s": "12",
+        "reads": "1",
+    }
     act(running, "instrument.new", kind="campaign", choices={"title": "Batteries", "sponsor": "Halfmoon"})
     act(running, "instrument.new", kind="campaign", choices=given)
     running.press("/", "/session/start")

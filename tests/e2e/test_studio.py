@@ -483,9 +483,18 @@ def test_guides_are_dragged_out_snapped_to_and_a_frame_chooses_what_it_touches(p
 
 def test_all_that_can_be_added_is_on_the_screen_and_slots_stand_in_line(page: Page, running: Running) -> None:
     slots = {
-        "kind": "slots", "name": "Slots", "count": 4, "arranged": "block", "label_1": "Kills", "icon_1": "scissors",
-        "label_2": "Deaths", "icon_2": "kite", "label_3": "K/D", "icon_3": "none", "label_4": "Streak",
-    }  # fmt: skip
+        "kind": "slots",
+        "name": "Slots",
+        "count": 4,
+        "arranged": "block",
+        "label_1": "Kills",
+        "icon_1": "scissors",
+        "label_2": "Deaths",
+        "icon_2": "kite",
+        "label_3": "K/D",
+        "icon_3": "none",
+        "label_4": "Streak",
+    }
     lay(page, running, slots)
     page.get_by_text("Add a piece").click()
     kinds = page.locator(".kinds .kind")

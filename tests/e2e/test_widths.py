@@ -10,13 +10,32 @@ from tesoura.studio.font_metrics import Faces
 from tests.conftest import Running
 
 NAMES = (
-    "mara_vane", "otto_knot", "pip_gale", "june_spool", "wren_bobbin", "tuck", "halyard_sam", "teacup_ana",
-    "bolt_uncle", "seven_socks", "gull_on_a_post", "margarine_moon", "Bartholomew Quillfeather", "AVATAR To. WAY",
+    "mara_vane",
+    "otto_knot",
+    "pip_gale",
+    "june_spool",
+    "wren_bobbin",
+    "tuck",
+    "halyard_sam",
+    "teacup_ana",
+    "bolt_uncle",
+    "seven_socks",
+    "gull_on_a_post",
+    "margarine_moon",
+    "Bartholomew Quillfeather",
+    "AVATAR To. WAY",
     "Ty Tr Wo Ye V. P, L'",
-    "Łódź Žižkov ąęć", "İstanbul Ğğ", "Ångström Çà", "Tiếng Việt đường", "Ελλάδα καλημέρα", "Привет, Аня Тула",
+    "Łódź Žižkov ąęć",
+    "İstanbul Ğğ",
+    "Ångström Çà",
+    "Tiếng Việt đường",
+    "Ελλάδα καλημέρα",
+    "Привет, Аня Тула",
     "Їжак ґанок",
-    "שלום לכולם", "“Quotes” – dash…", "office fi fl ffi",
-)  # fmt: skip
+    "שלום לכולם",
+    "“Quotes” – dash…",
+    "office fi fl ffi",
+)
 PATTERNS = (
     "{}",
     "{} · 1,284",

@@ -41,8 +41,10 @@ def test_a_file_is_read_when_it_has_changed(tmp_path: Path) -> None:
 
     came = gather(FILE, {"path": str(path)}, 3, tmp_path, after)
     assert [one.payload if not one.unchanged else "unchanged" for one in came] == [
-        {"kills": 3}, "unchanged", {"kills": 14},
-    ]  # fmt: skip
+        {"kills": 3},
+        "unchanged",
+        {"kills": 14},
+    ]
 
 
 def test_a_file_that_is_being_written_is_never_read_by_half(tmp_path: Path) -> None:
@@ -58,10 +60,12 @@ def test_a_file_that_is_being_written_is_never_read_by_half(tmp_path: Path) -> N
 
 @pytest.mark.parametrize(
     ("name", "text", "payload"),
-    [("a.toml", "cuts = 3", {"cuts": 3}),
-     ("a.csv", "cuts\n3", {"count": 1, "rows": [{"cuts": "3"}], "last": {"cuts": "3"}}),
-     ("a.txt", "3 cuts", {"text": "3 cuts", "lines": ["3 cuts"], "numbers": [3]})],
-)  # fmt: skip
+    [
+        ("a.toml", "cuts = 3", {"cuts": 3}),
+        ("a.csv", "cuts\n3", {"count": 1, "rows": [{"cuts": "3"}], "last": {"cuts": "3"}}),
+        ("a.txt", "3 cuts", {"text": "3 cuts", "lines": ["3 cuts"], "numbers": [3]}),
+    ],
+)
 def test_what_a_file_holds_is_told_by_its_ending(tmp_path: Path, name: str, text: str, payload: Any) -> None:
     [came] = gather(FILE, {"path": str(old(tmp_path / name, text))}, 1, tmp_path)
     assert came.payload == payload

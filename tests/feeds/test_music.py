@@ -67,8 +67,11 @@ def test_a_player_is_asked_and_tells_each_thing_once(player: MusicPlayer) -> Non
     assert found[5].note == "Nothing is played there now."
     (start,) = found[0].items
     assert {name: start.data[name] for name in ("artists", "album", "length_s", "next_title")} == {
-        "artists": ["The Slow Kettles"], "album": "Eaves", "length_s": 220.0, "next_title": "Left of the Lighthouse",
-    }  # fmt: skip
+        "artists": ["The Slow Kettles"],
+        "album": "Eaves",
+        "length_s": 220.0,
+        "next_title": "Left of the Lighthouse",
+    }
 
 
 def test_a_player_tells_by_itself_over_its_socket(player: MusicPlayer) -> None:
@@ -110,8 +113,14 @@ def test_an_advertisement_is_told_as_one() -> None:
     [
         ({"title": "Paper Weather", "artist": "The Slow Kettles"}, "Paper Weather – The Slow Kettles"),
         ({"song": {"name": "X"}, "elapsed": 72, "total": 220, "paused": True}, "X, 1:12 of 3:40, paused"),
-        ({"item": {"name": "A", "artists": [{"name": "B"}, {"name": "C"}], "duration_ms": 220_000},
-          "progress_ms": 72_000, "is_playing": True}, "A – B, C, 1:12 of 3:40"),
+        (
+            {
+                "item": {"name": "A", "artists": [{"name": "B"}, {"name": "C"}], "duration_ms": 220_000},
+                "progress_ms": 72_000,
+                "is_playing": True,
+            },
+            "A – B, C, 1:12 of 3:40",
+        ),
         ({"now playing": {"Title": "A", "Duration": "220"}, "status": "stopped"}, "A, 3:40 long, paused"),
         ({"title": "A", "length": 220_000, "position": 72_000}, "A, 1:12 of 3:40"),
         ({"state": "stopped", "track": None}, "Nothing is played there now."),
@@ -119,7 +128,7 @@ def test_an_advertisement_is_told_as_one() -> None:
         ([], "Nothing is played there now."),
         ({"title": "A", "artist": "", "length": 0, "position": -3}, "A"),
     ],
-)  # fmt: skip
+)
 def test_most_players_are_understood(payload: Any, heard_of: str) -> None:
     assert heard(report_of(found_in(payload))) == heard_of
 
@@ -149,7 +158,7 @@ def test_where_things_stand_can_be_said() -> None:
         (MPRIS, {"bus": "/run/bus"}, "bus", "begins with unix:"),
         (LISTENING, {"address": "http://x.example", "user": "two words", "key": "k"}, "user", "no spaces"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_used_is_said(kind: FeedKind, typed: dict[str, str], field: str, words: str) -> None:
     assert words in fill(kind.fields, typed).wrong[field]
 
@@ -299,8 +308,14 @@ def test_the_players_of_this_machine_are_found_and_heard(bus: str, player: Music
     second.stop()
     other.stop()
     told = [(one.type.removeprefix("track."), one.data["player"]) for came in found for one in came.items]
-    assert told == [("start", "Kettle"), ("pause", "Kettle"), ("resume", "Kettle"), ("seek", "Kettle"),
-                    ("start", "Ladder"), ("stop", "Kettle")]  # fmt: skip
+    assert told == [
+        ("start", "Kettle"),
+        ("pause", "Kettle"),
+        ("resume", "Kettle"),
+        ("seek", "Kettle"),
+        ("start", "Ladder"),
+        ("stop", "Kettle"),
+    ]
     assert found[0].note == "Hears Kettle: Paper Weather – The Slow Kettles, 1:12 of 3:40"
     assert found[2].items[0].data["position_s"] == pytest.approx(150, abs=1)
 

@@ -22,8 +22,14 @@ def service() -> Iterator[RatingService]:
 
 
 def choices(service: RatingService, player: str = "mara_vane", **more: Any) -> dict[str, Any]:
-    return {"address": service.address, "player": player, "key_in": "header", "key_name": "X-Key", "period_s": 20.0,
-            **more}  # fmt: skip
+    return {
+        "address": service.address,
+        "player": player,
+        "key_in": "header",
+        "key_name": "X-Key",
+        "period_s": 20.0,
+        **more,
+    }
 
 
 KEY = {"key": DEFAULT_KEY}
@@ -40,8 +46,9 @@ def test_each_match_is_told_once_with_what_it_came_to(service: RatingService) ->
     service.played("lost", 1_415)
     first, again = gather(KIND, choices(service), 2, secrets=KEY)
     assert [(one.type, one.id, one.data["result"], one.data["rating"]) for one in first.items] == [
-        ("match.end", "p0-1", "won", 1_430), ("match.end", "p0-2", "lost", 1_415),
-    ]  # fmt: skip
+        ("match.end", "p0-1", "won", 1_430),
+        ("match.end", "p0-2", "lost", 1_415),
+    ]
     assert first.items[0].data["kills"] == 9
     assert first.items[0].time is not None
     assert again.items == ()

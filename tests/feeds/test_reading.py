@@ -135,9 +135,14 @@ def test_a_rule_that_cannot_be_read_says_why() -> None:
 
 @pytest.mark.parametrize(
     ("given", "seconds"),
-    [(1795719720, 1795719720), (1795719720500, 1795719720.5), ("1795719720", 1795719720),
-     ("2026-11-26T19:02:00+00:00", 1795719720), ("2026-11-26T19:02:00", 1795719720)],
-)  # fmt: skip
+    [
+        (1795719720, 1795719720),
+        (1795719720500, 1795719720.5),
+        ("1795719720", 1795719720),
+        ("2026-11-26T19:02:00+00:00", 1795719720),
+        ("2026-11-26T19:02:00", 1795719720),
+    ],
+)
 def test_times_are_read_as_services_write_them(given: object, seconds: float) -> None:
     at = told_instant(given)
     assert at

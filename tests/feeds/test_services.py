@@ -77,10 +77,16 @@ ENDLESS = HEAD + event(DTSTART="20261126T190000Z", SUMMARY="Tick", RRULE="FREQ=S
 
 @pytest.mark.parametrize(
     ("rule", "began", "plain"),
-    [("FREQ=WEEKLY;BYDAY=TH", "20261126", True), ("FREQ=DAILY", "19700101", True), ("FREQ=DAILY", "19691231", False),
-     ("FREQ=DAILY", "00010101", False), ("freq=minutely", "20261126", False), ("FREQ=HOURLY", "20261126", False),
-     ("FREQ=DAILY;BYSEC\r\n OND=1,2,3", "20261126", False)],
-)  # fmt: skip
+    [
+        ("FREQ=WEEKLY;BYDAY=TH", "20261126", True),
+        ("FREQ=DAILY", "19700101", True),
+        ("FREQ=DAILY", "19691231", False),
+        ("FREQ=DAILY", "00010101", False),
+        ("freq=minutely", "20261126", False),
+        ("FREQ=HOURLY", "20261126", False),
+        ("FREQ=DAILY;BYSEC\r\n OND=1,2,3", "20261126", False),
+    ],
+)
 def test_what_may_repeat_without_end_is_read_within_bounds(rule: str, began: str, plain: bool) -> None:
     assert is_plain(HEAD + event(DTSTART=f"{began}T190000Z", RRULE=rule) + FOOT) is plain
 
@@ -184,8 +190,10 @@ def test_signing_in_brings_counts_and_events(service: ChannelService) -> None:
     came = gather(CHANNEL, choices(service, period_s=60.0), 2, after=hear, secrets=tokens, memory={"last_id": "0"})
     items = [item for one in came for item in one.items]
     assert (items[0].type, items[0].id, items[0].data) == (
-        "follow", "follow-1", {"name": "before anybody hears", "amount": 1, "text": ""},
-    )  # fmt: skip
+        "follow",
+        "follow-1",
+        {"name": "before anybody hears", "amount": 1, "text": ""},
+    )
 
 
 def test_a_permission_is_renewed_before_it_ends(service: ChannelService) -> None:

@@ -89,8 +89,10 @@ def test_a_stream_goes_on_from_the_last_event_after_a_break(service: StreamServi
 
     [came] = gather(SSE, address, 1, after=after)
     assert (came.message, came.message_id, came.memory) == (
-        {"event": "gift", "data": {"name": "Ana"}}, "2", {"last_id": "2"},
-    )  # fmt: skip
+        {"event": "gift", "data": {"name": "Ana"}},
+        "2",
+        {"last_id": "2"},
+    )
     service.tell("gift", {"name": "Bolt"})
     [missed] = gather(SSE, address, 1, memory={"last_id": "2"})
     assert missed.message["data"] == {"name": "Bolt"}  # type: ignore[index]
@@ -148,9 +150,13 @@ def test_a_broker_that_sends_what_is_no_mqtt_is_down(broker: Broker, sent: bytes
 
 
 @pytest.mark.parametrize(
-    "sent", [b"\x30\x81\x92\xf4\x01", b"\x30\xff\xff\xff\x7f" + b"x" * 100_000,
-             b"".join(b"\x34\x06\x00\x01c" + bytes((1, number, 120)) for number in range(1, 40))]
-)  # fmt: skip
+    "sent",
+    [
+        b"\x30\x81\x92\xf4\x01",
+        b"\x30\xff\xff\xff\x7f" + b"x" * 100_000,
+        b"".join(b"\x34\x06\x00\x01c" + bytes((1, number, 120)) for number in range(1, 40)),
+    ],
+)
 def test_a_message_too_long_to_hold_and_those_never_released_end_the_connection(broker: Broker, sent: bytes) -> None:
     choices = {"host": "127.0.0.1", "port": broker.port, "topic": "cup/#", "user": "mara"}
     given = {"secrets": {"password": "kettle"}, "after": lambda n, _: broker.garble(sent)}

@@ -117,9 +117,14 @@ def test_paths_that_only_go_down_are_followed_at_once(path: str) -> None:
 
 @pytest.mark.parametrize(
     ("pattern", "large"),
-    [(r"((a{1,1000}){1,1000}){1,1000}", True), (r"(?P<a>\w+) cut (?P<b>\w+)", False), (r"x{30000}", True),
-     (r"[{1,99999}]{3}\{9999}", False), (r"(?:ab{2,40}){1,20}", False)],
-)  # fmt: skip
+    [
+        (r"((a{1,1000}){1,1000}){1,1000}", True),
+        (r"(?P<a>\w+) cut (?P<b>\w+)", False),
+        (r"x{30000}", True),
+        (r"[{1,99999}]{3}\{9999}", False),
+        (r"(?:ab{2,40}){1,20}", False),
+    ],
+)
 def test_a_patterns_size_is_known_before_it_is_compiled(pattern: str, large: bool) -> None:
     assert (cost(pattern) > MOST) is large
 

@@ -115,8 +115,17 @@ def test_a_device_is_told_its_leaf_then_only_what_changed() -> None:
         board.changed.set()
         (news,) = await soon(lambda: one.notices("buttons.changed"))
         (told,) = news["buttons"]
-        assert told == {"id": "b2", "words": "Cheer", "state": "not now", "colour": "sheet", "wide": False, "on": False,
-                        "blocked": True, "wait_s": 9.5, "of_s": 12.0}  # fmt: skip
+        assert told == {
+            "id": "b2",
+            "words": "Cheer",
+            "state": "not now",
+            "colour": "sheet",
+            "wide": False,
+            "on": False,
+            "blocked": True,
+            "wait_s": 9.5,
+            "of_s": 12.0,
+        }
         one.say("leaf.show", {"leaf": "l1", "from": 2}, 2)
         await soon(lambda: [its["id"] for its in one.notices("leaf.shown")[-1]["buttons"]] == ["b3"])
         one.say("leaf.show", {"leaf": "l9"}, 3)
@@ -157,11 +166,7 @@ def test_presses_holds_and_turns_are_carried_out_and_answered() -> None:
     [
         ('{"jsonrpc": "2.0", "id": 1, "method": "button.press", "params": {}}', -32600, "Begin with device.hello"),
         ("hello", -32600, "Begin with device.hello"),
-        (
-            '{"jsonrpc": "2.0", "id": 1, "method": "device.hello", "params": {"version": 2}}',
-            -32602,
-            "version 1",
-        ),
+        ('{"jsonrpc": "2.0", "id": 1, "method": "device.hello", "params": {"version": 2}}', -32602, "version 1"),
     ],
 )
 def test_who_does_not_begin_with_a_hello_is_sent_away(said: str, code: int, words: str) -> None:

@@ -51,8 +51,14 @@ def test_the_numbers_of_the_page_are_those_of_the_program() -> None:
     assert (protocol.MOST_SIDE, protocol.MOST_DIALS, protocol.LONGEST_NAME) == (32, 16, 40)
     assert (protocol.BURST, protocol.PER_S, protocol.MOST_OVER) == (60.0, 30.0, 300)
     codes = {int(one) for one in re.findall(r"^\| (-?\d+) \|", PAGE, re.MULTILINE)}
-    assert codes == {protocol.NOT_PAIRED, protocol.REFUSED, protocol.NO_SUCH_BUTTON, protocol.TOO_MANY,
-                     rpc.NO_SUCH_METHOD, rpc.WRONG_PARAMETERS}  # fmt: skip
+    assert codes == {
+        protocol.NOT_PAIRED,
+        protocol.REFUSED,
+        protocol.NO_SUCH_BUTTON,
+        protocol.TOO_MANY,
+        rpc.NO_SUCH_METHOD,
+        rpc.WRONG_PARAMETERS,
+    }
 
 
 def test_the_sample_is_short_is_paired_and_presses(running: Running, tmp_path: Path) -> None:
@@ -62,8 +68,13 @@ def test_the_sample_is_short_is_paired_and_presses(running: Running, tmp_path: P
     lay(running, does="scene", scene="Talk")
     pairing = running.runtime.call(lambda self: self.devices.begin_pairing(("l1",)))
     address = f"{running.address.replace('http', 'ws')}/device-socket"
-    sample = subprocess.Popen([sys.executable, str(source), address, pairing.digits], stdin=subprocess.PIPE,
-                              stdout=subprocess.PIPE, text=True, encoding="utf-8")  # fmt: skip
+    sample = subprocess.Popen(
+        [sys.executable, str(source), address, pairing.digits],
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        text=True,
+        encoding="utf-8",
+    )
     try:
         assert sample.stdin is not None
         assert sample.stdout is not None

@@ -36,8 +36,15 @@ def server() -> Iterator[ChatServer]:
 
 
 def choices(server: ChatServer, **more: str) -> dict[str, Any]:
-    typed = {"host": "127.0.0.1", "port": str(server.port), "tls": "no", "channel": "#windyladder",
-             "nick": "mara_helper", "streamer": "mara_vane", **more}  # fmt: skip
+    typed = {
+        "host": "127.0.0.1",
+        "port": str(server.port),
+        "tls": "no",
+        "channel": "#windyladder",
+        "nick": "mara_helper",
+        "streamer": "mara_vane",
+        **more,
+    }
     filled = fill(KIND.fields, typed)
     assert not filled.wrong, filled.wrong
     return dict(filled.choices)
@@ -100,8 +107,16 @@ def test_a_joined_channel_says_so_with_the_lines_used(server: ChatServer) -> Non
 
 def test_a_line_is_told_with_its_name_text_roles_and_id(server: ChatServer) -> None:
     (line,) = heard(server, lambda: server.say("teacup_ana", "good \x02evening\x02 :kite:", msgid="m1"))
-    assert line == {"name": "teacup_ana", "text": "good evening :kite:", "roles": ["subscriber"], "id": "m1",
-                    "action": False, "emotes": [":kite:"], "login": "teacup_ana", "_id": "m1"}  # fmt: skip
+    assert line == {
+        "name": "teacup_ana",
+        "text": "good evening :kite:",
+        "roles": ["subscriber"],
+        "id": "m1",
+        "action": False,
+        "emotes": [":kite:"],
+        "login": "teacup_ana",
+        "_id": "m1",
+    }
 
 
 def test_who_has_a_sign_in_the_channel_has_its_role_without_any_tag(server: ChatServer) -> None:
@@ -143,9 +158,7 @@ def test_what_is_said_comes_back_is_known_as_ours_and_is_no_event(server: ChatSe
     assert server.heard == [("mara_helper", "thank you, QUIT everybody")]
 
 
-def test_our_own_line_that_comes_back_unasked_is_no_event_and_what_we_type_elsewhere_is_one(
-    server: ChatServer,
-) -> None:
+def test_our_own_line_that_comes_back_unasked_is_no_event_and_what_we_type_elsewhere_is_one(server: ChatServer) -> None:
     server.caps = "message-tags"
 
     async def speak(chat: Chat, following: Callable[[], Awaitable[Fetched]]) -> tuple[str, list[str]]:
@@ -314,8 +327,10 @@ def test_nicks_are_compared_as_the_server_says(mapping: str, same: bool) -> None
 def test_limits_for_each_person_go_by_the_account_and_not_by_the_name_shown() -> None:
     given = {"host": "chat.example", "channel": "a", "nick": "b"}
     session = Session(fill(KIND.fields, given).choices, "")
-    lines = [session.take(tokenise(f"@account=tuck7;display-name={name} :Tuck!u@h PRIVMSG #a :!spin")).said
-             for name in ("One", "Two")]  # fmt: skip
+    lines = [
+        session.take(tokenise(f"@account=tuck7;display-name={name} :Tuck!u@h PRIVMSG #a :!spin")).said
+        for name in ("One", "Two")
+    ]
     told = [Occurrence(0, number, LINE, one.data()) for number, one in enumerate(lines, 1) if one is not None]
     causes = [ChatWord("!spin").of_event(one) for one in told]
     assert [one.person for one in causes if one is not None] == ["tuck7", "tuck7"]

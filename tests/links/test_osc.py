@@ -40,17 +40,28 @@ def test_a_control_presses_as_it_comes_down_and_once() -> None:
     edges = Edges()
     places = (0.0, 0.4, 0.5, 0.9, 1.0, 0.49, 0.5)
     assert [edges.presses("osc", ControlMoved("/a", one)) for one in places] == [
-        False, False, True, False, False, False, True,
-    ]  # fmt: skip
+        False,
+        False,
+        True,
+        False,
+        False,
+        False,
+        True,
+    ]
     assert edges.presses("another", ControlMoved("/a", 1.0))
     assert [edges.presses("osc", ControlMoved("/b", 1.0, hit=True)) for _ in range(2)] == [True, True]
 
 
 @pytest.mark.parametrize(
     ("typed", "sign"),
-    [("/desk/1", "/desk/1"), ("", ""), ("note 60", "note 60 · channel 1"),
-     ("Control 7, channel 10", "control 7 · channel 10"),("note 60 · channel 1", "note 60 · channel 1")],
-)  # fmt: skip
+    [
+        ("/desk/1", "/desk/1"),
+        ("", ""),
+        ("note 60", "note 60 · channel 1"),
+        ("Control 7, channel 10", "control 7 · channel 10"),
+        ("note 60 · channel 1", "note 60 · channel 1"),
+    ],
+)
 def test_a_control_is_written_as_it_is_said(typed: str, sign: str) -> None:
     assert control_sign(typed) == sign
 
@@ -122,6 +133,7 @@ def test_without_the_package_or_the_device_the_page_says_what_to_do(
     monkeypatch.setitem(sys.modules, "mido", None)
     assert "pip install tesoura[midi]" in running.press("/", "/feeds/new/midi", typed).text
     monkeypatch.setitem(sys.modules, "mido", Ports().module())
-    assert "There is no MIDI device drums here. There are: Pier knobs 20:0." in running.press(
-        "/", "/feeds/new/midi", typed
-    ).text  # fmt: skip
+    assert (
+        "There is no MIDI device drums here. There are: Pier knobs 20:0."
+        in running.press("/", "/feeds/new/midi", typed).text
+    )

@@ -40,8 +40,12 @@ def program() -> Iterator[Compositor]:
 Following = Callable[[], Awaitable[Fetched]]
 
 
-def meet(program: Compositor, then: Callable[[SceneLink, Following], Awaitable[Any]], password: str = WORD,
-         memory: dict[str, Any] | None = None) -> Any:  # fmt: skip
+def meet(
+    program: Compositor,
+    then: Callable[[SceneLink, Following], Awaitable[Any]],
+    password: str = WORD,
+    memory: dict[str, Any] | None = None,
+) -> Any:
     """Be linked and do something; `then` is given the link and how to wait for what is told next."""
 
     async def run() -> Any:
@@ -147,9 +151,12 @@ def test_a_scene_is_called_as_its_user_says(program: Compositor) -> None:
     ],
 )
 def test_a_switch_that_is_refused_or_not_answered_says_so(
-    program: Compositor, monkeypatch: pytest.MonkeyPatch, prepare: Callable[[Compositor], None],
-    error: type[Exception], words: str,
-) -> None:  # fmt: skip
+    program: Compositor,
+    monkeypatch: pytest.MonkeyPatch,
+    prepare: Callable[[Compositor], None],
+    error: type[Exception],
+    words: str,
+) -> None:
     monkeypatch.setattr("tesoura.links.scene.talk.ANSWER_S", 0.3)
     ask = SceneLink.ask
 
@@ -197,11 +204,18 @@ def test_a_source_is_shown_and_hidden_there_and_a_clip_that_nobody_keeps_is_refu
     assert meet(program, ask) == (True, False)
 
 
-ODD = ('{"jsonrpc": "2.0", "id": 999, "result": {}}', '{"jsonrpc": "2.0", "met', '[]', '{"id": 1}', "null",
-       '{"jsonrpc": "2.0", "method": "scene.changed", "params": {"scene": 7}}',
-       '{"jsonrpc": "2.0", "method": "scene.listed", "params": {"scenes": "Play"}}',
-       '{"jsonrpc": "2.0", "method": "weather.changed"}', '{"jsonrpc": "2.0", "id": true, "result": 1}',
-       '{"jsonrpc": "2.0", "method": "scene.changed", "params": ["Talk"]}')  # fmt: skip
+ODD = (
+    '{"jsonrpc": "2.0", "id": 999, "result": {}}',
+    '{"jsonrpc": "2.0", "met',
+    "[]",
+    '{"id": 1}',
+    "null",
+    '{"jsonrpc": "2.0", "method": "scene.changed", "params": {"scene": 7}}',
+    '{"jsonrpc": "2.0", "method": "scene.listed", "params": {"scenes": "Play"}}',
+    '{"jsonrpc": "2.0", "method": "weather.changed"}',
+    '{"jsonrpc": "2.0", "id": true, "result": 1}',
+    '{"jsonrpc": "2.0", "method": "scene.changed", "params": ["Talk"]}',
+)
 
 
 def test_answers_to_nothing_half_a_message_and_anothers_are_passed_over_and_counted(program: Compositor) -> None:
@@ -299,9 +313,13 @@ def test_who_connects_to_us_proves_the_password_and_so_do_we() -> None:
 
 @pytest.mark.parametrize(
     "says",
-    [prove("another-password"), prove(WORD, "listener"), {"jsonrpc": "2.0", "id": 1, "method": "link.prove"},
-     {"jsonrpc": "2.0", "method": "scene.changed", "params": {"scene": "Play"}}],
-)  # fmt: skip
+    [
+        prove("another-password"),
+        prove(WORD, "listener"),
+        {"jsonrpc": "2.0", "id": 1, "method": "link.prove"},
+        {"jsonrpc": "2.0", "method": "scene.changed", "params": {"scene": "Play"}},
+    ],
+)
 def test_who_does_not_know_it_hands_a_proof_back_or_skips_it_is_not_let_in(says: Any) -> None:
     with pytest.raises(CredentialsRejected):
         asyncio.run(let_in(Scripted(says), WORD))
@@ -328,17 +346,21 @@ def test_a_listener_that_does_not_know_the_password_is_told_nothing(monkeypatch:
     ("text", "said"),
     [
         ('{"jsonrpc": "2.0", "id": 3, "result": null}', ResponseObject(3, None)),
-        ('{"jsonrpc": "2.0", "id": 3, "error": {"code": 1, "message": "No\\nscene"}}',
-         ResponseObject(3, None, 1, "No scene")),
-        ('{"jsonrpc": "2.0", "method": "scene.changed", "params": {"scene": "Play"}}',
-         RequestObject("scene.changed", {"scene": "Play"})),
+        (
+            '{"jsonrpc": "2.0", "id": 3, "error": {"code": 1, "message": "No\\nscene"}}',
+            ResponseObject(3, None, 1, "No scene"),
+        ),
+        (
+            '{"jsonrpc": "2.0", "method": "scene.changed", "params": {"scene": "Play"}}',
+            RequestObject("scene.changed", {"scene": "Play"}),
+        ),
         ("{", Garbled(-32700, "This is no JSON.")),
         ('{"jsonrpc": "2.0", "id": 1, "result": NaN}', Garbled(-32700, "This is no JSON.")),
         ('{"jsonrpc": "1.0", "id": 1}', Garbled(-32600, "This is no message of JSON-RPC 2.0.")),
         ('{"jsonrpc": "2.0", "method": "x", "params": [1]}', Garbled(-32602, "Parameters go by name.")),
         ('"' + "x" * 64_000 + '"', Garbled(-32600, "A message of over 64,000 characters.")),
     ],
-)  # fmt: skip
+)
 def test_a_message_is_an_answer_a_notice_or_none(text: str, said: object) -> None:
     assert rpc.read(text) == said
 

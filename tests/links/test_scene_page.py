@@ -55,8 +55,13 @@ def test_the_numbers_of_the_page_are_those_of_the_program() -> None:
     assert "100,000 rounds" in PAGE
     assert "after fifty" in PAGE
     codes = dict(re.findall(r"\| (-?\d+) \| (.+) \|", PAGE))
-    assert {int(one) for one in codes} == {protocol.NO_SUCH_SCENE, protocol.NOT_NOW, protocol.NO_SUCH_SOURCE,
-                                           protocol.NOT_PROVEN, rpc.NO_SUCH_METHOD}  # fmt: skip
+    assert {int(one) for one in codes} == {
+        protocol.NO_SUCH_SCENE,
+        protocol.NOT_NOW,
+        protocol.NO_SUCH_SOURCE,
+        protocol.NOT_PROVEN,
+        rpc.NO_SUCH_METHOD,
+    }
 
 
 def test_a_proof_is_what_the_page_says() -> None:

@@ -176,8 +176,11 @@ def test_a_stalled_page_has_an_emptying_before_the_next_moment() -> None:
 
     said = [(one["kind"], one.get("text", one.get("values"))) for one in asyncio.run(story())]
     assert said == [
-        ("moment", "ana"), ("patch", {"alert": "", "count": "1"}), ("moment", "bolt"), ("patch", {"count": "2"}),
-    ]  # fmt: skip
+        ("moment", "ana"),
+        ("patch", {"alert": "", "count": "1"}),
+        ("moment", "bolt"),
+        ("patch", {"count": "2"}),
+    ]
 
 
 def test_a_desk_that_is_behind_loses_no_value_when_topics_come() -> None:

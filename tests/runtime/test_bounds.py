@@ -39,8 +39,12 @@ def test_a_path_without_end_pauses_its_feed_and_everything_else_goes_on(reach: R
     assert time.monotonic() - began < 2
     assert "choose a simpler path" in reach.client.get("/feeds/reach").text
     assert reach.signal("reach.members") | {"observed_at": None} == {
-        "name": "reach.members", "value": 1284, "unit": "kite friends", "freshness": "held", "observed_at": None,
-    }  # fmt: skip
+        "name": "reach.members",
+        "value": 1284,
+        "unit": "kite friends",
+        "freshness": "held",
+        "observed_at": None,
+    }
     act(reach, "feed.unpick", feed="reach", field="bomb")
     act(reach, "feed.pause", feed="reach", paused="no")
     until(lambda: reach.signal("reach.members")["freshness"] == "live")

@@ -52,8 +52,18 @@ def linked(running: Running, program: Compositor, **more: Any) -> None:
 
 
 def replays(running: Running, **more: Any) -> None:
-    choices = {"title": "Again", "source": "picture", "kills": "3", "within_s": "2", "before_s": "3", "after_s": "1",
-               "shown": "at once", "gap_s": "0", "slow_pct": "100", **more}  # fmt: skip
+    choices = {
+        "title": "Again",
+        "source": "picture",
+        "kills": "3",
+        "within_s": "2",
+        "before_s": "3",
+        "after_s": "1",
+        "shown": "at once",
+        "gap_s": "0",
+        "slow_pct": "100",
+        **more,
+    }
     act(running, "instrument.new", kind="replay", choices=choices)
 
 
@@ -115,9 +125,12 @@ def test_a_picture_that_is_late_is_put_right_by_its_source(running: Running, pro
 
 @pytest.mark.parametrize(
     ("wrong", "words"),
-    [(compositor.BROKEN, "The MP4 is cut off"), ("away", "The source of the picture is away"),
-     ("outside", "outside the folders that Tesoura may read")],
-)  # fmt: skip
+    [
+        (compositor.BROKEN, "The MP4 is cut off"),
+        ("away", "The source of the picture is away"),
+        ("outside", "outside the folders that Tesoura may read"),
+    ],
+)
 def test_a_clip_that_cannot_be_had_is_told_and_nothing_waits(
     running: Running, program: Compositor, wrong: str, words: str, tmp_path: Path
 ) -> None:

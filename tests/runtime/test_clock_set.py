@@ -83,8 +83,13 @@ class Evening:
         )
         act(self.running, "computed.new", kind="window", name="last", choices={**gift, "over": "events", "length": "3"})
         act(self.running, "computed.new", kind="chain", name="chain", choices={"types": ["gift"], "within_s": "300"})
-        act(self.running, "computed.new", kind="change", name="grown",
-            choices={"signal": "script.lamps", "over": "session"})  # fmt: skip
+        act(
+            self.running,
+            "computed.new",
+            kind="change",
+            name="grown",
+            choices={"signal": "script.lamps", "over": "session"},
+        )
         return [str(one.setup.name) for one in self.running.runtime.call(lambda self: self.instruments.all())]
 
     def pass_on(self, minutes: float) -> None:

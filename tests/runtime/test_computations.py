@@ -177,8 +177,16 @@ def test_a_removed_computation_comes_back_as_it_was(show: Running) -> None:
 
 
 def test_goals_and_changes_follow_their_signal(show: Running, clock: Clock) -> None:
-    compute(show, "goal", "road", signal="script.members", start="1000", target="2000", began="2026-11-26T09:00+00:00",
-            by="2026-11-27T19:00+00:00")  # fmt: skip
+    compute(
+        show,
+        "goal",
+        "road",
+        signal="script.members",
+        start="1000",
+        target="2000",
+        began="2026-11-26T09:00+00:00",
+        by="2026-11-27T19:00+00:00",
+    )
     compute(show, "change", "growth", signal="script.members", since="minutes", minutes="10")
 
     def put(members: int) -> None:
@@ -254,8 +262,9 @@ def test_why_tells_who_set_a_value_and_what_a_formula_reads(show: Running) -> No
         show.client.put("/api/signals/lamp", json={"value": value}, headers=show.auth)
     compute(show, "formula", "twice", formula="script.lamp * 2")
     assert [(one.before, one.after, one.logged.event.actor) for one in explained(show, "script.lamp")] == [
-        (1, 2, "key:tests"), (None, 1, "key:tests"),
-    ]  # fmt: skip
+        (1, 2, "key:tests"),
+        (None, 1, "key:tests"),
+    ]
     told = show.client.get("/api/signals/own.twice/why", headers=show.auth).json()
     assert ([one["name"] for one in told["computed_from"]], told["changed_by"]) == (["script.lamp"], [])
     assert show.client.get("/api/signals/script.nothing/why", headers=show.auth).status_code == 404

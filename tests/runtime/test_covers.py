@@ -25,8 +25,12 @@ PNG = cover("paper_weather")
 
 @pytest.fixture
 def player() -> Iterator[MusicPlayer]:
-    made = MusicPlayer(songs=(*PLAYLIST[:2], *(Song(f"Song {name}", "", 200.0, cover=name) for name in (
-        "page", "elsewhere", "nothing_there", "never"))))  # fmt: skip
+    made = MusicPlayer(
+        songs=(
+            *PLAYLIST[:2],
+            *(Song(f"Song {name}", "", 200.0, cover=name) for name in ("page", "elsewhere", "nothing_there", "never")),
+        )
+    )
     made.start()
     made.play(0)
     yield made
@@ -78,11 +82,7 @@ def test_a_players_cover_is_fetched_made_small_and_colours_come_with_it(running:
 
 @pytest.mark.parametrize(
     ("at", "words"),
-    [
-        (2, "what came is no picture"),
-        (3, "leads to this machine or its own network"),
-        (4, "answered 404"),
-    ],
+    [(2, "what came is no picture"), (3, "leads to this machine or its own network"), (4, "answered 404")],
 )
 def test_what_is_no_cover_leaves_the_card_without_one_and_says_why(
     running: Running, player: MusicPlayer, at: int, words: str

@@ -72,8 +72,17 @@ def test_a_level_is_crossed_with_its_way_back_and_a_formula_beside(running: Runn
             running.client.put(f"/api/signals/{name}", json={"value": value}, headers=running.auth)
 
     say(streak=1, deaths=3)
-    new_cue(running, when="crosses", signal="script.streak", level="4", back="2", if_formula="script.deaths < 3",
-            do_1="set", signal_1="script.cheers", value_of_1="{event.value}")  # fmt: skip
+    new_cue(
+        running,
+        when="crosses",
+        signal="script.streak",
+        level="4",
+        back="2",
+        if_formula="script.deaths < 3",
+        do_1="set",
+        signal_1="script.cheers",
+        value_of_1="{event.value}",
+    )
     say(streak=4)
     until(lambda: told(running, "tesoura.cue.cheer"))
     assert told(running, "tesoura.cue.cheer")[0]["why"] == "script.deaths < 3 is not so"
@@ -118,8 +127,14 @@ def test_only_while_a_page_shows_the_overlay(running: Running) -> None:
 
 def test_cues_give_commands_and_press_each_other(running: Running) -> None:
     running.press("/", "/instruments/new/countdown", {"title": "Break", "length": "5 min"})
-    second = new_cue(running, title="Start the break", do_1="command", instrument_1="break_", command_1="start",
-                     with_1="length {3 + 4} min")  # fmt: skip
+    second = new_cue(
+        running,
+        title="Start the break",
+        do_1="command",
+        instrument_1="break_",
+        command_1="start",
+        with_1="length {3 + 4} min",
+    )
     first = new_cue(running, do_1="press", cue_1=second)
     step = running.runtime.call(lambda self: self.instruments.command(first, "press", {"by": "desk"}))
     assert step.effect == "It fires now."
@@ -145,8 +160,15 @@ def test_words_are_shown_for_a_moment_on_a_piece_that_is_on_air(running: Running
     token = running.add_overlay("{gift.name}", appears="moment", moment_type="gift", name="Gift")
     target = running.runtime.call(lambda self: self.stage.moment_pieces())
     assert target == ["Overlay / Gift"]
-    new_cue(running, when="event", event="follow", do_1="moment", piece_1=target[0], words_1="Hello {event.name}",
-            shown_1="60")  # fmt: skip
+    new_cue(
+        running,
+        when="event",
+        event="follow",
+        do_1="moment",
+        piece_1=target[0],
+        words_1="Hello {event.name}",
+        shown_1="60",
+    )
     running.event(type="follow", data={"name": "tuck"})
     until(lambda: "Hello tuck" in running.client.get(f"/o/{token}").text)
     new_cue(running, title="Gone", do_1="moment", piece_1="Nowhere / Text", words_1="Hello")
@@ -159,8 +181,16 @@ def test_a_feed_that_goes_down_and_comes_back_sets_cues_off(running: Running, me
     running.add_feed(f"{members.address}/channels/mara_vane")
     until(lambda: running.signal("reach.members").get("value"))
     for state in ("down", "back"):
-        new_cue(running, title=f"Reach {state}", when="feed", feed="reach", feed_state=state, do_1="set",
-                signal_1=f"script.{state}", value_of_1="{event.feed}")  # fmt: skip
+        new_cue(
+            running,
+            title=f"Reach {state}",
+            when="feed",
+            feed="reach",
+            feed_state=state,
+            do_1="set",
+            signal_1=f"script.{state}",
+            value_of_1="{event.feed}",
+        )
     members.fail("500")
     until(lambda: running.signal("script.down").get("value") == "reach")
     assert running.signal("script.back").get("value") is None
@@ -168,8 +198,9 @@ def test_a_feed_that_goes_down_and_comes_back_sets_cues_off(running: Running, me
     running.runtime.call(lambda self: self.feeds.ask_now("reach"))
     until(lambda: running.signal("script.back").get("value") == "reach")
     assert [(one["state"], "500" in one.get("why", "")) for one in told(running, "tesoura.feed")] == [
-        ("down", True), ("back", False),
-    ]  # fmt: skip
+        ("down", True),
+        ("back", False),
+    ]
 
 
 @pytest.fixture
@@ -206,8 +237,9 @@ def test_a_web_address_is_called_and_what_it_answers_is_told(
     assert heard[0] == ("application/json", b'{"name": "tuck"}')
     ended = until(lambda: len(found := told(running, "tesoura.effect_ended")) == 2 and found)
     assert [(one["outcome"], one.get("note") or one.get("why")) for one in ended] == [
-        ("done", "it answered 204"), ("failed", "It answered 500."),
-    ]  # fmt: skip
+        ("done", "it answered 204"),
+        ("failed", "It answered 500."),
+    ]
 
 
 def test_over_a_crash_nothing_fires_twice_and_what_was_decided_stands(tmp_path: Path) -> None:
@@ -233,15 +265,21 @@ def test_over_a_crash_nothing_fires_twice_and_what_was_decided_stands(tmp_path: 
 @pytest.mark.parametrize(
     ("choices", "field"),
     [
-        ({"when": "event"}, "event"), ({"when": "chat"}, "word"), ({"when": "crosses", "level": "4"}, "signal"),
+        ({"when": "event"}, "event"),
+        ({"when": "chat"}, "word"),
+        ({"when": "crosses", "level": "4"}, "signal"),
         ({"when": "crosses", "signal": "a.b", "level": "4", "back": "5"}, "back"),
         ({"when": "crosses", "signal": "a.b", "level": "many"}, "level"),
         ({"when": "times", "times": "25:00"}, "times"),
-        ({"if_formula": "a.b <"}, "if_formula"), ({"do_1": "call", "address_1": "lamp"}, "address_1"),
-        ({"do_1": "scene", "scene_1": ""}, "scene_1"), ({"do_1": "press"}, "cue_1"), ({"rests": "often"}, "rests"),
-        ({"may_wait": "21"}, "may_wait"), ({"do_1": "set", "signal_1": "a.b", "value_of_1": "{"}, "value_of_1"),
+        ({"if_formula": "a.b <"}, "if_formula"),
+        ({"do_1": "call", "address_1": "lamp"}, "address_1"),
+        ({"do_1": "scene", "scene_1": ""}, "scene_1"),
+        ({"do_1": "press"}, "cue_1"),
+        ({"rests": "often"}, "rests"),
+        ({"may_wait": "21"}, "may_wait"),
+        ({"do_1": "set", "signal_1": "a.b", "value_of_1": "{"}, "value_of_1"),
     ],
-)  # fmt: skip
+)
 def test_what_is_missing_or_wrong_is_told_by_its_field(choices: dict[str, Any], field: str) -> None:
     kind = KINDS["cue"]
     filled = fill(kind.fields, {"title": "Cheer", "do_1": "scene", "scene_1": "Talk", **choices})
@@ -250,8 +288,15 @@ def test_what_is_missing_or_wrong_is_told_by_its_field(choices: dict[str, Any], 
 
 def test_what_a_crash_left_undone_is_told_once_and_not_done(tmp_path: Path) -> None:
     first = Running(tmp_path / "data")
-    steps = {"do_1": "set", "signal_1": "script.first", "value_of_1": "1", "do_2": "set", "after_2": "3600",
-             "signal_2": "script.second", "value_of_2": "2"}  # fmt: skip
+    steps = {
+        "do_1": "set",
+        "signal_1": "script.first",
+        "value_of_1": "1",
+        "do_2": "set",
+        "after_2": "3600",
+        "signal_2": "script.second",
+        "value_of_2": "2",
+    }
     new_cue(first, **GIFT, **steps)
     first.event(type="gift", data={"amount": 5})
     until(lambda: told(first, "tesoura.effect_ended"))

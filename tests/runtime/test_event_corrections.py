@@ -25,8 +25,11 @@ def show(running: Running) -> Running:
     act(running, "computed.new", kind="window", name="last", choices={**RANKED, "over": "events", "length": "2"})
     act(running, "computed.new", kind="chain", name="rush", choices={"types": ["gift"], "within_s": "60"})
     running.press("/", "/instruments/new/statistics", {"title": "Cup", "player": "mara_vane"})
-    running.press("/", "/instruments/new/wheel", {"title": "Wheel", "landing": "none", "when_1": "gift",
-                                                  "spins_1": "1", "by_1": "name"})  # fmt: skip
+    running.press(
+        "/",
+        "/instruments/new/wheel",
+        {"title": "Wheel", "landing": "none", "when_1": "gift", "spins_1": "1", "by_1": "name"},
+    )
     return running
 
 
@@ -46,9 +49,10 @@ def values(running: Running) -> dict[str, Any]:
     wanted = ("in_session.", "today.", "whole.", "last.", "rush.", "cup.", "gift.", "kill.")
     skip = ("per_minute", "played", "_at", "per_hour", "needed", "left_s")
     return {
-        one.name: one.value for one in running.runtime.call(Runtime.signals)
+        one.name: one.value
+        for one in running.runtime.call(Runtime.signals)
         if one.name.startswith(wanted) and not any(part in one.name for part in skip)
-    }  # fmt: skip
+    }
 
 
 def test_a_voided_event_counts_nowhere_and_its_undo_brings_all_of_it_back(show: Running) -> None:

@@ -86,8 +86,10 @@ def test_a_value_that_a_script_set_is_in_the_log_before_the_answer(tmp_path: Pat
     running.client.put("/api/signals/lamp", json=given, headers=running.auth)
     [one] = running.store.read(lambda session: event_log.latest(session, 1))
     assert (one.event.type, one.event.actor, one.event.data) == (
-        "tesoura.signal", "key:tests", {"signal": "script.lamp", "value": "on", "fresh_for_s": 60.0},
-    )  # fmt: skip
+        "tesoura.signal",
+        "key:tests",
+        {"signal": "script.lamp", "value": "on", "fresh_for_s": 60.0},
+    )
     running.kill()
     again = Running(tmp_path)
     # It was set before the crash; whether it still holds, nobody has said since.

@@ -20,8 +20,19 @@ from tests.runtime.test_clips import act
 from tests.web.test_instrument_shape import KIND, TEMPLATES, Lamps
 
 FAULT = "a fault of our own making"
-METHODS = ("handle", "advance", "on_event", "see", "read", "next_change", "fires", "view", "extremes", "saved",
-           "recorded")  # fmt: skip
+METHODS = (
+    "handle",
+    "advance",
+    "on_event",
+    "see",
+    "read",
+    "next_change",
+    "fires",
+    "view",
+    "extremes",
+    "saved",
+    "recorded",
+)
 failing: set[str] = set()
 
 
@@ -36,9 +47,12 @@ class Faulty(Lamps):
 
 @pytest.fixture
 def kinds(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
-    kind = replace(KIND, begin=lambda name, choices, almanac, now: Faulty(name, choices["of"]),
-                   restore=lambda name, choices, almanac, saved: Faulty(name, choices["of"], saved["lit"]),
-                   reads=lambda choices, almanac: ("count.value",))  # fmt: skip
+    kind = replace(
+        KIND,
+        begin=lambda name, choices, almanac, now: Faulty(name, choices["of"]),
+        restore=lambda name, choices, almanac, saved: Faulty(name, choices["of"], saved["lit"]),
+        reads=lambda choices, almanac: ("count.value",),
+    )
     monkeypatch.setitem(registry.KINDS, "lamps", kind)
     yield
     failing.clear()
@@ -56,8 +70,11 @@ def test_a_fault_in_one_method_stops_that_instrument_and_nothing_else(tmp_path: 
     running = Running(tmp_path)
     lamps(running)
     try:
-        running.press("/", "/feeds/new/hand", {"title": "Count", "what": "number", "start": "0", "step": "1",
-                                               "low": "0", "high": "999"})  # fmt: skip
+        running.press(
+            "/",
+            "/feeds/new/hand",
+            {"title": "Count", "what": "number", "start": "0", "step": "1", "low": "0", "high": "999"},
+        )
         act(running, "instrument.new", kind="lamps", choices={"title": "Pier", "of": 3})
         act(running, "instrument.new", kind="scoreboard", choices={"title": "Match", "sport": "basketball"})
         failing.add(method)

@@ -79,9 +79,11 @@ def test_one_that_cannot_be_written_does_not_take_the_others_along(store: Store)
     async def job() -> tuple[Any, Any, Any]:
         door = journal(store, [])
         return await asyncio.gather(
-            door.put([event(1)], nothing_more, SEVEN), door.put([event(2)], broken, SEVEN),
-            door.put([event(3)], nothing_more, SEVEN), return_exceptions=True,
-        )  # fmt: skip
+            door.put([event(1)], nothing_more, SEVEN),
+            door.put([event(2)], broken, SEVEN),
+            door.put([event(3)], nothing_more, SEVEN),
+            return_exceptions=True,
+        )
 
     one, two, three = asyncio.run(job())
     assert [entry[0].event.id for entry in (one, three)] == ["1", "3"]

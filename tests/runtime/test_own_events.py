@@ -31,8 +31,9 @@ def test_what_a_wheel_told_of_itself_goes_and_comes_back_with_it(running: Runnin
         assert not names(again)
         act(again, "instrument.restore", instrument=wheel)
         assert {name: again.signal(name)["value"] for name in names(again)} == {
-            **before, "tea_sealed.count_this_session": 0
-        }  # fmt: skip
+            **before,
+            "tea_sealed.count_this_session": 0,
+        }
     finally:
         again.stop()
 

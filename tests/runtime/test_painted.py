@@ -38,23 +38,36 @@ def said(running: Running, token: str, spans: Any, number: int = 7) -> dict[str,
 
 def test_what_a_page_painted_is_in_the_log_and_told_to_be_kept(running: Running) -> None:
     token, now = running.add_overlay("always"), int(time.time() * 1000)
-    spans = [["tea:1", now - 9_000, now - 4_000, True, True, True, 1, 1],
-             ["tea:1", now - 4_000, now, True, True, False, 1, 1]]  # fmt: skip
+    spans = [
+        ["tea:1", now - 9_000, now - 4_000, True, True, True, 1, 1],
+        ["tea:1", now - 4_000, now, True, True, False, 1, 1],
+    ]
     assert said(running, token, spans)["painted"] == 7
     (event,) = until(lambda: told(running, "tesoura.painted"))
     (page,) = event["pages"]
-    assert page["spans"] == [["tea:1", now - 9_000, now - 4_000],
-                             ["tea:1", now - 4_000, now, "another piece lay over it"]]  # fmt: skip
+    assert page["spans"] == [
+        ["tea:1", now - 9_000, now - 4_000],
+        ["tea:1", now - 4_000, now, "another piece lay over it"],
+    ]
 
 
 @pytest.mark.parametrize(
     "span",
-    [["tea:1"], "tea", ["", 0, 1, True, True, True, 1, 1], ["tea:1", "a", "b", True, True, True, 1, 1],
-     ["tea:1", -5_000, -6_000, True, True, True, 1, 1], ["tea:1", -500_000, 0, True, True, True, 1, 1],
-     ["tea:1", 10_000, 20_000, True, True, True, 1, 1], ["tea:1", -90_000_000, -89_999_000, True, True, True, 1, 1],
-     ["tea:1", float("inf"), 0, True, True, True, 1, 1], ["tea:1", -5_000, 0, True, True, True, 10**400, 1],
-     ["x" * 200, -5_000, 0, True, True, True, 1, 1], [7, -5_000, 0, True, True, True, 1, 1]],
-)  # fmt: skip
+    [
+        ["tea:1"],
+        "tea",
+        ["", 0, 1, True, True, True, 1, 1],
+        ["tea:1", "a", "b", True, True, True, 1, 1],
+        ["tea:1", -5_000, -6_000, True, True, True, 1, 1],
+        ["tea:1", -500_000, 0, True, True, True, 1, 1],
+        ["tea:1", 10_000, 20_000, True, True, True, 1, 1],
+        ["tea:1", -90_000_000, -89_999_000, True, True, True, 1, 1],
+        ["tea:1", float("inf"), 0, True, True, True, 1, 1],
+        ["tea:1", -5_000, 0, True, True, True, 10**400, 1],
+        ["x" * 200, -5_000, 0, True, True, True, 1, 1],
+        [7, -5_000, 0, True, True, True, 1, 1],
+    ],
+)
 def test_a_page_that_lies_is_believed_nothing_and_does_no_harm(running: Running, span: Any) -> None:
     token, now = running.add_overlay("always"), int(time.time() * 1000)
     if isinstance(span, list) and len(span) == 8 and isinstance(span[1], int):

@@ -40,12 +40,13 @@ def recount(heard: Sequence[Heard], now: datetime, zone: ZoneInfo, began: dateti
     today = [one for one in ordered if _day(one.at, zone) == _day(now, zone)]
     week = _day(now, zone) - timedelta(days=_day(now, zone).weekday())
     spans = {
-        "all": ordered, "today": today,
+        "all": ordered,
+        "today": today,
         "week": [one for one in ordered if week <= _day(one.at, zone) < week + timedelta(days=7)],
         "session": [one for one in ordered if one.at >= began],
         "rolling": [one for one in ordered if one.at >= now - timedelta(minutes=30)],
         "last": ordered[-5:],
-    }  # fmt: skip
+    }
     found: dict[str, Any] = {}
     for name, inside in spans.items():
         found |= {f"{name}.count": len(inside), f"{name}.sum": sum(one.amount for one in inside)}
@@ -72,8 +73,14 @@ def _told(running: Running, names: Sequence[str]) -> dict[str, Any]:
     return {name: told.get(name) for name in names}
 
 
-WINDOWS = {"all": {"over": "all"}, "today": {"over": "today"}, "week": {"over": "week"}, "session": {"over": "session"},
-           "rolling": {"over": "minutes", "length": "30"}, "last": {"over": "events", "length": "5"}}  # fmt: skip
+WINDOWS = {
+    "all": {"over": "all"},
+    "today": {"over": "today"},
+    "week": {"over": "week"},
+    "session": {"over": "session"},
+    "rolling": {"over": "minutes", "length": "30"},
+    "last": {"over": "events", "length": "5"},
+}
 
 
 class Evening:
@@ -85,8 +92,12 @@ class Evening:
         self.running = self._start()
         self.running.press("/", "/preferences/calendar", {"zone": str(self.zone), "first_weekday": "0"})
         self.running.press("/", "/session/start")
-        chosen = {"types": ["gift"], "amount": "amount", "by": "name",
-                  "stats": ["count", "sum", "latest", "largest", "top"]}  # fmt: skip
+        chosen = {
+            "types": ["gift"],
+            "amount": "amount",
+            "by": "name",
+            "stats": ["count", "sum", "latest", "largest", "top"],
+        }
         for name, span in WINDOWS.items():
             compute(self.running, "window", name, **chosen, **span)
         compute(self.running, "chain", "row", types=["gift"], within_s="90", by="name")
@@ -180,8 +191,14 @@ def test_what_is_let_go_stays_counted_in_all_that_counts_it(tmp_path: Path, seed
             evening.running.runtime.call(lambda self: self.persistence.let_go())
             if round_ == 1:
                 # Another unit and more places tell the same otherwise.
-                changes = {"types": ["gift"], "amount": "amount", "by": "name", "top": "7", "unit": "spools",
-                           "stats": ["count", "sum", "latest", "largest", "top"]}  # fmt: skip
+                changes = {
+                    "types": ["gift"],
+                    "amount": "amount",
+                    "by": "name",
+                    "top": "7",
+                    "unit": "spools",
+                    "stats": ["count", "sum", "latest", "largest", "top"],
+                }
                 for row_id, name in enumerate(WINDOWS, 1):
                     evening.running.press("/", f"/signals/computed/{row_id}", {**changes, **WINDOWS[name]})
             evening.check()

@@ -48,7 +48,9 @@ def test_the_present_scene_is_the_programs_and_looks_follow(running: Running, pr
         program.switch("Talk")
         assert json.loads(page.recv(timeout=5))["values"] == {"@scene": "Talk"}
     assert [(one.event.data["value"], one.event.actor) for one in events(running, "tesoura.scene")] == [
-        ("Play", "feed:picture"), ("Talk", "feed:picture")]  # fmt: skip
+        ("Play", "feed:picture"),
+        ("Talk", "feed:picture"),
+    ]
 
 
 def events(running: Running, kind: str) -> list[Any]:
@@ -84,7 +86,9 @@ def test_a_switch_while_the_link_is_away_is_not_done_and_not_shown_as_done(
     running.event(type="gift", data={"amount": 5})
     ended = until(lambda: told(running, "tesoura.effect_ended"))
     assert (ended[0]["outcome"], ended[0]["why"]) == (
-        "failed", "The scene link is away: nothing was switched, the scene stays as it is there.")  # fmt: skip
+        "failed",
+        "The scene link is away: nothing was switched, the scene stays as it is there.",
+    )
     assert scene(running) == "Play"
     page = running.press("/", "/scene", {"scene": "Talk"})
     assert "nothing was switched" in flat(running.client.get("/").text) or "nothing was switched" in flat(page.text)

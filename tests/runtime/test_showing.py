@@ -35,7 +35,9 @@ def test_a_piece_that_waits_is_seen_once_it_is_shown_with_what_it_says_by_then(r
     settle(running, "Overlay / Card", False)
     assert said(running, token) == {"Card": ""}
     assert [(one["piece"], one["shown"]) for one in told(running, "tesoura.shown")] == [
-        ("Overlay / Card", True), ("Overlay / Card", False)]  # fmt: skip
+        ("Overlay / Card", True),
+        ("Overlay / Card", False),
+    ]
 
 
 def test_viewers_pages_are_rendered_as_it_stands(running: Running) -> None:
@@ -68,8 +70,12 @@ def test_two_cues_that_show_the_same_piece_do_not_take_it_from_each_other(runnin
     new_cue(running, title="Long", when="event", event="follow", **shows, lasts_1="2")
     running.event(type="gift", data={"amount": 5})
     running.event(type="follow", data={"name": "tuck"})
-    notes = until(lambda: len(found := [one for one in told(running, "tesoura.effect_ended")
-                                        if one["effect"] == "as_before"]) == 2 and found)  # fmt: skip
+    notes = until(
+        lambda: (
+            len(found := [one for one in told(running, "tesoura.effect_ended") if one["effect"] == "as_before"]) == 2
+            and found
+        )
+    )
     assert [one.get("note") for one in notes] == ["something else keeps it as it is", None]
     assert said(running, token) == {"Card": ""}
 
@@ -91,7 +97,9 @@ def test_a_piece_that_was_deleted_or_shows_moments_is_told_and_nothing_else_happ
     running.event(type="gift", data={"amount": 5})
     ended = until(lambda: told(running, "tesoura.effect_ended"))
     assert (ended[0]["outcome"], ended[0]["why"]) == (
-        "failed", "Overlay / Nobody is not on air. Perhaps it was renamed or taken away.")  # fmt: skip
+        "failed",
+        "Overlay / Nobody is not on air. Perhaps it was renamed or taken away.",
+    )
 
 
 def test_the_desk_says_what_viewers_do_not_see_and_shows_it(running: Running) -> None:

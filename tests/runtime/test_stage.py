@@ -108,8 +108,13 @@ def shown_state(running: Running, overlay_id: int) -> str:
 
 
 def test_one_empty_part_does_not_make_a_piece_hidden_and_none_that_has_come_does(running: Running) -> None:
-    act(running, "computed.new", kind="window", name="gifts",
-        choices={"types": ["gift"], "by": "name", "over": "all", "stats": ["count", "top"]})  # fmt: skip
+    act(
+        running,
+        "computed.new",
+        kind="window",
+        name="gifts",
+        choices={"types": ["gift"], "by": "name", "over": "all", "stats": ["count", "top"]},
+    )
     ranking = Overlay(pieces=(new_piece("ranking", "r", ranking="gifts"),))
     row = running.store.write(lambda session: stored_overlays.new_overlay(session, "Gifts", ranking, wall_clock()))
     overlay_id = row.id or 0

@@ -48,8 +48,13 @@ def held(monkeypatch: pytest.MonkeyPatch) -> Iterator[Held]:
 
 def evening(running: Running) -> str:
     """A count of gifts on an overlay; the link's token."""
-    act(running, "computed.new", kind="window", name="gifts",
-        choices={"types": ["gift"], "over": "all", "stats": ["count"]})  # fmt: skip
+    act(
+        running,
+        "computed.new",
+        kind="window",
+        name="gifts",
+        choices={"types": ["gift"], "over": "all", "stats": ["count"]},
+    )
     for number in range(40):
         running.event(type="gift", data={"name": f"viewer {number}"})
     assert running.signal("gifts.count")["value"] == 40

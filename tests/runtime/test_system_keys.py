@@ -20,11 +20,20 @@ from tests.runtime.test_devices import lay, scene
 
 @pytest.mark.parametrize(
     ("char", "name", "modifiers", "key"),
-    [("k", None, "", "k"), ("K", None, "Shift", "Shift+K"), ("\x0b", None, "Ctrl", "Ctrl+K"), ("!", None, "Shift", "!"),
-     ("1", None, "Ctrl Alt", "Ctrl+Alt+1"), (None, "f13", "", "F13"), (None, "f5", "Ctrl", "Ctrl+F5"),
-     (None, "page_up", "Shift", "Shift+PageUp"), (None, "caps_lock", "", ""), (None, None, "", ""),
-     ("\x7f", None, "", "")],
-)  # fmt: skip
+    [
+        ("k", None, "", "k"),
+        ("K", None, "Shift", "Shift+K"),
+        ("\x0b", None, "Ctrl", "Ctrl+K"),
+        ("!", None, "Shift", "!"),
+        ("1", None, "Ctrl Alt", "Ctrl+Alt+1"),
+        (None, "f13", "", "F13"),
+        (None, "f5", "Ctrl", "Ctrl+F5"),
+        (None, "page_up", "Shift", "Shift+PageUp"),
+        (None, "caps_lock", "", ""),
+        (None, None, "", ""),
+        ("\x7f", None, "", ""),
+    ],
+)
 def test_a_key_the_system_tells_is_written_as_on_the_desk(
     char: str | None, name: str | None, modifiers: str, key: str
 ) -> None:

@@ -27,8 +27,15 @@ def server() -> Iterator[ChatServer]:
 
 def join(running: Running, server: ChatServer, **more: Any) -> None:
     """Connect the chat, and wait until it is joined."""
-    choices = {"host": "127.0.0.1", "port": str(server.port), "tls": "no", "channel": "windyladder",
-               "nick": "mara_helper", "streamer": "mara_vane", **more}  # fmt: skip
+    choices = {
+        "host": "127.0.0.1",
+        "port": str(server.port),
+        "tls": "no",
+        "channel": "windyladder",
+        "nick": "mara_helper",
+        "streamer": "mara_vane",
+        **more,
+    }
     call = Call("feed.new", {"kind": "irc", "title": "Chat", "choices": choices, "secrets": {"token": "open-sesame-9"}})
     running.runtime.call(lambda self: do(Doing(self, "desk"), call))
     until(lambda: running.runtime.call(lambda self: self.links.link("chat")))
@@ -63,8 +70,19 @@ def test_a_moderators_word_is_not_heard_from_anybody_else(running: Running, serv
 
 def test_what_is_too_fast_waits_its_turn_in_order(running: Running, server: ChatServer) -> None:
     join(running, server, pace_lines="1", pace_s="1")
-    new_cue(running, **GIFT, do_1="say", chat_1="Chat", line_1="one {event.amount}",
-            do_2="say", chat_2="chat", line_2="two", do_3="set", signal_3="script.after", value_of_3="1")  # fmt: skip
+    new_cue(
+        running,
+        **GIFT,
+        do_1="say",
+        chat_1="Chat",
+        line_1="one {event.amount}",
+        do_2="say",
+        chat_2="chat",
+        line_2="two",
+        do_3="set",
+        signal_3="script.after",
+        value_of_3="1",
+    )
     running.event(type="gift", data={"amount": 5})
     until(lambda: running.signal("script.after").get("value") == 1)
     assert len(server.heard) <= 1
@@ -85,7 +103,9 @@ def test_a_chat_that_is_away_is_waited_for_or_not_by_choice(
     else:
         ended = until(lambda: told(running, "tesoura.effect_ended"))
         assert (ended[0]["outcome"], ended[0]["why"]) == (
-            "failed", "The chat was away; as you chose, it is left unsaid.")  # fmt: skip
+            "failed",
+            "The chat was away; as you chose, it is left unsaid.",
+        )
     back = ChatServer(server.port, token="open-sesame-9")
     back.start()
     try:
@@ -117,8 +137,17 @@ def test_a_script_is_told_a_line_that_can_be_no_option(running: Running) -> None
     scripts.mkdir(exist_ok=True)
     (scripts / "lamp.py").write_text("import sys\nprint(len(sys.argv), input())\n")
     (scripts / "broken.py").write_text("import sys\nsys.exit(3)\n")
-    new_cue(running, **GIFT, do_1="script", program_1="lamp.py", told_1="--all {event.name}",
-            do_2="script", program_2="broken.py", do_3="script", program_3="gone.py")  # fmt: skip
+    new_cue(
+        running,
+        **GIFT,
+        do_1="script",
+        program_1="lamp.py",
+        told_1="--all {event.name}",
+        do_2="script",
+        program_2="broken.py",
+        do_3="script",
+        program_3="gone.py",
+    )
     running.event(type="gift", data={"amount": 5, "name": "ana\nrm"})
     ended = until(lambda: len(found := told(running, "tesoura.effect_ended")) == 3 and found)
     by_target = {one["target"]: (one["outcome"], one.get("note") or one.get("why")) for one in ended}

@@ -37,9 +37,16 @@ def content(objects: Path, at: Path, **files: bytes) -> Content:
 def shelf(objects: Path, tmp_path: Path) -> CarriedShelf:
     one = content(objects, tmp_path / "one", a=b"alpha", b=b"beta" * 50_000)
     two = content(objects, tmp_path / "two", a=b"alpha")
-    return CarriedShelf("The Lantern Mile", True, "slots", (
-        CarriedSave(1, 0, True, "Lower town"), CarriedSave(2, 1, False, "Twins", "one lamp left", "", one),
-        CarriedSave(3, 0, False, "Twins", "", "2026-11-26T20:00:00+00:00", two)))  # fmt: skip
+    return CarriedShelf(
+        "The Lantern Mile",
+        True,
+        "slots",
+        (
+            CarriedSave(1, 0, True, "Lower town"),
+            CarriedSave(2, 1, False, "Twins", "one lamp left", "", one),
+            CarriedSave(3, 0, False, "Twins", "", "2026-11-26T20:00:00+00:00", two),
+        ),
+    )
 
 
 def packed(shelf: CarriedShelf, objects: Path) -> io.BytesIO:
@@ -87,8 +94,19 @@ def test_what_goes_out_comes_in_the_same_each_content_once(shelf: CarriedShelf, 
 
 
 def test_whatever_names_a_save_has_it_comes_in_again(objects: Path, tmp_path: Path) -> None:
-    names = (b"back\\slash", b"C:", b"x.tesoura-new", b"A.sav", b"a.sav", b"not\xffutf-8", b"two\nlines",
-             "Käse".encode(), b" spaces ", b"-dash", b"q" * 255)  # fmt: skip
+    names = (
+        b"back\\slash",
+        b"C:",
+        b"x.tesoura-new",
+        b"A.sav",
+        b"a.sav",
+        b"not\xffutf-8",
+        b"two\nlines",
+        "Käse".encode(),
+        b" spaces ",
+        b"-dash",
+        b"q" * 255,
+    )
     at = tmp_path / "one"
     at.mkdir()
     for name in names:
@@ -138,8 +156,11 @@ def test_a_path_that_leads_out_is_refused(shelf: CarriedShelf, objects: Path, pa
 @pytest.mark.parametrize(
     ("to", "why"),
     [
-        ({"kind": "another"}, "no shelf"), ({"version": 2}, "later version"), ({"entries": {}}, "no entries"),
-        ({"entries": [3]}, "entry of the list is none"), ({"entries": [{"name": "x"}]}, "no number"),
+        ({"kind": "another"}, "no shelf"),
+        ({"version": 2}, "later version"),
+        ({"entries": {}}, "no entries"),
+        ({"entries": [3]}, "entry of the list is none"),
+        ({"entries": [{"name": "x"}]}, "no number"),
         ({"entries": [entry(content={})]}, "no files"),
         ({"entries": [entry(content={"files": [[1]]})]}, "not told whole"),
         ({"entries": [entry(content={"files": [["a", -1, 1, "0" * 64]]})]}, "not told whole"),
@@ -147,12 +168,13 @@ def test_a_path_that_leads_out_is_refused(shelf: CarriedShelf, objects: Path, pa
         ({"entries": [entry(), entry()]}, "two entries have one number"),
         ({"entries": [entry(parent=9)]}, "in a folder that is none"),
         ({"entries": [{"number": 1, "parent": 2}, {"number": 2, "parent": 1}]}, "is in itself"),
-        ({"entries": [entry()]}, "is not whole in the file"), ({"folder": False}, "one file"),
+        ({"entries": [entry()]}, "is not whole in the file"),
+        ({"folder": False}, "one file"),
         ({"entries": [entry(content={"files": [["a", 5, 1, "0" * 64], ["a", 5, 1, "0" * 64]]})]}, "the same path"),
         ({"entries": [entry(content={"files": [], "modes": {"a": 0o4755}})]}, "permissions"),
         ({"entries": [entry(content={"files": [], "modes": [3]})]}, "permissions"),
     ],
-)  # fmt: skip
+)
 def test_a_list_that_is_not_right_says_why(shelf: CarriedShelf, objects: Path, to: dict[str, Any], why: str) -> None:
     with pytest.raises(FileRefused, match=why) as error:
         opened(changed(packed(shelf, objects), **to))

@@ -109,9 +109,14 @@ def test_more_than_can_be_kept_is_refused(folder: SaveSource, monkeypatch: pytes
 
 @pytest.mark.parametrize(
     ("typed", "found"),
-    [("%APPDATA%/Mile", "/roaming/Mile"), ("%appdata%/Mile", "/roaming/Mile"), ("$HOME/x", "/home/mara/x"),
-     ("${HOME}/x", "/home/mara/x"), ('"/a b/c"', "/a b/c")],
-)  # fmt: skip
+    [
+        ("%APPDATA%/Mile", "/roaming/Mile"),
+        ("%appdata%/Mile", "/roaming/Mile"),
+        ("$HOME/x", "/home/mara/x"),
+        ("${HOME}/x", "/home/mara/x"),
+        ('"/a b/c"', "/a b/c"),
+    ],
+)
 def test_the_systems_variables_are_understood(typed: str, found: str) -> None:
     assert expanded(typed, {"APPDATA": "/roaming", "HOME": "/home/mara"}) == Path(found)
 

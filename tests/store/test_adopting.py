@@ -111,8 +111,10 @@ def test_what_lets_others_in_or_starts_programs_comes_switched_off(running: Runn
     backups.write(running.folder, tmp_path / "show.zip", wall_clock())
     code, said = tesoura("restore", str(tmp_path / "show.zip"), "--data", str(tmp_path / "back"))
     assert code == 0
-    assert ("Switched off until you turn it on: network access, the folder for text files, 1 API key, 1 script, 1 cue "
-            "that runs a program.") in said  # fmt: skip
+    assert (
+        "Switched off until you turn it on: network access, the folder for text files, 1 API key, 1 script, 1 cue "
+        "that runs a program."
+    ) in said
     back = Running(tmp_path / "back")
     try:
         assert back.runtime.listening.door is None

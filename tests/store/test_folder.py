@@ -37,8 +37,9 @@ def version_of(folder: Path, set_to: str = "") -> str:
         if set_to:
             base.executescript(
                 "DROP TABLE save; DROP TABLE save_game; UPDATE alembic_version SET version_num = '0007'"
-                if set_to == "0007" else f"UPDATE alembic_version SET version_num = '{set_to}'"
-            )  # fmt: skip
+                if set_to == "0007"
+                else f"UPDATE alembic_version SET version_num = '{set_to}'"
+            )
         return str(base.execute("SELECT version_num FROM alembic_version").fetchone()[0])
 
 

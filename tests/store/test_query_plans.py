@@ -83,6 +83,9 @@ def test_no_page_and_no_act_reads_the_whole_log(tmp_path: Path, asked: dict[str,
     again.stop()
     assert len(asked) > 20
     with closing(sqlite3.connect(tmp_path / "tesoura.db")) as database:
-        plans = {sql: [row[3] for row in database.execute(f"EXPLAIN QUERY PLAN {sql}")] for sql in asked.values()
-                 if sql.lstrip().startswith(("SELECT", "WITH"))}  # fmt: skip
+        plans = {
+            sql: [row[3] for row in database.execute(f"EXPLAIN QUERY PLAN {sql}")]
+            for sql in asked.values()
+            if sql.lstrip().startswith(("SELECT", "WITH"))
+        }
     assert [(sql, plan) for sql, plan in plans.items() if scans(plan, sql)] == []

@@ -55,10 +55,25 @@ EVENTS: tuple[tuple[float, str, dict[str, Any]], ...] = (
     (98.5, "tesoura.effect_ended", {"of": "tea.linked:97", "outcome": "done"}),
     (98.6, "tesoura.effect_ended", {"of": "tea.linked:98", "outcome": "failed", "why": "the chat is away"}),
     (98.7, "tesoura.effect_ended", {"effect": "sound", "outcome": "failed"}),
-    (99, "tesoura.painted", {"pages": [{"page": "a", "overlay": "Cup", "spans": [
-        ["tea:1", ms(10), ms(48)], ["tea:1", ms(48), ms(50), "it had not loaded"], ["glue:1", ms(50), ms(60)],
-        ["tea:card", ms(66), ms(95)]]}]}),
-)  # fmt: skip
+    (
+        99,
+        "tesoura.painted",
+        {
+            "pages": [
+                {
+                    "page": "a",
+                    "overlay": "Cup",
+                    "spans": [
+                        ["tea:1", ms(10), ms(48)],
+                        ["tea:1", ms(48), ms(50), "it had not loaded"],
+                        ["glue:1", ms(50), ms(60)],
+                        ["tea:card", ms(66), ms(95)],
+                    ],
+                }
+            ]
+        },
+    ),
+)
 
 
 @pytest.fixture
@@ -92,7 +107,9 @@ def test_its_figures_are_what_the_log_says(store: Store) -> None:
     assert (tea["reads_counted"], tea["links"], tea["promised"]["kept"]) == (1, ["2026-11-26T20:01:37.000+00:00"], True)
     assert tea["by_scene"] == {"Play": 30.0, "Talk": 37.0}
     assert [(one["seconds"], one["why"]) for one in tea["gaps"]] == [
-        (2.0, "it had not loaded"), (1.0, "no page said that it painted it")]  # fmt: skip
+        (2.0, "it had not loaded"),
+        (1.0, "no page said that it painted it"),
+    ]
     assert (glue["seen_s"], glue["sent_s"], glue["test"]) == (0.0, 10.0, True)
     assert [one["item"] for one in tea["items"]] == ["tea:1", "tea:card"]
 
@@ -100,8 +117,10 @@ def test_its_figures_are_what_the_log_says(store: Store) -> None:
 def test_one_that_nobody_changed_fits_its_signature_and_the_log(store: Store) -> None:
     found = store.read(lambda session: reports.check(session, store.secrets, signed(store)))
     assert found.wrong == ()
-    assert found.notes == ("The signature fits: nobody changed the report since it was signed.",
-                           "The log agrees with every figure.")  # fmt: skip
+    assert found.notes == (
+        "The signature fits: nobody changed the report since it was signed.",
+        "The log agrees with every figure.",
+    )
 
 
 def test_over_several_sessions_everything_is_added_and_promised_for_each(store: Store) -> None:
@@ -121,8 +140,13 @@ def test_over_several_sessions_everything_is_added_and_promised_for_each(store: 
 
 def test_it_fits_still_when_the_log_has_grown(store: Store) -> None:
     told = signed(store)
-    more = Event("late", "x", "tesoura.painted", at(119), {"pages": [{"page": "b", "overlay": "Cup", "spans": [
-        ["tea:1", ms(48), ms(50)]]}]})  # fmt: skip
+    more = Event(
+        "late",
+        "x",
+        "tesoura.painted",
+        at(119),
+        {"pages": [{"page": "b", "overlay": "Cup", "spans": [["tea:1", ms(48), ms(50)]]}]},
+    )
     store.write(lambda session: log.append(session, [more], at(130)))
     assert wrong(store, told) == []
 
@@ -138,9 +162,11 @@ def test_a_figure_that_was_changed_is_named(store: Store) -> None:
 
 @pytest.mark.parametrize(
     ("change", "line"),
-    [("UPDATE event SET data = replace(data, '30.0', '31.0') WHERE seq = 8", "event 8 was changed"),
-     ("DELETE FROM event WHERE seq = 3", "event 3 is gone")],
-)  # fmt: skip
+    [
+        ("UPDATE event SET data = replace(data, '30.0', '31.0') WHERE seq = 8", "event 8 was changed"),
+        ("DELETE FROM event WHERE seq = 3", "event 3 is gone"),
+    ],
+)
 def test_an_event_that_was_changed_in_the_log_is_named(store: Store, change: str, line: str) -> None:
     told = signed(store)
     store.write(lambda session: session.connection().execute(text(change)) and None)
@@ -196,7 +222,11 @@ def test_the_command_line_tells_whether_report_and_log_agree(store: Store, tmp_p
 
 def test_what_differs_is_told_by_its_place() -> None:
     assert differences({"a": [1, {"item": "tea", "b": 2}]}, {"a": [1, {"item": "tea", "b": 3}]}) == [
-        "a tea.b: it says 2, and the log 3"]  # fmt: skip
+        "a tea.b: it says 2, and the log 3"
+    ]
     assert differences({"a": [1]}, {"a": [1, 2]}) == ["a: it has 1, and the log 2"]
     assert changed_events([[1, "a"], [2, "b"]], [[2, "c"], [3, "d"]]) == [
-        "event 2 was changed", "event 1 is gone", "event 3 was not there"]  # fmt: skip
+        "event 2 was changed",
+        "event 1 is gone",
+        "event 3 was not there",
+    ]

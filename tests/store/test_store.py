@@ -219,8 +219,10 @@ def test_what_is_committed_is_synced(store: Store) -> None:
 def test_the_newest_of_a_type_are_found_without_sorting_all_of_it(store: Store) -> None:
     store.write(lambda session: log.append(session, [event(n, kind=("kill", "gift")[n % 2]) for n in range(20)], NOON))
     assert [one["target"] for one in store.read(lambda s: log.recent_data(s, ["gift", "kill"], 3))] == [
-        "kite 19", "kite 18", "kite 17",
-    ]  # fmt: skip
+        "kite 19",
+        "kite 18",
+        "kite 17",
+    ]
 
     def plan(session: Session) -> str:
         asked = "EXPLAIN QUERY PLAN SELECT seq, data FROM event WHERE type = 'kill' ORDER BY seq DESC LIMIT 3"
@@ -249,8 +251,16 @@ def test_a_file_that_is_kept_for_a_time_goes_when_nothing_shows_it(running: Runn
     def keep(session: Session) -> None:
         for name, until in (("a.webm", now - day), ("b.webm", now + day), ("c.webm", now + day), ("d.webm", None)):
             owner = None if until is None else "replays"
-            row = MediaRow(name=name, kind="video", title=name, type="video/webm", facts={}, added_at=now - 2 * day,
-                           owner=owner, kept_until=until)  # fmt: skip
+            row = MediaRow(
+                name=name,
+                kind="video",
+                title=name,
+                type="video/webm",
+                facts={},
+                added_at=now - 2 * day,
+                owner=owner,
+                kept_until=until,
+            )
             media.keep(session, row)
             media.put_file(running.store.folder, name, b"clip")
 
@@ -268,8 +278,9 @@ def test_a_file_that_is_kept_for_a_time_goes_when_nothing_shows_it(running: Runn
     assert sorted(left) == ["b.webm", "c.webm", "d.webm"]
     assert not (running.store.folder / "media" / "a.webm").exists()
     assert [row.name for row in running.store.read(lambda session: media.of_owner(session, "replays"))] == [
-        "b.webm", "c.webm",
-    ]  # fmt: skip
+        "b.webm",
+        "c.webm",
+    ]
     assert token
 
 
@@ -327,9 +338,18 @@ def test_on_windows_the_systems_own_program_takes_others_rights(
 
     keep_private_on_windows(tmp_path, "MARA\\vane", run)
     assert asked == [
-        ["icacls", str(tmp_path), "/inheritance:r", "/grant:r", "MARA\\vane:(OI)(CI)F", "/grant:r",
-         "*S-1-5-18:(OI)(CI)F", "/grant:r", "*S-1-5-32-544:(OI)(CI)F"]
-    ]  # fmt: skip
+        [
+            "icacls",
+            str(tmp_path),
+            "/inheritance:r",
+            "/grant:r",
+            "MARA\\vane:(OI)(CI)F",
+            "/grant:r",
+            "*S-1-5-18:(OI)(CI)F",
+            "/grant:r",
+            "*S-1-5-32-544:(OI)(CI)F",
+        ]
+    ]
     assert caplog.text == ""
     keep_private_on_windows(tmp_path, "MARA\\vane", run)
     assert "Others may be able to read" in caplog.text

@@ -359,10 +359,7 @@ def tenfold(levels: int) -> str:
         ("<g>" * 10_000 + "</g>" * 10_000, "more than 100 deep"),
         (tenfold(5), "so often that a page stands still"),
         ('<g id="a"><use href="#a"/></g>', "refer to each other without end"),
-        (
-            '<pattern id="a"><rect fill="url(#b)"/></pattern><pattern id="b"><rect fill="url(#a)"/></pattern>',
-            "end",
-        ),
+        ('<pattern id="a"><rect fill="url(#b)"/></pattern><pattern id="b"><rect fill="url(#a)"/></pattern>', "end"),
         ('<filter id="f">' + "<feGaussianBlur/>" * 51 + "</filter>", "stands still"),
         ('<filter id="f"><feGaussianBlur/></filter>' + '<rect filter="url(#f)"/>' * 50, "stands still"),
         ("<g/>" * 20_000, "more than 20,000 parts"),

@@ -207,12 +207,15 @@ def test_commands_are_described_by_their_fields_and_strange_ones_are_named(runni
     [told] = running.client.get("/api/instruments", headers=running.auth).json()
     add = next(one for one in told["described"] if one["name"] == "add")
     assert add == {
-        "name": "add", "title": "Add or take time", "about": "Without stopping; a minus takes.",
+        "name": "add",
+        "title": "Add or take time",
+        "about": "Without stopping; a minus takes.",
         "parameters": {
-            "type": "object", "properties": {"by": {"description": "By", "examples": ["3 min"]}},
+            "type": "object",
+            "properties": {"by": {"description": "By", "examples": ["3 min"]}},
             "additionalProperties": False,
         },
-    }  # fmt: skip
+    }
     for door, of in (
         ("instruments/tea/add", {}),
         ("actions/instrument.command", {"instrument": "tea", "command": "add"}),
@@ -233,7 +236,7 @@ def test_commands_are_described_by_their_fields_and_strange_ones_are_named(runni
         ("lamp", [1], 'must be an object with a value, such as {"value": 3}.'),
         ("lamp", {"value": 1, "fresh_for_s": "soon"}, "fresh_for_s must be a number."),
     ],
-)  # fmt: skip
+)
 def test_errors_say_what_to_do_in_our_own_words(running: Running, name: str, body: object, words: str) -> None:
     answer = running.client.put(f"/api/signals/{name}", json=body, headers=running.auth)
     assert answer.status_code in (400, 409, 422)

@@ -31,16 +31,30 @@ def left(running: Running) -> list[str]:
 
 
 def clip_row(file: str, title: str, at: datetime, size: int, **more: Any) -> ClipRow:
-    return ClipRow(file=file, type="video/mp4", title=title, at=at, made_at=at, size=size, length=1, kills=[], parts=[],
-                   figures={}, **more)  # fmt: skip
+    return ClipRow(
+        file=file,
+        type="video/mp4",
+        title=title,
+        at=at,
+        made_at=at,
+        size=size,
+        length=1,
+        kills=[],
+        parts=[],
+        figures={},
+        **more,
+    )
 
 
 @pytest.mark.parametrize(
     ("body", "why"),
-    [(b"", "a file of 0 bytes"), (b"<!doctype html><title>a clip</title>" * 40, "web page"),
-     (b"\0" * 5000, "no video that can be read"),
-     (b"RIFF" + b"\1" * 300, "no video that can be read")],
-)  # fmt: skip
+    [
+        (b"", "a file of 0 bytes"),
+        (b"<!doctype html><title>a clip</title>" * 40, "web page"),
+        (b"\0" * 5000, "no video that can be read"),
+        (b"RIFF" + b"\1" * 300, "no video that can be read"),
+    ],
+)
 def test_what_is_no_clip_is_refused_with_what_it_is_and_nothing_of_it_stays(
     running: Running, body: bytes, why: str
 ) -> None:
@@ -50,9 +64,12 @@ def test_what_is_no_clip_is_refused_with_what_it_is_and_nothing_of_it_stays(
 
 @pytest.mark.parametrize(
     ("params", "why"),
-    [({"ends_at": "yesterday"}, "with the zone, as in 2026"), ({"ends_at": "2026-11-26T20:04:30"}, "with the zone"),
-     ({"late": "2"}, "late is none of its parameters. There are: title, ends_at, show")],
-)  # fmt: skip
+    [
+        ({"ends_at": "yesterday"}, "with the zone, as in 2026"),
+        ({"ends_at": "2026-11-26T20:04:30"}, "with the zone"),
+        ({"late": "2"}, "late is none of its parameters. There are: title, ends_at, show"),
+    ],
+)
 def test_a_clip_that_is_sent_with_what_cannot_be_is_refused(running: Running, params: dict[str, str], why: str) -> None:
     answer = send(running, **params)
     assert (answer.status_code, left(running), shelf(running)) == (422, [], [])
@@ -68,8 +85,9 @@ def test_a_clip_is_sent_listed_named_shown_and_had_again_as_it_was(running: Runn
     shown = send(running, title="second", show="again")
     assert (shown.status_code, "Set them up under Instruments" in shown.json()["detail"]) == (422, True)
     assert [one["title"] for one in running.client.get("/api/clips", headers=running.auth).json()] == [
-        "second", "otto_knot <b>",
-    ]  # fmt: skip
+        "second",
+        "otto_knot <b>",
+    ]
     page = running.client.get("/clips").text
     assert "otto_knot &lt;b&gt;" in page
     file = running.client.get(f"/clips/{clip}/file")
@@ -105,8 +123,9 @@ def test_markers_tell_when_what_was_counted_happens_in_the_file(running: Running
     end = f"00:00:{row.length / 1e6:06.3f}"
     begin = f"00:00:{row.length / 1e6 - 0.4:06.3f}"
     assert running.client.get(f"/clips/{clip}/markers.vtt").text.split("\n\n")[1:] == [
-        "1\n00:00:01.500 --> 00:00:02.500\nkill 1", f"2\n{begin} --> {end}\nkill 2\n",
-    ]  # fmt: skip
+        "1\n00:00:01.500 --> 00:00:02.500\nkill 1",
+        f"2\n{begin} --> {end}\nkill 2\n",
+    ]
 
 
 @pytest.mark.parametrize("name", ["..%2f..%2ftesoura.db", "%2e%2e/tesoura.db", "a.mp4", f"{'0' * 32}.db", "x" * 300])
@@ -133,9 +152,14 @@ def test_the_oldest_go_when_there_is_no_more_room_and_stars_stay(running: Runnin
 
     def kept(session: Any) -> None:
         for at, (title, hours, starred, away) in enumerate(
-            [("starred", 9, True, None), ("oldest", 8, False, None), ("old", 7, False, None), ("away", 6, False, now),
-             ("new", 0, False, None)]
-        ):  # fmt: skip
+            [
+                ("starred", 9, True, None),
+                ("oldest", 8, False, None),
+                ("old", 7, False, None),
+                ("away", 6, False, now),
+                ("new", 0, False, None),
+            ]
+        ):
             made = now - timedelta(hours=hours)
             stored.add(session, clip_row(f"{at}.mp4", title, made, 300, starred=starred, removed_at=away))
 
@@ -156,11 +180,23 @@ def test_the_oldest_go_when_there_is_no_more_room_and_stars_stay(running: Runnin
 
 def test_a_long_shelf_is_sifted_and_leafed_through(running: Running) -> None:
     now = wall_clock()
-    running.store.write(lambda session: [
-        stored.add(session, clip_row(f"{at}.mp4", f"cut {at}", now - timedelta(minutes=at), 1, starred=at % 2 == 0,
-                                     instrument="again", session_at=now - timedelta(days=at // 50)))
-        for at in range(130)
-    ])  # fmt: skip
+    running.store.write(
+        lambda session: [
+            stored.add(
+                session,
+                clip_row(
+                    f"{at}.mp4",
+                    f"cut {at}",
+                    now - timedelta(minutes=at),
+                    1,
+                    starred=at % 2 == 0,
+                    instrument="again",
+                    session_at=now - timedelta(days=at // 50),
+                ),
+            )
+            for at in range(130)
+        ]
+    )
 
     def names(address: str) -> list[str]:
         return re.findall(r'aria-label="Choose (cut \d+) for a reel"', running.client.get(address).text)

@@ -257,8 +257,13 @@ def test_the_end_is_rehearsed_for_oneself_alone_with_its_last_words(running: Run
     running.press("/instruments/new/countdown", "/instruments/new/countdown", given)
     page = running.client.get("/instruments/tea").text
     assert json.loads(html.unescape(re.findall(r'data-rehearse="([^"]+)"', page)[0])) == [
-        "0:05", "0:04", "0:03", "0:02", "0:01", "In we go",
-    ]  # fmt: skip
+        "0:05",
+        "0:04",
+        "0:03",
+        "0:02",
+        "0:01",
+        "In we go",
+    ]
     assert running.signal("tea.text")["value"] == "5:00"
 
 

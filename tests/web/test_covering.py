@@ -88,15 +88,28 @@ def test_fields_are_covered_until_somebody_steps_in_and_scripts_are_left_alone()
     assert marked('<input value="Lamp">') == '<input value="Lamp">'
     assert marked("<textarea>10.0.0.3</textarea>") == '<textarea class="private-field">10.0.0.3</textarea>'
     assert marked("<textarea data-public>10.0.0.3</textarea>") == "<textarea data-public>10.0.0.3</textarea>"
-    for whole in ("<script>const a = 'http://10.0.0.3/';</script>", "<samp>10.0.0.3</samp>",
-                  '<a href="http://10.0.0.3/">there</a>', "<!-- 10.0.0.3 -->",
-                  ):  # fmt: skip
+    for whole in (
+        "<script>const a = 'http://10.0.0.3/';</script>",
+        "<samp>10.0.0.3</samp>",
+        '<a href="http://10.0.0.3/">there</a>',
+        "<!-- 10.0.0.3 -->",
+    ):
         assert marked(whole) == whole
 
 
 def test_a_page_is_covered_while_a_session_runs_until_somebody_shows_it_and_again_in_the_next(running: Running) -> None:
-    running.press("/", "/feeds/new/socket", {"title": "Lamp", "address": "ws://127.0.0.1:9/lamp", "key_in": "none",
-                                             "subscribe": "", "ping_s": "20", "keep_anyway": "yes"})  # fmt: skip
+    running.press(
+        "/",
+        "/feeds/new/socket",
+        {
+            "title": "Lamp",
+            "address": "ws://127.0.0.1:9/lamp",
+            "key_in": "none",
+            "subscribe": "",
+            "ping_s": "20",
+            "keep_anyway": "yes",
+        },
+    )
 
     def covered() -> bool:
         page = running.client.get("/feeds/lamp").text

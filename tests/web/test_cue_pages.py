@@ -8,8 +8,15 @@ import pytest
 
 from tests.conftest import Running, flat, until
 
-CHEER = {"title": "Cheer", "when": "event", "event": "gift", "do_1": "set", "signal_1": "script.cheers",
-         "value_of_1": "{event.name}", "rests": "2 min"}  # fmt: skip
+CHEER = {
+    "title": "Cheer",
+    "when": "event",
+    "event": "gift",
+    "do_1": "set",
+    "signal_1": "script.cheers",
+    "value_of_1": "{event.name}",
+    "rests": "2 min",
+}
 
 
 def test_a_cue_is_fired_through_the_api_and_says_what_it_does(running: Running) -> None:
@@ -29,10 +36,12 @@ def test_a_cue_is_fired_through_the_api_and_says_what_it_does(running: Running) 
 @pytest.mark.parametrize(
     ("name", "body", "status", "words"),
     [
-        ("nobody", {}, 404, "There are: cheer."), ("cheer", {"loud": 1}, 422, "Send nothing, or"),
-        ("cheer", [1], 422, "Send nothing, or"), ("cheer", "x", 422, "Send nothing, or"),
+        ("nobody", {}, 404, "There are: cheer."),
+        ("cheer", {"loud": 1}, 422, "Send nothing, or"),
+        ("cheer", [1], 422, "Send nothing, or"),
+        ("cheer", "x", 422, "Send nothing, or"),
     ],
-)  # fmt: skip
+)
 def test_a_press_that_makes_no_sense_is_told(
     running: Running, name: str, body: object, status: int, words: str
 ) -> None:
@@ -90,8 +99,9 @@ def test_a_key_in_an_address_stands_in_no_sentence_and_no_log(running: Running) 
     body = '{{"password": "lantern-mile-77"}}'
     running.press("/", "/cues/new", {"title": "Lamp", "do_1": "call", "address_1": address, "body_1": body})
     running.client.post("/api/cues/lamp/press", headers=running.auth)
-    ended = until(lambda: "tesoura.effect_ended" in (text := running.client.get("/log/?type=tesoura.effect_ended").text)
-                  and text)  # fmt: skip
+    ended = until(
+        lambda: "tesoura.effect_ended" in (text := running.client.get("/log/?type=tesoura.effect_ended").text) and text
+    )
     page = running.client.get("/cues/lamp").text
     assert "call http://127.0.0.1:9/lamp?token=••••••••" in flat(page)
     assert page.count("paper4711kite") == 1
@@ -128,11 +138,14 @@ def test_cues_that_would_press_each_other_in_a_circle_are_refused_with_the_way(r
 @pytest.mark.parametrize(
     ("given", "words"),
     [
-        ({"event": ""}, "choose a type of event that has come"), ({"when": "chat", "word": " "}, "such as !spin"),
-        ({"signal_1": "cheers"}, "or a new one such as script.cheers"), ({"signal_1": " "}, "Choose a value"),
-        ({"do_1": "scene", "scene_1": ""}, "they are named under Preferences"), ({"when": "feed"}, "Choose the feed"),
+        ({"event": ""}, "choose a type of event that has come"),
+        ({"when": "chat", "word": " "}, "such as !spin"),
+        ({"signal_1": "cheers"}, "or a new one such as script.cheers"),
+        ({"signal_1": " "}, "Choose a value"),
+        ({"do_1": "scene", "scene_1": ""}, "they are named under Preferences"),
+        ({"when": "feed"}, "Choose the feed"),
     ],
-)  # fmt: skip
+)
 def test_what_is_missing_says_what_to_do(running: Running, given: dict[str, str], words: str) -> None:
     answer = running.press("/", "/cues/new", {**CHEER, **given})
     assert answer.status_code == 422

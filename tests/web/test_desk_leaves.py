@@ -94,8 +94,10 @@ def test_a_button_is_changed_a_leaf_renamed_and_a_ready_set_laid(running: Runnin
     send(running, "new", name="Play")
     send(running, "l1/lay", does="scene", scene="Talk")
     assert "Change “Talk”" in flat(running.client.get("/desk/leaves/?leaf=l1&laying=yes&change=b2").text)
-    assert "“Off to talk” was changed" in send(running, "l1/buttons/b2/change", does="scene", scene="Talk",
-                                               words="Off to talk", key="Shift+t")[1]  # fmt: skip
+    assert (
+        "“Off to talk” was changed"
+        in send(running, "l1/buttons/b2/change", does="scene", scene="Talk", words="Off to talk", key="Shift+t")[1]
+    )
     assert "<kbd>Shift+T</kbd>" in flat(running.client.get("/desk/leaves/").text)
     assert "The leaf is called Breaks." in send(running, "l1/rename", name="Breaks")[1]
     page = send(running, "l1/set", instrument="kettle")[1]
@@ -109,10 +111,12 @@ def test_a_key_that_has_a_use_already_is_named_with_what_has_it(running: Running
     send(running, "new", name="Play")
     send(running, "l1/lay", does="air", key="F13")
     for key, words in {
-        "F13": "F13 presses “Clear the air” already.", "u": "u is a key of Deaths, which is set by hand.",
-        "g": "“g” is a key that the pages use themselves.", "ctrl+w": "Ctrl+W closes the page in the browser.",
+        "F13": "F13 presses “Clear the air” already.",
+        "u": "u is a key of Deaths, which is set by hand.",
+        "g": "“g” is a key that the pages use themselves.",
+        "ctrl+w": "Ctrl+W closes the page in the browser.",
         "Hyper": "This is no key that can be had.",
-    }.items():  # fmt: skip
+    }.items():
         status, page = send(running, "l1/lay", does="undo", key=key)
         assert (status, words in page) == (422, True), key
 

@@ -72,8 +72,13 @@ def test_a_file_asks_once_for_its_folder(running: Running, tmp_path: Path) -> No
 
 def test_a_lists_new_entries_become_events_once_even_over_a_restart(running: Running, members: MembersService) -> None:
     members.follow("tuck")
-    typed = {"title": "Reach", "address": f"{members.address}/channels/mara_vane/followers", "period_s": "1",
-             "form": "json", "key_in": "none"}  # fmt: skip
+    typed = {
+        "title": "Reach",
+        "address": f"{members.address}/channels/mara_vane/followers",
+        "period_s": "1",
+        "form": "json",
+        "key_in": "none",
+    }
     running.press("/", "/feeds/new/http", typed)
     until(lambda: "followers" in running.client.get("/feeds/reach/tree").text)
     rule = {"type": "follow", "items": "followers", "id_path": "id", "time_path": "at", "fields": "name = name"}
@@ -81,8 +86,12 @@ def test_a_lists_new_entries_become_events_once_even_over_a_restart(running: Run
     assert "would make 1" in tried
     assert "tuck" in tried
     running.press("/", "/feeds/reach/rules/", rule)
-    until(lambda: running.store.read(lambda s: stored.by_name(s, "reach")) and running.runtime.call(
-        lambda self: self.feeds._running["reach"].rules[0].primed))  # fmt: skip
+    until(
+        lambda: (
+            running.store.read(lambda s: stored.by_name(s, "reach"))
+            and running.runtime.call(lambda self: self.feeds._running["reach"].rules[0].primed)
+        )
+    )
     members.follow("teacup_ana")
     until(lambda: [one.data for one in events(running, "follow")] == [{"name": "teacup_ana"}])
     running.kill()
@@ -98,9 +107,12 @@ def test_a_lists_new_entries_become_events_once_even_over_a_restart(running: Run
 
 @pytest.mark.parametrize(
     ("rule", "words"),
-    [({"type": ""}, "Say what happened"), ({"type": "tesoura.x"}, "are its own"),
-     ({"type": "x", "items": "a..b"}, "does not read as a JMESPath")],
-)  # fmt: skip
+    [
+        ({"type": ""}, "Say what happened"),
+        ({"type": "tesoura.x"}, "are its own"),
+        ({"type": "x", "items": "a..b"}, "does not read as a JMESPath"),
+    ],
+)
 def test_rules_that_cannot_be_made(running: Running, members: MembersService, rule: dict[str, str], words: str) -> None:
     running.add_feed(f"{members.address}/channels/mara_vane")
     until(lambda: running.signal("reach.members").get("value") == 1284)
@@ -203,8 +215,12 @@ def test_signing_in_leads_there_and_back(running: Running) -> None:
 
 
 def test_a_name_is_looked_up_before_a_feed_is_made(running: Running, members: MembersService) -> None:
-    typed = {"address": f"{members.address}/channels/{{id}}", "look_up": f"{members.address}/channels?name={{name}}",
-             "key_in": "none", "named": "MARA"}  # fmt: skip
+    typed = {
+        "address": f"{members.address}/channels/{{id}}",
+        "look_up": f"{members.address}/channels?name={{name}}",
+        "key_in": "none",
+        "named": "MARA",
+    }
     found = running.press("/", "/feeds/look-up/http", typed).text
     assert 'data-value="mara_vane"' in found
     assert "has nothing under" in running.press("/", "/feeds/look-up/http", {**typed, "named": "zzz"}).text
@@ -254,10 +270,15 @@ def test_a_text_and_a_switch_by_hand(running: Running) -> None:
 
 @pytest.mark.parametrize(
     ("typed", "words"),
-    [({"start": "many"}, "not a number"), ({"low": "6"}, "less than"), ({"start": "9"}, "outside what was set"),
-     ({"key_up": "g"}, "a key that the pages use"), ({"key_up": "ab"}, "Give one letter"),
-     ({"step": ""}, "needs a number")],
-)  # fmt: skip
+    [
+        ({"start": "many"}, "not a number"),
+        ({"low": "6"}, "less than"),
+        ({"start": "9"}, "outside what was set"),
+        ({"key_up": "g"}, "a key that the pages use"),
+        ({"key_up": "ab"}, "Give one letter"),
+        ({"step": ""}, "needs a number"),
+    ],
+)
 def test_values_by_hand_that_cannot_be(running: Running, typed: dict[str, str], words: str) -> None:
     assert words in refused(running, "hand", **{**COUNT, **typed})
 
@@ -368,8 +389,11 @@ def test_a_connected_feed_without_a_message_is_live_and_says_that_it_has_no_data
     service = StreamService()
     service.start()
     try:
-        running.press("/", "/feeds/new/sse", {"title": "Stream", "address": f"{service.address}/events",
-                                              "key_in": "none", "silence_s": "30"})  # fmt: skip
+        running.press(
+            "/",
+            "/feeds/new/sse",
+            {"title": "Stream", "address": f"{service.address}/events", "key_in": "none", "silence_s": "30"},
+        )
         until(lambda: service.listeners == 1 and "connected" in running.client.get("/feeds/stream/state").text)
         page = flat(running.client.get("/feeds/stream").text)
         assert "No data since Tesoura started" in page
@@ -407,8 +431,11 @@ def test_a_broker_is_told_that_a_message_was_received_once_it_is_on_disk(running
     broker = Broker()
     broker.start()
     try:
-        running.press("/", "/feeds/new/mqtt", {"title": "Cup", "host": "127.0.0.1", "port": str(broker.port),
-                                               "topic": "cup/#", "user": "", "tls": "no"})  # fmt: skip
+        running.press(
+            "/",
+            "/feeds/new/mqtt",
+            {"title": "Cup", "host": "127.0.0.1", "port": str(broker.port), "topic": "cup/#", "user": "", "tls": "no"},
+        )
         until(lambda: broker.subscribers == 1)
         broker.publish("cup/score", "1")
         until(lambda: running.client.get("/feeds/cup").text.count("cup/score"))

@@ -35,17 +35,95 @@ SEED = int(os.environ.get("FUZZ_SEED", "7"))
 FORMS = int(os.environ.get("FUZZ_FORMS", "110"))
 UPLOADS = int(os.environ.get("FUZZ_UPLOADS", "45"))
 NASTY = (
-    "", " ", "\x00", "a\x00b", "\ud83d", "\udc00x", "９９", "9" * 40, "-"+"9" * 40, "1e400", "-1e400", "nan", "inf",
-    "-0", "0", "-1", "0.0000001", "1" * 5_000, "x" * 20_000, "\u202e\u0000", "é" * 300, "{", "}", "{{", "{a.b",
-    "{a" * 400, "(" * 2_000, "[" * 2_000, "{not(" * 100, "null", "true", "[]", "{}", '{"a":' * 500, "[[1]]",
-    '["x", {"y": NaN}]', "<script>alert(1)</script>", "'; drop table feed; --", "../../etc/passwd", "/dev/zero",
-    "C:\\con", "http://[", "http://[::1", "http://a:b@c:99999/", "http://ä\ud83d.example/", "http://例え.example/",
-    "http://127.0.0.1:9/", "//", "file:///etc/passwd", "2026-13-45", "2026-11-20T19:00", "9999-12-31T23:59:59",
-    "0001-01-01", "23:59:60", "-00:00", "99:99", "1:2:3:4", "∞", "1_000", "٣", "½", "a\nb\r\nc", "\u2028", "\ufeff",
-    "a;b{c:d}", "&:has(&){}", "@media{" * 300, ":not(" * 300, "a[0].b[?c=='d']", "@", "*", "**", "..", ".", "%",
-    "%s%n", "{:>99999999}", "{a.b:>99999999}", "{a.b:.99999999f}", "#ff", "#gggggg", "url(//x)", "no", "yes", "on",
-    "9223372036854775808", "-9223372036854775809", "4294967296",
-)  # fmt: skip
+    "",
+    " ",
+    "\x00",
+    "a\x00b",
+    "\ud83d",
+    "\udc00x",
+    "９９",
+    "9" * 40,
+    "-" + "9" * 40,
+    "1e400",
+    "-1e400",
+    "nan",
+    "inf",
+    "-0",
+    "0",
+    "-1",
+    "0.0000001",
+    "1" * 5_000,
+    "x" * 20_000,
+    "\u202e\u0000",
+    "é" * 300,
+    "{",
+    "}",
+    "{{",
+    "{a.b",
+    "{a" * 400,
+    "(" * 2_000,
+    "[" * 2_000,
+    "{not(" * 100,
+    "null",
+    "true",
+    "[]",
+    "{}",
+    '{"a":' * 500,
+    "[[1]]",
+    '["x", {"y": NaN}]',
+    "<script>alert(1)</script>",
+    "'; drop table feed; --",
+    "../../etc/passwd",
+    "/dev/zero",
+    "C:\\con",
+    "http://[",
+    "http://[::1",
+    "http://a:b@c:99999/",
+    "http://ä\ud83d.example/",
+    "http://例え.example/",
+    "http://127.0.0.1:9/",
+    "//",
+    "file:///etc/passwd",
+    "2026-13-45",
+    "2026-11-20T19:00",
+    "9999-12-31T23:59:59",
+    "0001-01-01",
+    "23:59:60",
+    "-00:00",
+    "99:99",
+    "1:2:3:4",
+    "∞",
+    "1_000",
+    "٣",
+    "½",
+    "a\nb\r\nc",
+    "\u2028",
+    "\ufeff",
+    "a;b{c:d}",
+    "&:has(&){}",
+    "@media{" * 300,
+    ":not(" * 300,
+    "a[0].b[?c=='d']",
+    "@",
+    "*",
+    "**",
+    "..",
+    ".",
+    "%",
+    "%s%n",
+    "{:>99999999}",
+    "{a.b:>99999999}",
+    "{a.b:.99999999f}",
+    "#ff",
+    "#gggggg",
+    "url(//x)",
+    "no",
+    "yes",
+    "on",
+    "9223372036854775808",
+    "-9223372036854775809",
+    "4294967296",
+)
 
 
 DRAWING = (
@@ -227,9 +305,23 @@ def _changed_json(chance: random.Random, data: bytes) -> bytes:
     """A JSON text with one or more of its values replaced by what nobody would write there."""
     tree = json.loads(data)
     odd: tuple[Any, ...] = (
-        None, True, -1, 0, 1e308, float("inf"), float("nan"), 10**40, "", "\ud83d", "x" * 9_000, [], {}, [[[]]],
-        {"a": 1}, "a\x00b",
-    )  # fmt: skip
+        None,
+        True,
+        -1,
+        0,
+        1e308,
+        float("inf"),
+        float("nan"),
+        10**40,
+        "",
+        "\ud83d",
+        "x" * 9_000,
+        [],
+        {},
+        [[[]]],
+        {"a": 1},
+        "a\x00b",
+    )
 
     def places(node: object) -> Iterator[tuple[object, object]]:
         if isinstance(node, dict):
@@ -336,9 +428,29 @@ def test_no_upload_breaks_a_page(evening: Running) -> None:
 EDITS = int(os.environ.get("FUZZ_EDITS", "50"))
 MESSAGES = int(os.environ.get("FUZZ_MESSAGES", "180"))
 ODD: tuple[Any, ...] = (
-    None, True, -1, 0, 0.5, 1e308, 10**40, "", "nan", "x" * 9_000, [], {}, [[[]]], {"a": 1}, "a\x00b", [None], [1e400],
-    {"x": {"y": {}}}, ["text"] * 500, "text", "Play", -(2**63),
-)  # fmt: skip
+    None,
+    True,
+    -1,
+    0,
+    0.5,
+    1e308,
+    10**40,
+    "",
+    "nan",
+    "x" * 9_000,
+    [],
+    {},
+    [[[]]],
+    {"a": 1},
+    "a\x00b",
+    [None],
+    [1e400],
+    {"x": {"y": {}}},
+    ["text"] * 500,
+    "text",
+    "Play",
+    -(2**63),
+)
 
 
 def good_edits(pieces: list[dict[str, Any]]) -> list[dict[str, Any]]:
@@ -416,9 +528,15 @@ def test_nothing_that_a_mat_could_send_breaks_it(evening: Running) -> None:
 def test_nothing_that_a_socket_could_say_stops_it(evening: Running) -> None:
     chance = random.Random(SEED)
     places = [f"/live/desk/{evening.ticket}", f"/live/{evening.add_overlay('hello')}"]
-    good = [{"watch": ["reach.members"]}, {"ack": "m1"}, {"width_px": 640, "height_px": 360}, {"silent": True},
-            {"since": "x.1"}, {"painted": 3, "spans": [["text", 1_700_000_000_000, 4_000, 1]]},
-            {"trouble": {"of": "text", "why": "no picture"}}]  # fmt: skip
+    good = [
+        {"watch": ["reach.members"]},
+        {"ack": "m1"},
+        {"width_px": 640, "height_px": 360},
+        {"silent": True},
+        {"since": "x.1"},
+        {"painted": 3, "spans": [["text", 1_700_000_000_000, 4_000, 1]]},
+        {"trouble": {"of": "text", "why": "no picture"}},
+    ]
     for turn in range(MESSAGES // 30):
         with connect(evening.address.replace("http", "ws") + places[turn % 2], proxy=None) as socket:
             socket.recv(timeout=10)

@@ -248,17 +248,32 @@ def test_whoever_sends_nothing_keeps_nobody_waiting(fenced: Running) -> None:
 
 
 @pytest.mark.parametrize(
-    ("host", "may"), [("192.168.1.20:8765", True), ("[fe80::1]:8765", True), ("localhost:8765", True),
-                      ("evil.example:8765", False), ("evil.example", False)],
-)  # fmt: skip
+    ("host", "may"),
+    [
+        ("192.168.1.20:8765", True),
+        ("[fe80::1]:8765", True),
+        ("localhost:8765", True),
+        ("evil.example:8765", False),
+        ("evil.example", False),
+    ],
+)
 def test_listening_wide_only_this_machines_own_names_are_answered(host: str, may: bool) -> None:
     guard = Guard(lambda *_: None, Settings(Path(), "0.0.0.0", password="kite-string"), lambda port: False)  # type: ignore[arg-type]
     assert (guard._problem(_host_in(host), None, [host], wide=True) is None) is may
 
 
 def test_a_number_too_long_to_be_one_is_no_address(running: Running) -> None:
-    ways = ["/log/{}", "/overlays/{}", "/files/{}", "/log/rows?before={}", "/log/rows?before={}.1", "/log/?session={}",
-            "/log/rows?before=-{}.{}", "/log/?since={}", "/reports/{}"]  # fmt: skip
+    ways = [
+        "/log/{}",
+        "/overlays/{}",
+        "/files/{}",
+        "/log/rows?before={}",
+        "/log/rows?before={}.1",
+        "/log/?session={}",
+        "/log/rows?before=-{}.{}",
+        "/log/?since={}",
+        "/reports/{}",
+    ]
     for way in ways:
         for digits in ("9" * 18, "9" * 40, "9" * 5_000, "²", "٣", "-1"):
             answer = running.client.get(way.replace("{}", digits), follow_redirects=True)
@@ -266,10 +281,16 @@ def test_a_number_too_long_to_be_one_is_no_address(running: Running) -> None:
 
 
 FORWARDED = [
-    {"X-Forwarded-For": "10.0.0.9"}, {"Forwarded": "for=10.0.0.9"}, {"X-Real-IP": "10.0.0.9"}, {"Via": "1.1 kite"},
-    {"X-Forwarded-Proto": "https"}, {"x-forwarded-for": "127.0.0.1"}, {"CF-Connecting-IP": "10.0.0.9"},
-    {"True-Client-IP": "::1"}, {"X-Forwarded-Host": "pier.example"},
-]  # fmt: skip
+    {"X-Forwarded-For": "10.0.0.9"},
+    {"Forwarded": "for=10.0.0.9"},
+    {"X-Real-IP": "10.0.0.9"},
+    {"Via": "1.1 kite"},
+    {"X-Forwarded-Proto": "https"},
+    {"x-forwarded-for": "127.0.0.1"},
+    {"CF-Connecting-IP": "10.0.0.9"},
+    {"True-Client-IP": "::1"},
+    {"X-Forwarded-Host": "pier.example"},
+]
 
 
 @pytest.mark.parametrize("heads", FORWARDED)
@@ -302,8 +323,9 @@ def test_through_a_proxy_with_a_password_one_is_the_owner_from_the_network(fence
 @pytest.fixture
 def proxied(tmp_path: Path) -> Iterator[Running]:
     made = Running(tmp_path / "proxied", password="kite-string", proxy_name="tesoura.pier.example")
-    made.client.headers.update({"Host": "tesoura.pier.example", "Origin": "http://tesoura.pier.example",
-                                "X-Forwarded-For": "10.0.0.9"})  # fmt: skip
+    made.client.headers.update(
+        {"Host": "tesoura.pier.example", "Origin": "http://tesoura.pier.example", "X-Forwarded-For": "10.0.0.9"}
+    )
     yield made
     made.stop()
 

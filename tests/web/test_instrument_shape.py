@@ -114,13 +114,20 @@ def _restored(name: str, choices: Mapping[str, Any], almanac: Almanac, saved: Ma
 
 
 PIECE = PieceKind(
-    "lamps", "Lamps", "How many lamps are lit.",
+    "lamps",
+    "Lamps",
+    "How many lamps are lit.",
     {"lamps": Field("Which", text(60, empty=True), kind="instrument", of="lamps"), "size_px": SIZE},
     lambda choices: {"": say(f"{{{choices['lamps']}.lit}} lit", choices)} if choices["lamps"] else {},
-    lambda choices: (PieceText(""),), size=(300, 90), template="instruments/lamps/piece.html",
-)  # fmt: skip
+    lambda choices: (PieceText(""),),
+    size=(300, 90),
+    template="instruments/lamps/piece.html",
+)
 KIND = InstrumentKind(
-    "lamps", "Lamps", "Lamps that are lit one by one.", "lamps",
+    "lamps",
+    "Lamps",
+    "Lamps that are lit one by one.",
+    "lamps",
     {"title": Field("Its name", line(60)), "of": Field("How many", whole(1, 9), default="3")},
     begin=lambda name, choices, almanac, now: Lamps(name, choices["of"]),
     restore=_restored,
@@ -130,7 +137,7 @@ KIND = InstrumentKind(
     pieces=(PIECE,),
     items=ItemForm("room", "rooms", {"room": Field("Room", line(20)), "lamps": Field("L", whole(1, 9), default=1)}, 3),
     records=(RecordKind("lit", "lightings", {"lamps": "Lamps"}), RecordKind("evening", "evenings", {"rooms": "Rooms"})),
-)  # fmt: skip
+)
 
 
 @pytest.fixture
@@ -234,8 +241,12 @@ def test_one_that_fails_stands_still_and_says_so_while_the_others_go_on(
     went = shaped.press("/", "/signals/computed/rebuild/lamps", follow_redirects=True)
     assert "built anew from the log" in went.text
     assert shaped.signal("lamps.lit") | {"observed_at": None} == {
-        "name": "lamps.lit", "value": 0, "unit": "lamps", "observed_at": None, "freshness": "live",
-    }  # fmt: skip
+        "name": "lamps.lit",
+        "value": 0,
+        "unit": "lamps",
+        "observed_at": None,
+        "freshness": "live",
+    }
 
 
 def test_one_that_fails_over_the_log_keeps_tesoura_from_nothing(
@@ -286,8 +297,13 @@ def test_what_chance_decided_is_in_the_log_and_the_same_after_a_crash(there: Non
 
 
 def command(running: Running, name: str, **given: Any) -> dict[str, Any]:
-    return dict(running.client.post("/api/actions/instrument.command", headers=running.auth,
-                                    json={"instrument": "lamps", "command": name, **given}).json())  # fmt: skip
+    return dict(
+        running.client.post(
+            "/api/actions/instrument.command",
+            headers=running.auth,
+            json={"instrument": "lamps", "command": name, **given},
+        ).json()
+    )
 
 
 def rooms(running: Running) -> list[tuple[str, object]]:
@@ -296,8 +312,9 @@ def rooms(running: Running) -> list[tuple[str, object]]:
 
 
 def back(running: Running, done: dict[str, Any]) -> None:
-    taken = running.client.post(f"/api/actions/{done['undo']['action']}", json=done["undo"]["parameters"],
-                                headers=running.auth)  # fmt: skip
+    taken = running.client.post(
+        f"/api/actions/{done['undo']['action']}", json=done["undo"]["parameters"], headers=running.auth
+    )
     assert taken.status_code == 200, taken.text
 
 
@@ -351,8 +368,10 @@ def test_items_and_records_are_the_same_after_a_crash_and_built_anew(there: None
     until(lambda: running.client.get("/api/instruments/lamps/records?kind=evening", headers=running.auth).json())
     told = running.client.get("/api/instruments/lamps/records", headers=running.auth).json()
     assert [(one["kind"], one.get("lamps"), one.get("rooms")) for one in told] == [
-        ("evening", None, 1), ("lit", 2, None), ("lit", 1, None),
-    ]  # fmt: skip
+        ("evening", None, 1),
+        ("lit", 2, None),
+        ("lit", 1, None),
+    ]
     running.kill()
     again = Running(tmp_path / "data")
     try:
@@ -377,7 +396,7 @@ def test_why_names_the_events_that_changed_a_value(shaped: Running) -> None:
         ("wind", "key:tests", 2, 0),
         ("tesoura.command.lamps", "key:tests", 1, 2),
         ("tesoura.command.lamps", "key:tests", 0, 1),
-    ]  # fmt: skip
+    ]
     page = shaped.client.get("/signals/lamps.lit/why", headers={"HX-Request": "true"}).text
     assert "What changed it" in page
     assert shaped.client.get("/signals/lamps.nothing/why").status_code == 404

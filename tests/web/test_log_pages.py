@@ -76,8 +76,10 @@ def test_the_log_is_searched_and_filtered(running: Running) -> None:
 
 def test_the_log_is_paged_by_time_and_by_place(running: Running) -> None:
     at = datetime(2026, 11, 26, 19, 0, tzinfo=UTC)
-    told = [{"type": f"t{n:03}", "data": {"name": "ana"}, "time": (at + timedelta(seconds=n // 2)).isoformat()}
-            for n in range(120)]  # fmt: skip
+    told = [
+        {"type": f"t{n:03}", "data": {"name": "ana"}, "time": (at + timedelta(seconds=n // 2)).isoformat()}
+        for n in range(120)
+    ]
     running.client.post("/api/events", json=told, headers=running.auth)
     for query in ("", "find=ana&"):
         seen: list[str] = []
@@ -195,8 +197,9 @@ def test_what_is_long_past_is_no_moment_and_too_many_are_dropped(
     running.add_overlay("{gift.name}", appears="moment", moment_type="gift", moment_s=60)
     running.event(type="gift", data={"name": "old"}, time=(wall_clock() - timedelta(minutes=10)).isoformat())
     assert waiting(running) == []
-    running.client.post("/api/events", json=[{"type": "gift", "data": {"name": str(n)}} for n in range(60)],
-                        headers=running.auth)  # fmt: skip
+    running.client.post(
+        "/api/events", json=[{"type": "gift", "data": {"name": str(n)}} for n in range(60)], headers=running.auth
+    )
     assert len(waiting(running)) in (39, 40)
     assert "Too many moments wait" in caplog.text
 
@@ -213,8 +216,20 @@ def test_a_moment_says_its_own_events_values_only(running: Running) -> None:
 
 
 def test_a_session_tells_its_figures_and_its_ranking(running: Running) -> None:
-    running.press("/", "/signals/new/window", {"name": "gifts", "types": "gift", "amount": "amount", "by": "name",
-                  "over": "session", "stats": ["count", "sum", "top"], "top": "3", "rank_by": "sum"})  # fmt: skip
+    running.press(
+        "/",
+        "/signals/new/window",
+        {
+            "name": "gifts",
+            "types": "gift",
+            "amount": "amount",
+            "by": "name",
+            "over": "session",
+            "stats": ["count", "sum", "top"],
+            "top": "3",
+            "rank_by": "sum",
+        },
+    )
     running.press("/", "/session/start")
     for name, amount in (("Ana", 5), ("Bolt", 9), ("Ana", 6)):
         running.event(type="gift", data={"name": name, "amount": amount})

@@ -22,8 +22,12 @@ AT = datetime(2026, 1, 8, 19, 2, tzinfo=UTC)
 @pytest.mark.parametrize(
     ("kind", "data", "actor", "words"),
     [
-        ("tesoura.command.tea", {"command": "add", "by_s": 180.0}, "desk",
-         "Starting soon: 3 minutes added by the desk"),
+        (
+            "tesoura.command.tea",
+            {"command": "add", "by_s": 180.0},
+            "desk",
+            "Starting soon: 3 minutes added by the desk",
+        ),
         ("tesoura.command.tea", {"command": "add", "by_s": -90.0}, "desk", "Starting soon: 90 s taken by the desk"),
         ("tesoura.air_cleared", {"cleared": True}, "desk", "everything taken off air by the desk"),
         ("tesoura.air_cleared", {"cleared": False}, "desk", "everything on air again by the desk"),
@@ -32,25 +36,40 @@ AT = datetime(2026, 1, 8, 19, 2, tzinfo=UTC)
         ("tesoura.command.final", {"command": "point", "side": "home"}, None, "Break final: a point for home"),
         ("tesoura.command.final", {"command": "swap_ends"}, "desk", "Break final: change ends by the desk"),
         ("tesoura.command.gone_one", {"command": "set_it", "to": 4}, None, "gone one: set it, to 4"),
-        ("tesoura.action", {"action": "overlay.new", "words": "“Count” was made."}, "desk",
-         "“Count” was made by the desk"),
-        ("tesoura.feed", {"feed": "reach", "state": "down", "why": "No answer."}, "feed:reach",
-         "Reach failed: No answer."),
+        (
+            "tesoura.action",
+            {"action": "overlay.new", "words": "“Count” was made."},
+            "desk",
+            "“Count” was made by the desk",
+        ),
+        (
+            "tesoura.feed",
+            {"feed": "reach", "state": "down", "why": "No answer."},
+            "feed:reach",
+            "Reach failed: No answer.",
+        ),
         ("tesoura.feed", {"feed": "reach", "state": "back"}, "feed:reach", "Reach is back"),
         ("tesoura.cue.big", {"outcome": "fires"}, "instrument:big", "A big gift: fires"),
-        ("tesoura.effect_ended", {"effect": "say", "target": "chat", "line": "hello", "outcome": "done"}, None,
-         "said in Chat: hello: done"),
+        (
+            "tesoura.effect_ended",
+            {"effect": "say", "target": "chat", "line": "hello", "outcome": "done"},
+            None,
+            "said in Chat: hello: done",
+        ),
         ("tesoura.scene", {"value": "Break"}, "desk", "the scene became Break by the desk"),
         ("tesoura.set_by_hand", {"signal": "losses.value", "value": 3}, "desk", "losses.value set to 3 by the desk"),
-        ("tesoura.correction", {"field": "amount", "was": 5, "now": 7}, "desk",
-         "amount corrected, 5 → 7 by the desk"),
+        ("tesoura.correction", {"field": "amount", "was": 5, "now": 7}, "desk", "amount corrected, 5 → 7 by the desk"),
         ("tesoura.correction", {"seq": 4, "void": True}, "desk", "event voided by the desk"),
         ("tesoura.correction", {"seq": 4, "void": False}, "desk", "voided event restored by the desk"),
-        ("tesoura.correction", {"seq": 4, "was": "2026-11-26T19:02:00Z", "time": "2026-11-26T19:00:00Z"}, "desk",
-         "time corrected, 2026-11-26T19:02:00Z → 2026-11-26T19:00:00Z by the desk"),
+        (
+            "tesoura.correction",
+            {"seq": 4, "was": "2026-11-26T19:02:00Z", "time": "2026-11-26T19:00:00Z"},
+            "desk",
+            "time corrected, 2026-11-26T19:02:00Z → 2026-11-26T19:00:00Z by the desk",
+        ),
         ("tesoura.something_new", {}, None, ""),
     ],
-)  # fmt: skip
+)
 def test_what_was_done_is_told_in_words(kind: str, data: dict[str, Any], actor: str | None, words: str) -> None:
     assert told(Event("x", "tesoura", kind, AT, data, actor=actor), CALLED) == words
 

@@ -98,8 +98,14 @@ def test_a_date_is_of_the_users_zone(running: Running) -> None:
 def test_a_text_file_is_replaced_whole_whenever_its_text_changes(running: Running) -> None:
     running.client.put("/api/signals/kills", json={"value": 1}, headers=running.auth)
     file = running.folder / "texts" / "kills.txt"
-    typed = {"name": "kills", "wording": "{script.kills} cuts", "nothing_yet": "—", "when_down": "text",
-             "down_text": "back soon", "newline": "yes"}  # fmt: skip
+    typed = {
+        "name": "kills",
+        "wording": "{script.kills} cuts",
+        "nothing_yet": "—",
+        "when_down": "text",
+        "down_text": "back soon",
+        "newline": "yes",
+    }
     running.press("/", "/files/new", typed)
     until(lambda: file.exists() and file.read_text() == "1 cuts\n")
     first = file.stat().st_ino
@@ -123,8 +129,9 @@ def test_a_file_follows_its_choice_when_a_value_goes_down(running: Running, memb
     running.add_feed(f"{members.address}/channels/mara_vane")
     until(lambda: running.signal("reach.members").get("value") == 1284)
     for name, when in (("a.txt", "keep"), ("b.txt", "empty"), ("c.txt", "text")):
-        running.press("/", "/files/new", {"name": name, "wording": "{reach.members:,}", "when_down": when,
-                                          "down_text": "soon"})  # fmt: skip
+        running.press(
+            "/", "/files/new", {"name": name, "wording": "{reach.members:,}", "when_down": when, "down_text": "soon"}
+        )
     folder = running.folder / "texts"
 
     def texts() -> list[str]:
@@ -140,10 +147,15 @@ def test_a_file_follows_its_choice_when_a_value_goes_down(running: Running, memb
 
 @pytest.mark.parametrize(
     ("name", "words"),
-    [("", "Give the file a name"), ("../x.txt", "without folders"), ("a/b", "without folders"),
-     ("con", "without folders"),
-     (".hidden", "without folders"), ("x" * 101, "without folders")],
-)  # fmt: skip
+    [
+        ("", "Give the file a name"),
+        ("../x.txt", "without folders"),
+        ("a/b", "without folders"),
+        ("con", "without folders"),
+        (".hidden", "without folders"),
+        ("x" * 101, "without folders"),
+    ],
+)
 def test_names_of_files_that_cannot_be(running: Running, name: str, words: str) -> None:
     assert words in refused(running, "/files/new", {"name": name, "wording": "x"})
 
@@ -192,8 +204,12 @@ def test_ready_made_files_show_what_they_would_say_and_are_made(running: Running
     ticked["wording:top_giver_all.txt"] = ["{gifts_all.top_1_name} leads"]
     running.press("/", "/files/ready", ticked)
     folder = running.folder / "texts"
-    until(lambda: {one.name: one.read_text() for one in folder.glob("*.txt")} == {
-        "top_giver_all.txt": "Ana leads", "gift_goal.txt": "20 of 100 spools"})  # fmt: skip
+    until(
+        lambda: (
+            {one.name: one.read_text() for one in folder.glob("*.txt")}
+            == {"top_giver_all.txt": "Ana leads", "gift_goal.txt": "20 of 100 spools"}
+        )
+    )
     assert "there already" in running.client.get("/files/ready").text
     assert "Tick at least one" in running.press("/files/", "/files/ready", follow_redirects=True).text
 
@@ -259,8 +275,9 @@ def test_recipes_that_are_refused(change: tuple[str, str], words: str) -> None:
 
 
 def test_a_recipe_shows_what_it_will_do_and_then_does_it(running: Running, members: MembersService) -> None:
-    running.press("/", "/feeds/new/hand", {"title": "Reach", "what": "number", "start": "0", "step": "1", "low": "0",
-                                           "high": "9"})  # fmt: skip
+    running.press(
+        "/", "/feeds/new/hand", {"title": "Reach", "what": "number", "start": "0", "step": "1", "low": "0", "high": "9"}
+    )
     text = GOOD.replace("{address}", f"{members.address}/channels/mara_vane")
     preview = running.press("/", "/recipes/", {"text": text}).text
     for words in ("<b>reach_2</b>", "reach_2.members", "double", "<b>tag</b>", "It asks you for nothing"):
@@ -278,8 +295,15 @@ def test_a_recipe_shows_what_it_will_do_and_then_does_it(running: Running, membe
 
 
 def test_a_feeds_key_is_in_no_recipe(running: Running, members: MembersService) -> None:
-    typed = {"title": "Exact", "address": f"{members.address}/channels/mara_vane/exact", "key_in": "header",
-             "key_name": "X-Key", "key": "paper-kite-4711", "form": "json", "period_s": "5"}  # fmt: skip
+    typed = {
+        "title": "Exact",
+        "address": f"{members.address}/channels/mara_vane/exact",
+        "key_in": "header",
+        "key_name": "X-Key",
+        "key": "paper-kite-4711",
+        "form": "json",
+        "period_s": "5",
+    }
     running.press("/", "/feeds/new/http", typed)
     exported = running.client.get("/recipes/of/exact").text
     assert "paper-kite" not in exported
@@ -323,9 +347,16 @@ def test_what_may_be_private_is_asked_about_and_left_out_unless_it_may_leave(run
 
 
 def test_another_feeds_key_is_found_wherever_it_was_pasted(running: Running, members: MembersService) -> None:
-    typed = {"title": "Exact", "address": f"{members.address}/channels/mara_vane/exact", "key_in": "header",
-             "key_name": "X-Key", "key": "paper-kite-of-mara", "form": "json", "period_s": "5",
-             "keep_anyway": "yes"}  # fmt: skip
+    typed = {
+        "title": "Exact",
+        "address": f"{members.address}/channels/mara_vane/exact",
+        "key_in": "header",
+        "key_name": "X-Key",
+        "key": "paper-kite-of-mara",
+        "form": "json",
+        "period_s": "5",
+        "keep_anyway": "yes",
+    }
     running.press("/", "/feeds/new/http", typed)
     words = {"title": "Disk", "program": "disk.py", "words": "--open paper-kite-of-mara", "keep_anyway": "yes"}
     running.press("/", "/feeds/new/script", words)
@@ -342,8 +373,15 @@ def test_private_choices_are_covered_on_their_page(running: Running, members: Me
 
 def test_a_key_that_a_service_says_back_is_not_on_its_page(running: Running, members: MembersService) -> None:
     members.fail("echo")
-    typed = {"title": "Exact", "address": f"{members.address}/channels/mara_vane/exact", "key_in": "query",
-             "key_name": "key", "key": "paper-kite-4711", "form": "json", "period_s": "1"}  # fmt: skip
+    typed = {
+        "title": "Exact",
+        "address": f"{members.address}/channels/mara_vane/exact",
+        "key_in": "query",
+        "key_name": "key",
+        "key": "paper-kite-4711",
+        "form": "json",
+        "period_s": "1",
+    }
     running.press("/", "/feeds/new/http", typed)
     page = until(lambda: "exact.asked" in (text := running.client.get("/feeds/exact").text) and text)
     assert "paper-kite-4711" not in page
@@ -353,9 +391,17 @@ def test_a_key_that_a_service_says_back_is_not_on_its_page(running: Running, mem
 def test_the_recipes_that_ship_can_all_be_used(running: Running) -> None:
     names = re.findall(r'href="/recipes/(\w+)"', running.client.get("/recipes/").text)
     assert len(set(names)) >= 12
-    given = {"address": "http://127.0.0.1:1/x", "path": "/tmp/x.json", "where": "/tmp/x.ics", "client_id": "x",
-             "host": "127.0.0.1", "topic": "music/now", "words": "/tmp", "selector": "b",
-             "secret": "whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw"}  # fmt: skip
+    given = {
+        "address": "http://127.0.0.1:1/x",
+        "path": "/tmp/x.json",
+        "where": "/tmp/x.ics",
+        "client_id": "x",
+        "host": "127.0.0.1",
+        "topic": "music/now",
+        "words": "/tmp",
+        "selector": "b",
+        "secret": "whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw",
+    }
     for name in names:
         page = running.client.get(f"/recipes/{name}").text
         text = re.search(r'name="recipe" value="([^"]*)"', page)

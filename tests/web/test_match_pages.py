@@ -69,8 +69,11 @@ def test_names_wait_for_put_on_air_and_wrong_ones_say_so(running: Running) -> No
 
 
 def test_rules_of_ones_own_are_checked_when_they_are_made(running: Running) -> None:
-    wrong = running.press("/", "/instruments/new/scoreboard", {"title": "Yard", "sport": "own",
-                          "rules": 'title = "Yard"\n[[unit]]\nname = "game"\nto = 3\nby = 9'})  # fmt: skip
+    wrong = running.press(
+        "/",
+        "/instruments/new/scoreboard",
+        {"title": "Yard", "sport": "own", "rules": 'title = "Yard"\n[[unit]]\nname = "game"\nto = 3\nby = 9'},
+    )
     assert wrong.status_code == 422
     assert "needs a lead of 9" in flat(wrong.text)
     assert running.press("/", "/instruments/new/scoreboard", {"title": "Yard", "sport": "own"}).status_code == 422
@@ -83,9 +86,13 @@ def test_a_match_is_taken_along_looked_at_from_a_file_and_kept_under_matches(run
     assert told.headers["Content-Disposition"].endswith('filename="match-match.json"')
     table = running.client.get("/instruments/match/matches/0/match.csv").text.splitlines()
     assert (len(table), table[11].split(",")[4:6]) == (15, ["0–0", "11–0"])
-    for raw, words in ((told.content, "It was told again from its acts"), (b"no json", "does not read as JSON"),
-                       (b"[]", "no match that Tesoura wrote"), (b"", "Choose a match"),
-                       (json.dumps({**told.json(), "acts": [{}]}).encode(), "file is damaged")):  # fmt: skip
+    for raw, words in (
+        (told.content, "It was told again from its acts"),
+        (b"no json", "does not read as JSON"),
+        (b"[]", "no match that Tesoura wrote"),
+        (b"", "Choose a match"),
+        (json.dumps({**told.json(), "acts": [{}]}).encode(), "file is damaged"),
+    ):
         sent = {"file": ("match.json", io.BytesIO(raw), "application/json")}
         answer = running.press("/", "/instruments/match/matches/look", files=sent, follow_redirects=True)
         assert words in flat(answer.text)
@@ -121,8 +128,9 @@ def test_both_phones_tell_of_one_rally_and_it_counts_once(running: Running) -> N
             other = two.ask("button.press", button=button, press="p2")
     assert first["result"]["words"] == "1–0"
     assert again["result"]["words"] == "This press had come already. It has one effect only." or again == {
-        **first, "id": again["id"]
-    }  # fmt: skip
+        **first,
+        "id": again["id"],
+    }
     assert other["result"]["done"] is False
     assert "told of this rally" in other["result"]["words"]
     assert score(running) == ("1", "0")
@@ -144,14 +152,17 @@ def test_what_is_no_figure_or_clock_is_refused_with_what_is(running: Running) ->
     for command, given, words in (
         ("set", {"figure": "goals", "side": "home", "value": "1"}, "There are: points, time_out, period"),
         ("set", {"figure": "points", "side": "home", "value": "-1"}, "from 0 to 9999"),
-        ("set_clock", {"to": "25:00"}, "goes from 0:00 to 20:00"), ("penalty", {"side": "home", "what": "yellow"},
-                                                                    "There are: minor, major, misconduct"),
+        ("set_clock", {"to": "25:00"}, "goes from 0:00 to 20:00"),
+        ("penalty", {"side": "home", "what": "yellow"}, "There are: minor, major, misconduct"),
         ("add_time", {"minutes": "2"}, "Minutes are only added where"),
         ("point", {"side": "up"}, "“up” is not one of these: home, away"),
-        ("end_penalty", {"side": "home"}, "serves no penalty"), ("stop_clock", {}, "stands already"),
-        ("nonsense", {}, "There is no command “nonsense”"), ("last_match", {}, "There was no match before"),
-        ("take_team", {"side": "home", "team": "Gale"}, "There are: none yet"), ("drop_draft", {}, "Nothing waits"),
-    ):  # fmt: skip
+        ("end_penalty", {"side": "home"}, "serves no penalty"),
+        ("stop_clock", {}, "stands already"),
+        ("nonsense", {}, "There is no command “nonsense”"),
+        ("last_match", {}, "There was no match before"),
+        ("take_team", {"side": "home", "team": "Gale"}, "There are: none yet"),
+        ("drop_draft", {}, "Nothing waits"),
+    ):
         assert words in do(running, command, **given)
 
 

@@ -140,8 +140,11 @@ def test_a_playlist_is_xspf_whatever_the_titles() -> None:
     root = ElementTree.fromstring(told)
     (track,) = root.iter(f"{XSPF}track")
     assert {child.tag.removeprefix(XSPF): child.text for child in track} == {
-        "title": "A & <B>", "creator": "C", "annotation": "2026-11-26T20:00:00+00:00", "duration": "12500",
-    }  # fmt: skip
+        "title": "A & <B>",
+        "creator": "C",
+        "annotation": "2026-11-26T20:00:00+00:00",
+        "duration": "12500",
+    }
     assert root.attrib == {"version": "1"}
 
 

@@ -61,10 +61,14 @@ def test_a_route_is_edited_in_place_and_each_edit_names_what_takes_it_back(runni
 
 @pytest.mark.parametrize(
     ("command", "given", "why"),
-    [("add_splits", {"names": " "}, "at least one split"), ("change_split", {"split": "x"}, "no such split"),
-     ("move_split", {"split": "x", "by": "far"}, "no such split"), ("add_splits", [1], "Send an object"),
-     ("choose_route", {"route": "Nowhere"}, "There are: Route")],
-)  # fmt: skip
+    [
+        ("add_splits", {"names": " "}, "at least one split"),
+        ("change_split", {"split": "x"}, "no such split"),
+        ("move_split", {"split": "x", "by": "far"}, "no such split"),
+        ("add_splits", [1], "Send an object"),
+        ("choose_route", {"route": "Nowhere"}, "There are: Route"),
+    ],
+)
 def test_an_edit_that_cannot_be_says_why(running: Running, command: str, given: Any, why: str) -> None:
     made(running)
     answer = edit(running, command, given)
@@ -75,8 +79,12 @@ def test_what_is_no_edit_of_a_route_or_no_run_is_not_found(running: Running) -> 
     made(running)
     act(running, "instrument.new", kind="countdown", choices={"title": "Break"})
     assert edit(running, "hit", {}).status_code == 404
-    for path in ("/instruments/break/route.json", "/instruments/nobody/route.csv", "/instruments/mile/splits/x",
-                 "/instruments/mile/route.json?route=x"):  # fmt: skip
+    for path in (
+        "/instruments/break/route.json",
+        "/instruments/nobody/route.csv",
+        "/instruments/mile/splits/x",
+        "/instruments/mile/route.json?route=x",
+    ):
         assert running.client.get(path).status_code == 404
 
 
@@ -91,7 +99,10 @@ def test_a_route_goes_out_and_comes_in_again_as_json_and_as_a_table(running: Run
     assert standing is not None
     routes: Any = standing.view["routes"]
     assert [(one["name"], one["splits"]) for one in routes] == [
-        ("=The Lantern Mile", 3), ("=The Lantern Mile 2", 3), ("Long way", 3)]  # fmt: skip
+        ("=The Lantern Mile", 3),
+        ("=The Lantern Mile 2", 3),
+        ("Long way", 3),
+    ]
     for data, why in (
         (b"", "Choose a file first"),
         (b"\xff\xfe\x00", "no text in UTF-8"),
@@ -124,7 +135,9 @@ def test_attempts_are_told_on_the_page_and_as_a_table(running: Running) -> None:
     press(running, "next", "hit", "start_over", "next", "next", "next", "next", "best", "start_over")
     rows = list(csv.DictReader(io.StringIO(running.client.get("/instruments/mile/attempts.csv").text)))
     assert [(one["attempt"], one["ended_in"], one["through"], one["hits"], one["splits_passed"]) for one in rows] == [
-        ("1", "Gatekeeper", "no", "1", "0"), ("2", "", "yes", "0", "3")]  # fmt: skip
+        ("1", "Gatekeeper", "no", "1", "0"),
+        ("2", "", "yes", "0", "3"),
+    ]
     page = flat(running.client.get("/instruments/mile").text)
     assert "✓ through" in page
     assert "✕ Gatekeeper" in page

@@ -88,9 +88,14 @@ def test_a_save_is_chosen_by_looking_and_a_shelf_made(running: Running, tmp_path
 
 @pytest.mark.parametrize(
     ("path", "why"),
-    [("nowhere/x", "from the top"), ("/nowhere/x", "is not there"), ("%NOWHERE%/x", "This system has no %NOWHERE%"),
-     ("~", "far more than a game"), ("/", "own folder is in there")],
-)  # fmt: skip
+    [
+        ("nowhere/x", "from the top"),
+        ("/nowhere/x", "is not there"),
+        ("%NOWHERE%/x", "This system has no %NOWHERE%"),
+        ("~", "far more than a game"),
+        ("/", "own folder is in there"),
+    ],
+)
 def test_what_is_no_games_save_is_refused_and_nothing_typed_is_lost(running: Running, path: str, why: str) -> None:
     answer = running.press("/", "/saves/set-up", {"path": path, "title": "Mile", "leave_first": "Leave it"})
     assert (answer.status_code, why in flat(answer.text)) == (422, True)

@@ -35,9 +35,16 @@ def _pages() -> Iterator[None]:
 
 @pytest.mark.parametrize(
     ("seconds", "words"),
-    [(0.4, "now"), (3, "3 s ago"), (89, "89 s ago"), (120, "2 min ago"), (7200, "2 h ago"), (200_000, "2 days ago"),
-     (-5, "now")],
-)  # fmt: skip
+    [
+        (0.4, "now"),
+        (3, "3 s ago"),
+        (89, "89 s ago"),
+        (120, "2 min ago"),
+        (7200, "2 h ago"),
+        (200_000, "2 days ago"),
+        (-5, "now"),
+    ],
+)
 def test_an_age_is_told_in_one_unit(seconds: float, words: str) -> None:
     assert shown.age(NOW - timedelta(seconds=seconds)) == words
 
@@ -76,9 +83,15 @@ def test_a_backing_is_exact(opacity: int, background: str) -> None:
 
 @pytest.mark.parametrize(
     ("actor", "words"),
-    [("desk", "the desk"), ("desk:10.0.0.7", "the desk at 10.0.0.7"), ("key:me", "a program, key “me”"),
-     ("feed:reach", "the feed reach"), ("page:1f", "a page of viewers (1f)"),
-     ("instrument:kettle", "the instrument kettle"), ("effect", "effect")],
-)  # fmt: skip
+    [
+        ("desk", "the desk"),
+        ("desk:10.0.0.7", "the desk at 10.0.0.7"),
+        ("key:me", "a program, key “me”"),
+        ("feed:reach", "the feed reach"),
+        ("page:1f", "a page of viewers (1f)"),
+        ("instrument:kettle", "the instrument kettle"),
+        ("effect", "effect"),
+    ],
+)
 def test_who_did_something_is_told_in_words(actor: str, words: str) -> None:
     assert shown.actor_words(actor) == words

@@ -101,8 +101,9 @@ def test_a_show_comes_out_without_secrets_and_in_whole(show: Running, other: Run
     assert "The show is in: 2 feeds, 1 computed signal, 3 instruments, 4 overlays, 3 leaves, 3 text files." in said
     assert told(other) == told(show)
     assert [one.values["words"] for one in other.runtime.instruments.standing("the_wheel").items] == [  # type: ignore[union-attr]
-        "sing the score", "the cold kettle",
-    ]  # fmt: skip
+        "sing the score",
+        "the cold kettle",
+    ]
     assert [one.name for one in other.runtime.instruments.standing("the_lantern_mile").instrument.routes] == [  # type: ignore[union-attr]
         "The Lantern Mile"
     ]
@@ -215,26 +216,59 @@ def test_the_demos_show_comes_over_whole(tmp_path: Path) -> None:
 def chat_show() -> bytes:
     """A friend's show: a chat, a cue that answers in it, a wheel that speaks there, and a scene link."""
     document = {
-        "kind": "tesoura.show", "version": 1,
+        "kind": "tesoura.show",
+        "version": 1,
         "feeds": [
-            {"name": "chat", "title": "Chat", "kind": "irc", "had": ["token"],
-             "choices": {"host": "127.0.0.1", "port": 6667, "tls": "no", "channel": "#windyladder",
-                         "nick": "mara_helper", "streamer": "mara_vane"}},
-            {"name": "picture", "title": "Picture bench", "kind": "scene", "had": ["password"],
-             "choices": {"way": "connect", "address": "ws://127.0.0.1:4455", "late_ms": 0}},
+            {
+                "name": "chat",
+                "title": "Chat",
+                "kind": "irc",
+                "had": ["token"],
+                "choices": {
+                    "host": "127.0.0.1",
+                    "port": 6667,
+                    "tls": "no",
+                    "channel": "#windyladder",
+                    "nick": "mara_helper",
+                    "streamer": "mara_vane",
+                },
+            },
+            {
+                "name": "picture",
+                "title": "Picture bench",
+                "kind": "scene",
+                "had": ["password"],
+                "choices": {"way": "connect", "address": "ws://127.0.0.1:4455", "late_ms": 0},
+            },
             {"name": "gifts", "title": "Gifts", "kind": "webhook", "choices": {"signed": "yes"}},
         ],
         "instruments": [
-            {"name": "hello", "kind": "cue", "choices": {
-                **{name: field.default for name, field in KINDS["cue"].fields.items()}, "title": "Hello",
-                "when": "event", "event": "gift", "do_1": "set", "signal_1": "script.hello", "value_of_1": "1"}},
-            {"name": "cup", "kind": "statistics", "choices": {
-                **{name: field.default for name, field in KINDS["statistics"].fields.items()}, "title": "Cup",
-                "player": "mara_vane"}},
+            {
+                "name": "hello",
+                "kind": "cue",
+                "choices": {
+                    **{name: field.default for name, field in KINDS["cue"].fields.items()},
+                    "title": "Hello",
+                    "when": "event",
+                    "event": "gift",
+                    "do_1": "set",
+                    "signal_1": "script.hello",
+                    "value_of_1": "1",
+                },
+            },
+            {
+                "name": "cup",
+                "kind": "statistics",
+                "choices": {
+                    **{name: field.default for name, field in KINDS["statistics"].fields.items()},
+                    "title": "Cup",
+                    "player": "mara_vane",
+                },
+            },
         ],
         "files": [{"name": "kills.txt", "wording": "{cup.session_kills}"}],
         "left_here": {"keys": ["button box"], "devices": ["My phone"], "folders": 2},
-    }  # fmt: skip
+    }
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as archive:
         archive.writestr("show.json", json.dumps(document))
@@ -245,10 +279,15 @@ def test_an_imported_show_does_nothing_before_it_is_started(running: Running) ->
     page = flat(looked_at(running, chat_show()))
     assert "<dt>Chat</dt><dd>connects to #windyladder on 127.0.0.1" in page
     assert "<dt>Hello</dt><dd>set script.hello to 1" in page
-    for step in ("Chat: give it its key again", "Picture bench: give it its key again (password",
-                 "Gifts: give the sender its new address and signing secret.", "Allow the folders",
-                 "Choose the folder for the text files", "Make API keys again for the programs that send to Tesoura "
-                 "(button box)", "Pair the phones and pads again (My phone)"):  # fmt: skip
+    for step in (
+        "Chat: give it its key again",
+        "Picture bench: give it its key again (password",
+        "Gifts: give the sender its new address and signing secret.",
+        "Allow the folders",
+        "Choose the folder for the text files",
+        "Make API keys again for the programs that send to Tesoura (button box)",
+        "Pair the phones and pads again (My phone)",
+    ):
         assert step in page, step
     assert 'name="person-cup-player" value="mara_vane"' in page
     token = re.search(r'name="token"\s+value="([0-9a-f]{32})"', page)
@@ -257,14 +296,18 @@ def test_an_imported_show_does_nothing_before_it_is_started(running: Running) ->
     running.press("/show/", "/show/bring", {"token": token[1], **persons})
     here = told(running)
     assert [(one[0], one[3].get("nick")) for one in here["feeds"]] == [
-        ("chat", "otto_helper"), ("picture", None), ("gifts", None)]  # fmt: skip
+        ("chat", "otto_helper"),
+        ("picture", None),
+        ("gifts", None),
+    ]
     paused = running.store.read(lambda session: {one.name: one.paused for one in feeds.all_feeds(session)})
     assert paused == {"chat": True, "picture": True, "gifts": False}
 
     running.event(type="gift", data={"name": "teacup_ana"})
     ended = until(lambda: [one for one in events(running) if one.type == "tesoura.effect_ended"])
     assert [(one.data["outcome"], one.data["why"]) for one in ended] == [
-        ("paused", "it was imported and has not been started")]  # fmt: skip
+        ("paused", "it was imported and has not been started")
+    ]
     assert running.client.get("/api/signals/script.hello", headers=running.auth).status_code == 404
     assert "Imported and paused: 2 feeds, 2 instruments" in flat(running.client.get("/").text)
 

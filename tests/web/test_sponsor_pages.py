@@ -26,12 +26,15 @@ def made(running: Running, **more: str) -> None:
 
 @pytest.mark.parametrize(
     ("kind", "typed", "why"),
-    [("campaign", {"sponsor": ""}, "This needs a name"),
-     ("campaign", {"sponsor": "Tea", "link": "javascript:alert(1)"}, "leads viewers nowhere good"),
-     ("campaign", {"sponsor": "Tea", "first_day": "2026-11-27", "last_day": "2026-11-26"}, "before it begins"),
-     ("rotation", {"shown_s": "0"}, "from 1 to 86400"), ("rotation", {"hidden_s": "-5"}, "from 0 to 86400"),
-     ("rotation", {"order": "loudest"}, "is not one of these")],
-)  # fmt: skip
+    [
+        ("campaign", {"sponsor": ""}, "This needs a name"),
+        ("campaign", {"sponsor": "Tea", "link": "javascript:alert(1)"}, "leads viewers nowhere good"),
+        ("campaign", {"sponsor": "Tea", "first_day": "2026-11-27", "last_day": "2026-11-26"}, "before it begins"),
+        ("rotation", {"shown_s": "0"}, "from 1 to 86400"),
+        ("rotation", {"hidden_s": "-5"}, "from 0 to 86400"),
+        ("rotation", {"order": "loudest"}, "is not one of these"),
+    ],
+)
 def test_what_is_set_up_wrongly_is_said_and_nothing_is_lost(
     running: Running, kind: str, typed: dict[str, str], why: str
 ) -> None:
@@ -56,7 +59,8 @@ def test_a_report_tells_all_campaigns_or_one_and_no_cell_of_it_is_a_formula(runn
     assert "not all that was promised" in page
     rows = list(csv.DictReader(io.StringIO(running.client.get("/reports/1/sponsors.csv").text)))
     assert [(one["campaign"], one["sponsor"], one["promised_minutes"], one["kept"]) for one in rows] == [
-        ("Tea", "'=Cordel Tea", "2.0", "no")]  # fmt: skip
+        ("Tea", "'=Cordel Tea", "2.0", "no")
+    ]
     told: dict[str, Any] = json.loads(running.client.get("/reports/1/sponsors.json?campaign=tea").text)
     assert ([one["name"] for one in told["campaigns"]], told["signed"]["how"]) == (["tea"], "Ed25519 of parts")
     assert running.client.get("/reports/1/sponsors?campaign=nobody").status_code == 404
@@ -87,7 +91,9 @@ def test_another_campaign_is_made_like_one_with_its_items(running: Running) -> N
     one = running.runtime.call(lambda self: self.instruments.standing("tea_2"))
     assert one is not None
     assert (one.setup.choices["link"], [dict(item.values)["words"] for item in one.items]) == (
-        "https://tea.example/ladder", ["the teapot"])  # fmt: skip
+        "https://tea.example/ladder",
+        ["the teapot"],
+    )
     until(lambda: [one["words"] for one in items(running)] == ["the teapot", "the teapot"])
 
 
@@ -125,9 +131,12 @@ def test_a_file_is_replaced_everywhere_at_once_and_that_is_taken_back_at_once(ru
     def shown() -> list[str]:
         tea = running.runtime.call(lambda self: self.instruments.standing("tea"))
         assert tea is not None
-        draft, air = running.store.read(lambda session: (
-            overlays.draft_of(session, overlays.all_overlays(session)[0]),
-            overlays.on_air(session, overlays.all_overlays(session)[0]).overlay))  # fmt: skip
+        draft, air = running.store.read(
+            lambda session: (
+                overlays.draft_of(session, overlays.all_overlays(session)[0]),
+                overlays.on_air(session, overlays.all_overlays(session)[0]).overlay,
+            )
+        )
         assert [one["x"] for one in draft.pieces if one.id == "text"] == [7]
         assert [one["x"] for one in air.pieces if one.id == "text"] != [7]
         pictures = [one["media"] for overlay in (draft, air) for one in overlay.pieces if one.kind == "picture"]
@@ -173,8 +182,14 @@ def test_all_campaigns_are_one_panel_on_the_desk_and_the_one_that_is_read_comes_
 def test_the_report_draws_how_a_campaign_looked_in_the_slot_it_was_shown_in(running: Running) -> None:
     made(running)
     running.add_overlay("hello")
-    running.edit(1, {"do": "add", "kind": "sponsor", "set": {
-        "rotation": "turns", "x": 100, "y": 200, "width_px": 400, "height_px": 200, "room_pct": 10}})  # fmt: skip
+    running.edit(
+        1,
+        {
+            "do": "add",
+            "kind": "sponsor",
+            "set": {"rotation": "turns", "x": 100, "y": 200, "width_px": 400, "height_px": 200, "room_pct": 10},
+        },
+    )
     running.publish(1)
     picture = sent(running, "/media/picture", png(8, 8))["name"]
     act(

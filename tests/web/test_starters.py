@@ -36,10 +36,20 @@ from tests.conftest import Running, flat, until
 
 STARTERS = {one.key: one for one in shipped_starters()}
 WITHOUT_OUTSIDE = {
-    "starting_soon": (0, {}), "givers": (0, {}), "gift_word": (2, {}), "game": (1, {"game-player": "mara_vane"}),
-    "match": (0, {}), "wheel": (0, {}), "run": (0, {}), "sponsor": (0, {}), "text_files": (0, {}), "webhook": (0, {}),
-    "song": (4, {}), "count": (3, {"way3-start": "7"}), "goal": (2, {"way2-start": "7"}),
-}  # fmt: skip
+    "starting_soon": (0, {}),
+    "givers": (0, {}),
+    "gift_word": (2, {}),
+    "game": (1, {"game-player": "mara_vane"}),
+    "match": (0, {}),
+    "wheel": (0, {}),
+    "run": (0, {}),
+    "sponsor": (0, {}),
+    "text_files": (0, {}),
+    "webhook": (0, {}),
+    "song": (4, {}),
+    "count": (3, {"way3-start": "7"}),
+    "goal": (2, {"way2-start": "7"}),
+}
 """A way of each starter that needs nothing outside, and what is answered beside what it begins with."""
 
 
@@ -75,8 +85,11 @@ def left(running: Running) -> list[list[str]]:
     signals = sorted(one.name for one in running.runtime.call(Runtime.signals))
     choices = running.runtime.store.read(lambda session: sorted(one.name for one in session.exec(select(ChoiceRow))))
     texts = running.folder / "texts"
-    return [signals, [one for one in choices if one != "desk_leaves"], sorted(map(str, (texts, *texts.rglob("*"))))
-            if texts.exists() else []]  # fmt: skip
+    return [
+        signals,
+        [one for one in choices if one != "desk_leaves"],
+        sorted(map(str, (texts, *texts.rglob("*")))) if texts.exists() else [],
+    ]
 
 
 def settled(running: Running) -> None:
@@ -151,8 +164,10 @@ def test_what_came_is_asked_about_where_the_value_is_not_in_its_place(running: R
     asked = make(running, "count", 0, **address)
     assert "Which of these is it?" in asked.text
     assert re.findall(r'name="pick"\s+value="([^"]+)"( checked)?', asked.text) == [
-        ("found", ""), ("channels[0].members", " checked"), ("channels[0].viewers", ""),
-    ]  # fmt: skip
+        ("found", ""),
+        ("channels[0].members", " checked"),
+        ("channels[0].viewers", ""),
+    ]
     made = make(running, "count", 0, **address, pick="channels[0].viewers")
     assert made.status_code == 302
     assert (
@@ -209,8 +224,10 @@ def test_a_value_that_comes_already_is_taken_where_the_starter_would_have_its_ow
         ("version = 3\n", "newer Tesoura"),
         ("nothing", "TOML"),
         ('version = 2\n[[feed]]\nkind = "teapot"\n', "kind of feed that does not exist"),
-        ('version = 2\n[[feed]]\nkind = "http"\n[feed.choices]\nkey = "whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw"\n',
-         "secret"),
+        (
+            'version = 2\n[[feed]]\nkind = "http"\n[feed.choices]\nkey = "whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw"\n',
+            "secret",
+        ),
         ('version = 2\n[[instrument]]\nkind = "teapot"\n', "no kind of instrument"),
         ('version = 2\n[[instrument]]\nkind = "countdown"\n[instrument.choices]\nlenght = "5 min"\n', "no choice"),
         ('version = 2\n[overlay]\n[[overlay.piece]]\nkind = "teapot"\n', "no kind of piece"),
@@ -219,10 +236,10 @@ def test_a_value_that_comes_already_is_taken_where_the_starter_would_have_its_ow
         ('version = 2\nplace = "first"\n', "“place” must be a whole number"),
         ('version = 2\n[[ask]]\nname = "who"\nleast = [1]\n', "“least” must be a whole number"),
         ('version = 2\n[overlay]\nwidth_px = "wide"\n', "“width_px” must be a whole number"),
-        ('version = 2\n[leaf]\nbuttons_of = 3\n', "“buttons_of” must be a list"),
+        ("version = 2\n[leaf]\nbuttons_of = 3\n", "“buttons_of” must be a list"),
         ('version = 2\n[[computed]]\nkind = ["rate"]\n', "no kind of computed signal"),
     ],
-)  # fmt: skip
+)
 def test_a_starter_that_cannot_be_used_says_why(text: str, words: str) -> None:
     with pytest.raises(RecipeRefused, match=words):
         read_starter(text)
@@ -280,8 +297,9 @@ def test_answers_stand_in_wordings_as_they_were_typed() -> None:
     assert with_answers({"answer": "unit"}, answers) == "50 % {off}"
     assert with_answers(["{a.b:,} ", {"answer": "unit"}], answers) == "{a.b:,} 50 % {{off}}"
     assert with_answers({"types": ["gift", "follow"], "high": {"answer": "target"}}, answers) == {
-        "types": ["gift", "follow"], "high": "2000",
-    }  # fmt: skip
+        "types": ["gift", "follow"],
+        "high": "2000",
+    }
 
 
 def test_other_names_are_taken_where_names_stand_and_nowhere_else() -> None:
@@ -294,8 +312,11 @@ def test_other_names_are_taken_where_names_stand_and_nowhere_else() -> None:
 
 
 def test_pictures_of_starters_are_drawn_from_their_made_up_evening() -> None:
-    said = {key: [dict(step) for step in sample_of(one.starter, SHIPPED).steps] for key, one in STARTERS.items()
-            if one.starter.overlay}  # fmt: skip
+    said = {
+        key: [dict(step) for step in sample_of(one.starter, SHIPPED).steps]
+        for key, one in STARTERS.items()
+        if one.starter.overlay
+    }
     assert [step["p0"] for step in said["count"]][-1] == "1,291 kite friends"
     assert [step["p1"] for step in said["count"]] == ["0 tonight", "0 tonight", "+1 tonight", "+7 tonight"]
     assert [said["givers"][-1][f"p0.{cell}"] for cell in ("name_2", "amount_2")] == ["seven_socks", "62"]
@@ -312,9 +333,15 @@ def test_pictures_of_starters_are_drawn_from_their_made_up_evening() -> None:
 def test_every_shipped_recipe_can_be_set_up_with_what_its_page_asks(lasting: Running, recipe: Any) -> None:
     running, before = lasting, len(there(lasting)[0])
     answers = {
-        "address": "http://127.0.0.1:9/x", "client_id": "kite", "path": "/tmp/none.json", "selector": ".count",
-        "where": "http://127.0.0.1:9/x.ics", "host": "127.0.0.1", "topic": "music/now", "words": "/",
-    }  # fmt: skip
+        "address": "http://127.0.0.1:9/x",
+        "client_id": "kite",
+        "path": "/tmp/none.json",
+        "selector": ".count",
+        "where": "http://127.0.0.1:9/x.ics",
+        "host": "127.0.0.1",
+        "topic": "music/now",
+        "words": "/",
+    }
     if "socket" in recipe.key:
         answers["address"] = "ws://127.0.0.1:9/x"
     page = running.client.get(f"/recipes/{recipe.key}")
@@ -326,8 +353,10 @@ def test_every_shipped_recipe_can_be_set_up_with_what_its_page_asks(lasting: Run
 
 
 def test_a_saved_recipe_asks_for_the_key_that_it_does_not_hold() -> None:
-    keyed = ('version = 1\ntitle = "Exact"\n[feed]\nkind = "http"\nname = "exact"\n[feed.choices]\n'
-             'address = "http://127.0.0.1:9/x"\nkey_in = "header"\nkey_name = "X-Key"\n')  # fmt: skip
+    keyed = (
+        'version = 1\ntitle = "Exact"\n[feed]\nkind = "http"\nname = "exact"\n[feed.choices]\n'
+        'address = "http://127.0.0.1:9/x"\nkey_in = "header"\nkey_name = "X-Key"\n'
+    )
     assert list(recipe_asks(read_recipe(keyed))) == ["key"]
     open_one = keyed.replace('key_in = "header"', 'key_in = "none"')
     assert list(recipe_asks(read_recipe(open_one))) == []

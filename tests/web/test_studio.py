@@ -80,13 +80,13 @@ def test_a_piece_that_another_window_took_away_is_told_and_nothing_breaks(runnin
     running.edit(1, {"do": "remove", "pieces": ["text"]}, window="one")
     answer = running.edit(1, {**CHANGE, "set": {"x": 1}}, window="two")
     assert (answer.status_code, answer.json()["told"]) == (
-        409, ["A piece was taken away meanwhile, in another window perhaps. Undo brings it back."],
-    )  # fmt: skip
+        409,
+        ["A piece was taken away meanwhile, in another window perhaps. Undo brings it back."],
+    )
 
 
 @pytest.mark.parametrize(
-    "body",
-    [None, [], {"edits": []}, {"edits": "x"}, {"edits": [1]}, {"edits": [{"do": "add", "kind": "text"}] * 51}],
+    "body", [None, [], {"edits": []}, {"edits": "x"}, {"edits": [1]}, {"edits": [{"do": "add", "kind": "text"}] * 51}]
 )
 def test_what_is_not_sent_by_the_mat_changes_nothing(running: Running, body: Any) -> None:
     running.add_overlay("hello")
@@ -454,7 +454,7 @@ WITH_PICTURE = {"overlay": GOOD, "files": [{"kind": "picture", "name": "a.png"}]
         (packed(WITH_PICTURE, **{"pictures__a.png": b"x"}), "no picture"),
         (packed(WITH_PICTURE, **{"pictures__a.png": bytes(21_000_000)}), "unpack to more"),
     ],
-)  # fmt: skip
+)
 def test_a_file_that_is_no_overlay_is_refused_and_nothing_is_made(running: Running, data: bytes, words: str) -> None:
     answer = upload(running, "/overlays/import", data, "overlay.zip")
     assert words in answer.text
@@ -482,10 +482,16 @@ def test_the_classes_and_variables_a_style_sheet_may_rely_on_are_there(running: 
         upload(running, "/media/picture", png(9, 9)).json(),
     )
     kinds: dict[str, dict[str, Any]] = {
-        "slots": {}, "bar": {"label": "a"}, "ring": {}, "chart": {}, "latest": {"title": "a"},
+        "slots": {},
+        "bar": {"label": "a"},
+        "ring": {},
+        "chart": {},
+        "latest": {"title": "a"},
         "ranking": {"title": "a"},
-        "picture": {"media": picture["name"]}, "video": {}, "backing": {"frame": frame["name"]},
-    }  # fmt: skip
+        "picture": {"media": picture["name"]},
+        "video": {},
+        "backing": {"frame": frame["name"]},
+    }
     running.edit(1, *({"do": "add", "kind": kind, "set": given} for kind, given in kinds.items()))
     running.publish(1)
     html = page(running, token)
@@ -528,11 +534,14 @@ def test_an_overlay_file_cannot_make_a_mat_that_does_not_open(running: Running) 
     assert running.client.get("/overlays/2/state").status_code == 200
 
 
-@pytest.mark.parametrize("change", [
-    lambda document: document["overlay"].update(guides=[["x", float("inf")]]),
-    lambda document: document["overlay"].update(pieces={"a": 1}),
-    lambda document: document.update(overlay="\ud83d"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "change",
+    [
+        lambda document: document["overlay"].update(guides=[["x", float("inf")]]),
+        lambda document: document["overlay"].update(pieces={"a": 1}),
+        lambda document: document.update(overlay="\ud83d"),
+    ],
+)
 def test_a_damaged_overlay_file_is_told(running: Running, change: Callable[[dict[str, Any]], object]) -> None:
     running.add_overlay("hello")
     answer = upload(running, "/overlays/import", overlay_file(running, change), "kite.zip")

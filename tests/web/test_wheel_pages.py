@@ -140,8 +140,18 @@ def told(came: int | None = None, **other: Any) -> dict[str, Any]:
     """A spin as it is exported."""
     came = drawn(SECRET, 7, EVEN) if came is None else came
     fields = ["one lap backwards", "sing the score", "swap kites", "the cold kettle"]
-    return {"number": 7, "hash": hash_of(SECRET), "opened": SECRET.hex(), "weights": EVEN, "came": came + 1,
-            "fields": fields, "field": fields[came], "who": "teacup_ana", "chance_pct": 25.0, **other}  # fmt: skip
+    return {
+        "number": 7,
+        "hash": hash_of(SECRET),
+        "opened": SECRET.hex(),
+        "weights": EVEN,
+        "came": came + 1,
+        "fields": fields,
+        "field": fields[came],
+        "who": "teacup_ana",
+        "chance_pct": 25.0,
+        **other,
+    }
 
 
 def verify(tmp_path: Path, text: str) -> tuple[int, str]:
@@ -209,8 +219,17 @@ def exported(count: int, secrets: Secrets) -> list[dict[str, Any]]:
     for number in range(1, count + 1):
         secret = bytes([number]) * 32
         came = drawn(secret, number, EVEN)
-        rows.append({**told(), "number": number, "hash": hash_of(secret), "opened": secret.hex(), "came": came + 1,
-                     "field": NAMES[came], "at": f"2026-11-26T20:0{number}:00+00:00"})  # fmt: skip
+        rows.append(
+            {
+                **told(),
+                "number": number,
+                "hash": hash_of(secret),
+                "opened": secret.hex(),
+                "came": came + 1,
+                "field": NAMES[came],
+                "at": f"2026-11-26T20:0{number}:00+00:00",
+            }
+        )
     found: list[dict[str, Any]] = json.loads(json.dumps(spins.signed(rows, secrets)[::-1]))
     return found
 

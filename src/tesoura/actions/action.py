@@ -131,8 +131,11 @@ async def perform(doing: Doing, action: Action, given: Given) -> Done:
         doing.runtime.touched("undo")
     if action.noted:
         # What is handed on unchecked, and what is covered, does not go into the log.
-        shown = {name: str(value)[:200] for name, value in given.items()
-                 if name in action.fields and action.fields[name].kind not in ("data", "secret")}  # fmt: skip
+        shown = {
+            name: str(value)[:200]
+            for name, value in given.items()
+            if name in action.fields and action.fields[name].kind not in ("data", "secret")
+        }
         data = {"action": action.name, "given": shown, "words": done.words}
         event = Event(
             doing.id or uuid.uuid4().hex, "tesoura", DONE, doing.now(), data, action.name, doing.cause, doing.actor

@@ -26,17 +26,23 @@ async def _foresee_clear(doing: Doing, given: Given) -> str:
 
 
 CLEAR = Action(
-    "air.clear", "Clear the air", "Hide all overlays at once; with `cleared` no, bring them back as they were.",
-    {"cleared": Field("Cleared", choice(("yes", "no")), kind="switch", default="yes")}, _clear, _foresee_clear,
-)  # fmt: skip
+    "air.clear",
+    "Clear the air",
+    "Hide all overlays at once; with `cleared` no, bring them back as they were.",
+    {"cleared": Field("Cleared", choice(("yes", "no")), kind="switch", default="yes")},
+    _clear,
+    _foresee_clear,
+)
 
 
 async def _cover(doing: Doing, given: Given) -> Done:
     covered = given["covered"] == "yes"
     await doing.runtime.covering.choose(covered)
     doing.runtime.touched("covering")
-    return Done("Keys, addresses and e-mail are covered on all pages." if covered else "What is private is shown.",
-                {"covered": covered})  # fmt: skip
+    return Done(
+        "Keys, addresses and e-mail are covered on all pages." if covered else "What is private is shown.",
+        {"covered": covered},
+    )
 
 
 async def _foresee_cover(doing: Doing, given: Given) -> str:
@@ -45,9 +51,13 @@ async def _foresee_cover(doing: Doing, given: Given) -> str:
 
 
 COVER = Action(
-    "private.cover", "Cover what is private", "Keys, addresses, tokens and e-mail, on all pages of Tesoura.",
-    {"covered": Field("Covered", choice(("yes", "no")), kind="switch", default="yes")}, _cover, _foresee_cover,
+    "private.cover",
+    "Cover what is private",
+    "Keys, addresses, tokens and e-mail, on all pages of Tesoura.",
+    {"covered": Field("Covered", choice(("yes", "no")), kind="switch", default="yes")},
+    _cover,
+    _foresee_cover,
     may=SET_UP,
-)  # fmt: skip
+)
 
 ALL = (CLEAR, COVER)

@@ -69,11 +69,18 @@ class Buttons:
         except TesouraError as error:
             words, blocked = str(error), True
         face = ButtonFace(
-            button.id, button.shown_words, state_words(button, on, words, free_at), button.colour,
-            button.size == "wide", on, blocked or free_at is not None, free_at,
+            button.id,
+            button.shown_words,
+            state_words(button, on, words, free_at),
+            button.colour,
+            button.size == "wide",
+            on,
+            blocked or free_at is not None,
+            free_at,
             runtime.leaves.rests_s(button.id, free_at, now) if free_at is not None else 0.0,
-            runtime.leaves.outcome(button.id, now), key=button.key,
-        )  # fmt: skip
+            runtime.leaves.outcome(button.id, now),
+            key=button.key,
+        )
         if KINDS[button.does].counts:
             return with_match(face, button, runtime.engine.values)
         if is_level(button) and (choices := runtime.feeds.hand_choices(button.own["hand"])) is not None:

@@ -95,12 +95,18 @@ async def _trim(doing: Doing, given: Given) -> Done:
     if end - begin < MICRO // 2:
         raise InvalidField("At least half a second must be left of it.")
     whole_ = begin == 0 and end >= row.length and not row.kills
-    before = await doing.runtime.clips.change(row.id or 0, trim_begin=None if whole_ else begin,
-                                              trim_end=None if whole_ else end)  # fmt: skip
-    was = {"begin": (before.trim_begin or 0) / MICRO,
-           "end": (before.trim_end if before.trim_end is not None else row.length) / MICRO}  # fmt: skip
-    return Done(f"{row.title} is shown from {begin / MICRO:.1f} to {end / MICRO:.1f} s.", {},
-                Call("clip.trim", {"clip": row.id, **was}))  # fmt: skip
+    before = await doing.runtime.clips.change(
+        row.id or 0, trim_begin=None if whole_ else begin, trim_end=None if whole_ else end
+    )
+    was = {
+        "begin": (before.trim_begin or 0) / MICRO,
+        "end": (before.trim_end if before.trim_end is not None else row.length) / MICRO,
+    }
+    return Done(
+        f"{row.title} is shown from {begin / MICRO:.1f} to {end / MICRO:.1f} s.",
+        {},
+        Call("clip.trim", {"clip": row.id, **was}),
+    )
 
 
 async def _show(doing: Doing, given: Given) -> Done:
@@ -112,10 +118,16 @@ async def _show(doing: Doing, given: Given) -> Done:
     if not by:
         raise InvalidField("Nothing shows replays yet. Set them up under Instruments, and lay the piece on an overlay.")
     told = {
-        "clip": row.id, "file": row.file, "length": row.length, "shows_from": 0, "kills": row.kills,
-        "parts": [list(one) for one in shown_parts(row)], "caption": row.title, "width_px": row.width_px,
+        "clip": row.id,
+        "file": row.file,
+        "length": row.length,
+        "shows_from": 0,
+        "kills": row.kills,
+        "parts": [list(one) for one in shown_parts(row)],
+        "caption": row.title,
+        "width_px": row.width_px,
         "height_px": row.height_px,
-    }  # fmt: skip
+    }
     step = await doing.runtime.instruments.command(by, "show", told, doing.actor, doing.cause, doing.id)
     return Done(f"{step.effect[:1].upper()}{step.effect[1:]}.", {"by": by})
 
@@ -123,8 +135,11 @@ async def _show(doing: Doing, given: Given) -> Done:
 async def _put_away(doing: Doing, given: Given, away: bool) -> Done:
     before = await doing.runtime.clips.change(given["clip"], removed_at=doing.now() if away else None)
     if away:
-        return Done(f"{before.title} was taken away. It can be brought back for seven days, while there is room.", {},
-                    Call("clip.restore", given))  # fmt: skip
+        return Done(
+            f"{before.title} was taken away. It can be brought back for seven days, while there is room.",
+            {},
+            Call("clip.restore", given),
+        )
     return Done(f"{before.title} is back.", {}, Call("clip.remove", given))
 
 
@@ -192,10 +207,18 @@ def _size(raw: object) -> str:
 
 _CLIP = {"clip": Field("Clip", _number)}
 ADD = Action(
-    "clip.add", "Put a clip on the shelf", "One that was just sent to POST /api/clips.",
-    {"part": Field("What was sent", _part), "title": Field("Its words", text(200, empty=True)),
-     "ends_at": Field("Its last picture was seen at", optional(_instant))}, _add, needs=("part",), noted=True,
-)  # fmt: skip
+    "clip.add",
+    "Put a clip on the shelf",
+    "One that was just sent to POST /api/clips.",
+    {
+        "part": Field("What was sent", _part),
+        "title": Field("Its words", text(200, empty=True)),
+        "ends_at": Field("Its last picture was seen at", optional(_instant)),
+    },
+    _add,
+    needs=("part",),
+    noted=True,
+)
 TAKE = Action(
     "clip.take",
     "Keep the last seconds",

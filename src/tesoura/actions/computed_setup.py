@@ -90,8 +90,9 @@ async def _new_computed(doing: Doing, given: Given) -> Done:
         raise InvalidPiece(wrong)
     row_id = await _keep(doing, None, kind.name, name, choices)
     first = next(iter(build(kind.name, name, choices).outputs()))
-    return Done(f"Kept as {first}.", {"computed": row_id, "signal": first},
-                Call("computed.remove", {"computed": row_id}))  # fmt: skip
+    return Done(
+        f"Kept as {first}.", {"computed": row_id, "signal": first}, Call("computed.remove", {"computed": row_id})
+    )
 
 
 async def _computed(doing: Doing, row_id: int, gone_too: bool = False) -> ComputedRow:
@@ -133,18 +134,37 @@ async def _rebuild(doing: Doing, given: Given) -> Done:
 
 
 NEW_COMPUTED = _setup(
-    "computed.new", "Make a computed signal", "`choices` are those of its kind's form.",
-    {"kind": Field("Kind", text(40)), "name": Field("Name", text(120, empty=True)), **_CHOICES}, _new_computed,
+    "computed.new",
+    "Make a computed signal",
+    "`choices` are those of its kind's form.",
+    {"kind": Field("Kind", text(40)), "name": Field("Name", text(120, empty=True)), **_CHOICES},
+    _new_computed,
     needs=("kind",),
-)  # fmt: skip
-CHANGE_COMPUTED = _setup("computed.change", "Change a computed signal", "What it counts is made anew from the log.",
-                         {**_COMPUTED, **_CHOICES, **OPENED_WITH}, _change_computed)  # fmt: skip
-REMOVE_COMPUTED = _setup("computed.remove", "Compute a signal no more", "It can be brought back.", _COMPUTED,
-                         partial(_computed_away, away=True))  # fmt: skip
-RESTORE_COMPUTED = _setup("computed.restore", "Compute a signal again", "From the log.", _COMPUTED,
-                          partial(_computed_away, away=False))  # fmt: skip
-REBUILD = _setup("computed.rebuild", "Build it anew", "A computation or an instrument that failed, from the log.",
-                 {"key": Field("Key", text(130))}, _rebuild)  # fmt: skip
+)
+CHANGE_COMPUTED = _setup(
+    "computed.change",
+    "Change a computed signal",
+    "What it counts is made anew from the log.",
+    {**_COMPUTED, **_CHOICES, **OPENED_WITH},
+    _change_computed,
+)
+REMOVE_COMPUTED = _setup(
+    "computed.remove",
+    "Compute a signal no more",
+    "It can be brought back.",
+    _COMPUTED,
+    partial(_computed_away, away=True),
+)
+RESTORE_COMPUTED = _setup(
+    "computed.restore", "Compute a signal again", "From the log.", _COMPUTED, partial(_computed_away, away=False)
+)
+REBUILD = _setup(
+    "computed.rebuild",
+    "Build it anew",
+    "A computation or an instrument that failed, from the log.",
+    {"key": Field("Key", text(130))},
+    _rebuild,
+)
 
 
 # Instruments
@@ -176,8 +196,11 @@ async def _new_instrument(doing: Doing, given: Given) -> Done:
     await _keep(doing, None, kind.name, name, choices)
     if kind.first:
         await doing.runtime.instruments.command(name, kind.first, {}, doing.actor)
-    return Done(f"“{choices['title']}” is there. Its signals begin with {name}.", {"instrument": name},
-                Call("instrument.remove", {"instrument": name}))  # fmt: skip
+    return Done(
+        f"“{choices['title']}” is there. Its signals begin with {name}.",
+        {"instrument": name},
+        Call("instrument.remove", {"instrument": name}),
+    )
 
 
 async def _copy_instrument(doing: Doing, given: Given) -> Done:
@@ -214,8 +237,11 @@ async def _change_instrument(doing: Doing, given: Given) -> Done:
     row = await _instrument(doing, given["instrument"])
     before = dict(row.choices)
     choices = await change_choices(doing, row, given["choices"], given["opened_with"])
-    return Done(f"“{choices['title']}” was changed.", {"instrument": row.name},
-                Call("instrument.change", {"instrument": row.name, "choices": before}))  # fmt: skip
+    return Done(
+        f"“{choices['title']}” was changed.",
+        {"instrument": row.name},
+        Call("instrument.change", {"instrument": row.name, "choices": before}),
+    )
 
 
 async def _instrument_away(doing: Doing, given: Given, away: bool) -> Done:
@@ -242,17 +268,51 @@ async def _no_loop(doing: Doing, name: str, choices: Mapping[str, Any]) -> None:
 
 
 NEW_INSTRUMENT = _setup(
-    "instrument.new", "Set an instrument up", "`choices` are those of its kind's form, `title` among them.",
-    {"kind": Field("Kind", text(40)), **_CHOICES}, _new_instrument, needs=("kind",),
-)  # fmt: skip
-COPY_INSTRUMENT = _setup("instrument.copy", "Make another instrument like it", "With its choices and its items.",
-                         _INSTRUMENT, _copy_instrument)  # fmt: skip
-CHANGE_INSTRUMENT = _setup("instrument.change", "Change how an instrument is set up", "It goes on as it stands.",
-                           {**_INSTRUMENT, **_CHOICES, **OPENED_WITH}, _change_instrument)  # fmt: skip
-REMOVE_INSTRUMENT = _setup("instrument.remove", "Put an instrument away", "It can be brought back.", _INSTRUMENT,
-                           partial(_instrument_away, away=True))  # fmt: skip
-RESTORE_INSTRUMENT = _setup("instrument.restore", "Bring an instrument back", "As its commands in the log left it.",
-                            _INSTRUMENT, partial(_instrument_away, away=False))  # fmt: skip
+    "instrument.new",
+    "Set an instrument up",
+    "`choices` are those of its kind's form, `title` among them.",
+    {"kind": Field("Kind", text(40)), **_CHOICES},
+    _new_instrument,
+    needs=("kind",),
+)
+COPY_INSTRUMENT = _setup(
+    "instrument.copy",
+    "Make another instrument like it",
+    "With its choices and its items.",
+    _INSTRUMENT,
+    _copy_instrument,
+)
+CHANGE_INSTRUMENT = _setup(
+    "instrument.change",
+    "Change how an instrument is set up",
+    "It goes on as it stands.",
+    {**_INSTRUMENT, **_CHOICES, **OPENED_WITH},
+    _change_instrument,
+)
+REMOVE_INSTRUMENT = _setup(
+    "instrument.remove",
+    "Put an instrument away",
+    "It can be brought back.",
+    _INSTRUMENT,
+    partial(_instrument_away, away=True),
+)
+RESTORE_INSTRUMENT = _setup(
+    "instrument.restore",
+    "Bring an instrument back",
+    "As its commands in the log left it.",
+    _INSTRUMENT,
+    partial(_instrument_away, away=False),
+)
 
-ALL = (NEW_COMPUTED, CHANGE_COMPUTED, REMOVE_COMPUTED, RESTORE_COMPUTED, REBUILD,
-       NEW_INSTRUMENT, COPY_INSTRUMENT, CHANGE_INSTRUMENT, REMOVE_INSTRUMENT, RESTORE_INSTRUMENT)  # fmt: skip
+ALL = (
+    NEW_COMPUTED,
+    CHANGE_COMPUTED,
+    REMOVE_COMPUTED,
+    RESTORE_COMPUTED,
+    REBUILD,
+    NEW_INSTRUMENT,
+    COPY_INSTRUMENT,
+    CHANGE_INSTRUMENT,
+    REMOVE_INSTRUMENT,
+    RESTORE_INSTRUMENT,
+)

@@ -71,11 +71,26 @@ async def _remove(doing: Doing, given: Given) -> Done:
 
 _LEAVES = {"leaves": Field("Its leaves", _leaves, kind="data")}
 ALL = (
-    Action("device.pair", "Pair a phone or a pad", "For two minutes, once; with a name unless it gives its own.",
-           {**_LEAVES, "name": Field("Name", text(LONGEST_NAME, empty=True))}, _pair, noted=True, may=SET_UP),
+    Action(
+        "device.pair",
+        "Pair a phone or a pad",
+        "For two minutes, once; with a name unless it gives its own.",
+        {**_LEAVES, "name": Field("Name", text(LONGEST_NAME, empty=True))},
+        _pair,
+        noted=True,
+        may=SET_UP,
+    ),
     Action("device.close", "Stop pairing", "The code that is open works no more.", {}, _close, may=SET_UP),
-    Action("device.change", "Change a device", "Its name, and the leaves it presses on.",
-           {**_DEVICE, **_LEAVES, "name": Field("Name", text(LONGEST_NAME))}, _change, noted=True, may=SET_UP),
-    Action("device.remove", "Remove a device", "Its connection closes at once.", _DEVICE, _remove, noted=True,
-           may=SET_UP),
-)  # fmt: skip
+    Action(
+        "device.change",
+        "Change a device",
+        "Its name, and the leaves it presses on.",
+        {**_DEVICE, **_LEAVES, "name": Field("Name", text(LONGEST_NAME))},
+        _change,
+        noted=True,
+        may=SET_UP,
+    ),
+    Action(
+        "device.remove", "Remove a device", "Its connection closes at once.", _DEVICE, _remove, noted=True, may=SET_UP
+    ),
+)

@@ -126,18 +126,33 @@ async def _from_version(doing: Doing, given: Given) -> Done:
 
 _WINDOW = Field("Window", text(40, empty=True))
 EDIT = Action(
-    "draft.edit", "Edit a draft", "Small edits, made as one; they can be taken back, and nothing of it is on air.",
-    {**OVERLAY, "edits": Field("Edits", _edits, kind="data"), "window": _WINDOW,
-     "seen": Field("The draft as it was seen", whole(-1, 10**9), kind="number", default=-1)},
-    _edit, may=SET_UP,
-)  # fmt: skip
+    "draft.edit",
+    "Edit a draft",
+    "Small edits, made as one; they can be taken back, and nothing of it is on air.",
+    {
+        **OVERLAY,
+        "edits": Field("Edits", _edits, kind="data"),
+        "window": _WINDOW,
+        "seen": Field("The draft as it was seen", whole(-1, 10**9), kind="number", default=-1),
+    },
+    _edit,
+    may=SET_UP,
+)
 STEP = Action(
-    "draft.step", "Take an edit back", "Or, with `way` redo, make it again.",
-    {**OVERLAY, "way": Field("Way", choice(("undo", "redo")), default="undo"), "window": _WINDOW}, _step, may=SET_UP,
-)  # fmt: skip
+    "draft.step",
+    "Take an edit back",
+    "Or, with `way` redo, make it again.",
+    {**OVERLAY, "way": Field("Way", choice(("undo", "redo")), default="undo"), "window": _WINDOW},
+    _step,
+    may=SET_UP,
+)
 FROM_VERSION = Action(
-    "draft.from_version", "Make a version the draft", "One that was on air; what viewers have stays.",
-    {**OVERLAY, "version": Field("Version", whole(1, 10**9), kind="number")}, _from_version, may=SET_UP,
-)  # fmt: skip
+    "draft.from_version",
+    "Make a version the draft",
+    "One that was on air; what viewers have stays.",
+    {**OVERLAY, "version": Field("Version", whole(1, 10**9), kind="number")},
+    _from_version,
+    may=SET_UP,
+)
 
 ALL = (EDIT, STEP, FROM_VERSION)

@@ -49,8 +49,17 @@ async def _pick(doing: Doing, given: Given) -> Done:
 
 
 def _picked(feed: str, row: SignalRow) -> Call:
-    return Call("feed.pick", {"feed": feed, "field": row.name.partition(".")[2], "path": row.path, "unit": row.unit,
-                              "wanted": row.wanted, "anew": "yes"})  # fmt: skip
+    return Call(
+        "feed.pick",
+        {
+            "feed": feed,
+            "field": row.name.partition(".")[2],
+            "path": row.path,
+            "unit": row.unit,
+            "wanted": row.wanted,
+            "anew": "yes",
+        },
+    )
 
 
 async def _unpick(doing: Doing, given: Given) -> Done:
@@ -71,15 +80,30 @@ async def _unpick(doing: Doing, given: Given) -> Done:
 
 
 PICK = Action(
-    "feed.pick", "Pick a signal", "Out of what a feed brings; `anew` when it may take the place of one of its name.",
-    {**FEED, "field": Field("Name", _part), "path": Field("Path", text(MAX_PATH, empty=True)),
-     "unit": Field("Unit", text(MAX_UNIT, empty=True)),
-     "wanted": Field("As", choice([*Wanted]), default=Wanted.NUMBER.value),
-     "anew": Field("Anew", choice(("yes", "no")), kind="switch", default="no")},
-    _pick, noted=True, may=SET_UP,
-)  # fmt: skip
-UNPICK = Action("feed.unpick", "Pick a signal no more", "Wordings that use it say “nothing yet”.",
-                {**FEED, "field": Field("Name", _part)}, _unpick, noted=True, may=SET_UP)  # fmt: skip
+    "feed.pick",
+    "Pick a signal",
+    "Out of what a feed brings; `anew` when it may take the place of one of its name.",
+    {
+        **FEED,
+        "field": Field("Name", _part),
+        "path": Field("Path", text(MAX_PATH, empty=True)),
+        "unit": Field("Unit", text(MAX_UNIT, empty=True)),
+        "wanted": Field("As", choice([*Wanted]), default=Wanted.NUMBER.value),
+        "anew": Field("Anew", choice(("yes", "no")), kind="switch", default="no"),
+    },
+    _pick,
+    noted=True,
+    may=SET_UP,
+)
+UNPICK = Action(
+    "feed.unpick",
+    "Pick a signal no more",
+    "Wordings that use it say “nothing yet”.",
+    {**FEED, "field": Field("Name", _part)},
+    _unpick,
+    noted=True,
+    may=SET_UP,
+)
 
 
 # Rules
@@ -107,8 +131,14 @@ async def _rule(doing: Doing, given: Given) -> Done:
 
     def job(session: Session) -> int:
         row = feed_row(session, feed)
-        made = RuleRow(feed_id=row.id or 0, type=given["type"], items=given["items"], id_path=given["id_path"],
-                       time_path=given["time_path"], fields=given["fields"])  # fmt: skip
+        made = RuleRow(
+            feed_id=row.id or 0,
+            type=given["type"],
+            items=given["items"],
+            id_path=given["id_path"],
+            time_path=given["time_path"],
+            fields=given["fields"],
+        )
         session.add(made)
         session.flush()
         return made.id or 0
@@ -131,21 +161,45 @@ async def _unrule(doing: Doing, given: Given) -> Done:
 
     kept = await doing.write(job)
     await doing.runtime.refresh_feed(feed)
-    undo = Call("feed.rule", {"feed": feed, "type": kept.type, "items": kept.items, "id_path": kept.id_path,
-                              "time_path": kept.time_path, "fields": dict(kept.fields)})  # fmt: skip
+    undo = Call(
+        "feed.rule",
+        {
+            "feed": feed,
+            "type": kept.type,
+            "items": kept.items,
+            "id_path": kept.id_path,
+            "time_path": kept.time_path,
+            "fields": dict(kept.fields),
+        },
+    )
     return Done(f"It makes no more events of type {kept.type}. Those that happened stay.", {}, undo)
 
 
 _PATH = text(MAX_PATH, empty=True)
 RULE = Action(
-    "feed.rule", "Make events of what a feed brings", "Of each item that is new.",
-    {**FEED, "type": Field("What happened", _event_type), "items": Field("The items' path", _PATH),
-     "id_path": Field("Their id's path", _PATH), "time_path": Field("Their time's path", _PATH),
-     "fields": Field("Fields, by name", _fields, kind="data")},
-    _rule, noted=True, may=SET_UP,
-)  # fmt: skip
-UNRULE = Action("feed.unrule", "Make no more events by a rule", "Those that happened stay.",
-                {**FEED, "rule": Field("Rule", whole(1, 2**53), kind="number")}, _unrule, noted=True,
-                may=SET_UP)  # fmt: skip
+    "feed.rule",
+    "Make events of what a feed brings",
+    "Of each item that is new.",
+    {
+        **FEED,
+        "type": Field("What happened", _event_type),
+        "items": Field("The items' path", _PATH),
+        "id_path": Field("Their id's path", _PATH),
+        "time_path": Field("Their time's path", _PATH),
+        "fields": Field("Fields, by name", _fields, kind="data"),
+    },
+    _rule,
+    noted=True,
+    may=SET_UP,
+)
+UNRULE = Action(
+    "feed.unrule",
+    "Make no more events by a rule",
+    "Those that happened stay.",
+    {**FEED, "rule": Field("Rule", whole(1, 2**53), kind="number")},
+    _unrule,
+    noted=True,
+    may=SET_UP,
+)
 
 ALL = (PICK, UNPICK, RULE, UNRULE)

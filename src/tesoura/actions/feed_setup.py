@@ -85,8 +85,11 @@ async def _new(doing: Doing, given: Given) -> Done:
         name = unused(snake(title, "feed"), stored.names_taken(session) | in_use)
         row = add_feed(session, name, title, filled, kind, doing)
         for one in kind.suggested(filled.choices):
-            session.add(SignalRow(name=f"{name}.{one.field}", feed_id=row.id or 0, path=one.path, unit=one.unit,
-                                  wanted=one.wanted))  # fmt: skip
+            session.add(
+                SignalRow(
+                    name=f"{name}.{one.field}", feed_id=row.id or 0, path=one.path, unit=one.unit, wanted=one.wanted
+                )
+            )
         return name
 
     name = await doing.write(job)
@@ -94,8 +97,9 @@ async def _new(doing: Doing, given: Given) -> Done:
     if kind.name == "hand":
         start = checked(filled.choices, filled.choices["start"])
         await doing.runtime.set_by_hand(name, lambda present: start, doing.actor)
-    return Done(f"{title} is connected. Its signals begin with {name}.", {"feed": name},
-                Call("feed.remove", {"feed": name}))  # fmt: skip
+    return Done(
+        f"{title} is connected. Its signals begin with {name}.", {"feed": name}, Call("feed.remove", {"feed": name})
+    )
 
 
 async def _change(doing: Doing, given: Given) -> Done:
@@ -121,8 +125,9 @@ async def _change(doing: Doing, given: Given) -> Done:
     before = dict(row.choices)
     await doing.write(job)
     await doing.runtime.refresh_feed(name)
-    return Done("Changed. It goes that way from now on.", {"feed": name},
-                Call("feed.change", {"feed": name, "choices": before}))  # fmt: skip
+    return Done(
+        "Changed. It goes that way from now on.", {"feed": name}, Call("feed.change", {"feed": name, "choices": before})
+    )
 
 
 async def _put_away(doing: Doing, given: Given, away: bool) -> Done:
@@ -165,21 +170,60 @@ async def keep_permission(doing: Doing, name: str, given: Mapping[str, str]) -> 
 
 
 NEW = Action(
-    "feed.new", "Connect a feed", "`choices` are those of its form, `secrets` its keys; it is not tried first.",
-    {"kind": Field("Kind", text(40)), "title": Field("Name", text(60, empty=True)),
-     "choices": Field("Choices", group, kind="data"), "secrets": Field("Keys", group, kind="data")},
-    _new, needs=("kind",), noted=True, may=SET_UP,
-)  # fmt: skip
+    "feed.new",
+    "Connect a feed",
+    "`choices` are those of its form, `secrets` its keys; it is not tried first.",
+    {
+        "kind": Field("Kind", text(40)),
+        "title": Field("Name", text(60, empty=True)),
+        "choices": Field("Choices", group, kind="data"),
+        "secrets": Field("Keys", group, kind="data"),
+    },
+    _new,
+    needs=("kind",),
+    noted=True,
+    may=SET_UP,
+)
 CHANGE = Action(
-    "feed.change", "Change a feed", "All its choices anew; a key that is not given stays.",
-    {**FEED, "choices": Field("Choices", group, kind="data"), "secrets": Field("Keys", group, kind="data"),
-     **OPENED_WITH}, _change, noted=True, may=SET_UP,
-)  # fmt: skip
-REMOVE = Action("feed.remove", "Put a feed away", "It can be brought back.", FEED, partial(_put_away, away=True),
-                noted=True, may=SET_UP)  # fmt: skip
-RESTORE = Action("feed.restore", "Bring a feed back", "One that was put away.", FEED, partial(_put_away, away=False),
-                 noted=True, may=SET_UP)  # fmt: skip
-NEW_ADDRESS = Action("feed.new_address", "Give a feed another private address", "The old one stops at once.", FEED,
-                     _new_address, noted=True, may=SET_UP)  # fmt: skip
+    "feed.change",
+    "Change a feed",
+    "All its choices anew; a key that is not given stays.",
+    {
+        **FEED,
+        "choices": Field("Choices", group, kind="data"),
+        "secrets": Field("Keys", group, kind="data"),
+        **OPENED_WITH,
+    },
+    _change,
+    noted=True,
+    may=SET_UP,
+)
+REMOVE = Action(
+    "feed.remove",
+    "Put a feed away",
+    "It can be brought back.",
+    FEED,
+    partial(_put_away, away=True),
+    noted=True,
+    may=SET_UP,
+)
+RESTORE = Action(
+    "feed.restore",
+    "Bring a feed back",
+    "One that was put away.",
+    FEED,
+    partial(_put_away, away=False),
+    noted=True,
+    may=SET_UP,
+)
+NEW_ADDRESS = Action(
+    "feed.new_address",
+    "Give a feed another private address",
+    "The old one stops at once.",
+    FEED,
+    _new_address,
+    noted=True,
+    may=SET_UP,
+)
 
 ALL = (NEW, CHANGE, REMOVE, RESTORE, NEW_ADDRESS)

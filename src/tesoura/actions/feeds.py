@@ -43,9 +43,13 @@ async def _ask(doing: Doing, given: Given) -> Done:
 
 
 PAUSE = Action(
-    "feed.pause", "Hold a feed", "Hold a feed's values on purpose, or let it go on.",
-    {**_FEED, "paused": Field("Held", choice(("yes", "no")), kind="switch", default="yes")}, _pause, noted=True,
-)  # fmt: skip
+    "feed.pause",
+    "Hold a feed",
+    "Hold a feed's values on purpose, or let it go on.",
+    {**_FEED, "paused": Field("Held", choice(("yes", "no")), kind="switch", default="yes")},
+    _pause,
+    noted=True,
+)
 ASK = Action("feed.ask", "Ask a feed now", "Without waiting for its period, or for its next try.", _FEED, _ask)
 
 ALL = (PAUSE, ASK)

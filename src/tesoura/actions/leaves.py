@@ -117,11 +117,23 @@ ALL = (
     _setup("leaf.rename", "Rename a leaf", {**_LEAF, **_NAME}, _rename),
     _setup("leaf.remove", "Take a leaf away", _LEAF, _remove),
     _setup("button.lay", "Lay a button", {**_LEAF, **_CHOICES}, _lay),
-    _setup("button.lay_set", "Lay all buttons of an instrument", {**_LEAF, "instrument": Field("Instrument", text(60))},
-           _lay_set),
+    _setup(
+        "button.lay_set",
+        "Lay all buttons of an instrument",
+        {**_LEAF, "instrument": Field("Instrument", text(60))},
+        _lay_set,
+    ),
     _setup("button.change", "Change a button", {**_BUTTON, **_CHOICES}, _change),
-    _setup("button.move", "Move a button", {**_BUTTON, "place": Field("Place", whole(0, 200), kind="number", default=0),
-                                            "leaf": Field("Leaf", text(20, empty=True))}, _move),
+    _setup(
+        "button.move",
+        "Move a button",
+        {
+            **_BUTTON,
+            "place": Field("Place", whole(0, 200), kind="number", default=0),
+            "leaf": Field("Leaf", text(20, empty=True)),
+        },
+        _move,
+    ),
     _setup("button.remove", "Take a button off", _BUTTON, _take_off),
     _setup("leaves.put", "Lay all leaves as they were", {"leaves": Field("Leaves", _data, kind="data")}, _put),
-)  # fmt: skip
+)

@@ -43,30 +43,49 @@ def _scene_name(raw: object) -> str:
 
 async def _call_scene(doing: Doing, given: Given) -> Done:
     there, here = given["there"], given["here"]
-    before = next((str(name) for one, name in doing.runtime.links.memory(given["link"]).get("names", {}).items()
-                   if one == there), there)  # fmt: skip
+    before = next(
+        (str(name) for one, name in doing.runtime.links.memory(given["link"]).get("names", {}).items() if one == there),
+        there,
+    )
     await doing.runtime.talking.call_scene(given["link"], there, here)
     words = f"{there} of the program is called {here} here." if here != there else f"{there} is called as it is there."
     return Done(words, {}, Call("scene.call", {**given, "here": before}))
 
 
 SAY = Action(
-    "chat.say", "Say a line in chat", "By the chat's pace; in the only one there is, when none is named.",
-    {"line": Field("The line", text(1_000), kind="wide"),
-     "chat": Field("Chat", text(60, empty=True), kind="feed", of="irc")},
-    _say, _foresee_say,
-)  # fmt: skip
+    "chat.say",
+    "Say a line in chat",
+    "By the chat's pace; in the only one there is, when none is named.",
+    {
+        "line": Field("The line", text(1_000), kind="wide"),
+        "chat": Field("Chat", text(60, empty=True), kind="feed", of="irc"),
+    },
+    _say,
+    _foresee_say,
+)
 SHOW = Action(
-    "piece.show", "Show or hide a piece", "One that is on air, by its overlay's name and its own: `Cup bar / Gift`.",
-    {"piece": Field("Piece", text(200), kind="part"),
-     "shown": Field("Shown", choice(("yes", "no")), kind="switch", default="yes")},
-    _show, _foresee_show,
-)  # fmt: skip
+    "piece.show",
+    "Show or hide a piece",
+    "One that is on air, by its overlay's name and its own: `Cup bar / Gift`.",
+    {
+        "piece": Field("Piece", text(200), kind="part"),
+        "shown": Field("Shown", choice(("yes", "no")), kind="switch", default="yes"),
+    },
+    _show,
+    _foresee_show,
+)
 CALL_SCENE = Action(
-    "scene.call", "Call a scene otherwise here", "Whatever the program that composes the picture calls it.",
-    {"link": Field("Scene link", text(60), kind="feed", of="scene"), "there": Field("Its name there", _scene_name),
-     "here": Field("Its name here", _scene_name)},
-    _call_scene, noted=True, may=SET_UP,
-)  # fmt: skip
+    "scene.call",
+    "Call a scene otherwise here",
+    "Whatever the program that composes the picture calls it.",
+    {
+        "link": Field("Scene link", text(60), kind="feed", of="scene"),
+        "there": Field("Its name there", _scene_name),
+        "here": Field("Its name here", _scene_name),
+    },
+    _call_scene,
+    noted=True,
+    may=SET_UP,
+)
 
 ALL = (SAY, SHOW, CALL_SCENE)

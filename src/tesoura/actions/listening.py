@@ -40,13 +40,29 @@ async def _keys(doing: Doing, given: Given) -> Done:
 
 
 ALL = (
-    Action("keys.everywhere", "Hear keys in other programs", "Those that nobody types; with `on` no, on the desk.",
-           {"on": Field("Heard everywhere", choice(("yes", "no")), kind="switch", default="yes")}, _keys, noted=True,
-           may=MACHINE),
-    Action("listening.on", "Let other machines in", "At a door of their own, with a password, over TLS unless told.",
-           {"password": Field("Password", _password, kind="data"),
-            "tls": Field("Over TLS", choice(("yes", "no")), kind="switch", default="yes")},
-           _on, needs=("password",), noted=True, may=MACHINE),
-    Action("listening.off", "Let nobody else in", "Who came in by that door is put out.", {}, _off, noted=True,
-           may=MACHINE),
-)  # fmt: skip
+    Action(
+        "keys.everywhere",
+        "Hear keys in other programs",
+        "Those that nobody types; with `on` no, on the desk.",
+        {"on": Field("Heard everywhere", choice(("yes", "no")), kind="switch", default="yes")},
+        _keys,
+        noted=True,
+        may=MACHINE,
+    ),
+    Action(
+        "listening.on",
+        "Let other machines in",
+        "At a door of their own, with a password, over TLS unless told.",
+        {
+            "password": Field("Password", _password, kind="data"),
+            "tls": Field("Over TLS", choice(("yes", "no")), kind="switch", default="yes"),
+        },
+        _on,
+        needs=("password",),
+        noted=True,
+        may=MACHINE,
+    ),
+    Action(
+        "listening.off", "Let nobody else in", "Who came in by that door is put out.", {}, _off, noted=True, may=MACHINE
+    ),
+)

@@ -135,31 +135,69 @@ def _places(raw: object) -> list[int]:
 
 
 SAY = Action(
-    "event.say", "Say that something happened", "Put an event into the log, as a program would send it.",
-    {"type": Field("What happened", _type, kind="event"),
-     "data": Field("What else there is to say", _data, kind="data")}, _say,
-)  # fmt: skip
+    "event.say",
+    "Say that something happened",
+    "Put an event into the log, as a program would send it.",
+    {
+        "type": Field("What happened", _type, kind="event"),
+        "data": Field("What else there is to say", _data, kind="data"),
+    },
+    _say,
+)
 CORRECT = Action(
-    "log.correct", "Correct an amount", "By a further event; what was written stays.",
-    {**_EVENT, "field": Field("Field", text(120)), "value": Field("Amount", number, kind="number")}, _correct,
-)  # fmt: skip
+    "log.correct",
+    "Correct an amount",
+    "By a further event; what was written stays.",
+    {**_EVENT, "field": Field("Field", text(120)), "value": Field("Amount", number, kind="number")},
+    _correct,
+)
 EDIT = Action(
-    "log.edit", "Correct an event", "Its fields or its time, by further events; what was written stays.",
-    {**_EVENT, "fields": Field("Fields", group, kind="data", default={}),
-     "time": Field("Time", optional(INSTANT), kind="instant")}, _edit, _foresee_edit, may=SET_UP,
-)  # fmt: skip
-VOID = Action("log.void", "Void an event", "It stays in the log and counts nowhere.", _EVENT,
-              partial(_void, void=True), partial(_foresee_void, void=True), may=SET_UP)  # fmt: skip
-RESTORE = Action("log.restore", "Restore an event", "A voided event counts again.", _EVENT,
-                 partial(_void, void=False), partial(_foresee_void, void=False), may=SET_UP)  # fmt: skip
+    "log.edit",
+    "Correct an event",
+    "Its fields or its time, by further events; what was written stays.",
+    {
+        **_EVENT,
+        "fields": Field("Fields", group, kind="data", default={}),
+        "time": Field("Time", optional(INSTANT), kind="instant"),
+    },
+    _edit,
+    _foresee_edit,
+    may=SET_UP,
+)
+VOID = Action(
+    "log.void",
+    "Void an event",
+    "It stays in the log and counts nowhere.",
+    _EVENT,
+    partial(_void, void=True),
+    partial(_foresee_void, void=True),
+    may=SET_UP,
+)
+RESTORE = Action(
+    "log.restore",
+    "Restore an event",
+    "A voided event counts again.",
+    _EVENT,
+    partial(_void, void=False),
+    partial(_foresee_void, void=False),
+    may=SET_UP,
+)
 AGAIN = Action("moment.again", "Show it again", "Show the moments of an event once more.", _EVENT, _again)
 SKIP_ALL = Action("moments.skip", "Skip all moments", "All that wait, before they show.", {}, _skip_all)
-AGAIN_ALL = Action("moments.again", "Show them again", "The moments of these events once more.",
-                   {"events": Field("Events", _places, kind="data")}, _again_all)  # fmt: skip
+AGAIN_ALL = Action(
+    "moments.again",
+    "Show them again",
+    "The moments of these events once more.",
+    {"events": Field("Events", _places, kind="data")},
+    _again_all,
+)
 SKIP = Action(
-    "moment.skip", "Skip a moment", "Take a moment out of the line before it shows, or off the screen while it does.",
-    {"moment": Field("Moment", whole(1, 2**53), kind="number")}, _skip,
-)  # fmt: skip
+    "moment.skip",
+    "Skip a moment",
+    "Take a moment out of the line before it shows, or off the screen while it does.",
+    {"moment": Field("Moment", whole(1, 2**53), kind="number")},
+    _skip,
+)
 
 
 async def _hold(doing: Doing, given: Given) -> Done:
@@ -178,8 +216,12 @@ async def _foresee_hold(doing: Doing, given: Given) -> str:
 
 
 HOLD = Action(
-    "moments.hold", "Hold all moments", "None begins until they may go on; a new start of Tesoura lets them go on.",
-    {"held": Field("Held", choice(("yes", "no")), kind="switch", default="yes")}, _hold, _foresee_hold,
-)  # fmt: skip
+    "moments.hold",
+    "Hold all moments",
+    "None begins until they may go on; a new start of Tesoura lets them go on.",
+    {"held": Field("Held", choice(("yes", "no")), kind="switch", default="yes")},
+    _hold,
+    _foresee_hold,
+)
 
 ALL = (SAY, CORRECT, EDIT, VOID, RESTORE, AGAIN, SKIP, HOLD, SKIP_ALL, AGAIN_ALL)

@@ -97,13 +97,33 @@ async def _bring_in(doing: Doing, given: Given) -> Done:
 
 _setup = partial(Action, noted=True, may=SET_UP)
 ALL = (
-    Action("look.change", "Change a look", "Every draft that wears it follows; what is on air stays.",
-           {**_LOOK, "set": Field("Choices", group, kind="data"), "form": Field("Form", choice(FORMS), default="dark"),
-            **OPENED_WITH}, _change, may=SET_UP),
-    _setup("look.new", "Make a look", "Beginning as a copy of another.",
-           {"like": Field("Like", line(60), kind="look", default="ink")}, _new),
+    Action(
+        "look.change",
+        "Change a look",
+        "Every draft that wears it follows; what is on air stays.",
+        {
+            **_LOOK,
+            "set": Field("Choices", group, kind="data"),
+            "form": Field("Form", choice(FORMS), default="dark"),
+            **OPENED_WITH,
+        },
+        _change,
+        may=SET_UP,
+    ),
+    _setup(
+        "look.new",
+        "Make a look",
+        "Beginning as a copy of another.",
+        {"like": Field("Like", line(60), kind="look", default="ink")},
+        _new,
+    ),
     _setup("look.remove", "Put a look away", "Or have a shipped one back as it came.", _LOOK, _remove),
     _setup("look.restore", "Bring a look back", "One that was put away.", _LOOK, _restore),
-    _setup("look.bring_in", "Bring a look in", "From a file of design tokens; base64 in JSON.",
-           {"file": Field("File", file_bytes, kind="data")}, _bring_in),
-)  # fmt: skip
+    _setup(
+        "look.bring_in",
+        "Bring a look in",
+        "From a file of design tokens; base64 in JSON.",
+        {"file": Field("File", file_bytes, kind="data")},
+        _bring_in,
+    ),
+)

@@ -41,10 +41,14 @@ async def _let_read(doing: Doing, given: Given) -> Done:
 
 
 FOLDER = Action(
-    "folder.read", "Let files be read from a folder", "Or, with `read` no, from it no more.",
+    "folder.read",
+    "Let files be read from a folder",
+    "Or, with `read` no, from it no more.",
     {"folder": Field("Folder", _folder), "read": Field("Read", choice(("yes", "no")), kind="switch", default="yes")},
-    _let_read, noted=True, may=MACHINE,
-)  # fmt: skip
+    _let_read,
+    noted=True,
+    may=MACHINE,
+)
 
 
 async def _examples(doing: Doing, given: Given) -> Done:
@@ -53,7 +57,14 @@ async def _examples(doing: Doing, given: Given) -> Done:
     return Done(words, {"put": count})
 
 
-EXAMPLES = Action("scripts.examples", "Put the example programs there", "Into the scripts folder.",
-                  {}, _examples, noted=True, may=MACHINE)  # fmt: skip
+EXAMPLES = Action(
+    "scripts.examples",
+    "Put the example programs there",
+    "Into the scripts folder.",
+    {},
+    _examples,
+    noted=True,
+    may=MACHINE,
+)
 
 ALL = (FOLDER, EXAMPLES)

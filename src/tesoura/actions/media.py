@@ -43,9 +43,16 @@ async def keep_file(doing: Doing, kind: str, title: str, data: bytes) -> MediaRo
         name = stored.fingerprint(added.data, added.ending)
         stored.put_file(folder, name, added.data)
         return MediaRow(
-            name=name, kind=kind, title=title, type=added.type, width_px=added.width_px, height_px=added.height_px,
-            size=len(added.data), facts=dict(added.facts), added_at=at,
-        )  # fmt: skip
+            name=name,
+            kind=kind,
+            title=title,
+            type=added.type,
+            width_px=added.width_px,
+            height_px=added.height_px,
+            size=len(added.data),
+            facts=dict(added.facts),
+            added_at=at,
+        )
 
     row = await asyncio.to_thread(put)
     await doing.write(lambda session: stored.keep(session, MediaRow(**row.model_dump())) and None)
@@ -87,13 +94,35 @@ async def _put_away(doing: Doing, given: Given, away: bool) -> Done:
 
 _NAME = {"name": Field("File", line(80))}
 ADD = Action(
-    "media.add", "Add a file", "A picture, video, scene picture, sound or typeface; base64 in JSON.",
-    {"kind": Field("Kind", choice(KINDS)), "title": Field("Name", lambda raw: line(80)(raw or "a file")),
-     "file": Field("File", file_bytes, kind="data")}, _add, noted=True, may=SET_UP,
-)  # fmt: skip
-REMOVE = Action("media.remove", "Take a file away", "What is on air may still show it.", _NAME,
-                partial(_put_away, away=True), noted=True, may=SET_UP)  # fmt: skip
-RESTORE = Action("media.restore", "Bring a file back", "One that was taken away.", _NAME,
-                 partial(_put_away, away=False), noted=True, may=SET_UP)  # fmt: skip
+    "media.add",
+    "Add a file",
+    "A picture, video, scene picture, sound or typeface; base64 in JSON.",
+    {
+        "kind": Field("Kind", choice(KINDS)),
+        "title": Field("Name", lambda raw: line(80)(raw or "a file")),
+        "file": Field("File", file_bytes, kind="data"),
+    },
+    _add,
+    noted=True,
+    may=SET_UP,
+)
+REMOVE = Action(
+    "media.remove",
+    "Take a file away",
+    "What is on air may still show it.",
+    _NAME,
+    partial(_put_away, away=True),
+    noted=True,
+    may=SET_UP,
+)
+RESTORE = Action(
+    "media.restore",
+    "Bring a file back",
+    "One that was taken away.",
+    _NAME,
+    partial(_put_away, away=False),
+    noted=True,
+    may=SET_UP,
+)
 
 ALL = (ADD, REMOVE, RESTORE)

@@ -106,9 +106,17 @@ def _places(raw: object) -> list[str] | None:
 
 
 REPLACE = Action(
-    "media.replace", "Replace a file everywhere", "In drafts, on air, and in campaigns, wheels and other instruments.",
-    {"name": Field("File", line(80)), "by": Field("The other file", line(80)),
-     "places": Field("Only there", _places, kind="data", default=None)}, _replace, noted=True, may=SET_UP,
-)  # fmt: skip
+    "media.replace",
+    "Replace a file everywhere",
+    "In drafts, on air, and in campaigns, wheels and other instruments.",
+    {
+        "name": Field("File", line(80)),
+        "by": Field("The other file", line(80)),
+        "places": Field("Only there", _places, kind="data", default=None),
+    },
+    _replace,
+    noted=True,
+    may=SET_UP,
+)
 
 ALL = (REPLACE,)

@@ -50,8 +50,12 @@ def _first_piece(signal: Signal | None, draft: Overlay) -> Piece:
     if (draft.width_px, draft.height_px) != (1920, 1080):
         size = max(min(72, round(draft.height_px * 0.35)), 21)
         padding = min(24, round(draft.height_px * 0.25))
-        place = {"x": round(draft.width_px * 0.05), "y": max(round(draft.height_px * 0.1), 4), "size_px": size,
-                 "padding_px": padding}  # fmt: skip
+        place = {
+            "x": round(draft.width_px * 0.05),
+            "y": max(round(draft.height_px * 0.1), 4),
+            "size_px": size,
+            "padding_px": padding,
+        }
     piece = new_piece("text", new_id(), look=FIRST, **place)
     return piece if signal is None else piece.changed(choices_for(signal, "text"))
 
@@ -89,8 +93,11 @@ async def add_overlay(doing: Doing, name: str, draft: Overlay, free: bool = Fals
 
 
 def _made(on_air: OnAir, words: str) -> Done:
-    return Done(words, {"overlay": on_air.overlay_id, "name": on_air.name},
-                Call("overlay.remove", {"overlay": on_air.overlay_id}))  # fmt: skip
+    return Done(
+        words,
+        {"overlay": on_air.overlay_id, "name": on_air.name},
+        Call("overlay.remove", {"overlay": on_air.overlay_id}),
+    )
 
 
 async def _rename(doing: Doing, given: Given) -> Done:
@@ -196,22 +203,45 @@ async def _bring_in(doing: Doing, given: Given) -> Done:
 
 _setup = partial(Action, noted=True, may=SET_UP)
 NEW = _setup(
-    "overlay.new", "Make an overlay", "With a first piece, for `signal` when one is named, unless it is to be empty.",
-    {"name": Field("Name", line(60)), "width_px": Field("Width", whole(1, 10**6), "px", 1920, "number"),
-     "height_px": Field("Height", whole(1, 10**6), "px", 1080, "number"),
-     "signal": Field("Signal", text(200, empty=True), kind="signal"),
-     "empty": Field("Empty", lambda raw: "yes" if raw == "yes" else "no", kind="switch", default="no")}, _new,
-)  # fmt: skip
-RENAME = _setup("overlay.rename", "Rename an overlay", "Its link stays.", {**OVERLAY, "name": Field("Name", line(60))},
-                _rename)  # fmt: skip
-DUPLICATE = _setup("overlay.duplicate", "Make another overlay like it", "With a link of its own; nothing is on air.",
-                   OVERLAY, _duplicate)  # fmt: skip
-REMOVE = _setup("overlay.remove", "Put an overlay away", "Its link shows nothing until it is brought back.", OVERLAY,
-                _remove)  # fmt: skip
+    "overlay.new",
+    "Make an overlay",
+    "With a first piece, for `signal` when one is named, unless it is to be empty.",
+    {
+        "name": Field("Name", line(60)),
+        "width_px": Field("Width", whole(1, 10**6), "px", 1920, "number"),
+        "height_px": Field("Height", whole(1, 10**6), "px", 1080, "number"),
+        "signal": Field("Signal", text(200, empty=True), kind="signal"),
+        "empty": Field("Empty", lambda raw: "yes" if raw == "yes" else "no", kind="switch", default="no"),
+    },
+    _new,
+)
+RENAME = _setup(
+    "overlay.rename", "Rename an overlay", "Its link stays.", {**OVERLAY, "name": Field("Name", line(60))}, _rename
+)
+DUPLICATE = _setup(
+    "overlay.duplicate",
+    "Make another overlay like it",
+    "With a link of its own; nothing is on air.",
+    OVERLAY,
+    _duplicate,
+)
+REMOVE = _setup(
+    "overlay.remove", "Put an overlay away", "Its link shows nothing until it is brought back.", OVERLAY, _remove
+)
 RESTORE = _setup("overlay.restore", "Bring an overlay back", "With the link it had.", OVERLAY, _restore)
-NEW_LINK = _setup("overlay.new_link", "Replace an overlay's link", "Pages of the old one stop at once and say why.",
-                  OVERLAY, _new_link)  # fmt: skip
-BRING_IN = _setup("overlay.bring_in", "Bring an overlay in", "From a file that Tesoura wrote; base64 in JSON.",
-                  {"file": Field("File", file_bytes, kind="data")}, _bring_in)  # fmt: skip
+NEW_LINK = _setup(
+    "overlay.new_link",
+    "Replace an overlay's link",
+    "Pages of the old one stop at once and say why.",
+    OVERLAY,
+    _new_link,
+)
+BRING_IN = _setup(
+    "overlay.bring_in",
+    "Bring an overlay in",
+    "From a file that Tesoura wrote; base64 in JSON.",
+    {"file": Field("File", file_bytes, kind="data")},
+    _bring_in,
+)
 
 ALL = (NEW, RENAME, DUPLICATE, REMOVE, RESTORE, NEW_LINK, BRING_IN)

@@ -78,16 +78,24 @@ async def _send(doing: Doing, given: Given) -> Done:
     return Done(f"On air: {found[0]}. The rest of the draft waits.", {"version": on_air.rev}, _undo(on_air))
 
 
-PUBLISH = Action("overlay.put_on_air", "Put on air", "Make an overlay's draft what viewers have.", OVERLAY, _publish,
-                 noted=True)  # fmt: skip
+PUBLISH = Action(
+    "overlay.put_on_air", "Put on air", "Make an overlay's draft what viewers have.", OVERLAY, _publish, noted=True
+)
 BACK = Action(
-    "overlay.back", "Put a version on air again", "Let viewers have an earlier version of an overlay.",
-    {**OVERLAY, "version": Field("Version", whole(1, 10**9), kind="number")}, _back, noted=True,
-)  # fmt: skip
-SEND = Action(
-    "overlay.send", "Send one change straight to air", "The rest of the draft waits.",
-    {**OVERLAY, "piece": Field("Piece", text(60, empty=True)), "field": Field("Field", text(60, empty=True))}, _send,
+    "overlay.back",
+    "Put a version on air again",
+    "Let viewers have an earlier version of an overlay.",
+    {**OVERLAY, "version": Field("Version", whole(1, 10**9), kind="number")},
+    _back,
     noted=True,
-)  # fmt: skip
+)
+SEND = Action(
+    "overlay.send",
+    "Send one change straight to air",
+    "The rest of the draft waits.",
+    {**OVERLAY, "piece": Field("Piece", text(60, empty=True)), "field": Field("Field", text(60, empty=True))},
+    _send,
+    noted=True,
+)
 
 ALL = (PUBLISH, BACK, SEND)

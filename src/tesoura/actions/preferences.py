@@ -89,8 +89,13 @@ def _scene_signal(raw: object) -> str:
 
 
 async def _name_scenes(doing: Doing, given: Given) -> Done:
-    return await _choose(doing, "The scenes are so from now on.", "choose.scenes", scenes=json.dumps(given["scenes"]),
-                         scene_signal=given["scene_signal"])  # fmt: skip
+    return await _choose(
+        doing,
+        "The scenes are so from now on.",
+        "choose.scenes",
+        scenes=json.dumps(given["scenes"]),
+        scene_signal=given["scene_signal"],
+    )
 
 
 # Keys
@@ -120,17 +125,41 @@ async def _key_works(doing: Doing, given: Given, works: bool) -> Done:
 _NUMBER = {"number": Field("Number", whole(1, 2**53), kind="number")}
 _setup = partial(Action, noted=True, may=SET_UP)
 ALL = (
-    _setup("choose.numbers", "Choose how numbers are written", "By a locale that is offered.",
-           {"locale": Field("Locale", _locale)}, _numbers),
-    _setup("choose.calendar", "Choose the zone and the first weekday", "Monday is 0; an empty zone is the machine's.",
-           {"zone": Field("Zone", _zone), "first_weekday": Field("First weekday", _weekday, default="0")}, _calendar),
-    _setup("choose.keep", "Choose for how long the log is kept", "In days; empty keeps it for good.",
-           {"keep_days": Field("Days", _days)}, _keep),
-    _setup("choose.scenes", "Say which scenes there are", "One a line; and the signal that tells the present one.",
-           {"scenes": Field("Scenes", _scenes), "scene_signal": Field("Signal", _scene_signal, kind="signal")},
-           _name_scenes),
-    _setup("key.new", "Make a key for a program", "It is shown once and never kept.", {"name": Field("Name", line(40))},
-           _new_key),
+    _setup(
+        "choose.numbers",
+        "Choose how numbers are written",
+        "By a locale that is offered.",
+        {"locale": Field("Locale", _locale)},
+        _numbers,
+    ),
+    _setup(
+        "choose.calendar",
+        "Choose the zone and the first weekday",
+        "Monday is 0; an empty zone is the machine's.",
+        {"zone": Field("Zone", _zone), "first_weekday": Field("First weekday", _weekday, default="0")},
+        _calendar,
+    ),
+    _setup(
+        "choose.keep",
+        "Choose for how long the log is kept",
+        "In days; empty keeps it for good.",
+        {"keep_days": Field("Days", _days)},
+        _keep,
+    ),
+    _setup(
+        "choose.scenes",
+        "Say which scenes there are",
+        "One a line; and the signal that tells the present one.",
+        {"scenes": Field("Scenes", _scenes), "scene_signal": Field("Signal", _scene_signal, kind="signal")},
+        _name_scenes,
+    ),
+    _setup(
+        "key.new",
+        "Make a key for a program",
+        "It is shown once and never kept.",
+        {"name": Field("Name", line(40))},
+        _new_key,
+    ),
     _setup("key.revoke", "Stop a key", "From now on it does not work.", _NUMBER, partial(_key_works, works=False)),
     _setup("key.restore", "Let a key work again", "One that was stopped.", _NUMBER, partial(_key_works, works=True)),
-)  # fmt: skip
+)

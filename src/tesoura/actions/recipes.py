@@ -109,27 +109,42 @@ async def follow(doing: Doing, recipe: Recipe, answers: Mapping[str, Any]) -> Do
 def _picks(session: Session, recipe: Recipe, suggested: Sequence[Any], name: str, feed_id: int) -> None:
     """The signals and rules of a recipe, for the feed that was made of it."""
     signals = {
-        one["name"]: SignalRow(name=f"{name}.{one['name']}", feed_id=feed_id, path=one["path"][:500],
-                               unit=one.get("unit", "")[:60],
-                               wanted="text" if one.get("wanted") == "text" else "number")
+        one["name"]: SignalRow(
+            name=f"{name}.{one['name']}",
+            feed_id=feed_id,
+            path=one["path"][:500],
+            unit=one.get("unit", "")[:60],
+            wanted="text" if one.get("wanted") == "text" else "number",
+        )
         for one in recipe.signals
-    }  # fmt: skip
+    }
     for one in suggested:
-        signals.setdefault(one.field, SignalRow(name=f"{name}.{one.field}", feed_id=feed_id, path=one.path,
-                                                unit=one.unit, wanted=one.wanted))  # fmt: skip
+        signals.setdefault(
+            one.field,
+            SignalRow(name=f"{name}.{one.field}", feed_id=feed_id, path=one.path, unit=one.unit, wanted=one.wanted),
+        )
     session.add_all(signals.values())
     session.add_all(
-        RuleRow(feed_id=feed_id, type=str(one.get("type", "event"))[:120], items=str(one.get("items", "")),
-                id_path=str(one.get("id", "")), time_path=str(one.get("time", "")),
-                fields={str(key): str(path) for key, path in dict(one.get("fields", {})).items()})
+        RuleRow(
+            feed_id=feed_id,
+            type=str(one.get("type", "event"))[:120],
+            items=str(one.get("items", "")),
+            id_path=str(one.get("id", "")),
+            time_path=str(one.get("time", "")),
+            fields={str(key): str(path) for key, path in dict(one.get("fields", {})).items()},
+        )
         for one in recipe.events
-    )  # fmt: skip
+    )
 
 
 def _computed(
-    session: Session, recipe: Recipe, definitions: Sequence[tuple[str, str, Mapping[str, Any]]], name: str,
-    in_use: set[str], doing: Doing,
-) -> list[int]:  # fmt: skip
+    session: Session,
+    recipe: Recipe,
+    definitions: Sequence[tuple[str, str, Mapping[str, Any]]],
+    name: str,
+    in_use: set[str],
+    doing: Doing,
+) -> list[int]:
     mine = re.compile(rf"\b{re.escape(recipe.name)}\.")
     taken = in_use | {name} | {one.name for one in stored_computed.all_computed(session)}
     ids = []
@@ -137,16 +152,22 @@ def _computed(
         free = wanted if kind == "formula" else unused(wanted, taken)
         taken.add(free)
         # A feed of this name was there already: what reads the recipe's feed reads the new one.
-        own = {key: mine.sub(f"{name}.", value) if isinstance(value, str) else value
-               for key, value in choices.items()}  # fmt: skip
+        own = {key: mine.sub(f"{name}.", value) if isinstance(value, str) else value for key, value in choices.items()}
         ids.append(stored_computed.keep(session, None, kind, free, own, doing.now()).id or 0)
     return ids
 
 
 USE = Action(
-    "recipe.use", "Do what a recipe says", "Connect its feed with all that belongs to it; `answers` to what it asks.",
-    {"recipe": Field("Recipe, as TOML", text(MAX_CHARACTERS), kind="data"),
-     "answers": Field("Answers", group, kind="data")}, _use, noted=True, may=SET_UP,
-)  # fmt: skip
+    "recipe.use",
+    "Do what a recipe says",
+    "Connect its feed with all that belongs to it; `answers` to what it asks.",
+    {
+        "recipe": Field("Recipe, as TOML", text(MAX_CHARACTERS), kind="data"),
+        "answers": Field("Answers", group, kind="data"),
+    },
+    _use,
+    noted=True,
+    may=SET_UP,
+)
 
 ALL = (USE,)

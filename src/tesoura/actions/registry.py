@@ -42,10 +42,34 @@ from tesoura.errors import Gone
 from tesoura.runtime.undoing import Undoable
 
 ROOMS = (
-    session, values, links, air, leaves, devices, overlays, overlay_setup, drafts, feeds, feed_setup, feed_picks,
-    machine, listening, computed_setup, looks, media, media_swap, clips, text_files,
-    recipes, starters, shows, preferences, log, saves, save_shelves,
-)  # fmt: skip
+    session,
+    values,
+    links,
+    air,
+    leaves,
+    devices,
+    overlays,
+    overlay_setup,
+    drafts,
+    feeds,
+    feed_setup,
+    feed_picks,
+    machine,
+    listening,
+    computed_setup,
+    looks,
+    media,
+    media_swap,
+    clips,
+    text_files,
+    recipes,
+    starters,
+    shows,
+    preferences,
+    log,
+    saves,
+    save_shelves,
+)
 
 
 def _to_undo(doing: Doing, given: Given) -> Undoable:
@@ -53,8 +77,9 @@ def _to_undo(doing: Doing, given: Given) -> Undoable:
     line = doing.runtime.undo_line
     found = line.found(given["number"])
     if found is None:
-        raise Gone("This is already undone." if given["number"] else
-                   "Nothing was done since the start that can be taken back.")  # fmt: skip
+        raise Gone(
+            "This is already undone." if given["number"] else "Nothing was done since the start that can be taken back."
+        )
     if found.stepwise and (later := line.after(found)):
         raise Gone(f"Undo the later action first: “{later[0].words[:80]}”.")
     return found
@@ -79,8 +104,14 @@ async def _foresee_undo(doing: Doing, given: Given) -> str:
     return f"{words}\nLater changes to the same thing, which this may affect: {', '.join(later)}" if later else words
 
 
-UNDO = Action("desk.undo", "Undo", "Take back the last act that can be taken back, or the one of a number.",
-              {"number": Field("Number", whole(0, 2**53), kind="number", default=0)}, _undo, _foresee_undo)  # fmt: skip
+UNDO = Action(
+    "desk.undo",
+    "Undo",
+    "Take back the last act that can be taken back, or the one of a number.",
+    {"number": Field("Number", whole(0, 2**53), kind="number", default=0)},
+    _undo,
+    _foresee_undo,
+)
 
 
 async def _press(doing: Doing, given: Given) -> Done:
@@ -98,8 +129,15 @@ def _pressed(doing: Doing, given: Given) -> Call:
     return Call(*button.press(leaves.is_on(button)))
 
 
-PRESS = Action("button.press", "Press a button", "One that lies on the desk.", {"button": Field("Button", text(20))},
-               _press, _foresee_press, takes_back=False)  # fmt: skip
+PRESS = Action(
+    "button.press",
+    "Press a button",
+    "One that lies on the desk.",
+    {"button": Field("Button", text(20))},
+    _press,
+    _foresee_press,
+    takes_back=False,
+)
 ACTIONS: Mapping[str, Action] = {one.name: one for one in (*(one for room in ROOMS for one in room.ALL), UNDO, PRESS)}
 
 

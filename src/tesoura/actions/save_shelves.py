@@ -29,13 +29,19 @@ from tesoura.store.tables import SaveGameRow, SaveRow
 
 GAME_FIELDS: Mapping[str, Field] = {
     "title": Field("Its name", line(80), placeholder="The Lantern Mile"),
-    "leave_first": Field("To do in the game before a save is put back", text(200, empty=True), kind="wide",
-                         placeholder="Go back to the title", help="You are told it beside the button."),
+    "leave_first": Field(
+        "To do in the game before a save is put back",
+        text(200, empty=True),
+        kind="wide",
+        placeholder="Go back to the title",
+        help="You are told it beside the button.",
+    ),
     "wait_s": number("A save that is written is waited for", 1, 120, 10, "s"),
     "most_before": number("Of what put-backs replaced, kept are the last", 1, 500, 20, "saves"),
-    "keeps_times": switch("Files get back the times they had", "no",
-                          help="Off, they are as new as the put-back: what most games want."),
-}  # fmt: skip
+    "keeps_times": switch(
+        "Files get back the times they had", "no", help="Off, they are as new as the put-back: what most games want."
+    ),
+}
 
 
 # Games
@@ -73,13 +79,20 @@ async def _new_game(doing: Doing, given: Given) -> Done:
 
     game_id, title = await changed(doing, job)
     count = "1 file" if len(found) == 1 else f"{len(found)} files"
-    return Done(f"{title} has a shelf now. Its save has {count}.", {"game": game_id},
-                Call("saves.remove_game", {"game": game_id}))  # fmt: skip
+    return Done(
+        f"{title} has a shelf now. Its save has {count}.",
+        {"game": game_id},
+        Call("saves.remove_game", {"game": game_id}),
+    )
 
 
 def _chosen(given: Given) -> dict[str, Any]:
-    return {"leave_first": given["leave_first"].strip(), "wait_s": given["wait_s"],
-            "most_before": given["most_before"], "keeps_times": given["keeps_times"] == "yes"}  # fmt: skip
+    return {
+        "leave_first": given["leave_first"].strip(),
+        "wait_s": given["wait_s"],
+        "most_before": given["most_before"],
+        "keeps_times": given["keeps_times"] == "yes",
+    }
 
 
 async def _change_game(doing: Doing, given: Given) -> Done:
@@ -97,8 +110,14 @@ async def _change_game(doing: Doing, given: Given) -> Done:
         return stored.change_game(session, game.id or 0, title=stored.free_name(others, given["title"]), **to)
 
     before = await changed(doing, job)
-    was = {"title": before.title, "path": before.path, "leave_first": before.leave_first, "wait_s": before.wait_s,
-           "most_before": before.most_before, "keeps_times": "yes" if before.keeps_times else "no"}  # fmt: skip
+    was = {
+        "title": before.title,
+        "path": before.path,
+        "leave_first": before.leave_first,
+        "wait_s": before.wait_s,
+        "most_before": before.most_before,
+        "keeps_times": "yes" if before.keeps_times else "no",
+    }
     return Done(f"{given['title']} was changed.", {}, Call("saves.change_game", {"game": game.id, **was}))
 
 
@@ -106,8 +125,11 @@ async def _game_away(doing: Doing, given: Given) -> Done:
     game = await game_of(doing, given["game"])
     now = doing.now()
     await changed(doing, lambda session: stored.change_game(session, game.id or 0, removed_at=now))
-    return Done(f"The shelf of {game.title} was put away. The game's own save stays where it is.", {},
-                Call("saves.restore_game", {"game": game.id}))  # fmt: skip
+    return Done(
+        f"The shelf of {game.title} was put away. The game's own save stays where it is.",
+        {},
+        Call("saves.restore_game", {"game": game.id}),
+    )
 
 
 async def _game_back(doing: Doing, given: Given) -> Done:
@@ -123,8 +145,13 @@ async def _game_back(doing: Doing, given: Given) -> Done:
 async def _new_folder(doing: Doing, given: Given) -> Done:
     game = await game_of(doing, given["game"])
     parent, at = await folder_of(doing, game, given["folder"]), doing.now()
-    row = await changed(doing, lambda session: stored.add(session, SaveRow(
-        game_id=game.id or 0, parent_id=parent, kind=stored.ENTRY_FOLDER, name=given["name"], made_at=at)))  # fmt: skip
+    row = await changed(
+        doing,
+        lambda session: stored.add(
+            session,
+            SaveRow(game_id=game.id or 0, parent_id=parent, kind=stored.ENTRY_FOLDER, name=given["name"], made_at=at),
+        ),
+    )
     return Done(f"The folder “{row.name}” is there.", {"folder": row.id}, Call("saves.remove", {"entry": row.id}))
 
 
@@ -133,8 +160,13 @@ async def _describe(doing: Doing, given: Given) -> Done:
 
     def job(session: Session) -> SaveRow | None:
         others = [one.name for one in stored.neighbours(session, row.game_id, row.parent_id) if one.id != row.id]
-        return stored.change(session, row.id or 0, name=stored.free_name(others, given["name"]), note=given["note"],
-                             picture=given["picture"])  # fmt: skip
+        return stored.change(
+            session,
+            row.id or 0,
+            name=stored.free_name(others, given["name"]),
+            note=given["note"],
+            picture=given["picture"],
+        )
 
     before = await changed(doing, job)
     was = {"entry": row.id, "name": before.name, "note": before.note, "picture": before.picture}
@@ -158,16 +190,20 @@ async def _move(doing: Doing, given: Given) -> Done:
         return was
 
     was, place = await changed(doing, job)
-    return Done(f"“{row.name}” has another place.", {}, Call("saves.move", {"entry": row.id, "folder": was or 0,
-                                                                            "at": place}))  # fmt: skip
+    return Done(
+        f"“{row.name}” has another place.", {}, Call("saves.move", {"entry": row.id, "folder": was or 0, "at": place})
+    )
 
 
 async def _remove(doing: Doing, given: Given) -> Done:
     row, at = await entry_of(doing, given["entry"]), doing.now()
     gone = await changed(doing, lambda session: len(stored.take_away(session, row.id or 0, at)))
     more = f", with {gone - 1} in it" if gone > 1 else ""
-    return Done(f"“{row.name}” was taken away{more}. It can be brought back for 30 days.", {},
-                Call("saves.restore", {"entry": row.id}))  # fmt: skip
+    return Done(
+        f"“{row.name}” was taken away{more}. It can be brought back for 30 days.",
+        {},
+        Call("saves.restore", {"entry": row.id}),
+    )
 
 
 async def _restore(doing: Doing, given: Given) -> Done:
@@ -202,31 +238,71 @@ def _incoming(raw: object) -> str:
 
 
 _ENTRY = {"entry": Field("Entry", number_of, kind="number")}
-_NAMED = {"name": Field("Name", line(200)), "note": Field("Note", text(2_000, empty=True), kind="area"),
-          "picture": Field("Picture", media, kind="picture")}  # fmt: skip
+_NAMED = {
+    "name": Field("Name", line(200)),
+    "note": Field("Note", text(2_000, empty=True), kind="area"),
+    "picture": Field("Picture", media, kind="picture"),
+}
 _PATH = {"path": Field("Where its save is", text(1_000, empty=True))}
 
-NEW_GAME = Action("saves.new_game", "Make a shelf for a game", "`path` is the game's file or folder of saves.",
-                  {**_PATH, **GAME_FIELDS}, _new_game, noted=True, may=MACHINE, needs=("path", "title"))  # fmt: skip
-CHANGE_GAME = Action("saves.change_game", "Change a game's shelf", "An empty `path` leaves it where it is.",
-                     {**ID, **_PATH, **GAME_FIELDS}, _change_game, noted=True, may=MACHINE)  # fmt: skip
-REMOVE_GAME = Action("saves.remove_game", "Put a shelf away", "The game's own save stays.", ID, _game_away, noted=True,
-                     may=MACHINE)  # fmt: skip
-RESTORE_GAME = Action("saves.restore_game", "Bring a shelf back", "One that was put away.", ID, _game_back, noted=True,
-                      may=MACHINE)  # fmt: skip
-NEW_FOLDER = Action("saves.new_folder", "Make a folder on a shelf", "In another one, if that is given.",
-                    {**ID, **IN, "name": Field("Name", line(200))}, _new_folder, may=SET_UP)  # fmt: skip
-DESCRIBE = Action("saves.describe", "Change an entry's name, note and picture", "", {**_ENTRY, **_NAMED}, _describe,
-                  may=SET_UP)  # fmt: skip
-MOVE = Action("saves.move", "Move an entry of a shelf", "Into a folder, 0 for none, at a place that counts from 0.",
-              {**_ENTRY, **IN, "at": Field("Place", whole(0, 10_000), kind="number", default=0)}, _move,
-              may=SET_UP)  # fmt: skip
-REMOVE = Action("saves.remove", "Take an entry away", "It can be brought back for 30 days.", _ENTRY, _remove,
-                noted=True, may=SET_UP)  # fmt: skip
-RESTORE = Action("saves.restore", "Bring an entry back", "With what was in it.", _ENTRY, _restore, noted=True,
-                 may=SET_UP)  # fmt: skip
-BRING_IN = Action("saves.bring_in", "Bring a shelf in", "Out of a file that was sent and looked at.",
-                  {"file": Field("File", _incoming), "game": Field("Game", number_or_none, kind="number", default=0)},
-                  _bring_in, noted=True, may=MACHINE)  # fmt: skip
+NEW_GAME = Action(
+    "saves.new_game",
+    "Make a shelf for a game",
+    "`path` is the game's file or folder of saves.",
+    {**_PATH, **GAME_FIELDS},
+    _new_game,
+    noted=True,
+    may=MACHINE,
+    needs=("path", "title"),
+)
+CHANGE_GAME = Action(
+    "saves.change_game",
+    "Change a game's shelf",
+    "An empty `path` leaves it where it is.",
+    {**ID, **_PATH, **GAME_FIELDS},
+    _change_game,
+    noted=True,
+    may=MACHINE,
+)
+REMOVE_GAME = Action(
+    "saves.remove_game", "Put a shelf away", "The game's own save stays.", ID, _game_away, noted=True, may=MACHINE
+)
+RESTORE_GAME = Action(
+    "saves.restore_game", "Bring a shelf back", "One that was put away.", ID, _game_back, noted=True, may=MACHINE
+)
+NEW_FOLDER = Action(
+    "saves.new_folder",
+    "Make a folder on a shelf",
+    "In another one, if that is given.",
+    {**ID, **IN, "name": Field("Name", line(200))},
+    _new_folder,
+    may=SET_UP,
+)
+DESCRIBE = Action(
+    "saves.describe", "Change an entry's name, note and picture", "", {**_ENTRY, **_NAMED}, _describe, may=SET_UP
+)
+MOVE = Action(
+    "saves.move",
+    "Move an entry of a shelf",
+    "Into a folder, 0 for none, at a place that counts from 0.",
+    {**_ENTRY, **IN, "at": Field("Place", whole(0, 10_000), kind="number", default=0)},
+    _move,
+    may=SET_UP,
+)
+REMOVE = Action(
+    "saves.remove", "Take an entry away", "It can be brought back for 30 days.", _ENTRY, _remove, noted=True, may=SET_UP
+)
+RESTORE = Action(
+    "saves.restore", "Bring an entry back", "With what was in it.", _ENTRY, _restore, noted=True, may=SET_UP
+)
+BRING_IN = Action(
+    "saves.bring_in",
+    "Bring a shelf in",
+    "Out of a file that was sent and looked at.",
+    {"file": Field("File", _incoming), "game": Field("Game", number_or_none, kind="number", default=0)},
+    _bring_in,
+    noted=True,
+    may=MACHINE,
+)
 
 ALL = (BRING_IN, NEW_GAME, CHANGE_GAME, REMOVE_GAME, RESTORE_GAME, NEW_FOLDER, DESCRIBE, MOVE, REMOVE, RESTORE)

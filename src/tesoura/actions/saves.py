@@ -63,18 +63,25 @@ async def _keep(doing: Doing, given: Given) -> Done:
         row = await _once_more(doing, game, await _save(doing, given["of"]), name, folder)
     else:
         row = await doing.runtime.saves.keep(game, name, folder, given["note"].strip())
-    return Done(f"“{row.name}” is on the shelf.", {"save": row.id, "name": row.name},
-                Call("saves.remove", {"entry": row.id}))  # fmt: skip
+    return Done(
+        f"“{row.name}” is on the shelf.", {"save": row.id, "name": row.name}, Call("saves.remove", {"entry": row.id})
+    )
 
 
-async def _once_more(
-    doing: Doing, game: SaveGameRow, of: SaveRow, name: str, folder: int | None
-) -> SaveRow:  # fmt: skip
+async def _once_more(doing: Doing, game: SaveGameRow, of: SaveRow, name: str, folder: int | None) -> SaveRow:
     """Another entry of the same content, as of one that a put-back replaced."""
     if of.game_id != game.id:
         raise InvalidField("That is a save of another game.")
-    row = SaveRow(game_id=of.game_id, parent_id=folder, name=name, note=of.note, content=of.content, size=of.size,
-                  same=of.same, made_at=of.made_at)  # fmt: skip
+    row = SaveRow(
+        game_id=of.game_id,
+        parent_id=folder,
+        name=name,
+        note=of.note,
+        content=of.content,
+        size=of.size,
+        same=of.same,
+        made_at=of.made_at,
+    )
     kept: SaveRow = await changed(doing, lambda session: stored.add(session, row))
     return kept
 
@@ -132,7 +139,7 @@ async def put_back_words(doing: Doing, game: SaveGameRow, save: SaveRow) -> str:
     at = doing.runtime.preferences.zone
     what = "folder" if game.folder else "file"
     when = _when(there.changed_at, doing.now(), at)
-    return (f"{first}The game's {what} of {when} goes to Before, “{save.name}” takes its place.")  # fmt: skip
+    return f"{first}The game's {what} of {when} goes to Before, “{save.name}” takes its place."
 
 
 def _when(at: datetime, now: datetime, zone: Any) -> str:
@@ -148,8 +155,11 @@ async def _replace(doing: Doing, given: Given) -> Done:
         raise CommandRefused("What a put-back replaced stays as it is. Put it back, or keep what the game has.")
     by = await _save(doing, given["by"]) if given["by"] else None
     before = await doing.runtime.saves.replace(game, save, by)
-    return Done(f"“{save.name}” is what the game has now; what it was is under Before.", {"before": before.id},
-                Call("saves.replace", {"save": save.id, "by": before.id}))  # fmt: skip
+    return Done(
+        f"“{save.name}” is what the game has now; what it was is under Before.",
+        {"before": before.id},
+        Call("saves.replace", {"save": save.id, "by": before.id}),
+    )
 
 
 async def _foresee_replace(doing: Doing, given: Given) -> str:
@@ -194,15 +204,19 @@ async def _pressed(doing: Doing, title: str) -> tuple[SaveGameRow, list[SaveRow]
     game = next((one for one in found if one.title.casefold() == title.strip().casefold()), None)
     if game is None:
         raise one_of_these("game with a shelf", title, [one.title for one in found])
-    saves = await doing.read(lambda session: [one for one in stored.entries(session, game.id or 0)
-                                              if one.kind == stored.SAVE])  # fmt: skip
+    saves = await doing.read(
+        lambda session: [one for one in stored.entries(session, game.id or 0) if one.kind == stored.SAVE]
+    )
     return game, saves
 
 
 def _marked(game: SaveGameRow, saves: list[SaveRow], at: int | None) -> SaveRow:
     if at is None:
-        raise CommandRefused(f"No save of {game.title} is marked. Mark one on its shelf, or press for the next one."
-                             if saves else f"There is no save on the shelf of {game.title} yet.")  # fmt: skip
+        raise CommandRefused(
+            f"No save of {game.title} is marked. Mark one on its shelf, or press for the next one."
+            if saves
+            else f"There is no save on the shelf of {game.title} yet."
+        )
     return saves[at]
 
 
@@ -228,21 +242,47 @@ SAVE = {"save": Field("Save", number_of, kind="number")}
 IN = {"folder": Field("In the folder", number_or_none, kind="number", default=0)}
 
 KEEP_SAVE = Action(
-    "saves.keep", "Keep what the game has", "Without a name it gets the next number of the last one.",
-    {**ID, **IN, "name": Field("Name", text(200, empty=True)), "note": Field("Note", text(2_000, empty=True)),
-     "of": Field("Of the entry", number_or_none, kind="number", default=0)},
-    _keep, noted=True,
-)  # fmt: skip
-PUT_BACK = Action("saves.put_back", "Put a save back", "What the game has is kept under Before.", SAVE, _put_back,
-                  _foresee_put_back, noted=True)  # fmt: skip
-REPLACE = Action("saves.replace", "Replace a save on the shelf", "By what the game has, or by another entry.",
-                 {**SAVE, "by": Field("By", number_or_none, kind="number", default=0)}, _replace, _foresee_replace,
-                 noted=True)  # fmt: skip
+    "saves.keep",
+    "Keep what the game has",
+    "Without a name it gets the next number of the last one.",
+    {
+        **ID,
+        **IN,
+        "name": Field("Name", text(200, empty=True)),
+        "note": Field("Note", text(2_000, empty=True)),
+        "of": Field("Of the entry", number_or_none, kind="number", default=0),
+    },
+    _keep,
+    noted=True,
+)
+PUT_BACK = Action(
+    "saves.put_back",
+    "Put a save back",
+    "What the game has is kept under Before.",
+    SAVE,
+    _put_back,
+    _foresee_put_back,
+    noted=True,
+)
+REPLACE = Action(
+    "saves.replace",
+    "Replace a save on the shelf",
+    "By what the game has, or by another entry.",
+    {**SAVE, "by": Field("By", number_or_none, kind="number", default=0)},
+    _replace,
+    _foresee_replace,
+    noted=True,
+)
 MARK = Action("saves.mark", "Mark a save", "A key, a pad or the phone can put the marked one back.", SAVE, _mark)
 PRESS = Action(
-    "saves.press", "Press for a game's saves", "Put the marked one back, mark the next or the previous, or keep.",
-    {"game": Field("Game", text(200)), "what": one_of("What", SAVES_WHATS, PUT)}, _press, _foresee_press, noted=True,
-)  # fmt: skip
+    "saves.press",
+    "Press for a game's saves",
+    "Put the marked one back, mark the next or the previous, or keep.",
+    {"game": Field("Game", text(200)), "what": one_of("What", SAVES_WHATS, PUT)},
+    _press,
+    _foresee_press,
+    noted=True,
+)
 STOP = Action("saves.stop", "Stop what is being done", "A long put-back leaves the game what it had.", ID, _stop)
 
 ALL = (KEEP_SAVE, PUT_BACK, REPLACE, MARK, PRESS, STOP)

@@ -18,8 +18,9 @@ async def _start(doing: Doing, given: Given) -> Done:
         raise InvalidField("The present session began after that. Correct its start instead, or take it back.")
     await doing.write(lambda session: state.start_session(session, at))
     await doing.runtime.session_changed()
-    return Done("A new session has started. What counts from it stands at 0.", {"began": at.isoformat()},
-                Call("session.undo"))  # fmt: skip
+    return Done(
+        "A new session has started. What counts from it stands at 0.", {"began": at.isoformat()}, Call("session.undo")
+    )
 
 
 async def _foresee_start(doing: Doing, given: Given) -> str:
@@ -49,15 +50,27 @@ async def _correct(doing: Doing, given: Given) -> Done:
 
 
 START = Action(
-    "session.start", "Start a session", "Begin a new stream session, now unless told: one deliberate act.",
-    {"began": Field("It began at", optional(INSTANT), kind="instant")}, _start, _foresee_start, noted=True,
-)  # fmt: skip
-UNDO = Action("session.undo", "Take the start back", "Let the last start of a session not have been.", {}, _undo,
-              noted=True)  # fmt: skip
+    "session.start",
+    "Start a session",
+    "Begin a new stream session, now unless told: one deliberate act.",
+    {"began": Field("It began at", optional(INSTANT), kind="instant")},
+    _start,
+    _foresee_start,
+    noted=True,
+)
+UNDO = Action(
+    "session.undo", "Take the start back", "Let the last start of a session not have been.", {}, _undo, noted=True
+)
 CORRECT = Action(
-    "session.correct", "Correct the start", "Let a session, the present one unless told, have begun at another time.",
-    {"began": Field("It began at", INSTANT, kind="instant"),
-     "session": Field("Session's number", whole(0, 2**53), kind="number", default=0)}, _correct, noted=True,
-)  # fmt: skip
+    "session.correct",
+    "Correct the start",
+    "Let a session, the present one unless told, have begun at another time.",
+    {
+        "began": Field("It began at", INSTANT, kind="instant"),
+        "session": Field("Session's number", whole(0, 2**53), kind="number", default=0),
+    },
+    _correct,
+    noted=True,
+)
 
 ALL = (START, UNDO, CORRECT)

@@ -45,16 +45,30 @@ async def show_of(doing: Doing) -> tuple[CarriedShow, list[MediaRow]]:
         overlays = [{"name": one.name, "document": dict(one.draft)} for one in stored_overlays.all_overlays(session)]
         show = CarriedShow(
             "",
-            [shows.feed_told(one, stored_feeds.signals_of(session, one.id or 0),
-                             stored_rules.of_feed(session, one.id or 0), secret_names(KINDS[one.kind].fields), known,
-                             stored_feeds.secret_names_of(session, one.id or 0))
-             for one in stored_feeds.all_feeds(session) if one.kind in KINDS],
+            [
+                shows.feed_told(
+                    one,
+                    stored_feeds.signals_of(session, one.id or 0),
+                    stored_rules.of_feed(session, one.id or 0),
+                    secret_names(KINDS[one.kind].fields),
+                    known,
+                    stored_feeds.secret_names_of(session, one.id or 0),
+                )
+                for one in stored_feeds.all_feeds(session)
+                if one.kind in KINDS
+            ],
             [shows.computed_told(one) for one in rows if one.kind in COMPUTED],
-            [{**shows.computed_told(one), "then": _carried(runtime, one.name)} for one in rows
-             if one.kind in INSTRUMENTS],
+            [
+                {**shows.computed_told(one), "then": _carried(runtime, one.name)}
+                for one in rows
+                if one.kind in INSTRUMENTS
+            ],
             overlays,
-            {name: look_rules.to_document(one) for name, one in stored_looks.all_looks(session).items()
-             if name in stored_looks.changed(session)},
+            {
+                name: look_rules.to_document(one)
+                for name, one in stored_looks.all_looks(session).items()
+                if name in stored_looks.changed(session)
+            },
             runtime.leaves.present.saved(),
             [shows.file_told(one) for one in stored_files.all_files(session)],
             runtime.preferences.scenes,
@@ -63,7 +77,7 @@ async def show_of(doing: Doing) -> tuple[CarriedShow, list[MediaRow]]:
                 "devices": [one.name for one in stored_devices.listed(session)],
                 "folders": len(runtime.preferences.folders),
             },
-        )  # fmt: skip
+        )
         return show, [one for one in stored_media.all_media(session, *shows.CARRIED) if one.owner is None]
 
     return await doing.read(ask)
@@ -102,9 +116,14 @@ def _lacks(show: CarriedShow, folder: Path) -> list[str]:
         title, choices = str(one.get("title", one["name"])), dict(one.get("choices", {}))
         standing = {**{name: str(field.default) for name, field in kind.fields.items()}, **choices}
         had = one.get("had")
-        keys = [field.label.lower() for name, field in kind.fields.items()
-                if field.kind == "secret" and field.plays(standing) and name not in kind.makes
-                and (name in had if isinstance(had, list) else True)]  # fmt: skip
+        keys = [
+            field.label.lower()
+            for name, field in kind.fields.items()
+            if field.kind == "secret"
+            and field.plays(standing)
+            and name not in kind.makes
+            and (name in had if isinstance(had, list) else True)
+        ]
         if kind.sign_in is not None:
             found.append(f"{title}: sign in there once more.")
         elif keys:

@@ -69,8 +69,11 @@ def _with_persons(show: CarriedShow, answers: Mapping[str, str]) -> CarriedShow:
         for row in rows:
             choices = dict(row.get("choices", {}))
             start = f"person-{row['name']}-"
-            choices |= {key.removeprefix(start): value for key, value in answers.items() if key.startswith(start)
-                        and key.removeprefix(start) in choices}  # fmt: skip
+            choices |= {
+                key.removeprefix(start): value
+                for key, value in answers.items()
+                if key.startswith(start) and key.removeprefix(start) in choices
+            }
             found.append({**row, "choices": choices})
         return found
 
@@ -140,8 +143,11 @@ def _feed(
     kind = KINDS.get(str(row.get("kind")))
     if kind is None:
         return
-    given = {one: value for one, value in dict(row.get("choices", {})).items()
-             if one in kind.fields and kind.fields[one].kind != "secret"}  # fmt: skip
+    given = {
+        one: value
+        for one, value in dict(row.get("choices", {})).items()
+        if one in kind.fields and kind.fields[one].kind != "secret"
+    }
     choices, name = fill(kind.fields, given).choices, names[str(row["name"])]
     full = {**given, **choices}
     made = stored_feeds.add_feed(session, name, str(row.get("title", name))[:60], kind.name, full, at)
@@ -156,14 +162,28 @@ def _feed(
     for one in _tables(row, "signals"):
         full_name = f"{name}.{str(one.get('name', ''))[:48]}"
         if session.get(SignalRow, full_name) is None:
-            session.add(SignalRow(name=full_name, feed_id=made.id or 0, path=str(one.get("path", ""))[:500],
-                                  unit=str(one.get("unit", ""))[:60],
-                                  wanted="text" if one.get("wanted") == "text" else "number"))  # fmt: skip
+            session.add(
+                SignalRow(
+                    name=full_name,
+                    feed_id=made.id or 0,
+                    path=str(one.get("path", ""))[:500],
+                    unit=str(one.get("unit", ""))[:60],
+                    wanted="text" if one.get("wanted") == "text" else "number",
+                )
+            )
     for one in _tables(row, "rules"):
         paths = {name: str(one.get(name, ""))[:MOST_TEXT] for name in ("items", "id_path", "time_path")}
         fields = {str(key): str(path) for key, path in dict(one.get("fields", {})).items()}
-        session.add(RuleRow(feed_id=made.id or 0, type=str(one.get("type", "event"))[:120], fields=fields,
-                            items=paths["items"], id_path=paths["id_path"], time_path=paths["time_path"]))  # fmt: skip
+        session.add(
+            RuleRow(
+                feed_id=made.id or 0,
+                type=str(one.get("type", "event"))[:120],
+                fields=fields,
+                items=paths["items"],
+                id_path=paths["id_path"],
+                time_path=paths["time_path"],
+            )
+        )
     written.feeds.append(name)
     written.undo.append(Call("feed.remove", {"feed": name}))
 
@@ -224,8 +244,10 @@ def _file(
         written.left.append(name or "a text file")
         return
     taken.add(name.casefold())
-    told = {key: with_names(str(row.get(key, ""))[:4_000], names)
-            for key in ("wording", "nothing_yet", "when_down", "down_text")}  # fmt: skip
+    told = {
+        key: with_names(str(row.get(key, ""))[:4_000], names)
+        for key in ("wording", "nothing_yet", "when_down", "down_text")
+    }
     choices = {**told, "name": name, "when_down": told["when_down"] or "keep", "newline": bool(row.get("newline"))}
     made = stored_files.keep(session, None, choices, at).id
     written.undo.append(Call("file.remove", {"file": made}))
@@ -278,10 +300,14 @@ def _free_leaf(name: str, taken: set[str]) -> str:
 
 
 BRING_IN = Action(
-    "show.bring_in", "Bring a show in", "From a file that Tesoura saved, which waits in the data folder.",
-    {"file": Field("File", text(80)), "persons": Field("Names of persons", group, kind="data", default={})}, _bring_in,
-    noted=True, may=MACHINE,
-)  # fmt: skip
+    "show.bring_in",
+    "Bring a show in",
+    "From a file that Tesoura saved, which waits in the data folder.",
+    {"file": Field("File", text(80)), "persons": Field("Names of persons", group, kind="data", default={})},
+    _bring_in,
+    noted=True,
+    may=MACHINE,
+)
 
 
 async def _start(doing: Doing, given: Given) -> Done:
@@ -310,8 +336,13 @@ async def _start(doing: Doing, given: Given) -> Done:
 
 
 START_IMPORTED = Action(
-    "show.start_imported", "Start what was imported", "Connect imported feeds; let imported cues and instruments act.",
-    {}, _start, noted=True, may=MACHINE,
-)  # fmt: skip
+    "show.start_imported",
+    "Start what was imported",
+    "Connect imported feeds; let imported cues and instruments act.",
+    {},
+    _start,
+    noted=True,
+    may=MACHINE,
+)
 
 ALL = (BRING_IN, START_IMPORTED)

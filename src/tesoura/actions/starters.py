@@ -51,10 +51,19 @@ ROOM_FOR_BUTTONS = 24
 LONGEST_LINE = 400
 TAKES_BACK = {
     one.name: one
-    for one in (feed_setup.REMOVE, feed_setup.RESTORE, computed_setup.REMOVE_COMPUTED, computed_setup.RESTORE_COMPUTED,
-                computed_setup.REMOVE_INSTRUMENT, computed_setup.RESTORE_INSTRUMENT, overlay_setup.REMOVE,
-                overlay_setup.RESTORE, *leaves.ALL, *text_files.ALL)
-}  # fmt: skip
+    for one in (
+        feed_setup.REMOVE,
+        feed_setup.RESTORE,
+        computed_setup.REMOVE_COMPUTED,
+        computed_setup.RESTORE_COMPUTED,
+        computed_setup.REMOVE_INSTRUMENT,
+        computed_setup.RESTORE_INSTRUMENT,
+        overlay_setup.REMOVE,
+        overlay_setup.RESTORE,
+        *leaves.ALL,
+        *text_files.ALL,
+    )
+}
 """What a starter that is taken back, or brought back, is allowed to do."""
 
 
@@ -81,9 +90,11 @@ def way_fields(starter: Starter, way: int) -> dict[str, Field]:
     standing, asked = {name: str(value) for name, value in chosen.recipe.choices.items()}, {}
     for name, one in recipe_asks(chosen.recipe).items():
         asked[f"way{way}-{name}"] = replace(
-            one, help=chosen.recipe.ask.get(name) or one.help, default=standing.get(name, one.default),
+            one,
+            help=chosen.recipe.ask.get(name) or one.help,
+            default=standing.get(name, one.default),
             only_if=(f"way{way}-{one.only_if[0]}", one.only_if[1]) if one.only_if else None,
-        )  # fmt: skip
+        )
     return asked
 
 
@@ -104,8 +115,9 @@ def own_fields(starter: Starter) -> dict[str, Field]:
         fields = INSTRUMENTS[part.kind].fields
         for name, label in part.ask.items():
             default = str(part.choices.get(name, fields[name].default))
-            asked[f"{part.name}-{name}"] = replace(fields[name], label=label, default=default, only_if=None,
-                                                   advanced=False)  # fmt: skip
+            asked[f"{part.name}-{name}"] = replace(
+                fields[name], label=label, default=default, only_if=None, advanced=False
+            )
     return asked
 
 
@@ -347,15 +359,26 @@ async def _take_back(doing: Doing, given: Given) -> Done:
 
 
 USE = Action(
-    "starter.use", "Make all that a starter says",
+    "starter.use",
+    "Make all that a starter says",
     "Its feed, what is computed, instruments, overlay, buttons and files; `answers` to what it asks.",
-    {"starter": Field("Starter, as TOML", text(MAX_CHARACTERS), kind="data"),
-     "way": Field("Way", whole(0, 20), kind="number", default=0),
-     "answers": Field("Answers", group, kind="data")}, _use, noted=True, may=SET_UP,
-)  # fmt: skip
+    {
+        "starter": Field("Starter, as TOML", text(MAX_CHARACTERS), kind="data"),
+        "way": Field("Way", whole(0, 20), kind="number", default=0),
+        "answers": Field("Answers", group, kind="data"),
+    },
+    _use,
+    noted=True,
+    may=SET_UP,
+)
 BACK = Action(
-    "starter.take_back", "Take back what a starter made", "Or bring it back: the steps that it told.",
-    {"steps": Field("Steps", _calls, kind="data")}, _take_back, noted=True, may=SET_UP,
-)  # fmt: skip
+    "starter.take_back",
+    "Take back what a starter made",
+    "Or bring it back: the steps that it told.",
+    {"steps": Field("Steps", _calls, kind="data")},
+    _take_back,
+    noted=True,
+    may=SET_UP,
+)
 
 ALL = (USE, BACK)

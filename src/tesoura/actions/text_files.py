@@ -225,14 +225,33 @@ def _compute(
 _setup = partial(Action, noted=True, may=SET_UP)
 ALL = (
     _setup("file.new", "Keep a wording in a file", "It is written whenever it changes.", FIELDS, _keep),
-    _setup("file.change", "Change a text file", "Its wording and its choices.", {**_FILE, **FIELDS, **OPENED_WITH},
-           _keep),
-    _setup("file.remove", "Write a file no more", "What it holds stays.", {**_FILE, **_MADE},
-           partial(_put_away, away=True)),
-    _setup("file.restore", "Write a file again", "One that was removed.", {**_FILE, **_MADE},
-           partial(_put_away, away=False)),
-    Action("file.folder", "Choose the text files' folder", "Empty for the one in the data folder.",
-           {"folder": Field("Folder", _folder)}, _to_folder, noted=True, may=MACHINE),
-    _setup("file.ready", "Make ready-made files", "`files` by name, each with its wording, or empty for the usual one.",
-           {"files": Field("Files", group, kind="data"), "words": Field("Words", words_of, kind="data")}, _ready),
-)  # fmt: skip
+    _setup(
+        "file.change", "Change a text file", "Its wording and its choices.", {**_FILE, **FIELDS, **OPENED_WITH}, _keep
+    ),
+    _setup(
+        "file.remove", "Write a file no more", "What it holds stays.", {**_FILE, **_MADE}, partial(_put_away, away=True)
+    ),
+    _setup(
+        "file.restore",
+        "Write a file again",
+        "One that was removed.",
+        {**_FILE, **_MADE},
+        partial(_put_away, away=False),
+    ),
+    Action(
+        "file.folder",
+        "Choose the text files' folder",
+        "Empty for the one in the data folder.",
+        {"folder": Field("Folder", _folder)},
+        _to_folder,
+        noted=True,
+        may=MACHINE,
+    ),
+    _setup(
+        "file.ready",
+        "Make ready-made files",
+        "`files` by name, each with its wording, or empty for the usual one.",
+        {"files": Field("Files", group, kind="data"), "words": Field("Words", words_of, kind="data")},
+        _ready,
+    ),
+)

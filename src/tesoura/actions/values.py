@@ -43,9 +43,13 @@ async def _foresee_scene(doing: Doing, given: Given) -> str:
 
 
 SET_SCENE = Action(
-    "scene.set", "Change the scene", "Make a scene the present one, as the streaming software would report it.",
-    {"scene": Field("Scene", _scene, kind="scene")}, _set_scene, _foresee_scene,
-)  # fmt: skip
+    "scene.set",
+    "Change the scene",
+    "Make a scene the present one, as the streaming software would report it.",
+    {"scene": Field("Scene", _scene, kind="scene")},
+    _set_scene,
+    _foresee_scene,
+)
 
 
 # Set by hand
@@ -103,10 +107,13 @@ async def _foresee_by_hand(doing: Doing, given: Given) -> str:
 
 
 SET_BY_HAND = Action(
-    "hand.set", "Set a value by hand", "Set a value that is set by hand, or take steps from the present one.",
+    "hand.set",
+    "Set a value by hand",
+    "Set a value that is set by hand, or take steps from the present one.",
     {"name": Field("Which", text(60)), "value": Field("Value", _anything), "step": Field("Steps", _steps)},
-    _set_by_hand, _foresee_by_hand,
-)  # fmt: skip
+    _set_by_hand,
+    _foresee_by_hand,
+)
 
 
 # Signals of scripts
@@ -148,11 +155,18 @@ async def _set_signal(doing: Doing, given: Given) -> Done:
 
 
 SET_SIGNAL = Action(
-    "signal.set", "Set a signal", "Set a signal of the script feed.",
-    {"name": Field("Name", signal_name), "value": Field("Value", _anything),
-     "unit": Field("Unit", text(60, empty=True)), "fresh_for_s": Field("Fresh for", _fresh_for_s, unit="s")},
-    _set_signal, needs=("name", "value"),
-)  # fmt: skip
+    "signal.set",
+    "Set a signal",
+    "Set a signal of the script feed.",
+    {
+        "name": Field("Name", signal_name),
+        "value": Field("Value", _anything),
+        "unit": Field("Unit", text(60, empty=True)),
+        "fresh_for_s": Field("Fresh for", _fresh_for_s, unit="s"),
+    },
+    _set_signal,
+    needs=("name", "value"),
+)
 
 
 # Instruments
@@ -188,8 +202,9 @@ async def _command(doing: Doing, given: Given) -> Done:
     if step.undo is not None:
         back, with_it = step.undo
         # What is added gets its id by the place in the log at which it is.
-        with_it = {one: had.replace(PLACE, str(step.seq)) if isinstance(had, str) else had
-                   for one, had in with_it.items()}  # fmt: skip
+        with_it = {
+            one: had.replace(PLACE, str(step.seq)) if isinstance(had, str) else had for one, had in with_it.items()
+        }
         undo = Call("instrument.command", {**with_it, "instrument": name, "command": back})
     effect = as_seen(doing.runtime, name, step.effect)
     return Done(effect[:1].upper() + effect[1:], {"effect": effect}, undo)
@@ -205,10 +220,13 @@ async def _foresee_command(doing: Doing, given: Given) -> str:
 
 
 COMMAND = Action(
-    "instrument.command", "Give an instrument a command",
+    "instrument.command",
+    "Give an instrument a command",
     "What belongs to the command is given beside it, as `by` with `add`; GET /api/instruments lists them.",
     {"instrument": Field("Instrument", text(60)), "command": Field("Command", text(40))},
-    _command, _foresee_command, open=True,
-)  # fmt: skip
+    _command,
+    _foresee_command,
+    open=True,
+)
 
 ALL = (SET_SCENE, SET_BY_HAND, SET_SIGNAL, COMMAND)

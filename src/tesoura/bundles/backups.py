@@ -51,8 +51,14 @@ def write(folder: Path, to: Path, at: datetime, with_key: bool = True) -> tuple[
             copy = Path(place) / DATABASE
             _database(folder / DATABASE, copy)
             with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as packed:
-                told = {"kind": KIND, "version": VERSION, "tesoura": tesoura.__version__, "database": HEAD,
-                        "made_at": at.isoformat(timespec="seconds"), "key": with_key}  # fmt: skip
+                told = {
+                    "kind": KIND,
+                    "version": VERSION,
+                    "tesoura": tesoura.__version__,
+                    "database": HEAD,
+                    "made_at": at.isoformat(timespec="seconds"),
+                    "key": with_key,
+                }
                 packed.writestr(LIST, json.dumps(told))
                 packed.write(copy, DATABASE)
                 for path in _files(folder, to, part):

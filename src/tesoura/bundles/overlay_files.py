@@ -14,14 +14,7 @@ from typing import Any
 
 from tesoura.archives import Archive, in_own_process
 from tesoura.core.forms.checks import line
-from tesoura.core.overlays.document import (
-    DOCUMENT_VERSION,
-    Overlay,
-    from_document,
-    size_problem,
-    to_document,
-    too_many,
-)
+from tesoura.core.overlays.document import DOCUMENT_VERSION, Overlay, from_document, size_problem, to_document, too_many
 from tesoura.errors import FileRefused, InvalidField, NewerDocument
 from tesoura.store import media
 from tesoura.store.tables import MediaRow
@@ -47,14 +40,13 @@ def packed(name: str, draft: Overlay, rows: Sequence[MediaRow], folder: Path) ->
     worn = {one: look for one, look in draft.looks.items() if one in draft.worn()}
     faces = {piece.styled(draft.looks, draft.form)["typeface"] for piece in draft.pieces}
     shown = draft.media()
-    taken = [
-        row for row in rows
-        if row.name in shown or (row.kind == "typeface" and row.facts.get("family") in faces)
-    ]  # fmt: skip
+    taken = [row for row in rows if row.name in shown or (row.kind == "typeface" and row.facts.get("family") in faces)]
     document = {
-        "tesoura": DOCUMENT_VERSION, "name": name, "overlay": to_document(replace(draft, looks=worn)),
+        "tesoura": DOCUMENT_VERSION,
+        "name": name,
+        "overlay": to_document(replace(draft, looks=worn)),
         "files": [{"name": row.name, "kind": row.kind, "title": row.title} for row in taken],
-    }  # fmt: skip
+    }
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr(DOCUMENT, json.dumps(document, indent=1, ensure_ascii=False))

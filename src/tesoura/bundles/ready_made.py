@@ -76,8 +76,14 @@ def definitions(words: ReadyMadeWords) -> dict[str, tuple[str, dict[str, Any]]]:
 
 def _window(kind: str, name: str, span: str, amount: str = "", unit: str = "") -> tuple[str, dict[str, Any]]:
     return "window", {
-        "types": [kind], "amount": amount, "by": name, "over": span, "stats": ALL_STATS, "top": "5", "unit": unit,
-    }  # fmt: skip
+        "types": [kind],
+        "amount": amount,
+        "by": name,
+        "over": span,
+        "stats": ALL_STATS,
+        "top": "5",
+        "unit": unit,
+    }
 
 
 def with_needed(names: set[str], words: ReadyMadeWords) -> list[str]:
@@ -95,67 +101,158 @@ def files(words: ReadyMadeWords) -> list[ReadyMade]:
         return plural_wording(value, unit)
 
     found = [
-        ReadyMade("latest_gift.txt", "The latest gift", "Latest",
-                  f"{{gifts_all.latest_name}} · {{gifts_all.latest_amount:,}} {said('gifts_all.latest_amount')}",
-                  "no gift yet", ("gifts_all",)),
+        ReadyMade(
+            "latest_gift.txt",
+            "The latest gift",
+            "Latest",
+            f"{{gifts_all.latest_name}} · {{gifts_all.latest_amount:,}} {said('gifts_all.latest_amount')}",
+            "no gift yet",
+            ("gifts_all",),
+        ),
         ReadyMade("latest_giver.txt", "Who gave last", "Latest", "{gifts_all.latest_name}", "", ("gifts_all",)),
-        ReadyMade("latest_follow.txt", "Who followed last", "Latest", "{follows_all.latest_name}", "",
-                  ("follows_all",)),
-        ReadyMade("latest_subscription.txt", "Who subscribed last", "Latest", "{subscriptions_all.latest_name}", "",
-                  ("subscriptions_all",)),
+        ReadyMade(
+            "latest_follow.txt", "Who followed last", "Latest", "{follows_all.latest_name}", "", ("follows_all",)
+        ),
+        ReadyMade(
+            "latest_subscription.txt",
+            "Who subscribed last",
+            "Latest",
+            "{subscriptions_all.latest_name}",
+            "",
+            ("subscriptions_all",),
+        ),
         ReadyMade("latest_cut.txt", "Who was cut last", "Latest", "{cuts_all.latest_name}", "", ("cuts_all",)),
-        ReadyMade("first_gift_of_session.txt", "The first gift of this session", "Latest",
-                  "{gifts_session.first_name} · {gifts_session.first_amount:,} " + said("gifts_session.first_amount"),
-                  "", ("gifts_session",)),
-    ]  # fmt: skip
+        ReadyMade(
+            "first_gift_of_session.txt",
+            "The first gift of this session",
+            "Latest",
+            "{gifts_session.first_name} · {gifts_session.first_amount:,} " + said("gifts_session.first_amount"),
+            "",
+            ("gifts_session",),
+        ),
+    ]
     for span, when in SPANS.items():
         window = f"gifts_{span}"
         found += [
-            ReadyMade(f"top_giver_{span}.txt", f"Who gave most {when}", "Top",
-                      f"{{{window}.top_1_name}} · {{{window}.top_1_amount:,}} {said(f'{window}.top_1_amount')}", "",
-                      (window,)),
-            ReadyMade(f"top_3_givers_{span}.txt", f"The three who gave most {when}", "Top",
-                      f"{{names({window}.leaders, 3)}}", "", (window,)),
-            ReadyMade(f"total_gifts_{span}.txt", f"Gifts in all {when}", "Totals",
-                      f"{{{window}.sum:,}} {said(f'{window}.sum')}", f"0 {unit}", (window,)),
-        ]  # fmt: skip
+            ReadyMade(
+                f"top_giver_{span}.txt",
+                f"Who gave most {when}",
+                "Top",
+                f"{{{window}.top_1_name}} · {{{window}.top_1_amount:,}} {said(f'{window}.top_1_amount')}",
+                "",
+                (window,),
+            ),
+            ReadyMade(
+                f"top_3_givers_{span}.txt",
+                f"The three who gave most {when}",
+                "Top",
+                f"{{names({window}.leaders, 3)}}",
+                "",
+                (window,),
+            ),
+            ReadyMade(
+                f"total_gifts_{span}.txt",
+                f"Gifts in all {when}",
+                "Totals",
+                f"{{{window}.sum:,}} {said(f'{window}.sum')}",
+                f"0 {unit}",
+                (window,),
+            ),
+        ]
     found += [
-        ReadyMade(f"largest_gift_{span}.txt", f"The largest gift {SPANS[span]}", "Top",
-                  f"{{gifts_{span}.largest_name}} · {{gifts_{span}.largest_amount:,}} "
-                  + said(f"gifts_{span}.largest_amount"), "", (f"gifts_{span}",))
+        ReadyMade(
+            f"largest_gift_{span}.txt",
+            f"The largest gift {SPANS[span]}",
+            "Top",
+            f"{{gifts_{span}.largest_name}} · {{gifts_{span}.largest_amount:,}} "
+            + said(f"gifts_{span}.largest_amount"),
+            "",
+            (f"gifts_{span}",),
+        )
         for span in ("session", "all")
-    ]  # fmt: skip
+    ]
     found += [
-        ReadyMade(f"total_{family}_{span}.txt", f"{title} {SPANS[span]}", "Totals", f"{{{family}_{span}.count:,}}", "0",
-                  (f"{family}_{span}",))
+        ReadyMade(
+            f"total_{family}_{span}.txt",
+            f"{title} {SPANS[span]}",
+            "Totals",
+            f"{{{family}_{span}.count:,}}",
+            "0",
+            (f"{family}_{span}",),
+        )
         for family, title, spans in (
             ("follows", "Follows", ("session", "today", "week", "month")),
             ("subscriptions", "Subscriptions", ("session", "month")),
             ("cuts", "Cuts", ("session", "today", "all")),
         )
         for span in spans
-    ]  # fmt: skip
+    ]
     found += [
-        ReadyMade("gift_chain.txt", "The chain of gifts now", "Chains",
-                  "{gift_chain.length} in a row", "", ("gift_chain",)),
-        ReadyMade("gift_chain_left.txt", "Seconds until the chain of gifts breaks", "Chains",
-                  "{gift_chain.left_s}", "", ("gift_chain",)),
-        ReadyMade("gift_chain_who.txt", "Who is in the chain of gifts", "Chains",
-                  "{names(gift_chain.who, 3)}", "", ("gift_chain",)),
-        ReadyMade("longest_gift_chain.txt", "The longest chain of gifts", "Chains",
-                  "{gift_chain.longest}", "0", ("gift_chain",)),
+        ReadyMade(
+            "gift_chain.txt", "The chain of gifts now", "Chains", "{gift_chain.length} in a row", "", ("gift_chain",)
+        ),
+        ReadyMade(
+            "gift_chain_left.txt",
+            "Seconds until the chain of gifts breaks",
+            "Chains",
+            "{gift_chain.left_s}",
+            "",
+            ("gift_chain",),
+        ),
+        ReadyMade(
+            "gift_chain_who.txt",
+            "Who is in the chain of gifts",
+            "Chains",
+            "{names(gift_chain.who, 3)}",
+            "",
+            ("gift_chain",),
+        ),
+        ReadyMade(
+            "longest_gift_chain.txt",
+            "The longest chain of gifts",
+            "Chains",
+            "{gift_chain.longest}",
+            "0",
+            ("gift_chain",),
+        ),
         ReadyMade("cut_chain.txt", "The chain of cuts now", "Chains", "{cut_chain.length}", "0", ("cut_chain",)),
-        ReadyMade("longest_cut_chain.txt", "The longest chain of cuts", "Chains",
-                  "{cut_chain.longest}", "0", ("cut_chain",)),
-        ReadyMade("gift_goal.txt", "The gift goal", "Goals",
-                  f"{{gift_goal.done:,}} of {{gift_goal.target:,}} {unit}", f"0 {unit}", ("gift_goal",)),
-        ReadyMade("gift_goal_percent.txt", "The gift goal in percent", "Goals",
-                  "{gift_goal.pct:.0f} %", "0 %", ("gift_goal",)),
-        ReadyMade("follow_goal.txt", "The follow goal", "Goals",
-                  "{follow_goal.done:,} of {follow_goal.target:,} follows", "0 follows", ("follow_goal",)),
-        ReadyMade("gifts_last_10_minutes.txt", "Gifts in the last ten minutes", "Lately",
-                  f"{{gifts_lately.sum:,}} {said('gifts_lately.sum')}", f"0 {unit}", ("gifts_lately",)),
-        ReadyMade("cuts_per_minute.txt", "Cuts a minute, over the last ten", "Lately",
-                  "{cuts_lately.per_minute:.1f}", "0", ("cuts_lately",)),
-    ]  # fmt: skip
+        ReadyMade(
+            "longest_cut_chain.txt", "The longest chain of cuts", "Chains", "{cut_chain.longest}", "0", ("cut_chain",)
+        ),
+        ReadyMade(
+            "gift_goal.txt",
+            "The gift goal",
+            "Goals",
+            f"{{gift_goal.done:,}} of {{gift_goal.target:,}} {unit}",
+            f"0 {unit}",
+            ("gift_goal",),
+        ),
+        ReadyMade(
+            "gift_goal_percent.txt", "The gift goal in percent", "Goals", "{gift_goal.pct:.0f} %", "0 %", ("gift_goal",)
+        ),
+        ReadyMade(
+            "follow_goal.txt",
+            "The follow goal",
+            "Goals",
+            "{follow_goal.done:,} of {follow_goal.target:,} follows",
+            "0 follows",
+            ("follow_goal",),
+        ),
+        ReadyMade(
+            "gifts_last_10_minutes.txt",
+            "Gifts in the last ten minutes",
+            "Lately",
+            f"{{gifts_lately.sum:,}} {said('gifts_lately.sum')}",
+            f"0 {unit}",
+            ("gifts_lately",),
+        ),
+        ReadyMade(
+            "cuts_per_minute.txt",
+            "Cuts a minute, over the last ten",
+            "Lately",
+            "{cuts_lately.per_minute:.1f}",
+            "0",
+            ("cuts_lately",),
+        ),
+    ]
     return found

@@ -139,9 +139,11 @@ def document_of(recipe: Recipe) -> dict[str, Any]:
     feed["choices"] = {key: value for key, value in recipe.choices.items() if value is not None}
     document: dict[str, Any] = {"version": VERSION, "title": recipe.title, "about": recipe.about, "feed": feed}
     for name, rows in (
-        ("signal", recipe.signals), ("event", recipe.events), ("computed", recipe.computed),
+        ("signal", recipe.signals),
+        ("event", recipe.events),
+        ("computed", recipe.computed),
         ("wording", recipe.wordings),
-    ):  # fmt: skip
+    ):
         if rows:
             document[name] = [dict(row) for row in rows]
     return document

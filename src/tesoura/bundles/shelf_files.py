@@ -22,16 +22,21 @@ def carried(session: Session, game: SaveGameRow) -> CarriedShelf:
     rows = stored.entries(session, game.id or 0)
     numbers = {row.id: number for number, row in enumerate(rows, 1)}
     entries = tuple(
-        CarriedSave(numbers[row.id], numbers.get(row.parent_id, 0), row.content is None, row.name, row.note,
-                    row.made_at.isoformat(timespec="seconds"), content_of(row.content) if row.content else None)
+        CarriedSave(
+            numbers[row.id],
+            numbers.get(row.parent_id, 0),
+            row.content is None,
+            row.name,
+            row.note,
+            row.made_at.isoformat(timespec="seconds"),
+            content_of(row.content) if row.content else None,
+        )
         for row in rows
-    )  # fmt: skip
+    )
     return CarriedShelf(game.title, game.folder, Path(game.path).name, entries)
 
 
-def bring_in(
-    session: Session, shelf: CarriedShelf, game_id: int | None, now: datetime
-) -> tuple[SaveGameRow, int]:  # fmt: skip
+def bring_in(session: Session, shelf: CarriedShelf, game_id: int | None, now: datetime) -> tuple[SaveGameRow, int]:
     """Put what a file has on a game's shelf, in a folder of its own if there is anything; the game, how many came.
 
     Without a game there is a new one, whose save is to be chosen. Raises FileRefused where a file cannot be a folder.
@@ -44,8 +49,9 @@ def bring_in(
         session.flush()
     if game.folder != shelf.folder:
         kind, other = ("folder", "one file") if shelf.folder else ("one file", "a folder")
-        raise FileRefused(f"Saves in the file are each a {kind}, and those of {game.title} are {other}. Bring it in as "
-                          "another game.")  # fmt: skip
+        raise FileRefused(
+            f"Saves in the file are each a {kind}, and those of {game.title} are {other}. Bring it in as another game."
+        )
     of = game.id or 0
     parents: dict[int, int | None] = {0: None}
     if stored.entries(session, of):
@@ -59,11 +65,20 @@ def bring_in(
         for one in ready:
             made = iso_instant(one.made_at) or now
             content = one.content
-            row = stored.add(session, SaveRow(
-                game_id=of, parent_id=parents[one.parent], name=one.name, note=one.note, made_at=made,
-                kind=stored.SAVE if content else stored.ENTRY_FOLDER, content=content.plain() if content else None,
-                size=content.size if content else 0, same=content.same if content else "",
-            ))  # fmt: skip
+            row = stored.add(
+                session,
+                SaveRow(
+                    game_id=of,
+                    parent_id=parents[one.parent],
+                    name=one.name,
+                    note=one.note,
+                    made_at=made,
+                    kind=stored.SAVE if content else stored.ENTRY_FOLDER,
+                    content=content.plain() if content else None,
+                    size=content.size if content else 0,
+                    same=content.same if content else "",
+                ),
+            )
             parents[one.number] = row.id
     return game, len(shelf.entries)
 

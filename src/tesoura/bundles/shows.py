@@ -56,10 +56,15 @@ class CarriedShow:
     def counts(self) -> list[tuple[int, str]]:
         """How much there is of each: the number, and the words for one and for several."""
         found = (
-            (len(self.feeds), "feed"), (len(self.computed), "computed signal"), (len(self.instruments), "instrument"),
-            (len(self.overlays), "overlay"), (len(self.looks), "look"), (len(self.leaves.get("leaves", ())), "leaf"),
-            (len(self.files), "text file"), (len(self.media), "added file"),
-        )  # fmt: skip
+            (len(self.feeds), "feed"),
+            (len(self.computed), "computed signal"),
+            (len(self.instruments), "instrument"),
+            (len(self.overlays), "overlay"),
+            (len(self.looks), "look"),
+            (len(self.leaves.get("leaves", ())), "leaf"),
+            (len(self.files), "text file"),
+            (len(self.media), "added file"),
+        )
         return [(count, one if count == 1 else _MANY.get(one, f"{one}s")) for count, one in found if count]
 
 
@@ -67,21 +72,40 @@ _MANY = {"leaf": "leaves"}
 
 
 def feed_told(
-    row: FeedRow, signals: Sequence[SignalRow], rules: Sequence[RuleRow], secret: Collection[str], known: Sequence[str],
+    row: FeedRow,
+    signals: Sequence[SignalRow],
+    rules: Sequence[RuleRow],
+    secret: Collection[str],
+    known: Sequence[str],
     had: Collection[str] = (),
-) -> Row:  # fmt: skip
+) -> Row:
     """A feed as the file has it; what is a key in its choices is left out."""
     choices = {name: value for name, value in row.choices.items() if name not in secret}
     sure = {one.path for one in private_parts({"feed": {"choices": choices}}, (), known) if one.sure}
     kept = {name: value for name, value in choices.items() if f"feed.choices.{name}" not in sure}
     return {
-        "name": row.name, "title": row.title, "kind": row.kind, "choices": kept,
-        "had": sorted(had), "left_out": sorted({name.rpartition(".")[2] for name in sure}), "secrets": sorted(secret),
-        "signals": [{"name": one.name.partition(".")[2], "path": one.path, "unit": one.unit, "wanted": one.wanted}
-                    for one in signals],
-        "rules": [{"type": one.type, "items": one.items, "id_path": one.id_path, "time_path": one.time_path,
-                   "fields": dict(one.fields)} for one in rules],
-    }  # fmt: skip
+        "name": row.name,
+        "title": row.title,
+        "kind": row.kind,
+        "choices": kept,
+        "had": sorted(had),
+        "left_out": sorted({name.rpartition(".")[2] for name in sure}),
+        "secrets": sorted(secret),
+        "signals": [
+            {"name": one.name.partition(".")[2], "path": one.path, "unit": one.unit, "wanted": one.wanted}
+            for one in signals
+        ],
+        "rules": [
+            {
+                "type": one.type,
+                "items": one.items,
+                "id_path": one.id_path,
+                "time_path": one.time_path,
+                "fields": dict(one.fields),
+            }
+            for one in rules
+        ],
+    }
 
 
 def computed_told(row: ComputedRow) -> Row:
@@ -91,18 +115,33 @@ def computed_told(row: ComputedRow) -> Row:
 
 def file_told(row: TextFileRow) -> Row:
     """A text file as the file has it."""
-    return {"name": row.name, "wording": row.wording, "nothing_yet": row.nothing_yet, "when_down": row.when_down,
-            "down_text": row.down_text, "newline": row.newline}  # fmt: skip
+    return {
+        "name": row.name,
+        "wording": row.wording,
+        "nothing_yet": row.nothing_yet,
+        "when_down": row.when_down,
+        "down_text": row.down_text,
+        "newline": row.newline,
+    }
 
 
 def write_out(out: IO[bytes], show: CarriedShow, rows: Sequence[MediaRow], folder: Path, now: datetime) -> None:
     """Write a show with its added files. Raises FileRefused when there is no room."""
     document = {
-        "kind": KIND, "version": VERSION, "made_at": now.isoformat(), "feeds": show.feeds, "computed": show.computed,
-        "instruments": show.instruments, "overlays": show.overlays, "looks": show.looks, "leaves": show.leaves,
-        "files": show.files, "scenes": list(show.scenes), "left_here": dict(show.left_here),
+        "kind": KIND,
+        "version": VERSION,
+        "made_at": now.isoformat(),
+        "feeds": show.feeds,
+        "computed": show.computed,
+        "instruments": show.instruments,
+        "overlays": show.overlays,
+        "looks": show.looks,
+        "leaves": show.leaves,
+        "files": show.files,
+        "scenes": list(show.scenes),
+        "left_here": dict(show.left_here),
         "media": [{"name": one.name, "kind": one.kind, "title": one.title} for one in rows],
-    }  # fmt: skip
+    }
     try:
         with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
             archive.writestr(DOCUMENT, json.dumps(document, indent=1, ensure_ascii=False))
@@ -134,12 +173,18 @@ def _read(path: Path) -> CarriedShow:
         raise FileRefused("A newer Tesoura saved this show. Install that version to bring it in.")
     try:
         show = CarriedShow(
-            str(document.get("made_at", ""))[:40], _rows(document, "feeds"), _rows(document, "computed"),
-            _rows(document, "instruments"), _rows(document, "overlays", named=False), dict(document.get("looks", {})),
-            dict(document.get("leaves", {})), _rows(document, "files", named=False),
-            [str(one)[:60] for one in document.get("scenes", ())][:60], _rows(document, "media", named=False),
+            str(document.get("made_at", ""))[:40],
+            _rows(document, "feeds"),
+            _rows(document, "computed"),
+            _rows(document, "instruments"),
+            _rows(document, "overlays", named=False),
+            dict(document.get("looks", {})),
+            dict(document.get("leaves", {})),
+            _rows(document, "files", named=False),
+            [str(one)[:60] for one in document.get("scenes", ())][:60],
+            _rows(document, "media", named=False),
             dict(document.get("left_here", {})),
-        )  # fmt: skip
+        )
     except FileRefused:
         raise
     except (TypeError, ValueError, AttributeError) as error:
@@ -193,10 +238,16 @@ def _unpack(path: Path, to: Path) -> None:
 
 def unknown(show: CarriedShow, feeds: Collection[str]) -> list[str]:
     """What this version knows no kind of: it is left out, and named."""
-    found = [f"{one.get('title', one['name'])}: a feed of a kind that is not known here" for one in show.feeds
-             if one.get("kind") not in feeds]  # fmt: skip
-    for rows, kinds, what in ((show.computed, COMPUTED, "a computed signal"),
-                              (show.instruments, INSTRUMENTS, "an instrument")):  # fmt: skip
-        found += [f"{one['name']}: {what} of a kind that is not known here" for one in rows
-                  if one.get("kind") not in kinds]  # fmt: skip
+    found = [
+        f"{one.get('title', one['name'])}: a feed of a kind that is not known here"
+        for one in show.feeds
+        if one.get("kind") not in feeds
+    ]
+    for rows, kinds, what in (
+        (show.computed, COMPUTED, "a computed signal"),
+        (show.instruments, INSTRUMENTS, "an instrument"),
+    ):
+        found += [
+            f"{one['name']}: {what} of a kind that is not known here" for one in rows if one.get("kind") not in kinds
+        ]
     return found

@@ -168,8 +168,7 @@ def _way(row: Mapping[str, Any], kinds: Mapping[str, Sequence[str]]) -> StarterW
     plain = [{key: value for key, value in one.items() if key != "unit"} for one in signals]
     document = {"title": title, "feed": feed, "signal": plain, "event": row.get("event", [])}
     practice = str(row.get("practice", ""))
-    return StarterWay(words, recipe_of(document, kinds), "", str(row.get("pick", "")), note, practice,
-                      units)  # fmt: skip
+    return StarterWay(words, recipe_of(document, kinds), "", str(row.get("pick", "")), note, practice, units)
 
 
 def _question(row: Mapping[str, Any]) -> StarterQuestion:
@@ -179,10 +178,14 @@ def _question(row: Mapping[str, Any]) -> StarterQuestion:
     start = row.get("start", "")
     lines = bool(row.get("lines", False))
     return StarterQuestion(
-        name, str(row.get("label", name))[:80], str(row.get("help", ""))[:300],
-        "\n".join(map(str, start)) if isinstance(start, list) else str(start), lines,
-        "area" if lines else str(row.get("kind", "line")), _whole(row, "least", 0),
-    )  # fmt: skip
+        name,
+        str(row.get("label", name))[:80],
+        str(row.get("help", ""))[:300],
+        "\n".join(map(str, start)) if isinstance(start, list) else str(start),
+        lines,
+        "area" if lines else str(row.get("kind", "line")),
+        _whole(row, "least", 0),
+    )
 
 
 def _known(row: Mapping[str, Any], kinds: Mapping[str, Any], what: str) -> Mapping[str, Any]:
@@ -211,9 +214,11 @@ def _instrument(row: Mapping[str, Any]) -> StarterInstrument:
 def _overlay(table: Mapping[str, Any]) -> StarterOverlay:
     pieces = [_known(one, PIECES, "piece") for one in rows_in(table, "piece")]
     return StarterOverlay(
-        str(table.get("name", "My overlay"))[:60], _whole(table, "width_px", 1920), _whole(table, "height_px", 1080),
+        str(table.get("name", "My overlay"))[:60],
+        _whole(table, "width_px", 1920),
+        _whole(table, "height_px", 1080),
         pieces,
-    )  # fmt: skip
+    )
 
 
 def _answers_in(value: Any) -> Iterable[str]:

@@ -94,15 +94,31 @@ def encode(source: Path, target: Path, facts: ClipFacts, begin: int, end: int, t
     except BaseException:
         writer.drop()
         raise
-    return replace(facts, length=length, begins=0, width_px=width, height_px=height, codec="vp9",
-                   sound="opus" if facts.sound else "", frames_per_s=min(facts.frames_per_s, 60.0),
-                   size=target.stat().st_size, made_anew="", turned=0)  # fmt: skip
+    return replace(
+        facts,
+        length=length,
+        begins=0,
+        width_px=width,
+        height_px=height,
+        codec="vp9",
+        sound="opus" if facts.sound else "",
+        frames_per_s=min(facts.frames_per_s, 60.0),
+        size=target.stat().st_size,
+        made_anew="",
+        turned=0,
+    )
 
 
 def copy_into(
-    writer: ReelWriter, source: Path, facts: ClipFacts, part: tuple[int, int], size: tuple[int, int], at: int,
-    tell: Tell, over: Callable[[Any, int], Any] = lambda frame, seconds: frame,
-) -> int:  # fmt: skip
+    writer: ReelWriter,
+    source: Path,
+    facts: ClipFacts,
+    part: tuple[int, int],
+    size: tuple[int, int],
+    at: int,
+    tell: Tell,
+    over: Callable[[Any, int], Any] = lambda frame, seconds: frame,
+) -> int:
     """Write a part of a clip behind what is there, from `at` on; until when it goes on. µs.
 
     `over` may draw onto each picture, told it and how far into the part it is.

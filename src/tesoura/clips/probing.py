@@ -84,8 +84,10 @@ def _no_video(path: Path, size: int) -> str:
     except OSError:
         head = b""
     if head[4:8] == b"ftyp":
-        return ("The MP4 is cut off: its end, which says what is in it, was never written. Let the program finish it, "
-                "or record as MKV.")  # fmt: skip
+        return (
+            "The MP4 is cut off: its end, which says what is in it, was never written. Let the program finish it, "
+            "or record as MKV."
+        )
     if head.lstrip()[:1] == b"<":
         return "This is a web page, whatever its name says, and no clip."
     return f"This is no video that can be read ({size:,} bytes). Give MP4, WebM, MKV or MPEG-TS."
@@ -120,8 +122,9 @@ def probe(path: Path) -> ClipFacts:
             width, height = height, width
         codec = _plain(stream.codec_context.name)
         why = _made_anew(codec, _plain(sound), first, rate, turned)
-        return ClipFacts(length, begins, width, height, codec, _plain(sound), round(rate, 3), path.stat().st_size, why,
-                         turned)  # fmt: skip
+        return ClipFacts(
+            length, begins, width, height, codec, _plain(sound), round(rate, 3), path.stat().st_size, why, turned
+        )
 
 
 def _plain(codec: str) -> str:
@@ -210,8 +213,11 @@ def go_to(container: InputContainer, picture: VideoStream, at: int) -> None:
         to = max(at - back, container.start_time or 0)
         try:
             container.seek(to, backward=True)
-            keys = (int(one.pts * base * MICRO) for one in container.demux(picture)
-                    if one.is_keyframe and one.pts is not None)  # fmt: skip
+            keys = (
+                int(one.pts * base * MICRO)
+                for one in container.demux(picture)
+                if one.is_keyframe and one.pts is not None
+            )
             first = next(keys, None)
             if (first is not None and first <= at) or to <= (container.start_time or 0) or back > FARTHEST:
                 container.seek(to, backward=True)

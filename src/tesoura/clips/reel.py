@@ -48,8 +48,16 @@ def make(folder: Path, plan: Mapping[str, Any], target: Path, tell: Tell) -> int
                 raise FileRefused("One of the clips is not there any more. Choose again.")
             chapters.append((at, one.caption))
             over = _captioned(size, one.caption, str(plan.get("font", "")))
-            at = copy_into(writer, source, probe(source), (one.begin, one.end), size, at,
-                           _share_of(tell, at, one.end - one.begin, whole), over)  # fmt: skip
+            at = copy_into(
+                writer,
+                source,
+                probe(source),
+                (one.begin, one.end),
+                size,
+                at,
+                _share_of(tell, at, one.end - one.begin, whole),
+                over,
+            )
         writer.close()
         _with_chapters(first, target, chapters, at)
     except FFmpegError as error:
@@ -127,10 +135,18 @@ def _with_chapters(source: Path, target: Path, chapters: Sequence[tuple[int, str
     with av.open(str(source)) as read, av.open(str(target), "w", format="webm") as out:
         tracks = {one.index: out.add_stream_from_template(one) for one in read.streams}
         starts = [at for at, _ in chapters] + [ends]
-        out.set_chapters([
-            {"id": place + 1, "start": at // 1000, "end": starts[place + 1] // 1000, "time_base": Fraction(1, 1000),
-             "metadata": {"title": words}} for place, (at, words) in enumerate(chapters)
-        ])  # fmt: skip
+        out.set_chapters(
+            [
+                {
+                    "id": place + 1,
+                    "start": at // 1000,
+                    "end": starts[place + 1] // 1000,
+                    "time_base": Fraction(1, 1000),
+                    "metadata": {"title": words},
+                }
+                for place, (at, words) in enumerate(chapters)
+            ]
+        )
         for packet in read.demux():
             if packet.dts is None:
                 continue

@@ -34,15 +34,18 @@ def excerpt(source: Path, target: Path, size: int) -> None:
         elif head[4:8] == b"ftyp":
             first = _fragment(head)
             if first < 0:
-                raise FileRefused("This MP4 is not recorded in fragments, so it cannot be read before it is finished. "
-                                  "Record as MKV, MPEG-TS, or fragmented MP4.")  # fmt: skip
+                raise FileRefused(
+                    "This MP4 is not recorded in fragments, so it cannot be read before it is finished. "
+                    "Record as MKV, MPEG-TS, or fragmented MP4."
+                )
             at = first if begin <= first else _found(file, b"moof", begin, whole) - 4
             _copy(file, target, head[:first], max(at, first), whole)
         elif head[0] == _TS_SYNC:
             _copy(file, target, b"", begin - begin % _TS_PACKET, whole)
         else:
-            raise FileRefused("This is no recording that can be read while it grows. Record as MKV, MPEG-TS, or "
-                              "fragmented MP4.")  # fmt: skip
+            raise FileRefused(
+                "This is no recording that can be read while it grows. Record as MKV, MPEG-TS, or fragmented MP4."
+            )
 
 
 def _fragment(head: bytes) -> int:

@@ -89,11 +89,22 @@ def _taken(source: Path, folder: Path, given: Told, tell: Tell) -> Told:
             offset, kept = made.offset, replace(facts, length=made.length, size=part.stat().st_size)
         name = _into(folder, part, ending)
         return {
-            "file": name, "type": TYPES[ending], "offset": offset, "begin": begin, "end": end,
-            "length": kept.length, "width_px": kept.width_px, "height_px": kept.height_px, "codec": kept.codec,
-            "sound": kept.sound, "size": kept.size, "frames_per_s": kept.frames_per_s, "anew": facts.made_anew,
-            "whole": facts.length, "words": facts.words,
-        }  # fmt: skip
+            "file": name,
+            "type": TYPES[ending],
+            "offset": offset,
+            "begin": begin,
+            "end": end,
+            "length": kept.length,
+            "width_px": kept.width_px,
+            "height_px": kept.height_px,
+            "codec": kept.codec,
+            "sound": kept.sound,
+            "size": kept.size,
+            "frames_per_s": kept.frames_per_s,
+            "anew": facts.made_anew,
+            "whole": facts.length,
+            "words": facts.words,
+        }
 
 
 def _apart(begin: int, end: int, length: int) -> str:
@@ -136,8 +147,12 @@ def reel(given: Told, tell: Tell) -> Told:
 
 
 JOBS: Mapping[str, Callable[[Told, Tell], Told]] = {
-    "look": look, "take": take, "pictures": pictures, "still": still, "reel": reel,
-}  # fmt: skip
+    "look": look,
+    "take": take,
+    "pictures": pictures,
+    "still": still,
+    "reel": reel,
+}
 
 
 @contextlib.contextmanager

@@ -71,9 +71,15 @@ class ClipWorker:
             if sys.platform == "win32":
                 more["creationflags"] = _WINDOWS_BELOW | subprocess.CREATE_NO_WINDOW if self._nice else 0
             process = self._process = await asyncio.create_subprocess_exec(
-                sys.executable, "-m", "tesoura.clips.work", str(self._nice), stdin=subprocess.PIPE,
-                stdout=subprocess.PIPE, limit=LINE_BYTES, **more,
-            )  # fmt: skip
+                sys.executable,
+                "-m",
+                "tesoura.clips.work",
+                str(self._nice),
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
+                limit=LINE_BYTES,
+                **more,
+            )
             if self._stopped:
                 await self._end()
             assert process.stdout is not None

@@ -48,9 +48,14 @@ class ChatLine:
     def data(self) -> dict[str, Any]:
         """It, as the data of an event."""
         return {
-            "name": self.name, "text": self.text, "roles": list(self.roles), "id": self.id, "action": self.action,
-            "emotes": list(self.emotes), "login": self.login,
-        }  # fmt: skip
+            "name": self.name,
+            "text": self.text,
+            "roles": list(self.roles),
+            "id": self.id,
+            "action": self.action,
+            "emotes": list(self.emotes),
+            "login": self.login,
+        }
 
 
 def tidy(said: str, longest: int = LONGEST_TEXT) -> str:

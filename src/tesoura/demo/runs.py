@@ -69,8 +69,13 @@ def before(now: datetime) -> Iterator[Event]:
 
 def pieces() -> tuple[Piece, ...]:
     """The run in its five arrangements."""
-    places = {"list": (60, 150, "ink"), "hand": (1240, 150, "lantern"), "track": (960, 850, "ink"),
-              "line": (60, 930, "gust"), "count": (1540, 460, "harbour")}  # fmt: skip
+    places = {
+        "list": (60, 150, "ink"),
+        "hand": (1240, 150, "lantern"),
+        "track": (960, 850, "ink"),
+        "line": (60, 930, "gust"),
+        "count": (1540, 460, "harbour"),
+    }
     return tuple(
         new_piece(
             "run",

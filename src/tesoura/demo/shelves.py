@@ -16,10 +16,16 @@ from tesoura.store.tables import SaveGameRow, SaveRow
 
 KEPT: tuple[tuple[str, tuple[tuple[str, str, int], ...]], ...] = (
     ("", (("Gatekeeper", "before the door, both lamps full", 60),)),
-    ("Lower town", (("The Twins of Salt", "she jumps first", 48), ("The Twins of Salt, hurt", "one lamp left", 47),
-                    ("The Rope Bridge", "", 30))),
+    (
+        "Lower town",
+        (
+            ("The Twins of Salt", "she jumps first", 48),
+            ("The Twins of Salt, hurt", "one lamp left", 47),
+            ("The Rope Bridge", "", 30),
+        ),
+    ),
     ("High town", (("The Toll Sisters", "second one sleeps", 26), ("Mother Ladder", "on the fourth rung", 12))),
-)  # fmt: skip
+)
 """By folder: each save's name, its note, and how many hours ago it was kept."""
 
 
@@ -40,8 +46,16 @@ def put(session: Session, data: Path, folder: Path, now: datetime) -> None:
         for name, note, hours in saves:
             _played(at, name, now - timedelta(hours=hours))
             content = keep(objects_of(data), source, files_of(source))
-            row = SaveRow(game_id=of, parent_id=parent, name=name, note=note, content=content.plain(),
-                          size=content.size, same=content.same, made_at=now - timedelta(hours=hours))  # fmt: skip
+            row = SaveRow(
+                game_id=of,
+                parent_id=parent,
+                name=name,
+                note=note,
+                content=content.plain(),
+                size=content.size,
+                same=content.same,
+                made_at=now - timedelta(hours=hours),
+            )
             kept = stored.add(session, row)
             game.marked = kept.id
     _played(at, "The Wick Cellar", now - timedelta(minutes=14))

@@ -56,6 +56,7 @@ def _known(context: FetchContext) -> Sequence[str]:
 
 
 def _begun_covered(text: str, known: Sequence[str]) -> str:
-    begun = max((length for key in known for length in range(LEAST_BEGUN, len(key)) if text.endswith(key[:length])),
-                default=0)  # fmt: skip
+    begun = max(
+        (length for key in known for length in range(LEAST_BEGUN, len(key)) if text.endswith(key[:length])), default=0
+    )
     return text[: len(text) - begun] + COVER if begun else text

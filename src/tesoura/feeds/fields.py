@@ -113,6 +113,14 @@ def late() -> Field:
             raise InvalidField("Give from -30,000 to 30,000 milliseconds.")
         return found
 
-    return Field("In its clips the picture is late by", check, kind="number", unit="ms", default="0", advanced=True,
-                 least=-30_000, most=30_000, help="Set by looking: on a clip's page, say where its kill is really "
-                 "seen.")  # fmt: skip
+    return Field(
+        "In its clips the picture is late by",
+        check,
+        kind="number",
+        unit="ms",
+        default="0",
+        advanced=True,
+        least=-30_000,
+        most=30_000,
+        help="Set by looking: on a clip's page, say where its kill is really seen.",
+    )

@@ -37,9 +37,18 @@ class Page:
     """
 
     __slots__ = (
-        "_send", "_sending", "_waiting", "_wake", "_write", "height_px", "id", "preview", "silent", "watched",
+        "_send",
+        "_sending",
+        "_waiting",
+        "_wake",
+        "_write",
+        "height_px",
+        "id",
+        "preview",
+        "silent",
+        "watched",
         "width_px",
-    )  # fmt: skip
+    )
 
     def __init__(self, send: Send, preview: bool = False, write: WriteFrame = lambda frame: False) -> None:
         self._send, self._write = send, write
@@ -138,11 +147,14 @@ class Hub:
     """All overlays' channels and all desks, on this machine. `build` names this very version of Tesoura's pages."""
 
     def __init__(
-        self, build: str, audience_changed: Callable[[], None] = lambda: None,
-        acked: Acked = lambda overlay_id, page, moment: None, clock: Callable[[], datetime] = lambda: UNKNOWN,
+        self,
+        build: str,
+        audience_changed: Callable[[], None] = lambda: None,
+        acked: Acked = lambda overlay_id, page, moment: None,
+        clock: Callable[[], datetime] = lambda: UNKNOWN,
         troubled: Troubled = lambda overlay_id, of, why: None,
         painted: Painted = lambda overlay_id, page, number, spans: None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._troubled, self._painted = troubled, painted
         self.build, self._clock = build, clock
         self._audience_changed, self._acked = audience_changed, acked

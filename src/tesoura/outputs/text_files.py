@@ -120,8 +120,9 @@ class FileWriter:
                 self._written[path] = Written(text, self._clock())
             except (OSError, ValueError) as error:
                 before = self._written.get(path)
-                self._written[path] = Written(before.text if before else "", before.at if before else None,
-                                              _problem(path, error))  # fmt: skip
+                self._written[path] = Written(
+                    before.text if before else "", before.at if before else None, _problem(path, error)
+                )
             finally:
                 self._busy = None
             self._told()

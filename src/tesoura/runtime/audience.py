@@ -35,8 +35,11 @@ class Viewers:
             self._looking = False
         pages = {air_signal(name): count for name, count in self._stage.shown_by().items()}
         gone = {name: 0 for name in self._engine.values if name.startswith(f"{AIR_FEED}.") and name not in pages}
-        events = [self._event(name, count) for name, count in {**gone, **pages}.items()
-                  if (self._engine.values.get(name) or 0) != count]  # fmt: skip
+        events = [
+            self._event(name, count)
+            for name, count in {**gone, **pages}.items()
+            if (self._engine.values.get(name) or 0) != count
+        ]
         if events:
             await self._journal.log(events)
 

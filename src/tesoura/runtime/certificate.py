@@ -55,13 +55,17 @@ def _write(path: Path, addresses: Sequence[str], now: datetime) -> None:
     key = ec.generate_private_key(ec.SECP256R1())
     name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "Tesoura on this machine")])
     certificate = (
-        x509.CertificateBuilder().subject_name(name).issuer_name(name).public_key(key.public_key())
-        .serial_number(x509.random_serial_number()).not_valid_before(now - timedelta(days=1))
+        x509.CertificateBuilder()
+        .subject_name(name)
+        .issuer_name(name)
+        .public_key(key.public_key())
+        .serial_number(x509.random_serial_number())
+        .not_valid_before(now - timedelta(days=1))
         .not_valid_after(now + GOOD_FOR)
         .add_extension(x509.SubjectAlternativeName(_names(addresses)), critical=False)
         .add_extension(x509.BasicConstraints(ca=False, path_length=None), critical=True)
         .sign(key, hashes.SHA256())
-    )  # fmt: skip
+    )
     written = key.private_bytes(
         serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()
     ) + certificate.public_bytes(serialization.Encoding.PEM)

@@ -118,10 +118,17 @@ class Clips:
         name, of = str(told["instrument"]), str(told["of"])
         kills = tuple(int(one) for one in told["kills"])
         wanted = Bringing(
-            str(told["caption"]) or "A replay", int(told["from"]), int(told["until"]),
-            kills[-1] if kills else int(told["until"]), kills, tuple((b, e) for b, e in told["parts"]), name,
-            effect.target, seq, self._figures(str(told["counted_by"])),
-        )  # fmt: skip
+            str(told["caption"]) or "A replay",
+            int(told["from"]),
+            int(told["until"]),
+            kills[-1] if kills else int(told["until"]),
+            kills,
+            tuple((b, e) for b, e in told["parts"]),
+            name,
+            effect.target,
+            seq,
+            self._figures(str(told["counted_by"])),
+        )
         try:
             row = await self._from_source(wanted)
         except TesouraError as error:
@@ -131,10 +138,19 @@ class Clips:
             log.error("A clip could not be had", exc_info=error)
             await self._tell(name, of, seq, {"failed": f"the clip could not be kept ({error})"})
             raise SourceUnavailable(f"The clip could not be kept ({error}).") from error
-        await self._tell(name, of, seq, {
-            "clip": row.id, "file": row.file, "length": row.length, "shows_from": row.shows_from,
-            "width_px": row.width_px, "height_px": row.height_px,
-        })  # fmt: skip
+        await self._tell(
+            name,
+            of,
+            seq,
+            {
+                "clip": row.id,
+                "file": row.file,
+                "length": row.length,
+                "shows_from": row.shows_from,
+                "width_px": row.width_px,
+                "height_px": row.height_px,
+            },
+        )
         return self.proofs[effect.target].sentence() if effect.target in self.proofs else "it is on the shelf"
 
     async def take(self, source: str, seconds: float) -> ClipRow:
@@ -190,13 +206,26 @@ class Clips:
         cut = [(max(b - shows_from, 0), min(e - shows_from, length)) for b, e in wanted.parts]
         parts = [[b, e] for b, e in cut if e > b] or [[taken["offset"], length]]
         row = ClipRow(
-            file=taken["file"], type=taken["type"], title=wanted.title[:200], instrument=wanted.instrument,
-            source=wanted.source, cause=wanted.cause, at=instant(wanted.at), made_at=runtime.settings.clock(),
-            session_at=runtime.session_started_at, length=length, shows_from=shows_from,
-            kills=[at - shows_from for at in wanted.kills if 0 <= at - shows_from <= length], parts=parts,
-            width_px=taken["width_px"], height_px=taken["height_px"], size=taken["size"], codec=taken["codec"],
-            sound=taken["sound"], figures=dict(wanted.figures),
-        )  # fmt: skip
+            file=taken["file"],
+            type=taken["type"],
+            title=wanted.title[:200],
+            instrument=wanted.instrument,
+            source=wanted.source,
+            cause=wanted.cause,
+            at=instant(wanted.at),
+            made_at=runtime.settings.clock(),
+            session_at=runtime.session_started_at,
+            length=length,
+            shows_from=shows_from,
+            kills=[at - shows_from for at in wanted.kills if 0 <= at - shows_from <= length],
+            parts=parts,
+            width_px=taken["width_px"],
+            height_px=taken["height_px"],
+            size=taken["size"],
+            codec=taken["codec"],
+            sound=taken["sound"],
+            figures=dict(wanted.figures),
+        )
         kept = await self._write(lambda session: stored.add(session, ClipRow(**row.model_dump())))
         self._start(self._pictures(kept), "Drawing pictures of a clip")
         self._start(self.room.make(), "Making room for clips")
@@ -232,8 +261,16 @@ class Clips:
 
     async def _tell(self, instrument: str, of: str, cause: int, data: Mapping[str, Any]) -> None:
         told = {"instrument": instrument, "of": of, **data}
-        event = Event(f"clip:{instrument}:{of}", "tesoura", CLIP_CAME, self._runtime.settings.clock(), told, instrument,
-                      cause, "effect")  # fmt: skip
+        event = Event(
+            f"clip:{instrument}:{of}",
+            "tesoura",
+            CLIP_CAME,
+            self._runtime.settings.clock(),
+            told,
+            instrument,
+            cause,
+            "effect",
+        )
         await self._runtime.journal.log([event])
 
     def _figures(self, name: str) -> dict[str, Any]:
@@ -259,8 +296,9 @@ class Clips:
         """Make one file of these clips, in this order, beside everything else."""
         clips = [
             {"file": row.file, "begin": begin, "end": end, "caption": row.title if at == 0 else ""}
-            for row in rows for at, (begin, end) in enumerate(shown_parts(row))
-        ]  # fmt: skip
+            for row in rows
+            for at, (begin, end) in enumerate(shown_parts(row))
+        ]
         plan = {"clips": clips, "title": title, "under": under, "width_px": size[0], "height_px": size[1]}
         self._start(self._reel(title, plan, len(rows)), "Making a reel")
 
@@ -277,11 +315,25 @@ class Clips:
             still = drawn["still"]
         now = self._runtime.settings.clock()
         row = ClipRow(
-            kind=stored.REEL, file=made["file"], type="video/webm", title=title, at=now, made_at=now,
-            session_at=self._runtime.session_started_at, length=made["length"], kills=[],
-            parts=[[0, made["length"]]], width_px=plan["width_px"], height_px=plan["height_px"], size=made["size"],
-            codec="vp9", sound="opus", still=still, figures={"clips": clips}, starred=True,
-        )  # fmt: skip
+            kind=stored.REEL,
+            file=made["file"],
+            type="video/webm",
+            title=title,
+            at=now,
+            made_at=now,
+            session_at=self._runtime.session_started_at,
+            length=made["length"],
+            kills=[],
+            parts=[[0, made["length"]]],
+            width_px=plan["width_px"],
+            height_px=plan["height_px"],
+            size=made["size"],
+            codec="vp9",
+            sound="opus",
+            still=still,
+            figures={"clips": clips},
+            starred=True,
+        )
         kept = await self._write(lambda session: stored.add(session, row))
         self._start(self.room.make(), "Making room for clips")
         told = {"clip": kept.id, "title": title, "clips": clips, "seconds": round(made["length"] / MICRO, 1)}

@@ -135,9 +135,14 @@ class Computations:
             list(self._put(definition, made[key_of(definition)]))
 
     def _made(
-        self, session: Session, definitions: Sequence[Definition], until_seq: int, now: datetime, anew: bool = True,
+        self,
+        session: Session,
+        definitions: Sequence[Definition],
+        until_seq: int,
+        now: datetime,
+        anew: bool = True,
         progress: Progress = nobody,
-    ) -> dict[str, _Made | _Failed]:  # fmt: skip
+    ) -> dict[str, _Made | _Failed]:
         standings = stored.standings(session)
         corrected = [] if anew else event_log.corrected_seqs(session)
         sets = event_log.clock_sets(session)
@@ -165,10 +170,11 @@ class Computations:
         else:
             feed_together(session, rebuilding, until_seq, now, progress)
         return {
-            one.key: _Made(one.state, one.replayed(session).last_at) if one.error is None
+            one.key: _Made(one.state, one.replayed(session).last_at)
+            if one.error is None
             else _Failed(make_state(definition, self._engine.graph.almanac, now), one.error)
             for definition, one in zip(definitions, rebuilding, strict=True)
-        }  # fmt: skip
+        }
 
     def _put(
         self, definition: Definition, made: _Made | _Failed, meanwhile: Sequence[Occurrence] = ()
@@ -386,9 +392,10 @@ class Computations:
         """What the windows and chains of a session told at its end, and the instruments that count by session."""
         almanac = replace(self._engine.graph.almanac, session_began=start)
         definitions = [
-            one for _, one in self._engine.graph
+            one
+            for _, one in self._engine.graph
             if (one.kind_of.reported if isinstance(one, Setup) else depends_on(one, almanac) == start.isoformat())
-        ]  # fmt: skip
+        ]
         until_seq, end = self.applied, micros(until)
         if start == self._engine.graph.almanac.session_began:
             return [self._of_present_session(one) for one in definitions]
@@ -498,8 +505,9 @@ def _differences(before: Mapping[str, Scalar | None], after: Mapping[str, Scalar
     pairs = [(name, before.get(name), after.get(name)) for name in names]
     return [
         f"{name}: {'—' if was is None else was} → {'—' if now is None else now}"
-        for name, was, now in pairs if was != now
-    ]  # fmt: skip
+        for name, was, now in pairs
+        if was != now
+    ]
 
 
 def _of_the_log(definition: Definition) -> bool:

@@ -37,7 +37,7 @@ class Controls:
 
     def __init__(
         self, links: Links, leaves: DeskLeaves, start: Callable[[Coroutine[Any, Any, Any], str], object]
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._links, self._leaves, self._start = links, leaves, start
         self._edges = Edges()
         self._count = 0

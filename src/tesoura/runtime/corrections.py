@@ -49,8 +49,9 @@ class EventChange:
     def undo(self, event: Event) -> EventChange:
         """What takes it back."""
         was: dict[str, Any] = {name: event.data[name] for name in self.fields}
-        return EventChange(was, event.time if self.time is not None else None,
-                           None if self.is_void is None else not self.is_void)  # fmt: skip
+        return EventChange(
+            was, event.time if self.time is not None else None, None if self.is_void is None else not self.is_void
+        )
 
 
 class Corrections:
@@ -91,9 +92,7 @@ class Corrections:
         if not told:
             raise InvalidField("Nothing would be different.")
         now = self._clock()
-        events = [
-            Event(uuid.uuid4().hex, "tesoura", CORRECTION, now, one, str(seq), seq, "desk") for one in told
-        ]  # fmt: skip
+        events = [Event(uuid.uuid4().hex, "tesoura", CORRECTION, now, one, str(seq), seq, "desk") for one in told]
         await self._journal.log(events)
         if change.is_void:
             for moment in [one for one in self._stage.moments.waiting() if one.seq == seq]:

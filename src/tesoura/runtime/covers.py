@@ -46,10 +46,15 @@ class Covers:
     """The way to the covers of tracks."""
 
     def __init__(
-        self, folder: Path, journal: Journal, clock: Callable[[], datetime], lasting_s: Callable[[], float],
-        client: Callable[[], Awaitable[httpx.AsyncClient]], teller: Teller,
+        self,
+        folder: Path,
+        journal: Journal,
+        clock: Callable[[], datetime],
+        lasting_s: Callable[[], float],
+        client: Callable[[], Awaitable[httpx.AsyncClient]],
+        teller: Teller,
         start: Callable[[Coroutine[Any, Any, Any]], object],
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._folder, self._journal, self._clock, self._lasting_s = folder, journal, clock, lasting_s
         self._client, self._teller, self._start = client, teller, start
         self._done: dict[str, float] = {}

@@ -43,7 +43,7 @@ class Curtain:
 
     def __init__(
         self, hub: Broadcaster, placed: Mapping[str, PlacedPiece], names: Callable[[str], tuple[str, str]]
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._hub, self._placed, self._names = hub, placed, names
         self._kept: dict[str, Json] = {}
         self.claims = Claims()
@@ -127,8 +127,10 @@ class Curtain:
         True is for one that waits and that nobody has spoken of. What is away with all the others is not told.
         """
         placed = [
-            one for one in self._placed.values()
-            if one.overlay_id == overlay_id and not one.piece.is_moment
+            one
+            for one in self._placed.values()
+            if one.overlay_id == overlay_id
+            and not one.piece.is_moment
             and not self.claims.shown(one.key, not one.piece.waits)
-        ]  # fmt: skip
+        ]
         return [(one.piece.name, one.piece.waits and not self.claims.speaks_of(one.key)) for one in placed]

@@ -115,9 +115,14 @@ class Devices:
     _knows_ticket: Callable[[str, int | None], bool]
 
     def __init__(
-        self, store: Store, leaves: DeskLeaves, clock: Callable[[], datetime], lasting_s: Callable[[], float],
-        start: Callable[[Coroutine[Any, Any, Any], str], object], touched: Callable[[str], None],
-    ) -> None:  # fmt: skip
+        self,
+        store: Store,
+        leaves: DeskLeaves,
+        clock: Callable[[], datetime],
+        lasting_s: Callable[[], float],
+        start: Callable[[Coroutine[Any, Any, Any], str], object],
+        touched: Callable[[str], None],
+    ) -> None:
         self._store, self.leaves, self.clock, self._lasting_s, self._start = store, leaves, clock, lasting_s, start
         self._touched = partial(touched, "devices")
         self.pairings = Pairings()

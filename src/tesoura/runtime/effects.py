@@ -27,10 +27,13 @@ PAUSED, WHY_PAUSED = "paused", "it was imported and has not been started"
 LOOKED_AT = 200
 """So many of the newest firings are looked at after a start; what is older was told by an earlier one."""
 BOUNDS: Mapping[str, Bounds] = {
-    SAY: Bounds(1, 50, 90.0), CALL: Bounds(4, 20, 8.0, each_target=False), SCRIPT: Bounds(1, 5, 30.0),
-    SCENE: Bounds(1, 20, 8.0, each_target=False), SCENE_BACK: Bounds(1, 20, 8.0, each_target=False),
+    SAY: Bounds(1, 50, 90.0),
+    CALL: Bounds(4, 20, 8.0, each_target=False),
+    SCRIPT: Bounds(1, 5, 30.0),
+    SCENE: Bounds(1, 20, 8.0, each_target=False),
+    SCENE_BACK: Bounds(1, 20, 8.0, each_target=False),
     CLIP: Bounds(3, 20, 240.0),
-}  # fmt: skip
+}
 """What goes out of this machine goes by a way of its own; what is shown here has no need of one."""
 Performer = Callable[[Effect, int], Awaitable[str | None]]
 """Carries out the effects of a kind; told the place in the log where it began.
@@ -43,9 +46,12 @@ class Effects:
     """Carries out effects by their kind. `performers` is the table of those there are."""
 
     def __init__(
-        self, journal: Journal, clock: Callable[[], datetime], performers: Mapping[str, Performer],
+        self,
+        journal: Journal,
+        clock: Callable[[], datetime],
+        performers: Mapping[str, Performer],
         held: Callable[[str], bool] = lambda actor: False,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._journal, self._clock, self._performers, self._held = journal, clock, performers, held
         self._lanes = Lanes(BOUNDS)
 
@@ -74,8 +80,13 @@ class Effects:
 
         undone = await asyncio.to_thread(store.read, ask)
         for one, left in reversed(undone):
-            told = {"effect": "all" if left == one.event.data["effects"] else "the rest", "target": one.event.subject,
-                    "outcome": UNDONE, "left": left, "why": "Tesoura stopped before it could"}  # fmt: skip
+            told = {
+                "effect": "all" if left == one.event.data["effects"] else "the rest",
+                "target": one.event.subject,
+                "outcome": UNDONE,
+                "left": left,
+                "why": "Tesoura stopped before it could",
+            }
             event = Event(
                 f"{one.seq}:undone", "tesoura", ENDED, self._clock(), told, one.event.subject, one.seq, one.event.actor
             )

@@ -151,9 +151,14 @@ class Runtime:
             lambda job: self._tasks.start(job, "Carrying out effects"),
         )
         self.covers = Covers(
-            store.folder, self.journal, self._clock, settings.lasting_s, self.feeds.client, self.feeds.told_by,
+            store.folder,
+            self.journal,
+            self._clock,
+            settings.lasting_s,
+            self.feeds.client,
+            self.feeds.told_by,
             lambda job: self._tasks.start(job, "Fetching a cover"),
-        )  # fmt: skip
+        )
         self.feed_watch = FeedWatch(
             self._engine, self.journal, self._clock, lambda job: self._tasks.start(job, "Telling how a feed fares")
         )
@@ -166,9 +171,15 @@ class Runtime:
         self.text_files = TextFiles(store, self._engine, self._clock, self.touched)
         self.session_reports = SessionReports(store, self.computations)
         self.persistence = Persistence(
-            store, self._engine, self.computations, settings, lambda: self.preferences.keep_days, self._watch_clock,
-            self.session_reports.keep_before, self._tasks,
-        )  # fmt: skip
+            store,
+            self._engine,
+            self.computations,
+            settings,
+            lambda: self.preferences.keep_days,
+            self._watch_clock,
+            self.session_reports.keep_before,
+            self._tasks,
+        )
         self._scheduler = Scheduler(self._clock, self._due, self._tick, self._jumped, lasting_s=settings.lasting_s)
         self._loop: asyncio.AbstractEventLoop | None = None
         self._starting: asyncio.Task[None] | None = None

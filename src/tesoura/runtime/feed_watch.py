@@ -22,9 +22,12 @@ class FeedWatch:
     """Watches how feeds fare. What a feed was before Tesoura started is not known, so its first state is no news."""
 
     def __init__(
-        self, engine: Engine, journal: Journal, clock: Callable[[], datetime],
+        self,
+        engine: Engine,
+        journal: Journal,
+        clock: Callable[[], datetime],
         start: Callable[[Coroutine[Any, Any, Any]], object],
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._engine, self._journal, self._clock, self._start = engine, journal, clock, start
         self._down: dict[str, bool] = {}
         self._failed: dict[str, deque[tuple[datetime, str]]] = {}

@@ -80,11 +80,18 @@ class Feeds:
     """All feeds of the data folder, started, changed and stopped as the store says."""
 
     def __init__(
-        self, store: Store, engine: Engine, clock: Callable[[], datetime], publish: Callable[[Changes], None],
-        accept: Accept, kept: Callable[[Sequence[Reading]], None], on_scene: Callable[[str, str], Awaitable[None]],
-        on_control: Callable[[str, ControlMoved], Awaitable[None]], committing: Committing,
+        self,
+        store: Store,
+        engine: Engine,
+        clock: Callable[[], datetime],
+        publish: Callable[[Changes], None],
+        accept: Accept,
+        kept: Callable[[Sequence[Reading]], None],
+        on_scene: Callable[[str, str], Awaitable[None]],
+        on_control: Callable[[str, ControlMoved], Awaitable[None]],
+        committing: Committing,
         tasks: Tasks,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._committing, self._tasks = committing, tasks
         self._kept, self._on_scene, self._on_control = kept, on_scene, on_control
         self._store, self._engine, self._clock, self._publish, self._accept = store, engine, clock, publish, accept
@@ -153,9 +160,17 @@ class Feeds:
         kind = KINDS[row.kind]
         context = await self.context(row.choices, loaded.secrets, memory=loaded.memory)
         running = Running(
-            row.id, row.title, kind, row.choices, loaded.picks, loaded.rules, loaded.seen, context, row.paused,
+            row.id,
+            row.title,
+            kind,
+            row.choices,
+            loaded.picks,
+            loaded.rules,
+            loaded.seen,
+            context,
+            row.paused,
             unreadable=loaded.unreadable,
-        )  # fmt: skip
+        )
         self._running = dict(sorted({**self._running, name: running}.items(), key=lambda one: one[1].feed_id))
         if row.token:
             self._by_token[row.token] = name
@@ -177,8 +192,9 @@ class Feeds:
                 await self._hold_back(name, running, error)
                 return
         if kind.tried:
-            running.poller = Poller(name, kind, context, lambda outcome: self._came(name, running, outcome),
-                                    random.random)  # fmt: skip
+            running.poller = Poller(
+                name, kind, context, lambda outcome: self._came(name, running, outcome), random.random
+            )
             running.task = self._tasks.keep_going(
                 running.poller.run, f"Feed {name}", lambda error: self._failed(name, error)
             )
@@ -362,8 +378,11 @@ class Feeds:
     def titles(self, kind: str = "") -> list[tuple[str, str]]:
         """The feeds of a kind, or all: each one's name and title. Of the kind `clips` are all that give some."""
         gives = kind == "clips"
-        return [(name, one.title) for name, one in self._running.items()
-                if kind in ("", one.kind.name) or (gives and one.kind.gives_clips)]  # fmt: skip
+        return [
+            (name, one.title)
+            for name, one in self._running.items()
+            if kind in ("", one.kind.name) or (gives and one.kind.gives_clips)
+        ]
 
     def named(self, name: str) -> Running | None:
         """A feed that runs, by its name or its title; None when there is none."""

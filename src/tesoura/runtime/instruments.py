@@ -65,8 +65,12 @@ class Instruments:
         start: Callable[[Coroutine[Any, Any, Any]], object],
     ) -> None:
         self._engine, self._graph, self._journal, self._effects, self._clock = (
-            engine, engine.graph, journal, effects, clock,
-        )  # fmt: skip
+            engine,
+            engine.graph,
+            journal,
+            effects,
+            clock,
+        )
         self._fired: list[tuple[Setup, Fired]] = []
         self._logging = asyncio.Lock()
         self._stopping = False
@@ -116,9 +120,14 @@ class Instruments:
         return player
 
     async def command(
-        self, name: str, command: str, given: Mapping[str, Any], actor: str = "desk", cause: int | None = None,
+        self,
+        name: str,
+        command: str,
+        given: Mapping[str, Any],
+        actor: str = "desk",
+        cause: int | None = None,
         id: str = "",
-    ) -> Step:  # fmt: skip
+    ) -> Step:
         """Give a command: it is in the log before this ends. Raises LookupError, and InvalidField."""
         # One after the other: the second of two equal ones finds the instrument as the first has left it.
         async with self._turns.setdefault(name, asyncio.Lock()):

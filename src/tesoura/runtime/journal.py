@@ -103,8 +103,9 @@ class Journal:
         try:
             writing = (
                 writer.submit_plain(lambda driver: each(event_log.append_plain(driver, events, now)))
-                if alone else writer.submit(job)
-            )  # fmt: skip
+                if alone
+                else writer.submit(job)
+            )
             logged = await asyncio.wrap_future(writing)
         except Exception as error:
             if len(entries) == 1 and not entries[0].done.done():

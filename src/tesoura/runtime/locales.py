@@ -12,24 +12,71 @@ from tesoura.core.language.numbers import CompactStep, NumberStyle, english_ordi
 
 DEFAULT = "en"
 OFFERED = (
-    "cs", "da", "de", "en", "en_GB", "en_IN", "es", "et", "fi", "fr", "hr", "hu", "it", "ja", "ko", "lt", "lv", "nb",
-    "nl", "pl", "pt_BR", "pt_PT", "ro", "sk", "sl", "sv", "tr", "uk", "vi", "zh_Hans",
-)  # fmt: skip
+    "cs",
+    "da",
+    "de",
+    "en",
+    "en_GB",
+    "en_IN",
+    "es",
+    "et",
+    "fi",
+    "fr",
+    "hr",
+    "hu",
+    "it",
+    "ja",
+    "ko",
+    "lt",
+    "lv",
+    "nb",
+    "nl",
+    "pl",
+    "pt_BR",
+    "pt_PT",
+    "ro",
+    "sk",
+    "sl",
+    "sv",
+    "tr",
+    "uk",
+    "vi",
+    "zh_Hans",
+)
 
 
 _CATEGORIES = ("zero", "one", "two", "few", "many", "other")
 GROUPED_FROM_FIVE = frozenset({"es", "lv", "pl", "pt_PT"})
 """Where 1234 is written as it is, and 12 345 in groups (CLDR's least number of grouping digits)."""
 MORE = {
-    "cs": "{names} a ještě {n}", "da": "{names} og {n} til", "de": "{names} und {n} weitere",
-    "en": "{names} and {n} more", "es": "{names} y {n} más", "et": "{names} ja veel {n}", "fi": "{names} ja {n} muuta",
-    "fr": "{names} et {n} de plus", "hr": "{names} i još {n}", "hu": "{names} és még {n}", "it": "{names} e altri {n}",
-    "ja": "{names}、ほか{n}名", "ko": "{names} 외 {n}명", "lt": "{names} ir dar {n}", "lv": "{names} un vēl {n}",
-    "nb": "{names} og {n} til", "nl": "{names} en nog {n}", "pl": "{names} i jeszcze {n}", "pt": "{names} e mais {n}",
-    "ro": "{names} și încă {n}", "sk": "{names} a ešte {n}", "sl": "{names} in še {n}", "sv": "{names} och {n} till",
-    "tr": "{names} ve {n} kişi daha", "uk": "{names} і ще {n}", "vi": "{names} và {n} người khác",
+    "cs": "{names} a ještě {n}",
+    "da": "{names} og {n} til",
+    "de": "{names} und {n} weitere",
+    "en": "{names} and {n} more",
+    "es": "{names} y {n} más",
+    "et": "{names} ja veel {n}",
+    "fi": "{names} ja {n} muuta",
+    "fr": "{names} et {n} de plus",
+    "hr": "{names} i još {n}",
+    "hu": "{names} és még {n}",
+    "it": "{names} e altri {n}",
+    "ja": "{names}、ほか{n}名",
+    "ko": "{names} 외 {n}명",
+    "lt": "{names} ir dar {n}",
+    "lv": "{names} un vēl {n}",
+    "nb": "{names} og {n} til",
+    "nl": "{names} en nog {n}",
+    "pl": "{names} i jeszcze {n}",
+    "pt": "{names} e mais {n}",
+    "ro": "{names} și încă {n}",
+    "sk": "{names} a ešte {n}",
+    "sl": "{names} in še {n}",
+    "sv": "{names} och {n} till",
+    "tr": "{names} ve {n} kişi daha",
+    "uk": "{names} і ще {n}",
+    "vi": "{names} và {n} người khác",
     "zh": "{names}等另外{n}人",
-}  # fmt: skip
+}
 """How a list is written that is cut short."""
 
 
@@ -39,13 +86,21 @@ def _swedish(number: float) -> str:
 
 
 ORDINALS: Mapping[str, Callable[[float], str]] = {
-    "en": english_ordinal, "sv": _swedish,
-    "fr": lambda number: "{n}er" if number == 1 else "{n}e", "nl": lambda number: "{n}e",
-    "es": lambda number: "{n}.º", "it": lambda number: "{n}º", "pt": lambda number: "{n}º",
-    "ja": lambda number: "{n}位", "ko": lambda number: "{n}위", "zh": lambda number: "第{n}",
-    "vi": lambda number: "thứ {n}", "lt": lambda number: "{n}-as", "uk": lambda number: "{n}-й",
+    "en": english_ordinal,
+    "sv": _swedish,
+    "fr": lambda number: "{n}er" if number == 1 else "{n}e",
+    "nl": lambda number: "{n}e",
+    "es": lambda number: "{n}.º",
+    "it": lambda number: "{n}º",
+    "pt": lambda number: "{n}º",
+    "ja": lambda number: "{n}位",
+    "ko": lambda number: "{n}위",
+    "zh": lambda number: "第{n}",
+    "vi": lambda number: "thứ {n}",
+    "lt": lambda number: "{n}-as",
+    "uk": lambda number: "{n}-й",
     "ro": lambda number: "al {n}-lea" if number != 1 else "primul",
-}  # fmt: skip
+}
 """How a rank is written; with a full stop behind it in the languages that are not here."""
 
 

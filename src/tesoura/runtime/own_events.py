@@ -20,9 +20,13 @@ from tesoura.store.tables import ComputedRow
 
 
 async def follow(
-    store: Store, engine: Engine, row_id: int, publish: Callable[[Changes], object], clock: Callable[[], datetime],
+    store: Store,
+    engine: Engine,
+    row_id: int,
+    publish: Callable[[Changes], object],
+    clock: Callable[[], datetime],
     recount: Callable[[str, Logged | None], Awaitable[None]],
-) -> None:  # fmt: skip
+) -> None:
     """Add or remove those signals after an instrument was restored or removed; `recount` recomputes one type."""
     known = set(engine.event_types())
 

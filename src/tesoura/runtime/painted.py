@@ -37,9 +37,8 @@ class PaintedSpans:
     """Gathers what pages say, and logs it in one event each few seconds."""
 
     def __init__(
-        self, journal: Journal, clock: Callable[[], datetime],
-        start: Callable[[Coroutine[Any, Any, Any], str], object],
-    ) -> None:  # fmt: skip
+        self, journal: Journal, clock: Callable[[], datetime], start: Callable[[Coroutine[Any, Any, Any], str], object]
+    ) -> None:
         self._journal, self._clock, self._start = journal, clock, start
         self._gathered: list[Gathered] = []
         self._waiting = False

@@ -24,7 +24,7 @@ from tesoura.core.effects import (
     SOUND_ON,
     SWAP,
     Effect,
-)  # fmt: skip
+)
 from tesoura.core.signals.assignments import Assignment
 from tesoura.core.values import Scalar, Wanted, as_scalar, from_json
 from tesoura.errors import Gone, SourceUnavailable, ValueRefused
@@ -50,11 +50,23 @@ class Performers:
         """Each by its kind of effect."""
         show = self._runtime.showing
         return {
-            SOUND: self._sound, SOUND_ON: self._sound_on, SCENE: self._scene, SCENE_BACK: self._scene_back,
-            COMMAND: self._command, PRESS: self._press, SET: self._set, MOMENT: self._moment, CALL: self._call,
-            SAY: self._runtime.talking.say, SHOW: show.show, HIDE: show.show, SWAP: show.show,
-            AS_BEFORE: show.as_before, SCRIPT: self._script, CLIP: self._clip,
-        }  # fmt: skip
+            SOUND: self._sound,
+            SOUND_ON: self._sound_on,
+            SCENE: self._scene,
+            SCENE_BACK: self._scene_back,
+            COMMAND: self._command,
+            PRESS: self._press,
+            SET: self._set,
+            MOMENT: self._moment,
+            CALL: self._call,
+            SAY: self._runtime.talking.say,
+            SHOW: show.show,
+            HIDE: show.show,
+            SWAP: show.show,
+            AS_BEFORE: show.as_before,
+            SCRIPT: self._script,
+            CLIP: self._clip,
+        }
 
     async def _sound(self, effect: Effect, seq: int) -> None:
         self._runtime.stage.sound(effect.target, str(effect.data.get("sound", "")))

@@ -173,9 +173,8 @@ class Persistence:
         """Save what changed, and with `trails` how the computations stand too."""
         applied = self.applied
         changed = [
-            one for one in self._engine.unsaved(self._settings.clock(), trails)
-            if one[0].name not in self._committing
-        ]  # fmt: skip
+            one for one in self._engine.unsaved(self._settings.clock(), trails) if one[0].name not in self._committing
+        ]
         unsaved = self._engine.graph.take_unsaved()
         standings = self._computations.standings(None if trails else unsaved)
         read, self._readings = self._readings, []

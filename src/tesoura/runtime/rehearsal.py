@@ -91,9 +91,14 @@ def ground_of_session(session: Session, ground: Ground, one: StreamSession) -> G
 
 
 def rehearse(
-    session: Session, computations: Computations, ground: Ground, plan: Decides, since: datetime, now: datetime,
+    session: Session,
+    computations: Computations,
+    ground: Ground,
+    plan: Decides,
+    since: datetime,
+    now: datetime,
     budget_s: float = BUDGET_S,
-) -> Rehearsed:  # fmt: skip
+) -> Rehearsed:
     """Its decisions from one instant to another, had it been there."""
     needed = dict.fromkeys((*plan.trigger.reads, *plan.conditions.reads))
     own = _below(needed, ground, since)
@@ -150,9 +155,14 @@ def _raw(names: Mapping[str, None], own: Sequence[Definition], almanac: Almanac,
 
 
 def _steps(
-    session: Session, types: Sequence[str], raw: Sequence[str], from_seq: int, until_seq: int, since: datetime,
+    session: Session,
+    types: Sequence[str],
+    raw: Sequence[str],
+    from_seq: int,
+    until_seq: int,
+    since: datetime,
     now: datetime,
-) -> Iterator[_Step]:  # fmt: skip
+) -> Iterator[_Step]:
     events = (
         _Step(one.seq, 0, instant(one.at), one)
         for one in event_log.happenings(session, types, None, until_seq, from_seq, in_order=True)

@@ -82,10 +82,13 @@ def feed_alone(session: Session, one: Rebuilding, until_seq: int, now: datetime)
         # What was logged before the clock was set forward is later than it was logged.
         since -= timedelta(microseconds=sum(abs(one.by) for one in event_log.clock_sets(session).sets))
     _feed(
-        session, [one], until_seq, now,
+        session,
+        [one],
+        until_seq,
+        now,
         lambda types: event_log.happenings(session, types, since, until_seq, one.after_seq, in_order),
         event_log.clock_sets(session),
-    )  # fmt: skip
+    )
 
 
 @dataclass(slots=True)
@@ -106,25 +109,38 @@ class Rebuilding:
 
 
 def feed_together(
-    session: Session, rebuilding: Sequence[Rebuilding], until_seq: int, now: datetime, progress: Progress = nobody,
+    session: Session,
+    rebuilding: Sequence[Rebuilding],
+    until_seq: int,
+    now: datetime,
+    progress: Progress = nobody,
     corrected: Corrected | None = None,
-) -> None:  # fmt: skip
+) -> None:
     """Let many states have the log's events, each from its own place on, in one pass.
 
     One that fails is left where it failed, with its error; the others go on. With `corrected`, as if these were the
     corrections there are.
     """
     _feed(
-        session, rebuilding, until_seq, now,
+        session,
+        rebuilding,
+        until_seq,
+        now,
         lambda types: event_log.walk(session, types, until_seq, min(one.after_seq for one in rebuilding), corrected),
-        event_log.clock_sets(session), progress,
-    )  # fmt: skip
+        event_log.clock_sets(session),
+        progress,
+    )
 
 
 def _feed(
-    session: Session, rebuilding: Sequence[Rebuilding], until_seq: int, now: datetime,
-    read: Callable[[list[str]], Iterator[Occurrence]], sets: ClockSets, progress: Progress = nobody,
-) -> None:  # fmt: skip
+    session: Session,
+    rebuilding: Sequence[Rebuilding],
+    until_seq: int,
+    now: datetime,
+    read: Callable[[list[str]], Iterator[Occurrence]],
+    sets: ClockSets,
+    progress: Progress = nobody,
+) -> None:
     """Instruments get the clock change in order; everything else is built from corrected instants."""
     takers: dict[str, list[tuple[Rebuilding, int]]] = {}
     for one in rebuilding:

@@ -117,8 +117,9 @@ class SavedGames:
             await asyncio.to_thread(putting.let_go, putting.before_at(source_of(game), number))
             return
         now = self._runtime.settings.clock()
-        row = SaveRow(game_id=game.id or 0, kind=stored.BEFORE, name=f"{game.title}, found beside it", beside=True,
-                      made_at=now)  # fmt: skip
+        row = SaveRow(
+            game_id=game.id or 0, kind=stored.BEFORE, name=f"{game.title}, found beside it", beside=True, made_at=now
+        )
         row = await self._write(lambda session: stored.add(session, row))
         source = source_of(game)
         await asyncio.to_thread(putting.before_at(source, number).rename, putting.before_at(source, row.id or 0))
@@ -145,9 +146,15 @@ class SavedGames:
             if not content.files:
                 raise CommandRefused(f"{game.title} has no save now. Save once in the game, then keep it.")
             row = SaveRow(
-                game_id=game.id or 0, parent_id=parent_id, name=name, note=note, content=content.plain(),
-                size=content.size, same=content.same, made_at=self._runtime.settings.clock(),
-            )  # fmt: skip
+                game_id=game.id or 0,
+                parent_id=parent_id,
+                name=name,
+                note=note,
+                content=content.plain(),
+                size=content.size,
+                same=content.same,
+                made_at=self._runtime.settings.clock(),
+            )
             return await self._write(lambda session: stored.add(session, row))
 
     async def put_back(self, game: SaveGameRow, save: SaveRow) -> SaveRow | None:
@@ -167,8 +174,16 @@ class SavedGames:
                 work.done = done
 
             try:
-                await asyncio.to_thread(putting.put, self.objects, content, source_of(game), number, game.keeps_times,
-                                        told, lambda: work.stopped)  # fmt: skip
+                await asyncio.to_thread(
+                    putting.put,
+                    self.objects,
+                    content,
+                    source_of(game),
+                    number,
+                    game.keeps_times,
+                    told,
+                    lambda: work.stopped,
+                )
             except TesouraError:
                 if before is not None:
                     await self._write(lambda session: self._never_was(session, before))
@@ -196,12 +211,21 @@ class SavedGames:
                 was = stored.entry(session, save.id or 0)
                 if was is None or was.removed_at is not None or was.content is None:
                     raise Gone("There is no such save on the shelf any more.")
-                before = stored.add(session, SaveRow(
-                    game_id=was.game_id, kind=stored.BEFORE, name=f"{was.name}, as it was", content=was.content,
-                    size=was.size, same=was.same, made_at=now,
-                ))  # fmt: skip
-                stored.change(session, was.id or 0, content=content.plain(), size=content.size, same=content.same,
-                              made_at=now)  # fmt: skip
+                before = stored.add(
+                    session,
+                    SaveRow(
+                        game_id=was.game_id,
+                        kind=stored.BEFORE,
+                        name=f"{was.name}, as it was",
+                        content=was.content,
+                        size=was.size,
+                        same=was.same,
+                        made_at=now,
+                    ),
+                )
+                stored.change(
+                    session, was.id or 0, content=content.plain(), size=content.size, same=content.same, made_at=now
+                )
                 stored.bound_befores(session, was.game_id, game.most_before, now)
                 return before
 
@@ -255,9 +279,14 @@ class SavedGames:
         changed = max((one.mtime_ns for one in found), default=0) / 1e9
         at = datetime.fromtimestamp(changed, UTC) if changed else self._runtime.settings.clock()
         row = SaveRow(
-            game_id=game.id or 0, kind=stored.BEFORE, name=f"{game.title}, before", beside=True, same=save.same,
-            size=sum(one.size for one in found), made_at=at,
-        )  # fmt: skip
+            game_id=game.id or 0,
+            kind=stored.BEFORE,
+            name=f"{game.title}, before",
+            beside=True,
+            same=save.same,
+            size=sum(one.size for one in found),
+            made_at=at,
+        )
         return await self._write(lambda session: stored.add(session, row))
 
     @staticmethod

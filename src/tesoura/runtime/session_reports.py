@@ -72,8 +72,11 @@ class SessionReports:
 
         def ask(session: Session) -> list[tuple[StreamSession, datetime]]:
             every = [one for one in state.all_sessions(session) if one.ended_at and one.started_at < before]
-            lasts = [(one, event_log.last_time(session, one.started_at, one.ended_at)) for one in every
-                     if session.get(SessionReportRow, one.id) is None]  # fmt: skip
+            lasts = [
+                (one, event_log.last_time(session, one.started_at, one.ended_at))
+                for one in every
+                if session.get(SessionReportRow, one.id) is None
+            ]
             return [(one, last) for one, last in lasts if last is not None]
 
         for one, last in await asyncio.to_thread(self._store.read, ask):
@@ -89,8 +92,9 @@ class SessionReports:
         previews = await self._computations.of_session(one.started_at, end or one.ended_at or until)
         figures = [
             SessionFigures(next(iter(found.values)).partition(".")[0], found.values, found.units)
-            for found in previews if found.events and found.values
-        ]  # fmt: skip
+            for found in previews
+            if found.events and found.values
+        ]
         marks = await asyncio.to_thread(self._store.read, lambda session: marks_of(session, one, until))
         return SessionFacts(until, figures, marks)
 
@@ -100,8 +104,9 @@ class SessionReports:
         for row in stored_computed.all_computed(session):
             kind = KINDS.get(row.kind)
             for each in kind.records if kind is not None else ():
-                kept = list(kept_records.of(session, row.name, each.name, one.started_at, until=one.ended_at,
-                                            most=MOST_RECORDS))[::-1]  # fmt: skip
+                kept = list(
+                    kept_records.of(session, row.name, each.name, one.started_at, until=one.ended_at, most=MOST_RECORDS)
+                )[::-1]
                 if kept:
                     told = [(record.record.at, record.record.data) for record in kept]
                     found.append(SessionRecords(str(row.choices.get("title", row.name)), each, told))

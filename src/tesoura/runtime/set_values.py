@@ -36,9 +36,8 @@ class SetValues:
         return await self._set(SCENE, Assignment(signal, scene), scene, actor, cause, id)
 
     async def _set(
-        self, kind: str, given: Assignment, subject: str, actor: str, cause: int | None = None,
-        id: str = "",
-    ) -> Signal:  # fmt: skip
+        self, kind: str, given: Assignment, subject: str, actor: str, cause: int | None = None, id: str = ""
+    ) -> Signal:
         now = self._clock()
         event = Event(id or uuid.uuid4().hex, "tesoura", kind, now, given.data(), subject, cause, actor)
         await self._journal.log([event])

@@ -21,9 +21,13 @@ class Sightings:
     """Tells the engine of the pieces that something asks for whether viewers see them, as that changes."""
 
     def __init__(
-        self, stage: Stage, engine: Engine, journal: Journal, clock: Callable[[], datetime],
+        self,
+        stage: Stage,
+        engine: Engine,
+        journal: Journal,
+        clock: Callable[[], datetime],
         start: Callable[[Coroutine[Any, Any, Any], str], object],
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._stage, self._engine, self._journal, self._clock, self._start = stage, engine, journal, clock, start
         self._told: dict[str, bool] = {}
 

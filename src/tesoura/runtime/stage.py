@@ -298,18 +298,21 @@ class Stage:
     def pages_showing(self, instrument: str) -> int:
         """How many viewers' pages have a piece of this instrument that neither a scene nor anybody hides."""
         there = {
-            placed.overlay_id for placed in self._placed.values()
-            if instrument in placed.instruments and placed.piece.shown_in(self.scene)
+            placed.overlay_id
+            for placed in self._placed.values()
+            if instrument in placed.instruments
+            and placed.piece.shown_in(self.scene)
             and not self.curtain.is_away(placed)
-        }  # fmt: skip
+        }
         return sum(self._hub.audience(overlay_id).pages for overlay_id in there)
 
     def moment_pieces(self) -> list[str]:
         """The text pieces on air that show moments: their overlays' names and their own."""
         return [
-            " / ".join(self.placed(key)) for key, one in self._placed.items()
+            " / ".join(self.placed(key))
+            for key, one in self._placed.items()
             if one.piece.is_moment and one.piece.kind == "text"
-        ]  # fmt: skip
+        ]
 
     def moment_on(self, piece: str, words: str, for_s: float, seq: int) -> bool:
         """Let words wait for their turn on a piece of this name; whether one is on air and has room for them."""

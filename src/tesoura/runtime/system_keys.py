@@ -38,7 +38,7 @@ class SystemKeys:
 
     def __init__(
         self, store: Store, leaves: DeskLeaves, start: Callable[[Coroutine[Any, Any, Any], str], object]
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._store, self._leaves, self._start = store, leaves, start
         self.wished = store.read(lambda session: state.choice(session, KEPT)) == "yes"
         self.problem = ""

@@ -48,9 +48,11 @@ class Tasks:
         return task
 
     def keep_going(
-        self, loop: Callable[[], Coroutine[Any, Any, None]], name: str,
+        self,
+        loop: Callable[[], Coroutine[Any, Any, None]],
+        name: str,
         failed: Callable[[Exception], None] = lambda error: None,
-    ) -> asyncio.Task[None]:  # fmt: skip
+    ) -> asyncio.Task[None]:
         """Run a loop in the background; when it fails, report it, call `failed`, and restart it.
 
         The task ends only when it is cancelled; cancel it before `stop`.

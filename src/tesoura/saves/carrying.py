@@ -69,13 +69,23 @@ class CarriedShelf:
 def write(to: IO[bytes], shelf: CarriedShelf, objects: Path) -> None:
     """Write a shelf into a file. Raises FileRefused when a content of it is missing, or it is too much for one file."""
     told = {
-        "kind": KIND, "version": VERSION, "game": shelf.game, "folder": shelf.folder, "called": shelf.called,
+        "kind": KIND,
+        "version": VERSION,
+        "game": shelf.game,
+        "folder": shelf.folder,
+        "called": shelf.called,
         "entries": [
-            {"number": one.number, "parent": one.parent, "name": one.name, "note": one.note, "made_at": one.made_at,
-             **({"content": one.content.plain()} if one.content else {})}
+            {
+                "number": one.number,
+                "parent": one.parent,
+                "name": one.name,
+                "note": one.note,
+                "made_at": one.made_at,
+                **({"content": one.content.plain()} if one.content else {}),
+            }
             for one in shelf.entries
         ],
-    }  # fmt: skip
+    }
     listed = json.dumps(told)
     if len(shelf.entries) > MOST_ENTRIES or len(shelf.digests) > MOST_PARTS or len(listed) > MOST_LIST:
         raise FileRefused("This shelf has more saves and files than one file can hold. Remove saves you don't need.")
@@ -115,8 +125,10 @@ def listed(packed: Archive) -> CarriedShelf:
     for entry in shelf.entries:
         for each in entry.content.files if entry.content else ():
             if packed.sizes.get(f"files/{each.digest}") != each.size:
-                raise FileRefused(f"“{entry.name[:60]}” is not whole in the file: {each.path or 'its content'} "
-                                  "is missing or of another size.")  # fmt: skip
+                raise FileRefused(
+                    f"“{entry.name[:60]}” is not whole in the file: {each.path or 'its content'} "
+                    "is missing or of another size."
+                )
     return shelf
 
 
@@ -179,8 +191,15 @@ def _entry(told: Any, folder: bool) -> CarriedSave:
     if not isinstance(number, int) or not isinstance(parent, int) or not 0 < number < 10**9:
         raise FileRefused("An entry of the list has no number.")
     content = _content(told["content"], folder) if told.get("content") is not None else None
-    return CarriedSave(number, parent, content is None, _words(told.get("name"), MOST_NAME) or "No name",
-                       _words(told.get("note"), MOST_NOTE, "\n"), _words(told.get("made_at"), 40), content)  # fmt: skip
+    return CarriedSave(
+        number,
+        parent,
+        content is None,
+        _words(told.get("name"), MOST_NAME) or "No name",
+        _words(told.get("note"), MOST_NOTE, "\n"),
+        _words(told.get("made_at"), 40),
+        content,
+    )
 
 
 def _whole(entries: Sequence[CarriedSave]) -> None:
@@ -247,8 +266,14 @@ def safe_path(raw: object) -> str:
     """
     told = str(raw)
     parts = told.split("/")
-    bad = (not told or len(told) > MOST_PATH or "\0" in told or PurePosixPath(told).is_absolute()
-           or any(one in ("", ".", "..") for one in parts) or not _writable(told))  # fmt: skip
+    bad = (
+        not told
+        or len(told) > MOST_PATH
+        or "\0" in told
+        or PurePosixPath(told).is_absolute()
+        or any(one in ("", ".", "..") for one in parts)
+        or not _writable(told)
+    )
     if bad:
         raise FileRefused(f"{told[:60]!a} in the list is not a path inside the save. Nothing was imported.")
     return told

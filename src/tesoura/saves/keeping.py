@@ -94,7 +94,7 @@ def digest_of(at: Path) -> str:
 
 def keep(
     folder: Path, source: SaveSource, found: Sequence[FoundFile], told: Callable[[int], None] = lambda done: None
-) -> Content:  # fmt: skip
+) -> Content:
     """Store the files of a save; what it is. `told` hears how many bytes are done.
 
     Raises StillWritten when it changed meanwhile, and CommandRefused when the disk is full or it cannot be read.
@@ -209,8 +209,10 @@ def room_for(folder: Path, size: int) -> None:
     """See that a disk has room. Raises CommandRefused."""
     free = shutil.disk_usage(folder).free
     if free - size < FREE_BYTES:
-        raise CommandRefused(f"The disk has {free / 1e9:.1f} GB free, and this needs {size / 1e9:.1f}. "
-                             "Make room, then try again. Nothing was changed.")  # fmt: skip
+        raise CommandRefused(
+            f"The disk has {free / 1e9:.1f} GB free, and this needs {size / 1e9:.1f}. "
+            "Make room, then try again. Nothing was changed."
+        )
 
 
 def refused(error: OSError, what: str) -> CommandRefused:

@@ -78,8 +78,10 @@ def files_of(source: SaveSource) -> list[FoundFile]:
         size += one.st_size
         found.append(FoundFile(at.relative_to(source.at).as_posix(), at, one.st_size, one.st_mtime_ns))
         if len(found) > MOST_FILES or size > MOST_BYTES:
-            raise CommandRefused(f"{source.at.name} has more than {MOST_FILES:,} files or {MOST_BYTES // 10**9} GB. "
-                                 "Choose the folder of the saves alone.")  # fmt: skip
+            raise CommandRefused(
+                f"{source.at.name} has more than {MOST_FILES:,} files or {MOST_BYTES // 10**9} GB. "
+                "Choose the folder of the saves alone."
+            )
     return sorted(found)
 
 
@@ -171,18 +173,30 @@ def usual_places() -> list[tuple[str, Path]]:
     """Where games usually keep their saves, as far as it is there; each with words for it."""
     home, known = Path.home(), os.environ
     if sys.platform == "win32":
-        told = [("Saved Games", home / "Saved Games"), ("Documents, My Games", home / "Documents" / "My Games"),
-                ("Documents", home / "Documents"), ("AppData, Roaming", known.get("APPDATA", "")),
-                ("AppData, Local", known.get("LOCALAPPDATA", "")), ("AppData, LocalLow", home / "AppData" / "LocalLow"),
-                ("Home", home)]  # fmt: skip
+        told = [
+            ("Saved Games", home / "Saved Games"),
+            ("Documents, My Games", home / "Documents" / "My Games"),
+            ("Documents", home / "Documents"),
+            ("AppData, Roaming", known.get("APPDATA", "")),
+            ("AppData, Local", known.get("LOCALAPPDATA", "")),
+            ("AppData, LocalLow", home / "AppData" / "LocalLow"),
+            ("Home", home),
+        ]
     elif sys.platform == "darwin":
         library = home / "Library"
-        told = [("Application Support", library / "Application Support"), ("Containers", library / "Containers"),
-                ("Documents", home / "Documents"), ("Home", home)]  # fmt: skip
+        told = [
+            ("Application Support", library / "Application Support"),
+            ("Containers", library / "Containers"),
+            ("Documents", home / "Documents"),
+            ("Home", home),
+        ]
     else:
-        told = [("Data of programs", known.get("XDG_DATA_HOME") or home / ".local" / "share"),
-                ("Settings of programs", known.get("XDG_CONFIG_HOME") or home / ".config"),
-                ("Documents", home / "Documents"), ("Home", home)]  # fmt: skip
+        told = [
+            ("Data of programs", known.get("XDG_DATA_HOME") or home / ".local" / "share"),
+            ("Settings of programs", known.get("XDG_CONFIG_HOME") or home / ".config"),
+            ("Documents", home / "Documents"),
+            ("Home", home),
+        ]
     return [(words, Path(at)) for words, at in told if str(at) and Path(at).is_dir()]
 
 

@@ -32,9 +32,14 @@ _HERE, _EXCHANGE = -100, 2
 
 
 def put(
-    objects: Path, content: Content, source: SaveSource, number: int, keeps_times: bool,
-    told: Callable[[int], None] = lambda done: None, stopped: Callable[[], bool] = lambda: False,
-) -> None:  # fmt: skip
+    objects: Path,
+    content: Content,
+    source: SaveSource,
+    number: int,
+    keeps_times: bool,
+    told: Callable[[int], None] = lambda done: None,
+    stopped: Callable[[], bool] = lambda: False,
+) -> None:
     """Let a kept save take the place of the game's. What the game had stands beside it then, as `before_at` says.
 
     Raises CommandRefused when that cannot be; then the game has what it had.
@@ -72,9 +77,14 @@ def before_at(source: SaveSource, number: int) -> Path:
 
 
 def _staged(
-    objects: Path, content: Content, new: Path, source: SaveSource, keeps_times: bool, told: Callable[[int], None],
+    objects: Path,
+    content: Content,
+    new: Path,
+    source: SaveSource,
+    keeps_times: bool,
+    told: Callable[[int], None],
     stopped: Callable[[], bool],
-) -> None:  # fmt: skip
+) -> None:
     """The save written whole beside the game's, on the disk and checked by its hashes."""
     if source.folder:
         new.mkdir()
@@ -95,8 +105,10 @@ def _staged(
                 os.utime(at, ns=(one.mtime_ns, one.mtime_ns))
             syncing = other.submit(synced, at) if single else None
             if digest_of(at) != one.digest:
-                raise CommandRefused(f"{one.path or 'The file'} is not as it was kept: the shelf's copy was changed. "
-                                     "Nothing was changed.")  # fmt: skip
+                raise CommandRefused(
+                    f"{one.path or 'The file'} is not as it was kept: the shelf's copy was changed. "
+                    "Nothing was changed."
+                )
             if syncing is not None:
                 syncing.result()
             done += one.size
@@ -129,8 +141,10 @@ def _must_have_names(content: Content) -> None:
         return
     for path in (*(one.path for one in content.files), *content.folders):
         if any(one in path for one in '\\:*?"<>|') or any(part.rstrip(" .") != part for part in path.split("/")):
-            raise CommandRefused(f"“{path[:60]}” is no name that Windows can write. Put this save back on the system "
-                                 "that it comes from. Nothing was changed.")  # fmt: skip
+            raise CommandRefused(
+                f"“{path[:60]}” is no name that Windows can write. Put this save back on the system "
+                "that it comes from. Nothing was changed."
+            )
 
 
 def _linked(at: Path, before: Path) -> None:

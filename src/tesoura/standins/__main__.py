@@ -166,8 +166,12 @@ def chat(port: int, token: str, seed: int, nice: bool) -> None:
 @click.option("--password", default="", help="What whoever links must know.")
 @click.option("--overlay", multiple=True, help="The address of a page to lay into its scenes; may be given again.")
 @click.option("--clips", type=click.Path(file_okay=False, path_type=Path), help="Where it writes clips of its picture.")
-@click.option("--gives", type=click.Choice(["good", "broken", "nothing", "same", "twice"]), default="good",
-              help="What becomes of a clip that is asked for.")  # fmt: skip
+@click.option(
+    "--gives",
+    type=click.Choice(["good", "broken", "nothing", "same", "twice"]),
+    default="good",
+    help="What becomes of a clip that is asked for.",
+)
 def compositor(port: int, password: str, overlay: tuple[str, ...], clips: Path | None, gives: str) -> None:
     """A program that composes a picture: scenes with overlays in them, and a scene link."""
     from tesoura.standins.compositor import Compositor

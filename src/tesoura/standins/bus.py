@@ -90,9 +90,13 @@ class MessageBusServer(LoopedServer):
     def _answer(self, message: Message, sender: str) -> None:
         given = message.body[0] if message.body else ""
         known: dict[str, tuple[str, list[Any]]] = {
-            "Hello": ("s", [sender]), "ListNames": ("as", [[BUS, *self._people, *self._names]]),
-            "AddMatch": ("", []), "RemoveMatch": ("", []), "RequestName": ("u", [1]), "ReleaseName": ("u", [1]),
-        }  # fmt: skip
+            "Hello": ("s", [sender]),
+            "ListNames": ("as", [[BUS, *self._people, *self._names]]),
+            "AddMatch": ("", []),
+            "RemoveMatch": ("", []),
+            "RequestName": ("u", [1]),
+            "ReleaseName": ("u", [1]),
+        }
         if message.member == "RequestName":
             self._owner(given, "", sender)
         elif message.member == "ReleaseName":
@@ -110,8 +114,14 @@ class MessageBusServer(LoopedServer):
             self._names[name] = new
         else:
             self._names.pop(name, None)
-        told = Message(message_type=MessageType.SIGNAL, path=PATH, interface=BUS, member="NameOwnerChanged",
-                       signature="sss", body=[name, old, new])  # fmt: skip
+        told = Message(
+            message_type=MessageType.SIGNAL,
+            path=PATH,
+            interface=BUS,
+            member="NameOwnerChanged",
+            signature="sss",
+            body=[name, old, new],
+        )
         for one in list(self._people):
             self._send(told, one)
 
@@ -126,8 +136,16 @@ class MessageBusServer(LoopedServer):
             writer.write(_written(message))
 
 
-_FIELDS = ((1, "path", "o"), (2, "interface", "s"), (3, "member", "s"), (4, "error_name", "s"),
-           (5, "reply_serial", "u"), (6, "destination", "s"), (7, "sender", "s"), (8, "signature", "g"))  # fmt: skip
+_FIELDS = (
+    (1, "path", "o"),
+    (2, "interface", "s"),
+    (3, "member", "s"),
+    (4, "error_name", "s"),
+    (5, "reply_serial", "u"),
+    (6, "destination", "s"),
+    (7, "sender", "s"),
+    (8, "signature", "g"),
+)
 """The fields of a message's head: their numbers, what they are, their types."""
 
 

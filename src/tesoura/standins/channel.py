@@ -82,9 +82,14 @@ class ChannelService:
     def happen(self, kind: str, name: str, amount: int = 1, text: str = "") -> dict[str, Any]:
         """Let a follow, a subscription or a gift happen."""
         event = {
-            "id": f"{kind}-{len(self._log) + 1}", "type": kind, "name": name, "amount": amount, "text": text,
-            "time": time.time(), "number": len(self._log) + 1,
-        }  # fmt: skip
+            "id": f"{kind}-{len(self._log) + 1}",
+            "type": kind,
+            "name": name,
+            "amount": amount,
+            "text": text,
+            "time": time.time(),
+            "number": len(self._log) + 1,
+        }
         self._log.append(event)
         if kind == "follow":
             self.members += 1
@@ -197,8 +202,14 @@ class ChannelService:
             return Response(status_code=204)
         track = {**now["track"], "duration_ms": int(now["track"]["length"] * 1000)}
         track.pop("length")
-        return JSONResponse({"is_playing": now["state"] == "playing", "progress_ms": int(now["position"] * 1000),
-                             "item": track, "account": {"display_name": "Mara Real-Name"}})  # fmt: skip
+        return JSONResponse(
+            {
+                "is_playing": now["state"] == "playing",
+                "progress_ms": int(now["position"] * 1000),
+                "item": track,
+                "account": {"display_name": "Mara Real-Name"},
+            }
+        )
 
     async def _events(self, request: Request) -> Response:
         if not self._may(request):

@@ -23,17 +23,32 @@ CAPS = "message-tags server-time echo-message multi-prefix sasl"
 VIEWERS = ("teacup_ana", "bolt_uncle", "seven_socks", "gull_on_a_post", "margarine_moon", "june_spool", "wren_bobbin")
 ROLES = {"mara_vane": "streamer", "wren_bobbin": "moderator", "teacup_ana": "subscriber", "bolt_uncle": "subscriber"}
 LINES = (
-    "good evening from the pier", "hello Mara :kite:", "!song", "what is the song?", "!spin",
+    "good evening from the pier",
+    "hello Mara :kite:",
+    "!song",
+    "what is the song?",
+    "!spin",
     "that was close :kite: :kite:",
-    "!tea", "three cuts in a row", "mind the gust", "kettle's on", "!spin please", "who is otto_knot up against?",
-)  # fmt: skip
+    "!tea",
+    "three cuts in a row",
+    "mind the gust",
+    "kettle's on",
+    "!spin please",
+    "who is otto_knot up against?",
+)
 MISCHIEF = (
-    "\u202esdrawkcab", "\x0304red\x03 and \x02loud\x02", "line one\u2028line two",
+    "\u202esdrawkcab",
+    "\x0304red\x03 and \x02loud\x02",
+    "line one\u2028line two",
     "z\u0301\u0302\u0303\u0304\u0305\u0306algo",
-    "a" * 400, "\u200b\u200b\u200b", "PRIVMSG #windyladder :not a command",
-    "{signals} {__class__}", "<b>bold</b> &amp;",
-    "http://pier.example/\u200bfree", "\x01VERSION\x01",
-)  # fmt: skip
+    "a" * 400,
+    "\u200b\u200b\u200b",
+    "PRIVMSG #windyladder :not a command",
+    "{signals} {__class__}",
+    "<b>bold</b> &amp;",
+    "http://pier.example/\u200bfree",
+    "\x01VERSION\x01",
+)
 
 
 @dataclass(eq=False)
@@ -57,9 +72,15 @@ class ChatServer(LoopedServer):
     """
 
     def __init__(
-        self, port: int = 0, channel: str = "#windyladder", token: str = "", most: int = 20, per_s: float = 30.0,
-        moderated: bool = False, caps: str = CAPS,
-    ) -> None:  # fmt: skip
+        self,
+        port: int = 0,
+        channel: str = "#windyladder",
+        token: str = "",
+        most: int = 20,
+        per_s: float = 30.0,
+        moderated: bool = False,
+        caps: str = CAPS,
+    ) -> None:
         super().__init__(port)
         self.channel, self.token, self.most, self.per_s = channel, token, most, per_s
         self.moderated, self.caps, self.heard = moderated, caps, list[tuple[str, str]]()
@@ -120,10 +141,17 @@ class ChatServer(LoopedServer):
 
     def _take(self, guest: _Guest, line: Line) -> None:
         handler = {
-            "CAP": self._cap, "PASS": self._pass, "NICK": self._nick, "USER": self._user, "JOIN": self._join,
-            "AUTHENTICATE": self._authenticate, "PRIVMSG": self._privmsg, "PING": self._ping, "QUIT": self._quit,
+            "CAP": self._cap,
+            "PASS": self._pass,
+            "NICK": self._nick,
+            "USER": self._user,
+            "JOIN": self._join,
+            "AUTHENTICATE": self._authenticate,
+            "PRIVMSG": self._privmsg,
+            "PING": self._ping,
+            "QUIT": self._quit,
             "MODE": self._mode,
-        }.get(line.command)  # fmt: skip
+        }.get(line.command)
         if handler is not None:
             handler(guest, line)
 

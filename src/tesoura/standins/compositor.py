@@ -62,9 +62,14 @@ class Compositor:
     """
 
     def __init__(
-        self, port: int = 0, password: str = "", scenes: Sequence[str] = SCENES,
-        overlays: Mapping[str, str] | None = None, picture: RollingPicture | None = None, folder: Path | None = None,
-    ) -> None:  # fmt: skip
+        self,
+        port: int = 0,
+        password: str = "",
+        scenes: Sequence[str] = SCENES,
+        overlays: Mapping[str, str] | None = None,
+        picture: RollingPicture | None = None,
+        folder: Path | None = None,
+    ) -> None:
         self.picture, self.folder, self.clips = picture, folder, GOOD
         self._saved_clips, self._last_clip = 0, dict[str, Any]()
         self.password, self.scenes, self.current = password, list(scenes), scenes[0] if scenes else ""
@@ -77,9 +82,11 @@ class Compositor:
         self._pages: set[WebSocket] = set()
         self._loop: asyncio.AbstractEventLoop | None = None
         routes = [
-            Route("/", self._page), Route("/do/{what}", self._do, methods=["POST"]),
-            WebSocketRoute("/link", self._link), WebSocketRoute("/page", self._follow),
-        ]  # fmt: skip
+            Route("/", self._page),
+            Route("/do/{what}", self._do, methods=["POST"]),
+            WebSocketRoute("/link", self._link),
+            WebSocketRoute("/page", self._follow),
+        ]
         self._host = Host(Starlette(routes=routes), port, sockets=True)
 
     @property
@@ -160,12 +167,18 @@ class Compositor:
 
     def _state(self) -> dict[str, Any]:
         return {
-            "scenes": self.scenes, "current": self.current, "streaming": bool(self.streaming_since),
-            "recording": bool(self.recording_since), "links": len(self._links), "slow": self.slow_s > 0,
+            "scenes": self.scenes,
+            "current": self.current,
+            "streaming": bool(self.streaming_since),
+            "recording": bool(self.recording_since),
+            "links": len(self._links),
+            "slow": self.slow_s > 0,
             "refuses": self.refuses,
-            "overlays": [{"name": name, "address": address, "shown": (self.current, name) not in self.hidden}
-                         for name, address in self.overlays.items()],
-        }  # fmt: skip
+            "overlays": [
+                {"name": name, "address": address, "shown": (self.current, name) not in self.hidden}
+                for name, address in self.overlays.items()
+            ],
+        }
 
     def _show(self) -> None:
         for page in self._pages:
@@ -262,8 +275,11 @@ class Compositor:
         self.asked.append((method, params))
         if method == "scene.list":
             since = {"streaming_since": self.streaming_since, "recording_since": self.recording_since}
-            return {"scenes": [{"name": one, "sources": list(self.overlays)} for one in self.scenes],
-                    "current": self.current, **{name: at for name, at in since.items() if at}}  # fmt: skip
+            return {
+                "scenes": [{"name": one, "sources": list(self.overlays)} for one in self.scenes],
+                "current": self.current,
+                **{name: at for name, at in since.items() if at},
+            }
         if method == "scene.current":
             return {"scene": self.current}
         if method == "scene.switch":
@@ -295,8 +311,11 @@ class Compositor:
             raise _Refused(NOT_NOW, str(error)) from None
         if self.clips == BROKEN:
             path.write_bytes(path.read_bytes()[: path.stat().st_size // 3])
-        self._last_clip = {"path": str(path), "seconds": round(long, 2),
-                           "ends_at": ends_at.isoformat(timespec="milliseconds")}  # fmt: skip
+        self._last_clip = {
+            "path": str(path),
+            "seconds": round(long, 2),
+            "ends_at": ends_at.isoformat(timespec="milliseconds"),
+        }
         self._tell("clip.saved", {"path": str(path), "at": _now()})
         return self._last_clip
 

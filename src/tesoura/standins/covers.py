@@ -63,9 +63,11 @@ def _rope(draw: Draw, side: int) -> None:
 
 
 COVERS: dict[str, Callable[[Draw, int], None]] = {
-    "paper_weather": _weather, "left_of_the_lighthouse": _lighthouse, "borrowed_umbrella": _umbrella,
+    "paper_weather": _weather,
+    "left_of_the_lighthouse": _lighthouse,
+    "borrowed_umbrella": _umbrella,
     "rope_trick_at_noon": _rope,
-}  # fmt: skip
+}
 
 
 @lru_cache(maxsize=8)

@@ -29,10 +29,12 @@ BY_HAND: dict[str, tuple[str, dict[str, Any]]] = {
     "Lose the kite": ("death", {"actor": RIVALS[0], "target": STREAMER}),
     "Tangle": ("assist", {"actor": STREAMER, "target": RIVALS[1]}),
     "Take a hit": ("vitals", {"actor": STREAMER, "health": 35, "shield": 0}),
-    "Pause": ("match.pause", {}), "Go on": ("match.resume", {}),
-    "Win": ("match.end", {"result": "won"}), "Lose": ("match.end", {"result": "lost"}),
+    "Pause": ("match.pause", {}),
+    "Go on": ("match.resume", {}),
+    "Win": ("match.end", {"result": "won"}),
+    "Lose": ("match.end", {"result": "lost"}),
     "Draw": ("match.end", {"result": "drawn"}),
-}  # fmt: skip
+}
 _PAGE = """<!doctype html><html lang=en><title>A game of Tail &amp; Twine</title>
 <style>body{{font:18px/1.5 sans-serif;max-width:40rem;margin:2rem auto;padding:0 1rem}}
 button{{font:inherit;margin:.2rem;padding:.4rem .8rem}}</style>
@@ -54,8 +56,16 @@ class Duelling:
         """Told of each line that the streamer cuts, as it is cut."""
         self._stopped = threading.Event()
         self._lock = threading.Lock()
-        self._host = Host(Starlette(routes=[Route("/", self._page), Route("/do", self._do, methods=["POST"]),
-                                            Route("/plays", self._turn, methods=["POST"])]), port)  # fmt: skip
+        self._host = Host(
+            Starlette(
+                routes=[
+                    Route("/", self._page),
+                    Route("/do", self._do, methods=["POST"]),
+                    Route("/plays", self._turn, methods=["POST"]),
+                ]
+            ),
+            port,
+        )
 
     @property
     def address(self) -> str:
@@ -79,8 +89,13 @@ class Duelling:
 
     def event(self, told: Told, at: datetime) -> dict[str, Any]:
         """An event as it is posted."""
-        return {"type": told.type, "source": self._source, "id": str(next(self._ids)), "time": at.isoformat(),
-                "data": told.data}  # fmt: skip
+        return {
+            "type": told.type,
+            "source": self._source,
+            "id": str(next(self._ids)),
+            "time": at.isoformat(),
+            "data": told.data,
+        }
 
     def before(self, seconds: float) -> None:
         """Post what was played in the seconds before now, all at once."""
@@ -132,8 +147,10 @@ class Duelling:
     # The page
 
     async def _page(self, _: Request) -> Response:
-        buttons = "".join(f'<form method=post action="/do"><button name=what value="{words}">{words}</button></form>'
-                          for words in BY_HAND)  # fmt: skip
+        buttons = "".join(
+            f'<form method=post action="/do"><button name=what value="{words}">{words}</button></form>'
+            for words in BY_HAND
+        )
         turn = "It plays by itself · Wait for the buttons" if self.plays else "It waits · Let it play by itself"
         turned = f'<form method=post action="/plays"><button>{turn}</button></form>'
         return HTMLResponse(_PAGE.format(state=self.said, buttons=turned + buttons))

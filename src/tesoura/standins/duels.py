@@ -96,9 +96,17 @@ class Duels:
             burst = 1 + (chance.random() < 0.25) + (chance.random() < 0.08)
             for _ in range(burst):
                 tags = ["gust bonus"] if chance.random() < 0.15 else []
-                yield Told(1.4 if burst > 1 else 0.2, "kill",
-                           {**match, "actor": STREAMER, "target": chance.choice(RIVALS), "means": chance.choice(MEANS),
-                            "tags": tags})  # fmt: skip
+                yield Told(
+                    1.4 if burst > 1 else 0.2,
+                    "kill",
+                    {
+                        **match,
+                        "actor": STREAMER,
+                        "target": chance.choice(RIVALS),
+                        "means": chance.choice(MEANS),
+                        "tags": tags,
+                    },
+                )
             yield Told(0.1, "damage", {**match, "actor": STREAMER, "amount": chance.randint(40, 140)})
         elif roll < self._form + 0.32:
             by = chance.choice(RIVALS)

@@ -65,8 +65,10 @@ class MembersService:
         self._began = clock() - HISTORY_S / speed
         self._lock = threading.Lock()
         self._growth = {name: Growth(f"{seed}:{name}", start) for name, (_, start) in CHANNELS.items()}
-        self._past = {name: [growth.at(second) for second in range(0, int(HISTORY_S) + 1, 5)]
-                      for name, growth in self._growth.items()}  # fmt: skip
+        self._past = {
+            name: [growth.at(second) for second in range(0, int(HISTORY_S) + 1, 5)]
+            for name, growth in self._growth.items()
+        }
         self._failure: str | None = None
         self._fails_until = 0.0
         self.retry_after_s = 7
@@ -149,8 +151,14 @@ class MembersService:
         with self._lock:
             members = self._growth[name].at(self._second())
         viewers = 40 + members // 9 % 400
-        return {"name": name, "title": CHANNELS[name][0], "live": name != "june_spool", "members": members,
-                "viewers": viewers, "tags": ["kites", "evening cup"]}  # fmt: skip
+        return {
+            "name": name,
+            "title": CHANNELS[name][0],
+            "live": name != "june_spool",
+            "members": members,
+            "viewers": viewers,
+            "tags": ["kites", "evening cup"],
+        }
 
     async def _look_up(self, request: Request) -> Response:
         words = request.query_params.get("name", "").casefold()

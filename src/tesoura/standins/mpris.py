@@ -50,9 +50,15 @@ class MprisPlayer:
         self._bus = await MessageBus(bus_address=self._address).connect()
         self._bus.add_message_handler(self._asked)
         await self._bus.call(
-            Message(destination="org.freedesktop.DBus", path="/org/freedesktop/DBus", interface="org.freedesktop.DBus",
-                    member="RequestName", signature="su", body=[f"{NAME}.{self.name.lower()}", 0])
-        )  # fmt: skip
+            Message(
+                destination="org.freedesktop.DBus",
+                path="/org/freedesktop/DBus",
+                interface="org.freedesktop.DBus",
+                member="RequestName",
+                signature="su",
+                body=[f"{NAME}.{self.name.lower()}", 0],
+            )
+        )
 
     def tell(self) -> None:
         """Tell that something changed."""
@@ -64,8 +70,14 @@ class MprisPlayer:
         self._signal(PLAYER, "Seeked", "x", [int(self.player.position_s() * 1_000_000)])
 
     def _signal(self, interface: str, member: str, signature: str, body: list[Any]) -> None:
-        message = Message(message_type=MessageType.SIGNAL, path=PATH, interface=interface, member=member,
-                          signature=signature, body=body)  # fmt: skip
+        message = Message(
+            message_type=MessageType.SIGNAL,
+            path=PATH,
+            interface=interface,
+            member=member,
+            signature=signature,
+            body=body,
+        )
         self._loop.call_soon_threadsafe(self._bus.send, message)
 
     def _properties(self) -> dict[str, Any]:
@@ -75,15 +87,17 @@ class MprisPlayer:
         metadata = {"mpris:trackid": Variant("o", f"/track/{track.get('id', 'none')}")}
         if track:
             metadata |= {
-                "xesam:title": Variant("s", track["title"]), "xesam:artist": Variant("as", track["artists"]),
+                "xesam:title": Variant("s", track["title"]),
+                "xesam:artist": Variant("as", track["artists"]),
                 "mpris:length": Variant("x", int(track["length"] * 1_000_000)),
-            }  # fmt: skip
+            }
             metadata |= {"xesam:album": Variant("s", track["album"])} if track["album"] else {}
             metadata |= {"mpris:artUrl": Variant("s", track["cover"])} if track["cover"] else {}
         return {
-            "PlaybackStatus": Variant("s", status), "Metadata": Variant("a{sv}", metadata),
+            "PlaybackStatus": Variant("s", status),
+            "Metadata": Variant("a{sv}", metadata),
             "Position": Variant("x", int(now.get("position", 0) * 1_000_000)),
-        }  # fmt: skip
+        }
 
     def _asked(self, message: Any) -> Any:
         if message.message_type is not MessageType.METHOD_CALL or message.path != PATH:

@@ -43,8 +43,11 @@ PLAYLIST = tuple(
 LONG = Song(
     "The Very Long Evening on Which the Kettle Would Not Boil and Everybody Sang Anyway, Twice, Under the Borrowed "
     "Umbrella, Left of the Lighthouse, Until the Rope Came Down by Itself at Noon, Live",
-    "The Slow Kettles", 260.0, "Eaves", cover="paper_weather",
-)  # fmt: skip
+    "The Slow Kettles",
+    260.0,
+    "Eaves",
+    cover="paper_weather",
+)
 BARE = Song("Hum", "", 95.0)
 RIGHT_TO_LEFT = Song("مظلة مستعارة", "نادي الكيلومتر", 204.0, cover="borrowed_umbrella")
 ADVERTISEMENT = Song("Cordel Tea, poured twice", "Cordel Tea", 20.0, kind="advertisement")
@@ -67,12 +70,18 @@ class MusicPlayer:
         self._lock = threading.RLock()
         self._queues: dict[asyncio.Queue[str | None], asyncio.AbstractEventLoop] = {}
         self._host = Host(
-            Starlette(routes=[
-                Route("/now", self._now), Route("/covers/{name}", self._cover),
-                Route("/recent", self._recent),
-                Route("/do/{what}", self._do, methods=["POST"]), WebSocketRoute("/changes", self._changes),
-            ]), port, sockets=True,
-        )  # fmt: skip
+            Starlette(
+                routes=[
+                    Route("/now", self._now),
+                    Route("/covers/{name}", self._cover),
+                    Route("/recent", self._recent),
+                    Route("/do/{what}", self._do, methods=["POST"]),
+                    WebSocketRoute("/changes", self._changes),
+                ]
+            ),
+            port,
+            sockets=True,
+        )
 
     @property
     def address(self) -> str:
@@ -156,11 +165,21 @@ class MusicPlayer:
             return {"state": "stopped", "track": None, "next": None}
         song, after = self.song, self.songs[(self.at + 1) % len(self.songs)]
         picture = f"{self.address}/covers/{song.cover}.png" if song.cover else None
-        track = {"id": f"{self.at}", "title": song.title, "artists": [song.artist] if song.artist else [],
-                 "album": song.album or None, "length": song.length_s, "kind": song.kind,
-                 "cover": song.cover if "://" in song.cover else picture}  # fmt: skip
-        return {"state": "playing" if self.playing else "paused", "position": round(self.position_s(), 3),
-                "track": track, "next": {"title": after.title, "artists": [after.artist]}}  # fmt: skip
+        track = {
+            "id": f"{self.at}",
+            "title": song.title,
+            "artists": [song.artist] if song.artist else [],
+            "album": song.album or None,
+            "length": song.length_s,
+            "kind": song.kind,
+            "cover": song.cover if "://" in song.cover else picture,
+        }
+        return {
+            "state": "playing" if self.playing else "paused",
+            "position": round(self.position_s(), 3),
+            "track": track,
+            "next": {"title": after.title, "artists": [after.artist]},
+        }
 
     # What it answers
 
@@ -190,8 +209,10 @@ class MusicPlayer:
             return JSONResponse({"error": "no such key"}, 401)
         if request.query_params.get("user") != HISTORY_USER:
             return JSONResponse({"error": "nobody of that name"}, 404)
-        told = [{"title": song.title, "artists": [song.artist], "album": song.album, "at": int(at)}
-                for at, song in reversed(self.history[-10:])]  # fmt: skip
+        told = [
+            {"title": song.title, "artists": [song.artist], "album": song.album, "at": int(at)}
+            for at, song in reversed(self.history[-10:])
+        ]
         if told and self.playing:
             told[0]["now_playing"] = True
         return JSONResponse({"recent": told})

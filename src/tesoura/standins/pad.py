@@ -24,8 +24,14 @@ class Pad:
         self._open = ExitStack()
         self._socket = self._open.enter_context(connect(address, open_timeout=5))
         known = {"code": code} if code else {"token": token}
-        self._send("device.hello", version=1, name="Command line", buttons={"rows": ROWS, "columns": COLUMNS},
-                   dials=DIALS, **known)  # fmt: skip
+        self._send(
+            "device.hello",
+            version=1,
+            name="Command line",
+            buttons={"rows": ROWS, "columns": COLUMNS},
+            dials=DIALS,
+            **known,
+        )
         told = self._read()
         if "error" in told:
             self.close()

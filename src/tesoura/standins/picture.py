@@ -28,9 +28,10 @@ BLOCKS, BLOCK = 40, 16
 FLASH_MS, SOUND_RATE = 300, 48_000
 MICRO = 1_000_000
 GROWING: Mapping[str, tuple[str, Mapping[str, str]]] = {
-    "": ("mpegts", {}), ".mkv": ("matroska", {"cluster_time_limit": "500"}),
+    "": ("mpegts", {}),
+    ".mkv": ("matroska", {"cluster_time_limit": "500"}),
     ".mp4": ("mp4", {"movflags": "frag_keyframe+empty_moov+default_base_moof"}),
-}  # fmt: skip
+}
 """What a recording that goes on is written as, by the ending of its name."""
 _SKY, _INK, _LINE, _GOLD, _RED = "#cfe3e8", "#1e2a38", "#7a8b99", "#e0a526", "#c23a22"
 _TONE = array("h", (int(2_500 * math.sin(2 * math.pi * 220 * n / SOUND_RATE)) for n in range(SOUND_RATE)))
@@ -257,8 +258,9 @@ def remuxed(transport: bytes, path: Path) -> None:
     form = {".mkv": "matroska", ".ts": "mpegts", ".webm": "webm"}.get(path.suffix, "mp4")
     try:
         with av.open(BytesIO(transport)) as source, av.open(str(part), "w", format=form) as out:
-            tracks = {one.index: out.add_stream_from_template(one) for one in source.streams
-                      if one.type in ("video", "audio")}  # fmt: skip
+            tracks = {
+                one.index: out.add_stream_from_template(one) for one in source.streams if one.type in ("video", "audio")
+            }
             first: float | None = None
             for packet in source.demux():
                 if packet.pts is None or packet.dts is None or packet.stream.index not in tracks:

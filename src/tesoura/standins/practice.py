@@ -49,8 +49,10 @@ def _music(port: int) -> tuple[_Service, Mapping[str, str]]:
 
 
 STARTS: Mapping[str, tuple[Callable[[int], tuple[_Service, Mapping[str, str]]], int]] = {
-    "members": (_members, 8770), "ratings": (_ratings, 8775), "music": (_music, 8780),
-}  # fmt: skip
+    "members": (_members, 8770),
+    "ratings": (_ratings, 8775),
+    "music": (_music, 8780),
+}
 """What can be started, and at which port first."""
 
 

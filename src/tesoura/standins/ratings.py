@@ -35,8 +35,9 @@ class RatingService:
         }
         self._matches: dict[str, list[dict[str, Any]]] = {id: [] for id in self._players}
         self.strange = False
-        self._host = Host(Starlette(routes=[Route("/players", self._look_up),
-                                            Route("/players/{id}/matches", self._history)]), port)  # fmt: skip
+        self._host = Host(
+            Starlette(routes=[Route("/players", self._look_up), Route("/players/{id}/matches", self._history)]), port
+        )
         self._seed = seed
 
     @property
@@ -59,8 +60,15 @@ class RatingService:
         with self._lock:
             player = next(one for one in self._players.values() if one["name"] == name)
             told = self._matches[player["id"]]
-            told.append({"id": f"{player['id']}-{len(told) + 1}", "ended_at": datetime.now(UTC).isoformat(),
-                         "result": result, "rating": rating, **more})  # fmt: skip
+            told.append(
+                {
+                    "id": f"{player['id']}-{len(told) + 1}",
+                    "ended_at": datetime.now(UTC).isoformat(),
+                    "result": result,
+                    "rating": rating,
+                    **more,
+                }
+            )
             player["rating"] = rating
 
     def fill(self, count: int) -> None:

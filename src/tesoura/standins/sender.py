@@ -25,9 +25,11 @@ def signed(secret: str, payload: Any, message_id: str, timestamp: int) -> tuple[
     digest = hmac.new(key, f"{message_id}.{timestamp}.".encode() + body, hashlib.sha256).digest()
     signature = f"v1,{base64.b64encode(digest).decode()}"
     heads = {
-        "content-type": "application/json", "webhook-id": message_id, "webhook-timestamp": str(timestamp),
+        "content-type": "application/json",
+        "webhook-id": message_id,
+        "webhook-timestamp": str(timestamp),
         "webhook-signature": signature,
-    }  # fmt: skip
+    }
     return heads, body
 
 

@@ -119,6 +119,9 @@ def _switched_off(session: Session, at: datetime) -> list[str]:
     computed = session.exec(select(ComputedRow).where(col(ComputedRow.kind).in_(STARTS_PROGRAMS)))
     cues = [one.name for one in computed if STARTS_PROGRAMS[one.kind](one.choices)]
     paused.add(session, [one.name for one in feeds], cues, own)
-    counts = ((len(own), "API key", "API keys"), (len(feeds), "script", "scripts"),
-              (len(cues), "cue that runs a program", "cues that run programs"))  # fmt: skip
+    counts = (
+        (len(own), "API key", "API keys"),
+        (len(feeds), "script", "scripts"),
+        (len(cues), "cue that runs a program", "cues that run programs"),
+    )
     return found + [f"{count} {one if count == 1 else several}" for count, one, several in counts if count]

@@ -28,9 +28,7 @@ class Device:
 def add(session: Session, name: str, kind: str, leaves: Sequence[str], now: datetime) -> tuple[Device, str]:
     """Keep a device; it, and its token, this once."""
     token = f"dev_{secrets.token_urlsafe(24)}"
-    row = DeviceRow(
-        name=name, kind=kind, hash=hashed(token), leaves=list(leaves), paired_at=now, seen_at=now
-    )  # fmt: skip
+    row = DeviceRow(name=name, kind=kind, hash=hashed(token), leaves=list(leaves), paired_at=now, seen_at=now)
     session.add(row)
     session.flush()
     return _device(row), token

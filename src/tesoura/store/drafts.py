@@ -27,9 +27,14 @@ class Steps:
 
 
 def keep(
-    session: Session, row: OverlayRow, draft: Overlay, words: str, window: str,
-    touched: frozenset[tuple[str, str]], now: datetime,
-) -> None:  # fmt: skip
+    session: Session,
+    row: OverlayRow,
+    draft: Overlay,
+    words: str,
+    window: str,
+    touched: frozenset[tuple[str, str]],
+    now: datetime,
+) -> None:
     """Keep a draft after an edit; what could be made again is gone with it."""
     at = row.draft_edit
     document = to_document(draft)

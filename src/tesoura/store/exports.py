@@ -60,9 +60,14 @@ def json_lines(events: Iterable[Logged]) -> Iterator[str]:
     for one in events:
         event = one.event
         told = {
-            "specversion": "1.0", "id": event.id, "source": event.source, "type": event.type,
-            "time": event.time.isoformat(), "datacontenttype": "application/json", "data": dict(event.data),
-        }  # fmt: skip
+            "specversion": "1.0",
+            "id": event.id,
+            "source": event.source,
+            "type": event.type,
+            "time": event.time.isoformat(),
+            "datacontenttype": "application/json",
+            "data": dict(event.data),
+        }
         if event.subject:
             told["subject"] = event.subject
         if event.actor:

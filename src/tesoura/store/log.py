@@ -24,9 +24,15 @@ from tesoura.store.tables import ComputedRow, EventRow, Instant, PastCountRow, P
 CLOCK_SET = "tesoura.clock_set"
 """The type of an event that tells by how many seconds the computer's clock was set."""
 QUIET = (
-    "tesoura.signal", "tesoura.painted", "tesoura.effect", "tesoura.effect_ended", "tesoura.air", "tesoura.seen",
-    "tesoura.cover", "chat.line",
-)  # fmt: skip
+    "tesoura.signal",
+    "tesoura.painted",
+    "tesoura.effect",
+    "tesoura.effect_ended",
+    "tesoura.air",
+    "tesoura.seen",
+    "tesoura.cover",
+    "chat.line",
+)
 """Types of events of which there are many and which nobody looks for: listed only when they are asked for."""
 CHUNK = 2_000
 AT_ONCE = 250
@@ -98,10 +104,20 @@ def append_plain(driver: sqlite3.Connection, events: Sequence[Event], now: datet
     first = (driver.execute("SELECT max(seq) FROM event").fetchone()[0] or 0) + 1
     accepted_at = micros(now)
     rows = [
-        (seq, event.id, event.source, event.type, micros(event.time), accepted_at, event.subject,
-         json.dumps(dict(event.data), ensure_ascii=False), event.cause, event.actor)
+        (
+            seq,
+            event.id,
+            event.source,
+            event.type,
+            micros(event.time),
+            accepted_at,
+            event.subject,
+            json.dumps(dict(event.data), ensure_ascii=False),
+            event.cause,
+            event.actor,
+        )
         for seq, event in enumerate(events, first)
-    ]  # fmt: skip
+    ]
     count = driver.executemany(_APPEND, rows).rowcount
     there: Collection[int] = range(first, first + len(events))
     if count != len(events):
@@ -153,9 +169,13 @@ def _logged(row: tuple[Any, ...]) -> Logged:
 
 
 def happenings(
-    session: Session, types: Sequence[str], since: datetime | None, until_seq: int, after_seq: int = 0,
+    session: Session,
+    types: Sequence[str],
+    since: datetime | None,
+    until_seq: int,
+    after_seq: int = 0,
     in_order: bool = False,
-) -> Iterator[Occurrence]:  # fmt: skip
+) -> Iterator[Occurrence]:
     """The events of these types as computations take them, amounts as they were corrected since.
 
     They come in no order, unless `in_order` of the log is asked for, which costs a little more.
@@ -430,8 +450,11 @@ def _counts_by_hand(
     # One whose time was corrected may lie before all that was looked for.
     moved = [seq for seq, one in changed.items() if one.at is not None]
     there = {seq for seq, _, _ in rows}
-    rows += [(row.seq, row.type, micros(min(row.time, row.accepted_at))) for seq in moved
-             if seq not in there and (row := session.get(EventRow, seq)) is not None]  # fmt: skip
+    rows += [
+        (row.seq, row.type, micros(min(row.time, row.accepted_at)))
+        for seq in moved
+        if seq not in there and (row := session.get(EventRow, seq)) is not None
+    ]
     found: dict[str, tuple[int, int]] = {}
     for seq, kind, raw in rows:
         change = changed.get(seq, NO_CORRECTION)

@@ -27,9 +27,13 @@ def keep(session: Session, records: Sequence[KeptRecord], overtaken: Mapping[str
 
 
 def of(
-    session: Session, instrument: str, kind: str = "", since: datetime | None = None, most: int | None = None,
+    session: Session,
+    instrument: str,
+    kind: str = "",
+    since: datetime | None = None,
+    most: int | None = None,
     until: datetime | None = None,
-) -> Iterator[KeptRecord]:  # fmt: skip
+) -> Iterator[KeptRecord]:
     """The records of an instrument, of one kind or all, from an instant on and before another, the newest first."""
     asked = select(RecordRow).where(RecordRow.instrument == instrument)
     if kind:

@@ -34,10 +34,18 @@ def campaigns(session: Session) -> list[ReportCampaign]:
     rows = [*computed.all_computed(session), *computed.removed(session)]
     own: list[tuple[str, Any]] = [(row.name, row.choices) for row in rows if row.kind == "campaign"]
     return [
-        ReportCampaign(name, told["title"], told["sponsor"], float(told["an_hour"]), float(told["minutes"]),
-                       int(told["reads"]), told["code"], told["test"] == "yes")
+        ReportCampaign(
+            name,
+            told["title"],
+            told["sponsor"],
+            float(told["an_hour"]),
+            float(told["minutes"]),
+            int(told["reads"]),
+            told["code"],
+            told["test"] == "yes",
+        )
         for name, told in own
-    ]  # fmt: skip
+    ]
 
 
 def rotations(session: Session) -> list[str]:
@@ -47,16 +55,24 @@ def rotations(session: Session) -> list[str]:
 
 
 def made(
-    session: Session, spans: Sequence[ReportSpan], of: Sequence[ReportCampaign], turning: Sequence[str],
-    viewers: str = "", scene: str = "", until_seq: int | None = None,
-) -> dict[str, Any]:  # fmt: skip
+    session: Session,
+    spans: Sequence[ReportSpan],
+    of: Sequence[ReportCampaign],
+    turning: Sequence[str],
+    viewers: str = "",
+    scene: str = "",
+    until_seq: int | None = None,
+) -> dict[str, Any]:
     """The report of these campaigns over spans of time, in order; `viewers` and `scene` name signals."""
     last = event_log.last_seq(session) if until_seq is None else until_seq
     types = core.types_of(of, turning)
     whole = ReportSpan(spans[0].begin, spans[-1].end)
     since = whole.begin - LEAD_US
-    events = [one for one in event_log.happenings(session, types, None, last, in_order=True)
-              if since <= one.at <= whole.end + LEAD_US]  # fmt: skip
+    events = [
+        one
+        for one in event_log.happenings(session, types, None, last, in_order=True)
+        if since <= one.at <= whole.end + LEAD_US
+    ]
     events.sort(key=lambda one: (one.at, one.seq))
     found = core.report(events, spans, of, turning, _counts(session, viewers, whole), _scenes(session, scene, last))
     found["rests_on"]["last_in_log"] = last
@@ -101,13 +117,22 @@ def check(session: Session | None, secrets: Secrets | None, told: Mapping[str, A
 
 def _against_log(session: Session, told: Mapping[str, Any]) -> list[str]:
     try:
-        spans = [ReportSpan(micros(datetime.fromisoformat(begin)), micros(datetime.fromisoformat(end)), str(words))
-                 for begin, end, words in told["spans"]]  # fmt: skip
+        spans = [
+            ReportSpan(micros(datetime.fromisoformat(begin)), micros(datetime.fromisoformat(end)), str(words))
+            for begin, end, words in told["spans"]
+        ]
         of = [ReportCampaign(**one) for one in told["of"]["campaigns"]]
         turning, rests = [str(one) for one in told["of"]["rotations"]], told["rests_on"]
         sources = told.get("sources") or {}
-        found = made(session, spans, of, turning, str(sources.get("viewers") or ""), str(sources.get("scene") or ""),
-                     int(rests["last_in_log"]))  # fmt: skip
+        found = made(
+            session,
+            spans,
+            of,
+            turning,
+            str(sources.get("viewers") or ""),
+            str(sources.get("scene") or ""),
+            int(rests["last_in_log"]),
+        )
         lines = core.changed_events(rests["hashes"], found["rests_on"]["hashes"])
     except (KeyError, TypeError, ValueError) as error:
         return [f"It is not whole: {str(error)[:80]} is missing or not as it should be."]

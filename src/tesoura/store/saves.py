@@ -172,8 +172,9 @@ def bring_back(session: Session, entry_id: int) -> SaveRow | None:
     row = session.get(SaveRow, entry_id)
     if row is None or row.removed_at is None:
         return row
-    together = session.exec(select(SaveRow).where(SaveRow.game_id == row.game_id,
-                                                  SaveRow.removed_at == row.removed_at)).all()  # fmt: skip
+    together = session.exec(
+        select(SaveRow).where(SaveRow.game_id == row.game_id, SaveRow.removed_at == row.removed_at)
+    ).all()
     below, found = {entry_id}, {entry_id}
     while found:
         # One that was moved into a folder may be older than it.

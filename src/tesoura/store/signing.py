@@ -52,9 +52,10 @@ def changed_parts(document: Mapping[str, Any]) -> list[str] | None:
     if not isinstance(parts, Mapping) or not by_parts:
         return []
     return [
-        name for name in dict.fromkeys([*parts, *body])
+        name
+        for name in dict.fromkeys([*parts, *body])
         if name not in body or name not in parts or parts[name] != _hash(body[name])
-    ]  # fmt: skip
+    ]
 
 
 def signer(document: Mapping[str, Any]) -> str:

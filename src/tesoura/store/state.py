@@ -40,12 +40,17 @@ def save(session: Session, saved: Sequence[SavedSignal], seq: int | None, trails
     """Save signals, with `trails` their last ten minutes too, and the log position that they stand for."""
     rows = [
         (
-            one.signal.name, one.feed, json.dumps(one.signal.value), one.signal.unit,
-            None if one.signal.observed_at is None else micros(one.signal.observed_at), one.fresh_for_s,
-            one.event_type, json.dumps(one.signal.trail if trails else []),
+            one.signal.name,
+            one.feed,
+            json.dumps(one.signal.value),
+            one.signal.unit,
+            None if one.signal.observed_at is None else micros(one.signal.observed_at),
+            one.fresh_for_s,
+            one.event_type,
+            json.dumps(one.signal.trail if trails else []),
         )
         for one in saved
-    ]  # fmt: skip
+    ]
     driver: Any = session.connection().connection
     driver.executemany(_SAVE + (_WITH_TRAIL if trails else ""), rows)
     if seq is not None:

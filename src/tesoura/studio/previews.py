@@ -71,9 +71,11 @@ class Previews:
                 told[name] = levels.get(state, shown.text)
             return shown
         ways: Mapping[str, Callable[[Say], Shown]] = {
-            "empty": texts.empty, "made_up": texts.made_up, "down": texts.down,
+            "empty": texts.empty,
+            "made_up": texts.made_up,
+            "down": texts.down,
             "last": texts.last,
-        }  # fmt: skip
+        }
         grown = piece.choices.get("grow_digits", 1)
         for state, told in says.items():
             if state == "grown":

@@ -45,16 +45,16 @@ class _Evening:
         self.now = BEGAN
         self._seq = 0
         self.engine.set_almanac(Almanac(session_began=BEGAN))
-        self._answers = {**{one.name: one.start for one in starter.questions},
-                         **starter.sample.get("answers", {})}  # fmt: skip
+        self._answers = {**{one.name: one.start for one in starter.questions}, **starter.sample.get("answers", {})}
         self._starter = starter
 
     def begin(self) -> None:
         """Set everything up that the starter says."""
         self.engine.count_events({}, BEGAN, BEGAN)
         for row in self._starter.computed:
-            choices = {key: with_answers(value, self._answers) for key, value in row.items()
-                       if key not in ("kind", "name")}  # fmt: skip
+            choices = {
+                key: with_answers(value, self._answers) for key, value in row.items() if key not in ("kind", "name")
+            }
             filled = fill(COMPUTED[str(row["kind"])].fields, choices)
             self.engine.compute(build(str(row["kind"]), str(row["name"]), filled.choices), self.now)
         own = self._starter.sample.get("choices", {})
@@ -116,10 +116,14 @@ class _Evening:
         assert told is not None
         without = self._starter.sample.get("without", ())
         pieces = tuple(
-            new_piece(one["kind"], f"p{at}", **with_answers({key: value for key, value in one.items()
-                                                             if key != "kind"}, self._answers))
-            for at, one in enumerate(told.pieces) if one.get("name") not in without
-        )  # fmt: skip
+            new_piece(
+                one["kind"],
+                f"p{at}",
+                **with_answers({key: value for key, value in one.items() if key != "kind"}, self._answers),
+            )
+            for at, one in enumerate(told.pieces)
+            if one.get("name") not in without
+        )
         # A moment stands still here: its words are to be seen.
         still = tuple(one.changed({"appears": "always"}) if one.is_moment else one for one in pieces)
         return Overlay(told.width_px, told.height_px, still, looks=looks)
@@ -135,8 +139,13 @@ def sample_of(starter: Starter, looks: Mapping[str, Look]) -> Sample:
     overlay = evening.overlay(looks)
     worn = {name: look for name, look in looks.items() if name in overlay.worn()}
     happens = (*told.get("events", ()), *told.get("commands", ()))
-    count = max([int(told.get("steps", 1)), *(len(one) for one in told.get("values", {}).values()),
-                 *(int(one.get("step", 0)) + 1 for one in happens)])  # fmt: skip
+    count = max(
+        [
+            int(told.get("steps", 1)),
+            *(len(one) for one in told.get("values", {}).values()),
+            *(int(one.get("step", 0)) + 1 for one in happens),
+        ]
+    )
     previews = Previews(evening.engine, Drawings(evening.engine, lambda: evening.now))
     steps = []
     for step in range(min(count, MOST_STEPS)):

@@ -117,10 +117,15 @@ class Studio:
         """What does not fit, cannot be read, is covered, or is not there."""
         rows = self._store.read(lambda session: media.all_media(session, "picture", "video"))
         texts = {
-            name: {"now": sight.says["live"], "grown": sight.says["grown"], "longest": sight.says["longest"],
-                   "empty": sight.says["empty"], "last": sight.says["last"]}
+            name: {
+                "now": sight.says["live"],
+                "grown": sight.says["grown"],
+                "longest": sight.says["longest"],
+                "empty": sight.says["empty"],
+                "last": sight.says["last"],
+            }
             for name, sight in sights.items()
-        }  # fmt: skip
+        }
         return check(
             overlay,
             Surroundings(

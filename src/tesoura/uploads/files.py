@@ -9,9 +9,13 @@ from typing import Any
 from tesoura.errors import FileRefused
 
 MAX_BYTES: Mapping[str, int] = {
-    "picture": 20_000_000, "scenery": 20_000_000, "video": 80_000_000, "typeface": 10_000_000, "sound": 5_000_000,
+    "picture": 20_000_000,
+    "scenery": 20_000_000,
+    "video": 80_000_000,
+    "typeface": 10_000_000,
+    "sound": 5_000_000,
     "overlay": 150_000_000,
-}  # fmt: skip
+}
 MAX_UPLOAD = max(MAX_BYTES.values())
 
 
@@ -46,6 +50,9 @@ def _checks() -> Mapping[str, Callable[[bytes], Added]]:
     from tesoura.uploads import pictures, sounds, typefaces, videos
 
     return {
-        "picture": pictures.check, "scenery": pictures.check_scenery, "video": videos.check,
-        "typeface": typefaces.check, "sound": sounds.check,
-    }  # fmt: skip
+        "picture": pictures.check,
+        "scenery": pictures.check_scenery,
+        "video": videos.check,
+        "typeface": typefaces.check,
+        "sound": sounds.check,
+    }

@@ -16,8 +16,12 @@ from tesoura.uploads.svg import looks_like_svg, safe_svg
 MAX_PIXELS = 40_000_000
 MAX_FRAMES_PIXELS = 400_000_000
 MAX_SIDE_PX = 12_000
-FORMATS = {"PNG": ("png", "image/png"), "JPEG": ("jpg", "image/jpeg"), "WEBP": ("webp", "image/webp"),
-           "GIF": ("gif", "image/gif")}  # fmt: skip
+FORMATS = {
+    "PNG": ("png", "image/png"),
+    "JPEG": ("jpg", "image/jpeg"),
+    "WEBP": ("webp", "image/webp"),
+    "GIF": ("gif", "image/gif"),
+}
 GRID = (48, 27)
 """Into how many parts a scene picture is cut to learn what is darkest and lightest in each."""
 
@@ -105,10 +109,11 @@ def extremes(image: Image.Image) -> dict[str, Any]:
     for row in range(rows):
         for column in range(columns):
             box = (
-                column * small.width // columns, row * small.height // rows,
+                column * small.width // columns,
+                row * small.height // rows,
                 max((column + 1) * small.width // columns, column * small.width // columns + 1),
                 max((row + 1) * small.height // rows, row * small.height // rows + 1),
-            )  # fmt: skip
+            )
             colours: set[Any] = {colour for _, colour in small.crop(box).getcolors(65_536) or [(1, (128, 128, 128))]}
             darkest.append(min(colours, key=luminance))
             lightest.append(max(colours, key=luminance))

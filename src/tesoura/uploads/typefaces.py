@@ -134,9 +134,12 @@ def _facts(font: Any) -> dict[str, Any]:
         weights = list(range(max(low, 100), min(high, 900) + 1, 100)) or weights
     licence = names.getDebugName(13) or names.getDebugName(0) or ""
     return {
-        "family": family, "weights": weights, "letters": len(letters), "embedding": told,
+        "family": family,
+        "weights": weights,
+        "letters": len(letters),
+        "embedding": told,
         "licence": " ".join(licence.split())[:300],
-    }  # fmt: skip
+    }
 
 
 def _embedding(flags: int) -> str:

@@ -62,11 +62,56 @@ from tesoura.web.signals import computed, wordings
 from tesoura.web.signals import views as signals
 
 ROOMS = (
-    api, api_actions, api_clips, desk, leaves, devices, phone, signing_in, feed_aids, talking, feeds, picks, rules,
-    incoming, hand, recipes, begin, starter_saving, overlays, mat, scenes, versions, links, looks, typefaces, media,
-    clips, saves, shelf_files, pages, preferences, signals, computed, instruments, laying, tracks, matches, runs,
-    wheels, trial, cues, files, wordings, shows, log, reached, reports, sponsor_reports, help_pages,
-)  # fmt: skip
+    api,
+    api_actions,
+    api_clips,
+    desk,
+    leaves,
+    devices,
+    phone,
+    signing_in,
+    feed_aids,
+    talking,
+    feeds,
+    picks,
+    rules,
+    incoming,
+    hand,
+    recipes,
+    begin,
+    starter_saving,
+    overlays,
+    mat,
+    scenes,
+    versions,
+    links,
+    looks,
+    typefaces,
+    media,
+    clips,
+    saves,
+    shelf_files,
+    pages,
+    preferences,
+    signals,
+    computed,
+    instruments,
+    laying,
+    tracks,
+    matches,
+    runs,
+    wheels,
+    trial,
+    cues,
+    files,
+    wordings,
+    shows,
+    log,
+    reached,
+    reports,
+    sponsor_reports,
+    help_pages,
+)
 
 
 def desk_ticket(store: Store, settings: Settings, door: str = "") -> str:
@@ -178,9 +223,13 @@ def create_pages(runtime: Runtime, settings: Settings) -> Flask:
 
     app.context_processor(
         lambda: {
-            "build": build(), "mark": g.get("mark", ""),
+            "build": build(),
+            "mark": g.get("mark", ""),
             "desk_ticket": "" if access.is_stranger() else tickets.at(own_port()),
-            "strip": desk.strip, "offers": Offers(), "is_covered": covering.is_covered, "covering": covering.RULES,
+            "strip": desk.strip,
+            "offers": Offers(),
+            "is_covered": covering.is_covered,
+            "covering": covering.RULES,
         }
-    )  # fmt: skip
+    )
     return app

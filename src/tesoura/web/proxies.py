@@ -10,10 +10,22 @@ from tesoura.core.hosts import is_address, is_this_machine
 Scope = MutableMapping[str, Any]
 A_PROXY = "a proxy"
 """The address of a visitor whom a proxy did not name."""
-_MARKS = frozenset({
-    b"forwarded", b"via", b"x-real-ip", b"x-client-ip", b"x-cluster-client-ip", b"true-client-ip", b"x-original-host",
-    b"x-original-for", b"x-original-url", b"x-envoy-external-address", b"x-proxyuser-ip", b"client-ip",
-})  # fmt: skip
+_MARKS = frozenset(
+    {
+        b"forwarded",
+        b"via",
+        b"x-real-ip",
+        b"x-client-ip",
+        b"x-cluster-client-ip",
+        b"true-client-ip",
+        b"x-original-host",
+        b"x-original-for",
+        b"x-original-url",
+        b"x-envoy-external-address",
+        b"x-proxyuser-ip",
+        b"client-ip",
+    }
+)
 _MARK_STARTS = (b"x-forwarded-", b"cf-", b"x-arr-", b"x-amzn-", b"fly-", b"ngrok-", b"tailscale-")
 
 

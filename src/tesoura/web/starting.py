@@ -33,16 +33,23 @@ async def answer_starting(scope: Scope, receive: Callable, send: Callable, progr
     path = scope["path"]
     if path.startswith(PROBLEM_PATHS):
         found = {
-            "title": "Tesoura is starting", "status": 503, "detail": f"{progress.text}. Try again in a moment.",
-            "share": round(progress.share, 3), "seconds_left": progress.left_s and round(progress.left_s, 1),
-        }  # fmt: skip
+            "title": "Tesoura is starting",
+            "status": 503,
+            "detail": f"{progress.text}. Try again in a moment.",
+            "share": round(progress.share, 3),
+            "seconds_left": progress.left_s and round(progress.left_s, 1),
+        }
         kind, body = "application/problem+json", json.dumps(found)
     elif path.startswith("/o/"):
         kind, body = "text/html; charset=utf-8", _EMPTY
     else:
         bar = f'<progress value="{progress.share:.3f}">{progress.share:.0%}</progress>' if progress.left_s else ""
         kind, body = "text/html; charset=utf-8", _PAGE.format(words=escape(f"{progress.text}."), bar=bar)
-    heads = [(b"content-type", kind.encode()), (b"content-length", str(len(body.encode())).encode()),
-             (b"retry-after", b"1"), (b"cache-control", b"no-store")]  # fmt: skip
+    heads = [
+        (b"content-type", kind.encode()),
+        (b"content-length", str(len(body.encode())).encode()),
+        (b"retry-after", b"1"),
+        (b"cache-control", b"no-store"),
+    ]
     await send({"type": "http.response.start", "status": 503, "headers": heads})
     await send({"type": "http.response.body", "body": body.encode() if scope["method"] != "HEAD" else b""})

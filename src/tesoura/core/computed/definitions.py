@@ -194,7 +194,9 @@ COMPUTED: Mapping[str, ComputedKind] = {
     kind.name: kind
     for kind in (
         ComputedKind(
-            "formula", "A formula", "One value from others: a ratio, a difference, a text.",
+            "formula",
+            "A formula",
+            "One value from others: a ratio, a difference, a text.",
             {
                 "formula": Field("Formula", _formula, kind="formula", placeholder="kill.count_this_session / 3"),
                 "unit": _UNIT,
@@ -202,42 +204,75 @@ COMPUTED: Mapping[str, ComputedKind] = {
             _derived,
         ),
         ComputedKind(
-            "window", "A window over events", "How many, how much, who is first, the latest: today, this session…",
+            "window",
+            "A window over events",
+            "How many, how much, who is first, the latest: today, this session…",
             {
                 "types": _TYPES,
-                "amount": Field("How much", _field, kind="datum", placeholder="amount",
-                          help="The field with the amount. Left empty, each event counts 1."),
+                "amount": Field(
+                    "How much",
+                    _field,
+                    kind="datum",
+                    placeholder="amount",
+                    help="The field with the amount. Left empty, each event counts 1.",
+                ),
                 "by": _BY,
-                "over": Field("Over", choice(SPANS), kind="choice", default="session",
-                          options=tuple(SPAN_WORDS.items())),
-                "length": Field("How many of them", whole(1, max(MAX_MINUTES, MAX_EVENTS)), kind="number",
-                          default="10", help="Minutes up to 7 days, events up to 10,000.", only_if=_ROLLING),
-                "stats": Field("What to tell", _stats, kind="several", default="count",
-                          options=tuple(STATS.items())),
+                "over": Field(
+                    "Over", choice(SPANS), kind="choice", default="session", options=tuple(SPAN_WORDS.items())
+                ),
+                "length": Field(
+                    "How many of them",
+                    whole(1, max(MAX_MINUTES, MAX_EVENTS)),
+                    kind="number",
+                    default="10",
+                    help="Minutes up to 7 days, events up to 10,000.",
+                    only_if=_ROLLING,
+                ),
+                "stats": Field("What to tell", _stats, kind="several", default="count", options=tuple(STATS.items())),
                 "top": Field("Places in the ranking", whole(1, MAX_TOP), kind="number", default="3"),
-                "rank_by": Field("Ranked by", choice(("sum", "count")), kind="choice", default="sum",
-                          options=(("sum", "the sum"), ("count", "how often"))),
+                "rank_by": Field(
+                    "Ranked by",
+                    choice(("sum", "count")),
+                    kind="choice",
+                    default="sum",
+                    options=(("sum", "the sum"), ("count", "how often")),
+                ),
                 "anonymous_as": Field("Without a name, it is", _label(60), default=ANONYMOUS),
-                "rank_anonymous": Field("And that stands", choice(("yes", "no")), kind="choice", default="yes",
-                          options=(("yes", "in the ranking"), ("no", "outside the ranking"))),
+                "rank_anonymous": Field(
+                    "And that stands",
+                    choice(("yes", "no")),
+                    kind="choice",
+                    default="yes",
+                    options=(("yes", "in the ranking"), ("no", "outside the ranking")),
+                ),
                 "unit": _UNIT,
-                "only_if": Field("Only if", _rule, kind="formula", placeholder="event.amount >= 5",
-                          help="A formula over the event's own fields. Left empty, all count."),
+                "only_if": Field(
+                    "Only if",
+                    _rule,
+                    kind="formula",
+                    placeholder="event.amount >= 5",
+                    help="A formula over the event's own fields. Left empty, all count.",
+                ),
             },
             _window,
         ),
         ComputedKind(
-            "chain", "A chain", "Events in quick succession: how long, who, and how long until it breaks.",
+            "chain",
+            "A chain",
+            "Events in quick succession: how long, who, and how long until it breaks.",
             {
                 "types": _TYPES,
-                "within_s": Field("Each within", _seconds, kind="number", default="10", unit="seconds",
-                          help="Of the one before."),
+                "within_s": Field(
+                    "Each within", _seconds, kind="number", default="10", unit="seconds", help="Of the one before."
+                ),
                 "by": _BY,
             },
             _chain,
         ),
         ComputedKind(
-            "goal", "A goal", "From a number to a number: how far, how fast it must go, when it will be there.",
+            "goal",
+            "A goal",
+            "From a number to a number: how far, how fast it must go, when it will be there.",
             {
                 "signal": Field("Signal", _signal, kind="signal", placeholder="reach.members"),
                 "start": Field("From", _number, kind="number", default="0"),
@@ -249,16 +284,29 @@ COMPUTED: Mapping[str, ComputedKind] = {
             _goal,
         ),
         ComputedKind(
-            "change", "A change", "How much a number grew: since the session began, or over the last minutes.",
+            "change",
+            "A change",
+            "How much a number grew: since the session began, or over the last minutes.",
             {
                 "signal": Field("Signal", _signal, kind="signal", placeholder="reach.members"),
-                "since": Field("Since", choice(("session", "minutes")), kind="choice", default="session",
-                          options=(("session", "the session began"), ("minutes", "some minutes ago"))),
-                "minutes": Field("How many", whole(1, 1_440), kind="number", default="10", unit="minutes",
-                          only_if=("since", ("minutes",))),
+                "since": Field(
+                    "Since",
+                    choice(("session", "minutes")),
+                    kind="choice",
+                    default="session",
+                    options=(("session", "the session began"), ("minutes", "some minutes ago")),
+                ),
+                "minutes": Field(
+                    "How many",
+                    whole(1, 1_440),
+                    kind="number",
+                    default="10",
+                    unit="minutes",
+                    only_if=("since", ("minutes",)),
+                ),
                 "unit": _UNIT,
             },
             _change,
         ),
     )
-}  # fmt: skip
+}

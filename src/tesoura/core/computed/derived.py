@@ -112,9 +112,17 @@ class Goal:
 
     def outputs(self) -> dict[str, str]:
         """The signals it gives, each with its unit."""
-        units = {"pct": "%", "done": self.unit, "left": self.unit, "reached": "", "target": self.unit,
-                 "needed_per_hour": self.unit, "needed_per_day": self.unit,
-                 "expected_at": INSTANT, "by": INSTANT}  # fmt: skip
+        units = {
+            "pct": "%",
+            "done": self.unit,
+            "left": self.unit,
+            "reached": "",
+            "target": self.unit,
+            "needed_per_hour": self.unit,
+            "needed_per_day": self.unit,
+            "expected_at": INSTANT,
+            "by": INSTANT,
+        }
         return {f"{self.name}.{field}": unit for field, unit in units.items()}
 
 

@@ -118,9 +118,10 @@ class Cue:
         mine = any(one.id == fired_id for one in self.outbox)
         instead_of = str(event.data.get("instead_of", ""))
         it = replace(
-            self, logged=_after(self.logged, outcome, cause, instant(event.at), instead_of),
+            self,
+            logged=_after(self.logged, outcome, cause, instant(event.at), instead_of),
             outbox=tuple(one for one in self.outbox if one.id != fired_id),
-        )  # fmt: skip
+        )
         if outcome == FIRES:
             it = replace(it, count=it.count + 1, last=cause.words)
         if mine:
@@ -245,9 +246,12 @@ class Cue:
         rests = free_at is not None and not self.turns.is_free(self.plan.limits, now)
         state = OFF if not self.on else WAITS if self.turns.waiting else RESTS if rests else READY
         return {
-            "state": state, "fired": self.count, "waiting": len(self.turns.waiting),
-            "free_at": free_at.timestamp() if rests and free_at else None, "last": self.last or None,
-        }  # fmt: skip
+            "state": state,
+            "fired": self.count,
+            "waiting": len(self.turns.waiting),
+            "free_at": free_at.timestamp() if rests and free_at else None,
+            "last": self.last or None,
+        }
 
     def next_change(self, now: datetime) -> datetime | None:
         """When somebody's turn comes, when it is ready again, or when its trigger's time comes."""
@@ -273,18 +277,29 @@ class Cue:
         """How it stands. What it decided and the log has not told back is asked again."""
         undecided = [cause_of(one.data["cause"]) for one in self.outbox]
         return {
-            "on": self.on, "turns": self.logged.saved(), "seen": self.seen.saved(), "count": self.count,
-            "last": self.last, "asked": [one.saved() for one in (*undecided, *self.asked)],
-        }  # fmt: skip
+            "on": self.on,
+            "turns": self.logged.saved(),
+            "seen": self.seen.saved(),
+            "count": self.count,
+            "last": self.last,
+            "asked": [one.saved() for one in (*undecided, *self.asked)],
+        }
 
 
 def restored(plan: CuePlan, saved: Mapping[str, Any]) -> Cue:
     """A cue as it stood."""
     turns = turns_of(saved["turns"])
     return Cue(
-        plan, bool(saved["on"]), turns, turns, seen_of(saved["seen"]), tuple(cause_of(one) for one in saved["asked"]),
-        count=int(saved["count"]), last=str(saved["last"]), before=CRASHED,
-    )  # fmt: skip
+        plan,
+        bool(saved["on"]),
+        turns,
+        turns,
+        seen_of(saved["seen"]),
+        tuple(cause_of(one) for one in saved["asked"]),
+        count=int(saved["count"]),
+        last=str(saved["last"]),
+        before=CRASHED,
+    )
 
 
 def _after(turns: Turns, outcome: str, cause: Cause, at: datetime, instead_of: str) -> Turns:

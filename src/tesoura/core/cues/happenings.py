@@ -103,12 +103,16 @@ def _told(event: Occurrence, words: str, person: str, **more: Scalar) -> Cause:
 
 ANYONE, SUBSCRIBERS, MODERATORS, STREAMER = "anyone", "subscribers", "moderators", "streamer"
 WHO = (
-    (ANYONE, "anyone"), (SUBSCRIBERS, "subscribers and moderators"), (MODERATORS, "moderators"),
+    (ANYONE, "anyone"),
+    (SUBSCRIBERS, "subscribers and moderators"),
+    (MODERATORS, "moderators"),
     (STREAMER, "the streamer alone"),
-)  # fmt: skip
+)
 _ROLES = {
-    SUBSCRIBERS: {"subscriber", "moderator", "streamer"}, MODERATORS: {"moderator", "streamer"}, STREAMER: {"streamer"},
-}  # fmt: skip
+    SUBSCRIBERS: {"subscriber", "moderator", "streamer"},
+    MODERATORS: {"moderator", "streamer"},
+    STREAMER: {"streamer"},
+}
 FIRST, ANYWHERE = "first", "anywhere"
 
 

@@ -14,9 +14,10 @@ from tesoura.core.values import Scalar
 
 QUEUE, REPLACE, DROP = "queue", "replace", "drop"
 BUSY = (
-    (QUEUE, "the next waits behind the others"), (REPLACE, "the newest takes the last one's place"),
+    (QUEUE, "the next waits behind the others"),
+    (REPLACE, "the newest takes the last one's place"),
     (DROP, "the next is told no"),
-)  # fmt: skip
+)
 MOST_WAITING = 20
 KEPT_PERSONS = 500
 """Of so many people it is remembered when they last set a cue off."""
@@ -38,16 +39,26 @@ class Cause:
 
     def saved(self) -> dict[str, Any]:
         """The cause as it is stored and logged."""
-        return {"key": self.key, "at": self.at.isoformat(), "words": self.words, "person": self.person,
-                "seq": self.seq, "fields": dict(self.fields)}  # fmt: skip
+        return {
+            "key": self.key,
+            "at": self.at.isoformat(),
+            "words": self.words,
+            "person": self.person,
+            "seq": self.seq,
+            "fields": dict(self.fields),
+        }
 
 
 def cause_of(saved: Mapping[str, Any]) -> Cause:
     """A cause that was stored."""
     return Cause(
-        str(saved["key"]), datetime.fromisoformat(str(saved["at"])), str(saved["words"]), str(saved["person"]),
-        int(saved["seq"]), dict(saved["fields"]),
-    )  # fmt: skip
+        str(saved["key"]),
+        datetime.fromisoformat(str(saved["at"])),
+        str(saved["words"]),
+        str(saved["person"]),
+        int(saved["seq"]),
+        dict(saved["fields"]),
+    )
 
 
 @dataclass(frozen=True, slots=True)

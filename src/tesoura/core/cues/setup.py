@@ -43,13 +43,20 @@ from tesoura.errors import FormulaError, InvalidField
 CUE = "cue"
 STEPS, CONDITIONS = 5, 3
 WHEN = (
-    ("press", "you press it"), ("event", "something happens"), ("moment", "an instrument tells of a moment"),
+    ("press", "you press it"),
+    ("event", "something happens"),
+    ("moment", "an instrument tells of a moment"),
     ("chat", "a word is said in chat"),
-    ("crosses", "a value gets to a level"), ("becomes", "a value changes"), ("still", "a value does not change"),
-    ("scene", "the scene changes"), ("times", "it is a certain time"), ("every", "some minutes have passed"),
-    ("before", "a calendar entry comes near"), ("session", "a stream session starts"),
+    ("crosses", "a value gets to a level"),
+    ("becomes", "a value changes"),
+    ("still", "a value does not change"),
+    ("scene", "the scene changes"),
+    ("times", "it is a certain time"),
+    ("every", "some minutes have passed"),
+    ("before", "a calendar entry comes near"),
+    ("session", "a stream session starts"),
     ("feed", "a feed goes down or comes back"),
-)  # fmt: skip
+)
 DO = (("", "nothing more"), *((one.kind, one.title) for one in KINDS.values()))
 _SIGNALS = ("crosses", "becomes", "still", "before")
 _TIME = re.compile(r"([01]?\d|2[0-3])[:.h]([0-5]\d)")
@@ -112,11 +119,12 @@ def _conditions() -> dict[str, Field]:
     fields: dict[str, Field] = {}
     for at in range(1, CONDITIONS + 1):
         fields |= {
-            f"field_{at}": Field("And its field", _LATER, kind="datum", only_if=("when", ("event",)),
-                                 placeholder="amount"),
+            f"field_{at}": Field(
+                "And its field", _LATER, kind="datum", only_if=("when", ("event",)), placeholder="amount"
+            ),
             f"how_{at}": one_of("is so", HOW, IS, only_if=("when", ("event",))),
             f"value_{at}": Field("what", _LATER, only_if=("when", ("event",))),
-        }  # fmt: skip
+        }
     return fields
 
 
@@ -124,10 +132,14 @@ def _step(at: int) -> dict[str, Field]:
     """The fields of one step: those that several kinds ask for alike stand there once."""
     every = tuple(KINDS)
     fields = {
-        f"do_{at}": one_of("Do this" if at == 1 else "Then", DO[1:] if at == 1 else DO, SCENE if at == 1 else "",
-                           only_if=None if at == 1 else (f"do_{at - 1}", every)),
+        f"do_{at}": one_of(
+            "Do this" if at == 1 else "Then",
+            DO[1:] if at == 1 else DO,
+            SCENE if at == 1 else "",
+            only_if=None if at == 1 else (f"do_{at - 1}", every),
+        ),
         f"after_{at}": number("after", 0, 3_600, 0, "seconds", only_if=(f"do_{at}", every)),
-    }  # fmt: skip
+    }
     for name in dict.fromkeys(name for one in KINDS.values() for name in one.fields):
         asking = tuple(one.kind for one in KINDS.values() if name in one.fields)
         fields[f"{name}_{at}"] = replace(KINDS[asking[0]].fields[name], only_if=(f"do_{at}", asking))
@@ -144,10 +156,12 @@ FIELDS: Mapping[str, Field] = {
     "person": Field("Who did it", _LATER, kind="datum", default="name", only_if=("when", ("event",))),
     "word": Field("The word", text(60, empty=True), only_if=("when", ("chat",)), placeholder="!spin"),
     "who": one_of("Said by", WHO, ANYONE, only_if=("when", ("chat",))),
-    "in_chat": Field("In the chat", text(60, empty=True), kind="feed", of="irc", placeholder="any",
-                     only_if=("when", ("chat",))),
-    "where": one_of("It stands", (("first", "first in the line"), ("anywhere", "anywhere")), FIRST,
-                    only_if=("when", ("chat",))),
+    "in_chat": Field(
+        "In the chat", text(60, empty=True), kind="feed", of="irc", placeholder="any", only_if=("when", ("chat",))
+    ),
+    "where": one_of(
+        "It stands", (("first", "first in the line"), ("anywhere", "anywhere")), FIRST, only_if=("when", ("chat",))
+    ),
     "signal": Field("The value", text(200, empty=True), kind="signal", only_if=("when", _SIGNALS)),
     "way": one_of("It", (("up", "reaches"), ("down", "falls to")), "up", only_if=("when", ("crosses",))),
     "level": Field("the level", _level, only_if=("when", ("crosses",)), placeholder="4"),
@@ -156,8 +170,14 @@ FIELDS: Mapping[str, Field] = {
     "still_for": Field("for", _needed_length, default="30 s", only_if=("when", ("still",))),
     "to_scene": Field("To", _LATER, kind="scene", only_if=("when", ("scene",)), placeholder="any other"),
     "times": Field("At", _times, only_if=("when", ("times",)), placeholder="19:30, 20:00"),
-    "days": Field("on", _days, kind="several", options=tuple((str(at), one) for at, one in enumerate(DAYS)),
-                  default=",".join(str(at) for at in range(len(DAYS))), only_if=("when", ("times",))),
+    "days": Field(
+        "on",
+        _days,
+        kind="several",
+        options=tuple((str(at), one) for at, one in enumerate(DAYS)),
+        default=",".join(str(at) for at in range(len(DAYS))),
+        only_if=("when", ("times",)),
+    ),
     "every_min": number("Every", 1, 1_440, 10, "minutes", only_if=("when", ("every",))),
     "before_min": number("So long before", 0, 1_440, 10, "minutes", only_if=("when", ("before",))),
     "feed": Field("The feed", text(60, empty=True), kind="feed", only_if=("when", ("feed",))),
@@ -169,12 +189,14 @@ FIELDS: Mapping[str, Field] = {
     **{name: field for at in range(1, STEPS + 1) for name, field in _step(at).items()},
     "rests": Field("Every", _length, placeholder="2 min"),
     "person_rests": Field("and each person every", _length, placeholder="10 min", advanced=True),
-    "may_wait": Field("So many may wait", whole(0, MOST_WAITING), default=0, kind="number", least=0, most=MOST_WAITING,
-                      advanced=True),
-    "busy": Field("When it is busy", choice([one for one, _ in BUSY]), default=QUEUE, kind="choice", options=BUSY,
-                  advanced=True),
+    "may_wait": Field(
+        "So many may wait", whole(0, MOST_WAITING), default=0, kind="number", least=0, most=MOST_WAITING, advanced=True
+    ),
+    "busy": Field(
+        "When it is busy", choice([one for one, _ in BUSY]), default=QUEUE, kind="choice", options=BUSY, advanced=True
+    ),
     "late": switch("Do late what a crash left undone", "no", advanced=True),
-}  # fmt: skip
+}
 _UNASKED = {name: field.default for name, field in FIELDS.items()}
 GROUPS = ("When", "Only if", "Do", "No more often than", "")
 """The headings of its form, in their order."""
@@ -254,8 +276,9 @@ def trigger(given: Mapping[str, Any], almanac: Almanac) -> Trigger:
     if when == "event":
         conditions = tuple(
             Condition(given[f"field_{at}"], given[f"how_{at}"], given[f"value_{at}"])
-            for at in range(1, CONDITIONS + 1) if given[f"field_{at}"]
-        )  # fmt: skip
+            for at in range(1, CONDITIONS + 1)
+            if given[f"field_{at}"]
+        )
         return Happens(given["event"], conditions, given["person"])
     if when == "moment":
         name, _, what = str(given["moment"]).partition(".")

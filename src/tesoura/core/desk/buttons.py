@@ -44,8 +44,12 @@ class ButtonKind:
 
 
 _SHORT = text(200, empty=True)
-SAVES_WHATS = (("put", "put the marked one back"), ("next", "mark the next one"), ("previous", "mark the previous one"),
-               ("keep", "keep what the game has"))  # fmt: skip
+SAVES_WHATS = (
+    ("put", "put the marked one back"),
+    ("next", "mark the next one"),
+    ("previous", "mark the previous one"),
+    ("keep", "keep what the game has"),
+)
 
 
 def _command(own: Mapping[str, str]) -> Mapping[str, Any]:
@@ -59,92 +63,147 @@ def _command(own: Mapping[str, str]) -> Mapping[str, Any]:
 
 _TABLE = (
     ButtonKind(
-        "cue", "fire a cue", {"cue": Field("The cue", _SHORT, kind="instrument", of="cue")},
+        "cue",
+        "fire a cue",
+        {"cue": Field("The cue", _SHORT, kind="instrument", of="cue")},
         lambda own, on: ("instrument.command", {"instrument": own["cue"], "command": "press", "by": "the desk"}),
-        lambda own: own["cue"].replace("_", " "), {"cue": "Choose a cue."},
+        lambda own: own["cue"].replace("_", " "),
+        {"cue": "Choose a cue."},
     ),
     ButtonKind(
-        "command", "give an instrument a command",
-        {"instrument": Field("The instrument", _SHORT, kind="instrument"),
-         "command": Field("The command", _SHORT, kind="command", placeholder="start"),
-         "with": Field("with", _SHORT, placeholder="by 3 min")},
+        "command",
+        "give an instrument a command",
+        {
+            "instrument": Field("The instrument", _SHORT, kind="instrument"),
+            "command": Field("The command", _SHORT, kind="command", placeholder="start"),
+            "with": Field("with", _SHORT, placeholder="by 3 min"),
+        },
         lambda own, on: ("instrument.command", _command(own)),
         lambda own: f"{own['instrument']}: {own['command']}".replace("_", " "),
         {"instrument": "Choose an instrument.", "command": "Give the command, such as start."},
     ),
     ButtonKind(
-        "scene", "switch the scene", {"scene": Field("To the scene", _SHORT, kind="scene", placeholder="choose one")},
-        lambda own, on: ("scene.set", {"scene": own["scene"]}), lambda own: own["scene"],
+        "scene",
+        "switch the scene",
+        {"scene": Field("To the scene", _SHORT, kind="scene", placeholder="choose one")},
+        lambda own, on: ("scene.set", {"scene": own["scene"]}),
+        lambda own: own["scene"],
         {"scene": "Choose a scene."},
     ),
     ButtonKind(
-        "piece", "show and hide a piece", {"part": Field("The piece", _SHORT, kind="part")},
+        "piece",
+        "show and hide a piece",
+        {"part": Field("The piece", _SHORT, kind="part")},
         lambda own, on: ("piece.show", {"piece": own["part"], "shown": "no" if on else "yes"}),
-        lambda own: own["part"].rpartition(" / ")[2], {"part": "Choose a piece that is on air."}, toggles=True,
+        lambda own: own["part"].rpartition(" / ")[2],
+        {"part": "Choose a piece that is on air."},
+        toggles=True,
     ),
     ButtonKind(
-        "step", "count a value up or down",
-        {"hand": Field("The value", _SHORT, kind="feed", of="hand"),
-         "by": one_of("By", (("1", "one up"), ("-1", "one down")), "1")},
+        "step",
+        "count a value up or down",
+        {
+            "hand": Field("The value", _SHORT, kind="feed", of="hand"),
+            "by": one_of("By", (("1", "one up"), ("-1", "one down")), "1"),
+        },
         lambda own, on: ("hand.set", {"name": own["hand"], "step": own["by"]}),
         lambda own: f"{own['hand']} {'+' if own['by'] == '1' else '−'}1".replace("_", " "),
-        {"hand": "Choose a value that is set by hand."}, turns=True,
+        {"hand": "Choose a value that is set by hand."},
+        turns=True,
     ),
     ButtonKind(
-        "value", "set a value",
+        "value",
+        "set a value",
         {"hand": Field("The value", _SHORT, kind="feed", of="hand"), "to": Field("To", _SHORT, placeholder="3")},
         lambda own, on: ("hand.set", {"name": own["hand"], "value": own["to"]}),
         lambda own: f"{own['hand']}: {own['to']}".replace("_", " "),
         {"hand": "Choose a value that is set by hand.", "to": "Give what it is set to."},
     ),
     ButtonKind(
-        "level", "set a value with a slider", {"hand": Field("The value", _SHORT, kind="feed", of="hand")},
+        "level",
+        "set a value with a slider",
+        {"hand": Field("The value", _SHORT, kind="feed", of="hand")},
         lambda own, on: ("hand.set", {"name": own["hand"], "step": "1"}),
-        lambda own: own["hand"].replace("_", " "), {"hand": "Choose a value that is set by hand."}, turns=True,
+        lambda own: own["hand"].replace("_", " "),
+        {"hand": "Choose a value that is set by hand."},
+        turns=True,
     ),
     ButtonKind(
-        "say", "say a line in chat",
-        {"chat": Field("In the chat", _SHORT, kind="feed", of="irc"),
-         "line": Field("The line", text(400, empty=True), kind="wide", placeholder="Five minutes, kettle's on")},
-        lambda own, on: ("chat.say", {"chat": own["chat"], "line": own["line"]}), lambda own: own["line"],
+        "say",
+        "say a line in chat",
+        {
+            "chat": Field("In the chat", _SHORT, kind="feed", of="irc"),
+            "line": Field("The line", text(400, empty=True), kind="wide", placeholder="Five minutes, kettle's on"),
+        },
+        lambda own, on: ("chat.say", {"chat": own["chat"], "line": own["line"]}),
+        lambda own: own["line"],
         {"chat": "Choose a chat.", "line": "Give the line to say."},
     ),
     ButtonKind(
-        "side", "count for a side of a match",
-        {"board": Field("The scoreboard", _SHORT, kind="instrument", of="scoreboard"),
-         "side": one_of("For", (("home", "home"), ("away", "away")), "home"),
-         "what": Field("What", _SHORT, placeholder="goal")},
-        lambda own, on: ("instrument.command", {"instrument": own["board"], "command": "point", "side": own["side"],
-                                                "what": own["what"]}),
-        lambda own: own["side"], {"board": "Choose a scoreboard."}, counts=True,
+        "side",
+        "count for a side of a match",
+        {
+            "board": Field("The scoreboard", _SHORT, kind="instrument", of="scoreboard"),
+            "side": one_of("For", (("home", "home"), ("away", "away")), "home"),
+            "what": Field("What", _SHORT, placeholder="goal"),
+        },
+        lambda own, on: (
+            "instrument.command",
+            {"instrument": own["board"], "command": "point", "side": own["side"], "what": own["what"]},
+        ),
+        lambda own: own["side"],
+        {"board": "Choose a scoreboard."},
+        counts=True,
     ),
     ButtonKind(
-        "back", "take the last of a match back",
+        "back",
+        "take the last of a match back",
         {"board": Field("The scoreboard", _SHORT, kind="instrument", of="scoreboard")},
         lambda own, on: ("instrument.command", {"instrument": own["board"], "command": "take_back"}),
-        lambda own: "Take back", {"board": "Choose a scoreboard."}, counts=True,
+        lambda own: "Take back",
+        {"board": "Choose a scoreboard."},
+        counts=True,
     ),
     ButtonKind(
-        "match_clock", "let a match's clock run or stand",
+        "match_clock",
+        "let a match's clock run or stand",
         {"board": Field("The scoreboard", _SHORT, kind="instrument", of="scoreboard")},
-        lambda own, on: ("instrument.command", {"instrument": own["board"],
-                                                "command": "stop_clock" if on else "start_clock"}),
-        lambda own: "Clock", {"board": "Choose a scoreboard."}, toggles=True, counts=True,
+        lambda own, on: (
+            "instrument.command",
+            {"instrument": own["board"], "command": "stop_clock" if on else "start_clock"},
+        ),
+        lambda own: "Clock",
+        {"board": "Choose a scoreboard."},
+        toggles=True,
+        counts=True,
     ),
     ButtonKind(
-        "saves", "keep or put back a saved game",
-        {"saves_of": Field("The game", _SHORT, kind="saves"),
-         "saves_do": one_of("With its saves", SAVES_WHATS, "put")},
+        "saves",
+        "keep or put back a saved game",
+        {"saves_of": Field("The game", _SHORT, kind="saves"), "saves_do": one_of("With its saves", SAVES_WHATS, "put")},
         lambda own, on: ("saves.press", {"game": own["saves_of"], "what": own["saves_do"]}),
-        lambda own: f"{own['saves_of']}: {dict(SAVES_WHATS)[own['saves_do']]}", {"saves_of": "Choose a game."},
+        lambda own: f"{own['saves_of']}: {dict(SAVES_WHATS)[own['saves_do']]}",
+        {"saves_of": "Choose a game."},
     ),
-    ButtonKind("hold", "hold all moments", {}, lambda own, on: ("moments.hold", {"held": "no" if on else "yes"}),
-               lambda own: "Hold all moments", toggles=True),
+    ButtonKind(
+        "hold",
+        "hold all moments",
+        {},
+        lambda own, on: ("moments.hold", {"held": "no" if on else "yes"}),
+        lambda own: "Hold all moments",
+        toggles=True,
+    ),
     ButtonKind("session", "start a new session", {}, lambda own, on: ("session.start", {}), lambda own: "New session"),
-    ButtonKind("air", "clear the air", {}, lambda own, on: ("air.clear", {"cleared": "no" if on else "yes"}),
-               lambda own: "Clear the air", toggles=True),
+    ButtonKind(
+        "air",
+        "clear the air",
+        {},
+        lambda own, on: ("air.clear", {"cleared": "no" if on else "yes"}),
+        lambda own: "Clear the air",
+        toggles=True,
+    ),
     ButtonKind("undo", "undo the last", {}, lambda own, on: ("desk.undo", {}), lambda own: "Undo the last"),
-)  # fmt: skip
+)
 KINDS: Mapping[str, ButtonKind] = {one.name: one for one in _TABLE}
 """Every kind of button by name, in the order in which they are offered."""
 
@@ -152,17 +211,25 @@ FIELDS: Mapping[str, Field] = {
     "does": one_of("It shall", [(one.name, one.title) for one in KINDS.values()], "cue"),
     **{
         name: Field(
-            its.label, its.check, its.unit, its.default, its.kind, its.options, of=its.of, placeholder=its.placeholder,
+            its.label,
+            its.check,
+            its.unit,
+            its.default,
+            its.kind,
+            its.options,
+            of=its.of,
+            placeholder=its.placeholder,
             only_if=("does", tuple(one.name for one in KINDS.values() if name in one.fields)),
         )
-        for kind in KINDS.values() for name, its in kind.fields.items()
+        for kind in KINDS.values()
+        for name, its in kind.fields.items()
     },
     "words": Field("Words on it", text(LONGEST_WORDS, empty=True), placeholder="as what it does"),
     "colour": one_of("Colour", COLOURS, "sheet"),
     "size": Field("Size", choice([one for one, _ in SIZES]), default="one", kind="choice", options=SIZES),
     "key": Field("Key", desk_key, kind="key", placeholder="press one"),
     "control": Field("OSC or MIDI", control_sign, kind="control", placeholder="none"),
-}  # fmt: skip
+}
 """The form of a button."""
 
 
@@ -190,13 +257,28 @@ class DeskButton:
 
     def saved(self) -> dict[str, Any]:
         """It, as it is stored."""
-        return {"id": self.id, "does": self.does, "own": dict(self.own), "words": self.words, "colour": self.colour,
-                "size": self.size, "key": self.key, "control": self.control}  # fmt: skip
+        return {
+            "id": self.id,
+            "does": self.does,
+            "own": dict(self.own),
+            "words": self.words,
+            "colour": self.colour,
+            "size": self.size,
+            "key": self.key,
+            "control": self.control,
+        }
 
     def typed(self) -> dict[str, str]:
         """It, as its form holds it."""
-        return {"does": self.does, **self.own, "words": self.words, "colour": self.colour, "size": self.size,
-                "key": self.key, "control": self.control}  # fmt: skip
+        return {
+            "does": self.does,
+            **self.own,
+            "words": self.words,
+            "colour": self.colour,
+            "size": self.size,
+            "key": self.key,
+            "control": self.control,
+        }
 
 
 def button_of(id: str, typed: Mapping[str, object]) -> DeskButton:

@@ -71,9 +71,14 @@ class ButtonFace:
     def told(self, now: float) -> dict[str, Any]:
         """It, as it is told over a socket. Times are seconds from now, for another clock than ours hears them."""
         told: dict[str, Any] = {
-            "id": self.id, "words": self.words, "state": self.state, "colour": self.colour, "wide": self.wide,
-            "on": self.on, "blocked": self.blocked,
-        }  # fmt: skip
+            "id": self.id,
+            "words": self.words,
+            "state": self.state,
+            "colour": self.colour,
+            "wide": self.wide,
+            "on": self.on,
+            "blocked": self.blocked,
+        }
         if self.free_at is not None and self.free_at > now:
             told |= {"wait_s": round(self.free_at - now, 2), "of_s": round(self.of_s, 2)}
         if self.answer is not None:

@@ -13,21 +13,44 @@ from tesoura.errors import InvalidField
 
 MODIFIERS = ("Ctrl", "Alt", "Shift", "Meta")
 NAMED = (
-    "Space", "Insert", "Delete", "Home", "End", "PageUp", "PageDown", "Pause", "ScrollLock", "ContextMenu",
-    "MediaPlayPause", "MediaStop", "MediaTrackNext", "MediaTrackPrevious",
-)  # fmt: skip
+    "Space",
+    "Insert",
+    "Delete",
+    "Home",
+    "End",
+    "PageUp",
+    "PageDown",
+    "Pause",
+    "ScrollLock",
+    "ContextMenu",
+    "MediaPlayPause",
+    "MediaStop",
+    "MediaTrackNext",
+    "MediaTrackPrevious",
+)
 _BY_NAME = {one.casefold(): one for one in NAMED}
 _FUNCTION = re.compile(r"F([1-9]|1\d|2[0-4])", re.IGNORECASE)
 _NUMPAD = re.compile(r"numpad ?([0-9+\-*/.,]|enter)", re.IGNORECASE)
 BROWSERS = {
-    "F5": "loads the page anew", "F11": "fills the screen", "F12": "opens the browser's tools",
-    "Ctrl+W": "closes the page", "Ctrl+T": "opens another page", "Ctrl+N": "opens another window",
-    "Ctrl+R": "loads the page anew", "Ctrl+L": "goes to the address", "Ctrl+F": "searches the page",
-    "Ctrl+C": "copies", "Ctrl+V": "puts in what was copied", "Ctrl+X": "cuts out",
+    "F5": "loads the page anew",
+    "F11": "fills the screen",
+    "F12": "opens the browser's tools",
+    "Ctrl+W": "closes the page",
+    "Ctrl+T": "opens another page",
+    "Ctrl+N": "opens another window",
+    "Ctrl+R": "loads the page anew",
+    "Ctrl+L": "goes to the address",
+    "Ctrl+F": "searches the page",
+    "Ctrl+C": "copies",
+    "Ctrl+V": "puts in what was copied",
+    "Ctrl+X": "cuts out",
     "Ctrl+Z": "takes back what was typed",
-    "Ctrl+A": "chooses all", "Ctrl+P": "prints", "Ctrl+S": "keeps the page", "Alt+F4": "closes the window",
+    "Ctrl+A": "chooses all",
+    "Ctrl+P": "prints",
+    "Ctrl+S": "keeps the page",
+    "Alt+F4": "closes the window",
     "Space": "presses what has the focus",
-}  # fmt: skip
+}
 """Keys that browsers keep for themselves, and what they do there."""
 
 
@@ -75,20 +98,43 @@ def _name(rest: str) -> str:
 
 
 SYSTEM_NAMES = {
-    "space": "Space", "insert": "Insert", "delete": "Delete", "home": "Home", "end": "End", "page_up": "PageUp",
-    "page_down": "PageDown", "pause": "Pause", "scroll_lock": "ScrollLock", "menu": "ContextMenu",
-    "media_play_pause": "MediaPlayPause", "media_stop": "MediaStop", "media_next": "MediaTrackNext",
-    "media_previous": "MediaTrackPrevious", **{f"f{number}": f"F{number}" for number in range(1, 25)},
-}  # fmt: skip
+    "space": "Space",
+    "insert": "Insert",
+    "delete": "Delete",
+    "home": "Home",
+    "end": "End",
+    "page_up": "PageUp",
+    "page_down": "PageDown",
+    "pause": "Pause",
+    "scroll_lock": "ScrollLock",
+    "menu": "ContextMenu",
+    "media_play_pause": "MediaPlayPause",
+    "media_stop": "MediaStop",
+    "media_next": "MediaTrackNext",
+    "media_previous": "MediaTrackPrevious",
+    **{f"f{number}": f"F{number}" for number in range(1, 25)},
+}
 """What the system calls keys that write nothing, and how they are written here."""
 SYSTEM_MODIFIERS = {
-    name: modifier for modifier, names in (
-        ("Ctrl", ("ctrl", "ctrl_l", "ctrl_r")), ("Alt", ("alt", "alt_l", "alt_r")),
-        ("Shift", ("shift", "shift_l", "shift_r")), ("Meta", ("cmd", "cmd_l", "cmd_r")),
-    ) for name in names
-}  # fmt: skip
-_ALONE = (*(f"F{number}" for number in range(1, 25)), "Pause", "ScrollLock", "Insert", "MediaPlayPause", "MediaStop",
-          "MediaTrackNext", "MediaTrackPrevious")  # fmt: skip
+    name: modifier
+    for modifier, names in (
+        ("Ctrl", ("ctrl", "ctrl_l", "ctrl_r")),
+        ("Alt", ("alt", "alt_l", "alt_r")),
+        ("Shift", ("shift", "shift_l", "shift_r")),
+        ("Meta", ("cmd", "cmd_l", "cmd_r")),
+    )
+    for name in names
+}
+_ALONE = (
+    *(f"F{number}" for number in range(1, 25)),
+    "Pause",
+    "ScrollLock",
+    "Insert",
+    "MediaPlayPause",
+    "MediaStop",
+    "MediaTrackNext",
+    "MediaTrackPrevious",
+)
 
 
 def is_for_everywhere(key: str) -> bool:

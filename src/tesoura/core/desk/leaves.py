@@ -150,7 +150,17 @@ def _buttons(saved: Iterable[Mapping[str, Any]]) -> Iterable[DeskButton]:
     for one in saved:
         if (kind := KINDS.get(str(one["does"]))) is not None:
             told = one["own"]
-            own = {name: str(told.get(name, told.get(_ONCE_CALLED.get(name), field.default)))
-                   for name, field in kind.fields.items()}  # fmt: skip
-            yield DeskButton(str(one["id"]), kind.name, own, one["words"], one["colour"], one["size"],
-                             str(one.get("key", "")), str(one.get("control", "")))  # fmt: skip
+            own = {
+                name: str(told.get(name, told.get(_ONCE_CALLED.get(name), field.default)))
+                for name, field in kind.fields.items()
+            }
+            yield DeskButton(
+                str(one["id"]),
+                kind.name,
+                own,
+                one["words"],
+                one["colour"],
+                one["size"],
+                str(one.get("key", "")),
+                str(one.get("control", "")),
+            )

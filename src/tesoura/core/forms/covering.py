@@ -55,10 +55,13 @@ def keys_in(text: str, known: Iterable[str] = ()) -> list[Found]:
         *(Found(at, at + len(one), True) for one in known for at in _places(text, one)),
         *(Found(*match.span("key"), True) for match in _SHAPED.finditer(text)),
         *(Found(*match.span("key"), True) for match in _IN_ADDRESS.finditer(text)),
-        *(Found(*match.span("key"), _no_word(match["key"])) for match in _NAMED.finditer(text)
-          if not match["key"].lower().startswith(("http", "your", "put-your"))),
+        *(
+            Found(*match.span("key"), _no_word(match["key"]))
+            for match in _NAMED.finditer(text)
+            if not match["key"].lower().startswith(("http", "your", "put-your"))
+        ),
         *(Found(*match.span(), False) for match in _RUN.finditer(text) if _drawn(match[0])),
-    ]  # fmt: skip
+    ]
     return list(_apart(sorted(found, key=lambda one: (one.start, -one.end, not one.sure))))
 
 
@@ -133,8 +136,10 @@ def cover_all(value: Any, known: Sequence[str]) -> Any:
     if isinstance(value, str):
         return cover_known(value, known)
     if isinstance(value, dict):
-        return {cover_known(key, known) if isinstance(key, str) else key: cover_all(one, known)
-                for key, one in value.items()}  # fmt: skip
+        return {
+            cover_known(key, known) if isinstance(key, str) else key: cover_all(one, known)
+            for key, one in value.items()
+        }
     if isinstance(value, list | tuple):
         return type(value)(cover_all(one, known) for one in value)
     return value

@@ -10,10 +10,24 @@ from tesoura.errors import Ambiguous, InvalidField
 LONGEST = timedelta(days=366)
 EXAMPLES = "Write it as 10 min, 10:00, 90 s or 1h 5m."
 _UNITS = {
-    "d": 86_400, "day": 86_400, "days": 86_400, "h": 3_600, "hour": 3_600, "hours": 3_600, "hr": 3_600,
-    "m": 60, "min": 60, "mins": 60, "minute": 60, "minutes": 60,
-    "s": 1, "sec": 1, "secs": 1, "second": 1, "seconds": 1,
-}  # fmt: skip
+    "d": 86_400,
+    "day": 86_400,
+    "days": 86_400,
+    "h": 3_600,
+    "hour": 3_600,
+    "hours": 3_600,
+    "hr": 3_600,
+    "m": 60,
+    "min": 60,
+    "mins": 60,
+    "minute": 60,
+    "minutes": 60,
+    "s": 1,
+    "sec": 1,
+    "secs": 1,
+    "second": 1,
+    "seconds": 1,
+}
 _COLONS = re.compile(r"(?:(\d{1,5}):)?(\d{1,5}):(\d{2})")
 _PART = re.compile(r"(\d{1,9}(?:[.,]\d{1,3})?)\s*([a-z]+)\s*(?:,|and)?\s*")
 _TIME = re.compile(r"(?:(today|tomorrow|\d{4}-\d{2}-\d{2})[ t]+)?(\d{1,2})[:.h](\d{2})(?:[:.](\d{2}))?")

@@ -82,13 +82,19 @@ class ItemStep:
 _ITEM = {"item": Field("Which", text(40))}
 COMMANDS = ADD, CHANGE, REMOVE, MOVE = "add_item", "change_item", "remove_item", "move_item"
 _COMMANDS = {
-    ADD: ("Add one", "One more, at the end, or at the place `at`, which counts from 0.",
-          {"at": Field("Place", whole(-1, 10_000), kind="number", default=-1)}),
+    ADD: (
+        "Add one",
+        "One more, at the end, or at the place `at`, which counts from 0.",
+        {"at": Field("Place", whole(-1, 10_000), kind="number", default=-1)},
+    ),
     CHANGE: ("Change one", "Its values; those that are not given stay.", _ITEM),
     REMOVE: ("Take one out", "It can be put back with what it had.", _ITEM),
-    MOVE: ("Move one", "So many places down, or up with a minus.",
-           {**_ITEM, "by": Field("By", whole(-10_000, 10_000), kind="number", default=1)}),
-}  # fmt: skip
+    MOVE: (
+        "Move one",
+        "So many places down, or up with a minus.",
+        {**_ITEM, "by": Field("By", whole(-10_000, 10_000), kind="number", default=1)},
+    ),
+}
 
 
 def commands_of(form: ItemForm) -> tuple[CommandKind, ...]:

@@ -5,9 +5,14 @@ from __future__ import annotations
 import unicodedata
 
 _CLASSES = {
-    0.45: " .,:;'|!·’‘ijl\u00a0\u202f\u2009", 0.6: "I()[]", 0.7: "tfr1-/", 0.85: "zJsvckxye",
-    1.3: "w", 1.4: "mM@%—", 1.5: "W",
-}  # fmt: skip
+    0.45: " .,:;'|!·’‘ijl\u00a0\u202f\u2009",
+    0.6: "I()[]",
+    0.7: "tfr1-/",
+    0.85: "zJsvckxye",
+    1.3: "w",
+    1.4: "mM@%—",
+    1.5: "W",
+}
 """Widths against that of an eight, averaged over the shipped typefaces; other capitals count 1.1, the rest 1."""
 _WIDTHS = {one: width for width, those in _CLASSES.items() for one in those}
 

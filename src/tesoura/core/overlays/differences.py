@@ -20,10 +20,7 @@ class Difference:
     name: str = ""
 
 
-_SETTINGS = {
-    "form": ("Form", {"light": "light", "dark": "dark"}),
-    "motion": ("Motion", {"yes": "on", "no": "off"}),
-}
+_SETTINGS = {"form": ("Form", {"light": "light", "dark": "dark"}), "motion": ("Motion", {"yes": "on", "no": "off"})}
 
 
 def differences(draft: Overlay, on_air: Overlay | None) -> list[Difference]:

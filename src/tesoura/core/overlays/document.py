@@ -31,9 +31,13 @@ SCENE_FIELDS = ("shown", "x", "y", "width_px", "height_px", "size_px", "look")
 PLACE_FIELDS = ("x", "y", "width_px", "height_px", "size_px")
 """What a pinned piece keeps."""
 SIZES = (
-    ("Full", 1920, 1080), ("Full, larger", 2560, 1440), ("Vertical", 1080, 1920), ("Bar", 1200, 96),
-    ("Small strip", 360, 48), ("Card", 640, 400),
-)  # fmt: skip
+    ("Full", 1920, 1080),
+    ("Full, larger", 2560, 1440),
+    ("Vertical", 1080, 1920),
+    ("Bar", 1200, 96),
+    ("Small strip", 360, 48),
+    ("Card", 640, 400),
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -254,9 +258,11 @@ def too_many(document: Mapping[str, Any]) -> str | None:
     pieces = document.get("pieces", ())
     scenes = {scene for one in pieces for scene in one.get("scenes", ())}
     for count, most, what in (
-        (len(pieces), MAX_PIECES, "pieces"), (len(scenes), MAX_SCENES, "scenes"),
-        (len(document.get("looks", ())), MAX_LOOKS, "looks"), (len(document.get("guides", ())), MAX_GUIDES, "guides"),
-    ):  # fmt: skip
+        (len(pieces), MAX_PIECES, "pieces"),
+        (len(scenes), MAX_SCENES, "scenes"),
+        (len(document.get("looks", ())), MAX_LOOKS, "looks"),
+        (len(document.get("guides", ())), MAX_GUIDES, "guides"),
+    ):
         if count > most:
             return f"It has {count:,} {what}; at most {most} fit."
     return None
@@ -285,9 +291,13 @@ def to_document(overlay: Overlay) -> dict[str, Any]:
 def piece_document(piece: Piece) -> dict[str, Any]:
     """The piece as it is stored."""
     return {
-        "id": piece.id, "kind": piece.kind, "choices": dict(piece.choices), "look": piece.look,
-        "style": dict(piece.style), "scenes": {name: dict(differs) for name, differs in piece.scenes.items()},
-    }  # fmt: skip
+        "id": piece.id,
+        "kind": piece.kind,
+        "choices": dict(piece.choices),
+        "look": piece.look,
+        "style": dict(piece.style),
+        "scenes": {name: dict(differs) for name, differs in piece.scenes.items()},
+    }
 
 
 def from_document(document: Mapping[str, Any]) -> Overlay:

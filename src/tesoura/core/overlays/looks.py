@@ -15,19 +15,41 @@ from tesoura.errors import InvalidField, InvalidPiece
 
 FORMS = ("light", "dark")
 ENTRIES = (
-    ("cut", "at once"), ("fade", "fade"), ("slide_left", "slide from the left"),
-    ("slide_right", "slide from the right"), ("slide_up", "slide from above"), ("slide_down", "slide from below"),
-    ("grow", "grow"), ("wipe", "wipe"),
-)  # fmt: skip
+    ("cut", "at once"),
+    ("fade", "fade"),
+    ("slide_left", "slide from the left"),
+    ("slide_right", "slide from the right"),
+    ("slide_up", "slide from above"),
+    ("slide_down", "slide from below"),
+    ("grow", "grow"),
+    ("wipe", "wipe"),
+)
 EXITS = (
-    ("cut", "at once"), ("fade", "fade"), ("slide_left", "slide to the left"), ("slide_right", "slide to the right"),
-    ("slide_up", "slide upward"), ("slide_down", "slide downward"), ("grow", "shrink"), ("wipe", "wipe"),
-)  # fmt: skip
-CHANGES = (("plain", "at once"), ("count", "count up or down"), ("roll", "roll the digits"), ("flash", "flash"),
-           ("slide", "slide"))  # fmt: skip
+    ("cut", "at once"),
+    ("fade", "fade"),
+    ("slide_left", "slide to the left"),
+    ("slide_right", "slide to the right"),
+    ("slide_up", "slide upward"),
+    ("slide_down", "slide downward"),
+    ("grow", "shrink"),
+    ("wipe", "wipe"),
+)
+CHANGES = (
+    ("plain", "at once"),
+    ("count", "count up or down"),
+    ("roll", "roll the digits"),
+    ("flash", "flash"),
+    ("slide", "slide"),
+)
 EASINGS = (("soft", "soft"), ("even", "even"), ("springy", "springy"), ("late", "slow, then quick"))
-SHAPES = (("box", "box"), ("slant", "slanted box"), ("notch", "box with cut corners"), ("ribbon", "ribbon"),
-          ("ticket", "ticket"), ("brush", "uneven, as by hand"))  # fmt: skip
+SHAPES = (
+    ("box", "box"),
+    ("slant", "slanted box"),
+    ("notch", "box with cut corners"),
+    ("ribbon", "ribbon"),
+    ("ticket", "ticket"),
+    ("brush", "uneven, as by hand"),
+)
 BACKINGS = (("none", "nothing"), ("solid", "one colour"), ("gradient", "from one colour to another"))
 EDGES = (("all", "all around"), ("left", "at the left"), ("bottom", "at the bottom"), ("top", "at the top"))
 CAPITALS = (("as_written", "as written"), ("capitals", "capitals"))
@@ -47,8 +69,15 @@ def _family(raw: object) -> str:
 
 STYLE_FIELDS: Mapping[str, Field] = {
     "typeface": Field("Typeface", _family, "", "Atkinson Hyperlegible", "typeface", group="Type"),
-    "weight": Field("Weight", number("", 100, 900, 600).check, "", 600, "weight",
-                    [(str(value), words) for value, words in WEIGHT_WORDS.items()], "Type"),
+    "weight": Field(
+        "Weight",
+        number("", 100, 900, 600).check,
+        "",
+        600,
+        "weight",
+        [(str(value), words) for value, words in WEIGHT_WORDS.items()],
+        "Type",
+    ),
     "capitals": one_of("Letters", CAPITALS, "as_written", group="Type"),
     "letter_spacing": number("Letter spacing", -10, 60, 0, "% em", group="Type"),
     "line_height_pct": number("Line height", 80, 220, 115, "%", group="Type"),
@@ -80,7 +109,7 @@ STYLE_FIELDS: Mapping[str, Field] = {
     "change": one_of("A value changes", CHANGES, "plain", group="Motion"),
     "motion_ms": number("Takes", 0, 5_000, 400, "ms", group="Motion"),
     "easing": one_of("Pace", EASINGS, "soft", group="Motion"),
-}  # fmt: skip
+}
 COLOURS = tuple(name for name, one in STYLE_FIELDS.items() if one.kind == "colour")
 DEFAULTS: Mapping[str, Any] = MappingProxyType({name: one.default for name, one in STYLE_FIELDS.items()})
 PLAIN = "plain"

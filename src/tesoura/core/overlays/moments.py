@@ -97,8 +97,11 @@ class Moments:
 
     def end(self, now: datetime) -> list[str]:
         """End those whose time is over, and begin none; the keys of those that ended."""
-        over = [key for key, stage in self._stages.items()
-                if stage.showing is not None and stage.until is not None and now >= stage.until]  # fmt: skip
+        over = [
+            key
+            for key, stage in self._stages.items()
+            if stage.showing is not None and stage.until is not None and now >= stage.until
+        ]
         for key in over:
             self._stages[key].showing, self._stages[key].until = None, now + GAP
         return over

@@ -15,17 +15,18 @@ def fields_with(fields: Fields, choices: Mapping[str, Any], name: str) -> list[s
     return [one for one, field in fields.items() if field.kind in MEDIA and choices.get(one) == name]
 
 
-def swapped(
-    overlay: Overlay, old: str, new: str, only: Collection[str] | None = None
-) -> tuple[Overlay, list[str]]:  # fmt: skip
+def swapped(overlay: Overlay, old: str, new: str, only: Collection[str] | None = None) -> tuple[Overlay, list[str]]:
     """An overlay with another file in the place of one, and where that was, as `PIECE.FIELD`.
 
     `only` names the places where it is done; None means all.
     """
     pieces, places = [], list[str]()
     for piece in overlay.pieces:
-        names = [one for one in fields_with(piece.kind_of.all_fields, piece.choices, old)
-                 if only is None or f"{piece.id}.{one}" in only]  # fmt: skip
+        names = [
+            one
+            for one in fields_with(piece.kind_of.all_fields, piece.choices, old)
+            if only is None or f"{piece.id}.{one}" in only
+        ]
         places += [f"{piece.id}.{one}" for one in names]
         pieces.append(replace(piece, choices={**piece.choices, **dict.fromkeys(names, new)}) if names else piece)
     return (replace(overlay, pieces=tuple(pieces)) if places else overlay), places

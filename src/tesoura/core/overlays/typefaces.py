@@ -38,9 +38,16 @@ TYPEFACES = (
     Typeface("Young Serif", (400,)),
 )
 WEIGHT_WORDS = {
-    100: "thin", 200: "extra light", 300: "light", 400: "regular", 500: "medium",
-    600: "semi-bold", 700: "bold", 800: "extra bold", 900: "black",
-}  # fmt: skip
+    100: "thin",
+    200: "extra light",
+    300: "light",
+    400: "regular",
+    500: "medium",
+    600: "semi-bold",
+    700: "bold",
+    800: "extra bold",
+    900: "black",
+}
 
 
 def nearest_weight(weights: Iterable[int], wanted: int) -> int:

@@ -107,9 +107,8 @@ class Occasions:
     def pruned(self, now: int, latest: int) -> Occasions:
         """Return it without the runs that are over and deserve nothing, or ended longer ago than `latest`."""
         kept = tuple(
-            run for run in self.runs
-            if self._closes(run) > now or (now - run[-1][0] <= latest and self._deserves(run))
-        )  # fmt: skip
+            run for run in self.runs if self._closes(run) > now or (now - run[-1][0] <= latest and self._deserves(run))
+        )
         return self if len(kept) == len(self.runs) else Occasions(self.rule, kept)
 
     def _kills(self) -> list[tuple[int, int]]:

@@ -92,11 +92,17 @@ class Attempt:
     def saved(self) -> dict[str, Any]:
         """It, to be stored."""
         return {
-            "number": self.number, "began": self.began, "at": self.at, "since": self.since, "through": self.through,
+            "number": self.number,
+            "began": self.began,
+            "at": self.at,
+            "since": self.since,
+            "through": self.through,
             "counts": {name: list(one) for name, one in self.counts.items()},
-            "hits": [list(one) for one in self.hits], "limit": self.limit, "ended": self.ended,
+            "hits": [list(one) for one in self.hits],
+            "limit": self.limit,
+            "ended": self.ended,
             "beat": self.beat,
-        }  # fmt: skip
+        }
 
 
 def attempt_of(saved: Mapping[str, Any]) -> Attempt:

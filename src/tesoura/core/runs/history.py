@@ -94,8 +94,7 @@ class PastAttempt:
 
     def saved(self) -> list[Any]:
         """It, to be stored."""
-        return [self.number, self.route, self.began, self.over, self.at, self.limit,
-                [list(one) for one in self.splits]]  # fmt: skip
+        return [self.number, self.route, self.began, self.over, self.at, self.limit, [list(one) for one in self.splits]]
 
 
 def past_of(saved: Sequence[Any]) -> PastAttempt:
@@ -112,8 +111,11 @@ def past(attempt: Attempt, route: Route, at: int) -> PastAttempt:
     """An attempt as it is kept, from now on over. Splits that the route has no more are left out."""
     told = attempt.until(at)
     last = len(route.splits) if told.through else told.place(route) + 1
-    splits = tuple(PastSplit(one.id, *told.of(one.id)) for place, one in enumerate(route.splits)
-                   if place < last or told.of(one.id) != SplitCount())  # fmt: skip
+    splits = tuple(
+        PastSplit(one.id, *told.of(one.id))
+        for place, one in enumerate(route.splits)
+        if place < last or told.of(one.id) != SplitCount()
+    )
     stood = "" if told.through else told.at
     return PastAttempt(attempt.number, route.id, attempt.began, at, stood, splits, attempt.limit)
 
@@ -166,11 +168,15 @@ class RouteHistory:
             for place, split in enumerate(one.splits):
                 had, hits, is_passed = found.get(split.id, _NONE), _hits(split, rule), place < passed
                 found[split.id] = SplitHistory(
-                    had.entered + 1, had.hits + hits, had.passed + is_passed,
+                    had.entered + 1,
+                    had.hits + hits,
+                    had.passed + is_passed,
                     _least(had.fewest, hits) if is_passed else had.fewest,
                     _least(had.least_us, split.us) if is_passed else had.least_us,
-                    had.came + alive, had.whole + whole, had.ended + (split.id == end),
-                )  # fmt: skip
+                    had.came + alive,
+                    had.whole + whole,
+                    had.ended + (split.id == end),
+                )
                 alive = alive and split.id != over
         return cls(number, found)
 
@@ -218,9 +224,11 @@ class RunHistory:
     __slots__ = ("_stored", "_told", "attempts")
 
     def __init__(
-        self, attempts: Iterable[PastAttempt] = (), told: Mapping[tuple[str, str], RouteHistory] | None = None,
+        self,
+        attempts: Iterable[PastAttempt] = (),
+        told: Mapping[tuple[str, str], RouteHistory] | None = None,
         stored: Sequence[str] = (),
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.attempts = tuple(attempts)
         self._told, self._stored = dict(told or {}), list(stored)
 
@@ -233,14 +241,19 @@ class RunHistory:
 
     def plus(self, one: PastAttempt) -> RunHistory:
         """With one attempt more."""
-        told = {(route, rule): RouteHistory.told_by([one], rule, had) if route == one.route else had
-                for (route, rule), had in self._told.items()}  # fmt: skip
+        told = {
+            (route, rule): RouteHistory.told_by([one], rule, had) if route == one.route else had
+            for (route, rule), had in self._told.items()
+        }
         return RunHistory((*self.attempts, one), told, self._stored)
 
     def first(self, count: int) -> RunHistory:
         """Only the first ones."""
-        return self if count >= len(self.attempts) else RunHistory(self.attempts[:count], None,
-                                                                   self._stored[: count // TOGETHER])  # fmt: skip
+        return (
+            self
+            if count >= len(self.attempts)
+            else RunHistory(self.attempts[:count], None, self._stored[: count // TOGETHER])
+        )
 
     def saved(self) -> list[str]:
         """It, to be stored."""

@@ -71,8 +71,5 @@ def assignment_of(event: Event) -> Assignment | None:
     except ValueRefused:
         return None
     return Assignment(
-        signal,
-        value,
-        unit if isinstance(unit, str) else None,
-        float(fresh) if isinstance(fresh, int | float) else None,
+        signal, value, unit if isinstance(unit, str) else None, float(fresh) if isinstance(fresh, int | float) else None
     )

@@ -17,8 +17,18 @@ from tesoura.errors import FormatError
 
 LONG_NAME = "Bartholomew Quillfeather"
 """As long as a name may well be."""
-MADE_UP_NAMES = ("pip_gale", "otto_knot", "june_spool", "wren_bobbin", "tuck", "halyard_sam", "teacup_ana",
-                 "bolt_uncle", "seven_socks", "gull_on_a_post")  # fmt: skip
+MADE_UP_NAMES = (
+    "pip_gale",
+    "otto_knot",
+    "june_spool",
+    "wren_bobbin",
+    "tuck",
+    "halyard_sam",
+    "teacup_ana",
+    "bolt_uncle",
+    "seven_socks",
+    "gull_on_a_post",
+)
 MADE_UP_NUMBERS = (1284, 47, 9, 312, 5)
 MADE_UP_AGE = "4 min ago"
 AGE_EVERY = timedelta(seconds=10)

@@ -143,8 +143,10 @@ def airtime(item: str, sent: Iterable[Span], painted: Iterable[Painting], pages:
     asked = merged(sent)
     of_it = [one for one in painted if one.item == item]
     seen = both(merged((one.begin, one.end) for one in of_it if not one.why_not), asked)
-    gaps = [AirtimeGap(begin, end, "no page showed the overlay")
-            for begin, end in without(without(asked, seen), merged(pages))]  # fmt: skip
+    gaps = [
+        AirtimeGap(begin, end, "no page showed the overlay")
+        for begin, end in without(without(asked, seen), merged(pages))
+    ]
     left = without(without(asked, seen), merged((one.begin, one.end) for one in gaps))
     reasons: Mapping[str, list[Span]] = _by_reason(of_it)
     for why, spans in reasons.items():

@@ -129,7 +129,5 @@ def nearest_cycle(
     return replace(rule, hidden=low * STEP)
 
 
-def _kept(
-    rule: RotationRule, items: Sequence[RotationItem], promises: Sequence[Promise], begin: int, end: int
-) -> bool:  # fmt: skip
+def _kept(rule: RotationRule, items: Sequence[RotationItem], promises: Sequence[Promise], begin: int, end: int) -> bool:
     return not any(one.missing for one in planned(rule, items, promises, begin, end).expected)

@@ -69,9 +69,13 @@ def types_of(campaigns: Sequence[ReportCampaign], rotations: Sequence[str]) -> l
 
 
 def report(
-    events: Iterable[Occurrence], spans: Sequence[ReportSpan], campaigns: Sequence[ReportCampaign],
-    rotations: Sequence[str], viewers: Sequence[tuple[int, float]] = (), scenes: Sequence[tuple[int, str]] = (),
-) -> dict[str, Any]:  # fmt: skip
+    events: Iterable[Occurrence],
+    spans: Sequence[ReportSpan],
+    campaigns: Sequence[ReportCampaign],
+    rotations: Sequence[str],
+    viewers: Sequence[tuple[int, float]] = (),
+    scenes: Sequence[tuple[int, str]] = (),
+) -> dict[str, Any]:
     """The report over one span of time or several, in order, without its signature.
 
     `events` are those of the types of `types_of`, in the order in which they were, from the beginning of the first span
@@ -103,17 +107,27 @@ def report(
     items = _together([one for span in spans for one in evidence.airtime(span.begin, span.end)])
     of = _Promised(len(spans), sum(span.end - span.begin for span in spans) / HOUR)
     return {
-        "kind": KIND, "version": VERSION, "begin": _iso(spans[0].begin), "end": _iso(spans[-1].end),
+        "kind": KIND,
+        "version": VERSION,
+        "begin": _iso(spans[0].begin),
+        "end": _iso(spans[-1].end),
         "words": ", ".join(one.words for one in spans),
         "spans": [[_iso(one.begin), _iso(one.end), one.words] for one in spans],
         "campaigns": [
-            _campaign(one, [each for each in items if each.campaign == one.name], reads.get(one.name, []),
-                      list(links.get(one.name, {}).values()), of, viewers, scenes)
+            _campaign(
+                one,
+                [each for each in items if each.campaign == one.name],
+                reads.get(one.name, []),
+                list(links.get(one.name, {}).values()),
+                of,
+                viewers,
+                scenes,
+            )
             for one in campaigns
         ],
         "rests_on": {"events": len(rests), "last": last, "chain": chain, "hashes": rests},
         "of": {"rotations": list(rotations), "campaigns": [_known(one) for one in campaigns]},
-    }  # fmt: skip
+    }
 
 
 class _Promised(NamedTuple):
@@ -128,15 +142,25 @@ def _together(items: Sequence[ItemAirtime]) -> list[ItemAirtime]:
     found: dict[str, ItemAirtime] = {}
     for one in items:
         had = found.get(one.item)
-        found[one.item] = one if had is None else replace(
-            had, sent=(*had.sent, *one.sent), seen=(*had.seen, *one.seen), gaps=(*had.gaps, *one.gaps)
-        )  # fmt: skip
+        found[one.item] = (
+            one
+            if had is None
+            else replace(had, sent=(*had.sent, *one.sent), seen=(*had.seen, *one.seen), gaps=(*had.gaps, *one.gaps))
+        )
     return list(found.values())
 
 
 def _known(one: ReportCampaign) -> dict[str, Any]:
-    return {"name": one.name, "title": one.title, "sponsor": one.sponsor, "an_hour": one.an_hour,
-            "minutes": one.minutes, "reads": one.reads, "code": one.code, "test": one.test}  # fmt: skip
+    return {
+        "name": one.name,
+        "title": one.title,
+        "sponsor": one.sponsor,
+        "an_hour": one.an_hour,
+        "minutes": one.minutes,
+        "reads": one.reads,
+        "code": one.code,
+        "test": one.test,
+    }
 
 
 def _iso(at: int) -> str:
@@ -145,14 +169,25 @@ def _iso(at: int) -> str:
 
 def _read(one: Occurrence) -> dict[str, Any]:
     data = one.data
-    return {"at": _iso(one.at), "seconds": data.get("seconds"), "said": data.get("said"), "points": data.get("points"),
-            "ended": data.get("ended"), "counts": data.get("ended") == "read" and not data.get("test")}  # fmt: skip
+    return {
+        "at": _iso(one.at),
+        "seconds": data.get("seconds"),
+        "said": data.get("said"),
+        "points": data.get("points"),
+        "ended": data.get("ended"),
+        "counts": data.get("ended") == "read" and not data.get("test"),
+    }
 
 
 def _campaign(
-    one: ReportCampaign, items: Sequence[ItemAirtime], reads: Sequence[Mapping[str, Any]], links: Sequence[str],
-    of: _Promised, viewers: Sequence[tuple[int, float]], scenes: Sequence[tuple[int, str]],
-) -> dict[str, Any]:  # fmt: skip
+    one: ReportCampaign,
+    items: Sequence[ItemAirtime],
+    reads: Sequence[Mapping[str, Any]],
+    links: Sequence[str],
+    of: _Promised,
+    viewers: Sequence[tuple[int, float]],
+    scenes: Sequence[tuple[int, str]],
+) -> dict[str, Any]:
     sent = merged(span for each in items for span in each.sent)
     seen = merged(span for each in items for span in each.seen)
     gaps = joined(sorted((gap for each in items for gap in each.gaps), key=lambda gap: (gap.begin, gap.why)))
@@ -162,16 +197,30 @@ def _campaign(
     minutes_of, often, reads_of = one.minutes * of.sessions, one.an_hour * of.hours, one.reads * of.sessions
     kept = length_of(counted) >= minutes_of * MINUTE and len(counted) >= int(often) and counts >= reads_of
     return {
-        **_known(one), "seen_s": _s(length_of(counted)), "sent_s": _s(length_of(sent)), "appearances": len(counted),
+        **_known(one),
+        "seen_s": _s(length_of(counted)),
+        "sent_s": _s(length_of(sent)),
+        "appearances": len(counted),
         "viewer_minutes": round(minutes, 1) if minutes is not None else None,
         "promised": {"minutes": minutes_of, "appearances": round(often, 1), "reads": reads_of, "kept": kept},
-        "reads": list(reads), "reads_counted": counts, "links": list(links),
-        "items": [{"item": each.item, "words": each.words, "sent_s": _s(length_of(each.sent)),
-                   "seen_s": _s(length_of(each.seen)), "appearances": len(each.seen)} for each in items if each.sent],
+        "reads": list(reads),
+        "reads_counted": counts,
+        "links": list(links),
+        "items": [
+            {
+                "item": each.item,
+                "words": each.words,
+                "sent_s": _s(length_of(each.sent)),
+                "seen_s": _s(length_of(each.seen)),
+                "appearances": len(each.seen),
+            }
+            for each in items
+            if each.sent
+        ],
         "by_scene": _by_scene(counted, scenes),
         "appeared": [[_iso(begin), _s(end - begin)] for begin, end in counted],
         "gaps": [{"begin": _iso(gap.begin), "seconds": _s(gap.end - gap.begin), "why": gap.why} for gap in gaps],
-    }  # fmt: skip
+    }
 
 
 def _by_scene(seen: Sequence[Span], scenes: Sequence[tuple[int, str]]) -> dict[str, float]:

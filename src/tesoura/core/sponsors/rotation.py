@@ -97,8 +97,17 @@ class Rotation:
     def begun(cls, rule: RotationRule, items: Sequence[RotationItem], at: int, able: frozenset[str]) -> Self:
         """A rotation that begins: hidden first, if it is hidden at all."""
         empty, places = (RotationSlot(),) * rule.slots, {one.id: place for place, one in enumerate(items)}
-        return cls(rule, tuple(items), at, able, hidden_left=rule.hidden, shown_left=rule.shown, slots=empty,
-                   places=places, groups=_grouped(items))  # fmt: skip
+        return cls(
+            rule,
+            tuple(items),
+            at,
+            able,
+            hidden_left=rule.hidden,
+            shown_left=rule.shown,
+            slots=empty,
+            places=places,
+            groups=_grouped(items),
+        )
 
     # What is seen
 
@@ -186,8 +195,9 @@ class Rotation:
     def _changes(self, before: tuple[str, ...]) -> list[RotationChange]:
         return [
             RotationChange(self.at, place, after)
-            for place, (was, after) in enumerate(zip(before, self.seen, strict=True)) if was != after
-        ]  # fmt: skip
+            for place, (was, after) in enumerate(zip(before, self.seen, strict=True))
+            if was != after
+        ]
 
     # Which comes next
 

@@ -55,8 +55,14 @@ MOST_UNITS, MOST = 4, 200
 _ORDERS = (PAIRS, GAME_BY_GAME, COURTS, ROTATES, ALTERNATES)
 _UNIT = {"name": str, "to": int, "by": int, "cap": int, "last_to": int, "tie_at": int, "tie": dict}
 _SERVING = {"kind": (RALLY, TURNS, GAMES), "next_first": (OTHER, WINNER)}
-_ENDS = {"each_unit": bool, "odd_units": bool, "last_at": int, "every_points": int, "every_points_last": int,
-         "every_points_tie": int}  # fmt: skip
+_ENDS = {
+    "each_unit": bool,
+    "odd_units": bool,
+    "last_at": int,
+    "every_points": int,
+    "every_points_last": int,
+    "every_points_tie": int,
+}
 
 
 Sport = RallySport | TimedSport
@@ -83,9 +89,15 @@ def read(text: str) -> Sport:
     if not isinstance(names, list) or not all(isinstance(one, str) for one in names) or len(names) > 20:
         raise InvalidField('Give names as a list of texts, as in ["0", "15", "30", "40"].')
     sport = RallySport(
-        snake(title) or "own", title, tuple(_unit(one) for one in units), _serving(told.get("serving", {})),
-        _ends(told.get("ends", {})), words(told.get("source", "your own"), "source"), tuple(names), order,
-    )  # fmt: skip
+        snake(title) or "own",
+        title,
+        tuple(_unit(one) for one in units),
+        _serving(told.get("serving", {})),
+        _ends(told.get("ends", {})),
+        words(told.get("source", "your own"), "source"),
+        tuple(names),
+        order,
+    )
     for level, unit in enumerate(sport.units):
         if unit.last_to is not None and level == len(units) - 1:
             raise InvalidField(f"“{unit.name}” is the match itself: nothing is above it that it could decide.")
@@ -106,8 +118,15 @@ def _unit(told: object) -> Unit:
     if ("tie" in told) != ("tie_at" in told):
         raise InvalidField(f"In “{name}”, tie and tie_at belong together: what is played, and at how many each.")
     tie = _unit(told["tie"]) if "tie" in told else None
-    return Unit(name, numbers["to"], numbers.get("by", 1), numbers.get("cap"), numbers.get("last_to"),
-                numbers.get("tie_at"), tie)  # fmt: skip
+    return Unit(
+        name,
+        numbers["to"],
+        numbers.get("by", 1),
+        numbers.get("cap"),
+        numbers.get("last_to"),
+        numbers.get("tie_at"),
+        tie,
+    )
 
 
 def _serving(told: object) -> Serving:

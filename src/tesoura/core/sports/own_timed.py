@@ -33,8 +33,22 @@ from tesoura.core.sports.timed import HALF, MATCH, PERIOD, TeamCount, TimedSport
 from tesoura.errors import InvalidField
 
 MOST_COUNTS, MOST_SCORES, MOST_PERIODS, MOST_MINUTES, MOST_WORTH = 8, 8, 20, 240, 100
-_TOP = ("title", "source", "scores", "periods", "minutes", "counts_down", "stops", "called", "to", "extra",
-        "extra_minutes", "sudden", "count", "penalties")  # fmt: skip
+_TOP = (
+    "title",
+    "source",
+    "scores",
+    "periods",
+    "minutes",
+    "counts_down",
+    "stops",
+    "called",
+    "to",
+    "extra",
+    "extra_minutes",
+    "sudden",
+    "count",
+    "penalties",
+)
 _COUNT = ("name", "title", "span", "most", "leads_to", "barred")
 
 
@@ -52,17 +66,24 @@ def timed_sport(told: Mapping[str, Any]) -> TimedSport:
     to = None if told.get("to") is None else int(_number(told["to"], "to", 1, 10_000))
     extra = int(_number(told.get("extra", 0), "extra", 0, MOST_PERIODS))
     return TimedSport(
-        snake(title) or "own", title, {name: int(worth) for name, worth in scores.items()},
+        snake(title) or "own",
+        title,
+        {name: int(worth) for name, worth in scores.items()},
         int(_number(told.get("periods", 1), "periods", 1, MOST_PERIODS)),
-        _number(told.get("minutes", 0), "minutes", 0, MOST_MINUTES), words(told.get("source", "your own"), "source"),
-        counts_down=_switch(told, "counts_down"), stops=_switch(told, "stops"), to=to,
+        _number(told.get("minutes", 0), "minutes", 0, MOST_MINUTES),
+        words(told.get("source", "your own"), "source"),
+        counts_down=_switch(told, "counts_down"),
+        stops=_switch(told, "stops"),
+        to=to,
         extra=extra,
         extra_minutes=_number(told.get("extra_minutes", 0), "extra_minutes", 0, MOST_MINUTES),
-        sudden=_switch(told, "sudden"), team_counts=tuple(_count(one) for one in counts),
+        sudden=_switch(told, "sudden"),
+        team_counts=tuple(_count(one) for one in counts),
         # One pair of extra periods is played to its end, as in the sports that ship.
         extra_together=2 if extra == 2 and not _switch(told, "sudden") else 1,
-        penalties=penalties or None, called=words(told.get("called", PERIOD), "called"),
-    )  # fmt: skip
+        penalties=penalties or None,
+        called=words(told.get("called", PERIOD), "called"),
+    )
 
 
 def never_happens(sport: TimedSport) -> list[str]:
@@ -110,8 +131,9 @@ def _switch(told: Mapping[str, Any], name: str) -> bool:
 def _numbers(raw: object, name: str, several: int, least: float, most: float) -> dict[str, float]:
     if not isinstance(raw, Mapping) or len(raw) > several:
         raise InvalidField(f"Give {name} as a table of at most {several}, each with its number.")
-    return {words(key, f"a name in {name}"): _number(value, f"{key} in {name}", least, most) for key, value in
-            raw.items()}  # fmt: skip
+    return {
+        words(key, f"a name in {name}"): _number(value, f"{key} in {name}", least, most) for key, value in raw.items()
+    }
 
 
 def _count(told: object) -> TeamCount:

@@ -126,8 +126,11 @@ def tint(colours: Sequence[PaletteColour]) -> Tint | None:
     base = _deepened(backing.rgb)
     # The liveliest of the others, and of those rather one that can be read as it is.
     others = [one for one in colours if one is not backing]
-    best = max(others, key=lambda one: (one.chroma + 0.02) * (0.2 + one.share) * min(contrast(one.rgb, base), READABLE),
-               default=None)  # fmt: skip
+    best = max(
+        others,
+        key=lambda one: (one.chroma + 0.02) * (0.2 + one.share) * min(contrast(one.rgb, base), READABLE),
+        default=None,
+    )
     lively = best.rgb if best else base
     text = readable(_mixed(_PAPER, base, 0.06) if _light_on(base) else _mixed(_INK, base, 0.06), base)
     return Tint(*(hexed(one) for one in (base, text, readable(lively, base), readable(_mixed(text, base, 0.28), base))))

@@ -14,22 +14,31 @@ NAMES: Mapping[str, tuple[str, ...]] = {
     "artists": ("artists", "artist", "performers", "performer", "creator", "band", "by"),
     "album": ("album", "record", "release"),
     "length_s": ("length_s", "length", "duration", "length_ms", "duration_ms", "total", "total_ms"),
-    "position_s": ("position_s", "position", "elapsed", "progress", "position_ms", "progress_ms", "elapsed_ms",
-                   "current_time"),
+    "position_s": (
+        "position_s",
+        "position",
+        "elapsed",
+        "progress",
+        "position_ms",
+        "progress_ms",
+        "elapsed_ms",
+        "current_time",
+    ),
     "cover": ("cover", "cover_url", "art", "art_url", "artwork", "image", "images", "thumbnail", "picture"),
     "link": ("link", "url", "page", "href"),
     "kind": ("kind", "type"),
     "track": ("track_id", "id", "uri"),
     "playing": ("playing", "is_playing", "state", "status", "paused", "is_paused"),
     "player": ("player", "device", "source"),
-}  # fmt: skip
+}
 """What each field is called by players, the likeliest first; case, blanks and dashes do not count."""
 INSIDE = ("track", "song", "item", "current", "now_playing", "current_track", "music", "media", "metadata", "data")
 """Under which names a group with the track is found."""
 NEXT = ("next", "next_track", "up_next", "coming", "next_song")
-PLAYING_WORDS, STILL_WORDS = ("playing", "play", "yes", "true", "on", "running"), (
-    "paused", "pause", "stopped", "stop", "idle", "no", "false", "off", "ended",
-)  # fmt: skip
+PLAYING_WORDS, STILL_WORDS = (
+    ("playing", "play", "yes", "true", "on", "running"),
+    ("paused", "pause", "stopped", "stop", "idle", "no", "false", "off", "ended"),
+)
 MILLISECONDS_FROM = 10_000.0
 """A length of so much or more is taken for milliseconds: nobody plays a track of three hours."""
 WAYS = tuple(NAMES)

@@ -46,13 +46,33 @@ class TrackEvent:
 
 
 TRACK_EVENTS: Sequence[TrackEvent] = (
-    TrackEvent(START, "A track begins, or one is told of for the first time. The same one begins anew when it stands "
-               "elsewhere than it would if it had gone on.", ("title",),
-               ("artists", "album", "length_s", "position_s", "cover", "link", "player", "kind", "track", "paused",
-                "next_title", "next_artists")),
+    TrackEvent(
+        START,
+        "A track begins, or one is told of for the first time. The same one begins anew when it stands "
+        "elsewhere than it would if it had gone on.",
+        ("title",),
+        (
+            "artists",
+            "album",
+            "length_s",
+            "position_s",
+            "cover",
+            "link",
+            "player",
+            "kind",
+            "track",
+            "paused",
+            "next_title",
+            "next_artists",
+        ),
+    ),
     TrackEvent(PAUSE, "It stands still.", (), ("position_s", "player")),
     TrackEvent(RESUME, "It goes on.", (), ("position_s", "player")),
-    TrackEvent(SEEK, "It is elsewhere, or more became known of it: any detail that is told takes the place of the one "
-               "before.", (), ("position_s", "player", *DETAILS)),
+    TrackEvent(
+        SEEK,
+        "It is elsewhere, or more became known of it: any detail that is told takes the place of the one before.",
+        (),
+        ("position_s", "player", *DETAILS),
+    ),
     TrackEvent(STOP, "Nothing is played any more.", (), ("player",)),
-)  # fmt: skip
+)

@@ -91,10 +91,16 @@ def track_of(data: Mapping[str, Any]) -> Track:
     kind = kind if kind in KINDS else "track"
     length_s = seconds_of(data.get("length_s")) if kind != "stream" else None
     return Track(
-        name_of(data.get("title")), artists_of(data.get("artists")), name_of(data.get("album")), length_s or None,
-        _text(data.get("cover")), _text(data.get("link")), kind, name_of(data.get("track")),
+        name_of(data.get("title")),
+        artists_of(data.get("artists")),
+        name_of(data.get("album")),
+        length_s or None,
+        _text(data.get("cover")),
+        _text(data.get("link")),
+        kind,
+        name_of(data.get("track")),
         words_of(name_of(data.get("next_title")), artists_of(data.get("next_artists"))),
-    )  # fmt: skip
+    )
 
 
 def cover_key(track: Track) -> str:

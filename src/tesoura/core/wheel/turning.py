@@ -63,7 +63,7 @@ def place_within(secret: bytes, number: int) -> float:
 @lru_cache(maxsize=16)
 def turned(
     weights: tuple[int, ...], came: int, within: float, start: float, turns: int, seconds: float, clockwise: bool
-) -> Turning:  # fmt: skip
+) -> Turning:
     """A turn from an angle, so many times around, to a place within the field that came.
 
     It sets out quickly and slows down; towards its end each peg, which stands at an edge, holds it back a little.

@@ -55,8 +55,13 @@ KIND = FeedKind(
     on_machine=lambda choices: "://" not in str(choices.get("where", "")),
     about="A calendar in the open iCalendar format: the next show and the time until it, recurring ones too.",
     fields={
-        "where": Field("Address or file", _where, private=True, placeholder="https://calendars.example/cup.ics",
-                  help="Often found under “share” or “subscribe”; it ends in .ics."),
+        "where": Field(
+            "Address or file",
+            _where,
+            private=True,
+            placeholder="https://calendars.example/cup.ics",
+            help="Often found under “share” or “subscribe”; it ends in .ics.",
+        ),
         "period_s": Field("Read it again every", seconds(10, 86_400), kind="number", default="600", unit="seconds"),
     },
     follow=follow,
@@ -64,4 +69,4 @@ KIND = FeedKind(
     place=_place,
     suggested=_suggested,
     called="Shows",
-)  # fmt: skip
+)

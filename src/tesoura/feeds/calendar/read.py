@@ -56,8 +56,9 @@ async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
             size = 0
         begun = tuple(
             Item("show.start", {"title": show.title, "place": show.place}, show.id, show.starts_at)
-            for show in shows if looked_at < show.starts_at <= now
-        )  # fmt: skip
+            for show in shows
+            if looked_at < show.starts_at <= now
+        )
         looked_at = now
         yield Fetched(payload_at(shows, now), size, items=begun)
         await asyncio.sleep(_pause_s(shows, now))

@@ -62,31 +62,36 @@ KIND = FeedKind(
     about="A channel service: you sign in there once, and its counts, follows, subscriptions and gifts come.",
     fields={
         "address": Field(
-            "The service's address", checked_address, placeholder="https://channels.example",
+            "The service's address",
+            checked_address,
+            placeholder="https://channels.example",
             help="Where you sign in; where the rest is, it tells by itself.",
         ),
         "client_id": Field(
-            "Client id", _client_id, placeholder="3f9c…",
+            "Client id",
+            _client_id,
+            placeholder="3f9c…",
             help="The service gives one to each program that is registered there, with the address below.",
         ),
         "client_secret": Field(
-            "Client secret", optional_secret, kind="secret", advanced=True,
+            "Client secret",
+            optional_secret,
+            kind="secret",
+            advanced=True,
             help="Only if the service gave one; most do not, for a program on your own machine.",
         ),
-        "scope": Field(
-            "What it may read", text(400, empty=True), default="channel:read events:read", advanced=True,
-        ),
+        "scope": Field("What it may read", text(400, empty=True), default="channel:read events:read", advanced=True),
         "data_address": Field(
-            "Where the counts are", _optional_address, advanced=True,
-            help="Only if the service does not tell.",
+            "Where the counts are", _optional_address, advanced=True, help="Only if the service does not tell."
         ),
         "events_address": Field(
-            "Where the events are", _optional_address, advanced=True,
+            "Where the events are",
+            _optional_address,
+            advanced=True,
             help="A stream of server-sent events. Only if the service does not tell.",
         ),
         "period_s": Field(
-            "Ask for the counts every", seconds(2, 3_600), kind="number", default="10", unit="seconds",
-            advanced=True,
+            "Ask for the counts every", seconds(2, 3_600), kind="number", default="10", unit="seconds", advanced=True
         ),
     },
     follow=follow,
@@ -95,4 +100,4 @@ KIND = FeedKind(
     suggested=_suggested,
     sign_in=SignIn(begin, finish, ends),
     called="Channel",
-)  # fmt: skip
+)

@@ -65,11 +65,16 @@ def _client(context: FetchContext, back_to: str | None = None) -> Any:
 
     secret = context.secrets.get("client_secret") or None
     return AsyncOAuth2Client(
-        client_id=str(context.choices["client_id"]), client_secret=secret, redirect_uri=back_to,
-        scope=str(context.choices.get("scope", "")) or None, code_challenge_method="S256", trust_env=False,
-        token_endpoint_auth_method="client_secret_post" if secret else "none", timeout=TIMEOUT_S,
+        client_id=str(context.choices["client_id"]),
+        client_secret=secret,
+        redirect_uri=back_to,
+        scope=str(context.choices.get("scope", "")) or None,
+        code_challenge_method="S256",
+        trust_env=False,
+        token_endpoint_auth_method="client_secret_post" if secret else "none",
+        timeout=TIMEOUT_S,
         transport=BoundedTransport(MOST_BYTES),
-    )  # fmt: skip
+    )
 
 
 async def begin(context: FetchContext, back_to: str, state: str, verifier: str) -> str:

@@ -28,8 +28,14 @@ KIND = FeedKind(
     about="Another program keeps the last seconds and writes them into a folder; each clip is taken once it is whole.",
     fields={
         "path": Field("Folder", checked_path, private=True, placeholder="/home/mara/clips", help="Its whole path."),
-        "wait_s": Field("A clip comes within", seconds(1, 120), kind="number", default="30", unit="seconds",
-                        help="After what it is to show; nobody waits longer."),
+        "wait_s": Field(
+            "A clip comes within",
+            seconds(1, 120),
+            kind="number",
+            default="30",
+            unit="seconds",
+            help="After what it is to show; nobody waits longer.",
+        ),
         "late_ms": late(),
     },
     follow=follow,
@@ -39,4 +45,4 @@ KIND = FeedKind(
     on_machine=lambda choices: True,
     called="Clips",
     gives_clips=True,
-)  # fmt: skip
+)

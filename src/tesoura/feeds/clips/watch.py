@@ -50,8 +50,11 @@ class ClipFolder:
         try:
             async with asyncio.timeout(self._wait_s + max((end - self._clock()).total_seconds(), 0)):
                 while True:
-                    found = [(look.written, name) for name, look in self.whole.items()
-                             if look.written >= wanted and self._strange.get(name) != look]  # fmt: skip
+                    found = [
+                        (look.written, name)
+                        for name, look in self.whole.items()
+                        if look.written >= wanted and self._strange.get(name) != look
+                    ]
                     if found:
                         written, name = min(found)
                         at = datetime.fromtimestamp(written / 1e9, UTC)
@@ -105,9 +108,10 @@ class ClipFolder:
             raise unreadable(self._folder, error) from error
         self._steady = present
         whole = {
-            name: seen for name, (seen, since) in present.items()
+            name: seen
+            for name, (seen, since) in present.items()
             if seen.size and (now - since >= STEADY_S or wall - seen.written / 1e9 >= OLD_S)
-        }  # fmt: skip
+        }
         fresh = [(name, seen) for name, seen in whole.items() if self.whole.get(name) != seen]
         self.whole, self.growing = whole, len(present) - len(whole)
         # What is empty, or stopped halfway, may stay so for ever: it is not looked at so often.

@@ -32,12 +32,19 @@ KIND = FeedKind(
     on_machine=lambda choices: True,
     about="A file that another program writes: JSON, TOML, CSV or text, read whenever it has changed.",
     fields={
-        "path": Field("File", checked_path, private=True, placeholder="/home/mara/stats/match.json",
-                      help="Its whole path."),
+        "path": Field(
+            "File", checked_path, private=True, placeholder="/home/mara/stats/match.json", help="Its whole path."
+        ),
         "form": Field(
-            "It holds", choice(("auto", "json", "toml", "csv", "text")), kind="choice", default="auto",
+            "It holds",
+            choice(("auto", "json", "toml", "csv", "text")),
+            kind="choice",
+            default="auto",
             options=(
-                ("auto", "what its ending says"), ("json", "JSON"), ("toml", "TOML"), ("csv", "a table (CSV)"),
+                ("auto", "what its ending says"),
+                ("json", "JSON"),
+                ("toml", "TOML"),
+                ("csv", "a table (CSV)"),
                 ("text", "plain text"),
             ),
         ),
@@ -46,4 +53,4 @@ KIND = FeedKind(
     fetch=fetch,
     place=_place,
     called="File",
-)  # fmt: skip
+)

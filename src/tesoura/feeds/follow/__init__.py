@@ -46,10 +46,14 @@ KIND = FeedKind(
     on_machine=lambda choices: True,
     about="A log file that a game or program goes on writing: each line that fits a pattern makes an event.",
     fields={
-        "path": Field("Log file", checked_path, private=True, placeholder="/home/mara/game/match.log",
-                      help="Its whole path."),
+        "path": Field(
+            "Log file", checked_path, private=True, placeholder="/home/mara/game/match.log", help="Its whole path."
+        ),
         "pattern": Field(
-            "Pattern", _pattern, kind="area", placeholder=r"(?P<actor>\w+) cut (?P<target>\w+)",
+            "Pattern",
+            _pattern,
+            kind="area",
+            placeholder=r"(?P<actor>\w+) cut (?P<target>\w+)",
             help="A regular expression; its named groups become the event's fields. One named “time” tells when.",
         ),
         "type": Field("Each makes an event of type", line(120), default="line", placeholder="kill"),
@@ -58,4 +62,4 @@ KIND = FeedKind(
     lasting=True,
     place=_place,
     called="Match log",
-)  # fmt: skip
+)

@@ -35,7 +35,10 @@ KIND = FeedKind(
     about="A number you count up and down, a text you type, a switch: from the desk, with a key, or by a program.",
     fields={
         "what": Field(
-            "It is", choice(("number", "text", "flag")), kind="choice", default="number",
+            "It is",
+            choice(("number", "text", "flag")),
+            kind="choice",
+            default="number",
             options=(("number", "a number"), ("text", "a text"), ("flag", "yes or no")),
         ),
         "start": Field("It begins at", text(400, empty=True), default="0"),
@@ -44,7 +47,10 @@ KIND = FeedKind(
         "high": Field("No more than", number, kind="number", default="999999", only_if=_NUMBER),
         "unit": Field("Unit, as viewers read it", text(60, empty=True), placeholder="lines lost", only_if=_NUMBER),
         "key_up": Field(
-            "Key on the desk: up", key, placeholder="+", only_if=("what", ("number", "flag")),
+            "Key on the desk: up",
+            key,
+            placeholder="+",
+            only_if=("what", ("number", "flag")),
             help="One letter, digit or sign; pressed on the desk it takes a step up, or turns a switch.",
         ),
         "key_down": Field("Key on the desk: down", key, placeholder="-", only_if=_NUMBER),
@@ -53,4 +59,4 @@ KIND = FeedKind(
     suggested=_suggested,
     check=_check,
     called="Count",
-)  # fmt: skip
+)

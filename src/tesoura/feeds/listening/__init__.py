@@ -38,15 +38,28 @@ KIND = FeedKind(
     about="A service that keeps what you listen to, asked with a key: told a little late, and without a place.",
     fields={
         "address": Field("The service's address", checked_address, placeholder="https://history.example/recent"),
-        "user": Field("Whose history", _user, private=True, placeholder="your account there", person=True,
-                      help="Covered on every page, and in no export or log."),
+        "user": Field(
+            "Whose history",
+            _user,
+            private=True,
+            placeholder="your account there",
+            person=True,
+            help="Covered on every page, and in no export or log.",
+        ),
         "key": secret("the key"),
-        "period_s": Field("Ask every", seconds(3, 300), kind="number", default="10", unit="seconds", advanced=True,
-                          help="A track is told so much later at most, beside the delay of the service itself."),
+        "period_s": Field(
+            "Ask every",
+            seconds(3, 300),
+            kind="number",
+            default="10",
+            unit="seconds",
+            advanced=True,
+            help="A track is told so much later at most, beside the delay of the service itself.",
+        ),
     },
     fetch=fetch,
     place=_place,
     brings=lambda choices: (START, STOP),
     called="Listening history",
     shown_by="now_playing",
-)  # fmt: skip
+)

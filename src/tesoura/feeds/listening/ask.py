@@ -64,11 +64,15 @@ def _fetched(context: FetchContext, entries: list[Mapping[str, Any]], size: int,
         items = (Item(START, {**told, "track": known[:200]}),)
     elif not told and before not in ("", "||"):
         items = (Item(STOP, {}),)
-    note = (f"Hears {told['title']}; how far it is, a history does not tell, and it tells late." if told
-            else "Nothing is listened to now.")  # fmt: skip
+    note = (
+        f"Hears {told['title']}; how far it is, a history does not tell, and it tells late."
+        if told
+        else "Nothing is listened to now."
+    )
     memory = {"known": known} if known != before else None
-    return Fetched({"recent": rows, "now": told.get("title")}, size, took_ms, items=items, quiet=True, memory=memory,
-                   note=note)  # fmt: skip
+    return Fetched(
+        {"recent": rows, "now": told.get("title")}, size, took_ms, items=items, quiet=True, memory=memory, note=note
+    )
 
 
 def _details(entry: Mapping[str, Any]) -> dict[str, Any]:

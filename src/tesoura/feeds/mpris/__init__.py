@@ -39,10 +39,16 @@ KIND = FeedKind(
     title="Players on this machine",
     about="All music players and browsers on this machine that tell what they play (MPRIS; on Linux).",
     fields={
-        "players": Field("Only these players", text(300, empty=True), placeholder="all of them",
-                         help="By their names, with commas between them. Case does not decide.", advanced=True),
-        "bus": Field("Address of the bus", _bus, advanced=True, private=True,
-                     help="Left empty, it is that of this login."),
+        "players": Field(
+            "Only these players",
+            text(300, empty=True),
+            placeholder="all of them",
+            help="By their names, with commas between them. Case does not decide.",
+            advanced=True,
+        ),
+        "bus": Field(
+            "Address of the bus", _bus, advanced=True, private=True, help="Left empty, it is that of this login."
+        ),
     },
     follow=follow,
     lasting=True,
@@ -51,4 +57,4 @@ KIND = FeedKind(
     on_machine=lambda choices: True,
     called="Players here",
     shown_by="now_playing",
-)  # fmt: skip
+)

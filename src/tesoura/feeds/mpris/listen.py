@@ -88,8 +88,10 @@ class Players:
 
     async def find(self) -> Fetched:
         """Find the players there are, and hear what they tell from now on."""
-        for rule in (f"type='signal',path='{PATH}'",
-                     f"type='signal',sender='{BUS}',member='NameOwnerChanged',arg0namespace='{NAME}'"):  # fmt: skip
+        for rule in (
+            f"type='signal',path='{PATH}'",
+            f"type='signal',sender='{BUS}',member='NameOwnerChanged',arg0namespace='{NAME}'",
+        ):
             await self._call(BUS, "/org/freedesktop/DBus", BUS, "AddMatch", "s", [rule])
         (names,) = await self._call(BUS, "/org/freedesktop/DBus", BUS, "ListNames", "", [])
         items: list[Item] = []
@@ -174,8 +176,15 @@ class Players:
         return [Item(kind, data) for kind, data in player.course.after(player.report, time.monotonic())]
 
     def _fetched(self, items: list[Item]) -> Fetched:
-        rows = [{"player": one.label, "playing": one.report.playing, **one.report.details,
-                 "position_s": one.report.position_s} for one in self._players.values()]  # fmt: skip
+        rows = [
+            {
+                "player": one.label,
+                "playing": one.report.playing,
+                **one.report.details,
+                "position_s": one.report.position_s,
+            }
+            for one in self._players.values()
+        ]
         hears = "; ".join(f"{one.label}: {heard(one.report)}" for one in self._players.values())
         note = f"Hears {hears}" if hears else "No player runs now. It is heard as soon as one is started."
         return Fetched({"players": rows}, items=tuple(items), quiet=True, note=note)

@@ -24,10 +24,11 @@ def report(told: Mapping[str, Any]) -> PlayerReport:
     details: dict[str, Any] = {
         "title": str(metadata.get("xesam:title") or ""),
         "artists": [str(one) for one in artists] if isinstance(artists, list) else [str(artists)] if artists else [],
-        "album": str(metadata.get("xesam:album") or ""), "cover": str(metadata.get("mpris:artUrl") or ""),
+        "album": str(metadata.get("xesam:album") or ""),
+        "cover": str(metadata.get("mpris:artUrl") or ""),
         "link": link if link.startswith(("http://", "https://")) else "",
         "track": "" if track.endswith("/NoTrack") else track,
-    }  # fmt: skip
+    }
     if length:
         details["length_s"] = round(length / MICRO, 3)
     # What plays without a title is told by its file's name, if there is one.

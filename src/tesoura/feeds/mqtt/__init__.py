@@ -42,12 +42,16 @@ KIND = FeedKind(
         "user": Field("Name", text(200, empty=True), private=True, help="If the broker asks for one.", person=True),
         "password": Field("Password", optional_secret, kind="secret"),
         "tls": Field(
-            "The way there is", choice(("no", "yes")), kind="choice", default="no",
-            options=(("no", "open"), ("yes", "encrypted (TLS)")), advanced=True,
+            "The way there is",
+            choice(("no", "yes")),
+            kind="choice",
+            default="no",
+            options=(("no", "open"), ("yes", "encrypted (TLS)")),
+            advanced=True,
         ),
     },
     follow=follow,
     lasting=True,
     place=_place,
     called="Topics",
-)  # fmt: skip
+)

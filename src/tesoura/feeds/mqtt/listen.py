@@ -160,8 +160,7 @@ def _close(client: mqtt.Client, thread: threading.Thread | None) -> None:
 
 def _client(context: FetchContext, where: str, hand_over: Callable[[Any], None]) -> mqtt.Client:
     choices = context.choices
-    client = _Client(CallbackAPIVersion.VERSION2, protocol=mqtt.MQTTv311, reconnect_on_failure=False,
-                     manual_ack=True)  # fmt: skip
+    client = _Client(CallbackAPIVersion.VERSION2, protocol=mqtt.MQTTv311, reconnect_on_failure=False, manual_ack=True)
     if user := str(choices.get("user", "")):
         client.username_pw_set(user, context.secrets.get("password") or None)
     if choices.get("tls") == "yes":

@@ -40,10 +40,21 @@ def path(raw: object) -> str:
 
 def paths_fields(group: str) -> dict[str, Field]:
     """Where the fields of a track stand, for a player whose own names are not understood."""
-    words = {"title": "Title", "artists": "Artists", "album": "Album", "length_s": "Length", "position_s": "Position",
-             "playing": "Whether it plays", "cover": "Cover", "link": "Link", "track": "Its id"}  # fmt: skip
-    return {f"at_{name}": Field(f"{label} stands at", path, advanced=True, group=group, placeholder="found by itself")
-            for name, label in words.items()}  # fmt: skip
+    words = {
+        "title": "Title",
+        "artists": "Artists",
+        "album": "Album",
+        "length_s": "Length",
+        "position_s": "Position",
+        "playing": "Whether it plays",
+        "cover": "Cover",
+        "link": "Link",
+        "track": "Its id",
+    }
+    return {
+        f"at_{name}": Field(f"{label} stands at", path, advanced=True, group=group, placeholder="found by itself")
+        for name, label in words.items()
+    }
 
 
 def follow(context: FetchContext) -> AsyncIterator[Fetched]:
@@ -62,11 +73,27 @@ KIND = FeedKind(
     title="A music player",
     about="A player on this machine or elsewhere that answers at an address, or tells by itself over a WebSocket.",
     fields={
-        "address": Field("The player's address", any_address, placeholder="http://127.0.0.1:8780/now",
-                  help="Where it tells what plays, as JSON; ws:// for one that tells by itself."),
+        "address": Field(
+            "The player's address",
+            any_address,
+            placeholder="http://127.0.0.1:8780/now",
+            help="Where it tells what plays, as JSON; ws:// for one that tells by itself.",
+        ),
         "period_s": Field("Ask every", seconds(0.5, 60), kind="number", default="1", unit="seconds", advanced=True),
-        **{name: Field(one.label, one.check, one.unit, one.default, one.kind, one.options, help=one.help,
-                       only_if=one.only_if, advanced=True) for name, one in KEY_FIELDS.items()},
+        **{
+            name: Field(
+                one.label,
+                one.check,
+                one.unit,
+                one.default,
+                one.kind,
+                one.options,
+                help=one.help,
+                only_if=one.only_if,
+                advanced=True,
+            )
+            for name, one in KEY_FIELDS.items()
+        },
         "unit": one_of("Its times are", UNITS, "guess", advanced=True),
         **paths_fields("Where things stand"),
     },
@@ -76,4 +103,4 @@ KIND = FeedKind(
     brings=lambda choices: TYPES,
     called="Music",
     shown_by="now_playing",
-)  # fmt: skip
+)

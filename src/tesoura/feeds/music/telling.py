@@ -43,8 +43,14 @@ class Teller:
         items = self.items(report)
         if self._private:
             payload = {**report.details, "position_s": report.position_s, "playing": report.playing}
-        return Fetched(payload, size, took_ms, items=items, quiet=True, note=f"Hears {heard(report)}."
-                       if not report.nothing else heard(report))  # fmt: skip
+        return Fetched(
+            payload,
+            size,
+            took_ms,
+            items=items,
+            quiet=True,
+            note=f"Hears {heard(report)}." if not report.nothing else heard(report),
+        )
 
     def items(self, report: PlayerReport) -> tuple[Item, ...]:
         """The events that follow from a report."""

@@ -47,12 +47,22 @@ KIND = FeedKind(
     title="Music in a text file",
     about="A text file into which a player or another program writes what plays, such as “Artist - Title”.",
     fields={
-        "path": Field("File", checked_path, private=True, placeholder="/home/mara/music/now.txt",
-                      help="Its whole path. An empty file means that nothing plays."),
-        "pattern": Field("What stands in it", _pattern, default=USUAL,
-                         help="A pattern with named parts: title, artists, album, length, position."),
-        "period_s": Field("Look at it every", seconds(0.5, 60), kind="number", default="1", unit="seconds",
-                          advanced=True),
+        "path": Field(
+            "File",
+            checked_path,
+            private=True,
+            placeholder="/home/mara/music/now.txt",
+            help="Its whole path. An empty file means that nothing plays.",
+        ),
+        "pattern": Field(
+            "What stands in it",
+            _pattern,
+            default=USUAL,
+            help="A pattern with named parts: title, artists, album, length, position.",
+        ),
+        "period_s": Field(
+            "Look at it every", seconds(0.5, 60), kind="number", default="1", unit="seconds", advanced=True
+        ),
     },
     fetch=fetch,
     place=_place,
@@ -60,4 +70,4 @@ KIND = FeedKind(
     on_machine=lambda choices: True,
     called="Music file",
     shown_by="now_playing",
-)  # fmt: skip
+)

@@ -36,8 +36,12 @@ KIND = FeedKind(
         "client_id": CHANNEL.fields["client_id"],
         "client_secret": CHANNEL.fields["client_secret"],
         "scope": Field("What it may read", text(400, empty=True), default="player:read", advanced=True),
-        "data_address": Field("Where it tells what plays", CHANNEL.fields["data_address"].check, advanced=True,
-                              help="Only if the service does not tell."),
+        "data_address": Field(
+            "Where it tells what plays",
+            CHANNEL.fields["data_address"].check,
+            advanced=True,
+            help="Only if the service does not tell.",
+        ),
         "period_s": Field("Ask every", seconds(1, 60), kind="number", default="3", unit="seconds", advanced=True),
         "unit": one_of("Its times are", UNITS, "guess", advanced=True),
         **paths_fields("Where things stand"),
@@ -49,4 +53,4 @@ KIND = FeedKind(
     sign_in=SignIn(begin, finish, ends),
     called="Online player",
     shown_by="now_playing",
-)  # fmt: skip
+)

@@ -33,16 +33,31 @@ KIND = FeedKind(
     title="A statistics service",
     about="A service that knows players: it is asked for one by name, and tells the rating and each match.",
     fields={
-        "address": Field("The service's address", checked_address, placeholder="https://statistics.example",
-                  help="Without /players; it is asked for players and for matches."),
-        "player": Field("Player", line(60), placeholder="mara_vane", person=True,
-                  help="As the service knows you. It is looked up at once; case does not decide."),
+        "address": Field(
+            "The service's address",
+            checked_address,
+            placeholder="https://statistics.example",
+            help="Without /players; it is asked for players and for matches.",
+        ),
+        "player": Field(
+            "Player",
+            line(60),
+            placeholder="mara_vane",
+            person=True,
+            help="As the service knows you. It is looked up at once; case does not decide.",
+        ),
         **KEY_FIELDS,
-        "period_s": Field("Ask every", seconds(2, 3_600), kind="number", default="20", unit="seconds",
-                  help="Services allow only so many questions; one that says to wait is waited for."),
+        "period_s": Field(
+            "Ask every",
+            seconds(2, 3_600),
+            kind="number",
+            default="20",
+            unit="seconds",
+            help="Services allow only so many questions; one that says to wait is waited for.",
+        ),
     },
     fetch=fetch,
     place=_place,
     suggested=_suggested,
     called="Statistics service",
-)  # fmt: skip
+)

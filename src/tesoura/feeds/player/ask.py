@@ -14,8 +14,19 @@ from tesoura.feeds.api import FetchContext, Fetched, Item
 from tesoura.feeds.http.address import host
 from tesoura.feeds.http.ask import get
 
-MATCH_FIELDS = ("result", "rating", "rating_before", "kills", "deaths", "assists", "shots", "hits", "duration_s",
-                "opponent", "arena")  # fmt: skip
+MATCH_FIELDS = (
+    "result",
+    "rating",
+    "rating_before",
+    "kills",
+    "deaths",
+    "assists",
+    "shots",
+    "hits",
+    "duration_s",
+    "opponent",
+    "arena",
+)
 
 
 async def fetch(context: FetchContext) -> Fetched:

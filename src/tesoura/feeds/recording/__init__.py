@@ -27,8 +27,13 @@ KIND = FeedKind(
     title="A growing recording",
     about="A recording that another program goes on writing; its last seconds are cut out of it while it grows.",
     fields={
-        "path": Field("File or folder", checked_path, private=True, placeholder="/home/mara/recordings",
-                      help="Its whole path. Of a folder it is always the file that was written last."),
+        "path": Field(
+            "File or folder",
+            checked_path,
+            private=True,
+            placeholder="/home/mara/recordings",
+            help="Its whole path. Of a folder it is always the file that was written last.",
+        ),
         "late_ms": late(),
     },
     follow=follow,
@@ -37,4 +42,4 @@ KIND = FeedKind(
     on_machine=lambda choices: True,
     called="Recording",
     gives_clips=True,
-)  # fmt: skip
+)

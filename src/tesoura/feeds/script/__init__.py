@@ -46,22 +46,31 @@ KIND = FeedKind(
     fields={
         "program": Field("Program", _program, kind="program", placeholder="disk_space.py"),
         "mode": Field(
-            "It is", choice(("again", "kept")), kind="choice", default="again",
+            "It is",
+            choice(("again", "kept")),
+            kind="choice",
+            default="again",
             options=(("again", "run again and again"), ("kept", "kept running; each line is news")),
         ),
         "period_s": Field(
-            "Run it every", seconds(1, 86_400), kind="number", default="30", unit="seconds", only_if=_AGAIN,
+            "Run it every", seconds(1, 86_400), kind="number", default="30", unit="seconds", only_if=_AGAIN
         ),
         "limit_s": Field(
-            "Give up after", seconds(0.5, 600), kind="number", default="10", unit="seconds", only_if=_AGAIN,
+            "Give up after", seconds(0.5, 600), kind="number", default="10", unit="seconds", only_if=_AGAIN
         ),
         "words": Field(
-            "Words behind its name", checked_words, private=True, kind="wide",
+            "Words behind its name",
+            checked_words,
+            private=True,
+            kind="wide",
             placeholder="--folder /home/mara/recordings",
             help="Arguments, as you would type them; quotes keep spaces. Nothing else of a shell works.",
         ),
         "variable": Field(
-            "A secret in the variable", _variable, placeholder="SERVICE_KEY", advanced=True,
+            "A secret in the variable",
+            _variable,
+            placeholder="SERVICE_KEY",
+            advanced=True,
             help="The program finds it in its environment, and no other secret.",
         ),
         "secret": Field("The secret", optional_secret, kind="secret", advanced=True),
@@ -70,7 +79,7 @@ KIND = FeedKind(
     lasting=True,
     place=lambda choices: _place(choices),
     called="Program",
-)  # fmt: skip
+)
 
 
 def _place(choices: Mapping[str, Any]) -> str:

@@ -30,9 +30,15 @@ async def _start(context: FetchContext, told: bool = False) -> Process:
     env = environment(os.environ, str(choices.get("variable", "")), context.secrets.get("secret", ""))
     try:
         return await asyncio.create_subprocess_exec(
-            *words, stdin=PIPE if told else asyncio.subprocess.DEVNULL, stdout=PIPE, stderr=PIPE, env=env,
-            cwd=context.folders.scripts, limit=MAX_LINE, start_new_session=os.name == "posix",
-        )  # fmt: skip
+            *words,
+            stdin=PIPE if told else asyncio.subprocess.DEVNULL,
+            stdout=PIPE,
+            stderr=PIPE,
+            env=env,
+            cwd=context.folders.scripts,
+            limit=MAX_LINE,
+            start_new_session=os.name == "posix",
+        )
     except OSError as error:
         raise SourceUnavailable(f"{program} could not be started ({error.strerror or error}).") from None
 

@@ -42,21 +42,31 @@ KIND = FeedKind(
     about="A program or service that tells by itself over a WebSocket, after a message that subscribes if need be.",
     fields={
         "address": Field(
-            "Address", checked_socket_address, placeholder="wss://events.example/stream",
+            "Address",
+            checked_socket_address,
+            placeholder="wss://events.example/stream",
             help="Where the socket is opened.",
         ),
         "subscribe": Field(
-            "Say first", text(4_000, empty=True), kind="area", placeholder='{"subscribe": ["matches"]}',
+            "Say first",
+            text(4_000, empty=True),
+            kind="area",
+            placeholder='{"subscribe": ["matches"]}',
             help="A message for each line, sent as soon as it is open. May stay empty.",
         ),
         **KEY_FIELDS,
         "ping_s": Field(
-            "See whether it is there", seconds(2, 600), kind="number", default="20", unit="seconds",
-            help="How often; without an answer it is opened again.", advanced=True,
+            "See whether it is there",
+            seconds(2, 600),
+            kind="number",
+            default="20",
+            unit="seconds",
+            help="How often; without an answer it is opened again.",
+            advanced=True,
         ),
     },
     follow=follow,
     lasting=True,
     place=_place,
     called="Stream",
-)  # fmt: skip
+)

@@ -27,9 +27,15 @@ async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
     ping_s = float(context.choices.get("ping_s", 20.0))
     try:
         async with connect(
-            address, additional_headers=headers, open_timeout=OPEN_S, ping_interval=ping_s, ping_timeout=ping_s,
-            max_size=MAX_BYTES, proxy=None, close_timeout=1,
-        ) as socket:  # fmt: skip
+            address,
+            additional_headers=headers,
+            open_timeout=OPEN_S,
+            ping_interval=ping_s,
+            ping_timeout=ping_s,
+            max_size=MAX_BYTES,
+            proxy=None,
+            close_timeout=1,
+        ) as socket:
             for line in str(context.choices.get("subscribe", "")).splitlines():
                 if line.strip():
                     await socket.send(line)
@@ -66,8 +72,9 @@ def _closed(where: str, error: ConnectionClosed) -> SourceUnavailable:
 
 def _refused(where: str, status: int, body: bytes) -> SourceUnavailable | CredentialsRejected:
     if status in (401, 403):
-        return CredentialsRejected(f"{where} did not let us in ({status}). See that the key is right, or give one."
-                                   f"{own_words(body)}")  # fmt: skip
+        return CredentialsRejected(
+            f"{where} did not let us in ({status}). See that the key is right, or give one.{own_words(body)}"
+        )
     if status == 404:
         return SourceUnavailable(f"{where} has no socket at this path (404). See that the address is right.")
     return SourceUnavailable(f"{where} did not open the socket ({status}). Give it a little time.")

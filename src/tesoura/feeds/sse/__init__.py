@@ -30,17 +30,24 @@ KIND = FeedKind(
     fields={
         "address": Field("Address", checked_address, placeholder="https://events.example/stream"),
         "only": Field(
-            "Only events called", text(200, empty=True), placeholder="gift, follow",
+            "Only events called",
+            text(200, empty=True),
+            placeholder="gift, follow",
             help="Names with commas between. Left empty, all are taken.",
         ),
         **KEY_FIELDS,
         "silence_s": Field(
-            "Open it again after a silence of", seconds(5, 3_600), kind="number", default="90",
-            unit="seconds", help="Services send a sign of life more often than that.", advanced=True,
+            "Open it again after a silence of",
+            seconds(5, 3_600),
+            kind="number",
+            default="90",
+            unit="seconds",
+            help="Services send a sign of life more often than that.",
+            advanced=True,
         ),
     },
     follow=follow,
     lasting=True,
     place=_place,
     called="Stream",
-)  # fmt: skip
+)

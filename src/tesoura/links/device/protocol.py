@@ -50,9 +50,15 @@ def hello_of(params: Mapping[str, Any]) -> Hello:
         raise InvalidField(f"name is a text of 1 to {LONGEST_NAME} characters.")
     code, token, ticket = (_text(params, one) for one in ("code", "token", "ticket"))
     return Hello(
-        " ".join(name.split()), _whole(size, "rows", 1, MOST_SIDE, 3), _whole(size, "columns", 1, MOST_SIDE, 5),
-        _whole(params, "dials", 0, MOST_DIALS, 0), code, token, ticket, _pictures(size.get("pictures")),
-    )  # fmt: skip
+        " ".join(name.split()),
+        _whole(size, "rows", 1, MOST_SIDE, 3),
+        _whole(size, "columns", 1, MOST_SIDE, 5),
+        _whole(params, "dials", 0, MOST_DIALS, 0),
+        code,
+        token,
+        ticket,
+        _pictures(size.get("pictures")),
+    )
 
 
 def _pictures(given: Any) -> tuple[int, int] | None:

@@ -143,9 +143,12 @@ class DeviceTalk:
         now = panel.now()
         if outline != self._outline:
             told = {
-                "leaf": self._leaf, "leaves": [{"id": one, "name": name} for one, name in leaves],
-                "from": self._first, "of": len(faces), "buttons": [one.told(now) for one in shown],
-            }  # fmt: skip
+                "leaf": self._leaf,
+                "leaves": [{"id": one, "name": name} for one, name in leaves],
+                "from": self._first,
+                "of": len(faces),
+                "buttons": [one.told(now) for one in shown],
+            }
             await self._send(rpc.notice("leaf.shown", told))
             if size.pictures is not None:
                 await self._tell_pictures(panel, size.pictures, shown, now)
@@ -158,7 +161,7 @@ class DeviceTalk:
 
     async def _tell_pictures(
         self, panel: Panel, pictures: tuple[int, int], faces: Iterable[ButtonFace], now: float
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Tell buttons with their pictures: one a message, for together they would be too long."""
         for face in faces:
             drawn = base64.b64encode(await panel.picture(face, pictures)).decode()
@@ -204,8 +207,9 @@ class DeviceTalk:
         else:
             answer = (
                 rpc.refusal(asked.id, rpc.NO_SUCH_METHOD, f"There is no method {asked.method}.")
-                if told is None else rpc.answer(asked.id, told)
-            )  # fmt: skip
+                if told is None
+                else rpc.answer(asked.id, told)
+            )
         if asked.id is not None:
             with contextlib.suppress(TesouraError):
                 await self._send(answer)

@@ -23,10 +23,14 @@ MOST_PEOPLE = 20_000
 """Of so many people in a channel it is known how they stand there."""
 TOKEN_REFUSED = {"464", "902", "904", "905", "906", "908"}
 NO_ENTRY = {
-    "403": "there is no such channel", "405": "one is in too many channels", "471": "it is full",
-    "473": "one must be invited", "474": "one is banned from it", "475": "it asks for a key",
+    "403": "there is no such channel",
+    "405": "one is in too many channels",
+    "471": "it is full",
+    "473": "one must be invited",
+    "474": "one is banned from it",
+    "475": "it asks for a key",
     "477": "it lets in registered names alone",
-}  # fmt: skip
+}
 _ACTION = re.compile(r"\x01ACTION (?P<text>.*?)\x01?$", re.DOTALL)
 _CAPITALS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 CASES: Mapping[str, Mapping[int, int]] = {
@@ -93,8 +97,12 @@ class Session:
     def begin(self) -> tuple[str, ...]:
         """What is said first."""
         word = (_line("PASS", self.token),) if self.token and not self._with_sasl else ()
-        return (_line("CAP", "LS", "302"), *word, _line("NICK", self.nick),
-                _line("USER", self.nick, "0", "*", self.nick))  # fmt: skip
+        return (
+            _line("CAP", "LS", "302"),
+            *word,
+            _line("NICK", self.nick),
+            _line("USER", self.nick, "0", "*", self.nick),
+        )
 
     def take(self, line: Line) -> Came:
         """What a line comes to. Raises SourceError when the server will not have us."""
@@ -243,9 +251,15 @@ class Session:
         roles = roles_of(told, self.people.get(self._key(nick), ""), self._words, is_streamer)
         emotes = emotes_in(raw, tags.get(str(self.choices.get("emotes_tag", ""))) or "")
         name = name_of_line(tags.get(str(self.choices.get("name_tag", ""))) or nick)
-        said = ChatLine(name, text, roles, tidy(tags.get("msgid") or "", 120), action is not None,
-                        tuple(tidy(one, 60) for one in emotes),
-                        tidy(tags.get("account") or self._key(nick), 120))  # fmt: skip
+        said = ChatLine(
+            name,
+            text,
+            roles,
+            tidy(tags.get("msgid") or "", 120),
+            action is not None,
+            tuple(tidy(one, 60) for one in emotes),
+            tidy(tags.get("account") or self._key(nick), 120),
+        )
         return Came(said=said, at=iso_instant(tags.get("time")), mine=self._mine(line))
 
     def _notice(self, line: Line) -> Came:
@@ -288,13 +302,29 @@ class Session:
 
 
 _HANDLERS = {
-    "CAP": Session._cap, "AUTHENTICATE": Session._authenticate, "903": Session._signed_in, "001": Session._welcome,
-    "432": Session._nick_taken, "433": Session._nick_taken, "436": Session._nick_taken, "005": Session._can_do,
-    "JOIN": Session._join, "353": Session._names, "324": Session._channel_modes, "MODE": Session._mode,
-    "PART": Session._left, "QUIT": Session._left, "KICK": Session._kick, "NICK": Session._renamed,
-    "PRIVMSG": Session._privmsg, "NOTICE": Session._notice, "404": Session._not_heard, "PING": Session._ping,
-    "PONG": Session._pong, "ERROR": Session._error,
-}  # fmt: skip
+    "CAP": Session._cap,
+    "AUTHENTICATE": Session._authenticate,
+    "903": Session._signed_in,
+    "001": Session._welcome,
+    "432": Session._nick_taken,
+    "433": Session._nick_taken,
+    "436": Session._nick_taken,
+    "005": Session._can_do,
+    "JOIN": Session._join,
+    "353": Session._names,
+    "324": Session._channel_modes,
+    "MODE": Session._mode,
+    "PART": Session._left,
+    "QUIT": Session._left,
+    "KICK": Session._kick,
+    "NICK": Session._renamed,
+    "PRIVMSG": Session._privmsg,
+    "NOTICE": Session._notice,
+    "404": Session._not_heard,
+    "PING": Session._ping,
+    "PONG": Session._pong,
+    "ERROR": Session._error,
+}
 
 
 def _token_refused(nick: str, why: str) -> CredentialsRejected:

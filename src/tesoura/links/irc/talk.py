@@ -54,8 +54,9 @@ class Chat:
         if not line:
             raise SourceUnavailable("There is nothing to say: no letter is left of it.")
         if not session.may_speak:
-            raise SourceUnavailable(f"{session.channel} hears only those who have a voice there, and {session.nick} "
-                                    "has none.")  # fmt: skip
+            raise SourceUnavailable(
+                f"{session.channel} hears only those who have a voice there, and {session.nick} has none."
+            )
         self.pace = self.pace.spoken(_seconds())
         self._spoken.append(tidy(line))
         heard: asyncio.Future[None] = asyncio.get_running_loop().create_future()
@@ -182,11 +183,19 @@ class Chat:
     def standing(self) -> Mapping[str, Any]:
         """How it stands, for its page."""
         return {
-            "joined": self.session.joined, "may_speak": self.session.may_speak, "channel": self.session.channel,
-            "nick": self.session.nick, "used": self.pace.used(_seconds()), "lines": self.pace.lines,
-            "per_s": self.pace.per_s, "wait_s": self.wait_s(), "let_go": self.let_go, "note": self.note(),
-            "lately": tuple((at, one) for at, one in reversed(self._lately)), "echoes": self.session.echoes,
-        }  # fmt: skip
+            "joined": self.session.joined,
+            "may_speak": self.session.may_speak,
+            "channel": self.session.channel,
+            "nick": self.session.nick,
+            "used": self.pace.used(_seconds()),
+            "lines": self.pace.lines,
+            "per_s": self.pace.per_s,
+            "wait_s": self.wait_s(),
+            "let_go": self.let_go,
+            "note": self.note(),
+            "lately": tuple((at, one) for at, one in reversed(self._lately)),
+            "echoes": self.session.echoes,
+        }
 
 
 async def talk(context: FetchContext) -> AsyncIterator[Fetched]:

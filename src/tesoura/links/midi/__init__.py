@@ -26,8 +26,12 @@ KIND = FeedKind(
     title="MIDI",
     about="Pads, keys, knobs and faders at a MIDI port of this machine.",
     fields={
-        "device": Field("Device", text(120, empty=True), placeholder="the first there is",
-                        help="As the system calls it, or a part of that."),
+        "device": Field(
+            "Device",
+            text(120, empty=True),
+            placeholder="the first there is",
+            help="As the system calls it, or a part of that.",
+        )
     },
     follow=follow,
     lasting=True,
@@ -35,4 +39,4 @@ KIND = FeedKind(
     on_machine=lambda choices: True,
     called="MIDI",
     room="links",
-)  # fmt: skip
+)

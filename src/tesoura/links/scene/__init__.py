@@ -48,12 +48,21 @@ KIND = FeedKind(
     title="A scene link",
     about="The program that composes your picture: it tells its scene and when it streams, and switches when asked.",
     fields={
-        "way": one_of("Who connects", ((CONNECT, "Tesoura connects to the program"),
-                                       (LISTEN, "the program connects to Tesoura")), CONNECT),
-        "address": Field("Address", _address, placeholder="ws://127.0.0.1:5060/link", only_if=("way", (CONNECT,)),
-                         help="Where the program listens for a scene link."),
-        "password": Field("Password", _password, kind="secret",
-                          help="The same on both sides. It is proven and never sent."),
+        "way": one_of(
+            "Who connects",
+            ((CONNECT, "Tesoura connects to the program"), (LISTEN, "the program connects to Tesoura")),
+            CONNECT,
+        ),
+        "address": Field(
+            "Address",
+            _address,
+            placeholder="ws://127.0.0.1:5060/link",
+            only_if=("way", (CONNECT,)),
+            help="Where the program listens for a scene link.",
+        ),
+        "password": Field(
+            "Password", _password, kind="secret", help="The same on both sides. It is proven and never sent."
+        ),
         "late_ms": late(),
     },
     follow=follow,
@@ -65,4 +74,4 @@ KIND = FeedKind(
     called="Scene link",
     gives_clips=True,
     room="links",
-)  # fmt: skip
+)

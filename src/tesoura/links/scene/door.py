@@ -27,8 +27,11 @@ class Wire(Protocol):
 class Arrived:
     """A connection that the other program has opened to us."""
 
-    def __init__(self, receive: Callable[[], Awaitable[MutableMapping[str, Any]]],
-                 send: Callable[[MutableMapping[str, Any]], Awaitable[None]]) -> None:  # fmt: skip
+    def __init__(
+        self,
+        receive: Callable[[], Awaitable[MutableMapping[str, Any]]],
+        send: Callable[[MutableMapping[str, Any]], Awaitable[None]],
+    ) -> None:
         self._receive, self._send = receive, send
         self.over = asyncio.Event()
         self.reason = ""

@@ -25,9 +25,12 @@ ANSWER_S, CLIP_S, PROVE_S = 5.0, 60.0, 10.0
 MOST_GARBLED = 50
 """After so many messages that are none, it is no scene link."""
 NOTICES = {
-    "streaming.started": "stream.started", "streaming.stopped": "stream.stopped",
-    "recording.started": "recording.started", "recording.stopped": "recording.stopped", "clip.saved": "clip.saved",
-}  # fmt: skip
+    "streaming.started": "stream.started",
+    "streaming.stopped": "stream.stopped",
+    "recording.started": "recording.started",
+    "recording.stopped": "recording.stopped",
+    "clip.saved": "clip.saved",
+}
 """What is told, and the event that it becomes."""
 
 
@@ -97,8 +100,10 @@ class SceneLink:
         there = self.there(scene)
         if there is None:
             near = nearest(scene, self.here_names())
-            raise Gone(f"There is no scene {scene[:60]} in the program that composes the picture."
-                       + (f" The nearest is {near}." if near else ""))  # fmt: skip
+            raise Gone(
+                f"There is no scene {scene[:60]} in the program that composes the picture."
+                + (f" The nearest is {near}." if near else "")
+            )
         self._switching = there
         try:
             await self.ask("scene.switch", {"scene": there})
@@ -248,9 +253,11 @@ class SceneLink:
         """What is known of the other program now."""
         items, self._news = tuple(self._news), []
         payload = {
-            "scene": self.here(self.current), "scenes": list(self.here_names()),
-            "streaming": self.streaming_since is not None, "recording": self.recording_since is not None,
-        }  # fmt: skip
+            "scene": self.here(self.current),
+            "scenes": list(self.here_names()),
+            "streaming": self.streaming_since is not None,
+            "recording": self.recording_since is not None,
+        }
         memory = {"scenes": list(self.here_names()), "names": dict(self.names)}
         return Fetched(payload, items=items, memory=memory, note=self.note(), scene=self.here(self.current))
 
@@ -260,16 +267,23 @@ class SceneLink:
         """That it is open, and what it says, in a sentence."""
         count = len(self.scenes)
         odd = f" {self.odd} messages were none of this link's." if self.odd else ""
-        return (f"{count} {'scene' if count == 1 else 'scenes'}, the present one is "
-                f"{self.here(self.current) or 'not known'}; it answered in {self.took_ms:.0f} ms.{odd}")  # fmt: skip
+        return (
+            f"{count} {'scene' if count == 1 else 'scenes'}, the present one is "
+            f"{self.here(self.current) or 'not known'}; it answered in {self.took_ms:.0f} ms.{odd}"
+        )
 
     def standing(self) -> Mapping[str, Any]:
         """How it stands, for its page."""
         return {
-            "scenes": self.here_names(), "current": self.here(self.current), "note": self.note(), "odd": self.odd,
-            "streaming_since": self.streaming_since, "recording_since": self.recording_since,
-            "took_ms": self.took_ms, "called": {self.here(one): one for one in self.scenes},
-        }  # fmt: skip
+            "scenes": self.here_names(),
+            "current": self.here(self.current),
+            "note": self.note(),
+            "odd": self.odd,
+            "streaming_since": self.streaming_since,
+            "recording_since": self.recording_since,
+            "took_ms": self.took_ms,
+            "called": {self.here(one): one for one in self.scenes},
+        }
 
 
 async def talk(context: FetchContext) -> AsyncIterator[Fetched]:

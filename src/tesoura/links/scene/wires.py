@@ -46,9 +46,14 @@ async def connected(address: str, where: str) -> AsyncIterator[Connected]:
     """Connect to the other program. Raises SourceUnavailable."""
     try:
         socket = await connect(
-            address, open_timeout=OPEN_S, ping_interval=PING_S, ping_timeout=PING_S, max_size=4 * LONGEST, proxy=None,
+            address,
+            open_timeout=OPEN_S,
+            ping_interval=PING_S,
+            ping_timeout=PING_S,
+            max_size=4 * LONGEST,
+            proxy=None,
             close_timeout=1,
-        )  # fmt: skip
+        )
     except TimeoutError:
         raise SourceUnavailable(f"No answer from {where} in {OPEN_S:.0f} s. Is it the right address?") from None
     except (InvalidHandshake, InvalidURI, EOFError):

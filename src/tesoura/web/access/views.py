@@ -68,10 +68,16 @@ def may_send(app: Flask) -> Callable[[Scope], bool]:
         host, port = scope.get("server") or ("", 0)
         method, path = scope["method"], scope["path"]
         environ = {
-            "REQUEST_METHOD": method, "PATH_INFO": path, "QUERY_STRING": "", "SERVER_NAME": host,
-            "SERVER_PORT": str(port), "HTTP_HOST": heads.get("host", host), "HTTP_COOKIE": heads.get("cookie", ""),
-            "REMOTE_ADDR": (scope.get("client") or ("", 0))[0], "wsgi.url_scheme": scope.get("scheme", "http"),
-        }  # fmt: skip
+            "REQUEST_METHOD": method,
+            "PATH_INFO": path,
+            "QUERY_STRING": "",
+            "SERVER_NAME": host,
+            "SERVER_PORT": str(port),
+            "HTTP_HOST": heads.get("host", host),
+            "HTTP_COOKIE": heads.get("cookie", ""),
+            "REMOTE_ADDR": (scope.get("client") or ("", 0))[0],
+            "wsgi.url_scheme": scope.get("scheme", "http"),
+        }
         with app.request_context(environ):
             if path.startswith("/api/"):
                 return _has_key(heads.get("authorization", ""))

@@ -25,11 +25,18 @@ blueprint.register_error_handler(Unreadable, unreadable)
 @blueprint.get("")
 def listed() -> ResponseReturnValue:
     """The actions that a program may do, each with its parameters."""
-    return jsonify([
-        {"name": one.name, "title": one.title, "about": one.about, "parameters": parameters_schema(one),
-         "tells_effect": one.foresee is not None}
-        for one in allowed(Role.KEY)
-    ])  # fmt: skip
+    return jsonify(
+        [
+            {
+                "name": one.name,
+                "title": one.title,
+                "about": one.about,
+                "parameters": parameters_schema(one),
+                "tells_effect": one.foresee is not None,
+            }
+            for one in allowed(Role.KEY)
+        ]
+    )
 
 
 @blueprint.post("/<name>")

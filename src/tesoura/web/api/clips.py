@@ -26,10 +26,17 @@ PARAMETERS = ("title", "ends_at", "show")
 
 def _told(row: ClipRow) -> dict[str, Any]:
     return {
-        "id": row.id, "title": row.title, "at": row.at.isoformat(), "seconds": round(row.length / MICRO, 2),
-        "instrument": row.instrument or None, "width_px": row.width_px, "height_px": row.height_px,
-        "size": row.size, "starred": row.starred, "file": f"/clips/file/{row.file}",
-    }  # fmt: skip
+        "id": row.id,
+        "title": row.title,
+        "at": row.at.isoformat(),
+        "seconds": round(row.length / MICRO, 2),
+        "instrument": row.instrument or None,
+        "width_px": row.width_px,
+        "height_px": row.height_px,
+        "size": row.size,
+        "starred": row.starred,
+        "file": f"/clips/file/{row.file}",
+    }
 
 
 @blueprint.get("")

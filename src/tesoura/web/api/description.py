@@ -41,12 +41,18 @@ def _ref(name: str) -> dict[str, str]:
 _CLIP: dict[str, Any] = {
     "type": "object",
     "properties": {
-        "id": {"type": "integer"}, "title": {"type": "string"}, "at": {"type": "string", "format": "date-time"},
-        "seconds": {"type": "number"}, "instrument": {"type": ["string", "null"]}, "width_px": {"type": "integer"},
-        "height_px": {"type": "integer"}, "size": {"type": "integer", "description": "bytes"},
-        "starred": {"type": "boolean"}, "file": {"type": "string", "description": "Where the file is"},
+        "id": {"type": "integer"},
+        "title": {"type": "string"},
+        "at": {"type": "string", "format": "date-time"},
+        "seconds": {"type": "number"},
+        "instrument": {"type": ["string", "null"]},
+        "width_px": {"type": "integer"},
+        "height_px": {"type": "integer"},
+        "size": {"type": "integer", "description": "bytes"},
+        "starred": {"type": "boolean"},
+        "file": {"type": "string", "description": "Where the file is"},
     },
-}  # fmt: skip
+}
 
 
 def _parameter(name: str, words: str) -> dict[str, Any]:

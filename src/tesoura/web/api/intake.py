@@ -90,8 +90,11 @@ def _taken(accepted: int, duplicates: int, passed_over: int) -> _Taken:
 
 
 def _heads(kind: str, body: bytes) -> list[tuple[bytes, bytes]]:
-    return [(b"content-type", kind.encode()), (b"content-length", str(len(body)).encode()),
-            (b"x-content-type-options", b"nosniff")]  # fmt: skip
+    return [
+        (b"content-type", kind.encode()),
+        (b"content-length", str(len(body)).encode()),
+        (b"x-content-type-options", b"nosniff"),
+    ]
 
 
 async def _body(receive: Receive) -> bytes:

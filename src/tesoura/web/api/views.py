@@ -80,14 +80,20 @@ def why(name: str) -> ResponseReturnValue:
     return {
         **_signal(found.signal),
         "changed_by": [
-            {"event": one.logged.seq, "type": one.logged.event.type, "at": one.logged.event.time.isoformat(),
-             "actor": one.logged.event.actor, "before": one.before, "after": one.after}
+            {
+                "event": one.logged.seq,
+                "type": one.logged.event.type,
+                "at": one.logged.event.time.isoformat(),
+                "actor": one.logged.event.actor,
+                "before": one.before,
+                "after": one.after,
+            }
             for one in found.events
         ],
         "readings": [{"at": one.observed_at.isoformat(), "value": one.value} for one in found.found],
         "computed_from": [_signal(one) for one in found.reads],
         "partly": found.partly,
-    }  # fmt: skip
+    }
 
 
 @blueprint.put("/signals/<name>")
@@ -154,9 +160,12 @@ def records(name: str) -> ResponseReturnValue:
     if runtime().call(lambda self: self.instruments.standing(name.lower())) is None:
         return problem(404, f"There is no instrument {name[:60]}", "GET /api/instruments lists those there are.")
     kept = runtime().call(Runtime.records, name.lower(), request.args.get("kind", ""), MOST_RECORDS)
-    return jsonify([
-        {"kind": one.record.kind, "at": one.record.at.isoformat(), "event": one.seq, **one.record.data} for one in kept
-    ])  # fmt: skip
+    return jsonify(
+        [
+            {"kind": one.record.kind, "at": one.record.at.isoformat(), "event": one.seq, **one.record.data}
+            for one in kept
+        ]
+    )
 
 
 @blueprint.post("/instruments/<name>/<command>")

@@ -44,8 +44,7 @@ def save(overlay_id: int) -> ResponseReturnValue:
     def ask(session: Session) -> tuple[dict[str, FeedRow], dict[str, ComputedRow], dict[str, str]]:
         feeds = {one.name: one for one in stored_feeds.all_feeds(session)}
         computed = {one.name: one for one in stored_computed.all_computed(session)}
-        makes = {rule.type: name for name, one in feeds.items()
-                 for rule in stored_rules.of_feed(session, one.id or 0)}  # fmt: skip
+        makes = {rule.type: name for name, one in feeds.items() for rule in stored_rules.of_feed(session, one.id or 0)}
         return feeds, computed, makes
 
     feeds, computed, makes = store().read(ask)
@@ -53,20 +52,28 @@ def save(overlay_id: int) -> ResponseReturnValue:
     read = [feeds[name] for name in used if name in feeds]
     if len(read) > 1:
         titles = ", ".join(one.title for one in read)
-        flash(f"A starter carries one feed, and “{there.row.name}” reads {len(read)}: {titles}. Save the whole show "
-              "instead.", "wrong")  # fmt: skip
+        flash(
+            f"A starter carries one feed, and “{there.row.name}” reads {len(read)}: {titles}. Save the whole show "
+            "instead.",
+            "wrong",
+        )
         return redirect(url_for("shows.index"))
     rows = [computed[name] for name in used if name in computed]
     document: dict[str, Any] = {"version": VERSION, "title": there.row.name, "about": ""}
     if read:
         document["feed"] = [_feed(read[0])]
-    document["computed"] = [{"kind": one.kind, "name": one.name, **_chosen(one.choices, COMPUTED[one.kind].fields)}
-                            for one in rows if one.kind in COMPUTED]  # fmt: skip
+    document["computed"] = [
+        {"kind": one.kind, "name": one.name, **_chosen(one.choices, COMPUTED[one.kind].fields)}
+        for one in rows
+        if one.kind in COMPUTED
+    ]
     document["instrument"] = [_instrument(one) for one in rows if one.kind in INSTRUMENTS]
     document["overlay"] = {
-        "name": there.row.name, "width_px": there.draft.width_px, "height_px": there.draft.height_px,
+        "name": there.row.name,
+        "width_px": there.draft.width_px,
+        "height_px": there.draft.height_px,
         "piece": [_piece(one) for one in there.draft.pieces],
-    }  # fmt: skip
+    }
     if leaf := _leaf({one.name for one in rows}):
         document["leaf"] = leaf
     text = tomli_w.dumps({key: value for key, value in document.items() if value != []}, multiline_strings=True)
@@ -76,8 +83,9 @@ def save(overlay_id: int) -> ResponseReturnValue:
         flash(f"It cannot be saved as a starter: {error}", "wrong")
         return redirect(url_for("links.show", overlay_id=overlay_id))
     name = re.sub(r"[^a-z0-9]+", "_", there.row.name.lower()).strip("_") or "starter"
-    return Response(text, mimetype="application/toml",
-                    headers={"Content-Disposition": f'attachment; filename="{name}.toml"'})  # fmt: skip
+    return Response(
+        text, mimetype="application/toml", headers={"Content-Disposition": f'attachment; filename="{name}.toml"'}
+    )
 
 
 def _used(pieces: Iterable[Piece], computed: Mapping[str, ComputedRow], makes: Mapping[str, str]) -> list[str]:
@@ -128,10 +136,13 @@ def _feed(row: FeedRow) -> dict[str, Any]:
 def _chosen(choices: Mapping[str, Any], fields: Fields) -> dict[str, Any]:
     """The choices that are not as they begin with; added files stay here."""
     return {
-        name: value for name, value in choices.items()
-        if name in fields and fields[name].kind not in (*MEDIA, "sound") and value is not None
+        name: value
+        for name, value in choices.items()
+        if name in fields
+        and fields[name].kind not in (*MEDIA, "sound")
+        and value is not None
         and str(value) != str(fields[name].default)
-    }  # fmt: skip
+    }
 
 
 def _instrument(row: ComputedRow) -> dict[str, Any]:
@@ -140,9 +151,17 @@ def _instrument(row: ComputedRow) -> dict[str, Any]:
     then: list[dict[str, Any]] = []
     if standing is not None and not standing.broken:
         fields = kind.items.fields if kind.items else {}
-        then = [{"command": ADD, "given": {name: str(value) for name, value in item.values.items()
-                                           if value != "" and fields[name].kind not in MEDIA}}
-                for item in standing.items]  # fmt: skip
+        then = [
+            {
+                "command": ADD,
+                "given": {
+                    name: str(value)
+                    for name, value in item.values.items()
+                    if value != "" and fields[name].kind not in MEDIA
+                },
+            }
+            for item in standing.items
+        ]
         then += [{"command": command, "given": dict(given)} for command, given in kind.carries(standing.instrument)]
     told = {"kind": row.kind, "name": row.name, "choices": _chosen(row.choices, kind.fields)}
     return {**told, **({"then": then} if then else {})}
@@ -150,16 +169,23 @@ def _instrument(row: ComputedRow) -> dict[str, Any]:
 
 def _piece(piece: Piece) -> dict[str, Any]:
     fields, defaults = piece.kind_of.all_fields, piece.kind_of.defaults
-    own = {name: value for name, value in piece.choices.items()
-           if name in fields and fields[name].kind not in MEDIA and value != defaults.get(name)}  # fmt: skip
+    own = {
+        name: value
+        for name, value in piece.choices.items()
+        if name in fields and fields[name].kind not in MEDIA and value != defaults.get(name)
+    }
     return {"kind": piece.kind, "look": piece.look, **own, **piece.style}
 
 
 def _leaf(instruments: set[str]) -> dict[str, Any] | None:
     """The leaf on which buttons of these instruments lie."""
     for leaf in runtime().call(lambda self: self.leaves.present).leaves:
-        operated = {name for button in leaf.buttons for name in (button.own.get("instrument"), button.own.get("board"))
-                    if name in instruments}  # fmt: skip
+        operated = {
+            name
+            for button in leaf.buttons
+            for name in (button.own.get("instrument"), button.own.get("board"))
+            if name in instruments
+        }
         if operated:
             return {"name": leaf.name, "buttons_of": sorted(str(one) for one in operated)}
     return None

@@ -54,9 +54,11 @@ class ShippedStarter:
     def asks_nothing(self) -> bool:
         """Whether it can be made with one press: there is nothing that must be said or chosen first."""
         starter = self.starter
-        return len(starter.ways) <= 1 and not own_fields(starter) and all(
-            one.kind == "secret" for one in (way_fields(starter, 0) if starter.ways else {}).values()
-        )  # fmt: skip
+        return (
+            len(starter.ways) <= 1
+            and not own_fields(starter)
+            and all(one.kind == "secret" for one in (way_fields(starter, 0) if starter.ways else {}).values())
+        )
 
 
 @lru_cache(maxsize=1)
@@ -108,9 +110,13 @@ def picture(key: str) -> ResponseReturnValue:
     sample = _sample(one.text)
     boxes = [studio().box(piece, sample.overlay, sample.steps[-1].get(piece.id, "")) for piece in sample.overlay.pieces]
     return render_template(
-        "begin/picture.html", sample=sample, title=one.starter.title, room=hull(boxes), values=sample.steps[0],
+        "begin/picture.html",
+        sample=sample,
+        title=one.starter.title,
+        room=hull(boxes),
+        values=sample.steps[0],
         faces=Markup(studio().face_rules()),  # noqa: S704 - names and numbers that were checked
-    )  # fmt: skip
+    )
 
 
 # Being asked
@@ -163,18 +169,35 @@ def use() -> ResponseReturnValue:
 
 
 def _page(
-    starter: Starter, text: str, typed: Mapping[str, Any], wrong: Mapping[str, str], proof: Proof | None, sealed: str,
+    starter: Starter,
+    text: str,
+    typed: Mapping[str, Any],
+    wrong: Mapping[str, str],
+    proof: Proof | None,
+    sealed: str,
     key: str,
-) -> tuple[str, int]:  # fmt: skip
+) -> tuple[str, int]:
     way = _way_of(typed)
     ways = [(one, way_fields(starter, at)) for at, one in enumerate(starter.ways)]
     picks = _picks(starter.ways[way], proof) if proof and starter.ways else []
     page = render_template(
-        "begin/show.html", starter=starter, text=text, typed=typed, wrong=wrong, proof=proof, sealed=sealed, key=key,
-        way=way, ways=ways, own=own_fields(starter), makes=_makes(starter),
-        picks=picks, likely=_likely(starter.ways[way], picks) if picks else "",
-        practice=settings().practice is not None, has_secret=dict.fromkeys(unsealed(sealed), True),
-    )  # fmt: skip
+        "begin/show.html",
+        starter=starter,
+        text=text,
+        typed=typed,
+        wrong=wrong,
+        proof=proof,
+        sealed=sealed,
+        key=key,
+        way=way,
+        ways=ways,
+        own=own_fields(starter),
+        makes=_makes(starter),
+        picks=picks,
+        likely=_likely(starter.ways[way], picks) if picks else "",
+        practice=settings().practice is not None,
+        has_secret=dict.fromkeys(unsealed(sealed), True),
+    )
     return page, 422 if wrong or (proof and proof.problem) else 200
 
 
@@ -186,8 +209,9 @@ def _way_of(typed: Mapping[str, Any]) -> int:
 
 def _sealed(starter: Starter, typed: Mapping[str, Any]) -> str:
     """The keys that were typed, kept for the next try without standing in the page."""
-    names = {name for at in range(len(starter.ways)) for name, one in way_fields(starter, at).items()
-             if one.kind == "secret"}  # fmt: skip
+    names = {
+        name for at in range(len(starter.ways)) for name, one in way_fields(starter, at).items() if one.kind == "secret"
+    }
     return seal({name: str(typed[name]) for name in names if typed.get(name)})
 
 
@@ -263,8 +287,9 @@ def _amount(node: TreeNode) -> float:
 
 def _makes(starter: Starter) -> list[tuple[str, str]]:
     """What it makes: what each thing is, and how it is called."""
-    found = [("What is computed", f"{COMPUTED[str(one['kind'])].title.lower()}: {one['name']}")
-             for one in starter.computed]  # fmt: skip
+    found = [
+        ("What is computed", f"{COMPUTED[str(one['kind'])].title.lower()}: {one['name']}") for one in starter.computed
+    ]
     found += [("An instrument", INSTRUMENTS[part.kind].title) for part in starter.instruments]
     if starter.overlay:
         pieces = ", ".join(str(one.get("name", one["kind"])) for one in starter.overlay.pieces)
@@ -287,15 +312,24 @@ def made() -> ResponseReturnValue:
     def ask(session: Any) -> dict[str, Any]:
         row = stored_overlays.get(session, overlay) if overlay else None
         return {
-            **_size(session, row), "overlay": row, "on_air": stored_overlays.on_air(session, row) if row else None,
+            **_size(session, row),
+            "overlay": row,
+            "on_air": stored_overlays.on_air(session, row) if row else None,
             "feed": stored_feeds.by_name(session, feed) if is_part(feed) else None,
-            "computed": [one for at in args.getlist("computed", type=int)
-                         if (one := stored_computed.get(session, at)) is not None],
-            "instruments": [one for name in args.getlist("instruments")
-                            if (one := stored_computed.by_name(session, name)) is not None],
-            "files": [file for at in args.getlist("files", type=int)
-                      if (file := stored_files.get(session, at)) is not None],
-        }  # fmt: skip
+            "computed": [
+                one
+                for at in args.getlist("computed", type=int)
+                if (one := stored_computed.get(session, at)) is not None
+            ],
+            "instruments": [
+                one
+                for name in args.getlist("instruments")
+                if (one := stored_computed.by_name(session, name)) is not None
+            ],
+            "files": [
+                file for at in args.getlist("files", type=int) if (file := stored_files.get(session, at)) is not None
+            ],
+        }
 
     def gather(self: Runtime) -> dict[str, Any]:
         audiences = self.stage.audiences()
@@ -306,8 +340,14 @@ def made() -> ResponseReturnValue:
             "pages": audiences[overlay].pages if overlay in audiences else 0,
         }
 
-    return render_template("begin/made.html", of=args.get("of", "")[:80], steps=args.get("steps", ""), kinds=KINDS,
-                           **store().read(ask), **runtime().call(gather))  # fmt: skip
+    return render_template(
+        "begin/made.html",
+        of=args.get("of", "")[:80],
+        steps=args.get("steps", ""),
+        kinds=KINDS,
+        **store().read(ask),
+        **runtime().call(gather),
+    )
 
 
 def _size(session: Any, row: Any) -> dict[str, int]:

@@ -74,8 +74,13 @@ def _query() -> ClipQuery:
     with suppress(ValueError):
         session_at = datetime.fromisoformat(args["session"]) if args.get("session") else None
     skip = int(args["skip"]) if args.get("skip", "").isdecimal() else 0
-    return ClipQuery(args.get("find", "")[:200], args.get("of", "")[:60], session_at, args.get("starred") == "yes",
-                     skip=min(skip, 10**6))  # fmt: skip
+    return ClipQuery(
+        args.get("find", "")[:200],
+        args.get("of", "")[:60],
+        session_at,
+        args.get("starred") == "yes",
+        skip=min(skip, 10**6),
+    )
 
 
 def _found(query: ClipQuery) -> Mapping[str, Any]:
@@ -87,9 +92,12 @@ def _found(query: ClipQuery) -> Mapping[str, Any]:
 
     rows, count, shown = store().read(ask)
     return {
-        "clips": [ShownClip(row, shown.get(row.id or 0, 0)) for row in rows], "count": count, "query": query,
-        "more": query.skip + len(rows) < count, "at_once": AT_ONCE,
-    }  # fmt: skip
+        "clips": [ShownClip(row, shown.get(row.id or 0, 0)) for row in rows],
+        "count": count,
+        "query": query,
+        "more": query.skip + len(rows) < count,
+        "at_once": AT_ONCE,
+    }
 
 
 def room() -> Room:
@@ -155,9 +163,16 @@ def index() -> ResponseReturnValue:
 
     sessions, rules = store().read(ask)
     return render_template(
-        "clips/index.html", **_found(_query()), sessions=sessions, rules=rules, reels=_reels(), room=room(),
-        replays=_replays(), sources=runtime().call(lambda self: self.feeds.titles("clips")), jobs=_jobs(),
-    )  # fmt: skip
+        "clips/index.html",
+        **_found(_query()),
+        sessions=sessions,
+        rules=rules,
+        reels=_reels(),
+        room=room(),
+        replays=_replays(),
+        sources=runtime().call(lambda self: self.feeds.titles("clips")),
+        jobs=_jobs(),
+    )
 
 
 @blueprint.get("/rows")
@@ -208,11 +223,17 @@ def show(clip_id: int) -> ResponseReturnValue:
     choices = runtime().call(lambda self: self.links.choices(row.source)) if row.source in feeds else None
     parts = shown_parts(row)
     return render_template(
-        "clips/show.html", row=row, clip=ShownClip(row, shown.get(row.id or 0, 0)), replays=_replays(), parts=parts,
-        begin=parts[0][0] / MICRO, end=parts[-1][1] / MICRO, source=feeds.get(row.source),
+        "clips/show.html",
+        row=row,
+        clip=ShownClip(row, shown.get(row.id or 0, 0)),
+        replays=_replays(),
+        parts=parts,
+        begin=parts[0][0] / MICRO,
+        end=parts[-1][1] / MICRO,
+        source=feeds.get(row.source),
         late_ms=int(choices.get("late_ms") or 0) if choices else 0,
         shows_from=instant(row.shows_from) if row.shows_from else None,
-    )  # fmt: skip
+    )
 
 
 @blueprint.get("/file/<name>")
@@ -236,8 +257,9 @@ def export(clip_id: int) -> ResponseReturnValue:
     if path is None:
         abort(404)
     name = "".join(char if char.isalnum() or char in " -_" else " " for char in row.title).strip() or "clip"
-    return send_file(path, mimetype=row.type, as_attachment=True,
-                     download_name=f"{' '.join(name.split())}{path.suffix}")  # fmt: skip
+    return send_file(
+        path, mimetype=row.type, as_attachment=True, download_name=f"{' '.join(name.split())}{path.suffix}"
+    )
 
 
 @blueprint.get("/<int:clip_id>/markers.vtt")
@@ -296,8 +318,13 @@ def star(clip_id: int) -> ResponseReturnValue:
 def trim(clip_id: int) -> ResponseReturnValue:
     """Show it from here to there."""
     form = request.form
-    return _done("clip.trim", url_for("clips.show", clip_id=clip_id), clip=clip_id, begin=form.get("begin", "0"),
-                 end=form.get("end", ""))  # fmt: skip
+    return _done(
+        "clip.trim",
+        url_for("clips.show", clip_id=clip_id),
+        clip=clip_id,
+        begin=form.get("begin", "0"),
+        end=form.get("end", ""),
+    )
 
 
 @blueprint.post("/<int:clip_id>/show")
@@ -342,8 +369,14 @@ def reel() -> ResponseReturnValue:
     """Make a reel of those that were chosen, in the order in which they were."""
     form = request.form
     chosen = form.get("order") or ",".join(form.getlist("clip"))
-    return _done("clip.reel", url_for("clips.index"), clips=chosen, title=form.get("title", ""),
-                 under=form.get("under", ""), width_px=form.get("width_px", "1280"))  # fmt: skip
+    return _done(
+        "clip.reel",
+        url_for("clips.index"),
+        clips=chosen,
+        title=form.get("title", ""),
+        under=form.get("under", ""),
+        width_px=form.get("width_px", "1280"),
+    )
 
 
 @blueprint.post("/jobs/<job>/stop")

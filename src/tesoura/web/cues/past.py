@@ -44,8 +44,14 @@ class Past:
                 lambda session: rehearse(session, self.computations, self.ground, plan, self.since, self.until)
             )
         # Nothing but events decides: they alone are read, in a fifth of the time.
-        return Rehearsed(store().read(lambda session: looked_back(plan, event_log.happenings(
-            session, plan.trigger.types, self.since, self.ground.until_seq, in_order=True))))  # fmt: skip
+        return Rehearsed(
+            store().read(
+                lambda session: looked_back(
+                    plan,
+                    event_log.happenings(session, plan.trigger.types, self.since, self.ground.until_seq, in_order=True),
+                )
+            )
+        )
 
 
 def past_of(session_id: str) -> Past:

@@ -32,9 +32,14 @@ from tesoura.web.shared.doors import now, runtime, store, studio
 blueprint = Blueprint("trial", __name__, url_prefix="/cues")
 LOOKED_AT = 200
 MADE_UP: Mapping[str, Scalar] = {
-    "name": "teacup_ana", "amount": 5, "text": "good evening from the pier", "rest": "tea", "value": 4,
-    "actor": "mara_vane", "target": "otto_knot",
-}  # fmt: skip
+    "name": "teacup_ana",
+    "amount": 5,
+    "text": "good evening from the pier",
+    "rest": "tea",
+    "value": 4,
+    "actor": "mara_vane",
+    "target": "otto_knot",
+}
 """What an event is taken to tell where none has come that would set the cue off."""
 
 
@@ -104,9 +109,14 @@ def attempt() -> ResponseReturnValue:
     staged = next((found[0] for one in effects if (found := _named(drafts, one.target))), None)
     lines, acts = _played(effects, drafts, staged)
     return render_template(
-        "cues/_trial.html", lines=lines, acts=acts, staged=staged, made_up=made_up, cause=cause,
+        "cues/_trial.html",
+        lines=lines,
+        acts=acts,
+        staged=staged,
+        made_up=made_up,
+        cause=cause,
         lasts_s=max((one["at_s"] for one in acts), default=0),
-    )  # fmt: skip
+    )
 
 
 def _played(
@@ -133,8 +143,10 @@ def _acts(one: Effect, piece: Piece | None, drafts: Sequence[_Draft]) -> list[di
         return []
     if one.kind == MOMENT:
         over_s = at_s + float(one.data.get("for_s", 6.0))
-        return [{"at_s": at_s, "values": {piece.id: one.data.get("words", "")}},
-                {"at_s": over_s, "values": {piece.id: ""}}]  # fmt: skip
+        return [
+            {"at_s": at_s, "values": {piece.id: one.data.get("words", "")}},
+            {"at_s": over_s, "values": {piece.id: ""}},
+        ]
     if one.kind in (SHOW, HIDE, SWAP):
         acts = [{"at_s": at_s, "shown": {piece.id: one.kind != HIDE}}]
         other = _named(drafts, str(one.data.get("instead", "")))
@@ -170,9 +182,13 @@ def stage(overlay_id: int) -> ResponseReturnValue:
         if piece.is_moment or piece.waits or piece["hidden"] == "yes":
             says[piece.id][""] = ""
     return render_template(
-        "cues/stage.html", draft=draft, says_by=says, shown=shown, scene=present,
+        "cues/stage.html",
+        draft=draft,
+        says_by=says,
+        shown=shown,
+        scene=present,
         faces=Markup(studio().face_rules()),  # noqa: S704 - names and numbers that were checked
-    )  # fmt: skip
+    )
 
 
 def _scene(self: Runtime) -> str:

@@ -157,11 +157,14 @@ def _groups() -> list[tuple[str, list[dict[str, Field]]]]:
 def _page(typed: Mapping[str, Any], wrong: Mapping[str, str], row: ComputedRow | None) -> dict[str, Any]:
     fields = KINDS["cue"].fields
     return {
-        "row": row, "groups": _groups(), "wrong": wrong,
+        "row": row,
+        "groups": _groups(),
+        "wrong": wrong,
         "typed": {name: value for name, value in typed.items() if name in fields and value != fields[name].default},
         "starters": () if row else [(one.words, f"{url_for('cues.new')}?{urlencode(one.choices)}") for one in STARTERS],
-        "card": _card(_standing(row.name)) if row else None, "history": _history(row.name) if row else [],
-    }  # fmt: skip
+        "card": _card(_standing(row.name)) if row else None,
+        "history": _history(row.name) if row else [],
+    }
 
 
 @blueprint.route("/new", methods=["GET", "POST"])
@@ -232,8 +235,11 @@ def _doubtful_level(trigger: Trigger, values: Mapping[str, Scalar]) -> list[str]
     """That a value is a text, which reaches no level."""
     if not isinstance(trigger, Crosses):
         return []
-    return [f"{name} is the text “{str(value)[:40]}” now: a text reaches no level." for name in trigger.reads
-            if isinstance(value := values.get(name), str)]  # fmt: skip
+    return [
+        f"{name} is the text “{str(value)[:40]}” now: a text reaches no level."
+        for name in trigger.reads
+        if isinstance(value := values.get(name), str)
+    ]
 
 
 @blueprint.post("/would")
@@ -248,8 +254,9 @@ def would() -> ResponseReturnValue:
         # Its conditions are those of that time, too.
         made = plan("it", filled.choices, past.ground.almanac)
     told = Rehearsed() if pressed else past.rehearse(made)
-    return render_template("cues/_would.html", told=told, found=told.found, pressed=pressed, past=past,
-                           sessions=offered())  # fmt: skip
+    return render_template(
+        "cues/_would.html", told=told, found=told.found, pressed=pressed, past=past, sessions=offered()
+    )
 
 
 @blueprint.get("/<name>/history")
@@ -280,9 +287,15 @@ def _ended(session: Any, one: Logged) -> tuple[Mapping[str, Any], ...]:
 def _decision(one: Logged, effects: tuple[Mapping[str, Any], ...]) -> Decision:
     data = one.event.data
     return Decision(
-        one.seq, one.event.time, str(data.get("outcome")), str(data.get("words", "")), str(data.get("why", "")),
-        one.event.cause, effects, int(str(data.get("more", 0))),
-    )  # fmt: skip
+        one.seq,
+        one.event.time,
+        str(data.get("outcome")),
+        str(data.get("words", "")),
+        str(data.get("why", "")),
+        one.event.cause,
+        effects,
+        int(str(data.get("more", 0))),
+    )
 
 
 @blueprint.post("/<name>/remove")

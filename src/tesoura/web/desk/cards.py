@@ -73,11 +73,17 @@ def cards(overlay_id: int | None = None) -> list[Card]:
     audiences, troubles, not_seen, frozen, titles = runtime().call(gather)
     rows = store().read(_overlays if overlay_id is None else lambda session: _overlay(session, overlay_id))
     return [
-        replace(_card(row, draft, on_air, audiences, troubles), not_seen=not_seen.get(on_air.overlay_id, []),
-                frozen=[(one.piece, one.since, titles.get(one.feed, one.feed)) for one in frozen
-                        if one.overlay_id == on_air.overlay_id])
+        replace(
+            _card(row, draft, on_air, audiences, troubles),
+            not_seen=not_seen.get(on_air.overlay_id, []),
+            frozen=[
+                (one.piece, one.since, titles.get(one.feed, one.feed))
+                for one in frozen
+                if one.overlay_id == on_air.overlay_id
+            ],
+        )
         for row, draft, on_air in rows
-    ]  # fmt: skip
+    ]
 
 
 def _card(

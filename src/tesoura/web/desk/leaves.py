@@ -27,8 +27,11 @@ def shown(leaf_id: str = "") -> dict[str, Any]:
         present = self.leaves.present
         leaf = next((one for one in present.leaves if one.id == leaf_id), next(iter(present.leaves), None))
         faces = await self.devices.operator.faces(leaf.id, who) if leaf else ()
-        keys = {one.key: {"id": one.id, "words": one.shown_words} for _, one in present.with_keys()
-                if not (self.system_keys.heard and is_for_everywhere(one.key))}  # fmt: skip
+        keys = {
+            one.key: {"id": one.id, "words": one.shown_words}
+            for _, one in present.with_keys()
+            if not (self.system_keys.heard and is_for_everywhere(one.key))
+        }
         sets = [(one.setup.name, one.setup.choices["title"]) for one in self.instruments.all()]
         return {"leaves": present.leaves, "leaf": leaf, "faces": faces, "keys": keys, "sets": sets}
 
@@ -38,10 +41,7 @@ def shown(leaf_id: str = "") -> dict[str, Any]:
 def drawn(leaf_id: str = "", said: str = "", wrong: str = "", **more: Any) -> Markup:
     """The leaf, as it stands on the desk."""
     given: dict[str, Any] = {"laying": False, "typed": {}, "wrong_fields": {}, "changing": None, **more}
-    page = render_template(
-        "desk/_leaves.html", **shown(leaf_id), said=said, wrong=wrong, button_fields=FIELDS,
-        **given,
-    )  # fmt: skip
+    page = render_template("desk/_leaves.html", **shown(leaf_id), said=said, wrong=wrong, button_fields=FIELDS, **given)
     return Markup(page)  # noqa: S704 - the template has escaped all of it
 
 

@@ -79,31 +79,48 @@ def _of_the_clock() -> list[Need]:
     if not found or not timedelta() <= now() - found[0].accepted_at < CLOCK_TOLD:
         return []
     words = clock_words(found[0].event.data)
-    return [Need(f"{words[0].upper()}{words[1:]}. Counts and running clocks go on; check what starts at a time of day.",
-                 "Show in the log", url_for("log.index", type=event_log.CLOCK_SET))]  # fmt: skip
+    return [
+        Need(
+            f"{words[0].upper()}{words[1:]}. Counts and running clocks go on; check what starts at a time of day.",
+            "Show in the log",
+            url_for("log.index", type=event_log.CLOCK_SET),
+        )
+    ]
 
 
 def _of_secrets() -> list[Need]:
     """Feeds whose keys were sealed with a key file that is gone."""
     here = store()
     return [
-        Need(f"{title}: its key can't be read, because Tesoura's key file was replaced. Type it again, or put the file "
-             f"{KEY_FILE} back and restart.", "Settings", url_for("feeds.show", name=name))
+        Need(
+            f"{title}: its key can't be read, because Tesoura's key file was replaced. Type it again, or put the file "
+            f"{KEY_FILE} back and restart.",
+            "Settings",
+            url_for("feeds.show", name=name),
+        )
         for name, title in here.read(lambda session: feeds.unreadable(session, here.secrets)).items()
-    ]  # fmt: skip
+    ]
 
 
 def _of_imports(self: Runtime) -> list[Need]:
     """What was imported and waits to be started."""
     waiting, feeds = self.paused.present, dict(self.feeds.titles())
-    counts = ((sum(one in feeds for one in waiting.feeds), "feed"),
-              (sum(one in self.engine.graph.runners for one in waiting.instruments), "instrument"),
-              (len(waiting.keys), "API key"))  # fmt: skip
+    counts = (
+        (sum(one in feeds for one in waiting.feeds), "feed"),
+        (sum(one in self.engine.graph.runners for one in waiting.instruments), "instrument"),
+        (len(waiting.keys), "API key"),
+    )
     parts = [f"{count} {what}{'' if count == 1 else 's'}" for count, what in counts if count]
     if not parts:
         return []
-    return [Need(f"Imported and paused: {', '.join(parts)}. Check their settings first.", "Start",
-                 url_for("shows.start_imported"), True)]  # fmt: skip
+    return [
+        Need(
+            f"Imported and paused: {', '.join(parts)}. Check their settings first.",
+            "Start",
+            url_for("shows.start_imported"),
+            True,
+        )
+    ]
 
 
 def _of_practice(self: Runtime) -> list[Need]:
@@ -111,10 +128,14 @@ def _of_practice(self: Runtime) -> list[Need]:
     practice = settings().practice
     made_up = tuple(one.partition("//")[2] for one in practice.addresses()) if practice is not None else ()
     return [
-        Need(f"{one.title} comes from the practice service: what it tells is made up.", "Its feed",
-             url_for("feeds.show", name=one.name))
-        for one in self.feeds.reports() if one.place.partition("/")[0] in made_up
-    ]  # fmt: skip
+        Need(
+            f"{one.title} comes from the practice service: what it tells is made up.",
+            "Its feed",
+            url_for("feeds.show", name=one.name),
+        )
+        for one in self.feeds.reports()
+        if one.place.partition("/")[0] in made_up
+    ]
 
 
 def _of_feeds(self: Runtime) -> list[Need]:
@@ -144,8 +165,9 @@ def _of_what_is_on_air(self: Runtime) -> list[Need]:
     audiences = self.stage.audiences()
     return [
         Need(f"{one.piece} on {one.overlay}: {one.why}", "Look at it", url_for("mat.show", overlay_id=one.overlay_id))
-        for one in self.stage.troubles() if audiences[one.overlay_id].pages
-    ]  # fmt: skip
+        for one in self.stage.troubles()
+        if audiences[one.overlay_id].pages
+    ]
 
 
 def _of_what_is_broken(self: Runtime) -> list[Need]:
@@ -184,10 +206,14 @@ def _of_connections(self: Runtime) -> list[Need]:
 
 def _of_drafts() -> list[Need]:
     return [
-        Need(f"{one.row.name}: the draft differs from what is on air.", "Compare",
-             url_for("versions.compare", overlay_id=one.row.id))
-        for one in cards() if one.rev and one.differs
-    ]  # fmt: skip
+        Need(
+            f"{one.row.name}: the draft differs from what is on air.",
+            "Compare",
+            url_for("versions.compare", overlay_id=one.row.id),
+        )
+        for one in cards()
+        if one.rev and one.differs
+    ]
 
 
 def upcoming() -> list[Upcoming]:

@@ -23,21 +23,33 @@ class EffectNote:
 
 
 def panel(
-    standing: InstrumentState, said: EffectNote | None = None, asks: Ambiguous | None = None, at: str = "",
+    standing: InstrumentState,
+    said: EffectNote | None = None,
+    asks: Ambiguous | None = None,
+    at: str = "",
     typed: Mapping[str, Any] | None = None,
-) -> dict[str, Any]:  # fmt: skip
+) -> dict[str, Any]:
     """What the panel of an instrument is given. `effect` tells what a command would do now."""
     name = standing.setup.name
 
     def effect(command: str, **given: Any) -> EffectNote:
         try:
-            return EffectNote(runtime().call(
-                lambda self: as_seen(self, name, self.instruments.attempt(name, command, given).effect)))  # fmt: skip
+            return EffectNote(
+                runtime().call(lambda self: as_seen(self, name, self.instruments.attempt(name, command, given).effect))
+            )
         except InvalidField as error:
             return EffectNote(str(error), True)
 
-    return {"it": standing, "name": name, "title": standing.setup.choices["title"], "effect": effect, "said": said,
-            "asks": asks, "asked_by": at, "typed": typed or {}}  # fmt: skip
+    return {
+        "it": standing,
+        "name": name,
+        "title": standing.setup.choices["title"],
+        "effect": effect,
+        "said": said,
+        "asks": asks,
+        "asked_by": at,
+        "typed": typed or {},
+    }
 
 
 def panels() -> list[dict[str, Any]]:

@@ -60,9 +60,15 @@ def manifest() -> Response:
         for name, side, how in ICONS
     ]
     answer = jsonify(
-        name="Tesoura", short_name="Tesoura", start_url=url_for("phone.show"), scope=url_for("phone.show"),
-        display="standalone", background_color=PAPER, theme_color=PAPER, icons=icons,
-    )  # fmt: skip
+        name="Tesoura",
+        short_name="Tesoura",
+        start_url=url_for("phone.show"),
+        scope=url_for("phone.show"),
+        display="standalone",
+        background_color=PAPER,
+        theme_color=PAPER,
+        icons=icons,
+    )
     answer.headers["Content-Type"] = "application/manifest+json"
     return answer
 

@@ -63,9 +63,13 @@ def _reached_at() -> str:
 def _listening(wrong: str = "") -> dict[str, Any]:
     listening = runtime().listening
     return {
-        "door": listening.door, "urls": listening.urls(), "door_problem": listening.problem, "wrong_password": wrong,
-        "settings": settings(), "system_keys": runtime().system_keys,
-    }  # fmt: skip
+        "door": listening.door,
+        "urls": listening.urls(),
+        "door_problem": listening.problem,
+        "wrong_password": wrong,
+        "settings": settings(),
+        "system_keys": runtime().system_keys,
+    }
 
 
 @blueprint.get("/")

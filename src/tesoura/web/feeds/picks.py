@@ -85,8 +85,15 @@ def keep(name: str) -> ResponseReturnValue:
     if choosing.problem or choosing.wrong_field:
         return feed_page(row, 422, choosing=choosing)
     try:
-        done = act("feed.pick", feed=name, field=choosing.field, path=choosing.path, unit=choosing.unit,
-                   wanted=choosing.wanted.value, anew="yes" if choosing.before else "no")  # fmt: skip
+        done = act(
+            "feed.pick",
+            feed=name,
+            field=choosing.field,
+            path=choosing.path,
+            unit=choosing.unit,
+            wanted=choosing.wanted.value,
+            anew="yes" if choosing.before else "no",
+        )
     except InvalidPiece as error:
         return feed_page(row, 422, choosing=replace(choosing, wrong_field=next(iter(error.wrong.values()))))
     flash(done.words, "next:" + url_for("overlays.new", signal=str(done.result["signal"])))

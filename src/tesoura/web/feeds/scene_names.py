@@ -42,7 +42,10 @@ def _in_choices(kind: str, choices: Mapping[str, Any]) -> set[str]:
     if kind not in KINDS:
         return set()
     fields = KINDS[kind].fields
-    names = {str(value) for name, value in choices.items()
-             if name in fields and fields[name].kind == "scene" and fields[name].plays(choices)}  # fmt: skip
+    names = {
+        str(value)
+        for name, value in choices.items()
+        if name in fields and fields[name].kind == "scene" and fields[name].plays(choices)
+    }
     listed = str(choices.get("if_scenes", ""))
     return {name.strip() for name in (*names, *listed.split(",")) if name.strip()}

@@ -20,8 +20,9 @@ def _panel(name: str, said: str = "", wrong: str = "", line: str = "") -> Respon
         abort(404)
     link = runtime().call(lambda self: self.links.standing(name))
     gone = named_and_gone(link["scenes"]) if link and row.kind == "scene" else []
-    page = render_template(f"feeds/links/{row.kind}.html", row=row, link=link, gone=gone, said=said, wrong=wrong,
-                           line=line)  # fmt: skip
+    page = render_template(
+        f"feeds/links/{row.kind}.html", row=row, link=link, gone=gone, said=said, wrong=wrong, line=line
+    )
     return page, 422 if wrong else 200
 
 

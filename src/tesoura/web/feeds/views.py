@@ -113,9 +113,14 @@ def _new_page(
     kind: FeedKind, typed: Mapping[str, str], wrong: Mapping[str, str], proof: Proof | None, sealed: str
 ) -> str:
     return render_template(
-        "feeds/new.html", kind=kind, typed=typed, wrong=wrong, proof=proof, sealed=sealed,
+        "feeds/new.html",
+        kind=kind,
+        typed=typed,
+        wrong=wrong,
+        proof=proof,
+        sealed=sealed,
         back_to=url_for("signing_in.back", _external=True),
-    )  # fmt: skip
+    )
 
 
 def _title(typed: Mapping[str, str], kind: FeedKind, filled: Filled) -> tuple[str, str | None]:

@@ -65,8 +65,15 @@ def _row(file_id: int) -> TextFileRow:
 
 def _page(typed: Mapping[str, Any], wrong: Mapping[str, str], row: TextFileRow | None) -> str:
     shown = sight(str(typed.get("wording", "")), str(typed.get("nothing_yet", ""))) if typed.get("wording") else None
-    return render_template("files/edit.html", typed=typed, wrong=wrong, row=row, sight=shown,
-                           saved=_as_typed(row) if row else {}, **inserts())  # fmt: skip
+    return render_template(
+        "files/edit.html",
+        typed=typed,
+        wrong=wrong,
+        row=row,
+        sight=shown,
+        saved=_as_typed(row) if row else {},
+        **inserts(),
+    )
 
 
 @blueprint.route("/new", methods=["GET", "POST"])
@@ -132,8 +139,9 @@ def ready() -> ResponseReturnValue:
     present = {row.name for row in store().read(stored.all_files)}
     known = definitions(words)
     ordered = with_needed(set(known), words)
-    built = [build(known[name][0], name, fill(COMPUTED[known[name][0]].fields, known[name][1]).choices)
-             for name in ordered]  # fmt: skip
+    built = [
+        build(known[name][0], name, fill(COMPUTED[known[name][0]].fields, known[name][1]).choices) for name in ordered
+    ]
 
     async def told(self: Runtime) -> dict[str, str]:
         values = await self.computations.preview_all(built)

@@ -74,8 +74,13 @@ def show(name: str, seq: int) -> ResponseReturnValue:
 def _shown(row: ComputedRow, board: Board, seq: int) -> ResponseReturnValue:
     from tesoura.core.instruments.scoreboard.view import view_of
 
-    return render_template("instruments/scoreboard/match.html", row=row, view=view_of(board, now()), seq=seq,
-                           heading=board.lineup.heading or row.choices["title"])  # fmt: skip
+    return render_template(
+        "instruments/scoreboard/match.html",
+        row=row,
+        view=view_of(board, now()),
+        seq=seq,
+        heading=board.lineup.heading or row.choices["title"],
+    )
 
 
 @blueprint.get("/<name>/matches/<int:seq>/match.json")

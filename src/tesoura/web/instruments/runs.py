@@ -34,8 +34,19 @@ SPLIT_FIELDS: Mapping[str, Field] = {
     "picture": Field("Picture", media, kind="picture", help="Viewers see it with the split in hand."),
     "save": Field("Saved game", text(20, empty=True), kind="save", help="One press puts it back while it is in hand."),
 }
-ATTEMPT_COLUMNS = ("attempt", "route", "began", "ended", "ended_in", "through", "hits", "fight_hits", "way_hits",
-                   "splits_passed", "seconds")  # fmt: skip
+ATTEMPT_COLUMNS = (
+    "attempt",
+    "route",
+    "began",
+    "ended",
+    "ended_in",
+    "through",
+    "hits",
+    "fight_hits",
+    "way_hits",
+    "splits_passed",
+    "seconds",
+)
 DAYS_SHOWN = 14
 
 
@@ -89,8 +100,15 @@ def _split_page(name: str, split_id: str, typed: Mapping[str, Any], wrong: Mappi
     if found is None:
         abort(404)
     full = {"name": found.name, "group": found.group, "picture": found.picture, "save": found.save, **typed}
-    page = render_template("instruments/run/split.html", row=row, split=found, fields=SPLIT_FIELDS, typed=full,
-                           wrong=wrong, count=run.attempt.of(found.id))  # fmt: skip
+    page = render_template(
+        "instruments/run/split.html",
+        row=row,
+        split=found,
+        fields=SPLIT_FIELDS,
+        typed=full,
+        wrong=wrong,
+        count=run.attempt.of(found.id),
+    )
     return (page, 422) if wrong else page
 
 
@@ -154,10 +172,19 @@ def attempts(name: str) -> ResponseReturnValue:
     lines = [table_line(ATTEMPT_COLUMNS)]
     for one in run.history.attempts:
         end = one.ended_in(run.plan.rule)
-        row = (one.number, titles.get(one.route, ""), instant(one.began).isoformat(timespec="seconds"),
-               instant(one.over).isoformat(timespec="seconds"), splits.get(end or "", ""),
-               "yes" if one.through else "no", one.hits(run.plan.rule), sum(each.fight for each in one.splits),
-               sum(each.way for each in one.splits), one.passed, round(one.us / 1e6, 3))  # fmt: skip
+        row = (
+            one.number,
+            titles.get(one.route, ""),
+            instant(one.began).isoformat(timespec="seconds"),
+            instant(one.over).isoformat(timespec="seconds"),
+            splits.get(end or "", ""),
+            "yes" if one.through else "no",
+            one.hits(run.plan.rule),
+            sum(each.fight for each in one.splits),
+            sum(each.way for each in one.splits),
+            one.passed,
+            round(one.us / 1e6, 3),
+        )
         lines.append(table_line([str(each) for each in row]))
     return Response("".join(lines), mimetype="text/csv", headers=_attached(f"{name}-attempts.csv"))
 
@@ -177,9 +204,12 @@ def days(run: Run) -> list[dict[str, Any]]:
     lines = []
     for day in sorted(found, reverse=True)[:DAYS_SHOWN]:
         far = max(one.got_through(rule) for one in found[day])
-        lines.append({
-            "words": f"{day:%a} {day.day} {day:%b %Y}", "attempts": len(found[day]),
-            "furthest": names[far] if far < len(names) else "through",
-            "through": sum(one.through and one.ended_in(rule) is None for one in found[day]),
-        })  # fmt: skip
+        lines.append(
+            {
+                "words": f"{day:%a} {day.day} {day:%b %Y}",
+                "attempts": len(found[day]),
+                "furthest": names[far] if far < len(names) else "through",
+                "through": sum(one.through and one.ended_in(rule) is None for one in found[day]),
+            }
+        )
     return lines

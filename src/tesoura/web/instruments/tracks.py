@@ -92,9 +92,15 @@ def listed(name: str) -> ResponseReturnValue:
     began = session.started_at if session else None
     rows = [(one, stream_time(one.at, began) if began else "") for one in reversed(found)][:SHOWN]
     return render_template(
-        "instruments/now_playing/listed.html", row=row, rows=rows, count=len(found), sessions=_sessions(),
-        session=session, find=find, chosen=request.args.get("session", ""),
-    )  # fmt: skip
+        "instruments/now_playing/listed.html",
+        row=row,
+        rows=rows,
+        count=len(found),
+        sessions=_sessions(),
+        session=session,
+        find=find,
+        chosen=request.args.get("session", ""),
+    )
 
 
 @blueprint.get("/<name>/played.<form>")

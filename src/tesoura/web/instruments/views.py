@@ -192,15 +192,24 @@ def _page(
     overlays = store().read(lambda session: [(one.id, one.name) for one in stored_overlays.all_overlays(session)])
     full = {**{name: field.default for name, field in kind.fields.items()}, **typed}
     return {
-        "kind": kind, "typed": full, "wrong": wrong, "row": row, "groups": grouped(kind.fields),
-        "plain_fields": [name for name, field in kind.fields.items()
-                         if name not in wrong and str(full[name]) == str(field.default)],
-        "panel": panel(standing) if standing else None, "it": standing,
-        "now": standing.values if standing else {}, "overlays": overlays,
+        "kind": kind,
+        "typed": full,
+        "wrong": wrong,
+        "row": row,
+        "groups": grouped(kind.fields),
+        "plain_fields": [
+            name for name, field in kind.fields.items() if name not in wrong and str(full[name]) == str(field.default)
+        ],
+        "panel": panel(standing) if standing else None,
+        "it": standing,
+        "now": standing.values if standing else {},
+        "overlays": overlays,
         "outputs": kind.outputs(row.choices) if row else {},
-        "records": _records(row, kind), "wrong_item": {}, "typed_item": {},
+        "records": _records(row, kind),
+        "wrong_item": {},
+        "typed_item": {},
         "fires": [one for one in kind.types(row.name, row.choices) if one.startswith(f"{row.name}.")] if row else [],
-    }  # fmt: skip
+    }
 
 
 def _from_log(kind: InstrumentKind, choices: Mapping[str, Any], name: str) -> dict[str, Any]:

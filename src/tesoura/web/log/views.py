@@ -104,10 +104,16 @@ def index() -> ResponseReturnValue:
         for name, known in (("type", list(types)), ("feed", list(sources)))
     )
     return render_template(
-        "log/index.html", types=types, sources=sources, sessions=sessions, began=began,
+        "log/index.html",
+        types=types,
+        sources=sources,
+        sessions=sessions,
+        began=began,
         signals=runtime().call(lambda self: [one.name for one in self.signals() if isinstance(one.value, int | float)]),
-        keep_days=runtime().preferences.keep_days, **_listed(), **_moments(),
-    )  # fmt: skip
+        keep_days=runtime().preferences.keep_days,
+        **_listed(),
+        **_moments(),
+    )
 
 
 @blueprint.get("/rows")
@@ -121,11 +127,13 @@ def _moments() -> dict[str, Any]:
         moments = self.stage.moments
         return (
             [(one, *self.stage.placed(one.key)) for one in moments.waiting()],
-            [(one, *self.stage.placed(one.key), self.hub.audience(int(one.key.partition("/")[0])).pages)
-             for one in moments.showing()],
+            [
+                (one, *self.stage.placed(one.key), self.hub.audience(int(one.key.partition("/")[0])).pages)
+                for one in moments.showing()
+            ],
             moments.held,
             self.stage.told.last(),
-        )  # fmt: skip
+        )
 
     waiting, showing, held, last = runtime().call(gather)
     return {"waiting": waiting, "showing": showing, "there": THERE, "held": held, "last_moment": last}
@@ -175,10 +183,18 @@ def show(seq: int) -> ResponseReturnValue:
     counted, feed, names = runtime().call(gather)
     own = [name for name in names if feed and name.startswith(f"{feed}.")]
     return render_template(
-        "log/show.html", logged=found, corrected=corrected, corrections=corrections, counted=counted, own=own,
-        cause=cause, led_to=led_to,
-        editable=_editable(corrected), is_void=_is_void(corrections), own_doing=found.event.type.startswith("tesoura."),
-    )  # fmt: skip
+        "log/show.html",
+        logged=found,
+        corrected=corrected,
+        corrections=corrections,
+        counted=counted,
+        own=own,
+        cause=cause,
+        led_to=led_to,
+        editable=_editable(corrected),
+        is_void=_is_void(corrections),
+        own_doing=found.event.type.startswith("tesoura."),
+    )
 
 
 @blueprint.post("/<int:seq>/again")
@@ -353,6 +369,7 @@ def export(form: str) -> ResponseReturnValue:
     name = f"tesoura-log-{now().astimezone(zone()):%Y-%m-%d}.{form}"
     return Response(
         lines(opened.stream(lambda session: order(session, search))),
-        mimetype=mimetype.partition(";")[0], content_type=mimetype,
+        mimetype=mimetype.partition(";")[0],
+        content_type=mimetype,
         headers={"Content-Disposition": f'attachment; filename="{name}"'},
-    )  # fmt: skip
+    )

@@ -21,18 +21,34 @@ NO_FACTS = frozenset({"command", "secret", "chance", "effect", "lines", "file"})
 """What of a command says nothing to a reader."""
 MOST_FACTS, LONGEST_FACT = 3, 40
 PAST: Mapping[tuple[str, str], str] = {
-    ("countdown", "start"): "started", ("countdown", "pause"): "paused", ("countdown", "go_on"): "went on",
-    ("countdown", "stop"): "stopped", ("countdown", "restart"): "started again", ("countdown", "add"): "{by} added",
-    ("countdown", "set"): "set to end at {until}", ("countdown", "dismiss"): "its last words dismissed",
-    ("countdown", "show_end"): "its end rehearsed on air", ("countdown", "undo"): "the last taken back",
-    ("scoreboard", "point"): "a point for {side}", ("scoreboard", "take_back"): "the last taken back",
-    ("wheel", "spin"): "spun", ("wheel", "owe"): "{spins} spins owed to {who}", ("run", "hit"): "a hit",
-    ("run", "way_hit"): "a hit on the way", ("run", "next"): "on to the next split",
-    ("run", "previous"): "back to the split before", ("run", "undo"): "the last taken back",
-    ("rotation", "hold"): "held", ("rotation", "go_on"): "went on", ("rotation", "skip"): "on to the next one",
-    ("rotation", "show"): "shown", ("rotation", "hide"): "hidden", ("campaign", "begin_read"): "its read begun",
-    ("campaign", "end_read"): "its read ended", ("campaign", "link"): "its link posted",
-}  # fmt: skip
+    ("countdown", "start"): "started",
+    ("countdown", "pause"): "paused",
+    ("countdown", "go_on"): "went on",
+    ("countdown", "stop"): "stopped",
+    ("countdown", "restart"): "started again",
+    ("countdown", "add"): "{by} added",
+    ("countdown", "set"): "set to end at {until}",
+    ("countdown", "dismiss"): "its last words dismissed",
+    ("countdown", "show_end"): "its end rehearsed on air",
+    ("countdown", "undo"): "the last taken back",
+    ("scoreboard", "point"): "a point for {side}",
+    ("scoreboard", "take_back"): "the last taken back",
+    ("wheel", "spin"): "spun",
+    ("wheel", "owe"): "{spins} spins owed to {who}",
+    ("run", "hit"): "a hit",
+    ("run", "way_hit"): "a hit on the way",
+    ("run", "next"): "on to the next split",
+    ("run", "previous"): "back to the split before",
+    ("run", "undo"): "the last taken back",
+    ("rotation", "hold"): "held",
+    ("rotation", "go_on"): "went on",
+    ("rotation", "skip"): "on to the next one",
+    ("rotation", "show"): "shown",
+    ("rotation", "hide"): "hidden",
+    ("campaign", "begin_read"): "its read begun",
+    ("campaign", "end_read"): "its read ended",
+    ("campaign", "link"): "its link posted",
+}
 """How a command is told once it was given: for those that are given most, by the kind of instrument."""
 
 
@@ -108,8 +124,9 @@ def _command(name: str, data: Mapping[str, Any], called: CalledThings) -> str:
         return f"{title}: {past.format_map(_Facts(facts))}"
     known = KINDS[kind].command(command) if kind in KINDS else None
     label = known.label[:1].lower() + known.label[1:] if known else command.replace("_", " ")
-    facts_told = [f"{key.replace('_', ' ')} {str(value)[:LONGEST_FACT]}" for key, value in data.items()
-                  if key not in NO_FACTS][:MOST_FACTS]  # fmt: skip
+    facts_told = [
+        f"{key.replace('_', ' ')} {str(value)[:LONGEST_FACT]}" for key, value in data.items() if key not in NO_FACTS
+    ][:MOST_FACTS]
     return f"{title}: {label}{', ' if facts_told else ''}{', '.join(facts_told)}"
 
 
@@ -163,8 +180,9 @@ _TOLD: Mapping[str, Callable[[Mapping[str, Any], CalledThings], str]] = {
     "tesoura.skipped": lambda data, called: f"“{data.get('text') or data.get('piece') or 'a moment'}” skipped",
     "tesoura.shown_again": lambda data, called: "a moment shown again",
     "tesoura.correction": lambda data, called: _correction(data),
-    "tesoura.air_cleared": lambda data, called: "everything taken off air" if data.get("cleared")
-                           else "everything on air again",
+    "tesoura.air_cleared": lambda data, called: (
+        "everything taken off air" if data.get("cleared") else "everything on air again"
+    ),
     "tesoura.air": lambda data, called: "what is on air changed",
     "tesoura.page_trouble": lambda data, called: f"a page could not show {data.get('piece', 'a piece')}",
     "tesoura.clip": lambda data, called: f"a clip came: {data.get('title', '')}".rstrip(": "),
@@ -175,15 +193,27 @@ _TOLD: Mapping[str, Callable[[Mapping[str, Any], CalledThings], str]] = {
     "tesoura.cover": lambda data, called: "a cover came with the song",
     "tesoura.seen": lambda data, called: f"{data.get('signal')} {'is' if data.get('value') else 'is not'} seen",
     "tesoura.painted": lambda data, called: "a page told what it painted",
-}  # fmt: skip
+}
 _VARIANTS: Mapping[str, Sequence[Mapping[str, Any]]] = {
-    "tesoura.correction": ({"void": True}, {"void": False}, {"time": ""}, {}), FEED_CHANGED: ({"state": BACK}, {}),
-    "tesoura.shown": ({"shown": True}, {}), "tesoura.air_cleared": ({"cleared": True}, {}),
+    "tesoura.correction": ({"void": True}, {"void": False}, {"time": ""}, {}),
+    FEED_CHANGED: ({"state": BACK}, {}),
+    "tesoura.shown": ({"shown": True}, {}),
+    "tesoura.air_cleared": ({"cleared": True}, {}),
     "tesoura.seen": ({"value": True}, {}),
     "tesoura.clock_set": ({"seconds": 60}, {"seconds": -60}),
     "tesoura.effect": tuple({"effect": one} for one in _EFFECTS),
     "tesoura.effect_ended": tuple({"effect": one} for one in _EFFECTS),
-}  # fmt: skip
+}
 """Data with which types are told in further words; the others are told in the same whatever their data."""
-_BY_ITSELF = frozenset({FEED_CHANGED, "tesoura.started", "tesoura.clock_set", "tesoura.effect_ended", "tesoura.seen",
-                        "tesoura.painted", "tesoura.cover", "tesoura.page_trouble"})  # fmt: skip
+_BY_ITSELF = frozenset(
+    {
+        FEED_CHANGED,
+        "tesoura.started",
+        "tesoura.clock_set",
+        "tesoura.effect_ended",
+        "tesoura.seen",
+        "tesoura.painted",
+        "tesoura.cover",
+        "tesoura.page_trouble",
+    }
+)

@@ -20,10 +20,12 @@ SAMPLE = "1,284 kite friends"
 def index() -> ResponseReturnValue:
     """All typefaces, each shown in itself."""
     return render_template(
-        "typefaces/index.html", shipped=TYPEFACES, own=media.all_of("typeface"),
+        "typefaces/index.html",
+        shipped=TYPEFACES,
+        own=media.all_of("typeface"),
         sample=request.args.get("sample", SAMPLE),
         face_rules=Markup(studio().face_rules()),  # noqa: S704 - names and numbers that were checked
-    )  # fmt: skip
+    )
 
 
 @blueprint.post("/")

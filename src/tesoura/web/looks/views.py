@@ -30,22 +30,61 @@ SAMPLE_SAYS: Mapping[str, Mapping[str, str]] = {
     "count": {"": "1,284 kite friends"},
     "slots": {"": "1", "value_1": "17", "value_2": "4"},
     "bar": {"": "1", "level": "0.64", "label": "Road to 2,000", "figure": "64 %"},
-    "rows": {"": "1", "title": "Tonight's spools", "name_1": "teacup_ana", "amount_1": "96", "name_2": "bolt_uncle",
-             "amount_2": "48", "name_3": "seven_socks", "amount_3": "32"},
-}  # fmt: skip
+    "rows": {
+        "": "1",
+        "title": "Tonight's spools",
+        "name_1": "teacup_ana",
+        "amount_1": "96",
+        "name_2": "bolt_uncle",
+        "amount_2": "48",
+        "name_3": "seven_socks",
+        "amount_3": "32",
+    },
+}
 
 
 def samples(look: Look, form: str, prefix: str) -> Overlay:
     """A small overlay that wears a look."""
     pieces = (
         new_piece("text", f"{prefix}count", look=look.id, x=40, y=36, size_px=46, name="Count"),
-        new_piece("slots", f"{prefix}slots", look=look.id, x=40, y=144, width_px=340, height_px=120, size_px=44,
-                  count=2, label_1="Cuts", label_2="Lost"),
-        new_piece("bar", f"{prefix}bar", look=look.id, x=40, y=288, width_px=340, height_px=94, size_px=26,
-                  label="Road", figure="64"),
-        new_piece("ranking", f"{prefix}rows", look=look.id, x=420, y=144, width_px=300, height_px=238, size_px=25,
-                  ranking="a", title="Tonight"),
-    )  # fmt: skip
+        new_piece(
+            "slots",
+            f"{prefix}slots",
+            look=look.id,
+            x=40,
+            y=144,
+            width_px=340,
+            height_px=120,
+            size_px=44,
+            count=2,
+            label_1="Cuts",
+            label_2="Lost",
+        ),
+        new_piece(
+            "bar",
+            f"{prefix}bar",
+            look=look.id,
+            x=40,
+            y=288,
+            width_px=340,
+            height_px=94,
+            size_px=26,
+            label="Road",
+            figure="64",
+        ),
+        new_piece(
+            "ranking",
+            f"{prefix}rows",
+            look=look.id,
+            x=420,
+            y=144,
+            width_px=300,
+            height_px=238,
+            size_px=25,
+            ranking="a",
+            title="Tonight",
+        ),
+    )
     return Overlay(760, 420, pieces, form, looks={look.id: look})
 
 
@@ -57,9 +96,12 @@ def _shown(look: Look, form: str) -> dict[str, Any]:
     prefix = f"{look.id[:24]}{form[0]}".replace("_", "")
     overlay = samples(look, form, prefix)
     return {
-        "look": look, "form": form, "overlay": overlay, "css": sheet(overlay),
+        "look": look,
+        "form": form,
+        "overlay": overlay,
+        "css": sheet(overlay),
         "says": {piece.id: _sample_says(piece, prefix) for piece in overlay.pieces},
-    }  # fmt: skip
+    }
 
 
 def _both(look: Look, first: str) -> list[dict[str, Any]]:
@@ -79,8 +121,11 @@ def _look(look_id: str) -> Look:
 
 
 def _wearers(look_id: str) -> list[str]:
-    rows = store().read(lambda session: [(row.name, stored_overlays.draft_of(session, row).worn())
-                                         for row in stored_overlays.all_overlays(session)])  # fmt: skip
+    rows = store().read(
+        lambda session: [
+            (row.name, stored_overlays.draft_of(session, row).worn()) for row in stored_overlays.all_overlays(session)
+        ]
+    )
     return [name for name, worn in rows if look_id in worn]
 
 
@@ -111,12 +156,20 @@ def _editing(look: Look, form: str) -> dict[str, Any]:
         if field.plays(style):
             headings.setdefault(field.group, []).append((name, field, style[name]))
     return {
-        "look": look, "form": form, "saved": marks_of(look.choices(form)), "headings": headings,
+        "look": look,
+        "form": form,
+        "saved": marks_of(look.choices(form)),
+        "headings": headings,
         "shown": _both(look, form),
-        "typefaces": studio().typefaces(), "weights": weights_of(studio().typefaces(), style["typeface"]),
-        "weight_words": WEIGHT_WORDS, "colours": COLOURS, "wearers": _wearers(look.id), "shipped": look.id in SHIPPED,
-        "changed": look.id in store().read(stored.changed), "face_rules": _face_rules(),
-    }  # fmt: skip
+        "typefaces": studio().typefaces(),
+        "weights": weights_of(studio().typefaces(), style["typeface"]),
+        "weight_words": WEIGHT_WORDS,
+        "colours": COLOURS,
+        "wearers": _wearers(look.id),
+        "shipped": look.id in SHIPPED,
+        "changed": look.id in store().read(stored.changed),
+        "face_rules": _face_rules(),
+    }
 
 
 @blueprint.post("/<look_id>")
@@ -166,8 +219,9 @@ def export(look_id: str) -> ResponseReturnValue:
     look = _look(look_id)
     body = json.dumps(to_tokens(look), indent=1, ensure_ascii=False)
     name = "".join(char if char.isascii() and char.isalnum() else "-" for char in look.name).lower() or "look"
-    return Response(body, mimetype="application/json",
-                    headers={"Content-Disposition": f'attachment; filename="{name}.tokens.json"'})  # fmt: skip
+    return Response(
+        body, mimetype="application/json", headers={"Content-Disposition": f'attachment; filename="{name}.tokens.json"'}
+    )
 
 
 @blueprint.post("/import")

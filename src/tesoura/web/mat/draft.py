@@ -49,8 +49,15 @@ def laid(overlay_id: int) -> DraftView:
     except LookupError:
         abort(404)
     sights = sights_of(draft)
-    return DraftView(row, draft, on_air, steps, sights, findings_of(draft, sights),
-                differences(draft, on_air.overlay if on_air.rev else None))  # fmt: skip
+    return DraftView(
+        row,
+        draft,
+        on_air,
+        steps,
+        sights,
+        findings_of(draft, sights),
+        differences(draft, on_air.overlay if on_air.rev else None),
+    )
 
 
 def sights_of(draft: Overlay) -> dict[str, PiecePreview]:
@@ -72,11 +79,12 @@ def findings_of(draft: Overlay, sights: Mapping[str, PiecePreview]) -> list[Find
         fired = {kind for one in setups for kind in one.kind_of.moments(one.name, one.choices)}
         names = frozenset(one.name for one in self.signals())
         return list(self.scenes()), KnownThings(
-            names, halves,
+            names,
+            halves,
             {one.name: (one.kind, str(one.choices["title"])) for one in setups},
             frozenset({*self.engine.event_types(), *self.engine.sources.types(), *fired}),
             frozenset(one for one in names if self.engine.has_interval(one)),
-        )  # fmt: skip
+        )
 
     scenes, there = runtime().call(gather)
     return studio().findings(draft, sights, dict.fromkeys([*scenes, *draft.scenes()]), there)

@@ -26,9 +26,12 @@ from tesoura.web.mat.panel import panel, weights_of
 from tesoura.web.shared.doors import runtime, studio
 
 WITH_WORDS = (
-    ("live", "live values"), ("made_up", "made-up values"), ("longest", "the longest plausible"),
-    ("empty", "nothing yet"), ("down", "feed down"),
-)  # fmt: skip
+    ("live", "live values"),
+    ("made_up", "made-up values"),
+    ("longest", "the longest plausible"),
+    ("empty", "nothing yet"),
+    ("down", "feed down"),
+)
 
 
 def scenery() -> list[tuple[str, str, str]]:
@@ -47,15 +50,25 @@ def view(there: DraftView, chosen: Sequence[str], scene: str, shown_with: str) -
     pieces = [piece.in_scene(scene) for piece in there.draft.pieces]
     picked = [piece for piece in pieces if piece.id in chosen]
     return {
-        "row": there.row, "draft": there.draft, "pieces": pieces, "chosen": picked, "scene": scene,
-        "sights": there.sights, "shown_with": shown_with, "steps": there.steps, "on_air": there.on_air,
-        "findings": there.findings, "differences": there.differences,
+        "row": there.row,
+        "draft": there.draft,
+        "pieces": pieces,
+        "chosen": picked,
+        "scene": scene,
+        "sights": there.sights,
+        "shown_with": shown_with,
+        "steps": there.steps,
+        "on_air": there.on_air,
+        "findings": there.findings,
+        "differences": there.differences,
         "panel": panel(picked[0], there.draft, scene) if len(picked) == 1 else None,
         "notes": notes(picked[0], there.sights[picked[0].id]) if len(picked) == 1 else [],
         "audience": runtime().call(lambda self: self.hub.audience(there.on_air.overlay_id)),
-        "own_wrong": checked(there.draft.css).wrong, "looks": there.draft.looks,
-        **(_faces(picked[0], there.draft) if len(picked) == 1 else {}), **_offered(),
-    }  # fmt: skip
+        "own_wrong": checked(there.draft.css).wrong,
+        "looks": there.draft.looks,
+        **(_faces(picked[0], there.draft) if len(picked) == 1 else {}),
+        **_offered(),
+    }
 
 
 def _faces(piece: Piece, draft: Overlay) -> dict[str, Any]:
@@ -67,12 +80,15 @@ def _faces(piece: Piece, draft: Overlay) -> dict[str, Any]:
 def _offered() -> dict[str, Any]:
     """What the panel offers, each looked up when it is shown."""
     return {
-        "functions": FUNCTIONS, "formats": NAMED, "weight_words": WEIGHT_WORDS,
+        "functions": FUNCTIONS,
+        "formats": NAMED,
+        "weight_words": WEIGHT_WORDS,
         "signals": cache(lambda: runtime().call(Runtime.signals)),
         "face_rules": lambda: Markup(studio().face_rules()),  # noqa: S704 - names and numbers that were checked
-        "files_of": media.all_of, "rankings": lambda signals: _rankings(signals()),
+        "files_of": media.all_of,
+        "rankings": lambda signals: _rankings(signals()),
         "ready_wordings": cache(_ready_wordings),
-    }  # fmt: skip
+    }
 
 
 def _rankings(signals: Sequence[Signal]) -> list[str]:
@@ -122,11 +138,18 @@ def boxes_of(there: DraftView, scene: str) -> dict[str, Any]:
         piece, says = whole.in_scene(scene), there.sights[whole.id].says
         now_, grown = (studio().box(piece, there.draft, says[state].get("", "")) for state in ("live", "grown"))
         found[piece.id] = {
-            "x": now_.x, "y": now_.y, "width": now_.width, "height": now_.height, "pinned": piece["pinned"] == "yes",
-            "held": [piece["x"], piece["y"]], "sized": piece.kind_of.sized, "group": piece["group"], "name": piece.name,
+            "x": now_.x,
+            "y": now_.y,
+            "width": now_.width,
+            "height": now_.height,
+            "pinned": piece["pinned"] == "yes",
+            "held": [piece["x"], piece["y"]],
+            "sized": piece.kind_of.sized,
+            "group": piece["group"],
+            "name": piece.name,
             "size": [piece["width_px"], piece["height_px"], piece.choices.get("size_px", 0)],
             "reserve": [max(now_.x - grown.x, 0), max(grown.right - now_.right, 0)],
-        }  # fmt: skip
+        }
     return found
 
 
@@ -134,5 +157,6 @@ def marked(findings: Sequence[Finding], scene: str) -> list[dict[str, Any]]:
     """What does not fit in a scene, to be marked on the mat."""
     return [
         {"piece": one.piece, "box": [one.box.x, one.box.y, one.box.width, one.box.height]}
-        for one in findings if (scene in one.scenes or one.scenes == ("",)) and not one.asks
-    ]  # fmt: skip
+        for one in findings
+        if (scene in one.scenes or one.scenes == ("",)) and not one.asks
+    ]

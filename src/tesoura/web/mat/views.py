@@ -40,9 +40,14 @@ def show(overlay_id: int) -> ResponseReturnValue:
         chosen = [there.draft.pieces[-1].id]
     return render_template(
         "mat/show.html",
-        **view(there, chosen, "", "live"), kinds=KINDS, sizes=SIZES, with_words=WITH_WORDS, scenery=scenery(),
-        scenes=scenes_of(there.draft), present=runtime().call(lambda self: self.stage.scene),
-    )  # fmt: skip
+        **view(there, chosen, "", "live"),
+        kinds=KINDS,
+        sizes=SIZES,
+        with_words=WITH_WORDS,
+        scenery=scenery(),
+        scenes=scenes_of(there.draft),
+        present=runtime().call(lambda self: self.stage.scene),
+    )
 
 
 # What the mat asks for
@@ -68,9 +73,15 @@ def _state(overlay_id: int, chosen: Sequence[str], scene: str, shown_with: str, 
     given = view(there, chosen, scene, shown_with)
     draft = there.draft
     return {
-        "rev": there.row.draft_rev, "undo": there.steps.undo, "redo": there.steps.redo,
-        "width": draft.width_px, "height": draft.height_px, "guides": draft.guides, "safe": draft.safe,
-        "scenery": draft.scenery, "chosen": [piece.id for piece in given["chosen"]],
+        "rev": there.row.draft_rev,
+        "undo": there.steps.undo,
+        "redo": there.steps.redo,
+        "width": draft.width_px,
+        "height": draft.height_px,
+        "guides": draft.guides,
+        "safe": draft.safe,
+        "scenery": draft.scenery,
+        "chosen": [piece.id for piece in given["chosen"]],
         "stage": render_template("mat/_stage.html", **given),
         "list": render_template("mat/_list.html", **given),
         "choices": render_template("mat/_choices.html", **given),
@@ -78,9 +89,11 @@ def _state(overlay_id: int, chosen: Sequence[str], scene: str, shown_with: str, 
         "differs": render_template("mat/_differs.html", **given),
         "draft": bool(there.differences),
         "sights": {name: dict(sight.says) for name, sight in there.sights.items()},
-        "own_wrong": given["own_wrong"], "boxes": boxes_of(there, scene), "marked": marked(there.findings, scene),
+        "own_wrong": given["own_wrong"],
+        "boxes": boxes_of(there, scene),
+        "marked": marked(there.findings, scene),
         **more,
-    }  # fmt: skip
+    }
 
 
 @blueprint.get("/<int:overlay_id>/state")
@@ -121,8 +134,10 @@ def edit(overlay_id: int) -> ResponseReturnValue:
             return {"wrong": {"": NOT_SENT}}, 400
         return _state(overlay_id, chosen, scene, shown_with, wrong=dict(wrong), told=[]), 422
     result = done.result
-    told = [f"Another window did this meanwhile: {words}. Yours is kept; Undo brings theirs back."
-            for words in result["meanwhile"]]  # fmt: skip
+    told = [
+        f"Another window did this meanwhile: {words}. Yours is kept; Undo brings theirs back."
+        for words in result["meanwhile"]
+    ]
     now_chosen = chosen if result["chosen"] is None else result["chosen"]
     answer = _state(overlay_id, now_chosen, scene, shown_with, wrong=result["wrong"], told=told)
     return answer, 422 if result["wrong"] else 200

@@ -20,24 +20,41 @@ from tesoura.uploads.sheets import checked
 _ALIGNED = {"left": "left", "centre": "center", "right": "right"}
 _FITS = {"contain": "contain", "cover": "cover", "stretch": "fill"}
 _EASED = {
-    "soft": "cubic-bezier(.2,.7,.2,1)", "even": "linear", "springy": "cubic-bezier(.3,1.5,.5,1)",
+    "soft": "cubic-bezier(.2,.7,.2,1)",
+    "even": "linear",
+    "springy": "cubic-bezier(.3,1.5,.5,1)",
     "late": "cubic-bezier(.7,0,.3,1)",
-}  # fmt: skip
+}
 _CLIPS = {
     "slant": "polygon(.42em 0,100% 0,calc(100% - .42em) 100%,0 100%)",
     "notch": "polygon(var(--corner) 0,calc(100% - var(--corner)) 0,100% var(--corner),100% calc(100% - var(--corner)),"
-             "calc(100% - var(--corner)) 100%,var(--corner) 100%,0 calc(100% - var(--corner)),0 var(--corner))",
+    "calc(100% - var(--corner)) 100%,var(--corner) 100%,0 calc(100% - var(--corner)),0 var(--corner))",
     "ribbon": "polygon(0 0,100% 0,calc(100% - .4em) 50%,100% 100%,0 100%,.4em 50%)",
-}  # fmt: skip
+}
 _TICKET = (
     "radial-gradient(circle at 0 50%,#0000 var(--corner),#000 calc(var(--corner) + .5px)) 0/51% 100% no-repeat,"
     "radial-gradient(circle at 100% 50%,#0000 var(--corner),#000 calc(var(--corner) + .5px)) 100%/51% 100% no-repeat"
 )
 _BRUSH = "3.2em .7em 2.6em .9em / .8em 2.4em .7em 2.9em"
 VARIABLES = (
-    "--size", "--face", "--weight", "--colour", "--accent", "--quiet", "--spacing", "--line", "--pad", "--pad-y",
-    "--gap", "--backing", "--corner", "--edge", "--shadow", "--letters", "--ms",
-)  # fmt: skip
+    "--size",
+    "--face",
+    "--weight",
+    "--colour",
+    "--accent",
+    "--quiet",
+    "--spacing",
+    "--line",
+    "--pad",
+    "--pad-y",
+    "--gap",
+    "--backing",
+    "--corner",
+    "--edge",
+    "--shadow",
+    "--letters",
+    "--ms",
+)
 """The variables that a style sheet of one's own may rely on."""
 
 
@@ -97,9 +114,9 @@ def _backing(style: Mapping[str, Any]) -> str:
 def _edges(style: Mapping[str, Any]) -> Iterator[str]:
     px, colour = style["edge_px"], style["edge_colour"]
     if px:
-        across, down, spread = {
-            "all": (0, 0, px), "left": (px, 0, 0), "bottom": (0, -px, 0), "top": (0, px, 0),
-        }[style["edge_sides"]]  # fmt: skip
+        across, down, spread = {"all": (0, 0, px), "left": (px, 0, 0), "bottom": (0, -px, 0), "top": (0, px, 0)}[
+            style["edge_sides"]
+        ]
         yield f"inset {across}px {down}px 0 {spread}px {colour}"
 
 
@@ -204,7 +221,14 @@ def says_of(values: Mapping[str, Json], piece: Piece) -> dict[str, Json]:
 
 
 HELPERS = {
-    "overlay_sheet": sheet, "own_sheet": own_sheet,
-    "fenced_sheet": fenced_sheet, "name_class": name_class, "away_in": away_in, "there": there,
-    "instrument_kinds": INSTRUMENTS, "says_of": says_of, "slot_columns": columns, "object_fit": _FITS,
-}  # fmt: skip
+    "overlay_sheet": sheet,
+    "own_sheet": own_sheet,
+    "fenced_sheet": fenced_sheet,
+    "name_class": name_class,
+    "away_in": away_in,
+    "there": there,
+    "instrument_kinds": INSTRUMENTS,
+    "says_of": says_of,
+    "slot_columns": columns,
+    "object_fit": _FITS,
+}

@@ -35,9 +35,16 @@ def show(overlay_id: int) -> ResponseReturnValue:
         width, height = -int(-room.width // 1), -int(-room.height // 1)
     audience = runtime().call(lambda self: self.hub.audience(overlay_id))
     return render_template(
-        "links/show.html", row=there.row, on_air=there.on_air, piece=piece, width=width, height=height,
-        audience=audience, draft=there.draft, other_sizes=[size for size in audience.sizes if size != (width, height)],
-    )  # fmt: skip
+        "links/show.html",
+        row=there.row,
+        on_air=there.on_air,
+        piece=piece,
+        width=width,
+        height=height,
+        audience=audience,
+        draft=there.draft,
+        other_sizes=[size for size in audience.sizes if size != (width, height)],
+    )
 
 
 @blueprint.get("/<int:overlay_id>/who")

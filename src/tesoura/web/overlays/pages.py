@@ -36,13 +36,16 @@ def overlay(token: str) -> ResponseReturnValue:
         make_response(
             render_template(
                 "pages/overlay.html",
-                frame=found, token=token, pieces=pieces, scene=found.values.get(SCENE, ""),
+                frame=found,
+                token=token,
+                pieces=pieces,
+                scene=found.values.get(SCENE, ""),
                 stage_style=_stage(found, pieces[0] if wanted and pieces else None),
                 ground="ground" in request.args,
                 faces=Markup(studio().face_rules()),  # noqa: S704 - names and numbers that were checked
             )
         )
-    )  # fmt: skip
+    )
 
 
 def _stage(found: Frame, alone: Piece | None) -> str:

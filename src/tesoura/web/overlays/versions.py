@@ -32,8 +32,9 @@ def publish(overlay_id: int) -> ResponseReturnValue:
     """Put the draft on air; what does not fit is told first, and again is enough."""
     there = laid(overlay_id)
     # What has only not happened yet is no reason to wait.
-    stopping = [one for one in there.findings if (one.kind != "gone" or one.part)
-                and one.makes != EVENT and not one.asks]  # fmt: skip
+    stopping = [
+        one for one in there.findings if (one.kind != "gone" or one.part) and one.makes != EVENT and not one.asks
+    ]
     if stopping and not request.form.get("anyway"):
         return render_template(
             "versions/air.html", row=there.row, findings=stopping, piece=request.form.get("piece", "")
@@ -58,13 +59,21 @@ def compare(overlay_id: int) -> ResponseReturnValue:
     history, edited = store().read(
         lambda session: (stored.versions(session, there.row), drafts.history(session, there.row))
     )
-    sendable = [sent_straight(there.draft, there.on_air.overlay, one) is not None if there.on_air.rev else False
-                for one in there.differences]  # fmt: skip
+    sendable = [
+        sent_straight(there.draft, there.on_air.overlay, one) is not None if there.on_air.rev else False
+        for one in there.differences
+    ]
     return render_template(
         "versions/compare.html",
-        row=there.row, draft=there.draft, on_air=there.on_air, differences=there.differences, sendable=sendable,
-        history=history, edited=edited, findings=there.findings,
-    )  # fmt: skip
+        row=there.row,
+        draft=there.draft,
+        on_air=there.on_air,
+        differences=there.differences,
+        sendable=sendable,
+        history=history,
+        edited=edited,
+        findings=there.findings,
+    )
 
 
 @blueprint.get("/<int:overlay_id>/draft")

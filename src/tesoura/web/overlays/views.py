@@ -44,8 +44,13 @@ def new() -> ResponseReturnValue:
         return _lay(signal, overlay_id, request.form.get("as", "text"))
     width, _, height = request.form.get("size", "1920 × 1080").replace("×", " ").partition(" ")
     try:
-        done = act("overlay.new", name=request.form.get("name", ""), width_px=width, height_px=height.strip(),
-                   signal=signal.name if signal else "")  # fmt: skip
+        done = act(
+            "overlay.new",
+            name=request.form.get("name", ""),
+            width_px=width,
+            height_px=height.strip(),
+            signal=signal.name if signal else "",
+        )
     except InvalidPiece as error:
         wrong = error.wrong.get("name", "Choose a size.")
     except InvalidField as error:

@@ -20,12 +20,23 @@ ONCE = ShownOnce()
 
 def _page(status: int = 200, **more: object) -> ResponseReturnValue:
     listed = store().read(keys.listed)
-    return render_template(
-        "preferences/show.html",
-        keys=listed, locales=offered(), locale=runtime().preferences.locale, zone=zone(), folder=store().folder,
-        zones=zone_names(), chosen_zone=store().read(lambda session: state.choice(session, "zone")) or "",
-        choices=runtime().preferences, machine=machine_zone(), **more,
-    ), status, {"Cache-Control": "no-store"} if more.get("key") else {}  # fmt: skip
+    return (
+        render_template(
+            "preferences/show.html",
+            keys=listed,
+            locales=offered(),
+            locale=runtime().preferences.locale,
+            zone=zone(),
+            folder=store().folder,
+            zones=zone_names(),
+            chosen_zone=store().read(lambda session: state.choice(session, "zone")) or "",
+            choices=runtime().preferences,
+            machine=machine_zone(),
+            **more,
+        ),
+        status,
+        {"Cache-Control": "no-store"} if more.get("key") else {},
+    )
 
 
 @blueprint.get("/")

@@ -106,9 +106,17 @@ def _preview(recipe: Recipe, text: str, typed: Mapping[str, str], wrong: Mapping
         computed.append((str(row.get("name")), found.title if found else "?"))
     names = unused(recipe.name, runtime().call(Runtime.names_taken))
     page = render_template(
-        "recipes/preview.html", recipe=recipe, kind=kind, asked=asked, fixed=fixed, computed=computed, text=text,
-        name=names, typed={**chosen, **typed}, wrong=wrong,
-    )  # fmt: skip
+        "recipes/preview.html",
+        recipe=recipe,
+        kind=kind,
+        asked=asked,
+        fixed=fixed,
+        computed=computed,
+        text=text,
+        name=names,
+        typed={**chosen, **typed},
+        wrong=wrong,
+    )
     return page, 422 if wrong else 200
 
 
@@ -146,9 +154,10 @@ def export(feed: str) -> ResponseReturnValue:
     kept = request.form.getlist("keep")
     document = without(document, [part for part in parts if part.sure or part.path not in kept], labels)
     return Response(
-        tomli_w.dumps(document, multiline_strings=True), mimetype="application/toml",
+        tomli_w.dumps(document, multiline_strings=True),
+        mimetype="application/toml",
         headers={"Content-Disposition": f'attachment; filename="{feed}.toml"'},
-    )  # fmt: skip
+    )
 
 
 def recipe_of(row: FeedRow) -> Recipe:
@@ -159,16 +168,23 @@ def recipe_of(row: FeedRow) -> Recipe:
     kind = KINDS[row.kind]
     secret = secret_names(kind.fields)
     return Recipe(
-        row.title, "", row.kind, row.name,
+        row.title,
+        "",
+        row.kind,
+        row.name,
         {key: value for key, value in row.choices.items() if key not in secret and value != ""},
         {},
-        [{"name": one.name.partition(".")[2], "path": one.path, "unit": one.unit, "wanted": one.wanted}
-         for one in signals],
-        [{"type": one.type, "items": one.items, "id": one.id_path, "time": one.time_path, "fields": dict(one.fields)}
-         for one in rules],
+        [
+            {"name": one.name.partition(".")[2], "path": one.path, "unit": one.unit, "wanted": one.wanted}
+            for one in signals
+        ],
+        [
+            {"type": one.type, "items": one.items, "id": one.id_path, "time": one.time_path, "fields": dict(one.fields)}
+            for one in rules
+        ],
         (),
         [{"name": one.unit or one.name, "wording": _suggested(one)} for one in signals],
-    )  # fmt: skip
+    )
 
 
 def _suggested(one: SignalRow) -> str:

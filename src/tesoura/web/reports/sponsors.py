@@ -24,8 +24,20 @@ TOLD_BY = timedelta(seconds=16)
 """What was painted longer ago is told by now: pages tell every ten seconds, and that is gathered for five. Nothing is
 said of gaps before that."""
 MOST_SESSIONS, LISTED = 50, 12
-COLUMNS = ("campaign", "sponsor", "seen_s", "sent_s", "appearances", "viewer_minutes", "promised_minutes",
-           "promised_appearances", "promised_reads", "reads", "links", "kept")  # fmt: skip
+COLUMNS = (
+    "campaign",
+    "sponsor",
+    "seen_s",
+    "sent_s",
+    "appearances",
+    "viewer_minutes",
+    "promised_minutes",
+    "promised_appearances",
+    "promised_reads",
+    "reads",
+    "links",
+    "kept",
+)
 
 
 def _span(session_id: int) -> ReportSpan:
@@ -55,8 +67,9 @@ def _report(session_id: int) -> dict[str, Any]:
         if wanted and not of:
             abort(404)
         turning = reports.rotations(session)
-        counted = [str(row.choices.get("viewers") or "") for row in computed.all_computed(session)
-                   if row.kind == "rotation"]  # fmt: skip
+        counted = [
+            str(row.choices.get("viewers") or "") for row in computed.all_computed(session) if row.kind == "rotation"
+        ]
         return reports.made(session, spans, of, turning, next((each for each in counted if each), ""), scene)
 
     return store().read(made)
@@ -69,12 +82,20 @@ def sponsors(session_id: int) -> ResponseReturnValue:
     for one in told["campaigns"]:
         one["gaps"] = [gap for gap in one["gaps"] if datetime.fromisoformat(gap["begin"]) < settled]
     names = [one["name"] for one in told["campaigns"]]
-    spans = [(micros(datetime.fromisoformat(begin)), micros(datetime.fromisoformat(end)))
-             for begin, end, _ in told["spans"]]  # fmt: skip
+    spans = [
+        (micros(datetime.fromisoformat(begin)), micros(datetime.fromisoformat(end))) for begin, end, _ in told["spans"]
+    ]
     looked = store().read(lambda session: stills(session, told["of"]["rotations"], names, spans))
-    return render_template("reports/sponsors.html", report=told, drawn=_drawn(told), looked=looked,
-                           session_id=session_id, wanted=request.args.getlist("campaign"), also=_also(),
-                           sessions=store().read(state.all_sessions)[:LISTED])  # fmt: skip
+    return render_template(
+        "reports/sponsors.html",
+        report=told,
+        drawn=_drawn(told),
+        looked=looked,
+        session_id=session_id,
+        wanted=request.args.getlist("campaign"),
+        also=_also(),
+        sessions=store().read(state.all_sessions)[:LISTED],
+    )
 
 
 def _drawn(told: dict[str, Any]) -> list[list[tuple[float, float]]]:
@@ -82,10 +103,15 @@ def _drawn(told: dict[str, Any]) -> list[list[tuple[float, float]]]:
     begin, end = (datetime.fromisoformat(told[one]) for one in ("begin", "end"))
     long = max((end - begin).total_seconds(), 1.0)
     return [
-        [(round((datetime.fromisoformat(at) - begin).total_seconds() / long * 1000, 2),
-          round(max(seconds / long * 1000, 1.0), 2)) for at, seconds in one["appeared"]]
+        [
+            (
+                round((datetime.fromisoformat(at) - begin).total_seconds() / long * 1000, 2),
+                round(max(seconds / long * 1000, 1.0), 2),
+            )
+            for at, seconds in one["appeared"]
+        ]
         for one in told["campaigns"]
-    ]  # fmt: skip
+    ]
 
 
 @blueprint.get("/<int:session_id>/sponsors.json")
@@ -102,9 +128,20 @@ def sponsors_csv(session_id: int) -> ResponseReturnValue:
     lines = [exports.table_line(COLUMNS)]
     for one in _report(session_id)["campaigns"]:
         promised = one["promised"]
-        row = (one["title"], one["sponsor"], one["seen_s"], one["sent_s"], one["appearances"], one["viewer_minutes"],
-               promised["minutes"], promised["appearances"], promised["reads"], one["reads_counted"],
-               len(one["links"]), "yes" if promised["kept"] else "no")  # fmt: skip
+        row = (
+            one["title"],
+            one["sponsor"],
+            one["seen_s"],
+            one["sent_s"],
+            one["appearances"],
+            one["viewer_minutes"],
+            promised["minutes"],
+            promised["appearances"],
+            promised["reads"],
+            one["reads_counted"],
+            len(one["links"]),
+            "yes" if promised["kept"] else "no",
+        )
         lines.append(exports.table_line(["" if each is None else str(each) for each in row]))
     headers = {"Content-Disposition": f'attachment; filename="sponsors-{session_id}.csv"'}
     return Response("".join(lines), mimetype="text/csv", headers=headers)

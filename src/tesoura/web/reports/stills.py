@@ -40,9 +40,9 @@ class SponsorStill:
     at: datetime
 
 
-def stills(session: Session, rotations: Sequence[str], campaigns: Sequence[str], spans: Sequence[tuple[int, int]]) -> (
-    dict[str, SponsorStill]
-):  # fmt: skip
+def stills(
+    session: Session, rotations: Sequence[str], campaigns: Sequence[str], spans: Sequence[tuple[int, int]]
+) -> dict[str, SponsorStill]:
     """The last appearance of each campaign in these spans of time, where an overlay on air had its rotation."""
     last: dict[str, tuple[int, str, Mapping[str, Any]]] = {}
     types = [f"{one}.{SHOWN}" for one in rotations]
@@ -59,14 +59,20 @@ def stills(session: Session, rotations: Sequence[str], campaigns: Sequence[str],
 
 
 def _still(
-    session: Session, airs: Sequence[tuple[OverlayRow, Sequence[VersionRow]]], at: int, rotation: str,
+    session: Session,
+    airs: Sequence[tuple[OverlayRow, Sequence[VersionRow]]],
+    at: int,
+    rotation: str,
     item: Mapping[str, Any],
-) -> SponsorStill | None:  # fmt: skip
+) -> SponsorStill | None:
     for row, versions in airs:
         then = next((one for one in versions if one.published_at <= instant(at)), None)
         overlay = stored.version(session, row, then.rev) if then else None
-        piece = next((one for one in overlay.pieces if one.kind == "sponsor" and one["rotation"] == rotation),
-                     None) if overlay else None  # fmt: skip
+        piece = (
+            next((one for one in overlay.pieces if one.kind == "sponsor" and one["rotation"] == rotation), None)
+            if overlay
+            else None
+        )
         if then and overlay and piece and piece["hidden"] != "yes":
             return _drawn(row.name, then.rev, overlay, piece, item, instant(at))
     return None
@@ -74,14 +80,27 @@ def _still(
 
 def _drawn(
     name: str, version: int, overlay: Overlay, piece: Piece, item: Mapping[str, Any], at: datetime
-) -> SponsorStill:  # fmt: skip
+) -> SponsorStill:
     style = piece.styled(overlay.looks, overlay.form)
     scene = next((address for one, _, address in scenery() if one == overlay.scenery), "")
     backing = style["backing_colour"] if style["backing"] != "none" else "none"
     # One of two slots is shown whole: what matters is the mark and what is behind it.
     room = min(piece["width_px"], piece["height_px"]) * piece["room_pct"] / 100
     return SponsorStill(
-        name, version, overlay.width_px, overlay.height_px, scene, piece["x"], piece["y"], piece["width_px"],
-        piece["height_px"], room, backing, style["backing_opacity_pct"] / 100, style["colour"], piece["size_px"], item,
+        name,
+        version,
+        overlay.width_px,
+        overlay.height_px,
+        scene,
+        piece["x"],
+        piece["y"],
+        piece["width_px"],
+        piece["height_px"],
+        room,
+        backing,
+        style["backing_opacity_pct"] / 100,
+        style["colour"],
+        piece["size_px"],
+        item,
         at,
-    )  # fmt: skip
+    )

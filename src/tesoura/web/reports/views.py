@@ -94,8 +94,14 @@ def show(session_id: int) -> ResponseReturnValue:
     runtime().call(lambda self: self.persistence.save(trails=False))
     records = store().read(lambda session: runtime().session_reports.records(session, one))
     ends = [end_of(found.name, found.values, found.units) for found in facts.figures]
-    return render_template("reports/show.html", summary=summary, ends=ends, ribbon=ribbon(summary, facts.marks),
-                           failed=_failed(summary), records=records)  # fmt: skip
+    return render_template(
+        "reports/show.html",
+        summary=summary,
+        ends=ends,
+        ribbon=ribbon(summary, facts.marks),
+        failed=_failed(summary),
+        records=records,
+    )
 
 
 def _failed(summary: Summary) -> list[tuple[Outage, str, str]]:
@@ -156,10 +162,13 @@ def ribbon(summary: Summary, marks: Mapping[str, Mapping[int, int]]) -> Ribbon:
     """A row for each type: marks where something happened, each with how often."""
     start, length_s = summary.session.started_at, max(summary.length_s, 1.0)
     rows = [
-        (kind, summary.counts[kind],
-         [((at + 0.5) / MARKS * WIDTH, count) for at, count in sorted(marks.get(kind, {}).items())])
+        (
+            kind,
+            summary.counts[kind],
+            [((at + 0.5) / MARKS * WIDTH, count) for at, count in sorted(marks.get(kind, {}).items())],
+        )
         for kind in list(summary.counts)[:ON_RIBBON]
-    ]  # fmt: skip
+    ]
     return Ribbon(rows, len(rows) * ROW + 24, _ticks(start, length_s))
 
 
@@ -199,8 +208,10 @@ def correct(session_id: int) -> ResponseReturnValue:
 def out_of_order(error: SessionsOutOfOrder) -> str:
     """Why a session cannot have begun then."""
     earlier, later = error.between
-    words = [f"after {clock_time(earlier)}, when the one before it began" if earlier else "",
-             f"before {clock_time(later)}, when the next one began" if later else ""]  # fmt: skip
+    words = [
+        f"after {clock_time(earlier)}, when the one before it began" if earlier else "",
+        f"before {clock_time(later)}, when the next one began" if later else "",
+    ]
     return f"Sessions follow one another: it must begin {' and '.join(word for word in words if word)}."
 
 

@@ -36,8 +36,9 @@ def out(game_id: int) -> ResponseReturnValue:
         return redirect(url_for("saves.show", game_id=game_id))
     file.seek(0)
     name = re.sub(r"[^\w\-]+", "-", game.title).strip("-").lower() or "shelf"
-    response: Response = send_file(file, mimetype="application/zip", as_attachment=True,
-                                   download_name=f"{name}-shelf.zip")  # fmt: skip
+    response: Response = send_file(
+        file, mimetype="application/zip", as_attachment=True, download_name=f"{name}-shelf.zip"
+    )
     return response
 
 

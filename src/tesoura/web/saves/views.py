@@ -93,8 +93,9 @@ def _look_for(game: SaveGameRow | None, wrong: str) -> ResponseReturnValue:
             there, left = listed(at)
         except TesouraError as error:
             wrong = str(error)
-    page = render_template("saves/look.html", places=usual_places(), at=at, typed=typed, there=there, left=left,
-                           wrong=wrong, game=game)  # fmt: skip
+    page = render_template(
+        "saves/look.html", places=usual_places(), at=at, typed=typed, there=there, left=left, wrong=wrong, game=game
+    )
     return (page, 422) if wrong else page
 
 
@@ -129,9 +130,14 @@ def _guess(path: str) -> str:
 def _form(game: SaveGameRow | None, typed: Mapping[str, Any], wrong: Mapping[str, str]) -> ResponseReturnValue:
     own: dict[str, Any] = {name: field.default for name, field in GAME_FIELDS.items()}
     if game is not None:
-        own |= {"title": game.title, "leave_first": game.leave_first, "wait_s": game.wait_s,
-                "most_before": game.most_before, "keeps_times": "yes" if game.keeps_times else "no",
-                "path": game.path}  # fmt: skip
+        own |= {
+            "title": game.title,
+            "leave_first": game.leave_first,
+            "wait_s": game.wait_s,
+            "most_before": game.most_before,
+            "keeps_times": "yes" if game.keeps_times else "no",
+            "path": game.path,
+        }
     page = render_template("saves/set_up.html", game=game, fields=GAME_FIELDS, typed={**own, **typed}, wrong=wrong)
     return (page, 422) if wrong else page
 
@@ -191,12 +197,18 @@ def _shelf(game: SaveGameRow) -> dict[str, Any]:
     working, notice = runtime().call(stands)
     same = runtime().call(lambda self: self.saves.same_as(game)) if now.there and working is None else ""
     return {
-        "game": game, "now": now, "entries": _entries(rows, game, same), "befores": befores, "gone": gone,
-        "folders": [row for row in rows if row.kind == stored.ENTRY_FOLDER], "working": working, "notice": notice,
+        "game": game,
+        "now": now,
+        "entries": _entries(rows, game, same),
+        "befores": befores,
+        "gone": gone,
+        "folders": [row for row in rows if row.kind == stored.ENTRY_FOLDER],
+        "working": working,
+        "notice": notice,
         "is_kept": bool(same) and any(one.same == same for one in [*rows, *befores]),
         "offered": store().read(lambda session: stored.next_name(session, game)),
         "games": store().read(lambda session: list(stored.games(session))),
-    }  # fmt: skip
+    }
 
 
 def _rows(session: Session, game_id: int) -> tuple[list[SaveRow], Sequence[SaveRow], Sequence[SaveRow]]:
@@ -258,8 +270,13 @@ def effect(entry_id: int, act_name: str) -> ResponseReturnValue:
 @blueprint.post("/<int:game_id>/folders")
 def new_folder(game_id: int) -> ResponseReturnValue:
     """Make a folder."""
-    return _done("saves.new_folder", url_for("saves.show", game_id=game_id), game=game_id,
-                 name=request.form.get("name", ""), folder=request.form.get("folder", ""))  # fmt: skip
+    return _done(
+        "saves.new_folder",
+        url_for("saves.show", game_id=game_id),
+        game=game_id,
+        name=request.form.get("name", ""),
+        folder=request.form.get("folder", ""),
+    )
 
 
 @blueprint.post("/<int:game_id>/stop")
@@ -301,10 +318,12 @@ def entry(entry_id: int) -> ResponseReturnValue:
         except InvalidField as error:
             wrong = {"name": str(error)}
     game = _game(row.game_id)
-    folders = store().read(lambda session: [one for one in stored.entries(session, row.game_id, ("folder",))
-                                            if one.id != row.id])  # fmt: skip
-    page = render_template("saves/entry.html", row=row, game=game, fields=ENTRY_FIELDS, typed=typed, wrong=wrong,
-                           folders=folders)  # fmt: skip
+    folders = store().read(
+        lambda session: [one for one in stored.entries(session, row.game_id, ("folder",)) if one.id != row.id]
+    )
+    page = render_template(
+        "saves/entry.html", row=row, game=game, fields=ENTRY_FIELDS, typed=typed, wrong=wrong, folders=folders
+    )
     return (page, 422) if wrong else page
 
 
@@ -313,8 +332,12 @@ def saves_there() -> list[tuple[int, str]]:
     """All saves on all shelves: the number of each, and what it is called with its game."""
 
     def ask(session: Session) -> list[tuple[int, str]]:
-        return [(row.id or 0, f"{game.title}: {row.name}") for game in stored.games(session)
-                for row in stored.entries(session, game.id or 0) if row.kind == stored.SAVE]  # fmt: skip
+        return [
+            (row.id or 0, f"{game.title}: {row.name}")
+            for game in stored.games(session)
+            for row in stored.entries(session, game.id or 0)
+            if row.kind == stored.SAVE
+        ]
 
     return store().read(ask)
 

@@ -18,17 +18,49 @@ from tesoura.web.shared.doors import runtime
 _TAG = re.compile(r"(<!--.*?-->|<[^>]*>)", re.DOTALL)
 _NAME = re.compile(r"</?([A-Za-z][A-Za-z0-9-]*)")
 INLINE = (
-    "a", "abbr", "b", "bdi", "bdo", "cite", "code", "data", "del", "dfn", "em", "font", "i", "ins", "kbd", "mark", "q",
-    "s", "small", "span", "strong", "sub", "sup", "time", "tspan", "u", "var", "wbr",
-)  # fmt: skip
+    "a",
+    "abbr",
+    "b",
+    "bdi",
+    "bdo",
+    "cite",
+    "code",
+    "data",
+    "del",
+    "dfn",
+    "em",
+    "font",
+    "i",
+    "ins",
+    "kbd",
+    "mark",
+    "q",
+    "s",
+    "small",
+    "span",
+    "strong",
+    "sub",
+    "sup",
+    "time",
+    "tspan",
+    "u",
+    "var",
+    "wbr",
+)
 """Elements that a text goes on through: a private text may begin in one and end in another."""
 _LEFT_ALONE = ("script", "style", "samp")
 _PLAIN = ("title", "option", "desc")
 """Elements that hold text alone, in which nothing can be marked: it is replaced, and kept beside."""
 ATTRIBUTES = (
-    "title", "alt", "label", "aria-label", "aria-description", "aria-valuetext", "aria-roledescription",
+    "title",
+    "alt",
+    "label",
+    "aria-label",
+    "aria-description",
+    "aria-valuetext",
+    "aria-roledescription",
     "aria-placeholder",
-)  # fmt: skip
+)
 """Attributes that are shown or read aloud."""
 _ATTRIBUTE = re.compile(rf'(?<=\s)({"|".join(ATTRIBUTES)})="([^"]*)"')
 _CLASS = re.compile(r'(?<=\s)class="')
@@ -36,9 +68,11 @@ _VALUE = re.compile(r'(?<=\s)(?:value|placeholder)="([^"]*)"')
 PUBLIC = "data-public"
 """Marks a field that holds what everybody may see, however much it looks like a key; a text of that kind is `samp`."""
 RULES = {
-    "pattern": PRIVATE, "unseen": "".join(f"\\u{ord(char):04x}" for char in UNSEEN), "inline": " ".join(INLINE),
+    "pattern": PRIVATE,
+    "unseen": "".join(f"\\u{ord(char):04x}" for char in UNSEEN),
+    "inline": " ".join(INLINE),
     "attributes": " ".join(ATTRIBUTES),
-}  # fmt: skip
+}
 """What an open page covers by, as it is given to its script."""
 OPEN_TO_VIEWERS = ("/o/", "/phone/", "/api/")
 
@@ -136,9 +170,11 @@ def _classed(tag: str) -> str:
 def cover(response: Response) -> Response:
     """Mark what is private on a page, while it is covered."""
     if (
-        response.mimetype == "text/html" and not response.direct_passthrough
-        and not request.path.startswith(OPEN_TO_VIEWERS) and is_covered()
-    ):  # fmt: skip
+        response.mimetype == "text/html"
+        and not response.direct_passthrough
+        and not request.path.startswith(OPEN_TO_VIEWERS)
+        and is_covered()
+    ):
         response.set_data(marked(response.get_data(as_text=True)))
     return response
 

@@ -127,8 +127,13 @@ def trail_path(points: tuple[tuple[float, float], ...], until: datetime) -> Mark
     return Markup(path)  # noqa: S704 - digits only
 
 
-_ACTORS = {"key": "a program, key “{}”", "feed": "the feed {}", "page": "a page of viewers ({})",
-           "instrument": "the instrument {}", "desk": "the desk at {}"}  # fmt: skip
+_ACTORS = {
+    "key": "a program, key “{}”",
+    "feed": "the feed {}",
+    "page": "a page of viewers ({})",
+    "instrument": "the instrument {}",
+    "desk": "the desk at {}",
+}
 
 
 def actor_words(actor: str) -> str:
@@ -140,7 +145,8 @@ def actor_words(actor: str) -> str:
 def add_filters(app: Flask) -> None:
     """Make these known to the templates."""
     app.jinja_env.filters.update(day_time=day_time, how_long=how_long, told=told, actor_words=actor_words)
-    app.jinja_env.filters.update(clock_time=clock_time, time_of_day=time_of_day, age=age, in_time=in_time, value=value,
-                                marks_of=marks_of)  # fmt: skip
+    app.jinja_env.filters.update(
+        clock_time=clock_time, time_of_day=time_of_day, age=age, in_time=in_time, value=value, marks_of=marks_of
+    )
     app.jinja_env.filters.update(at_time=at_time, snake=lambda words: snake(str(words), "feed"), unit_for=unit_for)
     app.jinja_env.globals.update(trail_path=trail_path, is_private=is_private)

@@ -18,9 +18,13 @@ SHOW, MOST_SHOW_BYTES = "/show/look", 2_000_000_000
 FROM_HERE = (SHELF, SHOW)
 """Where only the owner on this machine may send files."""
 _KINDS = {
-    "/media/picture": "picture", "/media/scenery": "scenery", "/media/video": "video", "/typefaces/": "typeface",
-    "/overlays/import": "overlay", "/media/sound": "sound",
-}  # fmt: skip
+    "/media/picture": "picture",
+    "/media/scenery": "scenery",
+    "/media/video": "video",
+    "/typefaces/": "typeface",
+    "/overlays/import": "overlay",
+    "/media/sound": "sound",
+}
 
 
 def kind_sent(path: str) -> str | None:

@@ -48,8 +48,9 @@ def out() -> ResponseReturnValue:
         flash(str(error), "wrong")
         return redirect(url_for("shows.index"))
     file.seek(0)
-    response: Response = send_file(file, mimetype="application/zip", as_attachment=True,
-                                   download_name=f"show-{now():%Y-%m-%d}.zip")  # fmt: skip
+    response: Response = send_file(
+        file, mimetype="application/zip", as_attachment=True, download_name=f"show-{now():%Y-%m-%d}.zip"
+    )
     return response
 
 
@@ -72,10 +73,14 @@ def look() -> ResponseReturnValue:
         flash(str(error), "wrong")
         return redirect(url_for("shows.index"))
     taken = runtime().call(Runtime.names_taken)
-    renamed = [(name, unused(name, set(taken))) for one in (*show.feeds, *show.instruments)
-               if (name := str(one["name"])) in taken]  # fmt: skip
-    return render_template("shows/preview.html", show=show, token=token, lacks=missing, renamed=renamed,
-                           acting=does, persons=persons)  # fmt: skip
+    renamed = [
+        (name, unused(name, set(taken)))
+        for one in (*show.feeds, *show.instruments)
+        if (name := str(one["name"])) in taken
+    ]
+    return render_template(
+        "shows/preview.html", show=show, token=token, lacks=missing, renamed=renamed, acting=does, persons=persons
+    )
 
 
 @blueprint.post("/bring")

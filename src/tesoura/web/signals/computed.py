@@ -50,10 +50,16 @@ def choose() -> ResponseReturnValue:
 
 def _page(kind: ComputedKind, typed: Mapping[str, Any], wrong: Mapping[str, str], row: ComputedRow | None) -> str:
     return render_template(
-        "computed/edit.html", kind=kind, typed=typed, wrong=wrong, row=row, functions=FUNCTIONS,
+        "computed/edit.html",
+        kind=kind,
+        typed=typed,
+        wrong=wrong,
+        row=row,
+        functions=FUNCTIONS,
         preview=_preview(kind, typed, row.name if row else snake(str(typed.get("name", "")), "it")) if typed else None,
-        signals=runtime().call(Runtime.signals), broken=_broken(kind, row.name) if row else None,
-    )  # fmt: skip
+        signals=runtime().call(Runtime.signals),
+        broken=_broken(kind, row.name) if row else None,
+    )
 
 
 def _broken(kind: ComputedKind, name: str) -> dict[str, str] | None:

@@ -20,8 +20,13 @@ from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import told
 
 blueprint = Blueprint("signals", __name__, url_prefix="/signals")
-_OWN = {SCRIPT_FEED: "From scripts", SCENE_FEED: "What viewers have", AIR_FEED: "What viewers have",
-        SEEN_FEED: "What viewers have", OWN: "Formulas"}  # fmt: skip
+_OWN = {
+    SCRIPT_FEED: "From scripts",
+    SCENE_FEED: "What viewers have",
+    AIR_FEED: "What viewers have",
+    SEEN_FEED: "What viewers have",
+    OWN: "Formulas",
+}
 FEW_OPEN = 24
 """So many signals in all are shown unfolded."""
 FEW_VALUES, LONGEST = 3, 24
@@ -52,8 +57,11 @@ class SignalGroup:
     @property
     def few(self) -> list[tuple[str, str]]:
         """Some short values, each with the second half of its name."""
-        short = [(one.name.partition(".")[2], told(one.value, one.unit)) for one in self.signals
-                 if one.value not in (None, "") and len(told(one.value, one.unit)) <= LONGEST]  # fmt: skip
+        short = [
+            (one.name.partition(".")[2], told(one.value, one.unit))
+            for one in self.signals
+            if one.value not in (None, "") and len(told(one.value, one.unit)) <= LONGEST
+        ]
         return short[:FEW_VALUES]
 
 
@@ -63,8 +71,10 @@ def _found() -> dict[str, Any]:
     wanted = set(request.args.get("open", "").split(","))
 
     def gather(self: Runtime) -> tuple[list[Signal], dict[str, str]]:
-        titles = {one.setup.name: str(one.setup.choices["title"])
-                  for one in (*self.instruments.all(), *self.instruments.all("cues"))}  # fmt: skip
+        titles = {
+            one.setup.name: str(one.setup.choices["title"])
+            for one in (*self.instruments.all(), *self.instruments.all("cues"))
+        }
         return self.signals(trails=True), {**dict(self.feeds.titles()), **titles}
 
     every, titles = runtime().call(gather)

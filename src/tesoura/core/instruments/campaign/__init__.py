@@ -35,16 +35,24 @@ KIND = InstrumentKind(
     outputs=lambda choices: SIGNALS,
     commands=(
         CommandKind("begin_read", "Begin the read", "Viewers see its card; its time runs."),
-        CommandKind("tick", "This point is said", "The next one, or the one of this number; again takes it back.",
-                    {"point": Field("Point", text(4, empty=True), placeholder="the next")}),
+        CommandKind(
+            "tick",
+            "This point is said",
+            "The next one, or the one of this number; again takes it back.",
+            {"point": Field("Point", text(4, empty=True), placeholder="the next")},
+        ),
         CommandKind("end_read", "End the read", "Its card is hidden, its length and what was said are kept."),
         CommandKind("break_off", "Break the read off", "It is kept, and does not count as read."),
         CommandKind("show_card", "Show its card", "Without a read."),
         CommandKind("hide_card", "Hide its card", "The read goes on."),
         CommandKind("link", "Link to chat", "Its line is said, unless chat was told a moment ago."),
     ),
-    buttons=(("Begin the read", "begin_read", ""), ("Next point", "tick", ""), ("End the read", "end_read", ""),
-             ("Link to chat", "link", "")),
+    buttons=(
+        ("Begin the read", "begin_read", ""),
+        ("Next point", "tick", ""),
+        ("End the read", "end_read", ""),
+        ("Link to chat", "link", ""),
+    ),
     types=lambda name, choices: [*(f"{name}.{one}" for one in MOMENTS), EFFECT_ENDED],
     moments=lambda name, choices: {f"{name}.{one}": f"{choices['title']} {words}" for one, words in MOMENTS.items()},
     depends_on=lambda choices, almanac: f"{almanac.session_began}/{almanac.zone}",
@@ -53,12 +61,15 @@ KIND = InstrumentKind(
     check=check,
     lays=lambda piece, choices: {"name": f"Card of {choices['title']}"},
     items=ITEMS,
-    records=(RecordKind(READ_RECORD, "reads", {"seconds": "Seconds", "said": "Points said", "points": "of",
-                                               "ended": "How it ended"}),),
+    records=(
+        RecordKind(
+            READ_RECORD, "reads", {"seconds": "Seconds", "said": "Points said", "points": "of", "ended": "How it ended"}
+        ),
+    ),
     passing=True,
     panel_follows=("state", "reading", "said", "card", "may_link"),
     watches=True,
     shares=True,
     together="Reads",
     in_use=lambda told: told["reading"] is True or told["card"] is True,
-)  # fmt: skip
+)

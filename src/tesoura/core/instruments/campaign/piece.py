@@ -47,4 +47,4 @@ PIECE = PieceKind(
     wants="Choose which campaign it shows. Make one under Instruments first.",
     template="instruments/campaign/piece.html",
     overlay_size=(1920, 1080),
-)  # fmt: skip
+)

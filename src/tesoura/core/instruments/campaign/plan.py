@@ -93,8 +93,11 @@ def _link(raw: object) -> str:
     except ValueError:
         raise InvalidField(f"{typed[:40]} is no address. Write it as https://example.org/tea.") from None
     if parts.scheme not in ("http", "https"):
-        what = f"An address with {parts.scheme[:20]}: leads viewers nowhere good" if parts.scheme and not host else (
-            "An address begins with https://")  # fmt: skip
+        what = (
+            f"An address with {parts.scheme[:20]}: leads viewers nowhere good"
+            if parts.scheme and not host
+            else ("An address begins with https://")
+        )
         raise InvalidField(f"{what}. Write it as https://example.org/tea.")
     if not host:
         raise InvalidField("The address names no place. Write it as https://example.org/tea.")
@@ -134,8 +137,13 @@ FIELDS: Mapping[str, Field] = {
     "mark": Field("Mark", media, kind="picture", group=_WHO),
     "first_day": Field("From", _day, placeholder="2026-11-26", group=_WHO, help="From the beginning of that day."),
     "last_day": Field("To", _day, placeholder="no end", group=_WHO, help="To the end of that day, by your own zone."),
-    "apart": Field("Never beside", _names, placeholder="Halfmoon Batteries, Gluepot & Daughters", group=_WHO,
-                   help="Sponsors that are never seen at the same time as this one."),
+    "apart": Field(
+        "Never beside",
+        _names,
+        placeholder="Halfmoon Batteries, Gluepot & Daughters",
+        group=_WHO,
+        help="Sponsors that are never seen at the same time as this one.",
+    ),
     "test": switch("A test: it never counts", "no", group=_WHO),
     "an_hour": number("Appearances an hour", 0, 120, 0, group=_PROMISED),
     "minutes": number("Minutes a session", 0, 1_440, 0, "min", group=_PROMISED),
@@ -145,10 +153,16 @@ FIELDS: Mapping[str, Field] = {
     "link": Field("Link", _link, placeholder="https://example.org/tea", group=_LINK),
     "code": Field("Code", text(60, empty=True), placeholder="LADDER10", group=_LINK),
     "chat": Field("Said in the chat", text(60, empty=True), kind="feed", of="irc", group=_LINK),
-    "line": Field("with", _line, kind="wide", default=DEFAULT_LINE, group=_LINK,
-                  help="{sponsor}, {link} and {code} stand for what they say."),
+    "line": Field(
+        "with",
+        _line,
+        kind="wide",
+        default=DEFAULT_LINE,
+        group=_LINK,
+        help="{sponsor}, {link} and {code} stand for what they say.",
+    ),
     "pause_s": number("At most once in", 0, 86_400, 300, "s", group=_LINK),
-}  # fmt: skip
+}
 ITEM_FIELDS: Mapping[str, Field] = {
     "words": Field("Called", line(60), placeholder="the teapot"),
     "picture": Field("Picture", media, kind="picture", help="Animated ones move."),
@@ -156,8 +170,13 @@ ITEM_FIELDS: Mapping[str, Field] = {
     "text": Field("or words", text(120, empty=True), placeholder="Tea for the top of the ladder"),
     "seconds": number("Seen for", 1, 3_600, 9, "s"),
 }
-ITEMS = ItemForm("item", "items", ITEM_FIELDS, 500, "What viewers see of it: a picture, a video or words, each for its "
-                 "seconds. Without any, its mark is seen.")  # fmt: skip
+ITEMS = ItemForm(
+    "item",
+    "items",
+    ITEM_FIELDS,
+    500,
+    "What viewers see of it: a picture, a video or words, each for its seconds. Without any, its mark is seen.",
+)
 
 
 def check(choices: Mapping[str, Any]) -> dict[str, str]:
@@ -176,8 +195,21 @@ def make(
     """The plan that checked choices come to."""
     first, last = (date.fromisoformat(choices[one]) if choices[one] else None for one in ("first_day", "last_day"))
     return CampaignPlan(
-        name, choices["title"], choices["sponsor"], choices["mark"], first, last, choices["test"] == "yes",
-        tuple(choices["points"].splitlines()), choices["card"].strip() or choices["sponsor"], choices["link"],
-        choices["code"].strip(), choices["chat"], choices["line"], timedelta(seconds=choices["pause_s"]),
-        choices["reads"], zone, session_began,
-    )  # fmt: skip
+        name,
+        choices["title"],
+        choices["sponsor"],
+        choices["mark"],
+        first,
+        last,
+        choices["test"] == "yes",
+        tuple(choices["points"].splitlines()),
+        choices["card"].strip() or choices["sponsor"],
+        choices["link"],
+        choices["code"].strip(),
+        choices["chat"],
+        choices["line"],
+        timedelta(seconds=choices["pause_s"]),
+        choices["reads"],
+        zone,
+        session_began,
+    )

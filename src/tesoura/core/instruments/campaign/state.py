@@ -23,17 +23,33 @@ EFFECT_ENDED = "tesoura.effect_ended"
 """An event that tells what became of an effect: which it is `of`, the `outcome`, and `why` it failed."""
 BEGUN, ENDED, LINKED, CARD = "read_begun", "read_ended", "linked", "card"
 MOMENTS: Mapping[str, str] = {
-    BEGUN: "is being read", ENDED: "was read", LINKED: "has its link in chat", CARD: "has its card shown or hidden",
-}  # fmt: skip
+    BEGUN: "is being read",
+    ENDED: "was read",
+    LINKED: "has its link in chat",
+    CARD: "has its card shown or hidden",
+}
 READ_RECORD = "read"
 LEFT_OUT, LONGEST = "broken off", timedelta(hours=2)
 """A read that nobody ended is over after so long: it counts as broken off."""
 TOLD_FOR = timedelta(seconds=30)
 SIGNALS: Mapping[str, str] = {
-    "state": "", "sponsor": "", "reading": "", "elapsed": "", "point": "", "said": "", "points": "", "reads": "",
-    "card": "", "card_words": "", "mark": "drawing", "link_left": "s", "link_in": "", "may_link": "",
-    "items": "drawing", "text": "",
-}  # fmt: skip
+    "state": "",
+    "sponsor": "",
+    "reading": "",
+    "elapsed": "",
+    "point": "",
+    "said": "",
+    "points": "",
+    "reads": "",
+    "card": "",
+    "card_words": "",
+    "mark": "drawing",
+    "link_left": "s",
+    "link_in": "",
+    "may_link": "",
+    "items": "drawing",
+    "text": "",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,15 +102,29 @@ class Campaign:
         if self.plan.state(now) != "on":
             return "[]"
         found = [
-            {"id": f"{self.plan.name}:{one.id}", "words": one.values["words"],
-             "picture": one.values["picture"], "video": one.values["video"], "text": one.values["text"],
-             "seconds": one.values["seconds"]}
-            for one in self.rows if one.values["picture"] or one.values["video"] or str(one.values["text"]).strip()
-        ]  # fmt: skip
+            {
+                "id": f"{self.plan.name}:{one.id}",
+                "words": one.values["words"],
+                "picture": one.values["picture"],
+                "video": one.values["video"],
+                "text": one.values["text"],
+                "seconds": one.values["seconds"],
+            }
+            for one in self.rows
+            if one.values["picture"] or one.values["video"] or str(one.values["text"]).strip()
+        ]
         if not found:
             plan = self.plan
-            found = [{"id": f"{plan.name}:mark", "words": plan.sponsor, "picture": plan.mark, "video": "",
-                      "text": "" if plan.mark else plan.sponsor, "seconds": 9}]  # fmt: skip
+            found = [
+                {
+                    "id": f"{plan.name}:mark",
+                    "words": plan.sponsor,
+                    "picture": plan.mark,
+                    "video": "",
+                    "text": "" if plan.mark else plan.sponsor,
+                    "seconds": 9,
+                }
+            ]
         return json.dumps(found, ensure_ascii=False, separators=(",", ":"))
 
     # The shape of all instruments
@@ -158,9 +188,10 @@ class Campaign:
         """What its texts may come to."""
         longest = max(self.plan.points, key=len, default="")
         return {
-            "elapsed": Extremes("2:00:00", sample="0:42"), "point": Extremes(longest, sample=longest),
+            "elapsed": Extremes("2:00:00", sample="0:42"),
+            "point": Extremes(longest, sample=longest),
             "card_words": Extremes(self.plan.card, sample=self.plan.card),
-        }  # fmt: skip
+        }
 
     def read(self, now: datetime) -> Told:
         """The present value of each of its signals."""
@@ -168,37 +199,56 @@ class Campaign:
         left = max(self.link_from() - micros(now), 0)
         after = next((one for at, one in enumerate(plan.points) if read and at not in read.said), "")
         return {
-            "state": plan.state(now), "sponsor": plan.sponsor, "reading": read is not None,
-            "elapsed": clock_of(micros(now) - read.at) if read else "", "point": after,
-            "said": len(read.said) if read else 0, "points": len(plan.points), "reads": self.reads,
-            "card": bool(self.card_at), "card_words": plan.card if self.card_at else "",
-            "mark": plan.mark if self.card_at else "", "link_left": -(-left // 1_000_000),
+            "state": plan.state(now),
+            "sponsor": plan.sponsor,
+            "reading": read is not None,
+            "elapsed": clock_of(micros(now) - read.at) if read else "",
+            "point": after,
+            "said": len(read.said) if read else 0,
+            "points": len(plan.points),
+            "reads": self.reads,
+            "card": bool(self.card_at),
+            "card_words": plan.card if self.card_at else "",
+            "mark": plan.mark if self.card_at else "",
+            "link_left": -(-left // 1_000_000),
             "link_in": spoken(left) if left else "",
             "may_link": not self.why_no_link(now),
-            "items": self.items_told(now), "text": f"{plan.sponsor}: {after}" if after else plan.sponsor,
-        }  # fmt: skip
+            "items": self.items_told(now),
+            "text": f"{plan.sponsor}: {after}" if after else plan.sponsor,
+        }
 
     def view(self, at: datetime) -> Mapping[str, Any]:
         """What its pages show."""
         read = self.reading
         return {
-            "points": [(place + 1, words, bool(read and place in read.said))
-                       for place, words in enumerate(self.plan.points)],
-            "reading": read is not None, "began": instant(read.at) if read else None, "card": bool(self.card_at),
-            "why_no_link": self.why_no_link(at), "says": self.plan.said(), "chat": self.plan.chat,
+            "points": [
+                (place + 1, words, bool(read and place in read.said)) for place, words in enumerate(self.plan.points)
+            ],
+            "reading": read is not None,
+            "began": instant(read.at) if read else None,
+            "card": bool(self.card_at),
+            "why_no_link": self.why_no_link(at),
+            "says": self.plan.said(),
+            "chat": self.plan.chat,
             "not_told": self.not_told,
-            "state": self.plan.state(at), "test": self.plan.test, "reads": self.reads, "promised": self.plan.reads,
+            "state": self.plan.state(at),
+            "test": self.plan.test,
+            "reads": self.reads,
+            "promised": self.plan.reads,
             "link_left": spoken(self.link_from() - micros(at)) if self.link_from() > micros(at) else "",
-        }  # fmt: skip
+        }
 
     def saved(self) -> dict[str, Any]:
         """How it stands, to be stored; its items are kept beside it."""
         read = self.reading
         return {
-            "reading": [read.at, sorted(read.said)] if read else None, "card_at": self.card_at,
-            "linked_at": self.linked_at, "reads": self.reads, "debts": [plain_of(one) for one in self.debts],
+            "reading": [read.at, sorted(read.said)] if read else None,
+            "card_at": self.card_at,
+            "linked_at": self.linked_at,
+            "reads": self.reads,
+            "debts": [plain_of(one) for one in self.debts],
             "not_told": self.not_told,
-        }  # fmt: skip
+        }
 
     # What is done
 
@@ -267,14 +317,17 @@ class Campaign:
         began = self.plan.session_began
         in_session = began is None or now >= began
         data = {
-            "seconds": round((micros(now) - read.at) / 1_000_000, 1), "said": len(read.said),
-            "points": len(self.plan.points), "ended": LEFT_OUT if broken else "read",
-        }  # fmt: skip
+            "seconds": round((micros(now) - read.at) / 1_000_000, 1),
+            "said": len(read.said),
+            "points": len(self.plan.points),
+            "ended": LEFT_OUT if broken else "read",
+        }
         debts = [self._fired(ENDED, now, data)]
         if self.card_at:
             debts.append(self._fired(CARD, now, {"shown": False}))
-        return replace(self, reading=None, card_at=0, reads=self.reads + (counts and in_session),
-                       debts=(*self.debts, *debts))  # fmt: skip
+        return replace(
+            self, reading=None, card_at=0, reads=self.reads + (counts and in_session), debts=(*self.debts, *debts)
+        )
 
     def _show_card(self, command: Command, now: datetime) -> Step:
         shown = command.name == "show_card"
@@ -282,8 +335,11 @@ class Campaign:
             raise CommandRefused("Viewers see its card already." if shown else "Its card is hidden already.")
         after = replace(self, card_at=micros(now) if shown else 0)
         after = replace(after, debts=(*after.debts, self._fired(CARD, now, {"shown": shown})))
-        return Step(after, "viewers see its card" if shown else "its card is hidden",
-                    undo=("hide_card" if shown else "show_card", {}))  # fmt: skip
+        return Step(
+            after,
+            "viewers see its card" if shown else "its card is hidden",
+            undo=("hide_card" if shown else "show_card", {}),
+        )
 
     _hide_card = _show_card
 
@@ -326,7 +382,10 @@ def kept(saved: Mapping[str, Any]) -> dict[str, Any]:
     """What was stored, by the names of its fields."""
     read = saved["reading"]
     return {
-        "reading": SponsorRead(read[0], frozenset(read[1])) if read else None, "card_at": saved["card_at"],
-        "linked_at": saved["linked_at"], "reads": saved["reads"], "debts": tuple(map(fired_of, saved["debts"])),
+        "reading": SponsorRead(read[0], frozenset(read[1])) if read else None,
+        "card_at": saved["card_at"],
+        "linked_at": saved["linked_at"],
+        "reads": saved["reads"],
+        "debts": tuple(map(fired_of, saved["debts"])),
         "not_told": saved.get("not_told", ""),
-    }  # fmt: skip
+    }

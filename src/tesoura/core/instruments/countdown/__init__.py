@@ -68,9 +68,11 @@ def _moments(name: str, choices: Choices) -> Mapping[str, str]:
     title = choices["title"]
     moved = {f"{name}.{RESCHEDULED}": f"{title} counts to another time"} if choices["counts"] == "event" else {}
     return moved | {
-        mark_type(name, one): f"{title} has {brief(timedelta(microseconds=one.left_us))} left" if one.left_us
-        else f"{title} ends" for one in _marks(choices)
-    }  # fmt: skip
+        mark_type(name, one): f"{title} has {brief(timedelta(microseconds=one.left_us))} left"
+        if one.left_us
+        else f"{title} ends"
+        for one in _marks(choices)
+    }
 
 
 def _depends_on(choices: Choices, almanac: Almanac) -> str:
@@ -79,9 +81,13 @@ def _depends_on(choices: Choices, almanac: Almanac) -> str:
 
 
 def _preview(
-    name: str, choices: Choices, almanac: Almanac, now: datetime, saved: Mapping[str, Any] | None,
+    name: str,
+    choices: Choices,
+    almanac: Almanac,
+    now: datetime,
+    saved: Mapping[str, Any] | None,
     values: Mapping[str, Scalar],
-) -> Mapping[str, Any]:  # fmt: skip
+) -> Mapping[str, Any]:
     """What it says now and in its next ten changes, and around the times at which its form changes."""
     plan, note = _plan(name, choices, almanac), ""
     it = restored(plan, saved) if saved else _begin(name, choices, almanac, now)
@@ -97,8 +103,14 @@ def _preview(
             turning.append((words, write(us)))
     extremes = it.extremes(now)["text"]
     last = extremes.last if plan.counts in DOWN else None
-    return {"now": it.text(now), "changes": upcoming(it, now, 10), "turning": turning, "last": last,
-            "widest": extremes.widest, "note": note}  # fmt: skip
+    return {
+        "now": it.text(now),
+        "changes": upcoming(it, now, 10),
+        "turning": turning,
+        "last": last,
+        "widest": extremes.widest,
+        "note": note,
+    }
 
 
 def _time_of_day(plan: CountdownPlan, now: datetime) -> tuple[datetime, str]:
@@ -111,9 +123,12 @@ def _time_of_day(plan: CountdownPlan, now: datetime) -> tuple[datetime, str]:
 
 
 _TURNS = (
-    ("a day", DAY + HOUR), ("an hour", HOUR), ("under an hour", HOUR - SECOND), ("a minute", MINUTE),
+    ("a day", DAY + HOUR),
+    ("an hour", HOUR),
+    ("under an hour", HOUR - SECOND),
+    ("a minute", MINUTE),
     ("nine seconds", 9 * SECOND),
-)  # fmt: skip
+)
 _given = text(40, empty=True)
 _UNTIL = {"length": Field("For", _given, placeholder="5 min"), "to": Field("Until", _given, placeholder="20:15")}
 
@@ -128,21 +143,38 @@ KIND = InstrumentKind(
     restore=_restore,
     outputs=_outputs,
     commands=(
-        CommandKind("start", "Start", "Let it run; for another length or until another time when given.",
-                    _UNTIL, also=("until",)),
+        CommandKind(
+            "start",
+            "Start",
+            "Let it run; for another length or until another time when given.",
+            _UNTIL,
+            also=("until",),
+        ),
         CommandKind("pause", "Pause", "Let it stand where it is."),
         CommandKind("go_on", "Go on", "Let it run again from where it stands."),
         CommandKind("stop", "Stop", "Back to before it started."),
         CommandKind("restart", "Start again", "From its beginning, at once.", _UNTIL, also=("until",)),
-        CommandKind("add", "Add or take time", "Without stopping; a minus takes.",
-                    {"by": Field("By", _given, placeholder="3 min")}, also=("by_s",)),
+        CommandKind(
+            "add",
+            "Add or take time",
+            "Without stopping; a minus takes.",
+            {"by": Field("By", _given, placeholder="3 min")},
+            also=("by_s",),
+        ),
         CommandKind("set", "Set what is left", "Without stopping.", _UNTIL, also=("until",)),
         CommandKind("dismiss", "Dismiss the last words", "Viewers see nothing of it any more."),
         CommandKind("show_end", "Rehearse the end on air", "Viewers see the last five seconds and the last words."),
         CommandKind("undo", "Undo", "As it was before the last of these."),
     ),
-    buttons=(("Start", "start", ""), ("Pause", "pause", ""), ("Go on", "go_on", ""), ("Add 3 min", "add", "by 3 min"),
-             ("Take 1 min", "add", "by -1 min"), ("Rehearse the end on air", "show_end", ""), ("Undo", "undo", "")),
+    buttons=(
+        ("Start", "start", ""),
+        ("Pause", "pause", ""),
+        ("Go on", "go_on", ""),
+        ("Add 3 min", "add", "by 3 min"),
+        ("Take 1 min", "add", "by -1 min"),
+        ("Rehearse the end on air", "show_end", ""),
+        ("Undo", "undo", ""),
+    ),
     types=_types,
     moments=_moments,
     reads=lambda choices, almanac: (choices["signal"],) if choices["counts"] == "event" else (),
@@ -150,4 +182,4 @@ KIND = InstrumentKind(
     pieces=(PIECE,),
     preview=_preview,
     passing=True,
-)  # fmt: skip
+)

@@ -192,10 +192,16 @@ class Countdown(Counting):
 def restored(plan: CountdownPlan, saved: Mapping[str, Any]) -> Countdown:
     """A countdown as it was stored."""
     return Countdown(
-        plan, _when(saved["target"]), _when(saved["set_at"]), saved["held_us"], saved["length_us"],
-        saved["dismissed"], _when(saved["trial"]), frozenset(saved["fired"]),
+        plan,
+        _when(saved["target"]),
+        _when(saved["set_at"]),
+        saved["held_us"],
+        saved["length_us"],
+        saved["dismissed"],
+        _when(saved["trial"]),
+        frozenset(saved["fired"]),
         restored(plan, saved["undone_to"]) if saved["undone_to"] else None,
-    )  # fmt: skip
+    )
 
 
 def _when(raw: str | None) -> datetime | None:

@@ -112,8 +112,9 @@ class Counting:
         for before, after in ((self.target, self.target + by), *([(self.trial, trial)] if trial else [])):
             assert before is not None
             fired = frozenset(id.replace(before.isoformat(), after.isoformat(), 1) for id in fired)
-        return replace(self, target=self.target + by, set_at=self.set_at + by, trial=trial, fired=fired,
-                       undone_to=undone_to)  # fmt: skip
+        return replace(
+            self, target=self.target + by, set_at=self.set_at + by, trial=trial, fired=fired, undone_to=undone_to
+        )
 
     def see(self, values: Mapping[str, Scalar], now: datetime) -> Self:
         """Return it counting to the calendar event's present time. One that has just ended keeps its last words."""
@@ -169,8 +170,12 @@ class Counting:
         us, state = self._us(now), self.state(now)
         known = text is not None
         if self.up:
-            return {"text": text, "time": plan.writing.time(us) if known else None,
-                    "gone_s": us // SECOND if known else None, "state": state}  # fmt: skip
+            return {
+                "text": text,
+                "time": plan.writing.time(us) if known else None,
+                "gone_s": us // SECOND if known else None,
+                "state": state,
+            }
         shown = plan.writing.shown_us(us)
         share = 1 - min(shown / self.length_us, 1) if self.length_us else float(state in (ENDED, OVER))
         return {
@@ -277,10 +282,15 @@ class Counting:
     def saved(self) -> dict[str, Any]:
         """How it stands, to be stored."""
         return {
-            "target": _text(self.target), "set_at": _text(self.set_at), "held_us": self.held_us,
-            "length_us": self.length_us, "dismissed": self.dismissed, "trial": _text(self.trial),
-            "fired": sorted(self.fired), "undone_to": self.undone_to.saved() if self.undone_to else None,
-        }  # fmt: skip
+            "target": _text(self.target),
+            "set_at": _text(self.set_at),
+            "held_us": self.held_us,
+            "length_us": self.length_us,
+            "dismissed": self.dismissed,
+            "trial": _text(self.trial),
+            "fired": sorted(self.fired),
+            "undone_to": self.undone_to.saved() if self.undone_to else None,
+        }
 
 
 def upcoming(countdown: Counting, now: datetime, count: int) -> list[tuple[datetime, str]]:
@@ -323,8 +333,11 @@ def widest_of(writing: Writing, longest_us: int, up: bool = False) -> tuple[str,
     )
     lengths = {
         day * DAY + hour * HOUR + minute * MINUTE + second * SECOND
-        for day in days for hour in hours for minute in minutes for second in (0, 8, 10)
-    }  # fmt: skip
+        for day in days
+        for hour in hours
+        for minute in minutes
+        for second in (0, 8, 10)
+    }
     lengths |= {longest_us, longest_us // 2, MINUTE, HOUR, DAY, MINUTE - SECOND, LAST_TEN - TENTH, 0}
     fitting = [us for us in lengths if 0 <= us <= longest_us]
     whole, time = (writing.counting_up, writing.time) if up else (writing.counting_down, writing.left)

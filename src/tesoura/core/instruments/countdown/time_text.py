@@ -12,12 +12,27 @@ LAST_MINUTE, LAST_TEN = MINUTE, 10 * SECOND
 LEFT = "{left}"
 """Stands in a wording for the time itself."""
 DATES = (
-    ("none", "no date"), ("long", "26 November 2026"), ("weekday", "Thursday 26 November"), ("short", "26 Nov"),
+    ("none", "no date"),
+    ("long", "26 November 2026"),
+    ("weekday", "Thursday 26 November"),
+    ("short", "26 Nov"),
     ("iso", "2026-11-26"),
-)  # fmt: skip
+)
 CLOCKS = (("24s", "19:04:30"), ("24", "19:04"), ("12s", "7:04:30 pm"), ("12", "7:04 pm"), ("none", "no time"))
-_MONTHS = ("January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November",
-           "December")  # fmt: skip
+_MONTHS = (
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
+)
 _DAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 
 

@@ -95,8 +95,14 @@ class Map:
         inside = 0 <= across <= 1 and 0 <= down <= 1
         shown = [self._shown(one) for one in self.trail]
         path = "M" + "L".join(f"{_within(x) * 100:.1f} {_within(y) * 100:.1f}" for x, y in shown) if shown else ""
-        return {"across": round(_within(across), 4), "down": round(_within(down), 4), "outside": not inside,
-                "path": path, "x": self.place[0], "y": self.place[1]}  # fmt: skip
+        return {
+            "across": round(_within(across), 4),
+            "down": round(_within(down), 4),
+            "outside": not inside,
+            "path": path,
+            "x": self.place[0],
+            "y": self.place[1],
+        }
 
     def _tried(self, now: datetime) -> Told | None:
         """A made-up round, while one is shown: an oval about the middle of the picture."""
@@ -106,8 +112,14 @@ class Map:
         steps = [at / 40 for at in range(int(turn * 40) + 1)]
         shown = [(0.5 + 0.35 * math.cos(math.tau * one), 0.5 + 0.35 * math.sin(math.tau * one)) for one in steps]
         path = "M" + "L".join(f"{x * 100:.1f} {y * 100:.1f}" for x, y in shown)
-        return {"across": round(shown[-1][0], 4), "down": round(shown[-1][1], 4), "outside": False, "path": path,
-                "x": None, "y": None}  # fmt: skip
+        return {
+            "across": round(shown[-1][0], 4),
+            "down": round(shown[-1][1], 4),
+            "outside": False,
+            "path": path,
+            "x": None,
+            "y": None,
+        }
 
     def next_change(self, now: datetime) -> datetime | None:
         """It changes with its events alone, but for a made-up round."""
@@ -175,11 +187,11 @@ def _point(which: str, x: str, y: str, across: str, down: str) -> dict[str, Fiel
     return {
         f"{which}_x": Field(f"{words}: x in the game", number, kind="number", default=x, group=_POINTS),
         f"{which}_y": Field("y in the game", number, kind="number", default=y, group=_POINTS),
-        f"{which}_across_pct": Field("lies across at", whole(0, 100), kind="number", default=across, unit="%",
-                  group=_POINTS),
-        f"{which}_down_pct": Field("and down at", whole(0, 100), kind="number", default=down, unit="%",
-                  group=_POINTS),
-    }  # fmt: skip
+        f"{which}_across_pct": Field(
+            "lies across at", whole(0, 100), kind="number", default=across, unit="%", group=_POINTS
+        ),
+        f"{which}_down_pct": Field("and down at", whole(0, 100), kind="number", default=down, unit="%", group=_POINTS),
+    }
 
 
 # The piece
@@ -220,11 +232,18 @@ KIND = InstrumentKind(
     example="map",
     fields={
         "title": Field("Its name", line(60), default="Map", group=_WHERE),
-        "player": Field("Whose place", text(60, empty=True), placeholder="mara_vane", kind="seen", of="position.player",
-                  person=True, help="Leave empty to follow every position.", group=_WHERE),
+        "player": Field(
+            "Whose place",
+            text(60, empty=True),
+            placeholder="mara_vane",
+            kind="seen",
+            of="position.player",
+            person=True,
+            help="Leave empty to follow every position.",
+            group=_WHERE,
+        ),
         "picture": Field("Picture of the arena", media, kind="picture", group=_WHERE),
-        "trail": Field("The trail has", whole(1, MAX_TRAIL), kind="number", default="40", unit="places",
-                  group=_WHERE),
+        "trail": Field("The trail has", whole(1, MAX_TRAIL), kind="number", default="40", unit="places", group=_WHERE),
         **_point("a", "0", "0", "0", "0"),
         **_point("b", "1000", "600", "100", "100"),
     },
@@ -241,4 +260,4 @@ KIND = InstrumentKind(
     lays=lambda piece, choices: {"media": choices["picture"]},
     passing=True,
     panel_follows=("outside",),
-)  # fmt: skip
+)

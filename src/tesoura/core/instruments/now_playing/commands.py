@@ -20,10 +20,27 @@ from tesoura.errors import CommandRefused, InvalidField
 
 PLAYING, PAUSED, NOTHING = "playing", "paused", "nothing"
 SIGNALS: Mapping[str, str] = {
-    "text": "", "title": "", "artists": "", "album": "", "position": "s", "left": "s", "length": "s", "time": "",
-    "left_time": "", "share": "", "next": "", "played_count": "", "source": "", "state": "", "before": "", "link": "",
-    "there": "", "cover": "drawing", "tint": "drawing", "motion": "drawing",
-}  # fmt: skip
+    "text": "",
+    "title": "",
+    "artists": "",
+    "album": "",
+    "position": "s",
+    "left": "s",
+    "length": "s",
+    "time": "",
+    "left_time": "",
+    "share": "",
+    "next": "",
+    "played_count": "",
+    "source": "",
+    "state": "",
+    "before": "",
+    "link": "",
+    "there": "",
+    "cover": "drawing",
+    "tint": "drawing",
+    "motion": "drawing",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,8 +55,9 @@ class NowPlaying(Music):
     def _show(self, command: Command, now: datetime) -> Step:
         self._must_play("Nothing plays now, so there is nothing to show.")
         until = now + self.plan.asked
-        return Step(replace(self, asked_until=until), f"viewers see it for {brief(self.plan.asked)}",
-                    undo=("stop_showing", {}))  # fmt: skip
+        return Step(
+            replace(self, asked_until=until), f"viewers see it for {brief(self.plan.asked)}", undo=("stop_showing", {})
+        )
 
     def _stop_showing(self, command: Command, now: datetime) -> Step:
         if self.asked_until is None or now >= self.asked_until:
@@ -50,8 +68,10 @@ class NowPlaying(Music):
         self._must_play("Nothing plays now, so there is nothing to leave out.")
         assert self.play is not None
         track = self.play.track
-        given = {"track": str(command.given.get("track") or track.key)[:500],
-                 "words": str(command.given.get("words") or track.words)[:200]}  # fmt: skip
+        given = {
+            "track": str(command.given.get("track") or track.key)[:500],
+            "words": str(command.given.get("words") or track.words)[:200],
+        }
         hidden = {**self.hidden, given["track"]: given["words"]}
         after = replace(self, hidden=hidden)._settled(now)
         return Step(
@@ -64,8 +84,9 @@ class NowPlaying(Music):
             raise CommandRefused("This track is not left out by you.")
         words = self.hidden[key]
         after = replace(self, hidden={one: each for one, each in self.hidden.items() if one != key})._settled(now)
-        return Step(after, f"“{words}” is shown again", {"track": key},
-                    undo=("not_this", {"track": key, "words": words}))  # fmt: skip
+        return Step(
+            after, f"“{words}” is shown again", {"track": key}, undo=("not_this", {"track": key, "words": words})
+        )
 
     def _prefer(self, command: Command, now: datetime) -> Step:
         keys = [one.key for one in self.ordered()]
@@ -75,8 +96,12 @@ class NowPlaying(Music):
         order = [one for one in keys if one != key]
         order.insert(at, key)
         after = replace(self, order=tuple(order))._settled(now)
-        return Step(after, f"{label_of(key)} is {_ordinal(at)}", {"source": key, "at": at},
-                    undo=("prefer", {"source": key, "at": was}))  # fmt: skip
+        return Step(
+            after,
+            f"{label_of(key)} is {_ordinal(at)}",
+            {"source": key, "at": at},
+            undo=("prefer", {"source": key, "at": was}),
+        )
 
     def _silence(self, command: Command, now: datetime) -> Step:
         key = self._known(command.given.get("source"), list(self.sources))
@@ -108,8 +133,14 @@ class NowPlaying(Music):
             data["album"] = album
         if given.get("length"):
             data["length_s"] = _length_s(given["length"])
-        return self._by_hand(START, {**data, "position_s": 0.0}, command, now, words_of(title, artists) + " plays",
-                             {**data, "artists": ", ".join(artists), "length": data.get("length_s", "")})  # fmt: skip
+        return self._by_hand(
+            START,
+            {**data, "position_s": 0.0},
+            command,
+            now,
+            words_of(title, artists) + " plays",
+            {**data, "artists": ", ".join(artists), "length": data.get("length_s", "")},
+        )
 
     def _stop(self, command: Command, now: datetime) -> Step:
         if not self.sources.get(BY_HAND, MusicSource(BY_HAND)).has_track:
@@ -118,7 +149,7 @@ class NowPlaying(Music):
 
     def _by_hand(
         self, kind: str, data: Mapping[str, Any], command: Command, now: datetime, effect: str, given: Mapping[str, Any]
-    ) -> Step:  # fmt: skip
+    ) -> Step:
         event = Occurrence(micros(now), command.seq, kind, data, BY_HAND)
         after = self.on_event(event)
         return Step(replace(after, written=()), effect, given)
@@ -133,9 +164,13 @@ class NowPlaying(Music):
         """The present value of each of its signals; None where nothing plays, or nobody knows."""
         it = self.advance(now)
         always: dict[str, Any] = {
-            "played_count": it.count, "before": it._before(), "state": NOTHING, "there": it.there(now),
-            "text": "", "source": "",
-        }  # fmt: skip
+            "played_count": it.count,
+            "before": it._before(),
+            "state": NOTHING,
+            "there": it.there(now),
+            "text": "",
+            "source": "",
+        }
         play = it.play
         if play is None:
             return {**dict.fromkeys(SIGNALS), **always, "text": None, "source": None}
@@ -145,17 +180,24 @@ class NowPlaying(Music):
         if length_s is not None and position_s is not None:
             known |= {"left": length_s - position_s}
         return {
-            **dict.fromkeys(SIGNALS), **always,
-            "title": track.title, "artists": track.by, "album": track.album or None, "text": track.words,
-            "next": track.next or None, "link": track.link or None,
+            **dict.fromkeys(SIGNALS),
+            **always,
+            "title": track.title,
+            "artists": track.by,
+            "album": track.album or None,
+            "text": track.words,
+            "next": track.next or None,
+            "link": track.link or None,
             "source": it.sources[play.source].label if play.source in it.sources else label_of(play.source),
             "state": PLAYING if play.moving_since is not None else PAUSED,
             **{name: int(value) for name, value in known.items() if value is not None},
             "time": time_text(position_s) if position_s is not None else None,
             "left_time": time_text(known["left"] or 0.0) if "left" in known else None,
             "share": round(position_s / length_s, 4) if length_s and position_s is not None else None,
-            "cover": cover.file or None, "tint": " ".join(cover.colours) or None, "motion": it.motion(),
-        }  # fmt: skip
+            "cover": cover.file or None,
+            "tint": " ".join(cover.colours) or None,
+            "motion": it.motion(),
+        }
 
     def motion(self) -> str | None:
         """How the bar moves, told once for as long as nobody touches it: `position|length|speed|since`.
@@ -183,8 +225,13 @@ class NowPlaying(Music):
             found += [play.counts_at(), play.changed_at + it.plan.change]
             if play.still_since is not None:
                 found.append(play.still_since + it.plan.leaves_after)
-            found.append(_next_second(play.anchor.position(now, play.track.length_s), play.track.length_s,
-                                      now if play.moving_since else None))  # fmt: skip
+            found.append(
+                _next_second(
+                    play.anchor.position(now, play.track.length_s),
+                    play.track.length_s,
+                    now if play.moving_since else None,
+                )
+            )
         return min((at for at in found if at is not None and at > now), default=None)
 
     def view(self, at: datetime) -> Mapping[str, Any]:
@@ -193,21 +240,33 @@ class NowPlaying(Music):
         spoken, playing = it.speaker(at), it.play
         rows = [
             {
-                "key": one.key, "label": one.label, "track": one.track, "away": one.away, "plays": one.plays(at),
+                "key": one.key,
+                "label": one.label,
+                "track": one.track,
+                "away": one.away,
+                "plays": one.plays(at),
                 "ended": one.ended,
                 "where": where_text(one.anchor.position(at, one.track.length_s), one.track.length_s),
                 "speaks": one is spoken,
-                "silent": one.key in it.silent, "left_out": it.left_out(one.track) if one.has_track else "",
-                "by_hand": one.key == BY_HAND, "from": one.key.partition("|")[0],
-            } for one in it.ordered()
-        ]  # fmt: skip
+                "silent": one.key in it.silent,
+                "left_out": it.left_out(one.track) if one.has_track else "",
+                "by_hand": one.key == BY_HAND,
+                "from": one.key.partition("|")[0],
+            }
+            for one in it.ordered()
+        ]
         when = self.plan.when_in(it.scene)
         place = playing.anchor.position(at, playing.track.length_s) if playing else None
         where = where_text(place, playing.track.length_s) if playing else ""
         return {
-            "sources": rows, "where": where, "why": it.why(at), "hidden": dict(it.hidden), "cover": it.cover(),
-            "when": when, "cover_wanted": playing.track.cover if playing else "",
-        }  # fmt: skip
+            "sources": rows,
+            "where": where,
+            "why": it.why(at),
+            "hidden": dict(it.hidden),
+            "cover": it.cover(),
+            "when": when,
+            "cover_wanted": playing.track.cover if playing else "",
+        }
 
     def saved(self) -> dict[str, Any]:
         """How it stands, to be stored."""

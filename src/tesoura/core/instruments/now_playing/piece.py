@@ -57,9 +57,10 @@ def _parts(choices: Choices) -> Mapping[str, Part]:
         return say(f'{{coalesce({name}.{signal}, "")}}', choices)
 
     parts: dict[str, Part] = {
-        "": say(f'{{"1" if coalesce({name}.there, False) else ""}}', choices), "title": told("title"),
+        "": say(f'{{"1" if coalesce({name}.there, False) else ""}}', choices),
+        "title": told("title"),
         "motion": told("motion"),
-    }  # fmt: skip
+    }
     for wished in ("artists", "album"):
         if choices[wished] == "yes":
             parts[wished] = told(wished)
@@ -125,4 +126,4 @@ PIECE = PieceKind(
     template="instruments/now_playing/piece.html",
     overlay_size=(640, 400),
     along={"arranged": SIZED},
-)  # fmt: skip
+)

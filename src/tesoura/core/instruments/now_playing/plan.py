@@ -12,8 +12,12 @@ from tesoura.core.forms.checks import line, text
 from tesoura.core.forms.fields import Field, number, one_of, switch
 
 ALWAYS, CHANGE, ASKED, NEVER = "always", "change", "asked", "never"
-WHEN = ((ALWAYS, "as long as music plays"), (CHANGE, "when the track changes"), (ASKED, "only when it is asked for"),
-        (NEVER, "not at all"))  # fmt: skip
+WHEN = (
+    (ALWAYS, "as long as music plays"),
+    (CHANGE, "when the track changes"),
+    (ASKED, "only when it is asked for"),
+    (NEVER, "not at all"),
+)
 _SHOWN, _COUNTED = "When viewers see it", "What counts"
 
 
@@ -49,15 +53,29 @@ FIELDS: Mapping[str, Field] = {
     "leaves_after_s": number("It leaves when the music has paused for", 0, 600, 6, "s", group=_SHOWN),
     "change_s": number("A change is shown for", 2, 600, 10, "s", group=_SHOWN),
     "asked_s": number("Asked for, it is shown for", 2, 600, 15, "s", group=_SHOWN),
-    **{f"{when}_in": Field(f"In these scenes: {words}", text(300, empty=True), kind="scenes", group=_SHOWN)
-       for when, words in WHEN},
+    **{
+        f"{when}_in": Field(f"In these scenes: {words}", text(300, empty=True), kind="scenes", group=_SHOWN)
+        for when, words in WHEN
+    },
     "advertisements": switch("Advertisements are shown", "no", group=_COUNTED),
-    "shortest_s": number("What is shorter is left out", 0, 600, 30, "s", group=_COUNTED,
-                         help="Jingles and clips. What tells no length is never left out for it."),
-    "words": Field("Left out with one of these words", text(2_000, empty=True), kind="area", group=_COUNTED,
-                   placeholder="live recording, karaoke",
-                   help="In title, artists or album; with commas or lines between them. Case does not decide."),
-}  # fmt: skip
+    "shortest_s": number(
+        "What is shorter is left out",
+        0,
+        600,
+        30,
+        "s",
+        group=_COUNTED,
+        help="Jingles and clips. What tells no length is never left out for it.",
+    ),
+    "words": Field(
+        "Left out with one of these words",
+        text(2_000, empty=True),
+        kind="area",
+        group=_COUNTED,
+        placeholder="live recording, karaoke",
+        help="In title, artists or album; with commas or lines between them. Case does not decide.",
+    ),
+}
 
 
 def make(name: str, choices: Mapping[str, Any], scene_signal: str) -> NowPlayingPlan:
@@ -67,9 +85,18 @@ def make(name: str, choices: Mapping[str, Any], scene_signal: str) -> NowPlaying
     words = tuple(word for one in typed if (word := name_key(one.strip())))
     change, asked, leaves = (timedelta(seconds=choices[f"{one}_s"]) for one in ("change", "asked", "leaves_after"))
     return NowPlayingPlan(
-        name, choices["title"], choices["when"], in_scenes, change, asked, leaves,
-        choices["advertisements"] == "yes", float(choices["shortest_s"]), words, scene_signal,
-    )  # fmt: skip
+        name,
+        choices["title"],
+        choices["when"],
+        in_scenes,
+        change,
+        asked,
+        leaves,
+        choices["advertisements"] == "yes",
+        float(choices["shortest_s"]),
+        words,
+        scene_signal,
+    )
 
 
 def check(choices: Mapping[str, Any]) -> Mapping[str, str]:

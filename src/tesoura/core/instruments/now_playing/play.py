@@ -75,8 +75,14 @@ class Play:
             return at + by if at else None
 
         anchor = replace(self.anchor, at=moved(self.anchor.at))
-        return replace(self, began=self.began + by, changed_at=self.changed_at + by, anchor=anchor,
-                       moving_since=moved(self.moving_since), still_since=moved(self.still_since))  # fmt: skip
+        return replace(
+            self,
+            began=self.began + by,
+            changed_at=self.changed_at + by,
+            anchor=anchor,
+            moving_since=moved(self.moving_since),
+            still_since=moved(self.still_since),
+        )
 
 
 @dataclass(frozen=True, slots=True)

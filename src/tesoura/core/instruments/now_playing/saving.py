@@ -19,30 +19,44 @@ _PARTS: Mapping[str, type[Any]] = {"track": Track, "anchor": Anchor}
 def saved(it: Music) -> dict[str, Any]:
     """How it stands, as JSON."""
     return {
-        "sources": [_plain(one) for one in it.sources.values()], "order": list(it.order), "silent": sorted(it.silent),
-        "hidden": dict(it.hidden), "play": _plain(it.play) if it.play else None,
+        "sources": [_plain(one) for one in it.sources.values()],
+        "order": list(it.order),
+        "silent": sorted(it.silent),
+        "hidden": dict(it.hidden),
+        "play": _plain(it.play) if it.play else None,
         "recent": [_plain(one) for one in it.recent],
         "waits": it.waits,
-        "owed": [_plain(one) for one in it.owed], "announced": it.announced,
-        "before": [_plain(one) for one in it.before], "count": it.count,
-        "covers": {key: _plain(one) for key, one in it.covers.items()}, "asked_until": _value(it.asked_until),
-        "scene": it.scene, "driven_at": _value(it.driven_at),
-    }  # fmt: skip
+        "owed": [_plain(one) for one in it.owed],
+        "announced": it.announced,
+        "before": [_plain(one) for one in it.before],
+        "count": it.count,
+        "covers": {key: _plain(one) for key, one in it.covers.items()},
+        "asked_until": _value(it.asked_until),
+        "scene": it.scene,
+        "driven_at": _value(it.driven_at),
+    }
 
 
 def kept(told: Mapping[str, Any]) -> dict[str, Any]:
     """What was stored, by the names of its fields."""
     sources = [_made(MusicSource, one) for one in told["sources"]]
     return {
-        "sources": {one.key: one for one in sources}, "order": tuple(told["order"]),
-        "silent": frozenset(told["silent"]), "hidden": dict(told["hidden"]),
+        "sources": {one.key: one for one in sources},
+        "order": tuple(told["order"]),
+        "silent": frozenset(told["silent"]),
+        "hidden": dict(told["hidden"]),
         "play": _made(Play, told["play"]) if told["play"] else None,
-        "recent": tuple(_made(Play, one) for one in told["recent"]), "waits": told["waits"],
-        "owed": tuple(_made(Play, one) for one in told["owed"]), "announced": told["announced"],
-        "before": tuple(_made(Played, one) for one in told["before"]), "count": told["count"],
+        "recent": tuple(_made(Play, one) for one in told["recent"]),
+        "waits": told["waits"],
+        "owed": tuple(_made(Play, one) for one in told["owed"]),
+        "announced": told["announced"],
+        "before": tuple(_made(Played, one) for one in told["before"]),
+        "count": told["count"],
         "covers": {key: _made(Cover, one) for key, one in told["covers"].items()},
-        "asked_until": _instant(told["asked_until"]), "scene": told["scene"], "driven_at": _instant(told["driven_at"]),
-    }  # fmt: skip
+        "asked_until": _instant(told["asked_until"]),
+        "scene": told["scene"],
+        "driven_at": _instant(told["driven_at"]),
+    }
 
 
 def _plain(one: Any) -> dict[str, Any]:

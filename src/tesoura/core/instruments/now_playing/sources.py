@@ -148,8 +148,16 @@ def label_of(key: str) -> str:
 def _merged(track: Track, data: Mapping[str, Any]) -> Track:
     """A track with the details that an event tells in the place of those before."""
     told = track_of({"title": track.title, **data})
-    given = {"artists": "artists", "album": "album", "length_s": "length_s", "cover": "cover", "link": "link",
-             "kind": "kind", "track": "id", "title": "title"}  # fmt: skip
+    given = {
+        "artists": "artists",
+        "album": "album",
+        "length_s": "length_s",
+        "cover": "cover",
+        "link": "link",
+        "kind": "kind",
+        "track": "id",
+        "title": "title",
+    }
     changed = {attribute: getattr(told, attribute) for name, attribute in given.items() if name in data}
     if "next_title" in data or "next_artists" in data:
         changed["next"] = told.next

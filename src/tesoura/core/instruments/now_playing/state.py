@@ -11,14 +11,7 @@ from tesoura.core.computed.occurrence import Occurrence, instant, name_of
 from tesoura.core.instants import iso_instant
 from tesoura.core.instruments.base import Fired
 from tesoura.core.instruments.now_playing.play import Cover, Play, Played, cover_of
-from tesoura.core.instruments.now_playing.sources import (
-    BY_HAND,
-    Anchor,
-    MusicSource,
-    key_of,
-    tells,
-    with_source,
-)
+from tesoura.core.instruments.now_playing.sources import BY_HAND, Anchor, MusicSource, key_of, tells, with_source
 from tesoura.core.instruments.now_playing.voices import Voices
 from tesoura.core.instruments.records import Record
 from tesoura.core.tracks.schema import COVER, STARTED, TYPES
@@ -196,12 +189,14 @@ class Music(Voices):
         columns = ("title", "artists", "album", "length_s", "link", "source")
         row = {name: data[name] for name in columns if data.get(name)} | {"artists": ", ".join(one.artists)}
         return replace(
-            self, play=_counted(self.play, told) if self.play is not None else None,
+            self,
+            play=_counted(self.play, told) if self.play is not None else None,
             recent=tuple(_counted(each, told) for each in self.recent),
             owed=tuple(each for each in self.owed if each.id != told),
-            before=(*self.before, one)[-MOST_BEFORE:], count=self.count + in_session,
+            before=(*self.before, one)[-MOST_BEFORE:],
+            count=self.count + in_session,
             written=(Record(PLAYED, began, row),),
-        )  # fmt: skip
+        )
 
     def recorded(self) -> Sequence[Record]:
         """What the last event has added to its records."""
@@ -237,8 +232,9 @@ class Music(Voices):
             return True
         when = self.plan.when_in(self.scene)
         moves = play.moving_since is not None
-        stays = moves or (play.still_since is not None and play.heard > timedelta()
-                          and at < play.still_since + self.plan.leaves_after)  # fmt: skip
+        stays = moves or (
+            play.still_since is not None and play.heard > timedelta() and at < play.still_since + self.plan.leaves_after
+        )
         if when == "change":
             return stays and at < play.changed_at + self.plan.change
         return when == "always" and stays
@@ -263,6 +259,11 @@ def _counted(play: Play, id: str) -> Play:
 
 
 def _facts(track: Track) -> dict[str, Any]:
-    facts: dict[str, Any] = {"title": track.title, "artists": list(track.artists), "album": track.album,
-                             "length_s": track.length_s, "link": track.link}  # fmt: skip
+    facts: dict[str, Any] = {
+        "title": track.title,
+        "artists": list(track.artists),
+        "album": track.album,
+        "length_s": track.length_s,
+        "link": track.link,
+    }
     return {name: value for name, value in facts.items() if value}

@@ -36,8 +36,11 @@ def _types(name: str, choices: Choices) -> list[str]:
     own = [f"{name}.{one}" for one in MOMENTS]
     by = choices["counted_by"]
     when = choices["when"].strip()
-    return list(dict.fromkeys([*own, CLIP_CAME, TROUBLE, *HEARD, *((when,) if when else ()),
-                               *((f"tesoura.command.{by}",) if by else ())]))  # fmt: skip
+    return list(
+        dict.fromkeys(
+            [*own, CLIP_CAME, TROUBLE, *HEARD, *((when,) if when else ()), *((f"tesoura.command.{by}",) if by else ())]
+        )
+    )
 
 
 def _depends_on(choices: Choices, almanac: Almanac) -> str:
@@ -58,8 +61,12 @@ KIND = InstrumentKind(
     restore=_restore,
     outputs=lambda choices: SIGNALS,
     commands=(
-        CommandKind("ask", "Show the last seconds", "The seconds that were just seen, at once.",
-                    {"seconds": Field("Seconds", _given, placeholder="12"), "caption": Field("Words", _given)}),
+        CommandKind(
+            "ask",
+            "Show the last seconds",
+            "The seconds that were just seen, at once.",
+            {"seconds": Field("Seconds", _given, placeholder="12"), "caption": Field("Words", _given)},
+        ),
         CommandKind("again", "Show the last one again", "The replay that was seen last."),
         CommandKind("show_now", "Show the waiting one now", "The greatest that waits, whatever it hides."),
         CommandKind("put_away", "Put it away", "The replay that is seen."),
@@ -67,8 +74,12 @@ KIND = InstrumentKind(
         CommandKind("try_it", "Try it", "Viewers see a made-up clip where replays are seen; it says so."),
         CommandKind("show", "Show a clip", "One from the shelf, given by its page.", also=CLIP),
     ),
-    buttons=(("Show the last 12 s", "ask", "seconds 12"), ("Show it again", "again", ""),
-             ("Show the waiting one now", "show_now", ""), ("Put it away", "put_away", "")),
+    buttons=(
+        ("Show the last 12 s", "ask", "seconds 12"),
+        ("Show it again", "again", ""),
+        ("Show the waiting one now", "show_now", ""),
+        ("Put it away", "put_away", ""),
+    ),
     types=_types,
     reads=lambda choices, almanac: make("x", choices, almanac).reads,
     moments=lambda name, choices: {f"{name}.{one}": f"{choices['title']} {words}" for one, words in MOMENTS.items()},
@@ -79,4 +90,4 @@ KIND = InstrumentKind(
     records=(RecordKind(SHOWN_RECORD, "replays", {"clip": "Clip", "caption": "Words", "kills": "Kills"}),),
     watches=True,
     decides=True,
-)  # fmt: skip
+)

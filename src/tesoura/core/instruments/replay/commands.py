@@ -24,9 +24,17 @@ MADE_UP = Clip(0, "made_up.webm", 8 * MICRO, 0, 640, 360)
 """The made-up clip that ships: eight seconds of it."""
 MADE_UP_KILLS = (3 * MICRO, 5 * MICRO)
 SIGNALS: Mapping[str, str] = {
-    "state": "", "there": "", "caption": "", "kills": "", "seconds": "s", "waiting": "", "shown": "",
-    "note": "", "trial": "", "motion": "drawing",
-}  # fmt: skip
+    "state": "",
+    "there": "",
+    "caption": "",
+    "kills": "",
+    "seconds": "s",
+    "waiting": "",
+    "shown": "",
+    "note": "",
+    "trial": "",
+    "motion": "drawing",
+}
 NOTHING, ASKED, WAITS, SEEN = "nothing", "asked for", "waits", "seen"
 TRIED = "only a try, with a made-up clip"
 
@@ -47,8 +55,16 @@ class Replays(FiringReplays):
         raw = command.given.get("seconds")
         seconds = whole(1, 120)(raw) if raw not in (None, "") else min(12, self.plan.cutting.most // MICRO)
         at = micros(now)
-        wish = Wish(f"asked-{command.seq}", (), (), ((at - seconds * MICRO, at),), at,
-                    str(command.given.get("caption") or "")[:200], by_hand=True, cause=command.seq)  # fmt: skip
+        wish = Wish(
+            f"asked-{command.seq}",
+            (),
+            (),
+            ((at - seconds * MICRO, at),),
+            at,
+            str(command.given.get("caption") or "")[:200],
+            by_hand=True,
+            cause=command.seq,
+        )
         words = f"the last {seconds} s are asked for, and shown as soon as they are there"
         return Step(replace(self, asked=(*self.asked, wish)), words, {"seconds": seconds, "caption": wish.caption})
 
@@ -73,9 +89,18 @@ class Replays(FiringReplays):
         return Step(after, f"“{best.wish.caption or 'a replay'}” is shown now")
 
     def _try_it(self, command: Command, now: datetime) -> Step:
-        wish = Wish(f"try-{command.seq}", MADE_UP_KILLS, (), ((0, MADE_UP.length),), micros(now),
-                    caption_of(self.plan.caption, MADE_UP_KILLS, {"actor": "mara_vane", "target": "otto_knot"}),
-                    self.plan.closer.times, self.plan.closer.x, self.plan.closer.y, by_hand=True)  # fmt: skip
+        wish = Wish(
+            f"try-{command.seq}",
+            MADE_UP_KILLS,
+            (),
+            ((0, MADE_UP.length),),
+            micros(now),
+            caption_of(self.plan.caption, MADE_UP_KILLS, {"actor": "mara_vane", "target": "otto_knot"}),
+            self.plan.closer.times,
+            self.plan.closer.x,
+            self.plan.closer.y,
+            by_hand=True,
+        )
         ready = made_ready(self.plan, wish, MADE_UP, micros(now))
         assert ready is not None
         return self._pressed(replace(ready, trial=True), now, {})
@@ -115,12 +140,17 @@ class Replays(FiringReplays):
         state = SEEN if shown else WAITS if waiting else ASKED if on_way else NOTHING
         wish = shown.replay.wish if shown else None
         return {
-            "state": state, "there": shown is not None, "caption": wish.caption if wish else "",
-            "kills": len(wish.kills) if wish else None, "seconds": seconds_of(wish.kills) if wish else None,
-            "waiting": waiting + on_way, "shown": self.shown,
+            "state": state,
+            "there": shown is not None,
+            "caption": wish.caption if wish else "",
+            "kills": len(wish.kills) if wish else None,
+            "seconds": seconds_of(wish.kills) if wish else None,
+            "waiting": waiting + on_way,
+            "shown": self.shown,
             "note": TRIED if shown is not None and shown.replay.trial else "",
-            "trial": shown is not None and shown.replay.trial, "motion": self._motion(at),
-        }  # fmt: skip
+            "trial": shown is not None and shown.replay.trial,
+            "motion": self._motion(at),
+        }
 
     def _motion(self, at: int) -> str:
         """How what is seen goes, or will in a moment; and which clip comes next, so that pages have it by then."""
@@ -135,19 +165,29 @@ class Replays(FiringReplays):
         shown = self.shows(now)
         by_id = {one.id: one for one in self.line.waiting}
         waits = [
-            {"id": one.id, "caption": one.wish.caption, "kills": len(one.wish.kills), "clip": one.clip.number,
-             "seconds": round(one.length / MICRO, 1), "since": one.since,
-             "until": by_id[one.id].since + self.plan.showing.longest_wait if one.id in by_id else None}
+            {
+                "id": one.id,
+                "caption": one.wish.caption,
+                "kills": len(one.wish.kills),
+                "clip": one.clip.number,
+                "seconds": round(one.length / MICRO, 1),
+                "since": one.since,
+                "until": by_id[one.id].since + self.plan.showing.longest_wait if one.id in by_id else None,
+            }
             for one in sorted(self.ready, key=lambda one: one.wish.rank, reverse=True)
-        ]  # fmt: skip
+        ]
         return {
-            "waits": waits, "why_not": self.may(now), "shown": shown.replay.wish.caption if shown else None,
+            "waits": waits,
+            "why_not": self.may(now),
+            "shown": shown.replay.wish.caption if shown else None,
             "shown_clip": shown.replay.clip.number if shown else None,
-            "until": shown.until if shown else None, "asked": len(self.wishes) + len(self.asked),
+            "until": shown.until if shown else None,
+            "asked": len(self.wishes) + len(self.asked),
             "candidates": [one.wish.caption for one in self.candidates],
             "passed": [{"caption": one.caption, "why": one.why, "at": one.at} for one in self.passed],
-            "source": self.plan.source, "rule": self.plan.rule.words() if self.plan.rule else "",
-        }  # fmt: skip
+            "source": self.plan.source,
+            "rule": self.plan.rule.words() if self.plan.rule else "",
+        }
 
     def extremes(self, at: datetime) -> Mapping[str, Extremes]:
         """The longest that it comes to say."""
@@ -166,10 +206,17 @@ def _going(it: Replays, shown: ShownReplay) -> dict[str, Any]:
         [one.shown_from // 1_000, one.begin // 1_000, one.end // 1_000, one.speed_pct] for one in replay.pace.stretches
     ]
     return {
-        "id": replay.id, "clip": _address(replay.clip), "at": shown.at // 1_000,
-        "ms": (shown.until - shown.at) // 1_000, "stretches": stretches, "closer": replay.wish.closer,
-        "x": replay.wish.x, "y": replay.wish.y, "move": closer.move // 1_000, "trial": replay.trial,
-    }  # fmt: skip
+        "id": replay.id,
+        "clip": _address(replay.clip),
+        "at": shown.at // 1_000,
+        "ms": (shown.until - shown.at) // 1_000,
+        "stretches": stretches,
+        "closer": replay.wish.closer,
+        "x": replay.wish.x,
+        "y": replay.wish.y,
+        "move": closer.move // 1_000,
+        "trial": replay.trial,
+    }
 
 
 def _address(clip: Clip) -> str:
@@ -185,16 +232,32 @@ def _given(it: Replays, command: Command, now: datetime) -> ReadyReplay:
     if not data.get("file"):
         raise CommandRefused("Show it from the shelf of clips.")
     try:
-        clip = Clip(int(data["clip"]), str(data["file"]), int(data["length"]), int(data["shows_from"]),
-                    int(data.get("width_px", 0)), int(data.get("height_px", 0)))  # fmt: skip
+        clip = Clip(
+            int(data["clip"]),
+            str(data["file"]),
+            int(data["length"]),
+            int(data["shows_from"]),
+            int(data.get("width_px", 0)),
+            int(data.get("height_px", 0)),
+        )
         kills = tuple(int(one) for one in data.get("kills", ()))
         parts = tuple((int(begin), int(end)) for begin, end in data["parts"])
     except (KeyError, TypeError, ValueError):
         raise InvalidField("This is no clip of the shelf.") from None
     closer = it.plan.closer
-    wish = Wish(f"shelf-{command.seq}", kills, (), parts, micros(now), str(data.get("caption") or "")[:200],
-                closer.times if closer.only is None else 1.0, closer.x, closer.y, by_hand=True,
-                cause=command.seq)  # fmt: skip
+    wish = Wish(
+        f"shelf-{command.seq}",
+        kills,
+        (),
+        parts,
+        micros(now),
+        str(data.get("caption") or "")[:200],
+        closer.times if closer.only is None else 1.0,
+        closer.x,
+        closer.y,
+        by_hand=True,
+        cause=command.seq,
+    )
     ready = made_ready(it.plan, wish, clip, micros(now))
     if ready is None:
         raise CommandRefused("Nothing of it is left to show. Give it another beginning and end.")

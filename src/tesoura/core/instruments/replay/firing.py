@@ -42,12 +42,19 @@ class FiringReplays(ReplayBase):
 
     def _wants(self, wish: Wish, now: datetime) -> Fired:
         data = {
-            "of": wish.id, "from": wish.begins, "until": wish.ends, "caption": wish.caption, "kills": list(wish.kills),
-            "parts": [list(one) for one in wish.parts], "seqs": list(wish.seqs), "counted_by": self.plan.counted_by,
-        }  # fmt: skip
+            "of": wish.id,
+            "from": wish.begins,
+            "until": wish.ends,
+            "caption": wish.caption,
+            "kills": list(wish.kills),
+            "parts": [list(one) for one in wish.parts],
+            "seqs": list(wish.seqs),
+            "counted_by": self.plan.counted_by,
+        }
         effect = Effect(CLIP, self.plan.source, {**data, "instrument": self.plan.name}, now + timedelta(seconds=60))
-        return Fired(f"{wish.id}:{WANTED}", f"{self.plan.name}.{WANTED}", now, wish.told(), [effect],
-                     wish.cause or None)  # fmt: skip
+        return Fired(
+            f"{wish.id}:{WANTED}", f"{self.plan.name}.{WANTED}", now, wish.told(), [effect], wish.cause or None
+        )
 
     def _passes(self, wish: Wish, why: str, now: datetime) -> Fired:
         data = {"of": wish.id, "why": why, "caption": wish.caption, "kills": len(wish.kills)}
@@ -80,9 +87,13 @@ class FiringReplays(ReplayBase):
         if plan.sound and len(wish.kills) >= plan.sound_from:
             effects.append(Effect(SOUND, plan.name, {"sound": plan.sound}, until))
         data = {
-            "of": ready.id, "clip": ready.clip.number, "kills": len(wish.kills), "caption": wish.caption,
-            "seconds": round(ready.length / MICRO, 2), "trial": ready.trial,
-        }  # fmt: skip
+            "of": ready.id,
+            "clip": ready.clip.number,
+            "kills": len(wish.kills),
+            "caption": wish.caption,
+            "seconds": round(ready.length / MICRO, 2),
+            "trial": ready.trial,
+        }
         return Fired(f"{ready.id}:{BEGUN}", f"{plan.name}.{BEGUN}", now, data, effects, wish.cause or None)
 
     def next_change(self, now: datetime) -> datetime | None:

@@ -11,8 +11,17 @@ from tesoura.core.replays.occasions import MICRO
 
 DOWN_FOR = 8 * MICRO
 """A game that does not tell when the player is back is taken to have him back by then."""
-HEARD = ("death", "kill", "vitals", "round.start", "round.end", "match.start", "match.end", "match.pause",
-         "match.resume")  # fmt: skip
+HEARD = (
+    "death",
+    "kill",
+    "vitals",
+    "round.start",
+    "round.end",
+    "match.start",
+    "match.end",
+    "match.pause",
+    "match.resume",
+)
 
 
 @dataclass(frozen=True, slots=True)

@@ -57,4 +57,4 @@ PIECE = PieceKind(
     wants="Choose which replays it shows. Set them up under Instruments first.",
     template="instruments/replay/piece.html",
     overlay_size=(1920, 1080),
-)  # fmt: skip
+)

@@ -28,8 +28,12 @@ AT_ONCE, HELD = "at once", "held"
 DEFAULT_CAPTION = "{kills} cuts in {seconds} s"
 PLACES = ("kills", "seconds", "who", "target", "means")
 _WHAT, _SECONDS, _WHEN, _HOW, _TOLD = (
-    "What deserves one", "Which seconds of it", "When viewers see it", "How fast, and how close", "Words and sounds",
-)  # fmt: skip
+    "What deserves one",
+    "Which seconds of it",
+    "When viewers see it",
+    "How fast, and how close",
+    "Words and sounds",
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,8 +97,15 @@ class ReplayPlan:
     def reads(self) -> tuple[str, ...]:
         """The signals that say whether a replay may be seen."""
         formulas = [one for one in (self.free.also, self.never) if one is not None]
-        return tuple(dict.fromkeys((self.scene_signal, *(name for one in formulas for name in one.names),
-                                    *(seen_signal(one) for one in self.never_with))))  # fmt: skip
+        return tuple(
+            dict.fromkeys(
+                (
+                    self.scene_signal,
+                    *(name for one in formulas for name in one.names),
+                    *(seen_signal(one) for one in self.never_with),
+                )
+            )
+        )
 
 
 def _formula(raw: object) -> str:
@@ -121,42 +132,76 @@ def _conditions() -> dict[str, Field]:
     found: dict[str, Field] = {}
     for at in range(1, CONDITIONS + 1):
         found |= {
-            f"field_{at}": Field("And its field", _LATER, kind="datum", group=_WHAT, placeholder="means",
-                                 advanced=True),
+            f"field_{at}": Field(
+                "And its field", _LATER, kind="datum", group=_WHAT, placeholder="means", advanced=True
+            ),
             f"how_{at}": one_of("is so", HOW, IS, group=_WHAT, advanced=True),
             f"value_{at}": Field("what", _LATER, group=_WHAT, advanced=True),
-        }  # fmt: skip
+        }
     return found
 
 
 _IF_HELD: dict[str, Any] = {"group": _WHEN, "only_if": ("shown", (HELD,))}
 FIELDS: Mapping[str, Field] = {
     "title": Field("Its name", line(60), default="Replays", group=_WHAT),
-    "when": Field("These events", text(120, empty=True), kind="event", default="kill", group=_WHAT,
-                  help="Left empty, a replay comes only when it is asked for."),
-    "counted_by": Field("Of kills, those that count for", text(60, empty=True), kind="instrument", of="statistics",
-                        group=_WHAT, help="Whose kills, and which not, is chosen there. With none chosen all count."),
+    "when": Field(
+        "These events",
+        text(120, empty=True),
+        kind="event",
+        default="kill",
+        group=_WHAT,
+        help="Left empty, a replay comes only when it is asked for.",
+    ),
+    "counted_by": Field(
+        "Of kills, those that count for",
+        text(60, empty=True),
+        kind="instrument",
+        of="statistics",
+        group=_WHAT,
+        help="Whose kills, and which not, is chosen there. With none chosen all count.",
+    ),
     **_conditions(),
     "kills": number("So many of them", 1, 50, 3, group=_WHAT),
     "within_s": number("within", 1, 120, 10, "s", group=_WHAT),
-    "best": one_of("Of those that deserve one", ((EACH, "each is shown"), (BEST, "the best of a match, at its end")),
-                   EACH, group=_WHAT),
+    "best": one_of(
+        "Of those that deserve one",
+        ((EACH, "each is shown"), (BEST, "the best of a match, at its end")),
+        EACH,
+        group=_WHAT,
+    ),
     "source": Field("The picture comes from", text(60, empty=True), kind="feed", of="clips", group=_SECONDS),
     "before_s": number("Before each", 0, 30, 4, "s", group=_SECONDS),
     "after_s": number("After each", 0, 30, 2, "s", group=_SECONDS),
-    "gaps": one_of("Where they are far apart", ((GAPS_OUT, "the gap is left out"), (WHOLE, "all of it stays")),
-                   GAPS_OUT, group=_SECONDS, advanced=True),
+    "gaps": one_of(
+        "Where they are far apart",
+        ((GAPS_OUT, "the gap is left out"), (WHOLE, "all of it stays")),
+        GAPS_OUT,
+        group=_SECONDS,
+        advanced=True,
+    ),
     "most_s": number("At most", 2, 120, 24, "s in all", group=_SECONDS, advanced=True),
     "shown": one_of("It is shown", ((AT_ONCE, "at once"), (HELD, "when it hides nothing")), HELD, group=_WHEN),
     "down": switch("While the player is down", **_IF_HELD),
     "between_rounds": switch("Between rounds", **_IF_HELD),
     "paused": switch("In a pause, and outside a match", **_IF_HELD),
-    "game_scenes": Field("In every scene but", named_scenes, kind="scenes", **_IF_HELD,
-                         help="The scenes in which the game is played. Left empty, scenes do not matter."),
-    "also_if": Field("And whenever this is true", _formula, kind="formula", placeholder="game.health == 0",
-                     advanced=True, **_IF_HELD),
-    "never_with": Field("Never while these are seen", named_pieces, kind="pieces", of="replay", group=_WHEN,
-                        help="One that is seen already is put away when one of these comes."),
+    "game_scenes": Field(
+        "In every scene but",
+        named_scenes,
+        kind="scenes",
+        **_IF_HELD,
+        help="The scenes in which the game is played. Left empty, scenes do not matter.",
+    ),
+    "also_if": Field(
+        "And whenever this is true", _formula, kind="formula", placeholder="game.health == 0", advanced=True, **_IF_HELD
+    ),
+    "never_with": Field(
+        "Never while these are seen",
+        named_pieces,
+        kind="pieces",
+        of="replay",
+        group=_WHEN,
+        help="One that is seen already is put away when one of these comes.",
+    ),
     "never_if": Field("Never while this is true", _formula, kind="formula", group=_WHEN, advanced=True),
     "longest_wait_s": number("One waits at most", 5, 3_600, 180, "s", group=_WHEN, advanced=True),
     "gap_s": number("Between two there are at least", 0, 3_600, 20, "s", group=_WHEN),
@@ -165,21 +210,34 @@ FIELDS: Mapping[str, Field] = {
     "slow_pct": number("Around a kill", 25, 100, 50, "%", group=_HOW),
     "around_s": number("Around means, before and after", 1, 5, 1, "s", group=_HOW, advanced=True),
     "closer_pct": number("Closer", 100, 400, 100, "%", group=_HOW, help="At 100 % all of the picture is seen."),
-    "closer_field": Field("Closer only when its field", _LATER, kind="datum", group=_HOW, placeholder="distance",
-                          advanced=True),
+    "closer_field": Field(
+        "Closer only when its field", _LATER, kind="datum", group=_HOW, placeholder="distance", advanced=True
+    ),
     "closer_how": one_of("is so", HOW, AT_LEAST, group=_HOW, advanced=True),
     "closer_value": Field("what", _LATER, group=_HOW, placeholder="40", advanced=True),
     "x_pct": number("Toward a point, from the left", 0, 100, 50, "%", group=_HOW),
     "y_pct": number("and from above", 0, 100, 50, "%", group=_HOW),
-    "x_field": Field("Or where the game tells, across", _LATER, kind="datum", group=_HOW, advanced=True,
-                     help="A field with a share from 0 to 1."),
+    "x_field": Field(
+        "Or where the game tells, across",
+        _LATER,
+        kind="datum",
+        group=_HOW,
+        advanced=True,
+        help="A field with a share from 0 to 1.",
+    ),
     "y_field": Field("and down", _LATER, kind="datum", group=_HOW, advanced=True),
     "move_s": number("Moving in over", 0, 5, 1, "s", group=_HOW, advanced=True),
-    "caption": Field("Its words", _caption, kind="wide", default=DEFAULT_CAPTION, group=_TOLD,
-                     help="{kills}, {seconds}, {who}, {target} and {means} stand for what they say."),
+    "caption": Field(
+        "Its words",
+        _caption,
+        kind="wide",
+        default=DEFAULT_CAPTION,
+        group=_TOLD,
+        help="{kills}, {seconds}, {who}, {target} and {means} stand for what they say.",
+    ),
     "sound": Field("It sounds", text(80, empty=True), kind="sound", default="gong", group=_TOLD),
     "sound_from": number("from so many kills on", 1, 50, 5, group=_TOLD),
-}  # fmt: skip
+}
 
 
 def _free(c: Mapping[str, Any]) -> FreeRule:
@@ -195,23 +253,42 @@ def make(name: str, choices: Mapping[str, Any], almanac: Almanac) -> ReplayPlan:
     after = c["after_s"] * MICRO
     conditions = tuple(
         Condition(c[f"field_{at}"].strip(), c[f"how_{at}"], c[f"value_{at}"])
-        for at in range(1, CONDITIONS + 1) if c[f"field_{at}"].strip()
-    )  # fmt: skip
+        for at in range(1, CONDITIONS + 1)
+        if c[f"field_{at}"].strip()
+    )
     far = c["closer_field"].strip()
     only = Condition(far, c["closer_how"], c["closer_value"]) if far else None
     return ReplayPlan(
-        name, c["title"], c["when"].strip(), conditions,
-        statistics_plan(c["counted_by"], by).rule if by is not None else None, c["counted_by"],
-        OccasionRule(c["kills"], c["within_s"] * MICRO, after), c["best"] == BEST, c["source"],
+        name,
+        c["title"],
+        c["when"].strip(),
+        conditions,
+        statistics_plan(c["counted_by"], by).rule if by is not None else None,
+        c["counted_by"],
+        OccasionRule(c["kills"], c["within_s"] * MICRO, after),
+        c["best"] == BEST,
+        c["source"],
         CutRule(c["before_s"] * MICRO, max(after, MICRO // 2), c["gaps"] == GAPS_OUT, c["most_s"] * MICRO),
         c["shown"] == HELD,
         _free(c) if c["shown"] == HELD else FreeRule(),
         compile_formula(c["never_if"]) if c["never_if"] else None,
         tuple(c["never_with"].splitlines()),
         ShowRule(c["gap_s"] * MICRO, c["longest_wait_s"] * MICRO, c["most_waiting"]),
-        c["speed_pct"], min(c["slow_pct"], c["speed_pct"]), c["around_s"] * MICRO,
-        CloserRule(c["closer_pct"] / 100, c["x_pct"] / 100, c["y_pct"] / 100, c["move_s"] * MICRO, only,
-                   c["x_field"].strip(), c["y_field"].strip()),
-        c["caption"], "" if c["sound"] in ("", "none") else c["sound"], c["sound_from"], almanac.scene_signal,
+        c["speed_pct"],
+        min(c["slow_pct"], c["speed_pct"]),
+        c["around_s"] * MICRO,
+        CloserRule(
+            c["closer_pct"] / 100,
+            c["x_pct"] / 100,
+            c["y_pct"] / 100,
+            c["move_s"] * MICRO,
+            only,
+            c["x_field"].strip(),
+            c["y_field"].strip(),
+        ),
+        c["caption"],
+        "" if c["sound"] in ("", "none") else c["sound"],
+        c["sound_from"],
+        almanac.scene_signal,
         almanac.session_began,
-    )  # fmt: skip
+    )

@@ -19,15 +19,21 @@ def plain(it: ReplayBase) -> dict[str, Any]:
     """All that a later reading needs."""
     shown, game = it.showing, it.game
     return {
-        "kills": [[one.seq, one.at, dict(one.data)] for one in it.kills.values()], "recent": list(it.recent),
-        "asked": [_wish(one) for one in it.asked], "wishes": [_wish(one) for one in it.wishes],
-        "ready": [_ready(one) for one in it.ready], "candidates": [_ready(one) for one in it.candidates],
-        "gone": [[_wish(one), why] for one, why in it.gone], "chosen": it.chosen,
+        "kills": [[one.seq, one.at, dict(one.data)] for one in it.kills.values()],
+        "recent": list(it.recent),
+        "asked": [_wish(one) for one in it.asked],
+        "wishes": [_wish(one) for one in it.wishes],
+        "ready": [_ready(one) for one in it.ready],
+        "candidates": [_ready(one) for one in it.candidates],
+        "gone": [[_wish(one), why] for one, why in it.gone],
+        "chosen": it.chosen,
         "waiting": [[one.id, list(one.rank), one.since, one.length] for one in it.line.waiting],
-        "ends_at": it.line.ends_at, "showing": [_ready(shown.replay), shown.at, shown.until] if shown else None,
-        "game": [game.down_at, game.between_rounds, game.paused, game.in_match], "shown": it.shown,
+        "ends_at": it.line.ends_at,
+        "showing": [_ready(shown.replay), shown.at, shown.until] if shown else None,
+        "game": [game.down_at, game.between_rounds, game.paused, game.in_match],
+        "shown": it.shown,
         "passed": [[one.caption, one.why, one.at] for one in it.passed],
-    }  # fmt: skip
+    }
 
 
 def kept(plan: ReplayPlan, saved: Mapping[str, Any]) -> dict[str, Any]:
@@ -36,16 +42,21 @@ def kept(plan: ReplayPlan, saved: Mapping[str, Any]) -> dict[str, Any]:
     waiting = tuple(WaitingReplay(id, tuple(rank), since, length) for id, rank, since, length in saved["waiting"])
     shown = saved["showing"]
     return {
-        "occasions": Occasions.of(plan.occasions, [(one.at, one.seq) for one in kills.values()]), "kills": kills,
-        "recent": tuple(saved["recent"]), "asked": tuple(map(_wished, saved["asked"])),
-        "wishes": tuple(map(_wished, saved["wishes"])), "ready": tuple(map(_readied, saved["ready"])),
+        "occasions": Occasions.of(plan.occasions, [(one.at, one.seq) for one in kills.values()]),
+        "kills": kills,
+        "recent": tuple(saved["recent"]),
+        "asked": tuple(map(_wished, saved["asked"])),
+        "wishes": tuple(map(_wished, saved["wishes"])),
+        "ready": tuple(map(_readied, saved["ready"])),
         "candidates": tuple(map(_readied, saved["candidates"])),
-        "gone": tuple((_wished(one), why) for one, why in saved["gone"]), "chosen": saved["chosen"],
+        "gone": tuple((_wished(one), why) for one, why in saved["gone"]),
+        "chosen": saved["chosen"],
         "line": replace(ReplayLine(plan.showing), waiting=waiting, ends_at=saved["ends_at"]),
         "showing": ShownReplay(_readied(shown[0]), shown[1], shown[2]) if shown else None,
-        "game": GameState(*saved["game"]), "shown": saved["shown"],
+        "game": GameState(*saved["game"]),
+        "shown": saved["shown"],
         "passed": tuple(PassedReplay(*one) for one in saved["passed"]),
-    }  # fmt: skip
+    }
 
 
 def _wish(one: Wish) -> dict[str, Any]:
@@ -59,10 +70,13 @@ def _wished(told: Mapping[str, Any]) -> Wish:
 def _ready(one: ReadyReplay) -> dict[str, Any]:
     clip = one.clip
     return {
-        "wish": _wish(one.wish), "since": one.since, "pressed": one.pressed, "trial": one.trial,
+        "wish": _wish(one.wish),
+        "since": one.since,
+        "pressed": one.pressed,
+        "trial": one.trial,
         "clip": [clip.number, clip.file, clip.length, clip.shows_from, clip.width_px, clip.height_px],
         "pace": [[each.shown_from, each.begin, each.end, each.speed_pct] for each in one.pace.stretches],
-    }  # fmt: skip
+    }
 
 
 def _readied(told: Mapping[str, Any]) -> ReadyReplay:

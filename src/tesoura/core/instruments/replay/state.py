@@ -26,17 +26,21 @@ from tesoura.core.values import Scalar
 
 WANTED, BEGUN, PASSED, AWAY = "wanted", "begun", "passed", "away"
 MOMENTS: Mapping[str, str] = {
-    WANTED: "asks for a clip", BEGUN: "shows a replay", PASSED: "lets a replay pass",
+    WANTED: "asks for a clip",
+    BEGUN: "shows a replay",
+    PASSED: "lets a replay pass",
     AWAY: "puts a replay away for something else",
-}  # fmt: skip
+}
 LEAD = 300_000
 """So long after it was decided a replay begins, so that every page has its first picture by then; µs."""
 CLIP_WAIT = 120 * MICRO
 """A clip that has not come by then is waited for no longer."""
 NO_CLIP, NOT_IN_IT, SMALLER, OTHER = (
-    "no clip came in time", "none of its seconds are in the clip that came", "another of the match was greater",
+    "no clip came in time",
+    "none of its seconds are in the clip that came",
+    "another of the match was greater",
     "another was shown",
-)  # fmt: skip
+)
 LATEST = 90 * MICRO
 """What is told of so much later, as after an hour without a link, deserves none: nobody has kept the picture."""
 RECENT, PASSED_KEPT = 50, 10
@@ -155,9 +159,11 @@ class ReplayBase:
         if event.type == self.plan.when and self.counts(event) == "":
             kill = kill_of(event)
             it = replace(
-                it, occasions=it.occasions.killed(event.seq, event.at), kills={**it.kills, event.seq: kill},
+                it,
+                occasions=it.occasions.killed(event.seq, event.at),
+                kills={**it.kills, event.seq: kill},
                 recent=(*it.recent, event.seq)[-RECENT:],
-            )  # fmt: skip
+            )
         if event.type == "match.end" and self.plan.best:
             it = it._match_over(event.at)
         return it
@@ -181,8 +187,12 @@ class ReplayBase:
         it = self
         for _ in range(min(max(-by, 0), len(self.recent))):
             seq = it.recent[-1]
-            it = replace(it, recent=it.recent[:-1], occasions=it.occasions.without(seq),
-                         kills={key: one for key, one in it.kills.items() if key != seq})  # fmt: skip
+            it = replace(
+                it,
+                recent=it.recent[:-1],
+                occasions=it.occasions.without(seq),
+                kills={key: one for key, one in it.kills.items() if key != seq},
+            )
             for wish in (*it.wishes, *(one.wish for one in (*it.ready, *it.candidates))):
                 if seq in wish.seqs:
                     it = it._without(wish.id, GONE)
@@ -213,8 +223,14 @@ class ReplayBase:
         if event.data.get("failed"):
             return replace(it, gone=(*it.gone, (wish, str(event.data["failed"]))))
         data: Mapping[str, Any] = event.data
-        clip = Clip(int(data["clip"]), str(data["file"]), int(data["length"]), int(data["shows_from"]),
-                    int(data.get("width_px", 0)), int(data.get("height_px", 0)))  # fmt: skip
+        clip = Clip(
+            int(data["clip"]),
+            str(data["file"]),
+            int(data["length"]),
+            int(data["shows_from"]),
+            int(data.get("width_px", 0)),
+            int(data.get("height_px", 0)),
+        )
         ready = made_ready(it.plan, wish, clip, event.at)
         if ready is None:
             return replace(it, gone=(*it.gone, (wish, NOT_IN_IT)))
@@ -249,12 +265,13 @@ class ReplayBase:
 
     def _let_go(self, id: str) -> Self:
         return replace(
-            self, wishes=tuple(one for one in self.wishes if one.id != id),
+            self,
+            wishes=tuple(one for one in self.wishes if one.id != id),
             ready=tuple(one for one in self.ready if one.id != id),
             candidates=tuple(one for one in self.candidates if one.id != id),
             gone=tuple(one for one in self.gone if one[0].id != id),
             line=self.line.without(id, 0)[0],
-        )  # fmt: skip
+        )
 
     # Its own events, which make it so
 
@@ -287,9 +304,12 @@ class ReplayBase:
         gone = set(wish.seqs)
         occasions = self.occasions.only({seq for seq in self.occasions.instants if seq not in gone})
         return replace(
-            self, occasions=occasions, kills={seq: one for seq, one in self.kills.items() if seq not in gone},
-            asked=tuple(one for one in self.asked if one.id != wish.id), wishes=(*self.wishes, wish),
-        )  # fmt: skip
+            self,
+            occasions=occasions,
+            kills={seq: one for seq, one in self.kills.items() if seq not in gone},
+            asked=tuple(one for one in self.asked if one.id != wish.id),
+            wishes=(*self.wishes, wish),
+        )
 
     def _begun(self, ready: ReadyReplay, event: Occurrence) -> Self:
         at = event.at + LEAD

@@ -73,19 +73,37 @@ class Wish:
     def told(self) -> dict[str, Any]:
         """It, as an event tells of it."""
         return {
-            "of": self.id, "kills": len(self.kills), "seconds": seconds_of(self.kills), "caption": self.caption,
-            "at": list(self.kills), "seqs": list(self.seqs), "parts": [list(one) for one in self.parts],
-            "closer": self.closer, "x": self.x, "y": self.y, "left_out": self.left_out, "by_hand": self.by_hand,
-        }  # fmt: skip
+            "of": self.id,
+            "kills": len(self.kills),
+            "seconds": seconds_of(self.kills),
+            "caption": self.caption,
+            "at": list(self.kills),
+            "seqs": list(self.seqs),
+            "parts": [list(one) for one in self.parts],
+            "closer": self.closer,
+            "x": self.x,
+            "y": self.y,
+            "left_out": self.left_out,
+            "by_hand": self.by_hand,
+        }
 
 
 def wish_of(told: Mapping[str, Any], at: int, cause: int) -> Wish:
     """The wish that an event tells of."""
     return Wish(
-        str(told["of"]), tuple(told["at"]), tuple(told["seqs"]), tuple((begin, end) for begin, end in told["parts"]),
-        at, str(told["caption"]), float(told["closer"]), float(told["x"]), float(told["y"]), int(told["left_out"]),
-        bool(told["by_hand"]), cause,
-    )  # fmt: skip
+        str(told["of"]),
+        tuple(told["at"]),
+        tuple(told["seqs"]),
+        tuple((begin, end) for begin, end in told["parts"]),
+        at,
+        str(told["caption"]),
+        float(told["closer"]),
+        float(told["x"]),
+        float(told["y"]),
+        int(told["left_out"]),
+        bool(told["by_hand"]),
+        cause,
+    )
 
 
 def seconds_of(kills: Sequence[int]) -> int:
@@ -125,9 +143,12 @@ def _share(data: Mapping[str, object], path: str, otherwise: float) -> float:
 def caption_of(said: str, kills: Sequence[int], data: Mapping[str, object]) -> str:
     """The words of a replay."""
     told = {
-        "kills": str(len(kills)), "seconds": str(seconds_of(kills)), "who": name_of(data.get("actor")),
-        "target": name_of(data.get("target")), "means": name_of(data.get("means")),
-    }  # fmt: skip
+        "kills": str(len(kills)),
+        "seconds": str(seconds_of(kills)),
+        "who": name_of(data.get("actor")),
+        "target": name_of(data.get("target")),
+        "means": name_of(data.get("means")),
+    }
     return " ".join(_SAID.sub(lambda found: told.get(found[1], ""), said).split())[:200]
 
 

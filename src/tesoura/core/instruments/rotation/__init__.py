@@ -46,13 +46,22 @@ KIND = InstrumentKind(
         CommandKind("skip", "The next one", "What is seen makes way for what comes next."),
         CommandKind("hold", "Hold it", "What is seen stays."),
         CommandKind("go_on", "Go on", "After it was held."),
-        CommandKind("this_now", "This one now", "An item, by its name or its sponsor's, for its seconds.",
-                    {"item": Field("Which", text(120, empty=True), placeholder="Cordel Tea")}),
+        CommandKind(
+            "this_now",
+            "This one now",
+            "An item, by its name or its sponsor's, for its seconds.",
+            {"item": Field("Which", text(120, empty=True), placeholder="Cordel Tea")},
+        ),
         CommandKind("show", "Show it now", "Before its time hidden is over."),
         CommandKind("hide", "Hide it now", "It appears again after its time hidden."),
     ),
-    buttons=(("Next sponsor", "skip", ""), ("Hold", "hold", ""), ("Go on", "go_on", ""), ("Show sponsors", "show", ""),
-             ("Hide sponsors", "hide", "")),
+    buttons=(
+        ("Next sponsor", "skip", ""),
+        ("Hold", "hold", ""),
+        ("Go on", "go_on", ""),
+        ("Show sponsors", "show", ""),
+        ("Hide sponsors", "hide", ""),
+    ),
     types=lambda name, choices: [f"{name}.{KNOWS}", f"{name}.{SHOWN}", TROUBLE],
     reads=lambda choices, almanac: make("x", choices, almanac).reads,
     since=lambda choices, almanac: almanac.session_began,
@@ -64,4 +73,4 @@ KIND = InstrumentKind(
     passing=True,
     watches=True,
     decides=True,
-)  # fmt: skip
+)

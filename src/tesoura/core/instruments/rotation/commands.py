@@ -19,9 +19,17 @@ from tesoura.core.sponsors.rotation import SECOND, shares
 from tesoura.errors import CommandRefused
 
 SIGNALS: Mapping[str, str] = {
-    "state": "", "there": "", "sponsor": "", "item": "", "sponsor_2": "", "next": "", "next_at": "instant",
-    "face": "drawing", "ahead": "drawing", "note": "",
-}  # fmt: skip
+    "state": "",
+    "there": "",
+    "sponsor": "",
+    "item": "",
+    "sponsor_2": "",
+    "next": "",
+    "next_at": "instant",
+    "face": "drawing",
+    "ahead": "drawing",
+    "note": "",
+}
 SHOWS, HIDDEN, WAY, HELD, NOTHING = "shown", "hidden", "in the way", "held", "nothing to show"
 
 
@@ -54,8 +62,9 @@ class SponsorRotation(RotationBase):
         if held == self.turning.held:
             raise CommandRefused("It is held already." if held else "It goes on already.")
         words = "what is seen stays until it goes on" if held else "it goes on"
-        return Step(replace(self, turning=replace(self.turning, held=held)), words,
-                    undo=("go_on" if held else "hold", {}))  # fmt: skip
+        return Step(
+            replace(self, turning=replace(self.turning, held=held)), words, undo=("go_on" if held else "hold", {})
+        )
 
     _go_on = _hold
 
@@ -83,8 +92,9 @@ class SponsorRotation(RotationBase):
             raise CommandRefused("It is hidden already.")
         if not self.plan.rule.hidden:
             raise CommandRefused("It is always shown, as it is set up. Hold it, or give it a time hidden.")
-        after = replace(self, turning=replace(self.turning, hidden_left=self.plan.rule.hidden,
-                                              shown_left=self.plan.rule.shown))  # fmt: skip
+        after = replace(
+            self, turning=replace(self.turning, hidden_left=self.plan.rule.hidden, shown_left=self.plan.rule.shown)
+        )
         return Step(after, f"hidden; it appears again in {clock_of(self.plan.rule.hidden)}")
 
     # What it tells
@@ -98,12 +108,17 @@ class SponsorRotation(RotationBase):
         state = it.state()
         hidden = turning.hidden_left
         return {
-            "state": state, "there": any(seen), "sponsor": first.sponsor if first else "",
-            "item": first.words if first else "", "sponsor_2": second.sponsor if second else "",
+            "state": state,
+            "there": any(seen),
+            "sponsor": first.sponsor if first else "",
+            "item": first.words if first else "",
+            "sponsor_2": second.sponsor if second else "",
             "next": clock_of(-(-hidden // SECOND) * SECOND) if hidden else "",
             "next_at": instant(turning.next_appearance()).isoformat() if hidden else None,
-            "face": _drawn(seen), "ahead": _drawn(list(it.ahead())), "note": it.knows.why_not,
-        }  # fmt: skip
+            "face": _drawn(seen),
+            "ahead": _drawn(list(it.ahead())),
+            "note": it.knows.why_not,
+        }
 
     def state(self) -> str:
         """How it stands, in a word or three."""
@@ -139,8 +154,12 @@ class SponsorRotation(RotationBase):
         """What its texts may come to."""
         longest = max((one.sponsor for one in self.knows.items), key=len, default="")
         item = max((one.words for one in self.knows.items), key=len, default="")
-        return {"sponsor": Extremes(longest), "sponsor_2": Extremes(longest), "item": Extremes(item),
-                "next": Extremes(clock_of(self.plan.rule.hidden))}  # fmt: skip
+        return {
+            "sponsor": Extremes(longest),
+            "sponsor_2": Extremes(longest),
+            "item": Extremes(item),
+            "next": Extremes(clock_of(self.plan.rule.hidden)),
+        }
 
     def view(self, at: datetime) -> Mapping[str, Any]:
         """What its pages show."""
@@ -151,23 +170,31 @@ class SponsorRotation(RotationBase):
         wanted = {one.sponsor: one for one in promises(it.plan.members)}
         return {
             "items": [{**one.told(), "share": part[one.id], "seen": one.id in turning.seen} for one in it.knows.items],
-            "round_s": sum(one.seconds for one in it.knows.items), "state": it.state(), "why_not": it.knows.why_not,
+            "round_s": sum(one.seconds for one in it.knows.items),
+            "state": it.state(),
+            "why_not": it.knows.why_not,
             "sponsors": [
-                {"sponsor": one, "had_min": given.get(one, 0) / MINUTE,
-                 "promised_min": wanted.get(one, Promise(one)).time / MINUTE,
-                 "an_hour": wanted.get(one, Promise(one)).an_hour}
+                {
+                    "sponsor": one,
+                    "had_min": given.get(one, 0) / MINUTE,
+                    "promised_min": wanted.get(one, Promise(one)).time / MINUTE,
+                    "an_hour": wanted.get(one, Promise(one)).an_hour,
+                }
                 for one in dict.fromkeys([*(each.sponsor for each in it.plan.members), *given])
             ],
             "next_at": instant(turning.next_appearance()) if turning.hidden_left else None,
             "left_s": turning.shown_left / SECOND if it.plan.rule.hidden and turning.is_shown else None,
-            "rule": it.plan.rule, "members": it.plan.members, "hour": HOUR,
-            "broken": list(it.broken), "held": turning.held,
-        }  # fmt: skip
+            "rule": it.plan.rule,
+            "members": it.plan.members,
+            "hour": HOUR,
+            "broken": list(it.broken),
+            "held": turning.held,
+        }
 
 
 def _drawn(shown: list[SponsorItem | None] | list[SponsorItem]) -> str:
     found = [
         [one.id, one.picture, one.video, "" if one.picture or one.video else one.text, one.sponsor] if one else []
         for one in shown
-    ]  # fmt: skip
+    ]
     return json.dumps(found, ensure_ascii=False, separators=(",", ":")) if any(found) else "[]"

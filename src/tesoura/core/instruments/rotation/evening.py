@@ -23,9 +23,13 @@ MOST_DRAWN = 1_500
 
 
 def preview(
-    name: str, choices: Choices, almanac: Almanac, now: datetime, saved: Mapping[str, Any] | None,
+    name: str,
+    choices: Choices,
+    almanac: Almanac,
+    now: datetime,
+    saved: Mapping[str, Any] | None,
     values: Mapping[str, Scalar],
-) -> Mapping[str, Any]:  # fmt: skip
+) -> Mapping[str, Any]:
     """The evening from now on, with these choices and the items that there are, whether it was made yet or not."""
     plan = make(name, choices, almanac)
     return evening(plan, items_of(plan.members, values), micros(now), choices["hours"] * HOUR)
@@ -42,20 +46,29 @@ def evening(plan: RotationSetup, shown: Sequence[SponsorItem], begin: int, lengt
     nearest = nearest_cycle(plan.rule, items, owed, begin, end) if short else None
     names = [one.sponsor for one in found.expected]
     return {
-        "members": plan.members, "hours": length // HOUR, "rows": [_row(one, names, length) for one in found.expected],
-        "spans": _drawn(found, {one.id: one.sponsor for one in items}, names), "ticks": _ticks(begin, end),
+        "members": plan.members,
+        "hours": length // HOUR,
+        "rows": [_row(one, names, length) for one in found.expected],
+        "spans": _drawn(found, {one.id: one.sponsor for one in items}, names),
+        "ticks": _ticks(begin, end),
         "short": [f"{one.sponsor}: {one.missing}" for one in short],
         "cycle": {"hidden_s": nearest.hidden // 1_000_000, "words": clock_of(nearest.hidden)} if nearest else None,
-        "lanes": len(names), "begin": instant(begin), "first": _first(found),
-    }  # fmt: skip
+        "lanes": len(names),
+        "begin": instant(begin),
+        "first": _first(found),
+    }
 
 
 def _row(one: ExpectedAirtime, names: Sequence[str], length: int) -> dict[str, Any]:
     return {
-        "sponsor": one.sponsor, "colour": COLOURS[names.index(one.sponsor) % len(COLOURS)],
-        "minutes": one.time / MINUTE, "promised": one.promise.time / MINUTE, "appearances": one.appearances,
-        "wanted": one.promise.an_hour * length / HOUR, "missing": one.missing,
-    }  # fmt: skip
+        "sponsor": one.sponsor,
+        "colour": COLOURS[names.index(one.sponsor) % len(COLOURS)],
+        "minutes": one.time / MINUTE,
+        "promised": one.promise.time / MINUTE,
+        "appearances": one.appearances,
+        "wanted": one.promise.an_hour * length / HOUR,
+        "missing": one.missing,
+    }
 
 
 def _first(found: RotationPlan) -> datetime | None:
@@ -74,11 +87,15 @@ def _drawn(found: RotationPlan, sponsors: Mapping[str, str], names: Sequence[str
         else:
             lane.append(one)
     return [
-        {"lane": names.index(sponsor), "x": round((one.begin - found.begin) / long * 1000, 2),
-         "wide": round(max((one.end - one.begin) / long * 1000, 0.6), 2),
-         "colour": COLOURS[names.index(sponsor) % len(COLOURS)]}
-        for sponsor, spans in lanes.items() for one in spans
-    ]  # fmt: skip
+        {
+            "lane": names.index(sponsor),
+            "x": round((one.begin - found.begin) / long * 1000, 2),
+            "wide": round(max((one.end - one.begin) / long * 1000, 0.6), 2),
+            "colour": COLOURS[names.index(sponsor) % len(COLOURS)],
+        }
+        for sponsor, spans in lanes.items()
+        for one in spans
+    ]
 
 
 def _ticks(begin: int, end: int) -> list[dict[str, Any]]:

@@ -71,4 +71,4 @@ PIECE = PieceKind(
     wants="Choose which rotation it shows. Make one under Instruments first.",
     template="instruments/rotation/piece.html",
     overlay_size=(1920, 1080),
-)  # fmt: skip
+)

@@ -16,9 +16,10 @@ from tesoura.core.sponsors.rotation import BEHIND, ORDERED, SECOND, SHUFFLED, Ro
 
 _WHO, _WHEN, _NEVER = "Whose, and in which order", "When viewers see it", "When they do not"
 ORDER = (
-    (ORDERED, "one after another"), (SHUFFLED, "shuffled, each once a round"),
+    (ORDERED, "one after another"),
+    (SHUFFLED, "shuffled, each once a round"),
     (BEHIND, "first who is behind with what was promised"),
-)  # fmt: skip
+)
 SLOTS = (("1", "one at a time"), ("2", "two at a time"))
 
 
@@ -49,8 +50,11 @@ class RotationSetup:
     @property
     def reads(self) -> tuple[str, ...]:
         """The signals that say what may be seen, and whether."""
-        return tuple(dict.fromkeys((self.scene_signal, *(f"{one.name}.items" for one in self.members),
-                                    *map(seen_signal, self.never_with))))  # fmt: skip
+        return tuple(
+            dict.fromkeys(
+                (self.scene_signal, *(f"{one.name}.items" for one in self.members), *map(seen_signal, self.never_with))
+            )
+        )
 
 
 def _campaigns(raw: object) -> str:
@@ -60,20 +64,36 @@ def _campaigns(raw: object) -> str:
 
 FIELDS: Mapping[str, Field] = {
     "title": Field("Its name", line(60), default="Rotation", group=_WHO),
-    "campaigns": Field("Campaigns", _campaigns, placeholder="all of them", group=_WHO,
-                       help="Their names, with commas between; none means all."),
+    "campaigns": Field(
+        "Campaigns",
+        _campaigns,
+        placeholder="all of them",
+        group=_WHO,
+        help="Their names, with commas between; none means all.",
+    ),
     "order": one_of("Order", ORDER, ORDERED, group=_WHO),
     "slots": one_of("Seen", SLOTS, "1", group=_WHO),
     "hidden_s": number("Hidden for", 0, 86_400, 1_320, "s", group=_WHEN, help="0: it is always shown."),
     "shown_s": number("then shown for", 1, 86_400, 90, "s", group=_WHEN),
-    "viewers": Field("How many watch, tells", text(120, empty=True), kind="signal", group=_WHEN, advanced=True,
-                     help="For minutes times viewers in the report."),
+    "viewers": Field(
+        "How many watch, tells",
+        text(120, empty=True),
+        kind="signal",
+        group=_WHEN,
+        advanced=True,
+        help="For minutes times viewers in the report.",
+    ),
     "hours": number("An evening is planned for", 1, 12, 4, "h", group=_WHEN),
     "scenes": Field("Only in these scenes", named_scenes, kind="scenes", placeholder="in all of them", group=_NEVER),
-    "never_with": Field("Never while these are seen", named_pieces, kind="pieces", of="rotation", group=_NEVER,
-                        help="A match-end card, a replay, a wheel: what is shown goes, and comes back with all its "
-                             "seconds."),
-}  # fmt: skip
+    "never_with": Field(
+        "Never while these are seen",
+        named_pieces,
+        kind="pieces",
+        of="rotation",
+        group=_NEVER,
+        help="A match-end card, a replay, a wheel: what is shown goes, and comes back with all its seconds.",
+    ),
+}
 
 
 def make(name: str, choices: Mapping[str, Any], almanac: Almanac) -> RotationSetup:
@@ -81,11 +101,20 @@ def make(name: str, choices: Mapping[str, Any], almanac: Almanac) -> RotationSet
     wanted = [one.strip() for one in choices["campaigns"].split(",") if one.strip()]
     there = {one: own for one, own in almanac.shared.items() if "sponsor" in own and "an_hour" in own}
     members = tuple(_member(one, there[one]) for one in (wanted or sorted(there)) if one in there)
-    rule = RotationRule(choices["order"], choices["hidden_s"] * SECOND, choices["shown_s"] * SECOND,
-                        int(choices["slots"]), name)  # fmt: skip
+    rule = RotationRule(
+        choices["order"], choices["hidden_s"] * SECOND, choices["shown_s"] * SECOND, int(choices["slots"]), name
+    )
     scenes = tuple(one.strip().casefold() for one in choices["scenes"].split(",") if one.strip())
-    return RotationSetup(name, choices["title"], rule, members, scenes, tuple(choices["never_with"].splitlines()),
-                        almanac.scene_signal, almanac.session_began)  # fmt: skip
+    return RotationSetup(
+        name,
+        choices["title"],
+        rule,
+        members,
+        scenes,
+        tuple(choices["never_with"].splitlines()),
+        almanac.scene_signal,
+        almanac.session_began,
+    )
 
 
 def _member(name: str, own: Mapping[str, Any]) -> RotationMember:

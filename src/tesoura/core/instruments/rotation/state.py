@@ -53,9 +53,17 @@ class SponsorItem:
 
     def told(self) -> dict[str, Any]:
         """It, for the log and for pages."""
-        return {"id": self.id, "campaign": self.campaign, "sponsor": self.sponsor, "words": self.words,
-                "picture": self.picture, "video": self.video, "text": self.text, "seconds": self.seconds,
-                "test": self.test}  # fmt: skip
+        return {
+            "id": self.id,
+            "campaign": self.campaign,
+            "sponsor": self.sponsor,
+            "words": self.words,
+            "picture": self.picture,
+            "video": self.video,
+            "text": self.text,
+            "seconds": self.seconds,
+            "test": self.test,
+        }
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,8 +87,9 @@ def items_of(members: Sequence[RotationMember], values: Mapping[str, Scalar]) ->
     """What the campaigns of a rotation have to show, as their signals tell."""
     return [
         SponsorItem(campaign=member.name, sponsor=member.sponsor, test=member.test, **told)
-        for member in members for told in _listed(values.get(f"{member.name}.items"))
-    ]  # fmt: skip
+        for member in members
+        for told in _listed(values.get(f"{member.name}.items"))
+    ]
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,8 +121,7 @@ class RotationBase:
     def see(self, values: Mapping[str, Scalar], now: datetime) -> Self:
         """It, once it knows the scene, what else is seen, and the items of its campaigns."""
         plan = self.plan
-        found = [one for one in items_of(plan.members, values)
-                 if self.broken.get(one.id) != (one.picture or one.video)]  # fmt: skip
+        found = [one for one in items_of(plan.members, values) if self.broken.get(one.id) != (one.picture or one.video)]
         scene = str(values.get(plan.scene_signal) or "")
         why = ""
         if plan.scenes and scene.casefold() not in plan.scenes:
@@ -142,8 +150,9 @@ class RotationBase:
     def _knowing(self, knows: Knows) -> Self:
         items = turning_items(self.plan, knows.items)
         turning = self.turning.with_items(items, frozenset(one.id for one in items))
-        return replace(self, knows=knows, sees=knows, number=self.number + 1,
-                       turning=replace(turning, free=not knows.why_not))  # fmt: skip
+        return replace(
+            self, knows=knows, sees=knows, number=self.number + 1, turning=replace(turning, free=not knows.why_not)
+        )
 
     def fires(self, now: datetime) -> Sequence[Fired]:
         """What it knows now, and what viewers see, as far as the log does not have it yet."""
@@ -185,11 +194,20 @@ class RotationBase:
         """How it stands, to be stored."""
         it = self.turning
         return {
-            "at": it.at, "free": it.free, "held": it.held, "hidden_left": it.hidden_left, "shown_left": it.shown_left,
-            "slots": [[one.item, one.left, one.last] for one in it.slots], "given": dict(it.given),
-            "bag": list(it.bag), "rounds": it.rounds, "knows": self.knows.told(), "number": self.number,
-            "told": list(self.told), "broken": dict(self.broken),
-        }  # fmt: skip
+            "at": it.at,
+            "free": it.free,
+            "held": it.held,
+            "hidden_left": it.hidden_left,
+            "shown_left": it.shown_left,
+            "slots": [[one.item, one.left, one.last] for one in it.slots],
+            "given": dict(it.given),
+            "bag": list(it.bag),
+            "rounds": it.rounds,
+            "knows": self.knows.told(),
+            "number": self.number,
+            "told": list(self.told),
+            "broken": dict(self.broken),
+        }
 
 
 def turning_items(plan: RotationSetup, shown: Sequence[SponsorItem]) -> tuple[RotationItem, ...]:
@@ -227,8 +245,15 @@ def kept(plan: RotationSetup, saved: Mapping[str, Any], bare: type[RotationBase]
     it = it._knowing(knows_of(saved["knows"]))
     hidden_left = min(saved["hidden_left"], plan.rule.hidden)
     turning = replace(
-        it.turning, at=saved["at"], free=saved["free"], held=saved["held"], hidden_left=hidden_left,
-        shown_left=min(saved["shown_left"], plan.rule.shown) or plan.rule.shown, slots=slots, given=saved["given"],
-        bag=tuple(saved["bag"]), rounds=saved["rounds"],
-    )  # fmt: skip
+        it.turning,
+        at=saved["at"],
+        free=saved["free"],
+        held=saved["held"],
+        hidden_left=hidden_left,
+        shown_left=min(saved["shown_left"], plan.rule.shown) or plan.rule.shown,
+        slots=slots,
+        given=saved["given"],
+        bag=tuple(saved["bag"]),
+        rounds=saved["rounds"],
+    )
     return replace(it, turning=turning.with_items(it.turning.items, it.turning.able), number=saved["number"])

@@ -202,10 +202,13 @@ class Run(RunBase):
     def _choose_route(self, command: Command, now: datetime) -> tuple[Self, str]:
         wanted = str(command.given.get("route") or "")
         route = self.route_of(wanted) or next(
-            (one for one in self.routes if one.name.casefold() == wanted.casefold()), None)  # fmt: skip
+            (one for one in self.routes if one.name.casefold() == wanted.casefold()), None
+        )
         if route is None:
-            raise CommandRefused(f"There is no route “{wanted[:40]}”. There are: "
-                                 f"{', '.join(one.name for one in self.routes) or 'none yet'}.")  # fmt: skip
+            raise CommandRefused(
+                f"There is no route “{wanted[:40]}”. There are: "
+                f"{', '.join(one.name for one in self.routes) or 'none yet'}."
+            )
         if route.id == self.route_id:
             raise CommandRefused(f"“{route.name}” is run already.")
         if self.attempt.state != READY:

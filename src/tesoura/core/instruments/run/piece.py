@@ -25,17 +25,38 @@ class RunArrangement:
 
 LIST, TRACK, HAND, LINE, COUNT = "list", "track", "hand", "line", "count"
 ARRANGEMENTS: Mapping[str, RunArrangement] = {
-    LIST: RunArrangement("a list: the last splits, the one in hand, the next ones", (640, 640), 34,
-                         ("rows", "longest", "route", "number", "count", "difference_text", "time", "clean")),
-    TRACK: RunArrangement("a track: a mark for each split, the one in hand above it", (900, 150), 38,
-                          ("track", "split", "count", "difference_text", "time", "clean")),
-    HAND: RunArrangement("the split in hand, large", (620, 260), 56,
-                         ("split", "split_hits", "split_best", "count", "difference_text", "next_split", "time",
-                          "split_time", "clean", "picture")),
-    LINE: RunArrangement("one line", (900, 72), 38,
-                         ("number", "split", "count", "difference_text", "time", "clean")),
+    LIST: RunArrangement(
+        "a list: the last splits, the one in hand, the next ones",
+        (640, 640),
+        34,
+        ("rows", "longest", "route", "number", "count", "difference_text", "time", "clean"),
+    ),
+    TRACK: RunArrangement(
+        "a track: a mark for each split, the one in hand above it",
+        (900, 150),
+        38,
+        ("track", "split", "count", "difference_text", "time", "clean"),
+    ),
+    HAND: RunArrangement(
+        "the split in hand, large",
+        (620, 260),
+        56,
+        (
+            "split",
+            "split_hits",
+            "split_best",
+            "count",
+            "difference_text",
+            "next_split",
+            "time",
+            "split_time",
+            "clean",
+            "picture",
+        ),
+    ),
+    LINE: RunArrangement("one line", (900, 72), 38, ("number", "split", "count", "difference_text", "time", "clean")),
     COUNT: RunArrangement("the number alone, with its word", (320, 96), 56, ("count", "clean")),
-}  # fmt: skip
+}
 SIZED: Mapping[str, Mapping[str, Any]] = {
     name: {"width_px": one.size[0], "height_px": one.size[1], "size_px": one.size_px}
     for name, one in ARRANGEMENTS.items()
@@ -75,8 +96,11 @@ def _words(choices: Choices) -> Sequence[PieceText]:
     if arranged == COUNT:
         return [PieceText("count")]
     if arranged == HAND:
-        return [PieceText("split", 1.0, yields=True), PieceText("count", 0.6, line=1, cell=0, cells=2),
-                PieceText("time", 0.6, "quiet", line=1, cell=1, cells=2)]  # fmt: skip
+        return [
+            PieceText("split", 1.0, yields=True),
+            PieceText("count", 0.6, line=1, cell=0, cells=2),
+            PieceText("time", 0.6, "quiet", line=1, cell=1, cells=2),
+        ]
     if arranged == LIST:
         return [
             PieceText("count", 0.9, line=0, cell=0, cells=2),
@@ -100,14 +124,18 @@ def _too_long(choices: Choices, says: Mapping[str, str], measure: MeasuredText) 
     needs = size * (rows * ROW_EM + ROW_EM * HAND_SCALE + HEAD_EM + FOOT_EM)
     if needs > choices["height_px"] + 0.5:
         fits = int((choices["height_px"] / size - ROW_EM * HAND_SCALE - HEAD_EM - FOOT_EM) / ROW_EM)
-        yield (f"{rows + 1} rows need {round(needs)} px of height, and there are {choices['height_px']}: "
-               f"{max(fits, 0)} rows beside the one in hand have room.")  # fmt: skip
+        yield (
+            f"{rows + 1} rows need {round(needs)} px of height, and there are {choices['height_px']}: "
+            f"{max(fits, 0)} rows beside the one in hand have room."
+        )
     wide = max(choices["width_px"] - size * BESIDE_EM, 0)
     for name in _listed(says.get("longest", "")):
         width, _ = measure(name, size * NAME_SCALE)
         if width > wide:
-            yield (f"“{name[:40]}” needs {round(width)} px while it is in hand, and its place has {round(wide)}: "
-                   "it ends in an ellipsis.")  # fmt: skip
+            yield (
+                f"“{name[:40]}” needs {round(width)} px while it is in hand, and its place has {round(wide)}: "
+                "it ends in an ellipsis."
+            )
             return
 
 
@@ -125,13 +153,14 @@ PIECE = PieceKind(
     about="Hits by split against the best, where the run stands, its time; or a plain count.",
     fields={
         "run": Field("Which one", text(60, empty=True), "", "", "instrument", group="Values", of="run"),
-        "arranged": one_of("Arranged as", tuple((name, one.words) for name, one in ARRANGEMENTS.items()), LIST,
-                           group=_HOW),
+        "arranged": one_of(
+            "Arranged as", tuple((name, one.words) for name, one in ARRANGEMENTS.items()), LIST, group=_HOW
+        ),
         "when": one_of("Viewers see it", WHEN, "always", group=_HOW),
         "with_time": switch("With the time", group=_HOW),
         "before": number("The last", 0, BEFORE, 3, "splits", group=_ROWS, only_if=_LISTED),
         "after": number("The next", 0, AFTER, 6, "splits", group=_ROWS, only_if=_LISTED),
-"groups": one_of("Groups that are not in hand", GROUPS, "folded", group=_ROWS, only_if=_LISTED),
+        "groups": one_of("Groups that are not in hand", GROUPS, "folded", group=_ROWS, only_if=_LISTED),
         "size_px": SIZE,
     },
     parts=_parts,
@@ -144,4 +173,4 @@ PIECE = PieceKind(
     template="instruments/run/piece.html",
     overlay_size=(1920, 1080),
     along={"arranged": SIZED},
-)  # fmt: skip
+)

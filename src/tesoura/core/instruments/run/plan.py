@@ -13,12 +13,8 @@ from tesoura.core.runs.history import DISTANCE, HITS
 
 _RUN, _COUNTS, _BEGINS = "The run", "What counts", "Time and presses"
 PRESS, COMMAND, EVENT = "press", "command", "event"
-RULES = (
-    (EVERY, "every hit"),
-    (FIGHTS, "only hits of the fights"),
-    (WORSE, "hits beyond the best"),
-)
-BESTS = ((HITS, "fewest hits, then least time"), (DISTANCE, "who came furthest"))  # fmt: skip
+RULES = ((EVERY, "every hit"), (FIGHTS, "only hits of the fights"), (WORSE, "hits beyond the best"))
+BESTS = ((HITS, "fewest hits, then least time"), (DISTANCE, "who came furthest"))
 BEGINS = ((PRESS, "the first press of the run"), (COMMAND, "“Begin” alone"), (EVENT, "an event"))
 
 
@@ -40,18 +36,42 @@ class RunPlan:
 FIELDS: Mapping[str, Field] = {
     "title": Field("Its name", line(60), default="Run", group=_RUN),
     "game": Field("Game", text(80, empty=True), placeholder="The Lantern Mile", group=_RUN),
-    "word": Field("What is counted is called", line(20), default="hits", group=_RUN, advanced=True,
-                  help="“deaths”, “falls”: viewers read it."),
-    "counts": one_of("What counts", RULES, EVERY, group=_COUNTS,
-                     help="The first hit that counts ends a clean run; beyond the best, the first one more than it "
-                          "had. Changing it counts all attempts anew."),
-    "best_by": one_of("The best is", BESTS, HITS, group=_COUNTS,
-                      help="The fewest of those that came through; or the most splits before it was over."),
+    "word": Field(
+        "What is counted is called",
+        line(20),
+        default="hits",
+        group=_RUN,
+        advanced=True,
+        help="“deaths”, “falls”: viewers read it.",
+    ),
+    "counts": one_of(
+        "What counts",
+        RULES,
+        EVERY,
+        group=_COUNTS,
+        help="The first hit that counts ends a clean run; beyond the best, the first one more than it "
+        "had. Changing it counts all attempts anew.",
+    ),
+    "best_by": one_of(
+        "The best is",
+        BESTS,
+        HITS,
+        group=_COUNTS,
+        help="The fewest of those that came through; or the most splits before it was over.",
+    ),
     "begins": one_of("The time begins with", BEGINS, PRESS, group=_BEGINS),
     "event": Field("Which event", text(120, empty=True), kind="event", group=_BEGINS, only_if=("begins", (EVENT,))),
-    "apart_ms": number("The same press counts once in", 0, 5_000, 0, "ms", group=_BEGINS, advanced=True,
-                       help="0: every press counts. A key held down is one press anyway."),
-}  # fmt: skip
+    "apart_ms": number(
+        "The same press counts once in",
+        0,
+        5_000,
+        0,
+        "ms",
+        group=_BEGINS,
+        advanced=True,
+        help="0: every press counts. A key held down is one press anyway.",
+    ),
+}
 
 
 def check(choices: Mapping[str, Any]) -> dict[str, str]:
@@ -64,5 +84,14 @@ def check(choices: Mapping[str, Any]) -> dict[str, str]:
 def make(name: str, choices: Mapping[str, Any]) -> RunPlan:
     """The plan that checked choices come to."""
     event = choices["event"] if choices["begins"] == EVENT else ""
-    return RunPlan(name, choices["title"], choices["game"].strip(), choices["word"], choices["counts"],
-                   choices["best_by"], choices["begins"], event, choices["apart_ms"] * 1_000)  # fmt: skip
+    return RunPlan(
+        name,
+        choices["title"],
+        choices["game"].strip(),
+        choices["word"],
+        choices["counts"],
+        choices["best_by"],
+        choices["begins"],
+        event,
+        choices["apart_ms"] * 1_000,
+    )

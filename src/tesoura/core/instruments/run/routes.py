@@ -199,14 +199,19 @@ def change_split(run: R, command: Command) -> Changed[R]:
     route, at = _split(run, command)
     one, given = route.splits[at], command.given
     name = tidy(given["name"]) if "name" in given else one.name
-    group = one.group if "group" not in given else (tidy(given["group"], "A group") if _text(command, "group").strip()
-                                                    else "")  # fmt: skip
+    group = (
+        one.group
+        if "group" not in given
+        else (tidy(given["group"], "A group") if _text(command, "group").strip() else "")
+    )
     picture = media(given["picture"]) if "picture" in given else one.picture
     save = _text(command, "save")[:80] if "save" in given else one.save
     changed = RouteSplit(one.id, name, group, picture, save)
     after = replace(route, splits=(*route.splits[:at], changed, *route.splits[at + 1 :]))
-    undo = ("change_split", {"split": one.id, "name": one.name, "group": one.group, "picture": one.picture,
-                             "save": one.save})  # fmt: skip
+    undo = (
+        "change_split",
+        {"split": one.id, "name": one.name, "group": one.group, "picture": one.picture, "save": one.save},
+    )
     words = f"{one.name} → {name}" if name != one.name else f"{name} is changed"
     return _with(run, after), words, undo
 
@@ -227,7 +232,14 @@ def move_split(run: R, command: Command) -> Changed[R]:
 
 
 DOES: Mapping[str, Callable[[Any, Command], Changed[Any]]] = {
-    "new_route": new_route, "copy_route": copy_route, "rename_route": rename_route, "remove_route": remove_route,
-    "bring_route": bring_route, "add_splits": add_splits, "remove_splits": remove_splits,
-    "put_splits_back": put_splits_back, "change_split": change_split, "move_split": move_split,
-}  # fmt: skip
+    "new_route": new_route,
+    "copy_route": copy_route,
+    "rename_route": rename_route,
+    "remove_route": remove_route,
+    "bring_route": bring_route,
+    "add_splits": add_splits,
+    "remove_splits": remove_splits,
+    "put_splits_back": put_splits_back,
+    "change_split": change_split,
+    "move_split": move_split,
+}

@@ -14,13 +14,40 @@ from tesoura.core.runs.history import difference
 from tesoura.core.signals.extremes import Extremes
 
 SIGNALS: Mapping[str, str] = {
-    "text": "", "state": "", "clean": "", "attempt": "", "route": "", "split": "", "split_at": "", "splits": "",
-    "group": "", "next_split": "", "hits": "hits", "way_hits": "hits", "all_hits": "hits", "split_hits": "hits",
-    "split_best": "hits", "best_hits": "hits", "best_attempt": "", "difference": "hits", "difference_text": "",
-    "count": "", "time": "", "seconds": "s", "split_time": "", "average": "hits", "chance": "", "chance_of": "",
-    "together": "hits", "attempts": "", "list": "drawing", "folded": "drawing", "track": "drawing",
-    "longest": "drawing", "picture": "drawing",
-}  # fmt: skip
+    "text": "",
+    "state": "",
+    "clean": "",
+    "attempt": "",
+    "route": "",
+    "split": "",
+    "split_at": "",
+    "splits": "",
+    "group": "",
+    "next_split": "",
+    "hits": "hits",
+    "way_hits": "hits",
+    "all_hits": "hits",
+    "split_hits": "hits",
+    "split_best": "hits",
+    "best_hits": "hits",
+    "best_attempt": "",
+    "difference": "hits",
+    "difference_text": "",
+    "count": "",
+    "time": "",
+    "seconds": "s",
+    "split_time": "",
+    "average": "hits",
+    "chance": "",
+    "chance_of": "",
+    "together": "hits",
+    "attempts": "",
+    "list": "drawing",
+    "folded": "drawing",
+    "track": "drawing",
+    "longest": "drawing",
+    "picture": "drawing",
+}
 CLEAN, HIT, NOW, NOT_YET = "clean", "hit", "now", "not yet"
 LETTERS: Mapping[str, str] = {CLEAN: "c", HIT: "h", NOW: "n", NOT_YET: "-"}
 BEFORE, AFTER = 20, 40
@@ -51,22 +78,39 @@ def told_of(run: RunBase, at: int) -> Told:
     together = run.told.together(route)
     rows = _rows(run)
     told: dict[str, Any] = {
-        "state": state, "clean": run.over_at() is None, "attempt": attempt.number, "route": route.name,
-        "split": split.name if split else "", "split_at": min(place + 1, len(route.splits)),
-        "splits": len(route.splits), "group": split.group if split else "",
+        "state": state,
+        "clean": run.over_at() is None,
+        "attempt": attempt.number,
+        "route": route.name,
+        "split": split.name if split else "",
+        "split_at": min(place + 1, len(route.splits)),
+        "splits": len(route.splits),
+        "group": split.group if split else "",
         "picture": split.picture if split else "",
         "next_split": route.splits[place + 1].name if place + 1 < len(route.splits) else "",
-        "hits": hits, "way_hits": sum(one.way for one in every), "all_hits": sum(one.fight + one.way for one in every),
-        "split_hits": here.hits(rule), "split_best": SplitCount(*had[1:]).hits(rule) if had else None,
-        "best_hits": best.hits(rule) if best else None, "best_attempt": best.number if best else None,
-        "difference": more, "difference_text": signed(more), "count": counted(hits, run.plan.word),
-        "time": clock(attempt.time(at)), "seconds": attempt.time(at) // 1_000_000,
+        "hits": hits,
+        "way_hits": sum(one.way for one in every),
+        "all_hits": sum(one.fight + one.way for one in every),
+        "split_hits": here.hits(rule),
+        "split_best": SplitCount(*had[1:]).hits(rule) if had else None,
+        "best_hits": best.hits(rule) if best else None,
+        "best_attempt": best.number if best else None,
+        "difference": more,
+        "difference_text": signed(more),
+        "count": counted(hits, run.plan.word),
+        "time": clock(attempt.time(at)),
+        "seconds": attempt.time(at) // 1_000_000,
         "split_time": clock(attempt.split_time(at)) if state != READY else "",
-        "average": _average(run), "chance": chance[0] / chance[1] if chance else None,
-        "chance_of": f"{chance[0]} of {chance[1]}" if chance else "", "together": together[0] if together else None,
-        "attempts": run.told.attempts, "list": _drawn(*_window(rows, place)), "track": _track(rows),
-        "folded": _drawn(*_window(*_folded(run, rows, place))), "longest": _longest(run),
-    }  # fmt: skip
+        "average": _average(run),
+        "chance": chance[0] / chance[1] if chance else None,
+        "chance_of": f"{chance[0]} of {chance[1]}" if chance else "",
+        "together": together[0] if together else None,
+        "attempts": run.told.attempts,
+        "list": _drawn(*_window(rows, place)),
+        "track": _track(rows),
+        "folded": _drawn(*_window(*_folded(run, rows, place))),
+        "longest": _longest(run),
+    }
     told["text"] = f"{told['split']}: {told['count']}" if split else told["count"]
     return told
 
@@ -76,11 +120,14 @@ def extremes_of(run: RunBase) -> Mapping[str, Extremes]:
     names = sorted((one.name for route in run.routes for one in route.splits), key=len) or ["Gatekeeper"]
     longest, many = names[-1], counted(99, run.plan.word)
     return {
-        "split": Extremes(longest, sample=names[0]), "next_split": Extremes(longest, sample=names[0]),
+        "split": Extremes(longest, sample=names[0]),
+        "next_split": Extremes(longest, sample=names[0]),
         "count": Extremes(many, sample=counted(3, run.plan.word)),
-        "difference_text": Extremes("+99", sample="+1"), "time": Extremes("10:00:00", sample="42:07"),
-        "split_time": Extremes("59:59", sample="3:12"), "text": Extremes(f"{longest}: {many}", sample=names[0]),
-    }  # fmt: skip
+        "difference_text": Extremes("+99", sample="+1"),
+        "time": Extremes("10:00:00", sample="42:07"),
+        "split_time": Extremes("59:59", sample="3:12"),
+        "text": Extremes(f"{longest}: {many}", sample=names[0]),
+    }
 
 
 def _average(run: RunBase) -> float | None:
@@ -136,8 +183,11 @@ def _folded(run: RunBase, rows: Sequence[RunRow], place: int) -> tuple[list[RunR
             before = sum(SplitCount(one.fight, one.way).hits(rule) for one in had if one) if any(had) else None
             more = hits - before if before is not None and mark != NOT_YET else None
             count = "1 split" if len(ids) == 1 else f"{len(ids)} splits"
-            found.append(RunRow(mark, f"{group} · {count}", _words(mark, hits), "" if before is None else str(before),
-                                signed(more)))  # fmt: skip
+            found.append(
+                RunRow(
+                    mark, f"{group} · {count}", _words(mark, hits), "" if before is None else str(before), signed(more)
+                )
+            )
             at = len(found) if place >= last else at
         first = last
     return found, min(at, len(found))

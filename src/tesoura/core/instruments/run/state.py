@@ -17,9 +17,12 @@ from tesoura.core.runs.route import Route, RouteSplit
 
 HIT, CLEAN, BEATEN, ENDED, LAST = "hit", "clean_split", "best_beaten", "ended", "last_begun"
 MOMENTS: Mapping[str, str] = {
-    HIT: "has a hit", CLEAN: "passes a split without a hit", BEATEN: "has beaten its best", ENDED: "ends",
+    HIT: "has a hit",
+    CLEAN: "passes a split without a hit",
+    BEATEN: "has beaten its best",
+    ENDED: "ends",
     LAST: "comes to its last split",
-}  # fmt: skip
+}
 CLOCK_SET = "tesoura.clock_set"
 MOST_AGE = timedelta(days=1)
 """What happened longer ago than this, and is not in the log, is not told any more."""
@@ -102,15 +105,19 @@ class RunBase:
         """After a press: with what takes it back."""
         before, now = self.attempt, after.attempt
         names = {*before.counts, *now.counts}
-        same = next((at for at, (one, other) in enumerate(zip(before.hits, now.hits, strict=False)) if one != other),
-                    min(len(before.hits), len(now.hits)))  # fmt: skip
+        same = next(
+            (at for at, (one, other) in enumerate(zip(before.hits, now.hits, strict=False)) if one != other),
+            min(len(before.hits), len(now.hits)),
+        )
         press = Press(
             words,
             {name: getattr(before, name) for name in _PLAIN if getattr(before, name) != getattr(now, name)},
             {name: before.counts.get(name) for name in names if before.counts.get(name) != now.counts.get(name)},
-            (same, before.hits[same:]), len(self.history.attempts), len(self.bests),
+            (same, before.hits[same:]),
+            len(self.history.attempts),
+            len(self.bests),
             self.route_id if self.route_id != after.route_id else "",
-        )  # fmt: skip
+        )
         return replace(after, presses=(*self.presses[-MOST_PRESSES + 1 :], press))
 
     def taken_back(self) -> Self:
@@ -126,9 +133,13 @@ class RunBase:
         attempt = replace(now, counts=counts, hits=(*now.hits[:same], *tail), **press.attempt)
         history = self.history.first(press.past)
         return replace(
-            self, attempt=attempt, history=history, bests=self.bests[: press.bests], presses=self.presses[:-1],
+            self,
+            attempt=attempt,
+            history=history,
+            bests=self.bests[: press.bests],
+            presses=self.presses[:-1],
             route_id=press.route or self.route_id,
-        )  # fmt: skip
+        )
 
     def limited(self) -> Self:
         """With as many hits in its attempt's limit as the best has, every one counted."""
@@ -147,8 +158,11 @@ class RunBase:
         over, splits = self.over_at(), self.route.splits
         at = over if over is not None else min(self.attempt.place(self.route), len(splits) - 1)
         one, it = past(self.attempt, self.route, micros(now)), self
-        came = {"hits": one.hits(self.plan.rule), "splits": one.got_through(self.plan.rule),
-                "seconds": round(one.us / 1e6, 1)}  # fmt: skip
+        came = {
+            "hits": one.hits(self.plan.rule),
+            "splits": one.got_through(self.plan.rule),
+            "seconds": round(one.us / 1e6, 1),
+        }
         if not self.attempt.ended:
             it = replace(it, attempt=replace(it.attempt, ended=True))
             it = it.owes(ENDED, now, seq, {"split": splits[at].name, "number": at + 1, "why": why, **came})
@@ -207,33 +221,56 @@ class RunBase:
     def saved(self) -> dict[str, Any]:
         """How it stands, to be stored."""
         return {
-            "routes": [[one.id, one.name, [[each.id, each.name, each.group, each.picture, each.save]
-                                           for each in one.splits]] for one in self.routes],
-            "route": self.route_id, "attempt": self.attempt.saved(),
-            "past": self.history.saved(), "bests": [one.saved() for one in self.bests],
-            "presses": [[one.words, dict(one.attempt), {name: had and list(had) for name, had in one.counts.items()},
-                         [one.hits[0], [list(hit) for hit in one.hits[1]]], one.past, one.bests, one.route]
-                        for one in self.presses],
-            "pressed": dict(self.pressed), "debts": [plain_of(one) for one in self.debts],
-        }  # fmt: skip
+            "routes": [
+                [one.id, one.name, [[each.id, each.name, each.group, each.picture, each.save] for each in one.splits]]
+                for one in self.routes
+            ],
+            "route": self.route_id,
+            "attempt": self.attempt.saved(),
+            "past": self.history.saved(),
+            "bests": [one.saved() for one in self.bests],
+            "presses": [
+                [
+                    one.words,
+                    dict(one.attempt),
+                    {name: had and list(had) for name, had in one.counts.items()},
+                    [one.hits[0], [list(hit) for hit in one.hits[1]]],
+                    one.past,
+                    one.bests,
+                    one.route,
+                ]
+                for one in self.presses
+            ],
+            "pressed": dict(self.pressed),
+            "debts": [plain_of(one) for one in self.debts],
+        }
 
 
 def kept(saved: Mapping[str, Any]) -> dict[str, Any]:
     """What was stored, by the names of its fields."""
     return {
-        "routes": tuple(Route(id, name, tuple(RouteSplit(*one) for one in splits))
-                        for id, name, splits in saved["routes"]),
-        "route_id": saved["route"], "attempt": attempt_of(saved["attempt"]),
-        "history": history_of(saved["past"]), "bests": tuple(map(past_of, saved["bests"])),
+        "routes": tuple(
+            Route(id, name, tuple(RouteSplit(*one) for one in splits)) for id, name, splits in saved["routes"]
+        ),
+        "route_id": saved["route"],
+        "attempt": attempt_of(saved["attempt"]),
+        "history": history_of(saved["past"]),
+        "bests": tuple(map(past_of, saved["bests"])),
         "presses": tuple(_press(*one) for one in saved["presses"]),
-        "pressed": dict(saved["pressed"]), "debts": tuple(map(fired_of, saved["debts"])),
-    }  # fmt: skip
+        "pressed": dict(saved["pressed"]),
+        "debts": tuple(map(fired_of, saved["debts"])),
+    }
 
 
 def _press(
-    words: str, attempt: Mapping[str, Any], counts: Mapping[str, Any], hits: Sequence[Any], past: int, bests: int,
+    words: str,
+    attempt: Mapping[str, Any],
+    counts: Mapping[str, Any],
+    hits: Sequence[Any],
+    past: int,
+    bests: int,
     route: str,
-) -> Press:  # fmt: skip
+) -> Press:
     tail = tuple((str(one), str(kind)) for one, kind in hits[1])
     had = {name: None if one is None else SplitCount(*one) for name, one in counts.items()}
     return Press(words, attempt, had, (int(hits[0]), tail), past, bests, route)

@@ -23,19 +23,34 @@ def view_of(run: RunBase, at: int) -> Mapping[str, Any]:
     mine = [one for one in reversed(run.history.attempts[-5_000:]) if one.route == route.id]
     return {
         "routes": [{"id": one.id, "name": one.name, "splits": len(one.splits)} for one in run.routes],
-        "route": route, "word": run.plan.word, "state": run.attempt.state, "presses": len(run.presses),
+        "route": route,
+        "word": run.plan.word,
+        "state": run.attempt.state,
+        "presses": len(run.presses),
         "last_press": run.presses[-1].words if run.presses else "",
-        "rows": [{"split": one, "place": place, "mark": mark_of(run, place), "has": _has(run, run.attempt.of(one.id)),
-                  "told": told.of(one.id)} for place, one in enumerate(route.splits)],
+        "rows": [
+            {
+                "split": one,
+                "place": place,
+                "mark": mark_of(run, place),
+                "has": _has(run, run.attempt.of(one.id)),
+                "told": told.of(one.id),
+            }
+            for place, one in enumerate(route.splits)
+        ],
         "over": route.splits[over].name if over is not None else "",
         "best": _line(run, run.best) if run.best else None,
         "bests": [_line(run, one) for one in reversed(run.bests) if one.route == route.id][1:11],
         "save": run.split.save if run.split else "",
-        "attempts": told.attempts, "last": [_line(run, one) for one in mine[:SHOWN]],
-        "going_on": told.going_on(route), "placed": told.placed(route),
-        "chance": chance, "least": LEAST_ATTEMPTS,
-        "together": _together(run), "rule": rule,
-    }  # fmt: skip
+        "attempts": told.attempts,
+        "last": [_line(run, one) for one in mine[:SHOWN]],
+        "going_on": told.going_on(route),
+        "placed": told.placed(route),
+        "chance": chance,
+        "least": LEAST_ATTEMPTS,
+        "together": _together(run),
+        "rule": rule,
+    }
 
 
 def _together(run: RunBase) -> str:
@@ -56,9 +71,13 @@ def _line(run: RunBase, one: PastAttempt) -> Mapping[str, Any]:
     end = one.ended_in(run.plan.rule)
     split = run.route.split(end) if end else None
     return {
-        "number": one.number, "began": instant(one.began), "hits": one.hits(run.plan.rule),
-        "count": counted(one.hits(run.plan.rule), run.plan.word), "time": clock(one.us),
-        "splits": one.got_through(run.plan.rule), "through": one.through and end is None,
+        "number": one.number,
+        "began": instant(one.began),
+        "hits": one.hits(run.plan.rule),
+        "count": counted(one.hits(run.plan.rule), run.plan.word),
+        "time": clock(one.us),
+        "splits": one.got_through(run.plan.rule),
+        "through": one.through and end is None,
         "ended": split.name if split else ("" if end is None else "a split that is gone"),
         "given_up": one.over_in(run.plan.rule) is None and not one.through,
-    }  # fmt: skip
+    }

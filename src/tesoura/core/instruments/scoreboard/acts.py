@@ -16,10 +16,19 @@ MOST_ACTS = 5_000
 LATEST, MOST_VALUE = 4_000_000_000_000_000, 1_000_000
 """An act lies before this (µs since 1970, in 2096), and no value of one is as large."""
 WORDS: Mapping[str, str] = {
-    POINT: "a point", COUNT: "one counted", PENALTY: "a penalty", SERVE: "who serves", SWAP: "ends", FIGURE: "by hand",
-    OVER: "the end", RUN: "the clock runs", STAND: "the clock stands", CLOCK: "the clock is set",
-    ADDED: "added time", PERIOD: "the end of a period",
-}  # fmt: skip
+    POINT: "a point",
+    COUNT: "one counted",
+    PENALTY: "a penalty",
+    SERVE: "who serves",
+    SWAP: "ends",
+    FIGURE: "by hand",
+    OVER: "the end",
+    RUN: "the clock runs",
+    STAND: "the clock stands",
+    CLOCK: "the clock is set",
+    ADDED: "added time",
+    PERIOD: "the end of a period",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,9 +67,15 @@ def act_of(told: Mapping[str, Any]) -> MatchAct:
         if not (0 <= at < LATEST and abs(value) < MOST_VALUE):
             raise ValueError(at)
         return MatchAct(
-            int(told["number"]), at, kind, side, str(told.get("what", ""))[:60],
-            value, bool(told.get("struck", False)), str(told.get("by", ""))[:200],
-        )  # fmt: skip
+            int(told["number"]),
+            at,
+            kind,
+            side,
+            str(told.get("what", ""))[:60],
+            value,
+            bool(told.get("struck", False)),
+            str(told.get("by", ""))[:200],
+        )
     except (KeyError, ValueError, TypeError, AttributeError, OverflowError):
         raise InvalidField("This is no act of a match. Give what Tesoura exported.") from None
 

@@ -158,8 +158,11 @@ class Scoreboard(Board):
 
     def _last_match(self, command: Command, now: datetime) -> Step:
         if not self.previous or self.acts:
-            raise CommandRefused("There is no match to go back to: another has begun." if self.acts
-                                 else "There was no match before this one.")  # fmt: skip
+            raise CommandRefused(
+                "There is no match to go back to: another has begun."
+                if self.acts
+                else "There was no match before this one."
+            )
         after = replace(self.told_again(self.previous), previous=())
         return Step(after, f"back to the last match, {_score(after.stage)}", undo=("new_match", {}))
 
@@ -170,22 +173,29 @@ class Scoreboard(Board):
         typed = {name: value for name, value in command.given.items() if name not in _NOT_OF_A_SIDE}
         draft = self.draft.changed(side, typed)
         before = {name: getattr(self.draft.sides[side], name) for name in typed}
-        return Step(replace(self, draft=draft), self._waits(draft), {"side": SIDES[side], **typed},
-                    undo=("side", {"side": SIDES[side], **before}))  # fmt: skip
+        return Step(
+            replace(self, draft=draft),
+            self._waits(draft),
+            {"side": SIDES[side], **typed},
+            undo=("side", {"side": SIDES[side], **before}),
+        )
 
     def _heading(self, command: Command, now: datetime) -> Step:
         heading = " ".join(text(80, empty=True)(command.given.get("heading", "")).split())
         draft = replace(self.draft, heading=heading)
-        return Step(replace(self, draft=draft), self._waits(draft), {"heading": heading},
-                    undo=("heading", {"heading": self.draft.heading}))  # fmt: skip
+        return Step(
+            replace(self, draft=draft),
+            self._waits(draft),
+            {"heading": heading},
+            undo=("heading", {"heading": self.draft.heading}),
+        )
 
     def _take_team(self, command: Command, now: datetime) -> Step:
         if command.seq:
             # In the log stands what the team was then.
             return self._side(command, now)
         side, wanted = side_of(command.given.get("side")), str(command.given.get("team", "")).strip()
-        found = next((one for key, one in self.teams.items()
-                      if wanted.casefold() in (key, one.name.casefold())), None)  # fmt: skip
+        found = next((one for key, one in self.teams.items() if wanted.casefold() in (key, one.name.casefold())), None)
         if found is None:
             known = ", ".join(one.name for one in self.teams.values()) or "none yet"
             raise InvalidField(f"There is no team {wanted[:40]} on the shelf. There are: {known}.")
@@ -230,8 +240,11 @@ class Scoreboard(Board):
         notice = Notice(command.seq, title, words, float(for_s), when == "now")
         after = replace(self, notices=driven((*self.notices, notice), now))
         seen = showing(after.notices)
-        effect = "viewers see it" if seen is not None and seen.number == notice.number else (
-            "it waits for the end of the rally" if when != "now" else "it waits for the one before it")  # fmt: skip
+        effect = (
+            "viewers see it"
+            if seen is not None and seen.number == notice.number
+            else ("it waits for the end of the rally" if when != "now" else "it waits for the one before it")
+        )
         logged = {"title": title, "text": words, "for_s": for_s, "when": when}
         return Step(after, f"{effect}: {title + ' ' if title else ''}{words}"[:200], logged)
 

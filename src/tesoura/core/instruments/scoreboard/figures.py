@@ -41,9 +41,11 @@ def with_figure(match: RallyMatch | TimedMatch, what: str, side: int, value: int
 
 
 def _rally_figure(match: RallyMatch, what: str, side: int, value: int) -> RallyMatch:
-    level = 0 if what == "points" else next(
-        at + 1 for at, unit in enumerate(match.sport.units[:-1]) if what == f"{unit.name}s"
-    )  # fmt: skip
+    level = (
+        0
+        if what == "points"
+        else next(at + 1 for at, unit in enumerate(match.sport.units[:-1]) if what == f"{unit.name}s")
+    )
     if level == 0:
         match = match.with_points(_with(match.counts[0], side, value))
     counts = list(match.counts)

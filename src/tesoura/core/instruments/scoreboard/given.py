@@ -25,8 +25,10 @@ def _server(board: Board, given: Given) -> dict[str, Any]:
     side, typed = side_of(given.get("side")), str(given.get("player") or "").strip()
     names = [one.casefold() for one in board.lineup.sides[side].names]
     if typed and typed.casefold() not in names:
-        raise InvalidField(f"{board.lineup.sides[side].name} has no player {typed[:40]}. There are: "
-                           f"{', '.join(board.lineup.sides[side].names) or 'none named'}.")  # fmt: skip
+        raise InvalidField(
+            f"{board.lineup.sides[side].name} has no player {typed[:40]}. There are: "
+            f"{', '.join(board.lineup.sides[side].names) or 'none named'}."
+        )
     return {"side": side, "value": float(names.index(typed.casefold())) if typed else 0.0}
 
 
@@ -43,13 +45,18 @@ def _winner(board: Board, given: Given) -> dict[str, Any]:
 
 
 SCORES: Mapping[str, tuple[str, Callable[[Board, Given], dict[str, Any]]]] = {
-    "point": (kinds.POINT, _whose), "count": (kinds.COUNT, _whose), "penalty": (kinds.PENALTY, _whose),
+    "point": (kinds.POINT, _whose),
+    "count": (kinds.COUNT, _whose),
+    "penalty": (kinds.PENALTY, _whose),
     "end_penalty": (kinds.PENALTY, lambda board, given: {"side": side_of(given.get("side")), "value": -1.0}),
-    "serve": (kinds.SERVE, _server), "swap_ends": (kinds.SWAP, lambda board, given: {}),
-    "set": (kinds.FIGURE, _by_hand), "end_match": (kinds.OVER, _winner),
-    "start_clock": (kinds.RUN, lambda board, given: {}), "stop_clock": (kinds.STAND, lambda board, given: {}),
+    "serve": (kinds.SERVE, _server),
+    "swap_ends": (kinds.SWAP, lambda board, given: {}),
+    "set": (kinds.FIGURE, _by_hand),
+    "end_match": (kinds.OVER, _winner),
+    "start_clock": (kinds.RUN, lambda board, given: {}),
+    "stop_clock": (kinds.STAND, lambda board, given: {}),
     "set_clock": (kinds.CLOCK, lambda board, given: {"value": seconds_of(given.get("to"))}),
     "add_time": (kinds.ADDED, lambda board, given: {"value": float(whole(0, 60)(given.get("minutes", "")))}),
     "end_period": (kinds.PERIOD, lambda board, given: {}),
-}  # fmt: skip
+}
 """The commands that are acts: which act each is, and what of it follows from what was given."""

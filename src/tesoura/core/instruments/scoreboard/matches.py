@@ -22,9 +22,12 @@ COLUMNS = ("place", "at", "side", "words", "score", "spans", "server", "call", "
 def match_file(board: Board) -> dict[str, Any]:
     """A match as JSON: by what it was played, who played, every act, and what they came to."""
     return {
-        "format": FORMAT, "rules": dict(board.plan.chosen), "sides": board.lineup.saved(),
-        "acts": [one.told() for one in board.acts], "result": score_text(result_of(board.stage)),
-    }  # fmt: skip
+        "format": FORMAT,
+        "rules": dict(board.plan.chosen),
+        "sides": board.lineup.saved(),
+        "acts": [one.told() for one in board.acts],
+        "result": score_text(result_of(board.stage)),
+    }
 
 
 def board_of(told: Mapping[str, Any], title: str = "Match") -> Board:
@@ -60,10 +63,14 @@ def record_of(board: Board) -> Record:
     names = [side.name for side in board.lineup.sides]
     won = winner_of(board.stage)
     data = {
-        "heading": board.lineup.heading or board.plan.title, "home": names[0], "away": names[1],
-        "result": score_text(result_of(board.stage)), "sets": spans_text(board.stage),
-        "winner": names[won] if won is not None else "", "match": match_file(board),
-    }  # fmt: skip
+        "heading": board.lineup.heading or board.plan.title,
+        "home": names[0],
+        "away": names[1],
+        "result": score_text(result_of(board.stage)),
+        "sets": spans_text(board.stage),
+        "winner": names[won] if won is not None else "",
+        "match": match_file(board),
+    }
     return Record(MATCH_RECORD, instant(board.acts[0].at), data)
 
 

@@ -36,21 +36,34 @@ ARRANGEMENTS: Mapping[str, BoardArrangement] = {
     "card": BoardArrangement("the whole card at the end: winner, sets, course", (1100, 620), 48, END, "name"),
     "tall": BoardArrangement("vertical: one above the other, points large", (200, 440), 44, PLAYED, "short"),
     "clock": BoardArrangement("the clock alone, with its period", (280, 116), 44, PLAYED, "short"),
-}  # fmt: skip
+}
 SIZED: Mapping[str, Mapping[str, Any]] = {
     name: {"width_px": one.size[0], "height_px": one.size[1], "size_px": one.size_px, "when": one.when}
     for name, one in ARRANGEMENTS.items()
 }
 """The size that fits each arrangement, and when it is seen: they come with it."""
-WHEN = ((PLAYED, "while it is played"), (BREAK, "between sets and periods"), (END, "when it is over"),
-        (MATCH, "from the first point to the end"), (ALWAYS, "always"))  # fmt: skip
-_SEEN = {PLAYED: "{0}.state == 'playing' or {0}.state == 'ready'", BREAK: "{0}.state == 'between'", END: "{0}.card",
-         MATCH: "{0}.state != 'ready'", ALWAYS: "known({0}.state)"}  # fmt: skip
+WHEN = (
+    (PLAYED, "while it is played"),
+    (BREAK, "between sets and periods"),
+    (END, "when it is over"),
+    (MATCH, "from the first point to the end"),
+    (ALWAYS, "always"),
+)
+_SEEN = {
+    PLAYED: "{0}.state == 'playing' or {0}.state == 'ready'",
+    BREAK: "{0}.state == 'between'",
+    END: "{0}.card",
+    MATCH: "{0}.state != 'ready'",
+    ALWAYS: "known({0}.state)",
+}
 NOTICES = (("below", "hang below it"), ("above", "stand above it"), ("none", "are not shown here"))
 _STATES: Mapping[str, frozenset[str]] = {
-    PLAYED: frozenset(("ready", "playing")), BREAK: frozenset(("between",)), END: frozenset(("over",)),
-    MATCH: frozenset(("playing", "between", "over")), ALWAYS: frozenset(("ready", "playing", "between", "over")),
-}  # fmt: skip
+    PLAYED: frozenset(("ready", "playing")),
+    BREAK: frozenset(("between",)),
+    END: frozenset(("over",)),
+    MATCH: frozenset(("playing", "between", "over")),
+    ALWAYS: frozenset(("ready", "playing", "between", "over")),
+}
 """In which states of the match each is seen."""
 _HOW = "Arrangement"
 SMALL = 0.54
@@ -81,15 +94,23 @@ def _parts(choices: Choices) -> Mapping[str, Part]:
 _NOTICE = ("notice_title", "notice")
 _SPANS = tuple(f"span_{at}" for at in range(1, MOST_SPANS + 1))
 _WANTS: Mapping[str, tuple[str, ...]] = {
-    "corner": ("call", "clock", "span"), "bar": ("call", "clock", "span", "over_time"),
-    "lower": ("call", "heading", "server", "clock", "span"), "break": ("heading", "call", "span"),
-    "card": ("heading", "call", "score", "course"), "tall": ("call", "clock"),
+    "corner": ("call", "clock", "span"),
+    "bar": ("call", "clock", "span", "over_time"),
+    "lower": ("call", "heading", "server", "clock", "span"),
+    "break": ("heading", "call", "span"),
+    "card": ("heading", "call", "score", "course"),
+    "tall": ("call", "clock"),
     "clock": ("clock", "span", "over_time", "added"),
-}  # fmt: skip
+}
 _OF_SIDE: Mapping[str, tuple[str, ...]] = {
-    "corner": ("won", "points"), "bar": ("won", "points"), "lower": ("won", "points", "players", "country"),
-    "break": ("won", *_SPANS), "card": ("won", "players", *_SPANS), "tall": ("won", "points"), "clock": (),
-}  # fmt: skip
+    "corner": ("won", "points"),
+    "bar": ("won", "points"),
+    "lower": ("won", "points", "players", "country"),
+    "break": ("won", *_SPANS),
+    "card": ("won", "players", *_SPANS),
+    "tall": ("won", "points"),
+    "clock": (),
+}
 
 
 def _apart(one: Choices, other: Choices) -> bool:
@@ -111,10 +132,15 @@ def _words(choices: Choices) -> Sequence[PieceText]:
         found = []
         for line, side in enumerate(SIDES):
             found.append(PieceText(f"{side}_name", 0.8, "colour", line, yields=True))
-            found += [PieceText(f"{side}_span_{at}", 0.8, "colour", line, cell=at + 2, cells=choices["columns"] + 4)
-                      for at in columns_of(choices)]  # fmt: skip
-        return [*found, PieceText("call", SMALL, "accent", 2, yields=True),
-                PieceText("heading", SMALL, "quiet", 3, yields=True)]  # fmt: skip
+            found += [
+                PieceText(f"{side}_span_{at}", 0.8, "colour", line, cell=at + 2, cells=choices["columns"] + 4)
+                for at in columns_of(choices)
+            ]
+        return [
+            *found,
+            PieceText("call", SMALL, "accent", 2, yields=True),
+            PieceText("heading", SMALL, "quiet", 3, yields=True),
+        ]
     stacked = ARRANGEMENTS[arranged].rows
     found = []
     for at, side in enumerate(SIDES):
@@ -129,8 +155,9 @@ PIECE = PieceKind(
     about="The score of a match, in seven arrangements; what comes between sets and at the end comes by itself.",
     fields={
         "scoreboard": Field("Which one", text(60, empty=True), "", "", "instrument", group="Values", of="scoreboard"),
-        "arranged": one_of("Arranged as", tuple((name, one.words) for name, one in ARRANGEMENTS.items()), "corner",
-                           group=_HOW),
+        "arranged": one_of(
+            "Arranged as", tuple((name, one.words) for name, one in ARRANGEMENTS.items()), "corner", group=_HOW
+        ),
         "when": one_of("Viewers see it", WHEN, PLAYED, group=_HOW),
         "marks": switch("Marks of the sides", "no", group=_HOW),
         "swap": switch("Sides change places with the ends", "no", group=_HOW),
@@ -149,4 +176,4 @@ PIECE = PieceKind(
     template="instruments/scoreboard/piece.html",
     along={"arranged": SIZED},
     helpers={"columns": columns_of},
-)  # fmt: skip
+)

@@ -67,23 +67,45 @@ class MatchPlan:
 
 FIELDS: Mapping[str, Field] = {
     "title": Field("Its name", line(60), default="Scoreboard", group=_MATCH),
-    "sport": one_of("The sport", (*((one.name, one.title) for one in SPORTS.values()), (OWN, "rules of your own")),
-                    "table_tennis", group=_MATCH),
-    "rules": Field("Rules of your own", _rules, kind="area", group=_MATCH, only_if=("sport", (OWN,)),
-                   help="As TOML. What can never happen in them is said here.",
-                   placeholder='title = "Yard tennis"\n[[unit]]\nname = "game"\nto = 11\nby = 2\n[[unit]]\n'
-                               'name = "match"\nto = 2'),
+    "sport": one_of(
+        "The sport",
+        (*((one.name, one.title) for one in SPORTS.values()), (OWN, "rules of your own")),
+        "table_tennis",
+        group=_MATCH,
+    ),
+    "rules": Field(
+        "Rules of your own",
+        _rules,
+        kind="area",
+        group=_MATCH,
+        only_if=("sport", (OWN,)),
+        help="As TOML. What can never happen in them is said here.",
+        placeholder='title = "Yard tennis"\n[[unit]]\nname = "game"\nto = 11\nby = 2\n[[unit]]\nname = "match"\nto = 2',
+    ),
     "wins": number("Sets or games that win the match", 0, 20, 0, group=_MATCH, help="0: as the sport has it."),
     "minutes": number("Minutes of a period", 0, 120, 0, group=_MATCH, help="0: as the sport has it."),
     "final": switch("It is a final", "no", group=_MATCH, help="The last point is called championship point."),
     "streak": number("A run is told from", 2, 50, 5, "in a row", group=_MATCH),
     "counts_by": one_of("Points are counted by", _COUNTS_BY, ANYBODY, group=_PHONES),
-    "referee": Field("The phone that counts", text(60, empty=True), kind="device", group=_PHONES,
-                     only_if=("counts_by", (ONE,)), help="The referee's. Other phones see the match alone."),
-    "same_rally_s": Field("Two phones within", _tenths, "s", 1.5, "line", group=_PHONES,
-                          help="tell of the same rally: the second press counts nothing, and is told so. 0: never."),
+    "referee": Field(
+        "The phone that counts",
+        text(60, empty=True),
+        kind="device",
+        group=_PHONES,
+        only_if=("counts_by", (ONE,)),
+        help="The referee's. Other phones see the match alone.",
+    ),
+    "same_rally_s": Field(
+        "Two phones within",
+        _tenths,
+        "s",
+        1.5,
+        "line",
+        group=_PHONES,
+        help="tell of the same rally: the second press counts nothing, and is told so. 0: never.",
+    ),
     "card_s": number("It stays for", 0, 3_600, 0, "s", group=_CARD, help="0: until a new match begins."),
-}  # fmt: skip
+}
 
 
 def sport_of(choices: Mapping[str, Any]) -> Sport:
@@ -99,9 +121,17 @@ def sport_of(choices: Mapping[str, Any]) -> Sport:
 def make(name: str, choices: Mapping[str, Any]) -> MatchPlan:
     """The plan that checked choices come to."""
     referee = str(choices.get("referee", "")).strip() if choices["counts_by"] == ONE else ""
-    return MatchPlan(name, choices["title"], sport_of(choices), choices["final"] == "yes", choices["streak"], referee,
-                     float(choices["same_rally_s"]), float(choices["card_s"]),
-                     {name: choices[name] for name in PLAYED_BY if name in choices})  # fmt: skip
+    return MatchPlan(
+        name,
+        choices["title"],
+        sport_of(choices),
+        choices["final"] == "yes",
+        choices["streak"],
+        referee,
+        float(choices["same_rally_s"]),
+        float(choices["card_s"]),
+        {name: choices[name] for name in PLAYED_BY if name in choices},
+    )
 
 
 def check(choices: Mapping[str, Any]) -> Mapping[str, str]:

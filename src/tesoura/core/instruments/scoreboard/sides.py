@@ -36,10 +36,14 @@ SIDE_FIELDS: Mapping[str, Field] = {
     "short": Field("Short", text(12, empty=True), placeholder="BOB", help="Left empty: the first letters."),
     "colour": hue("Colour", "#2F6B5E"),
     "mark": Field("Mark", media, kind="picture"),
-    "players": Field("Players", players_of, placeholder="wren_bobbin, tuck",
-                     help="With commas between them, in the order in which they serve."),
+    "players": Field(
+        "Players",
+        players_of,
+        placeholder="wren_bobbin, tuck",
+        help="With commas between them, in the order in which they serve.",
+    ),
     "country": Field("From", text(40, empty=True), placeholder="Northshed"),
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,8 +130,9 @@ def differences(draft: Lineup, on_air: Lineup) -> list[str]:
         before, after = asdict(theirs), asdict(mine)
         found += [
             f"{theirs.name}, {SIDE_FIELDS[name].label.lower()}: {before[name] or 'none'} → {after[name] or 'none'}"
-            for name in before if before[name] != after[name]
-        ]  # fmt: skip
+            for name in before
+            if before[name] != after[name]
+        ]
     return found
 
 

@@ -33,10 +33,35 @@ from tesoura.core.sports.timed import TimedMatch, TimedSport
 MOST_DRAWN = 150
 MOST_SPANS = 7
 """So many sets or periods stand in columns of their own."""
-_BOTH = {"text": "", "state": "", "call": "", "heading": "", "server": "", "receiver": "", "ends": "", "leader": "",
-         "lead": "", "run": "", "run_name": "", "winner": "", "score": "", "spans": "", "span": "", "clock": "",
-         "over_time": "", "added": "", "chance": "", "card": "", "notice": "", "notice_title": "", "notice_there": "",
-         "clock_runs": "", "colours": "drawing", "serves": "drawing", "course": "drawing"}  # fmt: skip
+_BOTH = {
+    "text": "",
+    "state": "",
+    "call": "",
+    "heading": "",
+    "server": "",
+    "receiver": "",
+    "ends": "",
+    "leader": "",
+    "lead": "",
+    "run": "",
+    "run_name": "",
+    "winner": "",
+    "score": "",
+    "spans": "",
+    "span": "",
+    "clock": "",
+    "over_time": "",
+    "added": "",
+    "chance": "",
+    "card": "",
+    "notice": "",
+    "notice_title": "",
+    "notice_there": "",
+    "clock_runs": "",
+    "colours": "drawing",
+    "serves": "drawing",
+    "course": "drawing",
+}
 _EACH = ("name", "short", "points", "won", "country", "players", "mark", "serves", "penalties")
 
 
@@ -64,22 +89,37 @@ def told_of(board: Board, now: datetime) -> Told:
     names = [side.name for side in lineup.sides]
     told |= {
         "text": f"{names[0]} {score_text(result)} {names[1]}",
-        "state": state_of(stage, board.is_begun), "call": call(stage, lineup, plan.final), "heading": lineup.heading,
-        "server": server_name(stage, lineup), "receiver": receiver_name(stage, lineup), "score": score_text(result),
-        "ends": isinstance(match, RallyMatch) and match.swapped, "lead": abs(_points(stage)[0] - _points(stage)[1]),
-        "leader": names[0] if lead > 0 else names[1] if lead < 0 else "", "run": stage.row[1],
-        "run_name": names[stage.row[0]] if stage.row[0] >= 0 else "", "winner": names[won] if won is not None else "",
-        "spans": spans_text(stage), "span": _span(stage), "card": board.card_is_there(now),
-        "notice": seen.text if seen else "", "notice_title": seen.title if seen else "",
-        "notice_there": seen is not None, "clock_runs": stage.clock.runs, "course": course_path(board),
+        "state": state_of(stage, board.is_begun),
+        "call": call(stage, lineup, plan.final),
+        "heading": lineup.heading,
+        "server": server_name(stage, lineup),
+        "receiver": receiver_name(stage, lineup),
+        "score": score_text(result),
+        "ends": isinstance(match, RallyMatch) and match.swapped,
+        "lead": abs(_points(stage)[0] - _points(stage)[1]),
+        "leader": names[0] if lead > 0 else names[1] if lead < 0 else "",
+        "run": stage.row[1],
+        "run_name": names[stage.row[0]] if stage.row[0] >= 0 else "",
+        "winner": names[won] if won is not None else "",
+        "spans": spans_text(stage),
+        "span": _span(stage),
+        "card": board.card_is_there(now),
+        "notice": seen.text if seen else "",
+        "notice_title": seen.title if seen else "",
+        "notice_there": seen is not None,
+        "clock_runs": stage.clock.runs,
+        "course": course_path(board),
         "colours": " ".join(part for side in lineup.sides for part in (side.colour, side.letters)),
         "serves": SIDES[match.server] if isinstance(match, RallyMatch) and not stage.over else "",
-    }  # fmt: skip
+    }
     if isinstance(match, RallyMatch):
         told["chance"] = round(stage.height, 4)
     else:
-        told |= {"clock": stage.clock.text(at), "over_time": stage.clock.over_text(at),
-                 "added": f"+{stage.clock.added_min}" if stage.clock.added_min else ""}  # fmt: skip
+        told |= {
+            "clock": stage.clock.text(at),
+            "over_time": stage.clock.over_text(at),
+            "added": f"+{stage.clock.added_min}" if stage.clock.added_min else "",
+        }
     for place, side in enumerate(lineup.sides):
         told |= {f"{SIDES[place]}_{name}": value for name, value in _of_side(board, place, at).items()}
         told[f"{SIDES[place]}_serves"] = isinstance(match, RallyMatch) and match.server == place and not stage.over
@@ -105,9 +145,13 @@ def _of_side(board: Board, place: int, at: int) -> dict[str, Any]:
     side, stage = board.lineup.sides[place], board.stage
     match = stage.match
     found: dict[str, Any] = {
-        "short": side.brief, "points": shown_points(stage, place), "won": result_of(stage)[place],
-        "country": side.country, "players": side.players, "mark": side.mark,
-    }  # fmt: skip
+        "short": side.brief,
+        "points": shown_points(stage, place),
+        "won": result_of(stage)[place],
+        "country": side.country,
+        "players": side.players,
+        "mark": side.mark,
+    }
     for number, (_, score) in enumerate(spans(stage)[-MOST_SPANS:], 1):
         found[f"span_{number}"] = score[place]
     if isinstance(match, TimedMatch):
@@ -157,10 +201,15 @@ def extremes_of(board: Board) -> Mapping[str, Extremes]:
     longest = max((side.name for side in board.lineup.sides), key=len)
     players = [one for side in board.lineup.sides for one in side.names]
     found = {f"{side}_points": Extremes(widest, sample="7") for side in SIDES}
-    found |= {f"{side}_span_{at}": Extremes("88", sample=str(9 + at % 3)) for side in SIDES
-              for at in range(1, MOST_SPANS + 1)}  # fmt: skip
+    found |= {
+        f"{side}_span_{at}": Extremes("88", sample=str(9 + at % 3)) for side in SIDES for at in range(1, MOST_SPANS + 1)
+    }
     word = "championship point" if board.plan.final else "match point"
-    found |= {"call": Extremes(f"{word} {longest}", f"{longest} wins"), "clock": Extremes("188:88", sample="12:40"),
-              "server": Extremes(max(players, key=len, default=longest)),
-              "over_time": Extremes("+18:88"), "spans": Extremes(" ".join(["18–18"] * 5))}  # fmt: skip
+    found |= {
+        "call": Extremes(f"{word} {longest}", f"{longest} wins"),
+        "clock": Extremes("188:88", sample="12:40"),
+        "server": Extremes(max(players, key=len, default=longest)),
+        "over_time": Extremes("+18:88"),
+        "spans": Extremes(" ".join(["18–18"] * 5)),
+    }
     return found

@@ -131,8 +131,11 @@ def _point(stage: MatchStage, act: MatchAct, rules: MatchRules) -> MatchStage:
     else:
         after = match.point(side)
         units = [name for name in after.told if name != "ends"]
-        led = [*([UNIT] if units else []), *([MATCH] if after.winner is not None else []),
-               *([ENDS] if "ends" in after.told else [])]  # fmt: skip
+        led = [
+            *([UNIT] if units else []),
+            *([MATCH] if after.winner is not None else []),
+            *([ENDS] if "ends" in after.told else []),
+        ]
         order = stage.order.moved(match, after, side) if stage.order else None
         fresh = bool(units)
         score = after.finished[-1].score if fresh and after.finished else after.counts[0]
@@ -273,10 +276,19 @@ def _figure(stage: MatchStage, act: MatchAct, rules: MatchRules) -> MatchStage:
 
 
 _ACTS: Mapping[str, Callable[[MatchStage, MatchAct, MatchRules], MatchStage]] = {
-    kinds.POINT: _point, kinds.COUNT: _count, kinds.PENALTY: _penalty, kinds.SERVE: _serve, kinds.SWAP: _swap,
-    kinds.OVER: _over, kinds.RUN: _run, kinds.STAND: _stand, kinds.CLOCK: _set_clock, kinds.ADDED: _added,
-    kinds.PERIOD: _period, kinds.FIGURE: _figure,
-}  # fmt: skip
+    kinds.POINT: _point,
+    kinds.COUNT: _count,
+    kinds.PENALTY: _penalty,
+    kinds.SERVE: _serve,
+    kinds.SWAP: _swap,
+    kinds.OVER: _over,
+    kinds.RUN: _run,
+    kinds.STAND: _stand,
+    kinds.CLOCK: _set_clock,
+    kinds.ADDED: _added,
+    kinds.PERIOD: _period,
+    kinds.FIGURE: _figure,
+}
 
 
 def spans(stage: MatchStage) -> list[tuple[str, Pair]]:

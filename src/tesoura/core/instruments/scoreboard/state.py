@@ -13,14 +13,7 @@ from tesoura.core.instruments.records import Record
 from tesoura.core.instruments.scoreboard import acts as kinds
 from tesoura.core.instruments.scoreboard import stage as stages
 from tesoura.core.instruments.scoreboard.acts import SIDES, MatchAct, act_of
-from tesoura.core.instruments.scoreboard.notices import (
-    Notices,
-    driven,
-    notices_of,
-    rally_over,
-    saved_notices,
-    showing,
-)
+from tesoura.core.instruments.scoreboard.notices import Notices, driven, notices_of, rally_over, saved_notices, showing
 from tesoura.core.instruments.scoreboard.plan import MatchPlan
 from tesoura.core.instruments.scoreboard.sides import Lineup, Side, lineup_of
 from tesoura.core.instruments.scoreboard.stage import MatchStage, told_again
@@ -36,16 +29,27 @@ from tesoura.core.sports.rally import RallyMatch
 from tesoura.core.values import Scalar
 
 MOMENTS: Mapping[str, str] = {
-    kinds.POINT: "a point is scored", stages.UNIT: "a set or game is won", stages.MATCH: "the match is over",
-    stages.LEAD: "the lead changes", stages.STREAK: "a side has a run", stages.ENDS: "ends are changed",
-    stages.SPAN: "a period is over", "set_point": "a side has set point", "match_point": "a side has match point",
-    "time_up": "the time of a period is up", kinds.COUNT: "a foul, a card or a time-out is counted",
-}  # fmt: skip
+    kinds.POINT: "a point is scored",
+    stages.UNIT: "a set or game is won",
+    stages.MATCH: "the match is over",
+    stages.LEAD: "the lead changes",
+    stages.STREAK: "a side has a run",
+    stages.ENDS: "ends are changed",
+    stages.SPAN: "a period is over",
+    "set_point": "a side has set point",
+    "match_point": "a side has match point",
+    "time_up": "the time of a period is up",
+    kinds.COUNT: "a foul, a card or a time-out is counted",
+}
 """What it tells, by the last part of the event's type, each with words that follow “when”."""
 TYPE_OF = {stages.UNIT: "set", stages.STREAK: "run", kinds.COUNT: "counted"}
 """The last part of the type, where it is another than the mark's."""
-POINTS = {"match point": "match_point", "championship point": "match_point", "set point": "set_point",
-          "game point": "set_point"}  # fmt: skip
+POINTS = {
+    "match point": "match_point",
+    "championship point": "match_point",
+    "set point": "set_point",
+    "game point": "set_point",
+}
 """What is told of the point that is played next, by how it is called."""
 MATCH_RECORD = "match"
 
@@ -112,9 +116,12 @@ class Board:
             won = winner_of(stage)
             who = -1 if won is None else won
         data: dict[str, Any] = {
-            "id": f"{act.number}:{mark}", "score": score_text(result_of(stage)), "sets": spans_text(stage),
-            "words": led_to(before, stage, act, lineup, self.plan.final), "heading": lineup.heading,
-        }  # fmt: skip
+            "id": f"{act.number}:{mark}",
+            "score": score_text(result_of(stage)),
+            "sets": spans_text(stage),
+            "words": led_to(before, stage, act, lineup, self.plan.final),
+            "heading": lineup.heading,
+        }
         if who >= 0:
             data |= {"side": SIDES[who], "name": lineup.sides[who].name}
         if mark == stages.STREAK:
@@ -182,17 +189,22 @@ class Board:
     def saved(self) -> dict[str, Any]:
         """How it stands, to be stored."""
         return {
-            "lineup": self.lineup.saved(), "draft": self.draft.saved(), "acts": [one.told() for one in self.acts],
-            "previous": [one.told() for one in self.previous], "notices": saved_notices(self.notices),
+            "lineup": self.lineup.saved(),
+            "draft": self.draft.saved(),
+            "acts": [one.told() for one in self.acts],
+            "previous": [one.told() for one in self.previous],
+            "notices": saved_notices(self.notices),
             "owed": [[one.id, one.type, micros(one.at), dict(one.data)] for one in self.owed],
-        }  # fmt: skip
+        }
 
 
 def kept(saved: Mapping[str, Any]) -> dict[str, Any]:
     """What was stored, by the names of its fields."""
     return {
-        "lineup": lineup_of(saved["lineup"]), "draft": lineup_of(saved["draft"]),
-        "acts": tuple(map(act_of, saved["acts"])), "previous": tuple(map(act_of, saved["previous"])),
+        "lineup": lineup_of(saved["lineup"]),
+        "draft": lineup_of(saved["draft"]),
+        "acts": tuple(map(act_of, saved["acts"])),
+        "previous": tuple(map(act_of, saved["previous"])),
         "notices": notices_of(saved["notices"]),
         "owed": tuple(Fired(id, kind, instant(at), data) for id, kind, at, data in saved["owed"]),
-    }  # fmt: skip
+    }

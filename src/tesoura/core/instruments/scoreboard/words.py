@@ -154,18 +154,17 @@ def led_to(before: MatchStage, after: MatchStage, act: MatchAct, lineup: Lineup,
     if act.kind == kinds.PERIOD:
         return after.note
     said = {
-        kinds.SWAP: "ends are changed", kinds.RUN: f"the clock runs from {before.clock.text(act.at)}",
+        kinds.SWAP: "ends are changed",
+        kinds.RUN: f"the clock runs from {before.clock.text(act.at)}",
         kinds.STAND: f"the clock stands at {after.clock.text(act.at)}",
         kinds.CLOCK: f"{before.clock.text(act.at)} → {after.clock.text(act.at)}",
         kinds.ADDED: f"{after.clock.added_min} min added",
         kinds.OVER: f"the match is over: {call(after, lineup, final)}",
-    }  # fmt: skip
+    }
     return said[act.kind]
 
 
-def _point_words(
-    before: MatchStage, after: MatchStage, act: MatchAct, name: str, lineup: Lineup, final: bool
-) -> str:  # fmt: skip
+def _point_words(before: MatchStage, after: MatchStage, act: MatchAct, name: str, lineup: Lineup, final: bool) -> str:
     match = after.match
     if isinstance(match, TimedMatch):
         words = f"{act.what or next(iter(match.sport.scores))} for {name}: {score_text(match.score)}"

@@ -354,9 +354,17 @@ class Course:
         if not any(more.values()):
             return tally
         return Tally(
-            tally.kills + more["kills"], tally.deaths + more["deaths"], tally.assists + more["assists"], tally.dealt,
-            tally.taken, tally.shots, tally.hits, tally.run, tally.best, tally.multis,
-        )  # fmt: skip
+            tally.kills + more["kills"],
+            tally.deaths + more["deaths"],
+            tally.assists + more["assists"],
+            tally.dealt,
+            tally.taken,
+            tally.shots,
+            tally.hits,
+            tally.run,
+            tally.best,
+            tally.multis,
+        )
 
     def _singles(self, match: Match) -> set[str]:
         """Which of kills, deaths and assists were told one by one in a match."""
@@ -443,9 +451,11 @@ class Course:
     def saved(self) -> dict[str, Any]:
         """As it is stored."""
         return {
-            "marks": [list(one) for one in self.marks], "fights": [list(one) for one in self.fights],
-            "matches": [one.saved() for one in self.matches], "ratings": [list(one) for one in self.ratings],
-        }  # fmt: skip
+            "marks": [list(one) for one in self.marks],
+            "fights": [list(one) for one in self.fights],
+            "matches": [one.saved() for one in self.matches],
+            "ratings": [list(one) for one in self.ratings],
+        }
 
     def restore(self, saved: Mapping[str, Any]) -> None:
         """Go on from what was stored."""

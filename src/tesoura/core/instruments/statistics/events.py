@@ -232,8 +232,9 @@ class Hearing:
     def _start(self, event: Occurrence) -> None:
         course, id = self.course, name_of(event.data.get("match"))
         known, present = course.by_id(id), course.current
-        if (known is not None and known.started) or (known is None and present and present.began == event.at
-                                                   and present.id == id):  # fmt: skip
+        if (known is not None and known.started) or (
+            known is None and present and present.began == event.at and present.id == id
+        ):
             return self._strange(event, "this match has started already")
         if known is not None:
             # Its end came first.
@@ -313,11 +314,26 @@ class Hearing:
         result = figures.RESULT_OF.get(raw, "")
         if raw and not result:
             self._strange(event, f"its result is “{raw[:30]}”; won, lost and drawn are known")
-        totals = {name: amount for name in ("kills", "deaths", "assists")
-                  if (amount := self._amount(event, name)) is not None and amount > 0}  # fmt: skip
+        totals = {
+            name: amount
+            for name in ("kills", "deaths", "assists")
+            if (amount := self._amount(event, name)) is not None and amount > 0
+        }
         began, id = event.at - (self._long_us(event) or 0), name_of(event.data.get("match"))
-        match = Match(number, began, id, event.at, result, self._amount(event, "rating"),
-                      self._amount(event, "rating_before"), "", "", totals, False, event.source)  # fmt: skip
+        match = Match(
+            number,
+            began,
+            id,
+            event.at,
+            result,
+            self._amount(event, "rating"),
+            self._amount(event, "rating_before"),
+            "",
+            "",
+            totals,
+            False,
+            event.source,
+        )
         self._describe(match, event)
         return match
 
@@ -329,7 +345,14 @@ class Hearing:
 
 
 _HEARD: Mapping[str, Callable[[Hearing, Occurrence], None]] = {
-    "kill": Hearing._kill, "death": Hearing._death, "assist": Hearing._assist, "damage": Hearing._damage,
-    "vitals": Hearing._vitals, "round.end": Hearing._round_end, "match.start": Hearing._start,
-    "match.end": Hearing._end, "match.pause": Hearing._pause, "match.resume": Hearing._resume,
-}  # fmt: skip
+    "kill": Hearing._kill,
+    "death": Hearing._death,
+    "assist": Hearing._assist,
+    "damage": Hearing._damage,
+    "vitals": Hearing._vitals,
+    "round.end": Hearing._round_end,
+    "match.start": Hearing._start,
+    "match.end": Hearing._end,
+    "match.pause": Hearing._pause,
+    "match.resume": Hearing._resume,
+}

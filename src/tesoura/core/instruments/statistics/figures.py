@@ -11,9 +11,7 @@ from tesoura.core.values import Scalar
 MINUTE_US = 60_000_000
 LEAST_US = 1_000_000
 WON, LOST, DRAWN = "won", "lost", "drawn"
-RESULTS = {
-    WON: ("won", "win", "victory"), LOST: ("lost", "loss", "lose", "defeat"), DRAWN: ("drawn", "draw", "tie"),
-}  # fmt: skip
+RESULTS = {WON: ("won", "win", "victory"), LOST: ("lost", "loss", "lose", "defeat"), DRAWN: ("drawn", "draw", "tie")}
 RESULT_OF = {word: result for result, words in RESULTS.items() for word in words}
 
 
@@ -25,16 +23,22 @@ def ratio(above: int, below: int) -> float | int:
 def played(tally: Tally, played_us: int) -> dict[str, Scalar | None]:
     """What a tally comes to, in so much match time."""
     return {
-        "kills": tally.kills, "deaths": tally.deaths, "assists": tally.assists,
-        "kd": ratio(tally.kills, tally.deaths), "kda": ratio(tally.kills + tally.assists, tally.deaths),
+        "kills": tally.kills,
+        "deaths": tally.deaths,
+        "assists": tally.assists,
+        "kd": ratio(tally.kills, tally.deaths),
+        "kda": ratio(tally.kills + tally.assists, tally.deaths),
         "deathless": tally.deaths == 0,
         "per_minute": round(tally.kills * MINUTE_US / played_us, 4) if played_us >= LEAST_US else None,
         "minutes": round(played_us / MINUTE_US, 2),
-        "streak": tally.run, "best_streak": tally.best,
-        "multis": tally.multi(2), "best_multi": tally.longest_multi(),
-        "damage": _whole(tally.dealt) if tally.dealt else None, "taken": _whole(tally.taken) if tally.taken else None,
+        "streak": tally.run,
+        "best_streak": tally.best,
+        "multis": tally.multi(2),
+        "best_multi": tally.longest_multi(),
+        "damage": _whole(tally.dealt) if tally.dealt else None,
+        "taken": _whole(tally.taken) if tally.taken else None,
         "accuracy_pct": round(100 * tally.hits / tally.shots, 2) if tally.shots else None,
-    }  # fmt: skip
+    }
 
 
 def _whole(number: float) -> int | float:
@@ -47,9 +51,12 @@ def results(matches: Iterable[Match]) -> dict[str, Scalar | None]:
     wins = known.count(WON)
     run = next((at for at, result in enumerate(reversed(known)) if result != WON), len(known))
     return {
-        "wins": wins, "losses": known.count(LOST), "draws": known.count(DRAWN),
-        "win_rate_pct": round(100 * wins / len(known), 2) if known else None, "win_run": run,
-    }  # fmt: skip
+        "wins": wins,
+        "losses": known.count(LOST),
+        "draws": known.count(DRAWN),
+        "win_rate_pct": round(100 * wins / len(known), 2) if known else None,
+        "win_run": run,
+    }
 
 
 def place(told: Mapping[str, int], players: frozenset[str]) -> dict[str, Scalar | None]:

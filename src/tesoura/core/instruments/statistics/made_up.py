@@ -33,9 +33,26 @@ def card(count: int, last: int) -> Mapping[str, Scalar | None]:
     """What a card shows with so many made-up matches."""
     results, ratings = matches(count)
     return {
-        "kills": 14, "deaths": 6, "assists": 5, "kd": round(14 / 6, 4), "kda": round(19 / 6, 4), "deathless": False,
-        "per_minute": 1.27, "minutes": 11.0, "streak": 3, "best_streak": 5, "multis": 3, "best_multi": 4,
-        "damage": 2_840, "taken": 1_905, "accuracy_pct": 38.0, "rank": 2, "rivals": 9,
-        "result": results[-1], "rating": ratings[-1], "rating_change": _CHANGES[results[-1]], "opponent": NAME_OF_30,
+        "kills": 14,
+        "deaths": 6,
+        "assists": 5,
+        "kd": round(14 / 6, 4),
+        "kda": round(19 / 6, 4),
+        "deathless": False,
+        "per_minute": 1.27,
+        "minutes": 11.0,
+        "streak": 3,
+        "best_streak": 5,
+        "multis": 3,
+        "best_multi": 4,
+        "damage": 2_840,
+        "taken": 1_905,
+        "accuracy_pct": 38.0,
+        "rank": 2,
+        "rivals": 9,
+        "result": results[-1],
+        "rating": ratings[-1],
+        "rating_change": _CHANGES[results[-1]],
+        "opponent": NAME_OF_30,
         **drawn(results[-last:], ratings[-last:]),
-    }  # fmt: skip
+    }

@@ -12,8 +12,13 @@ from tesoura.core.instruments.statistics.table import STATISTICS
 from tesoura.core.overlays.pieces.kind import SIZE, Choices, Part, PieceKind, PieceText, say
 from tesoura.errors import InvalidField
 
-SECTIONS = (("result", "Result"), ("rating", "Rating won or lost"), ("figures", "Figures"), ("row", "The last matches"),
-            ("line", "The rating over them"))  # fmt: skip
+SECTIONS = (
+    ("result", "Result"),
+    ("rating", "Rating won or lost"),
+    ("figures", "Figures"),
+    ("row", "The last matches"),
+    ("line", "The rating over them"),
+)
 FIGURES = 6
 RESULT_SCALE, RATING_SCALE, LABEL_SCALE = 1.7, 0.8, 0.46
 _SHOWN = [one for one in STATISTICS if "ended" in one.scopes and one.name not in ("deathless", "result")]
@@ -64,7 +69,7 @@ def _card_parts(choices: Choices) -> Mapping[str, Part]:
         "rating": say(f"{{{name}.card_rating:,.0f}}", choices),
         "change": say(f"{{{name}.card_rating_change:signed}}", choices),
         **{one: say(f"{{{name}.card_{one}}}", choices) for one in ("row_won", "row_lost", "row_drawn", "rating_line")},
-    }  # fmt: skip
+    }
     for at, one in enumerate(figures_of(choices), 1):
         parts[f"figure_{at}"] = say(_OF[one].wording(f"{name}.card_{one}"), choices, "—")
     return parts
@@ -105,15 +110,24 @@ CARD = PieceKind(
     about="Shown once, when a match ends: its result, its figures, the last matches.",
     fields={
         "statistics": Field("Of", text(60, empty=True), "", "", "instrument", group="Values", of="statistics"),
-        "sections": Field("Sections, from the top", _sections, "", ",".join(name for name, _ in SECTIONS), "ordered",
-                          SECTIONS, group="Sections"),
+        "sections": Field(
+            "Sections, from the top",
+            _sections,
+            "",
+            ",".join(name for name, _ in SECTIONS),
+            "ordered",
+            SECTIONS,
+            group="Sections",
+        ),
         "won": Field("When it was won", text(40), "", "Won", group="Words"),
         "lost": Field("When it was lost", text(40), "", "Lost", group="Words"),
         "drawn": Field("When nobody won", text(40), "", "Drawn", group="Words"),
         "against": Field("Before the opponent", text(40, empty=True), "", "against", group="Words"),
         "places": number("Matches in the row", 1, 30, 12, group="Sections"),
-        **{f"figure_{at}": one_of(f"Figure {at}", _OPTIONS, _FIRST[at - 1], group="Figures")
-           for at in range(1, FIGURES + 1)},
+        **{
+            f"figure_{at}": one_of(f"Figure {at}", _OPTIONS, _FIRST[at - 1], group="Figures")
+            for at in range(1, FIGURES + 1)
+        },
         "size_px": SIZE,
     },
     parts=_card_parts,
@@ -125,7 +139,7 @@ CARD = PieceKind(
     first={"appears": "moment", "moment_s": 12},
     moment_type=_ended,
     helpers={"sections": sections_of, "figures": figures_of, "label": label_of},
-)  # fmt: skip
+)
 
 
 # Vitals

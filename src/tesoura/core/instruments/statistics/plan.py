@@ -11,8 +11,18 @@ from tesoura.core.forms.fields import Field
 from tesoura.core.instruments.statistics.rule import KillRule, keys_of
 from tesoura.errors import InvalidField
 
-HEARD = ("match.start", "match.pause", "match.resume", "match.end", "round.end", "kill", "death", "assist", "damage",
-         "vitals")  # fmt: skip
+HEARD = (
+    "match.start",
+    "match.pause",
+    "match.resume",
+    "match.end",
+    "round.end",
+    "kill",
+    "death",
+    "assist",
+    "damage",
+    "vitals",
+)
 """The types of events that are taken."""
 MAX_VITALS = 6
 _YES_NO = (("no", "are left out"), ("yes", "count"))
@@ -45,13 +55,23 @@ def _keys(typed: str) -> frozenset[str]:
 def make(name: str, choices: Mapping[str, Any]) -> StatisticsPlan:
     """The plan that checked choices come to."""
     rule = KillRule(
-        keys_of(choices["player"].split(",")), keys_of(choices["without_tags"]),
-        keys_of(choices["without_means"]), choices["friendly"] == "yes", choices["warm_up"] == "yes",
-    )  # fmt: skip
+        keys_of(choices["player"].split(",")),
+        keys_of(choices["without_tags"]),
+        keys_of(choices["without_means"]),
+        choices["friendly"] == "yes",
+        choices["warm_up"] == "yes",
+    )
     within_us = choices["within_s"] * 1_000_000
-    return StatisticsPlan(name, choices["title"], rule, choices["deaths_by"], within_us, choices["last"],
-                vitals_of(choices["vitals"]),
-                _keys(str(choices.get("sources", ""))))  # fmt: skip
+    return StatisticsPlan(
+        name,
+        choices["title"],
+        rule,
+        choices["deaths_by"],
+        within_us,
+        choices["last"],
+        vitals_of(choices["vitals"]),
+        _keys(str(choices.get("sources", ""))),
+    )
 
 
 def vitals_of(typed: str) -> dict[str, float]:
@@ -87,22 +107,44 @@ def _sources(raw: object) -> str:
 _WHOSE, _RULE, _MORE = "Whose", "Which kills count", "More"
 FIELDS: Mapping[str, Field] = {
     "title": Field("Its name", line(60), default="Game statistics", group=_WHOSE),
-    "player": Field("Your name in the game", text(120, empty=True), placeholder="mara_vane", kind="seen", person=True,
-              of="kill.actor", help="Former names too, with commas. Left empty, every kill that is told is yours.",
-              group=_WHOSE),
-    "sources": Field("Told by", _sources, default="", placeholder="stats, my-game",
-              help="Feeds or programs, by their names as the log shows them, with commas. Left empty, all are heard.",
-              group=_WHOSE),
-    "without_tags": Field("Leave out kills tagged", _names, kind="seen", of="kill.tags", default="",
-              help="Reward kills such as a gust bonus. Separate several with commas.", group=_RULE),
+    "player": Field(
+        "Your name in the game",
+        text(120, empty=True),
+        placeholder="mara_vane",
+        kind="seen",
+        person=True,
+        of="kill.actor",
+        help="Former names too, with commas. Left empty, every kill that is told is yours.",
+        group=_WHOSE,
+    ),
+    "sources": Field(
+        "Told by",
+        _sources,
+        default="",
+        placeholder="stats, my-game",
+        help="Feeds or programs, by their names as the log shows them, with commas. Left empty, all are heard.",
+        group=_WHOSE,
+    ),
+    "without_tags": Field(
+        "Leave out kills tagged",
+        _names,
+        kind="seen",
+        of="kill.tags",
+        default="",
+        help="Reward kills such as a gust bonus. Separate several with commas.",
+        group=_RULE,
+    ),
     "without_means": Field("Leave out kills by", _names, kind="seen", of="kill.means", default="", group=_RULE),
-    "friendly": Field("Friendly fire", choice(["yes", "no"]), kind="choice", default="no", options=_YES_NO,
-              group=_RULE),
-    "warm_up": Field("Kills in the warm-up", choice(["yes", "no"]), kind="choice", default="no", options=_YES_NO,
-              group=_RULE),
-    "deaths_by": Field("Your deaths are", choice(["death", "kill"]), kind="choice", default="death",
-              options=_DEATHS, group=_RULE),
+    "friendly": Field(
+        "Friendly fire", choice(["yes", "no"]), kind="choice", default="no", options=_YES_NO, group=_RULE
+    ),
+    "warm_up": Field(
+        "Kills in the warm-up", choice(["yes", "no"]), kind="choice", default="no", options=_YES_NO, group=_RULE
+    ),
+    "deaths_by": Field(
+        "Your deaths are", choice(["death", "kill"]), kind="choice", default="death", options=_DEATHS, group=_RULE
+    ),
     "within_s": Field("A multi-kill: each within", whole(1, 60), kind="number", default="5", unit="s", group=_MORE),
     "last": Field("The last matches are", whole(1, 30), kind="number", default="12", unit="matches", group=_MORE),
     "vitals": Field("Vitals, and what each is full at", _vitals, default="health 100, shield 50", group=_MORE),
-}  # fmt: skip
+}

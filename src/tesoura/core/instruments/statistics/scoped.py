@@ -18,12 +18,15 @@ _ALWAYS: Since = (0, -1)
 FIRED_FOR_US = 120_000_000
 """An end that is heard of later than this is history: no card is shown for it, nor a made-up one for longer."""
 GROUPS: Mapping[str, tuple[str, Sequence[str]]] = {
-    "kills": ("kills", ("kills",)), "deaths": ("deaths", ("deaths", "deathless")), "assists": ("assists", ("assists",)),
-    "streaks": ("streaks", ("streak", "best_streak")), "multis": ("multi-kills", ("multis", "best_multi")),
+    "kills": ("kills", ("kills",)),
+    "deaths": ("deaths", ("deaths", "deathless")),
+    "assists": ("assists", ("assists",)),
+    "streaks": ("streaks", ("streak", "best_streak")),
+    "multis": ("multi-kills", ("multis", "best_multi")),
     "damage": ("damage and accuracy", ("damage", "taken", "accuracy_pct")),
     "results": ("wins and losses", ("wins", "losses", "draws", "win_rate_pct", "win_run")),
     "rating": ("the rating's change", ("rating_change", "rating_peak")),
-}  # fmt: skip
+}
 """What can be reset by itself: its words, and the statistics that begin anew."""
 
 
@@ -65,12 +68,16 @@ class Scoped(Hearing):
             for name, full in self.plan.vitals.items()
         }
         told |= {
-            "rating": course.rating, "state": "on" if course.current else "between",
-            "match_number": self._once("matches", (course.version, froms["session"]), lambda: sum(
-                one.began >= froms["session"][0] for one in course.matches
-            )),
-            "opponent": (match.opponent or None) if match else None, "arena": (match.arena or None) if match else None,
-        }  # fmt: skip
+            "rating": course.rating,
+            "state": "on" if course.current else "between",
+            "match_number": self._once(
+                "matches",
+                (course.version, froms["session"]),
+                lambda: sum(one.began >= froms["session"][0] for one in course.matches),
+            ),
+            "opponent": (match.opponent or None) if match else None,
+            "arena": (match.arena or None) if match else None,
+        }
         return told
 
     @staticmethod
@@ -112,9 +119,7 @@ class Scoped(Hearing):
             since = self.froms.get(group)
             if since is None or since < self._session_from():
                 continue
-            values = {
-                **self._played(since, now_us), **self._results(group, since), **self._rating(group, since),
-            }  # fmt: skip
+            values = {**self._played(since, now_us), **self._results(group, since), **self._rating(group, since)}
             for name in names:
                 told[f"session_{name}"] = values[name]
         kills, deaths, assists = (int(told[f"session_{name}"] or 0) for name in ("kills", "deaths", "assists"))
@@ -144,10 +149,7 @@ class Scoped(Hearing):
         card: Mapping[str, Scalar | None] = {**ended, **drawn, **of_last}
         if tried:
             card = made_up.card(int(self.card[0]), self.plan.last)
-        return {
-            "last": {**self._of_several(last), **figures.results(last), **change},
-            "ended": ended, "card": card,
-        }  # fmt: skip
+        return {"last": {**self._of_several(last), **figures.results(last), **change}, "ended": ended, "card": card}
 
     def _of_several(self, matches: Sequence[Match]) -> Mapping[str, Scalar | None]:
         played_us = sum(self.course.played_us(0, one.ended or 0, one) for one in matches)

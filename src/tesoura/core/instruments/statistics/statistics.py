@@ -177,13 +177,25 @@ class Statistics(Scoped):
     def saved(self) -> dict[str, Any]:
         """How it stands, to be stored."""
         return {
-            "course": self.course.saved(), "froms": {name: list(since) for name, since in self.froms.items()},
-            "vitals": self.vitals, "vitals_at": {name: list(at) for name, at in self.vitals_at.items()},
-            "told": sorted(self.told)[-60:], "deaths": [self.beaten, self.told_death], "card": list(self.card),
+            "course": self.course.saved(),
+            "froms": {name: list(since) for name, since in self.froms.items()},
+            "vitals": self.vitals,
+            "vitals_at": {name: list(at) for name, at in self.vitals_at.items()},
+            "told": sorted(self.told)[-60:],
+            "deaths": [self.beaten, self.told_death],
+            "card": list(self.card),
             "odd": [[one.seq, one.type, one.why] for one in self.odd],
-            "acts": [[one.seq, one.what, {name: list(since) if since else None for name, since in one.was.items()},
-                      list(one.mark) if one.mark else None, one.added] for one in self.acts[-60:]],
-        }  # fmt: skip
+            "acts": [
+                [
+                    one.seq,
+                    one.what,
+                    {name: list(since) if since else None for name, since in one.was.items()},
+                    list(one.mark) if one.mark else None,
+                    one.added,
+                ]
+                for one in self.acts[-60:]
+            ],
+        }
 
     def restore(self, saved: Mapping[str, Any]) -> Statistics:
         """Go on from what was stored."""
@@ -197,10 +209,15 @@ class Statistics(Scoped):
         self.card = (of, at, seq)
         self.odd.extend(Odd(*one) for one in saved["odd"])
         self.acts = [
-            Act(seq, what, {name: (since[0], since[1]) if since else None for name, since in was.items()},
-                TallyMark(*mark) if mark else None, added)
+            Act(
+                seq,
+                what,
+                {name: (since[0], since[1]) if since else None for name, since in was.items()},
+                TallyMark(*mark) if mark else None,
+                added,
+            )
             for seq, what, was, mark, added in saved["acts"]
-        ]  # fmt: skip
+        ]
         return self
 
 

@@ -6,9 +6,12 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 SCOPES: Mapping[str, str] = {
-    "match": "this match", "session": "this stream session", "day": "today", "last": "the last matches",
+    "match": "this match",
+    "session": "this stream session",
+    "day": "today",
+    "last": "the last matches",
     "ended": "the match that ended last",
-}  # fmt: skip
+}
 PLAYED = tuple(SCOPES)
 OVER_MATCHES = ("session", "day", "last")
 
@@ -34,59 +37,161 @@ class Statistic:
 
 STATISTICS: Sequence[Statistic] = (
     Statistic("kills", "Kills", "kills that count by the rule", "", "", icon="scissors"),
-    Statistic("deaths", "Deaths", "times the player died", "those in the warm-up are left out, unless it counts", "",
-              icon="kite"),
+    Statistic(
+        "deaths",
+        "Deaths",
+        "times the player died",
+        "those in the warm-up are left out, unless it counts",
+        "",
+        icon="kite",
+    ),
     Statistic("assists", "Assists", "assists told by the game", "", "", icon="people"),
-    Statistic("kd", "K/D", "kills / deaths", "no deaths: the kills themselves, and deathless is true", "",
-              icon="none", format=".2f"),
-    Statistic("kda", "(K+A)/D", "(kills + assists) / deaths", "no deaths: kills + assists, and deathless is true", "",
-              format=".2f"),
+    Statistic(
+        "kd",
+        "K/D",
+        "kills / deaths",
+        "no deaths: the kills themselves, and deathless is true",
+        "",
+        icon="none",
+        format=".2f",
+    ),
+    Statistic(
+        "kda",
+        "(K+A)/D",
+        "(kills + assists) / deaths",
+        "no deaths: kills + assists, and deathless is true",
+        "",
+        format=".2f",
+    ),
     Statistic("deathless", "No death yet", "whether there was no death", "", ""),
-    Statistic("per_minute", "Kills a minute", "kills / minutes of match time",
-              "pauses and the time between matches do not count; nothing before a second has been played", "",
-              icon="clock", format=".2f"),
-    Statistic("minutes", "Minutes played", "match time, pauses out",
-              "a match that never ended lasts until its last event", "min", icon="clock", format=".0f"),
-    Statistic("streak", "Streak", "kills since the last death", "goes on from match to match, but begins with a match"
-              " for “this match”", "", icon="bolt"),
+    Statistic(
+        "per_minute",
+        "Kills a minute",
+        "kills / minutes of match time",
+        "pauses and the time between matches do not count; nothing before a second has been played",
+        "",
+        icon="clock",
+        format=".2f",
+    ),
+    Statistic(
+        "minutes",
+        "Minutes played",
+        "match time, pauses out",
+        "a match that never ended lasts until its last event",
+        "min",
+        icon="clock",
+        format=".0f",
+    ),
+    Statistic(
+        "streak",
+        "Streak",
+        "kills since the last death",
+        "goes on from match to match, but begins with a match for “this match”",
+        "",
+        icon="bolt",
+    ),
     Statistic("best_streak", "Best streak", "the most kills between two deaths", "", "", icon="star"),
-    Statistic("multis", "Multi-kills", "runs of two kills or more, each within so many seconds of the one before",
-              "a run of three is one run, not two; a run ends with its match", "", icon="bolt"),
+    Statistic(
+        "multis",
+        "Multi-kills",
+        "runs of two kills or more, each within so many seconds of the one before",
+        "a run of three is one run, not two; a run ends with its match",
+        "",
+        icon="bolt",
+    ),
     Statistic("best_multi", "Best multi-kill", "the longest such run", "no run: 0", "", icon="star"),
-    Statistic("damage", "Damage", "amounts of damage dealt", "nothing while the game tells none", "", icon="bolt",
-              format=",.0f"),
-    Statistic("taken", "Damage taken", "amounts of damage received", "nothing while the game tells none", "",
-              format=",.0f"),
-    Statistic("accuracy_pct", "Accuracy", "100 × hits / shots", "nothing without shots", "%", icon="none",
-              format=".0f"),
+    Statistic(
+        "damage",
+        "Damage",
+        "amounts of damage dealt",
+        "nothing while the game tells none",
+        "",
+        icon="bolt",
+        format=",.0f",
+    ),
+    Statistic(
+        "taken", "Damage taken", "amounts of damage received", "nothing while the game tells none", "", format=",.0f"
+    ),
+    Statistic(
+        "accuracy_pct", "Accuracy", "100 × hits / shots", "nothing without shots", "%", icon="none", format=".0f"
+    ),
     Statistic("wins", "Wins", "matches won", "", "", OVER_MATCHES, "cup"),
     Statistic("losses", "Losses", "matches lost", "", "", OVER_MATCHES, "none"),
     Statistic("draws", "Draws", "matches drawn", "", "", OVER_MATCHES, "none"),
-    Statistic("win_rate_pct", "Win rate", "100 × wins / (wins + losses + draws)",
-              "nothing before a match has ended; one without a result does not count", "%", OVER_MATCHES, "cup",
-              ".0f"),
-    Statistic("win_run", "Wins in a row", "wins since the last match that was not won",
-              "one without a result neither counts nor breaks it", "", OVER_MATCHES, "flag"),
-    Statistic("rating_change", "Rating won or lost", "rating now − rating when it began",
-              "the last rating told before; when none was, the first one told since", "",
-              ("session", "day", "last", "ended"), "up", "signed"),
-    Statistic("rating_peak", "Best rating", "the highest rating told", "the one it began with counts", "",
-              ("session", "day", "last"), "star", ",.0f"),
+    Statistic(
+        "win_rate_pct",
+        "Win rate",
+        "100 × wins / (wins + losses + draws)",
+        "nothing before a match has ended; one without a result does not count",
+        "%",
+        OVER_MATCHES,
+        "cup",
+        ".0f",
+    ),
+    Statistic(
+        "win_run",
+        "Wins in a row",
+        "wins since the last match that was not won",
+        "one without a result neither counts nor breaks it",
+        "",
+        OVER_MATCHES,
+        "flag",
+    ),
+    Statistic(
+        "rating_change",
+        "Rating won or lost",
+        "rating now − rating when it began",
+        "the last rating told before; when none was, the first one told since",
+        "",
+        ("session", "day", "last", "ended"),
+        "up",
+        "signed",
+    ),
+    Statistic(
+        "rating_peak",
+        "Best rating",
+        "the highest rating told",
+        "the one it began with counts",
+        "",
+        ("session", "day", "last"),
+        "star",
+        ",.0f",
+    ),
     Statistic("result", "Result", "won, lost or drawn", "empty when the end told none", "", ("ended",)),
-    Statistic("rank", "Place", "1 + rivals with more kills in the match", "equal kills share a place;"
-              " nothing while only the player's kills are told", "", ("match", "ended"), "flag"),
-    Statistic("rivals", "Rivals", "others who killed or were killed in the match",
-              "nothing while none is known", "", ("match", "ended"),
-              "people"),
-)  # fmt: skip
+    Statistic(
+        "rank",
+        "Place",
+        "1 + rivals with more kills in the match",
+        "equal kills share a place; nothing while only the player's kills are told",
+        "",
+        ("match", "ended"),
+        "flag",
+    ),
+    Statistic(
+        "rivals",
+        "Rivals",
+        "others who killed or were killed in the match",
+        "nothing while none is known",
+        "",
+        ("match", "ended"),
+        "people",
+    ),
+)
 SINGLE: Mapping[str, str] = {
-    "rating": "Rating now", "state": "on while a match goes on, else between", "match_number": "Matches this session",
-    "opponent": "Against whom", "arena": "Where",
-}  # fmt: skip
+    "rating": "Rating now",
+    "state": "on while a match goes on, else between",
+    "match_number": "Matches this session",
+    "opponent": "Against whom",
+    "arena": "Where",
+}
 CARD: Mapping[str, str] = {
-    "rating": "", "opponent": "", "row_won": "drawing", "row_lost": "drawing", "row_drawn": "drawing",
+    "rating": "",
+    "opponent": "",
+    "row_won": "drawing",
+    "row_lost": "drawing",
+    "row_drawn": "drawing",
     "rating_line": "drawing",
-}  # fmt: skip
+}
 """What the match-end card has beside the statistics of the match that ended last."""
 
 

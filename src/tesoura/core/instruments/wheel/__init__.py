@@ -52,22 +52,39 @@ KIND = InstrumentKind(
     restore=_restore,
     outputs=lambda choices: SIGNALS,
     commands=(
-        CommandKind("spin", "Spin it", "For somebody who is owed a spin, for the next who is (next), or for nobody.",
-                    {**_WHO, "free": Field("Without being owed one", _given)}, seals=True),
+        CommandKind(
+            "spin",
+            "Spin it",
+            "For somebody who is owed a spin, for the next who is (next), or for nobody.",
+            {**_WHO, "free": Field("Without being owed one", _given)},
+            seals=True,
+        ),
         CommandKind("try_it", "Try it", "Viewers see it turn; it does not count, and says so.", seals=True),
         CommandKind("put_away", "Put the result away", "Before its time is over."),
-        CommandKind("owe", "Owe a spin", "Spins more for somebody, or fewer with a minus.",
-                    {**_WHO, "spins": Field("Spins", _given, placeholder="1")}),
-        CommandKind("rename", "Somebody has another name", "All that is owed to one name is owed to another.",
-                    {**_WHO, "to": Field("Now called", _given)}),
+        CommandKind(
+            "owe",
+            "Owe a spin",
+            "Spins more for somebody, or fewer with a minus.",
+            {**_WHO, "spins": Field("Spins", _given, placeholder="1")},
+        ),
+        CommandKind(
+            "rename",
+            "Somebody has another name",
+            "All that is owed to one name is owed to another.",
+            {**_WHO, "to": Field("Now called", _given)},
+        ),
         CommandKind("drop_waiting", "Let nothing wait", "What waits does not turn; spins owed go back."),
         CommandKind("all_back", "All fields are there again", "Those that went away or came often enough."),
         CommandKind("count_anew", "Count anew", "What came how often begins at nothing."),
         CommandKind("seal", "Seal the next spin", "A secret is drawn, and its hash shown.", seals=True),
     ),
     first="seal",
-    buttons=(("Spin for the next", "spin", "who next"), ("Spin it", "spin", ""), ("Try it", "try_it", ""),
-             ("Put the result away", "put_away", "")),
+    buttons=(
+        ("Spin for the next", "spin", "who next"),
+        ("Spin it", "spin", ""),
+        ("Try it", "try_it", ""),
+        ("Put the result away", "put_away", ""),
+    ),
     types=_types,
     moments=lambda name, choices: {f"{name}.{one}": f"{choices['title']} {words}" for one, words in MOMENTS.items()},
     depends_on=_depends_on,
@@ -75,7 +92,10 @@ KIND = InstrumentKind(
     passing=True,
     panel_follows=("state", "owed", "owed_first", "waiting", "field", "face", "hash", "spins"),
     items=ITEMS,
-    records=(RecordKind(SPIN_RECORD, "spins", {"number": "Spin", "who": "For", "field": "What came",
-                                               "chance_pct": "Chance, %"}),),
+    records=(
+        RecordKind(
+            SPIN_RECORD, "spins", {"number": "Spin", "who": "For", "field": "What came", "chance_pct": "Chance, %"}
+        ),
+    ),
     watches=True,
-)  # fmt: skip
+)

@@ -107,8 +107,12 @@ class Wheel(WheelBase):
             raise CommandRefused(f"{who} is owed no spin.")
         owed = self.owed.given(who, spins)
         has = owed.of(who)
-        return Step(replace(self, owed=owed), f"{who}: {had} → {has}", {"who": who, "spins": spins},
-                    undo=("owe", {"who": who, "spins": had - has}) if has != had else None)  # fmt: skip
+        return Step(
+            replace(self, owed=owed),
+            f"{who}: {had} → {has}",
+            {"who": who, "spins": spins},
+            undo=("owe", {"who": who, "spins": had - has}) if has != had else None,
+        )
 
     def _rename(self, command: Command, now: datetime) -> Step:
         before, after = (_named(command.given, one) for one in ("who", "to"))

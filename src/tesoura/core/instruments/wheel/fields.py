@@ -31,8 +31,13 @@ def _colour_or_none(raw: object) -> str:
 
 FIELDS: Mapping[str, Field] = {
     "words": Field("Wording", line(80), placeholder="one lap backwards"),
-    "weight": Field("Weight", _weight, default="1", placeholder="1",
-                    help="How likely, against the others: 0.3 among nine of 1 comes once in 31. 0: never."),
+    "weight": Field(
+        "Weight",
+        _weight,
+        default="1",
+        placeholder="1",
+        help="How likely, against the others: 0.3 among nine of 1 comes once in 31. 0: never.",
+    ),
     "colour": Field("Colour", _colour_or_none, kind="line", placeholder="by turns", help="Such as #8C3B2A."),
     "letters": Field("Letters", _colour_or_none, kind="line", placeholder="what can be read"),
     "picture": Field("Picture", media, kind="picture"),
@@ -40,9 +45,10 @@ FIELDS: Mapping[str, Field] = {
     "cue": Field("Then this happens", text(60, empty=True), kind="instrument", of="cue"),
     "most": Field("At most, a session", whole(0, 999), default=0, kind="number", help="0: as often as it comes."),
     "goes": switch("Goes away after it came", "no"),
-}  # fmt: skip
-ITEMS = ItemForm("field", "fields", FIELDS, MOST_FIELDS,
-                 "Two to sixty. Each is as wide as it is likely; like ones are kept apart.")  # fmt: skip
+}
+ITEMS = ItemForm(
+    "field", "fields", FIELDS, MOST_FIELDS, "Two to sixty. Each is as wide as it is likely; like ones are kept apart."
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,9 +75,17 @@ def field_of(item: InstrumentItem) -> WheelField:
     """The field that an item is."""
     told = item.values
     return WheelField(
-        item.id, str(told["words"]), weight(told["weight"]), told["colour"], told["letters"], told["picture"],
-        told["chat"], told["cue"], int(told["most"] or 0), told["goes"] == "yes",
-    )  # fmt: skip
+        item.id,
+        str(told["words"]),
+        weight(told["weight"]),
+        told["colour"],
+        told["letters"],
+        told["picture"],
+        told["chat"],
+        told["cue"],
+        int(told["most"] or 0),
+        told["goes"] == "yes",
+    )
 
 
 def in_order(fields: Sequence[WheelField]) -> tuple[WheelField, ...]:
@@ -101,8 +115,9 @@ def unreadable(fields: Sequence[WheelField]) -> list[str]:
     for one, (own, letters) in zip(fields, painted(fields), strict=True):
         ratio = contrast(rgb(letters), rgb(own))
         if ratio < ENOUGH:
-            found.append(f"“{one.words}” has letters of {letters} on {own}: a contrast of {ratio:.1f}; "
-                         f"{ENOUGH:g} can be read.")  # fmt: skip
+            found.append(
+                f"“{one.words}” has letters of {letters} on {own}: a contrast of {ratio:.1f}; {ENOUGH:g} can be read."
+            )
     return found
 
 
@@ -119,6 +134,8 @@ def can_be_spun(fields: Sequence[WheelField], weights: Sequence[int]) -> None:
         raise CommandRefused(f"A wheel needs at least {FEWEST} fields; it has {len(fields)}. Add some first.")
     if sum(weights) <= 0:
         if any(one.weight for one in fields):
-            raise CommandRefused("No field can come any more: each is gone, or came as often as it may in this "
-                                 "session. Let them all be there again.")  # fmt: skip
+            raise CommandRefused(
+                "No field can come any more: each is gone, or came as often as it may in this "
+                "session. Let them all be there again."
+            )
         raise InvalidField("No field can come: all weights are 0. Give at least one of them a weight.")

@@ -99,8 +99,9 @@ PIECE = PieceKind(
     about="A wheel of fields, as wide as they are likely; it turns to what was drawn.",
     fields={
         "wheel": Field("Which one", text(60, empty=True), "", "", "instrument", group="Values", of="wheel"),
-        "arranged": one_of("Drawn as", tuple((name, one.words) for name, one in ARRANGEMENTS.items()), PLATE,
-                           group=_HOW),
+        "arranged": one_of(
+            "Drawn as", tuple((name, one.words) for name, one in ARRANGEMENTS.items()), PLATE, group=_HOW
+        ),
         "when": one_of("Viewers see it", WHEN, "spin", group=_HOW),
         "result": switch("The result in words", group=_HOW),
         "floor_pct": number("Words shrink to", 20, 100, 40, "%", group=_HOW),
@@ -116,4 +117,4 @@ PIECE = PieceKind(
     template="instruments/wheel/piece.html",
     overlay_size=(1920, 1080),
     along={"arranged": SIZED},
-)  # fmt: skip
+)

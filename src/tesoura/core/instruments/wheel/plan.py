@@ -51,11 +51,16 @@ def _rule(at: int) -> dict[str, Field]:
     return {
         f"when_{at}": Field(words, text(120, empty=True), kind="event", group=_SPENT),
         f"spins_{at}": number("it earns", 1, 100, 1, "spins", group=_SPENT),
-        f"amount_{at}": Field("for every so many of", text(60, empty=True), kind="datum", group=_SPENT,
-                              placeholder="once, whatever the amount"),
+        f"amount_{at}": Field(
+            "for every so many of",
+            text(60, empty=True),
+            kind="datum",
+            group=_SPENT,
+            placeholder="once, whatever the amount",
+        ),
         f"each_{at}": number("which are", 1, 1_000_000, 50, group=_SPENT),
         f"by_{at}": Field("to whom it names in", text(60), kind="datum", default="name", group=_SPENT),
-    }  # fmt: skip
+    }
 
 
 FIELDS: Mapping[str, Field] = {
@@ -66,27 +71,57 @@ FIELDS: Mapping[str, Field] = {
     "hold_s": number("The result stays for", 1, 600, 8, "s", group=_TURNING),
     "tick": Field("Each peg sounds", text(80, empty=True), kind="sound", default="peg", group=_TURNING),
     "landing": Field("The landing sounds", text(80, empty=True), kind="sound", default="bell", group=_TURNING),
-    "scene": Field("It turns in the scene", text(80, empty=True), kind="scene", group=_TOLD,
-                   help="There before it turns, and back after its result."),
+    "scene": Field(
+        "It turns in the scene",
+        text(80, empty=True),
+        kind="scene",
+        group=_TOLD,
+        help="There before it turns, and back after its result.",
+    ),
     "chat": Field("Told in the chat", text(60, empty=True), kind="feed", of="irc", group=_TOLD),
-    "line": Field("with", text(300), kind="wide", default=DEFAULT_LINE, group=_TOLD,
-                  help="{who}, {field}, {number} and {chance} stand for what they say. A field may have its own."),
+    "line": Field(
+        "with",
+        text(300),
+        kind="wide",
+        default=DEFAULT_LINE,
+        group=_TOLD,
+        help="{who}, {field}, {number} and {chance} stand for what they say. A field may have its own.",
+    ),
     "tells_seal": switch("The hash of the next spin's secret is told there too", "no", group=_TOLD),
     "word": Field("Whoever has a spin spends it with", _word, placeholder="!spin", group=_SPENT),
     **{name: one for at in range(1, RULES + 1) for name, one in _rule(at).items()},
-}  # fmt: skip
+}
 
 
 def make(name: str, choices: Mapping[str, Any], session_began: datetime | None = None) -> WheelPlan:
     """The plan that checked choices come to."""
     rules = tuple(
-        EarningRule(at, choices[f"when_{at}"].strip(), choices[f"spins_{at}"], choices[f"amount_{at}"].strip(),
-                    choices[f"each_{at}"], choices[f"by_{at}"].strip())
-        for at in range(1, RULES + 1) if choices[f"when_{at}"].strip()
-    )  # fmt: skip
+        EarningRule(
+            at,
+            choices[f"when_{at}"].strip(),
+            choices[f"spins_{at}"],
+            choices[f"amount_{at}"].strip(),
+            choices[f"each_{at}"],
+            choices[f"by_{at}"].strip(),
+        )
+        for at in range(1, RULES + 1)
+        if choices[f"when_{at}"].strip()
+    )
     sounds = ["" if choices[one] in ("", "none") else choices[one] for one in ("tick", "landing")]
     return WheelPlan(
-        name, choices["title"], float(choices["turn_s"]), choices["turns"], choices["way"] == "clockwise",
-        timedelta(seconds=choices["hold_s"]), sounds[0], sounds[1], choices["chat"], choices["line"],
-        choices["tells_seal"] == "yes", choices["word"], choices["scene"].strip(), rules, session_began,
-    )  # fmt: skip
+        name,
+        choices["title"],
+        float(choices["turn_s"]),
+        choices["turns"],
+        choices["way"] == "clockwise",
+        timedelta(seconds=choices["hold_s"]),
+        sounds[0],
+        sounds[1],
+        choices["chat"],
+        choices["line"],
+        choices["tells_seal"] == "yes",
+        choices["word"],
+        choices["scene"].strip(),
+        rules,
+        session_began,
+    )

@@ -17,10 +17,24 @@ from tesoura.core.wheel.turning import edges_of
 
 STILL, TURNING, LANDED = "still", "turning", "landed"
 SIGNALS: Mapping[str, str] = {
-    "state": "", "there": "", "text": "", "field": "", "who": "", "number": "", "chance_pct": "%", "hash": "",
-    "opened": "", "owed": "", "owed_first": "", "waiting": "", "spins": "", "trial": "", "note": "",
-    "face": "drawing", "motion": "drawing",
-}  # fmt: skip
+    "state": "",
+    "there": "",
+    "text": "",
+    "field": "",
+    "who": "",
+    "number": "",
+    "chance_pct": "%",
+    "hash": "",
+    "opened": "",
+    "owed": "",
+    "owed_first": "",
+    "waiting": "",
+    "spins": "",
+    "trial": "",
+    "note": "",
+    "face": "drawing",
+    "motion": "drawing",
+}
 TRIED = "only a try: it does not count"
 
 
@@ -32,14 +46,24 @@ def told_of(wheel: WheelBase, now: datetime) -> Told:
     tried = shown is not None and shown.trial
     seen = shown if state == LANDED else None
     return {
-        "state": state, "there": shown is not None, "who": shown.who if shown else "",
-        "field": landed.field.words if landed else "", "text": _text(seen),
-        "number": wheel.number, "chance_pct": round(float(landed.chance) * 100, 2) if landed else None,
-        "hash": wheel.hash_next(), "opened": landed.secret if landed else "",
-        "owed": wheel.owed.total, "owed_first": wheel.owed.first(), "waiting": len(wheel.waiting),
-        "spins": wheel.counts.spins, "trial": tried, "note": TRIED if tried else "",
-        "face": face_of(wheel, shown), "motion": motion_of(wheel, shown),
-    }  # fmt: skip
+        "state": state,
+        "there": shown is not None,
+        "who": shown.who if shown else "",
+        "field": landed.field.words if landed else "",
+        "text": _text(seen),
+        "number": wheel.number,
+        "chance_pct": round(float(landed.chance) * 100, 2) if landed else None,
+        "hash": wheel.hash_next(),
+        "opened": landed.secret if landed else "",
+        "owed": wheel.owed.total,
+        "owed_first": wheel.owed.first(),
+        "waiting": len(wheel.waiting),
+        "spins": wheel.counts.spins,
+        "trial": tried,
+        "note": TRIED if tried else "",
+        "face": face_of(wheel, shown),
+        "motion": motion_of(wheel, shown),
+    }
 
 
 def _text(spin: Spin | None) -> str:
@@ -73,10 +97,14 @@ def motion_of(wheel: WheelBase, shown: Spin | None) -> str:
         return json.dumps({"angle": round(wheel.angle, 6)})
     turning = shown.turning()
     told = {
-        "id": f"{shown.number}:{micros(shown.at)}", "at": micros(shown.turns_at) // 1_000,
-        "ms": round(shown.turn_s * 1_000), "line": turning.line, "came": shown.came, "tick": wheel.plan.tick,
+        "id": f"{shown.number}:{micros(shown.at)}",
+        "at": micros(shown.turns_at) // 1_000,
+        "ms": round(shown.turn_s * 1_000),
+        "line": turning.line,
+        "came": shown.came,
+        "tick": wheel.plan.tick,
         "angle": round(turning.end, 6),
-    }  # fmt: skip
+    }
     return json.dumps(told, separators=(",", ":"))
 
 
@@ -86,6 +114,8 @@ def extremes_of(wheel: WheelBase) -> Mapping[str, Extremes]:
     names = [name for name, _ in wheel.owed.listed()]
     who = max(names, key=len, default="margarine_moon")
     return {
-        "text": Extremes(f"{who}: {longest}" if longest else None), "field": Extremes(longest or None),
-        "who": Extremes(who), "note": Extremes(TRIED),
-    }  # fmt: skip
+        "text": Extremes(f"{who}: {longest}" if longest else None),
+        "field": Extremes(longest or None),
+        "who": Extremes(who),
+        "note": Extremes(TRIED),
+    }

@@ -77,34 +77,75 @@ class Spin:
     def told(self) -> dict[str, Any]:
         """What anybody needs to check it, and what came, as the data of an event."""
         return {
-            "number": self.number, "who": self.who, "field": self.field.words, "came": self.came + 1,
-            "chance_pct": round(float(self.chance) * 100, 4), "hash": self.hash, "opened": self.secret,
-            "weights": list(self.weights), "fields": [one.words for one in self.fields],
-        }  # fmt: skip
+            "number": self.number,
+            "who": self.who,
+            "field": self.field.words,
+            "came": self.came + 1,
+            "chance_pct": round(float(self.chance) * 100, 4),
+            "hash": self.hash,
+            "opened": self.secret,
+            "weights": list(self.weights),
+            "fields": [one.words for one in self.fields],
+        }
 
     def saved(self) -> dict[str, Any]:
         """It, to be stored."""
         return {
-            "number": self.number, "secret": self.secret, "fields": [one.saved() for one in self.fields],
-            "weights": list(self.weights), "came": self.came, "who": self.who, "at": self.at.isoformat(),
-            "start": self.start, "turn_s": self.turn_s, "turns": self.turns, "clockwise": self.clockwise,
-            "hold_s": self.hold_s, "trial": self.trial, "lead_s": self.lead_s,
-        }  # fmt: skip
+            "number": self.number,
+            "secret": self.secret,
+            "fields": [one.saved() for one in self.fields],
+            "weights": list(self.weights),
+            "came": self.came,
+            "who": self.who,
+            "at": self.at.isoformat(),
+            "start": self.start,
+            "turn_s": self.turn_s,
+            "turns": self.turns,
+            "clockwise": self.clockwise,
+            "hold_s": self.hold_s,
+            "trial": self.trial,
+            "lead_s": self.lead_s,
+        }
 
 
 def spun(
-    plan: WheelPlan, number: int, secret: str, fields: tuple[WheelField, ...], weights: tuple[int, ...], who: str,
-    at: datetime, start: float, trial: bool = False,
-) -> Spin:  # fmt: skip
+    plan: WheelPlan,
+    number: int,
+    secret: str,
+    fields: tuple[WheelField, ...],
+    weights: tuple[int, ...],
+    who: str,
+    at: datetime,
+    start: float,
+    trial: bool = False,
+) -> Spin:
     """A spin, drawn. Raises InvalidField when nothing can be."""
     came = drawn(bytes.fromhex(secret), number, weights)
     lead_s = LEAD_IN_SCENE_S if plan.scene and not trial else LEAD_S
-    return Spin(number, secret, fields, weights, came, who, at, start, plan.turn_s, plan.turns, plan.clockwise,
-                plan.hold.total_seconds(), trial, lead_s)  # fmt: skip
+    return Spin(
+        number,
+        secret,
+        fields,
+        weights,
+        came,
+        who,
+        at,
+        start,
+        plan.turn_s,
+        plan.turns,
+        plan.clockwise,
+        plan.hold.total_seconds(),
+        trial,
+        lead_s,
+    )
 
 
 def spin_of(saved: Mapping[str, Any]) -> Spin:
     """A spin as it was stored."""
-    told = {**saved, "fields": tuple(WheelField(**one) for one in saved["fields"]), "weights": tuple(saved["weights"]),
-            "at": datetime.fromisoformat(saved["at"])}  # fmt: skip
+    told = {
+        **saved,
+        "fields": tuple(WheelField(**one) for one in saved["fields"]),
+        "weights": tuple(saved["weights"]),
+        "at": datetime.fromisoformat(saved["at"]),
+    }
     return Spin(**told)

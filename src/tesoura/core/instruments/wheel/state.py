@@ -26,9 +26,12 @@ from tesoura.errors import CommandRefused, Invalid
 
 BEGUN, LANDED, SEALED, OWED, ASKED = "begun", "landed", "sealed", "owed", "asked"
 MOMENTS: Mapping[str, str] = {
-    BEGUN: "begins to turn", LANDED: "has landed", SEALED: "has its next secret sealed",
-    OWED: "owes somebody a spin", ASKED: "is asked for a spin in chat",
-}  # fmt: skip
+    BEGUN: "begins to turn",
+    LANDED: "has landed",
+    SEALED: "has its next secret sealed",
+    OWED: "owes somebody a spin",
+    ASKED: "is asked for a spin in chat",
+}
 """What it tells, by the last part of the event's type, each with words that follow its name."""
 _WRITTEN = ("number", "who", "field", "chance_pct", "hash", "opened", "came", "weights", "fields")
 """What is written down of a spin for good."""
@@ -159,8 +162,12 @@ class WheelBase:
     def line_of(self, spin: Spin) -> str:
         """What chat is told of a spin."""
         said = spin.field.chat or self.plan.line
-        told = {"who": spin.who or "The wheel", "field": spin.field.words, "number": str(spin.number),
-                "chance": f"{float(spin.chance) * 100:.1f} %"}  # fmt: skip
+        told = {
+            "who": spin.who or "The wheel",
+            "field": spin.field.words,
+            "number": str(spin.number),
+            "chance": f"{float(spin.chance) * 100:.1f} %",
+        }
         return _SAID.sub(lambda found: told[found[1]], said)
 
     def seals(self, number: int, at: datetime) -> list[Fired]:
@@ -181,10 +188,16 @@ class WheelBase:
             return it._said(event)
         owed, earned = it.owed.earned(event, it.plan.rules)
         found = [
-            Fired(id, f"{it.plan.name}.{OWED}", instant(event.at), {"id": id, "who": one.who, "spins": one.spins},
-                  cause=event.seq)
-            for one in earned for id in (f"{event.seq}:{one.rule}",)
-        ]  # fmt: skip
+            Fired(
+                id,
+                f"{it.plan.name}.{OWED}",
+                instant(event.at),
+                {"id": id, "who": one.who, "spins": one.spins},
+                cause=event.seq,
+            )
+            for one in earned
+            for id in (f"{event.seq}:{one.rule}",)
+        ]
         return it if owed is it.owed and not found else replace(it, owed=owed, debts=(*it.debts, *found))
 
     def _said(self, event: Occurrence) -> Self:
@@ -221,10 +234,12 @@ class WheelBase:
         in_session = self.plan.session_began is None or spin.lands_at >= self.plan.session_began
         field_ = spin.field
         return replace(
-            self, counts=self.counts.with_spin(weights, field_.id), counted=spin.number,
+            self,
+            counts=self.counts.with_spin(weights, field_.id),
+            counted=spin.number,
             gone=self.gone | {field_.id} if field_.goes else self.gone,
             came={**self.came, field_.id: self.came.get(field_.id, 0) + 1} if in_session else self.came,
-        )  # fmt: skip
+        )
 
     def see(self, values: Mapping[str, Scalar], now: datetime) -> Self:
         """It reads no signals."""
@@ -250,22 +265,36 @@ class WheelBase:
     def saved(self) -> dict[str, Any]:
         """How it stands, to be stored; its fields are its items."""
         return {
-            "sealed": list(self.sealed), "number": self.number, "angle": self.angle,
-            "spin": self.spin.saved() if self.spin else None, "trial": self.trial.saved() if self.trial else None,
-            "waiting": [one.who for one in self.waiting], "owed": self.owed.saved(), "gone": sorted(self.gone),
-            "refused_at": self.refused_at, "counted": self.counted,
-            "came": dict(self.came), "counts": self.counts.saved(), "debts": [plain_of(one) for one in self.debts],
-        }  # fmt: skip
+            "sealed": list(self.sealed),
+            "number": self.number,
+            "angle": self.angle,
+            "spin": self.spin.saved() if self.spin else None,
+            "trial": self.trial.saved() if self.trial else None,
+            "waiting": [one.who for one in self.waiting],
+            "owed": self.owed.saved(),
+            "gone": sorted(self.gone),
+            "refused_at": self.refused_at,
+            "counted": self.counted,
+            "came": dict(self.came),
+            "counts": self.counts.saved(),
+            "debts": [plain_of(one) for one in self.debts],
+        }
 
 
 def kept(saved: Mapping[str, Any]) -> dict[str, Any]:
     """What was stored, by the names of its fields."""
     return {
-        "sealed": tuple(saved["sealed"]), "number": saved["number"], "angle": saved["angle"],
+        "sealed": tuple(saved["sealed"]),
+        "number": saved["number"],
+        "angle": saved["angle"],
         "spin": spin_of(saved["spin"]) if saved["spin"] else None,
         "trial": spin_of(saved["trial"]) if saved["trial"] else None,
-        "waiting": tuple(map(Turn, saved["waiting"])), "owed": owed_of(saved["owed"]), "gone": frozenset(saved["gone"]),
-        "refused_at": saved["refused_at"], "counted": saved["counted"],
-        "came": dict(saved["came"]), "counts": counts_of(saved["counts"]),
+        "waiting": tuple(map(Turn, saved["waiting"])),
+        "owed": owed_of(saved["owed"]),
+        "gone": frozenset(saved["gone"]),
+        "refused_at": saved["refused_at"],
+        "counted": saved["counted"],
+        "came": dict(saved["came"]),
+        "counts": counts_of(saved["counts"]),
         "debts": tuple(map(fired_of, saved["debts"])),
-    }  # fmt: skip
+    }

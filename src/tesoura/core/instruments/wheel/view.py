@@ -18,15 +18,25 @@ def view_of(wheel: WheelBase, now: datetime) -> Mapping[str, Any]:
     shown, last = wheel.turns(now), wheel.spin
     landed = last if last is not None and now >= last.lands_at else None
     return {
-        "fields": field_rows(wheel), "can_spin": len(wheel.fields) >= FEWEST and sum(wheel.weights()) > 0,
-        "problems": unreadable(wheel.fields), "owed": list(wheel.owed.listed()), "owed_total": wheel.owed.total,
-        "waiting": [one.who or "nobody" for one in wheel.waiting], "hash": wheel.hash_next(),
-        "next_number": wheel.number + 1 + len(wheel.waiting), "turns": shown is not None and now < shown.lands_at,
-        "held": shown is not None and now >= shown.lands_at, "tried": shown is not None and shown.trial,
-        "who": shown.who if shown else "", "last": landed.told() if landed else None, "spins": wheel.counts.spins,
+        "fields": field_rows(wheel),
+        "can_spin": len(wheel.fields) >= FEWEST and sum(wheel.weights()) > 0,
+        "problems": unreadable(wheel.fields),
+        "owed": list(wheel.owed.listed()),
+        "owed_total": wheel.owed.total,
+        "waiting": [one.who or "nobody" for one in wheel.waiting],
+        "hash": wheel.hash_next(),
+        "next_number": wheel.number + 1 + len(wheel.waiting),
+        "turns": shown is not None and now < shown.lands_at,
+        "held": shown is not None and now >= shown.lands_at,
+        "tried": shown is not None and shown.trial,
+        "who": shown.who if shown else "",
+        "last": landed.told() if landed else None,
+        "spins": wheel.counts.spins,
         "anything_gone": bool(wheel.gone) or any(one.most and wheel.came.get(one.id) for one in wheel.fields),
-        "rules": wheel.plan.rules, "word": wheel.plan.word, "chat": wheel.plan.chat,
-    }  # fmt: skip
+        "rules": wheel.plan.rules,
+        "word": wheel.plan.word,
+        "chat": wheel.plan.chat,
+    }
 
 
 def field_rows(wheel: WheelBase) -> list[dict[str, Any]]:
@@ -37,13 +47,25 @@ def field_rows(wheel: WheelBase) -> list[dict[str, Any]]:
     for one, weight, edge, (colour, letters) in zip(wheel.fields, weights, edges, painted(wheel.fields), strict=True):
         share = weight / total if total else 0.0
         expected, came = wheel.counts.expected(one.id), wheel.counts.of(one.id)
-        rows.append({
-            "id": one.id, "words": one.words, "chance_pct": share * 100, "edge": edge,
-            "share": share, "sector": sector(edge - share, edge),
-            "colour": colour, "letters": letters, "came": came,
-            "mean": expected.mean, "low": expected.low, "high": expected.high, "usual": expected.is_usual(came),
-            "gone": one.id in wheel.gone, "full": bool(one.most) and wheel.came.get(one.id, 0) >= one.most,
-        })  # fmt: skip
+        rows.append(
+            {
+                "id": one.id,
+                "words": one.words,
+                "chance_pct": share * 100,
+                "edge": edge,
+                "share": share,
+                "sector": sector(edge - share, edge),
+                "colour": colour,
+                "letters": letters,
+                "came": came,
+                "mean": expected.mean,
+                "low": expected.low,
+                "high": expected.high,
+                "usual": expected.is_usual(came),
+                "gone": one.id in wheel.gone,
+                "full": bool(one.most) and wheel.came.get(one.id, 0) >= one.most,
+            }
+        )
     return rows
 
 

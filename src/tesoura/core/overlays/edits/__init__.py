@@ -25,10 +25,20 @@ def apply(overlay: Overlay, edit: Mapping[str, Any], boxes: Boxes, new_id: Calla
 
 
 _EDITS: Mapping[str, Callable[[Overlay, Mapping[str, Any], Tools], Edited]] = {
-    "change": change, "place": place, "align": align, "distribute": distribute, "order": order, "add": add,
-    "remove": remove, "duplicate": duplicate, "paste": paste, "group": group, "size": size,
-    "settings": settings, "guides": guides,
-}  # fmt: skip
+    "change": change,
+    "place": place,
+    "align": align,
+    "distribute": distribute,
+    "order": order,
+    "add": add,
+    "remove": remove,
+    "duplicate": duplicate,
+    "paste": paste,
+    "group": group,
+    "size": size,
+    "settings": settings,
+    "guides": guides,
+}
 
 
 def apply_all(overlay: Overlay, edits: Sequence[Mapping[str, Any]], boxes: Boxes, new_id: Callable[[], str]) -> Edited:

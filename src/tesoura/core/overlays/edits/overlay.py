@@ -26,8 +26,9 @@ def size(overlay: Overlay, edit: Mapping[str, Any], _: Tools) -> Edited:
         across = (new.width_px - overlay.width_px * by) / 2
         down = (new.height_px - overlay.height_px * by) / 2
         new = replace(new, pieces=tuple(_scaled(piece, by, across, down) for piece in overlay.pieces))
-        new = replace(new, guides=tuple((axis, round(at * by + (across if axis == "x" else down)))
-                                        for axis, at in overlay.guides))  # fmt: skip
+        new = replace(
+            new, guides=tuple((axis, round(at * by + (across if axis == "x" else down))) for axis, at in overlay.guides)
+        )
     return Edited(new, f"Size: {new.width_px} × {new.height_px} px", frozenset({("", "size")}))
 
 
@@ -61,8 +62,13 @@ _SETTINGS: Mapping[str, Callable[[object], Any]] = {
     "scenery": lambda raw: str(raw).strip()[:80],
     "css": text(MAX_CSS, empty=True),
 }
-_SETTING_WORDS = {"form": "light or dark form", "motion": "motion", "safe": "safe area", "scenery": "scene picture",
-                  "css": "style sheet of its own"}  # fmt: skip
+_SETTING_WORDS = {
+    "form": "light or dark form",
+    "motion": "motion",
+    "safe": "safe area",
+    "scenery": "scene picture",
+    "css": "style sheet of its own",
+}
 
 
 def settings(overlay: Overlay, edit: Mapping[str, Any], _: Tools) -> Edited:

@@ -72,8 +72,12 @@ def _free_name(overlay: Overlay, name: str) -> str:
 def remove(overlay: Overlay, edit: Mapping[str, Any], _: Tools) -> Edited:
     """Take pieces away."""
     pieces = chosen_of(overlay, edit)
-    return Edited(overlay.without([piece.id for piece in pieces]), f"{names_of(pieces)}: taken away",
-                  frozenset((piece.id, "") for piece in pieces), ())  # fmt: skip
+    return Edited(
+        overlay.without([piece.id for piece in pieces]),
+        f"{names_of(pieces)}: taken away",
+        frozenset((piece.id, "") for piece in pieces),
+        (),
+    )
 
 
 COPIED_BY_PX = 24

@@ -14,8 +14,11 @@ OLD = "old"
 
 def undecided(around: Surroundings, placed: Sequence[Placed]) -> Iterator[Finding]:
     """One question for all pieces of an overlay that show values with an interval."""
-    found = [one for one in placed if one.piece["when_old"] == ASKED and not one.piece.is_moment
-             and around.aging.get(one.piece.id)]  # fmt: skip
+    found = [
+        one
+        for one in placed
+        if one.piece["when_old"] == ASKED and not one.piece.is_moment and around.aging.get(one.piece.id)
+    ]
     if not found:
         return
     first, others = found[0], len(found) - 1

@@ -19,8 +19,13 @@ READABLE_PX = 14
 TRAVEL_PX = 80
 """How far a piece travels that slides in or out."""
 _WAYS = {"slide_left": (-1, 0), "slide_right": (1, 0), "slide_up": (0, -1), "slide_down": (0, 1)}
-STATES = (("now", "now"), ("grown", "with the digits it keeps room for"), ("longest", "at its longest"),
-          ("empty", "when nothing has come yet"), ("last", "at its last word"))  # fmt: skip
+STATES = (
+    ("now", "now"),
+    ("grown", "with the digits it keeps room for"),
+    ("longest", "at its longest"),
+    ("empty", "when nothing has come yet"),
+    ("last", "at its last word"),
+)
 Texts = Mapping[str, Mapping[str, str]]
 """What a piece says: by state, then by part."""
 

@@ -18,12 +18,21 @@ MAX_SIDE_PX = 8_192
 THERE = "1"
 """What a piece without a text of its own says while it is there."""
 Choices = Mapping[str, Any]
-WHEN_STALE = (("keep", "keep the last"), ("with_age", "the last, with its age"), ("nothing_yet", "say nothing yet"),
-              ("hide", "hide the piece"))  # fmt: skip
+WHEN_STALE = (
+    ("keep", "keep the last"),
+    ("with_age", "the last, with its age"),
+    ("nothing_yet", "say nothing yet"),
+    ("hide", "hide the piece"),
+)
 ASKED = "ask"
 """The choice of what becomes of old values that nobody has made yet: they are dimmed, and the fit check asks once."""
-WHEN_OLD = ((ASKED, "dim the piece (not chosen yet)"), ("dim", "dim the piece"), ("keep", "keep it as it is"),
-            ("hide", "hide it"), ("text", "show a text"))  # fmt: skip
+WHEN_OLD = (
+    (ASKED, "dim the piece (not chosen yet)"),
+    ("dim", "dim the piece"),
+    ("keep", "keep it as it is"),
+    ("hide", "hide it"),
+    ("text", "show a text"),
+)
 APPEARS = (("always", "always"), ("moment", "as a moment"), ("told", "when it is shown, by you or a cue"))
 _STAYS = ("appears", ("always", "told"))
 FORMS = (("overlay", "as the overlay"), ("light", "light"), ("dark", "dark"))
@@ -177,8 +186,9 @@ COMMON_FIELDS: Mapping[str, Field] = {
     "when_down": one_of("When down", WHEN_STALE, "keep", group="When", only_if=_STAYS),
     "when_old": one_of("When older than 5 intervals", WHEN_OLD, ASKED, group="When", only_if=_STAYS),
     "old_text": Field("The text then", line(200), group="When", only_if=("when_old", ("text",))),
-    "moment_type": Field("When this happens", text(120, empty=True), kind="event", group="When",
-                         only_if=("appears", ("moment",))),
+    "moment_type": Field(
+        "When this happens", text(120, empty=True), kind="event", group="When", only_if=("appears", ("moment",))
+    ),
     "moment_s": number("For", 1, 120, 6, "s", group="When", only_if=("appears", ("moment",))),
     "x": number("Across", -MAX_SIDE_PX, MAX_SIDE_PX, 96, "px", group="Place"),
     "y": number("Down", -MAX_SIDE_PX, MAX_SIDE_PX, 96, "px", group="Place"),
@@ -190,14 +200,20 @@ COMMON_FIELDS: Mapping[str, Field] = {
     "pinned": switch("Pinned", "no", group="Piece"),
     "hidden": switch("Hidden in the draft", "no", group="Piece"),
     "group": Field("Group", lambda raw: " ".join(str(raw).split())[:40], group="Piece"),
-}  # fmt: skip
+}
 
 
 def say(source: str, choices: Choices, nothing_yet: str = "") -> Say:
     """A part that says a wording, with what this piece does about late and missing values."""
     when_old = choices["when_old"].replace(ASKED, "dim")
-    return Say(compile_wording(source), nothing_yet, choices["when_late"], choices["when_down"],
-               when_old=when_old, old_text=choices["old_text"])  # fmt: skip
+    return Say(
+        compile_wording(source),
+        nothing_yet,
+        choices["when_late"],
+        choices["when_down"],
+        when_old=when_old,
+        old_text=choices["old_text"],
+    )
 
 
 def share(value: str, low: str, high: str, choices: Choices) -> Say:

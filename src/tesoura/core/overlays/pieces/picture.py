@@ -14,12 +14,13 @@ KIND = PieceKind(
     fields={
         "media": Field("Picture", media, "", "", "picture", group="Picture"),
         "fit": one_of("Fits", FITS, "contain", group="Picture"),
-        "says": Field("What it shows, for those who do not see it", lambda raw: " ".join(str(raw).split())[:200],
-                      group="Picture"),
+        "says": Field(
+            "What it shows, for those who do not see it", lambda raw: " ".join(str(raw).split())[:200], group="Picture"
+        ),
     },
     fills=True,
     parts=lambda choices: {},
     size=(320, 180),
     style={"backing": "none", "padding_px": 0},
     wants="picture",
-)  # fmt: skip
+)

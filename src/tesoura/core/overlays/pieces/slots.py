@@ -12,10 +12,20 @@ from tesoura.core.overlays.pieces.kind import SIZE, Choices, Part, PieceKind, Pi
 MOST = 12
 ARRANGED = (("row", "beside each other"), ("column", "under each other"), ("block", "in a block"))
 ICONS = (
-    ("none", "none"), ("kite", "kite"), ("scissors", "scissors"), ("spool", "spool"), ("heart", "heart"),
-    ("star", "star"), ("flag", "flag"), ("clock", "clock"), ("bolt", "bolt"), ("cup", "cup"), ("people", "people"),
-    ("note", "note"), ("up", "arrow up"),
-)  # fmt: skip
+    ("none", "none"),
+    ("kite", "kite"),
+    ("scissors", "scissors"),
+    ("spool", "spool"),
+    ("heart", "heart"),
+    ("star", "star"),
+    ("flag", "flag"),
+    ("clock", "clock"),
+    ("bolt", "bolt"),
+    ("cup", "cup"),
+    ("people", "people"),
+    ("note", "note"),
+    ("up", "arrow up"),
+)
 LABEL_SCALE = 0.42
 ICON_SCALE, ICON_GAP = 0.8, 0.3
 _FIRST = (("Cuts", "{kill.count_this_session}", "scissors"), ("Lost", "{death.count_this_session}", "kite"))
@@ -29,10 +39,11 @@ def _slot_fields() -> dict[str, Field]:
         under = f"Slot {slot}"
         fields |= {
             f"label_{slot}": Field("Label", text(60, empty=True), "", label, group=under, only_if=there),
-            f"value_{slot}": Field("Value", wording_or_nothing, "", value, "wording", group=under, only_if=there,
-                                    of="statistic"),
+            f"value_{slot}": Field(
+                "Value", wording_or_nothing, "", value, "wording", group=under, only_if=there, of="statistic"
+            ),
             f"icon_{slot}": one_of("Icon", ICONS, icon, group=under, only_if=there),
-        }  # fmt: skip
+        }
     return fields
 
 

@@ -102,10 +102,7 @@ def upgrade() -> None:
         sa.Column("feed_id", sa.Integer(), nullable=False),
         sa.Column("name", sa.String(), nullable=False),
         sa.Column("sealed", sa.LargeBinary(), nullable=False),
-        sa.ForeignKeyConstraint(
-            ["feed_id"],
-            ["feed.id"],
-        ),
+        sa.ForeignKeyConstraint(["feed_id"], ["feed.id"]),
         sa.PrimaryKeyConstraint("feed_id", "name"),
     )
     op.create_table(
@@ -115,10 +112,7 @@ def upgrade() -> None:
         sa.Column("path", sa.String(), nullable=False),
         sa.Column("unit", sa.String(), nullable=False),
         sa.Column("wanted", sa.String(), nullable=False),
-        sa.ForeignKeyConstraint(
-            ["feed_id"],
-            ["feed.id"],
-        ),
+        sa.ForeignKeyConstraint(["feed_id"], ["feed.id"]),
         sa.PrimaryKeyConstraint("name"),
     )
     with op.batch_alter_table("signal", schema=None) as batch_op:
@@ -130,10 +124,7 @@ def upgrade() -> None:
         sa.Column("rev", sa.Integer(), nullable=False),
         sa.Column("document", sa.JSON(), nullable=False),
         sa.Column("published_at", sa.BigInteger(), nullable=False),
-        sa.ForeignKeyConstraint(
-            ["overlay_id"],
-            ["overlay.id"],
-        ),
+        sa.ForeignKeyConstraint(["overlay_id"], ["overlay.id"]),
         sa.PrimaryKeyConstraint("overlay_id", "rev"),
     )
     # ### end Alembic commands ###

@@ -53,10 +53,7 @@ def upgrade() -> None:
         sa.Column("time_path", sa.String(), nullable=False),
         sa.Column("fields", sa.JSON(), nullable=False),
         sa.Column("primed", sa.Boolean(), nullable=False),
-        sa.ForeignKeyConstraint(
-            ["feed_id"],
-            ["feed.id"],
-        ),
+        sa.ForeignKeyConstraint(["feed_id"], ["feed.id"]),
         sa.PrimaryKeyConstraint("id"),
     )
     with op.batch_alter_table("event_rule", schema=None) as batch_op:
@@ -66,10 +63,7 @@ def upgrade() -> None:
         "feed_memory",
         sa.Column("feed_id", sa.Integer(), nullable=False),
         sa.Column("memory", sa.JSON(), nullable=False),
-        sa.ForeignKeyConstraint(
-            ["feed_id"],
-            ["feed.id"],
-        ),
+        sa.ForeignKeyConstraint(["feed_id"], ["feed.id"]),
         sa.PrimaryKeyConstraint("feed_id"),
     )
     op.create_table(
@@ -77,10 +71,7 @@ def upgrade() -> None:
         sa.Column("feed_id", sa.Integer(), nullable=False),
         sa.Column("item", sa.String(), nullable=False),
         sa.Column("seen_at", sa.BigInteger(), nullable=False),
-        sa.ForeignKeyConstraint(
-            ["feed_id"],
-            ["feed.id"],
-        ),
+        sa.ForeignKeyConstraint(["feed_id"], ["feed.id"]),
         sa.PrimaryKeyConstraint("feed_id", "item"),
     )
     with op.batch_alter_table("event", schema=None) as batch_op:
