@@ -17,12 +17,12 @@ from sqlmodel import Session
 from benchmarks.processes import tesoura
 from tesoura.core.forms.form import fill
 from tesoura.core.instruments.registry import KINDS
+from tesoura.core.instruments.wheel.commands import Wheel
 from tesoura.core.instruments.wheel.fields import WheelField, in_order
 from tesoura.core.instruments.wheel.piece import SIZED
 from tesoura.core.instruments.wheel.plan import WheelPlan
 from tesoura.core.instruments.wheel.signals import face_of, motion_of
 from tesoura.core.instruments.wheel.spin import Spin, spun
-from tesoura.core.instruments.wheel.state import WheelBase
 from tesoura.core.overlays.document import Overlay, new_piece
 from tesoura.core.wheel.draw import chances, drawn
 from tesoura.settings import wall_clock
@@ -71,7 +71,7 @@ def _fields(chance: random.Random, count: int) -> tuple[WheelField, ...]:
 
 
 def _told(spin: Spin) -> dict[str, str]:
-    wheel = WheelBase(WheelPlan("tea", "Tea"), spin.fields)
+    wheel = Wheel(WheelPlan("tea", "Tea"), spin.fields)
     return {"face": face_of(wheel, spin) or "", "motion": motion_of(wheel, spin)}
 
 

@@ -10,7 +10,7 @@ from contextlib import closing
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from pathlib import Path
-from typing import Any
+from typing import Any, Self
 
 import pytest
 from jinja2 import ChoiceLoader, DictLoader
@@ -75,15 +75,15 @@ class Lamps:
     def recorded(self) -> Sequence[Record]:
         return self.fresh
 
-    def advance(self, at: datetime) -> Lamps:
+    def advance(self, at: datetime) -> Self:
         return replace(self, lit=0, out_at=None) if self.out_at is not None and at >= self.out_at else self
 
-    def on_event(self, event: Occurrence) -> Lamps:
+    def on_event(self, event: Occurrence) -> Self:
         if event.type == f"{self.name}.evening":
             return replace(self, evening=True, fresh=(Record("evening", instant(event.at), {"rooms": self.rooms}),))
         return replace(self, lit=0, fresh=()) if event.type == "wind" else replace(self, fresh=())
 
-    def see(self, values: Mapping[str, Scalar], now: datetime) -> Lamps:
+    def see(self, values: Mapping[str, Scalar], now: datetime) -> Self:
         return self
 
     def read(self, now: datetime) -> Told:

@@ -16,8 +16,7 @@ from tesoura.core.computed.occurrence import Occurrence, instant
 from tesoura.core.cues.limits import Answer, Cause, Limits, Turns, cause_of, turns_of
 from tesoura.core.cues.triggers import Seen, Trigger, seen_of
 from tesoura.core.effects import Effect
-from tesoura.core.instruments.base import Command, Fired, Step, Told, by_name
-from tesoura.core.signals.extremes import Extremes
+from tesoura.core.instruments.base import Command, Fired, Instrument, Step, Told
 from tesoura.core.values import INSTANT, Scalar
 
 RECORD = "tesoura.cue."
@@ -75,7 +74,7 @@ class CuePlan:
 
 
 @dataclass(frozen=True, slots=True)
-class Cue:
+class Cue(Instrument):
     """A cue that runs; one of the instruments, by its shape."""
 
     plan: CuePlan
@@ -207,11 +206,6 @@ class Cue:
 
     # The shape of an instrument
 
-    def handle(self, command: Command, now: datetime) -> Step:
-        """Be pressed, be switched on or off, or send away all who wait."""
-        step: Step = by_name(self, command, now)
-        return step
-
     def _on(self, command: Command, now: datetime) -> Step:
         on = command.name == "on"
         after = replace(self, on=on) if on else self._alone(on=False)
@@ -235,10 +229,6 @@ class Cue:
     def _alone(self, on: bool) -> Cue:
         """Nobody waits any more."""
         return replace(self, on=on, asked=(), turns=self.turns.cleared(), logged=self.logged.cleared())
-
-    def advance(self, at: datetime) -> Cue:
-        """Time alone changes nothing before it is asked."""
-        return self
 
     def read(self, now: datetime) -> Told:
         """How it stands, how often it fired, how many wait, when it may fire again, and what set it off last."""
@@ -268,10 +258,6 @@ class Cue:
     def view(self, at: datetime) -> Mapping[str, Any]:
         """Who waits, for its page."""
         return {"waiting": self.turns.waiting, "on": self.on}
-
-    def extremes(self, at: datetime) -> Mapping[str, Extremes]:
-        """Nothing is known of its texts beforehand."""
-        return {}
 
     def saved(self) -> dict[str, Any]:
         """How it stands. What it decided and the log has not told back is asked again."""

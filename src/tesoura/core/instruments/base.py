@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol, Self
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence
@@ -93,27 +93,33 @@ def by_name(instrument: Instrument, command: Command, now: datetime) -> Any:
 
 
 class Instrument(Protocol):
-    """One instrument as it stands. What it gives back is another value, or itself when it can only grow."""
+    """One instrument as it stands. What it gives back is another value, or itself when it can only grow.
+
+    A kind's class inherits from it, and says only what is otherwise: here nothing happens and nothing is shown.
+    """
+
+    __slots__ = ()
 
     def handle(self, command: Command, now: datetime) -> Step:
         """What a command of its kind leads to. Raises InvalidField, or CommandRefused, when it leads nowhere."""
-        ...
+        step: Step = by_name(self, command, now)
+        return step
 
-    def advance(self, at: datetime) -> Instrument:
+    def advance(self, at: datetime) -> Self:
         """The instrument at this instant, no event having come since it was last driven; it is never driven back."""
-        ...
+        return self
 
-    def on_event(self, event: Occurrence) -> Instrument:
+    def on_event(self, event: Occurrence) -> Self:
         """The instrument after an event of one of its types, at the event's own place. It is told no present time."""
-        ...
+        return self
 
-    def see(self, values: Mapping[str, Scalar], now: datetime) -> Instrument:
+    def see(self, values: Mapping[str, Scalar], now: datetime) -> Self:
         """Return the instrument as it is with these values of the signals it reads.
 
         The result is read and asked what it fires, and then dropped: the next one is made from what the log decided.
         What must last is fired here and taken back in `on_event`.
         """
-        ...
+        return self
 
     def read(self, now: datetime) -> Told:
         """The present value of each of its signals."""
@@ -121,19 +127,19 @@ class Instrument(Protocol):
 
     def next_change(self, now: datetime) -> datetime | None:
         """When a value changes, or something happens, by itself."""
-        ...
+        return None
 
     def fires(self, now: datetime) -> Sequence[Fired]:
         """What has happened by itself by now and is not in the log yet."""
-        ...
+        return ()
 
     def view(self, at: datetime) -> Mapping[str, Any]:
         """What its templates are told beside its signals: facts that do not change any more."""
-        ...
+        return {}
 
     def extremes(self, at: datetime) -> Mapping[str, Extremes]:
         """What its texts may come to from this instant on, by the part of the signal's name after the dot."""
-        ...
+        return {}
 
     def saved(self) -> dict[str, Any] | None:
         """How it stands, to be stored; None when the log tells it."""

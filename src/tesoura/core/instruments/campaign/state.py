@@ -10,13 +10,12 @@ from typing import Any, Self
 
 from tesoura.core.computed.occurrence import Occurrence, instant, micros
 from tesoura.core.effects import SAY, Effect
-from tesoura.core.instruments.base import Command, Fired, Step, Told, by_name
+from tesoura.core.instruments.base import Command, Fired, Instrument, Step, Told, by_name
 from tesoura.core.instruments.campaign.plan import CampaignPlan
 from tesoura.core.instruments.items import InstrumentItem
 from tesoura.core.instruments.owed_events import fired_of, plain_of
 from tesoura.core.instruments.records import Record
 from tesoura.core.signals.extremes import Extremes
-from tesoura.core.values import Scalar
 from tesoura.errors import CommandRefused, InvalidField
 
 EFFECT_ENDED = "tesoura.effect_ended"
@@ -61,7 +60,7 @@ class SponsorRead:
 
 
 @dataclass(frozen=True, slots=True)
-class Campaign:
+class Campaign(Instrument):
     """A campaign. `reads` counts those of this session that were not broken off; `card_at` is since when it is seen."""
 
     plan: CampaignPlan
@@ -161,10 +160,6 @@ class Campaign:
 
     def _link_id(self, at: int) -> str:
         return f"{self.plan.name}.{LINKED}:{at}"
-
-    def see(self, values: Mapping[str, Scalar], now: datetime) -> Self:
-        """It reads no signals."""
-        return self
 
     def fires(self, now: datetime) -> Sequence[Fired]:
         """What has happened by now and is not in the log yet."""

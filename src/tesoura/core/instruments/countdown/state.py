@@ -12,7 +12,7 @@ from typing import Any, Self
 from tesoura.core.computed.occurrence import Occurrence, instant, micros
 from tesoura.core.effects import SCENE, SOUND, Effect
 from tesoura.core.forms.durations import brief
-from tesoura.core.instruments.base import Fired, Told
+from tesoura.core.instruments.base import Fired, Instrument, Told
 from tesoura.core.instruments.countdown.plan import DOWN, UP, CountdownMark, CountdownPlan
 from tesoura.core.instruments.countdown.time_text import (
     DAY,
@@ -40,7 +40,7 @@ CLOCK_SET = "tesoura.clock_set"
 
 
 @dataclass(frozen=True, slots=True)
-class Counting:
+class Counting(Instrument):
     """A countdown, a count up, or a clock, as far as it goes by itself.
 
     While it runs, `target` is the instant at which it ends, or for one that counts up began, and `set_at` when that was
@@ -86,10 +86,6 @@ class Counting:
         return self.plan.end_words or self.plan.writing.counting_down(0)
 
     # Events and signals
-
-    def advance(self, at: datetime) -> Self:
-        """It is asked with the instant, and needs no driving."""
-        return self
 
     def on_event(self, event: Occurrence) -> Self:
         """A mark of its own is in the log; or the machine's clock was set, which a length of time does not mind."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
@@ -13,11 +13,9 @@ from tesoura.core.computed.occurrence import Occurrence, amount_of, name_key, na
 from tesoura.core.computed.occurrence import number as of_millionths
 from tesoura.core.forms.checks import line, text, whole
 from tesoura.core.forms.fields import Field, switch
-from tesoura.core.instruments.base import Choices, Command, CommandKind, Fired, InstrumentKind, Step, Told, by_name
+from tesoura.core.instruments.base import Choices, Command, CommandKind, Instrument, InstrumentKind, Step, Told
 from tesoura.core.overlays.pieces.kind import Part, PieceKind, media, say
 from tesoura.core.signals.by_hand import number
-from tesoura.core.signals.extremes import Extremes
-from tesoura.core.values import Scalar
 
 MAX_TRAIL = 120
 ROUND = timedelta(seconds=8)
@@ -39,7 +37,7 @@ class Way:
 
 
 @dataclass(frozen=True, slots=True)
-class Map:
+class Map(Instrument):
     """Where the player is, and was. `strange` is why the last position could not be used."""
 
     across: Way
@@ -51,20 +49,11 @@ class Map:
     strange: str = ""
     tried_at: datetime | None = None
 
-    def handle(self, command: Command, now: datetime) -> Step:
-        """What a command leads to."""
-        step: Step = by_name(self, command, now)
-        return step
-
     def _clear(self, command: Command, now: datetime) -> Step:
         return Step(replace(self, trail=self.trail[-1:]), "the trail goes")
 
     def _try_it(self, command: Command, now: datetime) -> Step:
         return Step(replace(self, tried_at=now), "viewers see the mark go round once, made up")
-
-    def advance(self, at: datetime) -> Map:
-        """It is asked with the instant, and needs no driving."""
-        return self
 
     def on_event(self, event: Occurrence) -> Map:
         """The player is elsewhere; or a match begins, and with it a trail."""
@@ -77,10 +66,6 @@ class Map:
             return replace(self, strange="A position came without the numbers x and y.")
         place = (float(of_millionths(found[0])), float(of_millionths(found[1])))
         return replace(self, place=place, trail=(*self.trail, place)[-self.length :], strange="")
-
-    def see(self, values: Mapping[str, Scalar], now: datetime) -> Map:
-        """It reads no signals."""
-        return self
 
     def _shown(self, place: tuple[float, float]) -> tuple[float, float]:
         return self.across.on_picture(place[0]), self.down.on_picture(place[1])
@@ -124,18 +109,6 @@ class Map:
     def next_change(self, now: datetime) -> datetime | None:
         """It changes with its events alone, but for a made-up round."""
         return now + ROUND / 40 if self._tried(now) is not None else None
-
-    def fires(self, now: datetime) -> Sequence[Fired]:
-        """Nothing happens by itself."""
-        return ()
-
-    def view(self, at: datetime) -> Mapping[str, Any]:
-        """Its signals tell all there is."""
-        return {}
-
-    def extremes(self, at: datetime) -> Mapping[str, Extremes]:
-        """It has no words."""
-        return {}
 
     def saved(self) -> dict[str, Any]:
         """How it stands, to be stored."""

@@ -12,6 +12,7 @@ from datetime import datetime
 from typing import Any, Self
 
 from tesoura.core.computed.occurrence import Occurrence, instant, micros
+from tesoura.core.instruments.base import Instrument
 from tesoura.core.instruments.records import Record
 from tesoura.core.instruments.replay.game import GameState
 from tesoura.core.instruments.replay.plan import ReplayPlan
@@ -65,7 +66,7 @@ class PassedReplay:
 
 
 @dataclass(frozen=True, slots=True)
-class ReplayBase:
+class ReplayBase(Instrument):
     """Replays. `kills` are those that may belong to an occasion still, `recent` the places of the last that counted.
 
     `asked` were asked for by hand and are not in the log as wishes yet; `wishes` wait for their clip, `ready` for the

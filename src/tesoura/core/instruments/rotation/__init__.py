@@ -40,7 +40,7 @@ KIND = InstrumentKind(
     example="sponsors",
     fields=FIELDS,
     begin=_begin,
-    restore=_restore,  # type: ignore[arg-type]
+    restore=_restore,
     outputs=lambda choices: SIGNALS,
     commands=(
         CommandKind("skip", "The next one", "What is seen makes way for what comes next."),

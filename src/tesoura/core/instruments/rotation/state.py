@@ -14,7 +14,7 @@ from datetime import datetime
 from typing import Any, Self
 
 from tesoura.core.computed.occurrence import Occurrence, instant, micros
-from tesoura.core.instruments.base import Fired
+from tesoura.core.instruments.base import Fired, Instrument
 from tesoura.core.instruments.rotation.plan import RotationMember, RotationSetup
 from tesoura.core.overlays.moments import TROUBLE
 from tesoura.core.signals.assignments import seen_signal
@@ -93,7 +93,7 @@ def items_of(members: Sequence[RotationMember], values: Mapping[str, Scalar]) ->
 
 
 @dataclass(frozen=True, slots=True)
-class RotationBase:
+class RotationBase(Instrument):
     """A rotation. `sees` is what it is told now, `knows` what of that is in the log, `number` how often that changed.
 
     `told` is what the log says that viewers see, slot by slot; `broken` are items that a page could not show.

@@ -228,10 +228,6 @@ class Run(RunBase):
 
     # What it tells
 
-    def see(self, values: Mapping[str, Any], now: datetime) -> Self:
-        """It reads no signals."""
-        return self
-
     def read(self, now: datetime) -> Told:
         """The present value of each of its signals."""
         return signals.told_of(self, micros(now))

@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 from typing import Any, Self
 
 from tesoura.core.computed.occurrence import Occurrence, micros
-from tesoura.core.instruments.base import Fired
+from tesoura.core.instruments.base import Fired, Instrument
 from tesoura.core.instruments.owed_events import fired_of, plain_of
 from tesoura.core.instruments.run.plan import RunPlan
 from tesoura.core.runs.attempt import WORSE, Attempt, SplitCount, attempt_of, over_at
@@ -51,7 +51,7 @@ _PLAIN = tuple(one.name for one in fields(Attempt) if one.name not in ("counts",
 
 
 @dataclass(frozen=True, slots=True)
-class RunBase:
+class RunBase(Instrument):
     """A run. `route` is the id of the one that is run; `bests` are the bests of each, the present one last.
 
     `pressed` is when each command came last, µs since 1970: so that a press from two devices is one.

@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 from typing import Any, Self
 
 from tesoura.core.computed.occurrence import Occurrence, instant, micros
-from tesoura.core.instruments.base import Fired
+from tesoura.core.instruments.base import Fired, Instrument
 from tesoura.core.instruments.records import Record
 from tesoura.core.instruments.scoreboard import acts as kinds
 from tesoura.core.instruments.scoreboard import stage as stages
@@ -26,7 +26,6 @@ from tesoura.core.instruments.scoreboard.words import (
     winner_of,
 )
 from tesoura.core.sports.rally import RallyMatch
-from tesoura.core.values import Scalar
 
 MOMENTS: Mapping[str, str] = {
     kinds.POINT: "a point is scored",
@@ -55,7 +54,7 @@ MATCH_RECORD = "match"
 
 
 @dataclass(frozen=True, slots=True)
-class Board:
+class Board(Instrument):
     """A match with its two sides. `stages` are how it stood before each act and after the last one; `idle` says why
     acts lead to nothing, by their number. `owed` is what has happened and is not in the log yet."""
 
@@ -147,10 +146,6 @@ class Board:
         told = event.data.get("id")
         owed = tuple(one for one in it.owed if one.id != told)
         return it if len(owed) == len(it.owed) else replace(it, owed=owed)
-
-    def see(self, values: Mapping[str, Scalar], now: datetime) -> Self:
-        """It reads no signals."""
-        return self
 
     def fires(self, now: datetime) -> Sequence[Fired]:
         """What has happened and is not in the log yet; and that a period's time is up."""

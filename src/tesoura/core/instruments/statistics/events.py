@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from datetime import datetime
 from typing import Any, Self
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence, amount_of, name_of, number
+from tesoura.core.instruments.base import Instrument
 from tesoura.core.instruments.statistics import figures
 from tesoura.core.instruments.statistics.course import Course, Fight, Match, Since
 from tesoura.core.instruments.statistics.plan import StatisticsPlan, source_key
@@ -28,7 +28,6 @@ from tesoura.core.instruments.statistics.tally import (
     TAKEN,
     TallyMark,
 )
-from tesoura.core.values import Scalar
 
 MAX_ODD = 20
 LONGEST_MATCH_S = 86_400.0
@@ -61,7 +60,7 @@ class Odd:
     why: str
 
 
-class Hearing:
+class Hearing(Instrument):
     """The events that were heard: the course of matches, the vitals, what was strange."""
 
     def __init__(self, plan: StatisticsPlan, almanac: Almanac) -> None:
@@ -82,10 +81,6 @@ class Hearing:
 
     # Events
 
-    def advance(self, at: datetime) -> Self:
-        """It is asked with the instant, and needs no driving."""
-        return self
-
     def on_event(self, event: Occurrence) -> Self:
         """Take an event of the game, or of its own."""
         taken = _HEARD.get(event.type)
@@ -100,10 +95,6 @@ class Hearing:
                     self._mark(event, SEEN)
         elif event.type == f"{self.plan.name}.match_ended":
             self.told.add(str(event.data.get("of")))
-        return self
-
-    def see(self, values: Mapping[str, Scalar], now: datetime) -> Self:
-        """It reads no signals."""
         return self
 
     def why_not(self, event: Occurrence) -> str | None:

@@ -11,7 +11,7 @@ from typing import Any, Self
 from tesoura.core.chat import LINE, speaker
 from tesoura.core.computed.occurrence import Occurrence, instant, name_of
 from tesoura.core.effects import COMMAND, PRESS, SAY, SCENE, SCENE_BACK, SOUND, Effect
-from tesoura.core.instruments.base import Fired
+from tesoura.core.instruments.base import Fired, Instrument
 from tesoura.core.instruments.items import InstrumentItem
 from tesoura.core.instruments.owed_events import fired_of, plain_of
 from tesoura.core.instruments.records import Record
@@ -20,7 +20,6 @@ from tesoura.core.instruments.wheel.fields import WheelField, can_be_spun, field
 from tesoura.core.instruments.wheel.owed import Owed, owed_of
 from tesoura.core.instruments.wheel.plan import WheelPlan
 from tesoura.core.instruments.wheel.spin import Spin, spin_of, spun
-from tesoura.core.values import Scalar
 from tesoura.core.wheel.draw import SPIN_RECORD, hash_of
 from tesoura.errors import CommandRefused, Invalid
 
@@ -53,7 +52,7 @@ class Turn:
 
 
 @dataclass(frozen=True, slots=True)
-class WheelBase:
+class WheelBase(Instrument):
     """A wheel. `sealed` are the secrets of the spins to come, the next one's first: one, and one for each that waits.
 
     `gone` are the fields that went away after they came, `came` how often each came in this session. `spin` is the last
@@ -240,10 +239,6 @@ class WheelBase:
             gone=self.gone | {field_.id} if field_.goes else self.gone,
             came={**self.came, field_.id: self.came.get(field_.id, 0) + 1} if in_session else self.came,
         )
-
-    def see(self, values: Mapping[str, Scalar], now: datetime) -> Self:
-        """It reads no signals."""
-        return self
 
     def fires(self, now: datetime) -> Sequence[Fired]:
         """What has happened by now and is not in the log yet."""
