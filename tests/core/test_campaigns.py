@@ -12,10 +12,10 @@ import pytest
 
 from tesoura.core.computed.occurrence import Occurrence, micros
 from tesoura.core.forms.form import fill
-from tesoura.core.instruments.base import Command
 from tesoura.core.instruments.campaign import KIND
 from tesoura.core.instruments.campaign.plan import FIELDS, check, make
 from tesoura.core.instruments.campaign.state import Campaign, kept
+from tesoura.core.instruments.commands import Command
 from tesoura.core.instruments.items import InstrumentItem
 from tesoura.errors import CommandRefused, InvalidField
 

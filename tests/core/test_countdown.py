@@ -16,7 +16,7 @@ from tesoura.core.computed.occurrence import Occurrence, micros
 from tesoura.core.effects import Effect
 from tesoura.core.forms.durations import duration, signed, time_to_come
 from tesoura.core.forms.form import fill
-from tesoura.core.instruments.base import Command
+from tesoura.core.instruments.commands import Command
 from tesoura.core.instruments.countdown import KIND
 from tesoura.core.instruments.countdown.commands import Countdown
 from tesoura.core.instruments.countdown.state import upcoming, widest_of

@@ -22,7 +22,8 @@ from tesoura.core.cues.looking_back import looked_back
 from tesoura.core.cues.times import AtTimes, BeforeEntry, Repeats
 from tesoura.core.cues.triggers import Seen, Trigger, seen_of
 from tesoura.core.effects import SCENE, Effect
-from tesoura.core.instruments.base import Command, Fired
+from tesoura.core.instruments.base import Fired
+from tesoura.core.instruments.commands import Command
 from tesoura.core.values import Scalar
 
 NOON = datetime(2026, 11, 26, 12, 0, tzinfo=UTC)

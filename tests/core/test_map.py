@@ -8,7 +8,7 @@ from typing import Any
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence
 from tesoura.core.forms.form import fill
-from tesoura.core.instruments.base import Command
+from tesoura.core.instruments.commands import Command
 from tesoura.core.instruments.map import KIND, Map
 
 T = datetime(2026, 11, 26, 20, 0, tzinfo=UTC)

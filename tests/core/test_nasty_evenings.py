@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence, micros
-from tesoura.core.instruments.base import Command
+from tesoura.core.instruments.commands import Command
 from tesoura.core.instruments.statistics import KIND
 from tesoura.errors import CommandRefused
 from tests.core.test_statistics import ME, OTTO, PIP, Game, T, at, chosen

@@ -11,7 +11,7 @@ import pytest
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence, micros
 from tesoura.core.forms.form import fill
-from tesoura.core.instruments.base import Command
+from tesoura.core.instruments.commands import Command
 from tesoura.core.instruments.now_playing import KIND
 from tesoura.core.instruments.now_playing.commands import NowPlaying
 from tesoura.core.instruments.runner import Runner, Setup

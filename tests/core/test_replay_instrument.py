@@ -13,7 +13,8 @@ import pytest
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence, instant, micros
 from tesoura.core.forms.form import fill
-from tesoura.core.instruments.base import Command, Fired
+from tesoura.core.instruments.base import Fired
+from tesoura.core.instruments.commands import Command
 from tesoura.core.instruments.replay import KIND
 from tesoura.core.instruments.replay.commands import Replays
 from tesoura.core.instruments.runner import Runner, Setup

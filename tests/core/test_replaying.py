@@ -15,7 +15,8 @@ from hypothesis import strategies as st
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence, micros
 from tesoura.core.forms.form import fill
-from tesoura.core.instruments.base import Choices, Command, Told
+from tesoura.core.instruments.base import Choices, Told
+from tesoura.core.instruments.commands import Command
 from tesoura.core.instruments.map import Map
 from tesoura.core.instruments.registry import KINDS
 from tesoura.core.instruments.runner import Runner, Setup

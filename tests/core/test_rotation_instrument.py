@@ -12,8 +12,8 @@ import pytest
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence, micros
 from tesoura.core.forms.form import fill
-from tesoura.core.instruments.base import Command
 from tesoura.core.instruments.campaign.plan import FIELDS as CAMPAIGN
+from tesoura.core.instruments.commands import Command
 from tesoura.core.instruments.rotation import KIND
 from tesoura.core.instruments.rotation.commands import SponsorRotation
 from tesoura.core.instruments.rotation.evening import preview

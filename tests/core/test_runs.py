@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence, micros
 from tesoura.core.forms.form import fill
-from tesoura.core.instruments.base import PLACE, Command
+from tesoura.core.instruments.commands import PLACE, Command
 from tesoura.core.instruments.run import KIND
 from tesoura.core.instruments.run.commands import Run
 from tesoura.core.instruments.run.piece import ARRANGEMENTS, PIECE

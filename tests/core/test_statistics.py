@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence, micros
 from tesoura.core.forms.form import fill
-from tesoura.core.instruments.base import Command
+from tesoura.core.instruments.commands import Command
 from tesoura.core.instruments.statistics import KIND
 from tesoura.core.instruments.statistics.statistics import Statistics
 from tesoura.core.instruments.statistics.tally import KILL, Tally, TallyMark

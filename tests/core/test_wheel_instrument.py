@@ -15,7 +15,8 @@ from hypothesis import strategies as st
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence, micros
 from tesoura.core.forms.form import fill
-from tesoura.core.instruments.base import Command, Fired
+from tesoura.core.instruments.base import Fired
+from tesoura.core.instruments.commands import Command
 from tesoura.core.instruments.runner import Runner, Setup
 from tesoura.core.instruments.wheel import KIND
 from tesoura.core.instruments.wheel.commands import Wheel

@@ -20,7 +20,8 @@ from tesoura.core.computed.occurrence import Occurrence, instant
 from tesoura.core.forms.checks import line, text, whole
 from tesoura.core.forms.fields import Field
 from tesoura.core.instruments import registry as instrument_kinds
-from tesoura.core.instruments.base import Command, CommandKind, Fired, InstrumentKind, Step, Told
+from tesoura.core.instruments.base import Fired, InstrumentKind, Step, Told
+from tesoura.core.instruments.commands import Command, CommandKind
 from tesoura.core.instruments.items import InstrumentItem, ItemForm
 from tesoura.core.instruments.records import Record, RecordKind
 from tesoura.core.overlays.pieces import registry as piece_kinds
@@ -69,7 +70,7 @@ class Lamps:
         after = replace(self, lit=self.lit + 1, out_at=now + HOUR, fresh=(Record("lit", now, {"lamps": self.lit + 1}),))
         return Step(after, f"{self.lit} lit → {self.lit + 1} lit")
 
-    def with_items(self, items: Sequence[InstrumentItem]) -> Lamps:
+    def with_items(self, items: Sequence[InstrumentItem]) -> Self:
         return replace(self, rooms=len(items), fresh=())
 
     def recorded(self) -> Sequence[Record]:

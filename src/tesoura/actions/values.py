@@ -7,7 +7,7 @@ from typing import Any
 from tesoura.actions.action import Action, Call, Doing, Done, Given, one_of_these
 from tesoura.core.forms.checks import text
 from tesoura.core.forms.fields import Field
-from tesoura.core.instruments.base import PLACE
+from tesoura.core.instruments.commands import PLACE
 from tesoura.core.names import is_signal_name
 from tesoura.core.signals.assignments import SCRIPT_FEED
 from tesoura.core.signals.by_hand import checked, stepped

@@ -12,8 +12,9 @@ from datetime import datetime, timedelta
 from typing import Any
 from weakref import WeakValueDictionary
 
-from tesoura.core.instruments.base import Command, Fired, Instrument, Step
+from tesoura.core.instruments.base import Fired, Instrument, Step
 from tesoura.core.instruments.clock_shift import shifted
+from tesoura.core.instruments.commands import Command
 from tesoura.core.instruments.items import InstrumentItem
 from tesoura.core.instruments.runner import Runner, Setup
 from tesoura.core.signals.engine import Engine

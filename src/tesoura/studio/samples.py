@@ -11,7 +11,8 @@ from tesoura.bundles.starters import Starter, lines_of, with_answers
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.definitions import COMPUTED, build
 from tesoura.core.forms.form import fill
-from tesoura.core.instruments.base import Command, Step
+from tesoura.core.instruments.base import Step
+from tesoura.core.instruments.commands import Command
 from tesoura.core.instruments.registry import KINDS as INSTRUMENTS
 from tesoura.core.instruments.runner import COMMAND, Setup
 from tesoura.core.overlays.document import Overlay, new_piece

@@ -12,7 +12,8 @@ from tesoura.core.cues.cue import NEW, OUTPUTS, RECORD, Cue, restored
 from tesoura.core.cues.setup import FIELDS, check, plan
 from tesoura.core.forms.checks import text
 from tesoura.core.forms.fields import Field
-from tesoura.core.instruments.base import Choices, CommandKind, InstrumentKind
+from tesoura.core.instruments.base import Choices, InstrumentKind
+from tesoura.core.instruments.commands import CommandKind
 
 
 def _begin(name: str, choices: Choices, almanac: Almanac, now: datetime) -> Cue:

@@ -16,7 +16,8 @@ from tesoura.core.computed.occurrence import Occurrence, instant
 from tesoura.core.cues.limits import Answer, Cause, Limits, Turns, cause_of, turns_of
 from tesoura.core.cues.triggers import Seen, Trigger, seen_of
 from tesoura.core.effects import Effect
-from tesoura.core.instruments.base import Command, Fired, Instrument, Step, Told
+from tesoura.core.instruments.base import Fired, Instrument, Step, Told
+from tesoura.core.instruments.commands import Command
 from tesoura.core.values import INSTANT, Scalar
 
 RECORD = "tesoura.cue."

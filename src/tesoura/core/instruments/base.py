@@ -8,46 +8,22 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import TYPE_CHECKING, Any, Protocol, Self
+from typing import Any, Protocol, Self
 
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.computed.occurrence import Occurrence
 from tesoura.core.effects import Effect
 from tesoura.core.forms.fields import Field
+from tesoura.core.instruments.commands import Command, CommandKind
+from tesoura.core.instruments.items import InstrumentItem, ItemForm, commands_of
+from tesoura.core.instruments.records import Record, RecordKind
 from tesoura.core.overlays.pieces.kind import PieceKind
 from tesoura.core.signals.extremes import Extremes
 from tesoura.core.values import Scalar
 
-if TYPE_CHECKING:
-    from tesoura.core.instruments.items import InstrumentItem, ItemForm
-    from tesoura.core.instruments.records import RecordKind
-
 Choices = Mapping[str, Any]
 Told = Mapping[str, Scalar | None]
 """The present value of each signal, by the part of its name after the dot; None where there is nothing to tell."""
-
-
-@dataclass(frozen=True, slots=True)
-class Command:
-    """A wish: its name, what was given with it, and its place in the log (0 while it is only being tried).
-
-    `actor` is who gives it, known while it is tried: what must be known of him later goes into what is logged.
-
-    `chance` is a number from 0 to 1, drawn outside for a command that draws, and kept in the log with it; None while it
-    is only being tried. An instrument makes no chance of its own: read again, it must come to the same.
-    """
-
-    name: str
-    given: Mapping[str, Any] = field(default_factory=dict)
-    seq: int = 0
-    chance: float | None = None
-    actor: str = ""
-    secret: str = ""
-    """32 bytes in hexadecimal digits, drawn outside for a command that seals, and kept in the log with it."""
-
-
-PLACE = "\x01"
-"""Stands in what takes a command back for that command's place in the log, which is known once it is there."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,27 +117,21 @@ class Instrument(Protocol):
         """What its texts may come to from this instant on, by the part of the signal's name after the dot."""
         return {}
 
+    def with_items(self, items: Sequence[InstrumentItem]) -> Self:
+        """The instrument with these items, from the place in the log to which it was driven."""
+        return self
+
+    def recorded(self) -> Sequence[Record]:
+        """What the last command or event has added to its records.
+
+        They follow from the log alone: read again, the same places of the log lead to the same records. What only time
+        brings about is fired, and written down when the event that was fired is heard.
+        """
+        return ()
+
     def saved(self) -> dict[str, Any] | None:
         """How it stands, to be stored; None when the log tells it."""
         ...
-
-
-@dataclass(frozen=True, slots=True)
-class CommandKind:
-    """A command as pages and scripts offer it: its name, its words, and what is given with it."""
-
-    name: str
-    label: str
-    about: str
-    fields: Mapping[str, Field] = field(default_factory=dict)
-    draws: bool = False
-    """Whether chance decides something: it is drawn when the command is given, and logged with it."""
-    seals: bool = False
-    """Whether it seals a secret for later: that is drawn when the command is given, and logged with it."""
-    also: Sequence[str] = ()
-    """Parameters that no form asks for: those that Tesoura itself gives, as when it undoes a command."""
-    hidden: bool = False
-    """Whether only Tesoura gives it, to undo another one."""
 
 
 ReadyButton = tuple[str, str, str] | Mapping[str, str]
@@ -212,9 +182,9 @@ class InstrumentKind:
     passing: bool = False
     panel_follows: Sequence[str] = ("state",)
     items: ItemForm | None = None
-    """What its items are, if it has some; an instrument of the kind is then one of `WithItems`."""
+    """What its items are, if it has some."""
     records: Sequence[RecordKind] = ()
-    """What it writes down for good; an instrument of the kind is then one of `WithRecords`."""
+    """What it writes down for good."""
     decides: bool = False
     """Whether it decides in `see`, so that it must be asked there even if it reads no signal."""
     remembers: bool = False
@@ -248,8 +218,6 @@ class InstrumentKind:
     @property
     def all_commands(self) -> Sequence[CommandKind]:
         """Its commands, those that change its items behind the others."""
-        from tesoura.core.instruments.items import commands_of
-
         shown = [one for one in self.commands if not one.hidden]
         return (*shown, *(commands_of(self.items) if self.items else ()))
 

@@ -8,12 +8,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Any
 
 from tesoura.core.forms.checks import text, whole
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import Fields, fill
-from tesoura.core.instruments.base import PLACE, Command, CommandKind, Instrument
+from tesoura.core.instruments.commands import PLACE, Command, CommandKind
 from tesoura.errors import CommandRefused, InvalidPiece
 
 OWN = frozenset(("item", "at", "by", "id"))
@@ -58,14 +58,6 @@ class ItemForm:
         if wrong:
             raise InvalidPiece(wrong)
         return dict(filled.choices)
-
-
-class WithItems(Instrument, Protocol):
-    """An instrument that has items."""
-
-    def with_items(self, items: Sequence[InstrumentItem]) -> WithItems:
-        """The same with these items, from the place in the log to which it was driven."""
-        ...
 
 
 @dataclass(frozen=True, slots=True)

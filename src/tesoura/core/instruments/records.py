@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any, Protocol
-
-from tesoura.core.instruments.base import Instrument
+from typing import Any
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,18 +24,6 @@ class RecordKind:
     name: str
     words: str
     columns: Mapping[str, str]
-
-
-class WithRecords(Instrument, Protocol):
-    """An instrument that writes records.
-
-    They follow from the log alone, as all of it does: read again, the same places of the log lead to the same records.
-    What only time brings about is fired, and written down when the event that was fired is heard.
-    """
-
-    def recorded(self) -> Sequence[Record]:
-        """What the last command or event has added to its records."""
-        ...
 
 
 @dataclass(frozen=True, slots=True)

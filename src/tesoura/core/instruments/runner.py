@@ -12,8 +12,9 @@ from tesoura.core.computed.occurrence import Occurrence, instant
 from tesoura.core.forms.durations import brief
 from tesoura.core.forms.fields import checked
 from tesoura.core.instruments import items as item_commands
-from tesoura.core.instruments.base import Choices, Command, CommandKind, Fired, Instrument, InstrumentKind, Step, Told
+from tesoura.core.instruments.base import Choices, Fired, Instrument, InstrumentKind, Step, Told
 from tesoura.core.instruments.clock_shift import shifted
+from tesoura.core.instruments.commands import Command, CommandKind
 from tesoura.core.instruments.items import InstrumentItem
 from tesoura.core.instruments.records import KeptRecord
 from tesoura.core.instruments.registry import KINDS
@@ -181,14 +182,12 @@ class Runner:
         if changed is None:
             self._known(command.name)
             return handler.handle(command, at)
-        instrument: Any = handler
-        return Step(instrument.with_items(changed.items), changed.effect, changed.given, changed.items, changed.undo)
+        return Step(handler.with_items(changed.items), changed.effect, changed.given, changed.items, changed.undo)
 
     def _write_down(self, seq: int) -> None:
         if self.definition.kind_of.records:
-            instrument: Any = self._logged
             name = self.definition.name
-            self.new_records += [KeptRecord(name, seq, at, one) for at, one in enumerate(instrument.recorded())]
+            self.new_records += [KeptRecord(name, seq, at, one) for at, one in enumerate(self._logged.recorded())]
 
     def refusal_of(self, seq: int) -> str | None:
         """Why the command at this place in the log led nowhere, if that was the last one that did."""
@@ -280,8 +279,7 @@ class Runner:
         self._informed = None
         if form:
             self.items = item_commands.restored(saved["items"])
-            instrument: Any = self._logged
-            self._logged = instrument.with_items(self.items)
+            self._logged = self._logged.with_items(self.items)
 
     def since(self, now: datetime) -> datetime | None:
         """From when on the log must be read to build it anew; None for all of it."""

@@ -9,10 +9,11 @@ from typing import Any
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms.checks import text
 from tesoura.core.forms.fields import Field
-from tesoura.core.instruments.base import Choices, CommandKind, InstrumentKind
+from tesoura.core.instruments.base import Choices, InstrumentKind
 from tesoura.core.instruments.campaign.piece import PIECE
 from tesoura.core.instruments.campaign.plan import FIELDS, ITEMS, check, make
 from tesoura.core.instruments.campaign.state import EFFECT_ENDED, MOMENTS, READ_RECORD, SIGNALS, Campaign, kept
+from tesoura.core.instruments.commands import CommandKind
 from tesoura.core.instruments.records import RecordKind
 
 

@@ -10,8 +10,9 @@ from typing import Any, Self
 
 from tesoura.core.computed.occurrence import Occurrence, instant, micros
 from tesoura.core.effects import SAY, Effect
-from tesoura.core.instruments.base import Command, Fired, Instrument, Step, Told, by_name
+from tesoura.core.instruments.base import Fired, Instrument, Step, Told, by_name
 from tesoura.core.instruments.campaign.plan import CampaignPlan
+from tesoura.core.instruments.commands import Command
 from tesoura.core.instruments.items import InstrumentItem
 from tesoura.core.instruments.owed_events import fired_of, plain_of
 from tesoura.core.instruments.records import Record

@@ -11,7 +11,8 @@ from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms.checks import text
 from tesoura.core.forms.durations import brief, time_to_come
 from tesoura.core.forms.fields import Field
-from tesoura.core.instruments.base import Choices, CommandKind, InstrumentKind
+from tesoura.core.instruments.base import Choices, InstrumentKind
+from tesoura.core.instruments.commands import CommandKind
 from tesoura.core.instruments.countdown.commands import Countdown, restored
 from tesoura.core.instruments.countdown.piece import PIECE
 from tesoura.core.instruments.countdown.plan import (

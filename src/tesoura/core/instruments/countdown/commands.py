@@ -9,7 +9,8 @@ from typing import Any
 
 from tesoura.core.computed.occurrence import micros
 from tesoura.core.forms.durations import LONGEST, duration, signed, soonest, time_to_come
-from tesoura.core.instruments.base import Command, Step, by_name
+from tesoura.core.instruments.base import Step, by_name
+from tesoura.core.instruments.commands import Command
 from tesoura.core.instruments.countdown.plan import COMMANDED, CountdownPlan
 from tesoura.core.instruments.countdown.state import ENDED, OVER, PAUSED, READY, RUNNING, TRIAL_US, Counting, seconds
 from tesoura.core.instruments.countdown.time_text import SECOND, time_of_day

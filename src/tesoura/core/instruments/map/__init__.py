@@ -13,7 +13,8 @@ from tesoura.core.computed.occurrence import Occurrence, amount_of, name_key, na
 from tesoura.core.computed.occurrence import number as of_millionths
 from tesoura.core.forms.checks import line, text, whole
 from tesoura.core.forms.fields import Field, switch
-from tesoura.core.instruments.base import Choices, Command, CommandKind, Instrument, InstrumentKind, Step, Told
+from tesoura.core.instruments.base import Choices, Instrument, InstrumentKind, Step, Told
+from tesoura.core.instruments.commands import Command, CommandKind
 from tesoura.core.overlays.pieces.kind import Part, PieceKind, media, say
 from tesoura.core.signals.by_hand import number
 

@@ -9,7 +9,8 @@ from typing import Any
 
 from tesoura.core.computed.occurrence import Occurrence, micros, name_of
 from tesoura.core.forms.durations import brief
-from tesoura.core.instruments.base import Command, Step, Told, by_name
+from tesoura.core.instruments.base import Step, Told, by_name
+from tesoura.core.instruments.commands import Command
 from tesoura.core.instruments.now_playing.saving import saved
 from tesoura.core.instruments.now_playing.sources import BY_HAND, MusicSource, label_of
 from tesoura.core.instruments.now_playing.state import Music

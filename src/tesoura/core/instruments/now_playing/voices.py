@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 
 from tesoura.core.computed.occurrence import name_key
+from tesoura.core.instruments.base import Instrument
 from tesoura.core.instruments.now_playing.plan import NowPlayingPlan
 from tesoura.core.instruments.now_playing.play import Play
 from tesoura.core.instruments.now_playing.sources import MusicSource, in_order
@@ -14,7 +15,7 @@ from tesoura.core.tracks.track import Track
 
 
 @dataclass(frozen=True, slots=True)
-class Voices:
+class Voices(Instrument):
     """The sources, the order in which they are preferred, those that are not listened to, and what is played.
 
     `hidden` maps the keys of tracks that are not shown to what they are called.

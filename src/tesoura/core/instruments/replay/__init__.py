@@ -9,7 +9,8 @@ from typing import Any
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms.checks import text
 from tesoura.core.forms.fields import Field
-from tesoura.core.instruments.base import Choices, CommandKind, InstrumentKind
+from tesoura.core.instruments.base import Choices, InstrumentKind
+from tesoura.core.instruments.commands import CommandKind
 from tesoura.core.instruments.records import RecordKind
 from tesoura.core.instruments.replay.commands import CLIP, SIGNALS, Replays
 from tesoura.core.instruments.replay.game import HEARD

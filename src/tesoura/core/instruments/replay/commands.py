@@ -10,7 +10,8 @@ from typing import Any
 
 from tesoura.core.computed.occurrence import micros
 from tesoura.core.forms.checks import whole
-from tesoura.core.instruments.base import Command, Step, Told, by_name
+from tesoura.core.instruments.base import Step, Told, by_name
+from tesoura.core.instruments.commands import Command
 from tesoura.core.instruments.replay.firing import FiringReplays
 from tesoura.core.instruments.replay.saving import plain
 from tesoura.core.instruments.replay.state import ShownReplay

@@ -9,7 +9,8 @@ from typing import Any
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms.checks import text
 from tesoura.core.forms.fields import Field
-from tesoura.core.instruments.base import Choices, CommandKind, InstrumentKind
+from tesoura.core.instruments.base import Choices, InstrumentKind
+from tesoura.core.instruments.commands import CommandKind
 from tesoura.core.instruments.rotation.commands import SIGNALS, SponsorRotation
 from tesoura.core.instruments.rotation.evening import preview
 from tesoura.core.instruments.rotation.piece import PIECE

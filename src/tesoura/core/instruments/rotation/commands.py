@@ -9,8 +9,9 @@ from datetime import datetime
 from typing import Any
 
 from tesoura.core.computed.occurrence import instant, micros
-from tesoura.core.instruments.base import Command, Step, Told, by_name
+from tesoura.core.instruments.base import Step, Told, by_name
 from tesoura.core.instruments.campaign.state import clock_of
+from tesoura.core.instruments.commands import Command
 from tesoura.core.instruments.rotation.plan import promises
 from tesoura.core.instruments.rotation.state import RotationBase, SponsorItem
 from tesoura.core.signals.extremes import Extremes

@@ -10,7 +10,8 @@ from typing import Any
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms.checks import text
 from tesoura.core.forms.fields import Field
-from tesoura.core.instruments.base import Choices, CommandKind, InstrumentKind
+from tesoura.core.instruments.base import Choices, InstrumentKind
+from tesoura.core.instruments.commands import CommandKind
 from tesoura.core.instruments.run.commands import Run
 from tesoura.core.instruments.run.piece import PIECE
 from tesoura.core.instruments.run.plan import FIELDS, check, make

@@ -8,7 +8,8 @@ from datetime import datetime
 from typing import Any, Self
 
 from tesoura.core.computed.occurrence import micros
-from tesoura.core.instruments.base import Command, Step, Told, by_name
+from tesoura.core.instruments.base import Step, Told, by_name
+from tesoura.core.instruments.commands import Command
 from tesoura.core.instruments.run import routes, signals
 from tesoura.core.instruments.run.plan import COMMAND, PRESS
 from tesoura.core.instruments.run.state import CLEAN, HIT, LAST, RunBase

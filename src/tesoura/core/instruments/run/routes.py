@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any, TypeVar
 
-from tesoura.core.instruments.base import PLACE, Command
+from tesoura.core.instruments.commands import PLACE, Command
 from tesoura.core.instruments.run.signals import counted
 from tesoura.core.instruments.run.state import RunBase
 from tesoura.core.overlays.pieces.kind import media

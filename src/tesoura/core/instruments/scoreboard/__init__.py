@@ -9,7 +9,8 @@ from typing import Any
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms.checks import text
 from tesoura.core.forms.fields import Field, one_of
-from tesoura.core.instruments.base import Choices, CommandKind, InstrumentKind, ReadyButton
+from tesoura.core.instruments.base import Choices, InstrumentKind, ReadyButton
+from tesoura.core.instruments.commands import CommandKind
 from tesoura.core.instruments.items import ItemForm
 from tesoura.core.instruments.records import RecordKind
 from tesoura.core.instruments.scoreboard.acts import SIDES

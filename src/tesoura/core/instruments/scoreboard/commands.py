@@ -9,7 +9,8 @@ from typing import Any
 
 from tesoura.core.computed.occurrence import MICRO, micros
 from tesoura.core.forms.checks import text, whole
-from tesoura.core.instruments.base import PLACE, Command, Step, Told, by_name
+from tesoura.core.instruments.base import Step, Told, by_name
+from tesoura.core.instruments.commands import PLACE, Command
 from tesoura.core.instruments.items import InstrumentItem
 from tesoura.core.instruments.scoreboard import acts as kinds
 from tesoura.core.instruments.scoreboard.acts import SIDES, MatchAct, last_standing, side_of

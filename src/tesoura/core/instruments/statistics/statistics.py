@@ -8,7 +8,8 @@ from datetime import datetime
 from typing import Any
 
 from tesoura.core.computed.occurrence import instant, micros
-from tesoura.core.instruments.base import PLACE, Command, Fired, Step, by_name
+from tesoura.core.instruments.base import Fired, Step, by_name
+from tesoura.core.instruments.commands import PLACE, Command
 from tesoura.core.instruments.statistics import made_up
 from tesoura.core.instruments.statistics.course import FOREVER
 from tesoura.core.instruments.statistics.events import LAST_SHOWN, Act, Odd

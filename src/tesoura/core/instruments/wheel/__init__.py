@@ -10,7 +10,8 @@ from tesoura.core.chat import LINE
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms.checks import text
 from tesoura.core.forms.fields import Field
-from tesoura.core.instruments.base import Choices, CommandKind, InstrumentKind
+from tesoura.core.instruments.base import Choices, InstrumentKind
+from tesoura.core.instruments.commands import CommandKind
 from tesoura.core.instruments.records import RecordKind
 from tesoura.core.instruments.wheel.commands import Wheel
 from tesoura.core.instruments.wheel.fields import ITEMS

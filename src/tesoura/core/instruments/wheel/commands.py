@@ -9,7 +9,8 @@ from typing import Any
 
 from tesoura.core.computed.occurrence import name_of
 from tesoura.core.forms.checks import whole
-from tesoura.core.instruments.base import Command, Step, Told, by_name
+from tesoura.core.instruments.base import Step, Told, by_name
+from tesoura.core.instruments.commands import Command
 from tesoura.core.instruments.wheel.counts import SpinCounts
 from tesoura.core.instruments.wheel.fields import can_be_spun
 from tesoura.core.instruments.wheel.owed import MOST_AT_ONCE
