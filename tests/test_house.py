@@ -8,7 +8,9 @@ import re
 import runpy
 import subprocess
 import sys
+from collections.abc import Iterator
 from datetime import UTC, datetime
+from graphlib import TopologicalSorter
 from pathlib import Path
 
 import pytest
@@ -41,6 +43,28 @@ def imports(path: Path) -> set[str]:
         elif isinstance(node, ast.ImportFrom) and node.module:
             found.add(node.module)
     return found
+
+
+def test_no_module_leads_back_to_itself() -> None:
+    """Imports for types alone, which a running Tesoura never makes, are left out."""
+    modules = {".".join(path.relative_to(SOURCE.parent).with_suffix("").parts): path for path in SOURCE.rglob("*.py")}
+    modules = {name.removesuffix(".__init__"): path for name, path in modules.items()}
+    needs: dict[str, set[str]] = {}
+    for name, path in modules.items():
+        needs[name] = set()
+        for node in running_parts(ast.parse(path.read_text("utf-8"))):
+            if isinstance(node, ast.ImportFrom) and node.module:
+                each = [f"{node.module}.{alias.name}" for alias in node.names]
+                needs[name] |= {one if one in modules else node.module for one in each} & modules.keys() - {name}
+    TopologicalSorter(needs).prepare()
+
+
+def running_parts(tree: ast.AST) -> Iterator[ast.AST]:
+    """Every part of a module but those for types alone."""
+    if not (isinstance(tree, ast.If) and "TYPE_CHECKING" in ast.dump(tree.test)):
+        yield tree
+        for part in ast.iter_child_nodes(tree):
+            yield from running_parts(part)
 
 
 def test_the_core_imports_only_the_standard_library_itself_and_the_errors() -> None:

@@ -20,7 +20,8 @@ from PIL import Image
 from tesoura.errors import FileRefused
 from tesoura.settings import STATIC
 from tesoura.uploads import files, sheets
-from tesoura.uploads.files import Added, checked
+from tesoura.uploads.added import Added
+from tesoura.uploads.files import checked
 from tesoura.uploads.pictures import extremes
 
 

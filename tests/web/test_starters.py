@@ -17,7 +17,7 @@ from urllib.parse import parse_qs, urlsplit
 import pytest
 from sqlmodel import select
 
-from tesoura.actions.recipes import read_recipe, recipe_asks
+from tesoura.actions.recipes import read_recipe, recipe_asks, shipped_recipes
 from tesoura.actions.starters import checked, read_starter, way_fields
 from tesoura.bundles.starters import StarterWay, with_answers, with_names
 from tesoura.core.overlays.shipped_looks import SHIPPED
@@ -31,7 +31,6 @@ from tesoura.store import overlays as stored_overlays
 from tesoura.store.tables import ChoiceRow
 from tesoura.studio.samples import sample_of
 from tesoura.web.begin.views import _likely, shipped_starters
-from tesoura.web.recipes.views import shipped
 from tests.conftest import Running, flat, until
 
 STARTERS = {one.key: one for one in shipped_starters()}
@@ -329,7 +328,7 @@ def test_pictures_of_starters_are_drawn_from_their_made_up_evening() -> None:
 # Recipes
 
 
-@pytest.mark.parametrize("recipe", shipped(), ids=lambda one: one.key)
+@pytest.mark.parametrize("recipe", shipped_recipes(), ids=lambda one: one.key)
 def test_every_shipped_recipe_can_be_set_up_with_what_its_page_asks(lasting: Running, recipe: Any) -> None:
     running, before = lasting, len(there(lasting)[0])
     answers = {

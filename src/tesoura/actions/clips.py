@@ -9,7 +9,8 @@ from typing import Any
 
 from sqlmodel import Session
 
-from tesoura.actions.action import Action, Call, Doing, Done, Given
+from tesoura.actions.action import Action, Call, Doing, Done, Given, perform
+from tesoura.actions.feed_setup import CHANGE as CHANGE_FEED
 from tesoura.actions.roles import SET_UP
 from tesoura.core.forms.checks import instant, line, optional, text, whole
 from tesoura.core.forms.fields import Field
@@ -159,9 +160,8 @@ async def _seen_at(doing: Doing, given: Given) -> Done:
     choices, title = await doing.read(ask)
     nearest = min(row.kills, key=lambda one: abs(one - given["at"]))
     late = int(choices.get("late_ms") or 0) + round((given["at"] - nearest) / 1000)
-    from tesoura.actions.registry import do
-
-    await do(doing, Call("feed.change", {"feed": name, "choices": {**choices, "late_ms": str(late)}, "secrets": {}}))
+    later = {"feed": name, "choices": {**choices, "late_ms": str(late)}, "secrets": {}}
+    await perform(doing, CHANGE_FEED, later)
     words = f"The picture of {title} is {late / 1000:+.1f} s late; clips from now on are cut by that."
     return Done(words, {"late_ms": late}, Call("feed.change", {"feed": name, "choices": choices}))
 

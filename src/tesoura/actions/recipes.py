@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from importlib import resources
 from typing import Any
 
 from sqlmodel import Session
@@ -30,6 +32,35 @@ from tesoura.store.tables import RuleRow, SignalRow
 def read_recipe(written: str) -> Recipe:
     """The recipe in a text. Raises RecipeRefused."""
     return read(written, {kind.name: secret_names(kind.fields) for kind in KINDS.values()})
+
+
+@dataclass(frozen=True, slots=True)
+class ShippedRecipe:
+    """A recipe that ships: its key, its title and what it is about."""
+
+    key: str
+    title: str
+    about: str
+    text: str
+
+
+@lru_cache(maxsize=1)
+def _texts() -> tuple[tuple[str, str], ...]:
+    folder = resources.files("tesoura").joinpath("bundles", "shipped")
+    return tuple(
+        (one.name.removesuffix(".toml"), one.read_text("utf-8"))
+        for one in sorted(folder.iterdir(), key=lambda one: one.name)
+        if one.name.endswith(".toml")
+    )
+
+
+def shipped_recipes() -> list[ShippedRecipe]:
+    """Return all recipes that ship, by title."""
+    found = []
+    for key, written in _texts():
+        recipe = read_recipe(written)
+        found.append(ShippedRecipe(key, recipe.title, recipe.about, written))
+    return sorted(found, key=lambda one: one.title)
 
 
 def _definitions(recipe: Recipe) -> list[tuple[str, str, dict[str, Any]]]:

@@ -101,7 +101,7 @@ class Feeds:
         self._messages: WeakValueDictionary[str, asyncio.Lock] = WeakValueDictionary()
         self._made_client: httpx.AsyncClient | None = None
         self._worker = Worker()
-        self.trials = FeedTrials(self)
+        self.trials = FeedTrials(self.context, lambda name: (self._running[name].kind, self._running[name].context))
         self.folders = Folders()
         self.zone: tzinfo = UTC
 

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
-from typing import Any
 
 from tesoura.errors import FileRefused
+from tesoura.uploads.added import Added
 
 MAX_BYTES: Mapping[str, int] = {
     "picture": 20_000_000,
@@ -17,18 +16,6 @@ MAX_BYTES: Mapping[str, int] = {
     "overlay": 150_000_000,
 }
 MAX_UPLOAD = max(MAX_BYTES.values())
-
-
-@dataclass(frozen=True, slots=True)
-class Added:
-    """A file as it is kept: its bytes, made safe where need be, its ending and type, its pixels, and what is known."""
-
-    data: bytes
-    ending: str
-    type: str
-    width_px: int = 0
-    height_px: int = 0
-    facts: Mapping[str, Any] = field(default_factory=dict)
 
 
 def checked(kind: str, data: bytes) -> Added:

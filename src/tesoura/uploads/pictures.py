@@ -10,7 +10,7 @@ from PIL import Image, UnidentifiedImageError
 
 from tesoura.core.overlays.fit.colours import luminance
 from tesoura.errors import FileRefused
-from tesoura.uploads.files import Added
+from tesoura.uploads.added import Added
 from tesoura.uploads.svg import looks_like_svg, safe_svg
 
 MAX_PIXELS = 40_000_000

@@ -6,7 +6,7 @@ import io
 import wave
 
 from tesoura.errors import FileRefused
-from tesoura.uploads.files import Added
+from tesoura.uploads.added import Added
 
 WHAT = "Add a WAV, an MP3 or an Ogg file."
 MAX_S = 30.0

@@ -13,7 +13,7 @@ import brotli
 from fontTools.ttLib.woff2 import WOFF2DirectoryEntry
 
 from tesoura.errors import FileRefused
-from tesoura.uploads.files import Added
+from tesoura.uploads.added import Added
 
 RESTRICTED, PREVIEW, EDITABLE = 0x0002, 0x0004, 0x0008
 NO_SUBSETTING, BITMAPS_ONLY = 0x0100, 0x0200

@@ -6,7 +6,7 @@ import struct
 from collections.abc import Iterator
 
 from tesoura.errors import FileRefused
-from tesoura.uploads.files import Added
+from tesoura.uploads.added import Added
 
 _EBML = b"\x1aE\xdf\xa3"
 _INSIDE_MP4 = (b"moov", b"trak")

@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-import os
-from collections.abc import AsyncIterator, Mapping
-from typing import Any
+from collections.abc import AsyncIterator
 
 from tesoura.core.forms.checks import text
 from tesoura.core.forms.fields import Field
 from tesoura.core.tracks.schema import TYPES
 from tesoura.errors import InvalidField
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched
-
-ADDRESS_VARIABLE = "DBUS_SESSION_BUS_ADDRESS"
 
 
 def _bus(raw: object) -> str:
@@ -27,11 +23,6 @@ def follow(context: FetchContext) -> AsyncIterator[Fetched]:
     from tesoura.feeds.mpris.listen import listen
 
     return listen(context)
-
-
-def bus_address(choices: Mapping[str, Any]) -> str:
-    """The address of the bus: as it was chosen, or this login's own."""
-    return str(choices.get("bus") or "") or os.environ.get(ADDRESS_VARIABLE, "")
 
 
 KIND = FeedKind(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import os
 import time
 from collections.abc import AsyncIterator, Mapping
 from dataclasses import dataclass, field
@@ -12,7 +13,6 @@ from tesoura.core.tracks.course import PlayerReport, TrackCourse
 from tesoura.core.tracks.reading import heard
 from tesoura.errors import SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched, Item
-from tesoura.feeds.mpris import bus_address
 from tesoura.feeds.mpris.players import BUS, NAME, PATH, PLAYER, PROPERTIES, report
 
 INSTEAD = "Take “A music player” or “Music in a text file” instead."
@@ -25,7 +25,7 @@ MOST_WAITING = 500
 
 async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
     """What the players tell, until the bus breaks. Raises SourceError."""
-    bus = await _connected(bus_address(context.choices))
+    bus = await _connected(str(context.choices.get("bus") or "") or os.environ.get("DBUS_SESSION_BUS_ADDRESS", ""))
     try:
         players = Players(bus, str(context.choices.get("players") or ""))
         yield await players.find()

@@ -8,8 +8,8 @@ from typing import Any
 from tesoura.core.forms.checks import text, whole
 from tesoura.core.forms.fields import Field, one_of
 from tesoura.feeds.api import FeedKind, FetchContext, Fetched
+from tesoura.links.osc.places import HERE, NETWORK
 
-HERE, NETWORK = "here", "network"
 DEFAULT_PORT = 9010
 
 

@@ -10,8 +10,8 @@ from typing import Any
 from tesoura.errors import SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched
 from tesoura.links.moves import Moves
-from tesoura.links.osc import NETWORK
 from tesoura.links.osc.messages import controls_in, packet
+from tesoura.links.osc.places import NETWORK
 
 
 class OscLink(asyncio.DatagramProtocol):

@@ -11,6 +11,7 @@ from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
 from tesoura.actions.feed_setup import with_made
+from tesoura.actions.recipes import shipped_recipes
 from tesoura.core.forms.checks import line
 from tesoura.core.forms.form import Filled, fill, secret_names
 from tesoura.errors import InvalidField, InvalidPiece
@@ -49,11 +50,9 @@ def table_fragment() -> ResponseReturnValue:
 @blueprint.get("/new")
 def choose() -> ResponseReturnValue:
     """Where the data comes from: the kinds of feed, and the recipes."""
-    from tesoura.web.recipes.views import shipped
-
     kinds = KINDS.values()
     groups = [(words, [kind for kind in kinds if fits(kind)]) for words, fits in MANNERS]
-    return render_template("feeds/choose.html", groups=groups, recipes=shipped())
+    return render_template("feeds/choose.html", groups=groups, recipes=shipped_recipes())
 
 
 def kind_named(name: str) -> FeedKind:

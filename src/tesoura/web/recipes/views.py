@@ -3,15 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
-from functools import lru_cache
-from importlib import resources
 
 import tomli_w
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from tesoura.actions.recipes import read_recipe, recipe_asks
+from tesoura.actions.recipes import read_recipe, recipe_asks, shipped_recipes
 from tesoura.bundles.private_parts import private_parts, without
 from tesoura.bundles.recipes import Recipe, document_of
 from tesoura.bundles.starters import is_starter
@@ -33,39 +30,10 @@ from tesoura.web.shared.doors import runtime, store
 blueprint = Blueprint("recipes", __name__, url_prefix="/recipes")
 
 
-@dataclass(frozen=True, slots=True)
-class Shipped:
-    """A recipe that ships: its key, its title and what it is about."""
-
-    key: str
-    title: str
-    about: str
-    text: str
-
-
-@lru_cache(maxsize=1)
-def _texts() -> tuple[tuple[str, str], ...]:
-    folder = resources.files("tesoura").joinpath("bundles", "shipped")
-    return tuple(
-        (one.name.removesuffix(".toml"), one.read_text("utf-8"))
-        for one in sorted(folder.iterdir(), key=lambda one: one.name)
-        if one.name.endswith(".toml")
-    )
-
-
-def shipped() -> list[Shipped]:
-    """All recipes that ship."""
-    found = []
-    for key, text in _texts():
-        recipe = read_recipe(text)
-        found.append(Shipped(key, recipe.title, recipe.about, text))
-    return sorted(found, key=lambda one: one.title)
-
-
 @blueprint.get("/")
 def index() -> ResponseReturnValue:
     """The recipes that ship, and a place to bring another in."""
-    return render_template("recipes/index.html", recipes=shipped(), wrong=None, text="")
+    return render_template("recipes/index.html", recipes=shipped_recipes(), wrong=None, text="")
 
 
 @blueprint.post("/")
@@ -78,14 +46,14 @@ def bring() -> ResponseReturnValue:
             return starter_page(text)
         recipe = read_recipe(text)
     except RecipeRefused as error:
-        return render_template("recipes/index.html", recipes=shipped(), wrong=str(error), text=text), 422
+        return render_template("recipes/index.html", recipes=shipped_recipes(), wrong=str(error), text=text), 422
     return _preview(recipe, text, {}, {})
 
 
 @blueprint.get("/<name>")
 def preview(name: str) -> ResponseReturnValue:
     """What a recipe that ships will do."""
-    found = next((one for one in shipped() if one.key == name), None)
+    found = next((one for one in shipped_recipes() if one.key == name), None)
     if found is None:
         abort(404)
     return _preview(read_recipe(found.text), found.text, {}, {})
@@ -129,7 +97,7 @@ def use() -> ResponseReturnValue:
         recipe = read_recipe(text)
         done = act("recipe.use", recipe=text, answers=answers)
     except RecipeRefused as error:
-        return render_template("recipes/index.html", recipes=shipped(), wrong=str(error), text=text), 422
+        return render_template("recipes/index.html", recipes=shipped_recipes(), wrong=str(error), text=text), 422
     except InvalidPiece as error:
         return _preview(recipe, text, answers, error.wrong)
     flash(done.words, "said")
