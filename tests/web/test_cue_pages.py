@@ -159,3 +159,10 @@ def test_what_a_press_led_to_stays_in_sight_when_the_card_is_drawn_again(running
     refused = running.press("/", "/cues/cheer/do/press", {}, headers={"HX-Request": "true"})
     assert "left." in flat(refused.text)
     assert "Not now" in flat(running.client.get("/cues/cheer/card").text)
+
+
+def test_a_cue_is_switched_off_and_on_from_its_card(running: Running) -> None:
+    running.press("/", "/cues/new", CHEER)
+    for command, state in (("off", "off"), ("on", "ready"), ("clear", "ready")):
+        assert running.press("/", f"/cues/cheer/do/{command}", {}, headers={"HX-Request": "true"}).status_code == 200
+        assert running.signal("cheer.state")["value"] == state

@@ -121,7 +121,8 @@ def do(name: str, command: str) -> ResponseReturnValue:
     _standing(name)
     said = wrong = ""
     try:
-        said = str(act("instrument.command", instrument=name, command=command, by="the desk").result["effect"])
+        by = {"by": "the desk"} if command == "press" else {}
+        said = str(act("instrument.command", instrument=name, command=command, **by).result["effect"])
     except Invalid as error:
         wrong = str(error)
     _answers()[name] = (now(), said, wrong)
