@@ -105,6 +105,7 @@ def demo(port: int, data: Path | None, seed: int, speed: float) -> None:
         services.compositor.overlays = overlay_addresses(store, settings.address)
 
         def ready() -> None:
+            services.play()
             story.game.open()
             story.start()
             click.echo(f"The demo is ready: {settings.address}")

@@ -79,11 +79,10 @@ class Services:
         self._stopped = threading.Event()
 
     def start(self) -> None:
-        """Open them all."""
+        """Open them all; nothing happens in them before `play`."""
         self.ratings.fill(9)
         for place in (self.pictures, self.recordings):
             place.mkdir(parents=True, exist_ok=True)
-        self.picture.start()
         if self.pier is not None:
             self.pier.start()
         for service in (
@@ -97,6 +96,10 @@ class Services:
             self.compositor,
         ):
             service.start()
+
+    def play(self) -> None:
+        """Let their evening begin: the picture goes on, songs play, people chat."""
+        self.picture.start()
         for play in (
             self._play_songs,
             self._play_channel,
