@@ -65,7 +65,7 @@ _COUNTS = text(
     _TYPES
     + """
 SELECT types.type, count(*), max(min(event.time, event.accepted_at))
-FROM types JOIN event ON event.type = types.type AND event.time >= :start AND event.accepted_at >= :start
+FROM types CROSS JOIN event ON event.type = types.type AND event.time >= :start AND event.accepted_at >= :start
   AND event.seq <= :until_seq AND min(event.time, event.accepted_at) < :until
 GROUP BY types.type
 """

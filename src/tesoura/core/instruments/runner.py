@@ -109,7 +109,7 @@ class Runner:
     @property
     def instrument(self) -> Instrument:
         """The instrument with the values of signals that it was last read with; for reading only."""
-        return self._informed or self._logged
+        return self._logged if self._informed is None else self._informed
 
     @property
     def stale(self) -> bool:

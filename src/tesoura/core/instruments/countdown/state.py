@@ -57,8 +57,8 @@ class Counting(Instrument):
     trial: datetime | None = None
     fired: frozenset[str] = frozenset()
     undone_to: Self | None = None
-    rescheduled: bool = False
-    """Whether the target was just read from the calendar and is not in the log yet."""
+    rescheduled: str = ""
+    """The id of the event that its target, just read from the calendar, is not in the log yet; empty when it is."""
 
     @property
     def up(self) -> bool:
@@ -117,7 +117,9 @@ class Counting(Instrument):
         target = _instant(values.get(self.plan.signal))
         if target == self.target or (self.target is not None and self.state(now) == ENDED):
             return self
-        return replace(self._to(target, now), rescheduled=target is not None)
+        # The same id however often it is read before it is logged, and another one each time it is moved.
+        id = f"{RESCHEDULED}:{_text(self.set_at)}:{target.isoformat()}" if target else ""
+        return replace(self._to(target, now), rescheduled=id)
 
     def _to(self, target: datetime | None, now: datetime) -> Self:
         length = micros(target) - micros(now) if target else 0
@@ -216,8 +218,7 @@ class Counting(Instrument):
         """The marks that were passed by now and are not in the log yet, or that it counts to another time."""
         if self.rescheduled and self.target is not None:
             data = {"countdown": self.plan.title, "starts_at": micros(self.target) / SECOND}
-            id = f"{RESCHEDULED}:{self.target.isoformat()}:{now.isoformat()}"
-            return [Fired(id, f"{self.plan.name}.{RESCHEDULED}", now, data)]
+            return [Fired(self.rescheduled, f"{self.plan.name}.{RESCHEDULED}", now, data)]
         found = list(self._passed(self.target, self.set_at, now, False))
         if self.trial is not None:
             found += self._passed(self.trial, self.trial - timedelta(seconds=5), now, True)
