@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import uuid
 from collections.abc import Callable
 from datetime import datetime
@@ -23,6 +24,11 @@ class Viewers:
     def __init__(self, stage: Stage, engine: Engine, journal: Journal, clock: Callable[[], datetime]) -> None:
         self._stage, self._engine, self._journal, self._clock = stage, engine, journal, clock
         self._looking = False
+        self._stopping = asyncio.Event()
+
+    def stop(self) -> None:
+        """Wait no longer for what is just settling."""
+        self._stopping.set()
 
     async def look(self) -> None:
         """Somebody came or went, or an overlay was put on air or away: tell what that comes to."""
@@ -30,7 +36,8 @@ class Viewers:
             return
         self._looking = True
         try:
-            await asyncio.sleep(SETTLED_S)
+            with contextlib.suppress(TimeoutError):
+                await asyncio.wait_for(self._stopping.wait(), SETTLED_S)
         finally:
             self._looking = False
         pages = {air_signal(name): count for name, count in self._stage.shown_by().items()}

@@ -308,6 +308,7 @@ class Runtime:
         await self.feeds.stop()
         await self.clips.stop()
         self.saves.end()
+        self._viewers.stop()
         self.instruments.stop()
         await self._tasks.stop()
         await self.text_files.stop()
