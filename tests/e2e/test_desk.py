@@ -88,7 +88,7 @@ def test_what_needs_me_is_told_with_the_press_that_mends_it_and_nothing_else(pag
         },
     )
     expect(needs).to_contain_text("Lamp is down: Nothing answers at 127.0.0.1:9")
-    needs.get_by_role("button", name="Open it anew").click()
+    needs.get_by_role("button", name="Reconnect").click()
     expect(page).to_have_url(f"{running.address}/feeds/lamp")
     running.press("/", "/instruments/new/countdown", {"title": "Kettle", "length": "9 min"})
     running.client.post("/api/instruments/kettle/start", headers=running.auth)

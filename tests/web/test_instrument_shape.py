@@ -232,7 +232,7 @@ def test_one_that_fails_stands_still_and_says_so_while_the_others_go_on(
     assert shaped.event(type="wind", data={"torn": 7}).status_code == 202
     told = shaped.signal("lamps.lit")
     assert (told["value"], told["freshness"]) == (1, "down")
-    assert "Build it anew" in shaped.client.get("/instruments/lamps").text
+    assert "Rebuild" in shaped.client.get("/instruments/lamps").text
     assert light(shaped)["detail"] == "An error in Tesoura stopped this. Rebuild it, or change its settings."
     # The event's own signal is published in the same batch, and another instrument still takes commands.
     assert "7 05:00" in shaped.client.get(f"/o/{token}").text
@@ -240,7 +240,7 @@ def test_one_that_fails_stands_still_and_says_so_while_the_others_go_on(
     assert started.status_code == 200
     monkeypatch.setattr(Lamps, "on_event", heard)
     went = shaped.press("/", "/signals/computed/rebuild/lamps", follow_redirects=True)
-    assert "built anew from the log" in went.text
+    assert "Rebuilt from the log" in went.text
     assert shaped.signal("lamps.lit") | {"observed_at": None} == {
         "name": "lamps.lit",
         "value": 0,

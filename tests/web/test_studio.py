@@ -582,4 +582,4 @@ def test_half_a_character_pair_in_a_looks_name_is_mended(running: Running) -> No
 
 def test_a_form_that_lacks_what_it_needs_is_told_so(running: Running) -> None:
     answer = running.press("/looks/", "/looks/new", {"from": ""})
-    assert (answer.status_code, "This needs a name. Go back and give it anew" in answer.text) == (422, True)
+    assert (answer.status_code, "This needs a name. Go back and correct it" in answer.text) == (422, True)

@@ -309,7 +309,7 @@ REEL = Action(
 STOP = Action(
     "clip.stop",
     "Stop what is being made",
-    "A reel, or a clip that is made anew.",
+    "A reel, or a clip that is being converted.",
     {"job": Field("Which", text(20))},
     _stop,
     noted=True,

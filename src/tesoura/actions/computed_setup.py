@@ -130,7 +130,7 @@ async def _rebuild(doing: Doing, given: Given) -> Done:
         raise Gone(f"Nothing is computed under {key[:60]}.")
     if key in runtime.engine.graph.broken:
         raise InvalidField("It stopped again at the same error. Change how it is set up, or tell us.")
-    return Done("It goes on, built anew from the log.")
+    return Done("Rebuilt from the log.")
 
 
 NEW_COMPUTED = _setup(
@@ -144,7 +144,7 @@ NEW_COMPUTED = _setup(
 CHANGE_COMPUTED = _setup(
     "computed.change",
     "Change a computed signal",
-    "What it counts is made anew from the log.",
+    "What it counts is recomputed from the log.",
     {**_COMPUTED, **_CHOICES, **OPENED_WITH},
     _change_computed,
 )
@@ -160,7 +160,7 @@ RESTORE_COMPUTED = _setup(
 )
 REBUILD = _setup(
     "computed.rebuild",
-    "Build it anew",
+    "Rebuild",
     "A computation or an instrument that failed, from the log.",
     {"key": Field("Key", text(130))},
     _rebuild,

@@ -66,7 +66,7 @@ async def _remove(doing: Doing, given: Given) -> Done:
         raise Gone("There is no such device any more.")
     doing.runtime.devices.send_away(given["device"])
     doing.runtime.touched("devices")
-    return Done(f"“{name}” was removed. It presses nothing any more; to have it back, pair it anew.")
+    return Done(f"“{name}” was removed. It presses nothing any more; to use it again, pair it again.")
 
 
 _LEAVES = {"leaves": Field("Its leaves", _leaves, kind="data")}

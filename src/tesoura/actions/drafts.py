@@ -141,7 +141,7 @@ EDIT = Action(
 STEP = Action(
     "draft.step",
     "Take an edit back",
-    "Or, with `way` redo, make it again.",
+    "Or redo it, with `way` redo.",
     {**OVERLAY, "way": Field("Way", choice(("undo", "redo")), default="undo"), "window": _WINDOW},
     _step,
     may=SET_UP,

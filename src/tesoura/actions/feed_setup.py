@@ -187,7 +187,7 @@ NEW = Action(
 CHANGE = Action(
     "feed.change",
     "Change a feed",
-    "All its choices anew; a key that is not given stays.",
+    "Replaces all its settings; a key that is not given stays.",
     {
         **FEED,
         "choices": Field("Choices", group, kind="data"),

@@ -60,7 +60,7 @@ def _weekday(raw: object) -> str:
 
 
 async def _calendar(doing: Doing, given: Given) -> Done:
-    words = "Days and weeks begin so from now on; what counts by them was made anew."
+    words = "Days and weeks now begin there; everything that counts by them was recomputed."
     return await _choose(doing, words, "choose.calendar", zone=given["zone"], first_weekday=given["first_weekday"])
 
 

@@ -46,7 +46,7 @@ async def _correct(doing: Doing, given: Given) -> Done:
     await doing.runtime.session_changed()
     which = {"session": number} if number else {}
     undo = Call("session.correct", {"began": before.isoformat(), **which}) if before else None
-    return Done("The session's start was corrected. Its counts were made anew.", {"began": at.isoformat()}, undo)
+    return Done("The session's start was corrected. Its counts were recomputed.", {"began": at.isoformat()}, undo)
 
 
 START = Action(

@@ -90,7 +90,7 @@ def encode(source: Path, target: Path, facts: ClipFacts, begin: int, end: int, t
         writer.drop()
         if isinstance(error, OSError) and error.errno and not isinstance(error, ValueError):
             raise OSError(error.errno, error.strerror) from error
-        raise FileRefused(f"The clip cannot be made anew ({error.strerror}).") from None
+        raise FileRefused(f"The clip can't be converted ({error.strerror}).") from None
     except BaseException:
         writer.drop()
         raise

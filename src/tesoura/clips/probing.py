@@ -182,7 +182,7 @@ def _span(container: InputContainer, stream: VideoStream) -> tuple[int, int]:
         if begins is None:
             raise FileRefused(f"The clip cannot be read ({_why(error)}).") from None
     if begins is None:
-        raise FileRefused("The clip does not say when any of its pictures is. Record it anew.")
+        raise FileRefused("The clip does not say when any of its pictures is. Record it again.")
     rate = float(stream.average_rate or 0)
     if step == 0 and rate:
         ends += int(MICRO / rate)

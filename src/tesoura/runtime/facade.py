@@ -588,7 +588,7 @@ class Runtime:
 
     def _put_right(self) -> None:
         if self._engine.graph.stale():
-            self._tasks.start(self.computations.put_right(), "Building anew")
+            self._tasks.start(self.computations.put_right(), "Rebuilding")
 
     def _written(self, name: str) -> str:
         value = self._engine.values.get(name)

@@ -21,7 +21,7 @@ class Sessions:
         self.started_at: datetime | None = None
 
     def read(self, until_seq: int) -> dict[str, tuple[int, datetime]]:
-        """Ask the store anew; how many events of each type there were since it began, and when the last one was.
+        """Read the number of events of each type since the session began, and when the last one happened.
 
         Only the log up to this place counts.
         """

@@ -23,7 +23,7 @@ from tesoura.store.store import Store
 KEPT = "system_keys"
 READY_S = 5.0
 ACTOR = "desk"
-MISSING = "This needs a package that is not there. Install it with pip install tesoura[keys], then start Tesoura anew."
+MISSING = "This needs a package that is not there. Install it with pip install tesoura[keys], then restart Tesoura."
 NOT_ALLOWED = (
     "This system lets no program hear keys of others ({error}). On macOS, allow the terminal under Privacy & Security, "
     "Input Monitoring. Under Wayland it cannot be allowed: start an X11 session. On the desk the keys work anyhow."

@@ -82,7 +82,7 @@ def safe_svg(data: bytes) -> tuple[bytes, int, int]:
     except DefusedXmlException:
         raise FileRefused("The drawing defines entities, which could grow without end. Save it as plain SVG.") from None
     except (ElementTree.ParseError, ValueError, LookupError) as error:
-        raise FileRefused(f"The drawing is not well-formed ({error}). Save it anew and add it again.") from None
+        raise FileRefused(f"The drawing is not well-formed ({error}). Save it again, then add it.") from None
     if _plain(root.tag) != "svg":
         raise FileRefused("This is XML, and no drawing.")
     if sum(1 for _ in root.iter()) > MAX_NODES:

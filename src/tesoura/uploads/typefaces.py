@@ -41,7 +41,9 @@ def check(data: bytes) -> Added:
         raise
     except Exception as error:
         why = str(error)[:120] or type(error).__name__
-        raise FileRefused(f"The typeface is damaged and cannot be read ({why}). Get it anew and add it.") from None
+        raise FileRefused(
+            f"The typeface is damaged and cannot be read ({why}). Download it again and add it."
+        ) from None
     return Added(kept, "woff2", "font/woff2", facts=facts)
 
 

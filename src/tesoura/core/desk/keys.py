@@ -32,13 +32,13 @@ _BY_NAME = {one.casefold(): one for one in NAMED}
 _FUNCTION = re.compile(r"F([1-9]|1\d|2[0-4])", re.IGNORECASE)
 _NUMPAD = re.compile(r"numpad ?([0-9+\-*/.,]|enter)", re.IGNORECASE)
 BROWSERS = {
-    "F5": "loads the page anew",
+    "F5": "reloads the page",
     "F11": "fills the screen",
     "F12": "opens the browser's tools",
     "Ctrl+W": "closes the page",
     "Ctrl+T": "opens another page",
     "Ctrl+N": "opens another window",
-    "Ctrl+R": "loads the page anew",
+    "Ctrl+R": "reloads the page",
     "Ctrl+L": "goes to the address",
     "Ctrl+F": "searches the page",
     "Ctrl+C": "copies",

@@ -16,7 +16,7 @@ from tesoura.core.signals.freshness import Cell
 from tesoura.core.values import Scalar
 
 _OWN_TYPES = (COMMAND, CLOCK_SET)
-BROKEN = "An error in Tesoura stopped this. Build it anew on its page."
+BROKEN = "An error in Tesoura stopped this. Rebuild it on its page."
 """What the signals of a computation say that failed."""
 
 

@@ -48,8 +48,8 @@ class TrackEvent:
 TRACK_EVENTS: Sequence[TrackEvent] = (
     TrackEvent(
         START,
-        "A track begins, or one is told of for the first time. The same one begins anew when it stands "
-        "elsewhere than it would if it had gone on.",
+        "A track begins, or one is told of for the first time. The same one starts again when its "
+        "position isn't where it would be had it played on.",
         ("title",),
         (
             "artists",

@@ -79,7 +79,7 @@ def _mido() -> ModuleType:
         import mido
     except ImportError:
         raise SourceUnavailable(
-            "MIDI needs a package that is not there. Install it with pip install tesoura[midi] and start anew."
+            "MIDI needs a package that is not there. Install it with pip install tesoura[midi] and restart Tesoura."
         ) from None
     return mido  # type: ignore[no-any-return]
 

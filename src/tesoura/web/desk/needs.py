@@ -150,7 +150,7 @@ def _of_feeds(self: Runtime) -> list[Need]:
         elif report.state.freshness is Freshness.DOWN:
             problem = report.state.problem or "nothing comes"
             words = away.get(report.name, "{title} is down").format(title=report.title)
-            again = "Ask now" if report.manner == "asked" else "Open it anew"
+            again = "Ask now" if report.manner == "asked" else "Reconnect"
             found.append(Need(f"{words}: {problem}", again, url_for("feeds.ask", name=report.name), True))
         if (left_s := ends.get(report.name, math.inf) - at) < SOON_S:
             words = f"The sign-in of {report.title} ends in {brief(timedelta(seconds=_rounded(max(left_s, 1))))}."

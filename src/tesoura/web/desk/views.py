@@ -276,7 +276,7 @@ def correct_session() -> ResponseReturnValue:
         return redirect(url_for("desk.show"))
     if done.undo is not None:
         back = url_for("desk.restore_session", at=done.undo.given["began"])
-        flash(f"This session began at {clock_time(at)}. Its counts were made anew.", f"undo:{back}")
+        flash(f"This session began at {clock_time(at)}. Its counts were recomputed.", f"undo:{back}")
     return redirect(url_for("desk.show"))
 
 

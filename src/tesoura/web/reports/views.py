@@ -201,7 +201,7 @@ def correct(session_id: int) -> ResponseReturnValue:
         return redirect(url_for("reports.show", session_id=session_id))
     before = done.undo.given["began"] if done.undo else at.isoformat()
     back = url_for("reports.restore", session_id=session_id, at=before)
-    flash(f"This session began at {clock_time(at)}. Its figures were made anew.", f"undo:{back}")
+    flash(f"This session began at {clock_time(at)}. Its figures were recomputed.", f"undo:{back}")
     return redirect(url_for("reports.show", session_id=session_id))
 
 

@@ -61,7 +61,7 @@ def _answer(status: int, title: str, detail: str) -> Response:
 
 def _told(error: Invalid) -> str:
     told = " ".join(dict.fromkeys(error.wrong.values())) if isinstance(error, InvalidPiece) else str(error)
-    return f"{told} Go back and give it anew; nothing was changed."
+    return f"{told} Go back and correct it; nothing was changed."
 
 
 def _http(error: HTTPException) -> Response:

@@ -50,7 +50,7 @@ FIELDS: Mapping[str, Field] = {
         EVERY,
         group=_COUNTS,
         help="The first hit that counts ends a clean run; beyond the best, the first one more than it "
-        "had. Changing it counts all attempts anew.",
+        "had. Changing it recounts all attempts.",
     ),
     "best_by": one_of(
         "The best is",

@@ -66,7 +66,7 @@ KIND = InstrumentKind(
         CommandKind(
             "reset",
             "Reset",
-            "Count anew from now on: the session, the match, or one statistic.",
+            "Start at 0 from now on: the session, the match, or one statistic.",
             {"what": Field("What", _given)},
         ),
         CommandKind("undo", "Undo", "As it was before the last correction or reset.", also=("of",)),

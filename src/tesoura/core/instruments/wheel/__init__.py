@@ -76,7 +76,7 @@ KIND = InstrumentKind(
         ),
         CommandKind("drop_waiting", "Let nothing wait", "What waits does not turn; spins owed go back."),
         CommandKind("all_back", "All fields are there again", "Those that went away or came often enough."),
-        CommandKind("count_anew", "Count anew", "What came how often begins at nothing."),
+        CommandKind("count_anew", "Reset counts", "Every field starts at 0 draws."),
         CommandKind("seal", "Seal the next spin", "A secret is drawn, and its hash shown.", seals=True),
     ),
     first="seal",

@@ -143,7 +143,7 @@ class Wheel(WheelBase):
     def _count_anew(self, command: Command, now: datetime) -> Step:
         if not self.counts.spins:
             raise CommandRefused("Nothing was counted yet.")
-        return Step(replace(self, counts=SpinCounts()), f"{self.counts.spins} spins → 0, counted anew")
+        return Step(replace(self, counts=SpinCounts()), f"{self.counts.spins} spins → 0, counts reset")
 
     # What it tells
 
