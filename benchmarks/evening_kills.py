@@ -68,7 +68,7 @@ class Prepared:
         assert found is not None
         self.hook = found[0]
         running.client.post(self.hook, **self.message("first", 0))
-        running.press("/", "/feeds/hook/signals", {"path": "n", "field": "n", "unit": ""})
+        running.do("feed.pick?feed=hook", {"path": "n", "field": "n", "unit": ""})
         gifts = {"types": ["gift"], "amount": "amount", "by": "name", "over": "all", "stats": ["count", "sum", "top"]}
         act(running, "computed.new", kind="window", name="gifts", choices=gifts)
         act(running, "computed.new", kind="chain", name="rows", choices={"types": ["gift"], "within_s": "2"})
@@ -84,7 +84,7 @@ class Prepared:
         act(running, "instrument.command", instrument="mile", command="next")
         act(running, "instrument.command", instrument="break_", command="start")
         for words in ("sing", "tea"):
-            running.press("/", "/instruments/tea/items", {"words": words, "weight": "1"})
+            running.do("instrument.command?instrument=tea&command=add_item", {"words": words, "weight": "1"})
         new_cue(running, do_1="set", signal_1="script.cheers", value_of_1="1", rests="1 s")
         running.add_overlay("{gifts.sum} spools of {gifts.count}, {count.value}, {hook.n}, {script.cheers}")
         at = folder / "game" / "mile.sav"

@@ -210,6 +210,16 @@ class Running:
         assert token
         return self.client.post(to, data={"csrf_token": token[1], **(data or {})}, **more)
 
+    def do(self, action: str, data: Mapping[str, Any] | None = None, **more: Any) -> httpx.Response:
+        """Perform an action as a page's form does; some of its parameters can follow its name as a query."""
+        return self.press("/", f"/do/{action}{'&' if '?' in action else '?'}_then=result", data, **more)
+
+    def undo(self, page: str = "/") -> httpx.Response:
+        """Press Undo beside the message that the last action left on the next page."""
+        undo = re.search(r'action="(/do/desk\.undo\?number=[^"]+)"', self.client.get(page).text)
+        assert undo
+        return self.press(page, undo[1].replace("&amp;", "&"))
+
     def add_feed(self, address: str, name: str = "reach", path: str = "channel.members", **choices: Any) -> None:
         """Put a feed with one signal into the store, before the pages are used."""
 
@@ -221,7 +231,7 @@ class Running:
         self.store.write(job)
         token = re.search(r'<meta name="csrf" content="([^"]+)"', self.client.get("/").text)
         assert token
-        self.client.post(f"/feeds/{name}/pause", data={"csrf_token": token[1], "paused": "no"})
+        self.client.post(f"/do/feed.pause?feed={name}", data={"csrf_token": token[1], "paused": "no"})
 
     def publish(self, overlay_id: int | None) -> None:
         """Put an overlay's draft on air, whatever does not fit."""

@@ -80,6 +80,14 @@ class InvalidPiece(Invalid):
         self.wrong = wrong
 
 
+class ChangedMeanwhile(InvalidPiece):
+    """Choices that were changed in two places; with the `marks` of what is saved, saving again keeps one's own."""
+
+    def __init__(self, wrong: Mapping[str, str], marks: Mapping[str, str]) -> None:
+        super().__init__(wrong)
+        self.marks = marks
+
+
 class FormulaError(Invalid):
     """A formula that cannot be compiled. `column` counts from 1; `expected` is what would stand there."""
 

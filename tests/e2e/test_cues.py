@@ -29,7 +29,7 @@ from tests.runtime.test_cues import new_cue, told
 
 
 def test_a_cue_is_made_seen_as_a_sentence_and_fires_once_for_what_happens(page: Page, running: Running) -> None:
-    running.press("/", "/preferences/scenes", {"scenes": "Play\nTalk", "scene_signal": "scene.present"})
+    running.do("choose.scenes", {"scenes": "Play\nTalk", "scene_signal": "scene.present"})
     running.runtime.call(lambda self: self.set_scene("Play"))
     running.event(type="gift", data={"name": "teacup_ana", "amount": 9})
     page.goto("/cues/")
@@ -63,9 +63,8 @@ def test_a_cue_is_made_seen_as_a_sentence_and_fires_once_for_what_happens(page: 
 
 
 def test_a_cue_is_operated_with_the_keyboard_alone(page: Page, running: Running) -> None:
-    running.press(
-        "/",
-        "/cues/new",
+    running.do(
+        "instrument.new?kind=cue",
         {"title": "Lamps", "do_1": "set", "signal_1": "script.lamps", "value_of_1": "3", "rests": "1 h"},
     )
     page.goto("/")
@@ -108,7 +107,7 @@ def prepare(folder: Path, chat: ChatServer, picture: Compositor) -> str:
     """A data folder with a game's statistics, a chat, a scene link, an overlay and a cue; the overlay's token."""
     running = Running(folder)
     token = running.add_overlay("{cheer.name}", name="Cheer", appears="moment", moment_type="cheer", x=600, y=300)
-    running.press("/", "/instruments/new/statistics", {"title": "Game", "player": "mara_vane"})
+    running.do("instrument.new?kind=statistics", {"title": "Game", "player": "mara_vane"})
     for kind, title, choices in (
         (
             "irc",

@@ -10,7 +10,7 @@ from tests.runtime.test_devices import lay
 
 
 def test_buttons_are_laid_and_pressed_with_the_keyboard_alone(page: Page, running: Running) -> None:
-    running.press("/", "/preferences/scenes", {"scenes": "Play\nTalk", "scene_signal": "scene.present"})
+    running.do("choose.scenes", {"scenes": "Play\nTalk", "scene_signal": "scene.present"})
     token = running.add_overlay("a song", name="Song")
     new_cue(running, do_1="set", signal_1="script.cheers", value_of_1="1", rests="1 h")
     page.goto("/")
@@ -90,7 +90,7 @@ def test_what_needs_me_is_told_with_the_press_that_mends_it_and_nothing_else(pag
     expect(needs).to_contain_text("Lamp is down: Nothing answers at 127.0.0.1:9")
     needs.get_by_role("button", name="Reconnect").click()
     expect(page).to_have_url(f"{running.address}/feeds/lamp")
-    running.press("/", "/instruments/new/countdown", {"title": "Kettle", "length": "9 min"})
+    running.do("instrument.new?kind=countdown", {"title": "Kettle", "length": "9 min"})
     running.client.post("/api/instruments/kettle/start", headers=running.auth)
     page.goto("/")
     expect(page.locator("#desk-coming")).to_contain_text("Kettle ends in")
@@ -98,9 +98,9 @@ def test_what_needs_me_is_told_with_the_press_that_mends_it_and_nothing_else(pag
 
 
 def test_an_evening_is_operated_from_the_desk_with_the_keyboard_alone(page: Page, running: Running) -> None:
-    running.press("/", "/preferences/scenes", {"scenes": "Starting\nPlay\nBreak", "scene_signal": "scene.present"})
+    running.do("choose.scenes", {"scenes": "Starting\nPlay\nBreak", "scene_signal": "scene.present"})
     running.press("/", "/feeds/new/hand", {"title": "Lines", "what": "number", "low": "0", "high": "99"})
-    running.press("/", "/instruments/new/countdown", {"title": "Kettle", "length": "9 min"})
+    running.do("instrument.new?kind=countdown", {"title": "Kettle", "length": "9 min"})
     token = running.add_overlay("{lines.value} lost", name="Lost", nothing_yet="none lost")
     for typed in (
         {"does": "session", "key": "F2"},

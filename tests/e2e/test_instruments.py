@@ -65,7 +65,7 @@ def test_a_break_is_set_up_laid_on_an_overlay_and_lengthened_while_it_runs(
 
 
 def test_a_break_is_operated_with_the_keyboard_alone(page: Page, running: Running) -> None:
-    running.press("/", "/instruments/new/countdown", {"title": "Break", "length": "5 min", "leading": "no"})
+    running.do("instrument.new?kind=countdown", {"title": "Break", "length": "5 min", "leading": "no"})
     page.goto("/instruments/")
     panel = page.get_by_role("region", name="Break")
     panel.get_by_role("button", name=re.compile("^Start ends")).focus()
@@ -87,7 +87,7 @@ def test_a_break_is_operated_with_the_keyboard_alone(page: Page, running: Runnin
 
 
 def test_what_is_being_typed_is_not_taken_away_by_news(page: Page, running: Running) -> None:
-    running.press("/", "/instruments/new/countdown", {"title": "Break", "length": "5 min"})
+    running.do("instrument.new?kind=countdown", {"title": "Break", "length": "5 min"})
     page.goto("/instruments/")
     panel = page.get_by_role("region", name="Break")
     panel.get_by_label("For", exact=True).fill("7 m")
@@ -150,7 +150,7 @@ def test_a_games_figures_follow_the_rule_beside_them_and_a_reset_is_undone(page:
 def test_a_match_end_card_is_laid_its_sections_ordered_and_shown_now(
     context: BrowserContext, page: Page, running: Running
 ) -> None:
-    running.press("/", "/instruments/new/statistics", {"title": "Game", "player": "mara_vane"})
+    running.do("instrument.new?kind=statistics", {"title": "Game", "player": "mara_vane"})
     page.goto("/instruments/game")
     page.get_by_label("As", exact=True).select_option("match_card")
     page.get_by_label("On", exact=True).select_option("")
@@ -191,7 +191,7 @@ def test_a_match_end_card_is_laid_its_sections_ordered_and_shown_now(
 
 
 def test_a_statistic_is_put_into_a_slot_from_the_list(page: Page, running: Running) -> None:
-    running.press("/", "/instruments/new/statistics", {"title": "Game", "player": "mara_vane"})
+    running.do("instrument.new?kind=statistics", {"title": "Game", "player": "mara_vane"})
     _play(running, "kill", "kill", "death")
     row = running.store.write(
         lambda session: stored_overlays.new_overlay(
@@ -226,8 +226,8 @@ def test_a_map_is_set_by_two_clicks_and_follows_the_player(page: Page, running: 
 def test_the_end_is_heard_on_the_overlay_and_the_desk_says_when_a_page_may_play_no_sound(
     context: BrowserContext, page: Page, running: Running
 ) -> None:
-    running.press(
-        "/", "/instruments/new/countdown", {"title": "Break", "length": "5 min", "end_sound": "bell", "end_s": "1"}
+    running.do(
+        "instrument.new?kind=countdown", {"title": "Break", "length": "5 min", "end_sound": "bell", "end_s": "1"}
     )
     piece = new_piece("countdown", "cd", look="ink", countdown="break_")
     row = running.store.write(
@@ -257,7 +257,7 @@ def test_the_end_is_heard_on_the_overlay_and_the_desk_says_when_a_page_may_play_
 
 def test_presses_that_come_faster_than_the_answers_all_count(page: Page, running: Running) -> None:
     running.press("/", "/feeds/new/hand", {"title": "Tangles", "what": "number", "start": "0", "step": "1"})
-    running.press("/", "/instruments/new/countdown", {"title": "Break", "length": "5 min", "leading": "no"})
+    running.do("instrument.new?kind=countdown", {"title": "Break", "length": "5 min", "leading": "no"})
     running.press("/", "/instruments/break_/do/start", {})
     page.goto("/")
     page.get_by_role("group", name="Full panels").get_by_role("button", name="Break").click()

@@ -376,22 +376,22 @@ def test_a_key_is_covered_until_asked_for_and_covered_again(page: Page, members:
 
 
 def _add_instruments(running: Running) -> None:
-    running.press("/", "/instruments/new/countdown", {"title": "Kettle break"})
-    running.press("/", "/instruments/new/statistics", {"title": "Game"})
-    running.press("/", "/instruments/new/map", {"title": "Ladder"})
+    running.do("instrument.new?kind=countdown", {"title": "Kettle break"})
+    running.do("instrument.new?kind=statistics", {"title": "Game"})
+    running.do("instrument.new?kind=map", {"title": "Ladder"})
     running.client.post("/api/instruments/kettle_break/start", headers=running.auth)
     running.event(type="match.end", data={"result": "flawless"})
-    running.press("/", "/instruments/new/scoreboard", {"title": "Match"})
+    running.do("instrument.new?kind=scoreboard", {"title": "Match"})
     for side in ("home", "away", "home"):
         running.press("/", "/instruments/match/do/point", {"side": side})
     running.press("/", "/instruments/match/do/side", {"side": "home", "name": "Team Bobbin", "colour": "#C23A22"})
-    running.press("/", "/instruments/new/wheel", {"title": "Wheel"})
+    running.do("instrument.new?kind=wheel", {"title": "Wheel"})
     for words in ("sing the score", "tea for everybody"):
-        running.press("/", "/instruments/wheel/items", {"words": words, "weight": "1"})
+        running.do("instrument.command?instrument=wheel&command=add_item", {"words": words, "weight": "1"})
     running.press("/", "/instruments/wheel/do/owe", {"who": "teacup_ana"})
     tea = {"title": "Tea", "sponsor": "Cordel Tea", "minutes": "90", "points": "North slope\nTen per cent"}
-    running.press("/", "/instruments/new/campaign", tea)
-    running.press("/", "/instruments/new/rotation", {"title": "Turns"})
+    running.do("instrument.new?kind=campaign", tea)
+    running.do("instrument.new?kind=rotation", {"title": "Turns"})
     running.press("/", "/instruments/tea/do/begin_read")
 
 
@@ -418,7 +418,7 @@ def test_axe_finds_nothing(page: Page, running: Running, members: MembersService
     look("/" if half else "/nothing")
     running.add_feed(f"{members.address}/channels/mara_vane")
     running.add_overlay("{reach.members:,} kite friends")
-    running.press("/", "/session/start")
+    running.do("session.start")
     running.event(type="kill", data={"target": "tuck", "amount": 2})
     until(lambda: running.signal("reach.members").get("value"))
     _add_instruments(running)
@@ -435,9 +435,8 @@ def test_axe_finds_nothing(page: Page, running: Running, members: MembersService
             "keep_anyway": "yes",
         },
     )
-    running.press(
-        "/",
-        "/cues/new",
+    running.do(
+        "instrument.new?kind=cue",
         {
             "title": "Gift cheer",
             "when": "event",
@@ -482,7 +481,7 @@ def test_axe_finds_nothing(page: Page, running: Running, members: MembersService
 
 def test_nothing_sticks_out_on_a_phone(page: Page, running: Running, members: MembersService) -> None:
     running.add_feed(f"{members.address}/channels/mara_vane")
-    running.press("/", "/session/start")
+    running.do("session.start")
     running.add_overlay("hello")
     _add_instruments(running)
     page.set_viewport_size({"width": 390, "height": 844})

@@ -34,7 +34,7 @@ def phone(browser: Browser, running: Running) -> Iterator[Page]:
 
 def made(running: Running, **choices: Any) -> None:
     """A scoreboard with its sides on air."""
-    running.press("/", "/instruments/new/scoreboard", {"title": "Match", "sport": "table_tennis", **choices})
+    running.do("instrument.new?kind=scoreboard", {"title": "Match", "sport": "table_tennis", **choices})
     for one in SIDES:
         running.press("/", "/instruments/match/do/side", one)
     running.press("/", "/instruments/match/do/put_on_air")

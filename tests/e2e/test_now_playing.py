@@ -63,7 +63,7 @@ def test_the_first_song_is_on_an_overlay_after_five_presses(page: Page, running:
 
 
 def test_the_card_leaves_with_the_music_and_comes_back(page: Page, running: Running, player: MusicPlayer) -> None:
-    running.press("/", "/instruments/new/now_playing", {"title": "Now playing", "leaves_after_s": "0"})
+    running.do("instrument.new?kind=now_playing", {"title": "Now playing", "leaves_after_s": "0"})
     hears(running, player)
     token = card(running, time="position", exit="cut")
     page.goto(f"/o/{token}")

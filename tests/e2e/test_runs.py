@@ -183,6 +183,6 @@ def made(client: httpx.Client) -> None:
     """A run with its route, by the page's own form."""
     page = client.get("/").text
     token = page.split('<meta name="csrf" content="')[1].split('"')[0]
-    client.post("/instruments/new/run", data={"csrf_token": token, "title": "Mile"})
+    client.post("/do/instrument.new?kind=run&_then=result", data={"csrf_token": token, "title": "Mile"})
     answer = client.post("/api/instruments/mile/add_splits", json={"names": "\n".join(MILE)})
     assert answer.status_code == 200, answer.text

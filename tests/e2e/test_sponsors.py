@@ -120,7 +120,7 @@ def test_a_read_is_read_from_the_desk_its_link_refused_and_then_allowed(
     }
     act(running, "instrument.new", kind="campaign", choices={"title": "Batteries", "sponsor": "Halfmoon"})
     act(running, "instrument.new", kind="campaign", choices=given)
-    running.press("/", "/session/start")
+    running.do("session.start")
     page.goto("/")
     page.get_by_role("button", name="Reads", exact=True).click()
     page.get_by_label("Reads").select_option("Tea")

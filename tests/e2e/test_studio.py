@@ -385,9 +385,9 @@ def test_an_overlay_that_was_put_away_says_so_and_comes_back_by_itself(
     page: Page, context: BrowserContext, running: Running
 ) -> None:
     viewers = overlay_page(context, lay(page, running))
-    running.press("/", "/overlays/1/remove")
+    running.do("overlay.remove?overlay=1")
     expect(viewers.locator(".ended")).to_contain_text("“Overlay” was put away in Tesoura")
-    running.press("/", "/overlays/1/restore")
+    running.do("overlay.restore?overlay=1")
     expect(viewers.locator(".piece")).to_have_text("hello")
 
 

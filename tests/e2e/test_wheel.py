@@ -45,9 +45,9 @@ def chat() -> Iterator[ChatServer]:
 
 def made(running: Running, **choices: Any) -> None:
     given = {"title": "Wheel", "turn_s": "2", "turns": "3", "hold_s": "4", "landing": "none", **choices}
-    running.press("/", "/instruments/new/wheel", given)
+    running.do("instrument.new?kind=wheel", given)
     for words, weight in TEA:
-        running.press("/", "/instruments/wheel/items", {"words": words, "weight": weight})
+        running.do("instrument.command?instrument=wheel&command=add_item", {"words": words, "weight": weight})
 
 
 def shown(running: Running, arranged: str = "plate", **choices: Any) -> str:

@@ -78,7 +78,7 @@ def test_the_last_acts_are_taken_back_one_after_the_other(running: Running) -> N
     act(running, "scene.set", scene="Play")
     act(running, "scene.set", scene="Talk")
     act(running, "session.start")
-    assert act(running, "desk.undo").words.startswith("Taken back: A new session has started.")
+    assert act(running, "desk.undo").words.startswith("Taken back: Session started at ")
     assert running.runtime.call(lambda self: self.session_started_at) is None
     assert act(running, "desk.undo").words == "Taken back: The scene is Talk."
     assert running.signal("scene.present")["value"] == "Play"
@@ -88,15 +88,15 @@ def test_the_last_acts_are_taken_back_one_after_the_other(running: Running) -> N
 
 
 def test_any_of_the_last_fifty_is_taken_back_and_what_came_later_is_named(running: Running) -> None:
-    running.press("/", "/instruments/new/statistics", {"title": "Game", "player": "mara_vane"})
-    running.press("/", "/instruments/new/countdown", {"title": "Tea", "counts": "duration", "length": "5 min"})
+    running.do("instrument.new?kind=statistics", {"title": "Game", "player": "mara_vane"})
+    running.do("instrument.new?kind=countdown", {"title": "Tea", "counts": "duration", "length": "5 min"})
     do = partial(act, running, "instrument.command")
     do(instrument="game", command="correct", what="kills", by="1")
     do(instrument="tea", command="start")
     do(instrument="game", command="correct", what="deaths", by="1")
     do(instrument="tea", command="pause")
     page = flat(running.client.get("/desk/undo").text)
-    numbers = [int(one) for one in re.findall(r'action="/desk/undo/(\d+)"', page)]
+    numbers = [int(one) for one in re.findall(r'action="/do/desk.undo\?number=(\d+)"', page)]
     assert len(numbers) == len(set(numbers)) == 6
     kill, start = numbers[3], numbers[2]
     effect = flat(running.client.get(f"/desk/undo/{kill}/effect").text)
@@ -106,9 +106,9 @@ def test_any_of_the_last_fifty_is_taken_back_and_what_came_later_is_named(runnin
     assert "Undo the later action first: “Stays at" in flat(running.client.get(f"/desk/undo/{start}/effect").text)
     with pytest.raises(Gone, match="Undo the later action first"):
         act(running, "desk.undo", number=start)
-    running.press("/desk/undo", f"/desk/undo/{kill}")
+    running.do(f"desk.undo?number={kill}")
     assert (running.signal("game.session_kills")["value"], running.signal("game.session_deaths")["value"]) == (0, 1)
-    again = running.press("/desk/undo", f"/desk/undo/{kill}", follow_redirects=True)
+    again = running.do(f"desk.undo?number={kill}", follow_redirects=True)
     assert "This is already undone." in again.text
     for _ in range(60):
         act(running, "scene.set", scene="Play")
@@ -127,9 +127,9 @@ def test_what_cannot_be_taken_back_any_more_says_so_and_the_one_before_can(runni
     running.add_overlay("one", name="Card", appears="told")
     act(running, "scene.set", scene="Play")
     act(running, "piece.show", piece="Overlay / Card")
-    running.press("/", "/overlays/1/remove", {})
+    running.do("overlay.remove?overlay=1", {})
     assert act(running, "desk.undo").words.startswith("Taken back:")
-    running.press("/", "/overlays/1/remove", {})
+    running.do("overlay.remove?overlay=1", {})
     forget_last(running)
     page = running.press("/", "/desk/undo", {})
     assert (page.status_code, "is not on air" in page.text) == (422, True)
@@ -144,8 +144,8 @@ def test_held_moments_wait_and_the_one_that_shows_ends(running: Running) -> None
     running.event(type="gift", data={"name": "teacup_ana"})
     until(lambda: showing(running) == [] and said(running, token) == {"Gift": ""})
     page = flat(running.client.get("/log/moments").text)
-    assert "▮▮ Moments are held" in page
-    assert "Show the last again: tuck" in page
+    assert "▮▮ Alerts are paused" in page
+    assert "Replay last alert: tuck" in page
     assert [one.text for one in running.runtime.call(lambda self: self.stage.moments.waiting())] == ["teacup_ana"]
     act(running, "moments.hold", held="no")
     until(lambda: showing(running) == ["teacup_ana"])
@@ -153,9 +153,7 @@ def test_held_moments_wait_and_the_one_that_shows_ends(running: Running) -> None
 
 def test_what_is_pressed_beside_moments_leads_back_to_where_it_was_pressed(running: Running) -> None:
     for path in ("/", "/log/"):
-        back = running.press("/", "/log/hold", {"held": "yes"}, headers={"Referer": f"{running.address}{path}"})
+        back = running.do("moments.hold", {"held": "yes"}, headers={"Referer": f"{running.address}{path}"})
         assert back.headers["location"] == path
-    elsewhere = running.press(
-        "/", "/log/hold", {"held": "no"}, headers={"Referer": "http://example.org//evil.example/"}
-    )
+    elsewhere = running.do("moments.hold", {"held": "no"}, headers={"Referer": "http://example.org//evil.example/"})
     assert elsewhere.headers["location"] == "/"

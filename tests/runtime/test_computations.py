@@ -87,35 +87,35 @@ def test_the_session_begins_once_and_can_be_corrected_and_all_of_it_follows(show
     compute(show, "chain", "chain", types=["gift"], within_s="3600")
     gift(show, "tuck", 5, SEVEN - timedelta(minutes=20))
     clock.now = SEVEN + timedelta(minutes=1)
-    show.press("/", "/session/start")
+    show.do("session.start")
     gift(show, "teacup_ana", 2)
     assert (value(show, "gifts.sum"), value(show, "chain.length")) == (2, 1)
-    assert show.press("/", "/session/began", {"began": "18:30"}).status_code == 302
+    assert show.do("session.correct", {"began": "18:30"}).status_code == 302
     assert (value(show, "gifts.sum"), value(show, "chain.length")) == (7, 2)
     clock.now += timedelta(minutes=1)
-    show.press("/", "/session/start")
+    show.do("session.start")
     assert value(show, "gifts.sum") == 0
-    page = show.press("/", "/session/began", {"began": "18:00"}, follow_redirects=True).text
+    page = show.do("session.correct", {"began": "18:00"}, follow_redirects=True).text
     assert "Sessions follow one another: it must begin after" in page
     assert len(show.store.read(state.all_sessions)) == 2
 
 
 def test_a_day_ends_at_midnight_of_the_users_zone_and_a_zone_can_be_changed(show: Running, clock: Clock) -> None:
     compute(show, "window", "gifts", **GIFTS, over="today")
-    show.press("/", "/preferences/calendar", {"zone": "Europe/Lisbon", "first_weekday": "6"})
+    show.do("choose.calendar", {"zone": "Europe/Lisbon", "first_weekday": "6"})
     clock.now = datetime(2026, 11, 26, 23, 30, tzinfo=UTC)
     gift(show, "tuck", 5)
     assert value(show, "gifts.sum") == 5
-    show.press("/", "/preferences/calendar", {"zone": "Asia/Tokyo", "first_weekday": "0"})
+    show.do("choose.calendar", {"zone": "Asia/Tokyo", "first_weekday": "0"})
     assert value(show, "gifts.sum") == 5  # both at 08:30 of 27 November there
     clock.now = datetime(2026, 11, 27, 15, 1, tzinfo=UTC)
     gift(show, "tuck", 1)
     assert value(show, "gifts.sum") == 1
-    assert "There is no zone" in show.press("/", "/preferences/calendar", {"zone": "Mars", "first_weekday": "0"}).text
+    assert "There is no zone" in show.do("choose.calendar", {"zone": "Mars", "first_weekday": "0"}).text
 
 
 def test_a_clock_set_back_over_midnight_counts_the_day_before_again(show: Running, clock: Clock) -> None:
-    show.press("/", "/preferences/calendar", {"zone": "Europe/Lisbon", "first_weekday": "0"})
+    show.do("choose.calendar", {"zone": "Europe/Lisbon", "first_weekday": "0"})
     compute(show, "window", "gifts", **GIFTS, over="today")
     gift(show, "tuck", 5)
     clock.now = datetime(2026, 11, 27, 0, 10, tzinfo=UTC)
@@ -129,7 +129,7 @@ def test_a_correction_is_an_event_of_its_own_and_everything_follows(show: Runnin
     compute(show, "window", "gifts", **GIFTS, over="all")
     gift(show, "tuck", 500)
     gift(show, "teacup_ana", 8)
-    assert show.press("/log/1", "/log/1/correct", {"field": "amount", "value": "5"}).status_code == 302
+    assert show.do("log.correct?event=1", {"field": "amount", "value": "5"}).status_code == 302
     got = {name: value(show, f"gifts.{name}") for name in ("sum", "largest_amount", "top_1_name")}
     assert got == {"sum": 13, "largest_amount": 8, "top_1_name": "teacup_ana"}
     log = show.store.read(lambda session: event_log.latest(session, 9))
@@ -137,8 +137,8 @@ def test_a_correction_is_an_event_of_its_own_and_everything_follows(show: Runnin
     assert log[-1].event.data["amount"] == 500
     page = flat(show.client.get("/log/1").text)
     assert "<b>500</b> → <b>5</b>" in page
-    assert show.press("/log/1", "/log/1/correct", {"field": "amount", "value": "many"}).status_code == 302
-    assert show.press("/log/1", "/log/1/correct", {"field": "nobody", "value": "1"}).status_code == 404
+    assert show.do("log.correct?event=1", {"field": "amount", "value": "many"}).status_code == 302
+    assert show.do("log.correct?event=1", {"field": "nobody", "value": "1"}).status_code == 404
     show.kill()
     again = Running(show.folder, clock=show.settings.clock)
     try:
@@ -151,11 +151,11 @@ def test_what_the_log_lets_go_stays_counted(show: Running, clock: Clock) -> None
     compute(show, "window", "gifts", **GIFTS, over="all")
     for day in range(10):
         gift(show, "tuck", 1, SEVEN - timedelta(days=10 - day))
-    show.press("/", "/preferences/keep", {"keep_days": "5"})
+    show.do("choose.keep", {"keep_days": "5"})
     show.runtime.call(lambda self: self.persistence.let_go())
     assert show.store.read(event_log.first_time) == SEVEN - timedelta(days=5)
     gift(show, "tuck", 100)
-    show.press("/log/12", "/log/12/correct", {"field": "amount", "value": "2"})
+    show.do("log.correct?event=12", {"field": "amount", "value": "2"})
     assert value(show, "gifts.sum") == 12
     show.kill()
     again = Running(show.folder, clock=clock, lasting_s=clock.lasting_s)
@@ -169,10 +169,10 @@ def test_what_the_log_lets_go_stays_counted(show: Running, clock: Clock) -> None
 def test_a_removed_computation_comes_back_as_it_was(show: Running) -> None:
     row_id = compute(show, "window", "gifts", **GIFTS, over="all")
     gift(show, "tuck", 5)
-    show.press("/", f"/signals/computed/{row_id}/remove")
+    show.do(f"computed.remove?computed={row_id}")
     assert show.client.get("/api/signals/gifts.sum", headers=show.auth).status_code == 404
     gift(show, "tuck", 2)
-    show.press("/", f"/signals/computed/{row_id}/restore")
+    show.do(f"computed.restore?computed={row_id}")
     assert value(show, "gifts.sum") == 7
 
 
@@ -219,7 +219,7 @@ def test_what_is_let_go_is_worked_out_beside_the_writer(
     for day in range(3):
         gift(show, "tuck", 1, SEVEN - timedelta(days=10 - day))
     gift(show, "tuck", 1)
-    show.press("/", "/preferences/keep", {"keep_days": "5"})
+    show.do("choose.keep", {"keep_days": "5"})
     threads: list[str] = []
     state = Computations._state
 
@@ -253,7 +253,7 @@ def test_why_tells_what_changed_a_window_a_total_and_an_events_own_signal(show: 
     assert why(show, "gifts.largest_amount") == [(5, 7), (None, 5)]
     assert why(show, "gift.amount") == [(7, 7), (5, 7), (None, 5)]
     first = explained(show, "gifts.sum")[-1].logged.seq
-    show.press(f"/log/{first}", f"/log/{first}/correct", {"field": "amount", "value": "1"})
+    show.do(f"log.correct?event={first}", {"field": "amount", "value": "1"})
     assert why(show, "gifts.sum") == [(8, 15), (1, 8), (0, 1)]
 
 
@@ -298,14 +298,14 @@ def test_what_a_feed_brought_is_down_with_it_in_signals_files_and_instruments(
     show.add_feed(f"{members.address}/channels/mara_vane/followers", path="followers[0].id", period_s=3600.0)
     rule = {"type": "follow", "items": "followers", "id_path": "id", "fields": "name"}
     until(lambda: show.signal("reach.members").get("value"))
-    assert show.press("/", "/feeds/reach/rules/", rule).status_code == 302
+    assert show.do("feed.rule?feed=reach", rule).status_code == 302
     compute(show, "window", "follows", types=["follow"], over="all", stats=["count"])
     wording = {"name": "follows.txt", "wording": "{follows.count}", "when_down": "text", "down_text": "no word"}
-    show.press("/", "/files/new", wording)
+    show.do("file.new", wording)
     path = show.folder / "texts" / "follows.txt"
     until(lambda: path.exists() and path.read_text("utf-8") == "0")
     assert show.signal("follows.count")["freshness"] == "live"
     members.fail("500")
-    show.press("/", "/feeds/reach/ask")
+    show.do("feed.ask?feed=reach")
     until(lambda: show.signal("follows.count")["freshness"] == "down")
     until(lambda: path.read_text("utf-8") == "no word")

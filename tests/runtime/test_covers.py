@@ -39,7 +39,7 @@ def player() -> Iterator[MusicPlayer]:
 
 def music(running: Running) -> None:
     """An instrument that hears music."""
-    running.press("/", "/instruments/new/now_playing", {"title": "Now playing", "leaves_after_s": "6"})
+    running.do("instrument.new?kind=now_playing", {"title": "Now playing", "leaves_after_s": "6"})
 
 
 def hears(running: Running, player: MusicPlayer) -> None:

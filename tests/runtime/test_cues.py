@@ -101,10 +101,10 @@ def test_only_while_a_session_runs_and_what_is_off_stays_off_when_one_starts(run
     running.event(type="gift", data={"amount": 5})
     until(lambda: told(running, "tesoura.cue.cheer"))
     assert told(running, "tesoura.cue.cheer")[0]["why"] == "no stream session runs"
-    running.press("/", "/session/start", {})
+    running.do("session.start", {})
     running.event(type="gift", data={"amount": 6})
     until(lambda: running.signal("script.seen").get("value") == 6)
-    running.press("/", "/session/start", {})
+    running.do("session.start", {})
     running.event(type="gift", data={"amount": 7})
     until(lambda: len(told(running, "tesoura.cue.cheer")) == 3)
     assert [one["outcome"] for one in told(running, "tesoura.cue.cheer")] == ["refused", "fires", "refused"]
@@ -126,7 +126,7 @@ def test_only_while_a_page_shows_the_overlay(running: Running) -> None:
 
 
 def test_cues_give_commands_and_press_each_other(running: Running) -> None:
-    running.press("/", "/instruments/new/countdown", {"title": "Break", "length": "5 min"})
+    running.do("instrument.new?kind=countdown", {"title": "Break", "length": "5 min"})
     second = new_cue(
         running,
         title="Start the break",
@@ -143,7 +143,7 @@ def test_cues_give_commands_and_press_each_other(running: Running) -> None:
 
 
 def test_an_instruments_moment_sets_a_cue_off_and_a_trial_or_an_impostor_does_not(running: Running) -> None:
-    running.press("/", "/instruments/new/countdown", {"title": "Kettle", "length": "2 s", "end_s": "1"})
+    running.do("instrument.new?kind=countdown", {"title": "Kettle", "length": "2 s", "end_s": "1"})
     page = running.client.get("/cues/new?when=moment").text
     assert '<option value="kettle.ended">Kettle ends</option>' in page
     new_cue(running, when="moment", moment="kettle.ended", do_1="set", signal_1="script.cheers", value_of_1="1")

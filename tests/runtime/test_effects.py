@@ -75,7 +75,7 @@ def test_what_an_instrument_fired_is_logged_when_the_log_takes_it_again(
         return await log(events, *more)
 
     monkeypatch.setattr(journal, "log", full)
-    running.press("/", "/instruments/new/countdown", {"title": "Kettle", "length": "1 s", "end_scene": "Talk"})
+    running.do("instrument.new?kind=countdown", {"title": "Kettle", "length": "1 s", "end_scene": "Talk"})
     running.client.post("/api/instruments/kettle/start", headers=running.auth)
     [ended] = until(lambda: told(running, "kettle.ended"))
     [begun] = until(lambda: told(running, "tesoura.effect"))

@@ -24,10 +24,9 @@ def show(running: Running) -> Running:
         act(running, "computed.new", kind="window", name=name, choices={**RANKED, "over": over})
     act(running, "computed.new", kind="window", name="last", choices={**RANKED, "over": "events", "length": "2"})
     act(running, "computed.new", kind="chain", name="rush", choices={"types": ["gift"], "within_s": "60"})
-    running.press("/", "/instruments/new/statistics", {"title": "Cup", "player": "mara_vane"})
-    running.press(
-        "/",
-        "/instruments/new/wheel",
+    running.do("instrument.new?kind=statistics", {"title": "Cup", "player": "mara_vane"})
+    running.do(
+        "instrument.new?kind=wheel",
         {"title": "Wheel", "landing": "none", "when_1": "gift", "spins_1": "1", "by_1": "name"},
     )
     return running

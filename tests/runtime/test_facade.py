@@ -155,7 +155,7 @@ def test_events_behind_the_last_saving_are_read_from_the_log_again(tmp_path: Pat
 def test_a_removed_feeds_signals_do_not_come_back_with_a_restart(running: Running, members: MembersService) -> None:
     running.add_feed(f"{members.address}/channels/mara_vane")
     until(lambda: running.signal("reach.members").get("value") == 1284)
-    running.press("/", "/feeds/reach/remove")
+    running.do("feed.remove?feed=reach")
     running.stop()
     again = Running(running.folder)
     try:
@@ -191,7 +191,7 @@ def test_two_changes_of_one_feed_at_once_leave_one_poller(running: Running, memb
         return [name for task in asyncio.all_tasks() if (name := task.get_name()).startswith("Feed ")]
 
     assert running.runtime.call(polling) == ["Feed reach"]
-    running.press("/", "/feeds/reach/pause", {"paused": "yes"})
+    running.do("feed.pause?feed=reach", {"paused": "yes"})
     assert running.runtime.call(polling) == []
 
 
@@ -205,7 +205,7 @@ def test_a_feed_whose_key_file_was_lost_says_that_a_key_is_wanted(running: Runni
         stored_feeds.keep_secrets(session, row.id or 0, {"key": "paper-kite-4711"}, running.store.secrets)
 
     running.store.write(job)
-    running.press("/", "/feeds/reach/pause", {"paused": "no"})
+    running.do("feed.pause?feed=reach", {"paused": "no"})
     until(lambda: running.signal("reach.members").get("value") == 1284)
     running.stop()
     (running.folder / "secret.key").unlink()

@@ -90,8 +90,8 @@ class Evening:
         self.chance, self.folder, self.clock = random.Random(seed), folder, Clock(BEGAN)
         self.zone, self.heard, self.began, self.seq = ZoneInfo(ZONES[seed % len(ZONES)]), list[Heard](), BEGAN, 0
         self.running = self._start()
-        self.running.press("/", "/preferences/calendar", {"zone": str(self.zone), "first_weekday": "0"})
-        self.running.press("/", "/session/start")
+        self.running.do("choose.calendar", {"zone": str(self.zone), "first_weekday": "0"})
+        self.running.do("session.start")
         chosen = {
             "types": ["gift"],
             "amount": "amount",
@@ -148,7 +148,7 @@ class Evening:
 
     def session(self) -> None:
         """A new stream session."""
-        self.running.press("/", "/session/start")
+        self.running.do("session.start")
         self.began = self.clock.now
 
     def check(self) -> int:
@@ -182,7 +182,7 @@ def test_windows_tell_what_a_recount_by_local_dates_does_over_restarts(tmp_path:
 def test_what_is_let_go_stays_counted_in_all_that_counts_it(tmp_path: Path, seed: int) -> None:
     evening = Evening(tmp_path / "data", seed)
     try:
-        evening.running.press("/", "/preferences/keep", {"keep_days": "2"})
+        evening.running.do("choose.keep", {"keep_days": "2"})
         for round_ in range(4):
             for _ in range(8):
                 evening.gift()
@@ -200,7 +200,7 @@ def test_what_is_let_go_stays_counted_in_all_that_counts_it(tmp_path: Path, seed
                     "stats": ["count", "sum", "latest", "largest", "top"],
                 }
                 for row_id, name in enumerate(WINDOWS, 1):
-                    evening.running.press("/", f"/signals/computed/{row_id}", {**changes, **WINDOWS[name]})
+                    evening.running.do(f"computed.change?computed={row_id}", {**changes, **WINDOWS[name]})
             evening.check()
             evening.again(killed=round_ % 2 == 0)
             evening.check()
@@ -214,7 +214,7 @@ def test_an_event_that_claims_to_be_of_the_future_blocks_no_letting_go(tmp_path:
         ahead = Event("ahead", "game", "gift", BEGAN + timedelta(days=400), {"name": "tuck", "amount": 1})
         evening.running.runtime.call(lambda self: self.accept([ahead]))
         evening.heard.append(Heard(BEGAN, 0, "tuck", 1))
-        evening.running.press("/", "/preferences/keep", {"keep_days": "2"})
+        evening.running.do("choose.keep", {"keep_days": "2"})
         evening.clock.now += timedelta(days=3)
         evening.gift()
         assert evening.running.runtime.call(lambda self: self.persistence.let_go()) >= 1

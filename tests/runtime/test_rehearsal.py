@@ -88,7 +88,7 @@ def test_readings_of_a_feed_decide_as_they_did(running: Running, members: Member
     members.freeze()
     for count in (90, 120, 80, 130):
         members.put("mara_vane", count)
-        running.press("/feeds/reach", "/feeds/reach/ask", {})
+        running.do("feed.ask?feed=reach", {})
         until(lambda count=count: running.signal("reach.members").get("value") == count)  # type: ignore[misc]
     running.runtime.call(lambda self: self.persistence.save(trails=False))
     found = would(running, {"when": "crosses", "signal": "reach.members", "level": "100"})

@@ -47,7 +47,7 @@ def test_after_kill_9_it_goes_on_where_it_was_and_tells_nothing_twice(running: R
 def test_a_campaign_that_is_put_away_while_it_is_shown_makes_way_at_once(running: Running) -> None:
     made(running)
     until(lambda: shown(running) == ["Cordel Tea"])
-    running.press("/", "/instruments/cordel_tea/remove")
+    running.do("instrument.remove?instrument=cordel_tea")
     until(lambda: seen(running) == "Halfmoon")
     until(lambda: shown(running)[-1] == "Halfmoon")
     act(running, "instrument.new", kind="campaign", choices={"title": "Glue", "sponsor": "Gluepot"})

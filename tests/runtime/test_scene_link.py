@@ -134,7 +134,7 @@ def test_streaming_offers_to_start_the_session_at_that_very_time(running: Runnin
     until(lambda: told(running, "stream.started"))
     page = until(lambda: "streaming began" in (text := running.client.get("/").text) and text)
     assert "Start the session" in flat(page)
-    running.press("/", "/session/start", {"began": "2026-03-05T19:02:00+00:00"})
+    running.do("session.start", {"began": "2026-03-05T19:02:00+00:00"})
     began = running.runtime.call(lambda self: self.session_started_at)
     assert began is not None
     assert began.isoformat() == "2026-03-05T19:02:00+00:00"

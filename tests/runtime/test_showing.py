@@ -105,11 +105,11 @@ def test_a_piece_that_was_deleted_or_shows_moments_is_told_and_nothing_else_happ
 def test_the_desk_says_what_viewers_do_not_see_and_shows_it(running: Running) -> None:
     token = running.add_overlay("thank you", **CARD)
     assert "“Card” waits to be shown." in flat(running.client.get("/").text)
-    running.press("/", "/desk/piece", {"piece": "Overlay / Card"})
+    running.do("piece.show", {"piece": "Overlay / Card"})
     assert said(running, token) == {"Card": "thank you"}
-    running.press("/", "/desk/piece", {"piece": "Overlay / Card", "shown": "no"})
+    running.do("piece.show", {"piece": "Overlay / Card", "shown": "no"})
     assert "“Card” is hidden until told otherwise." in flat(running.client.get("/").text)
-    gone = running.press("/", "/desk/piece", {"piece": "Nobody"}, follow_redirects=True)
+    gone = running.do("piece.show", {"piece": "Nobody"}, follow_redirects=True)
     assert "Nobody is not on air" in gone.text
 
 

@@ -67,7 +67,7 @@ class Keyboard:
 
 
 def switch(running: Running, on: str) -> str:
-    running.press("/", "/devices/keys", {"on": on})
+    running.do("keys.everywhere", {"on": on})
     return running.client.get("/devices/").text
 
 

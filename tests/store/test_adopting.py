@@ -124,7 +124,7 @@ def test_what_lets_others_in_or_starts_programs_comes_switched_off(running: Runn
         wind = back.store.read(lambda session: feeds.by_name(session, "wind"))
         assert wind is not None
         assert wind.paused
-        back.press("/", "/show/start")
+        back.do("show.start_imported")
         assert back.client.get("/api/signals", headers=running.auth).status_code == 200
         assert not back.runtime.paused.holds("instrument:storm")
         assert back.runtime.listening.door is None

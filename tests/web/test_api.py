@@ -203,7 +203,7 @@ def test_accepted_events_survive_a_restart(running: Running, tmp_path: Any) -> N
 
 def test_commands_are_described_by_their_fields_and_strange_ones_are_named(running: Running) -> None:
     given = {"title": "Tea", "counts": "duration", "length": "5 min"}
-    running.press("/instruments/new/countdown", "/instruments/new/countdown", given)
+    running.do("instrument.new?kind=countdown", given)
     [told] = running.client.get("/api/instruments", headers=running.auth).json()
     add = next(one for one in told["described"] if one["name"] == "add")
     assert add == {
@@ -249,7 +249,7 @@ def test_a_body_that_is_no_json_is_told_where_and_in_our_own_words(running: Runn
 
 
 def test_a_scene_that_nobody_knows_is_set_and_questioned(running: Running) -> None:
-    running.press("/preferences/", "/preferences/scenes", {"scenes": "Play, Talk"})
+    running.do("choose.scenes", {"scenes": "Play, Talk"})
     done = running.client.post("/api/actions/scene.set", json={"scene": "Tlak"}, headers=running.auth).json()
     assert done["done"] == "The scene is Tlak. Is that its name? There is none of it among: Play, Talk."
     done = running.client.post("/api/actions/scene.set", json={"scene": "talk"}, headers=running.auth).json()

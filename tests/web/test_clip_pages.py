@@ -93,18 +93,18 @@ def test_a_clip_is_sent_listed_named_shown_and_had_again_as_it_was(running: Runn
     file = running.client.get(f"/clips/{clip}/file")
     assert file.headers["content-disposition"] == 'attachment; filename="otto_knot b.webm"'
     assert file.content == running.client.get(answer.json()["file"]).content
-    said = running.press("/", f"/clips/{clip}/name", {"title": "the calm one"}, follow_redirects=True)
+    said = running.do(f"clip.name?clip={clip}", {"title": "the calm one"}, follow_redirects=True)
     assert "It is called the calm one." in flat(said.text)
-    said = running.press("/", f"/clips/{clip}/trim", {"begin": "1", "end": "1.2"}, follow_redirects=True)
+    said = running.do(f"clip.trim?clip={clip}", {"begin": "1", "end": "1.2"}, follow_redirects=True)
     assert "At least half a second must be left of it." in flat(said.text)
-    said = running.press("/", f"/clips/{clip}/trim", {"begin": "soon", "end": "9"}, follow_redirects=True)
+    said = running.do(f"clip.trim?clip={clip}", {"begin": "soon", "end": "9"}, follow_redirects=True)
     assert "Give seconds, such as 4.2." in flat(said.text)
-    said = running.press("/", f"/clips/{clip}/seen-at", {"at": "3"}, follow_redirects=True)
+    said = running.do(f"clip.seen_at?clip={clip}", {"at": "3"}, follow_redirects=True)
     assert "This clip is of no kill, so nothing can be learned from it." in flat(said.text)
-    said = running.press("/", f"/clips/{clip}/remove", follow_redirects=True)
+    said = running.do(f"clip.remove?clip={clip}", follow_redirects=True)
     assert "the calm one was taken away." in flat(said.text)
     assert running.client.get("/clips").text.count("the calm one") == 0
-    said = running.press("/", f"/clips/{clip}/restore", follow_redirects=True)
+    said = running.do(f"clip.restore?clip={clip}", follow_redirects=True)
     assert "the calm one is back." in flat(said.text)
 
 
@@ -137,12 +137,12 @@ def test_what_is_not_there_is_said_to_be_so(running: Running) -> None:
     assert running.client.get("/clips/7").status_code == 404
     assert running.client.get("/clips/7/file").status_code == 404
     for what in ("remove", "restore", "star", "show"):
-        said = running.press("/", f"/clips/7/{what}", follow_redirects=True)
+        said = running.do(f"clip.{what}?clip=7")
         assert "no such clip" in flat(said.text), what
     for chosen, why in (("", "Choose the clips first."), ("7", "no such clip"), ("1 " * 101, "At most 100 fit")):
-        said = running.press("/", "/clips/reel", {"order": chosen, "title": "Best"}, follow_redirects=True)
+        said = running.do("clip.reel", {"clips": chosen, "title": "Best"}, follow_redirects=True)
         assert why in flat(said.text)
-    said = running.press("/", "/clips/take", {"source": "nowhere", "seconds": "9"}, follow_redirects=True)
+    said = running.do("clip.take", {"source": "nowhere", "seconds": "9"}, follow_redirects=True)
     assert "There is no source of clips nowhere." in flat(said.text)
     assert running.client.get("/clips?skip=abc&session=never&find=%25").status_code == 200
 
@@ -211,9 +211,9 @@ def test_a_long_shelf_is_sifted_and_leafed_through(running: Running) -> None:
 
 
 def test_room_that_is_nearly_full_is_told_and_so_is_what_went(running: Running) -> None:
-    said = running.press("/", "/clips/room", {"gb": "0", "days": "30"}, follow_redirects=True)
+    said = running.do("clip.room", {"gb": "0", "days": "30"}, follow_redirects=True)
     assert "Give a number from 1 to 100000." in flat(said.text)
-    said = running.press("/", "/clips/room", {"gb": "1", "days": "2"}, follow_redirects=True)
+    said = running.do("clip.room", {"gb": "1", "days": "2"}, follow_redirects=True)
     assert "Clips are kept for 2 days, in 1 GB at most." in flat(said.text)
     old = wall_clock() - timedelta(days=3)
     rows = [("a", 850_000_000, wall_clock()), ("b", 1_000, old)]

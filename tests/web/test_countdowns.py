@@ -37,7 +37,7 @@ def still(tmp_path: Path, clock: Clock) -> Iterator[Running]:
 
 
 def make(running: Running, **more: Any) -> None:
-    assert running.press("/", "/instruments/new/countdown", {**BREAK, **more}).status_code == 302
+    assert running.do("instrument.new?kind=countdown", {**BREAK, **more}).status_code == 302
 
 
 def do(running: Running, command: str, name: str = "kettle_break", **given: Any) -> dict[str, Any]:
@@ -107,7 +107,7 @@ def test_changing_its_form_while_it_runs_leaves_its_end(still: Running) -> None:
     do(still, "pause")
     do(still, "add", by="1 min")
     do(still, "go_on")
-    still.press("/", "/instruments/kettle_break", {**BREAK, "length": "2 min", "before": "Back in "})
+    still.do("instrument.change?instrument=kettle_break", {**BREAK, "length": "2 min", "before": "Back in "})
     assert text(still) == "Back in 10:00"
 
 
@@ -133,7 +133,7 @@ def test_a_clock_set_by_the_system_does_not_shorten_a_break(running: Running) ->
     ],
 )
 def test_what_cannot_be_set_up_says_what_would_be_right(running: Running, typed: dict[str, str], wrong: str) -> None:
-    answer = running.press("/", "/instruments/new/countdown", {**BREAK, **typed})
+    answer = running.do("instrument.new?kind=countdown", {**BREAK, **typed})
     assert answer.status_code == 422
     assert wrong in answer.text.replace("&#39;", "'")
     assert running.client.get("/api/instruments", headers=running.auth).json() == []
@@ -168,10 +168,10 @@ def test_the_preview_foretells_ten_changes(still: Running) -> None:
 def test_it_is_put_away_and_brought_back_with_its_time(still: Running) -> None:
     make(still)
     do(still, "start")
-    still.press("/", "/instruments/kettle_break/remove")
+    still.do("instrument.remove?instrument=kettle_break")
     assert still.client.get("/instruments/kettle_break").status_code == 404
     assert "Bring it back" in still.client.get("/instruments/").text
-    still.press("/", "/instruments/kettle_break/restore")
+    still.do("instrument.restore?instrument=kettle_break")
     assert still.signal("kettle_break.state")["value"] == "running"
 
 
@@ -254,7 +254,7 @@ def test_the_countdowns_text_is_kept_in_a_text_file(still: Running) -> None:
 
 def test_the_end_is_rehearsed_for_oneself_alone_with_its_last_words(running: Running) -> None:
     given = {"title": "Tea", "counts": "duration", "length": "5 min", "leading": "no", "end_words": "In we go"}
-    running.press("/instruments/new/countdown", "/instruments/new/countdown", given)
+    running.do("instrument.new?kind=countdown", given)
     page = running.client.get("/instruments/tea").text
     assert json.loads(html.unescape(re.findall(r'data-rehearse="([^"]+)"', page)[0])) == [
         "0:05",

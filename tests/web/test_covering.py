@@ -117,7 +117,7 @@ def test_a_page_is_covered_while_a_session_runs_until_somebody_shows_it_and_agai
         return "is-covered" in page
 
     assert not covered()
-    running.press("/", "/session/start")
+    running.do("session.start")
     assert covered()
     assert ON.format("127.0.0.1:9") in running.client.get("/desk/needs").text
     assert running.press("/", "/desk/cover", {"covered": "no"}).status_code == 204
@@ -126,7 +126,7 @@ def test_a_page_is_covered_while_a_session_runs_until_somebody_shows_it_and_agai
     anew = Running(running.folder)
     try:
         assert "is-covered" not in anew.client.get("/").text
-        anew.press("/", "/session/start")
+        anew.do("session.start")
         assert "is-covered" in anew.client.get("/").text
     finally:
         anew.stop()

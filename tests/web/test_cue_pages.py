@@ -20,7 +20,7 @@ CHEER = {
 
 
 def test_a_cue_is_fired_through_the_api_and_says_what_it_does(running: Running) -> None:
-    running.press("/", "/cues/new", CHEER)
+    running.do("instrument.new?kind=cue", CHEER)
     [cue] = running.client.get("/api/cues", headers=running.auth).json()
     assert (cue["name"], cue["values"]["state"]) == ("cheer", "ready")
     assert cue["sentence"] == ("When gift happens, set script.cheers to {event.name}, no more often than every 2 min.")
@@ -45,20 +45,20 @@ def test_a_cue_is_fired_through_the_api_and_says_what_it_does(running: Running) 
 def test_a_press_that_makes_no_sense_is_told(
     running: Running, name: str, body: object, status: int, words: str
 ) -> None:
-    running.press("/", "/cues/new", CHEER)
+    running.do("instrument.new?kind=cue", CHEER)
     answer = running.client.post(f"/api/cues/{name}/press", json=body, headers=running.auth)
     assert (answer.status_code, answer.headers["content-type"]) == (status, "application/problem+json")
     assert words in answer.json()["detail"]
 
 
 def test_what_is_wrong_is_told_beside_its_field_and_nothing_is_kept(running: Running) -> None:
-    answer = running.press("/", "/cues/new", {**CHEER, "rests": "often", "value_of_1": "{"})
+    answer = running.do("instrument.new?kind=cue", {**CHEER, "rests": "often", "value_of_1": "{"})
     assert answer.status_code == 422
     assert "“often” is not a length of time" in answer.text
     assert "Nothing happens by itself yet" in running.client.get("/cues/").text
     for path in ("/cues/nobody", "/cues/nobody/card", "/cues/nobody/history", "/instruments/new/cue"):
         assert running.client.get(path).status_code == 404
-    running.press("/", "/cues/new", CHEER)
+    running.do("instrument.new?kind=cue", CHEER)
     assert running.client.get("/instruments/cheer").status_code == 404
     assert running.press("/", "/cues/cheer/do/explode", {}).status_code == 404
 
@@ -97,7 +97,7 @@ def test_a_field_that_never_came_and_a_level_of_a_text_are_doubted(running: Runn
 def test_a_key_in_an_address_stands_in_no_sentence_and_no_log(running: Running) -> None:
     address = "http://127.0.0.1:9/lamp?token=paper4711kite"
     body = '{{"password": "lantern-mile-77"}}'
-    running.press("/", "/cues/new", {"title": "Lamp", "do_1": "call", "address_1": address, "body_1": body})
+    running.do("instrument.new?kind=cue", {"title": "Lamp", "do_1": "call", "address_1": address, "body_1": body})
     running.client.post("/api/cues/lamp/press", headers=running.auth)
     ended = until(
         lambda: "tesoura.effect_ended" in (text := running.client.get("/log/?type=tesoura.effect_ended").text) and text
@@ -114,25 +114,28 @@ def test_a_key_in_an_address_stands_in_no_sentence_and_no_log(running: Running) 
 
 
 def test_a_cue_is_put_away_and_brought_back_and_goes_on_as_it_stood(running: Running) -> None:
-    running.press("/", "/cues/new", CHEER)
+    running.do("instrument.new?kind=cue", CHEER)
     running.event(type="gift", data={"name": "tuck"})
     until(lambda: running.signal("cheer.fired").get("value") == 1)
-    running.press("/", "/cues/cheer/remove", {})
+    running.do("instrument.remove?instrument=cheer", {})
     assert "Cheer" in running.client.get("/cues/").text
-    running.press("/", "/cues/cheer/restore", {})
+    running.do("instrument.restore?instrument=cheer", {})
     until(lambda: running.signal("cheer.state").get("value") == "rests")
     assert running.signal("cheer.fired")["value"] == 1
 
 
 def test_cues_that_would_press_each_other_in_a_circle_are_refused_with_the_way(running: Running) -> None:
-    running.press("/", "/cues/new", {**CHEER, "title": "One"})
+    running.do("instrument.new?kind=cue", {**CHEER, "title": "One"})
     for title, other in (("Two", "one"), ("Three", "two")):
-        running.press("/", "/cues/new", {"title": title, "do_1": "press", "cue_1": other})
+        running.do("instrument.new?kind=cue", {"title": title, "do_1": "press", "cue_1": other})
     circle = {"title": "One", "do_1": "scene", "scene_1": "Talk", "do_2": "press", "cue_2": "three"}
-    answer = running.press("/", "/cues/one", circle)
+    answer = running.do("instrument.change?instrument=one", circle)
     assert answer.status_code == 422
     assert "It would press itself: one → three → two → one. Leave one of them out." in answer.text
-    assert "It would press itself: one → one." in running.press("/", "/cues/one", {**circle, "cue_2": "one"}).text
+    assert (
+        "It would press itself: one → one."
+        in running.do("instrument.change?instrument=one", {**circle, "cue_2": "one"}).text
+    )
 
 
 @pytest.mark.parametrize(
@@ -147,13 +150,13 @@ def test_cues_that_would_press_each_other_in_a_circle_are_refused_with_the_way(r
     ],
 )
 def test_what_is_missing_says_what_to_do(running: Running, given: dict[str, str], words: str) -> None:
-    answer = running.press("/", "/cues/new", {**CHEER, **given})
+    answer = running.do("instrument.new?kind=cue", {**CHEER, **given})
     assert answer.status_code == 422
     assert words in answer.text
 
 
 def test_what_a_press_led_to_stays_in_sight_when_the_card_is_drawn_again(running: Running) -> None:
-    running.press("/", "/cues/new", {**CHEER, "rests": "1 h"})
+    running.do("instrument.new?kind=cue", {**CHEER, "rests": "1 h"})
     running.press("/", "/cues/cheer/do/press", {}, headers={"HX-Request": "true"})
     assert "It fires now." in flat(running.client.get("/cues/cheer/card").text)
     refused = running.press("/", "/cues/cheer/do/press", {}, headers={"HX-Request": "true"})
@@ -162,7 +165,7 @@ def test_what_a_press_led_to_stays_in_sight_when_the_card_is_drawn_again(running
 
 
 def test_a_cue_is_switched_off_and_on_from_its_card(running: Running) -> None:
-    running.press("/", "/cues/new", CHEER)
+    running.do("instrument.new?kind=cue", CHEER)
     for command, state in (("off", "off"), ("on", "ready"), ("clear", "ready")):
         assert running.press("/", f"/cues/cheer/do/{command}", {}, headers={"HX-Request": "true"}).status_code == 200
         assert running.signal("cheer.state")["value"] == state

@@ -90,7 +90,7 @@ def test_a_program_presses_a_button_and_its_act_is_taken_back(running: Running) 
 
 
 def test_a_button_is_changed_a_leaf_renamed_and_a_ready_set_laid(running: Running) -> None:
-    running.press("/", "/instruments/new/countdown", {"title": "Kettle", "length": "9 min"})
+    running.do("instrument.new?kind=countdown", {"title": "Kettle", "length": "9 min"})
     send(running, "new", name="Play")
     send(running, "l1/lay", does="scene", scene="Talk")
     assert "Change “Talk”" in flat(running.client.get("/desk/leaves/?leaf=l1&laying=yes&change=b2").text)

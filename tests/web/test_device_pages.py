@@ -15,7 +15,7 @@ from tests.runtime.test_devices import device, lay
 
 def pair(running: Running, **data: Any) -> str:
     """Open a pairing on the page; its digits."""
-    running.press("/", "/devices/pair", {"leaves": ["l1"], **data})
+    running.do("device.pair", {"leaves": ["l1"], **data})
     digits = re.search(r'class="digits private"[^>]*>(\d{3}) (\d{3})', running.client.get("/devices/").text)
     assert digits
     return digits[1] + digits[2]
@@ -66,19 +66,17 @@ def test_a_device_is_changed_and_removed_on_the_page(running: Running) -> None:
     lay(running, does="air")
     running.press("/", "/desk/leaves/new", {"name": "Breaks"})
     Phone(running, pair(running)).close()
-    running.press("/", "/devices/1/change", {"leaves": ["l1", "l3"], "name": "Pocket"})
+    running.do("device.change?device=1", {"leaves": ["l1", "l3"], "name": "Pocket"})
     page = flat(running.client.get("/devices/").text)
     assert "<h3>Pocket</h3>" in page
     assert "Presses on Play, Breaks." in page
-    running.press("/", "/devices/1/change", {"name": "Pocket"})
-    assert "Choose a leaf at least" in running.client.get("/devices/").text
+    assert "Choose a leaf at least" in running.do("device.change?device=1", {"name": "Pocket"}).text
     Phone(running, pair(running)).close()
-    running.press("/", "/devices/2/change", {"leaves": ["l1"], "name": "pocket"})
-    assert "There is a device pocket already." in running.client.get("/devices/").text
-    running.press("/", "/devices/1/remove", {})
+    answer = running.do("device.change?device=2", {"leaves": ["l1"], "name": "pocket"})
+    assert "There is a device pocket already." in answer.text
+    running.do("device.remove?device=1", {})
     assert "“Pocket” was removed." in running.client.get("/devices/").text
-    running.press("/", "/devices/1/remove", {})
-    assert "There is no such device any more." in running.client.get("/devices/").text
+    assert "There is no such device any more." in running.do("device.remove?device=1", {}).text
 
 
 def test_devices_of_the_same_name_are_told_apart(running: Running) -> None:
@@ -96,11 +94,10 @@ def test_a_pairing_can_be_closed_and_needs_a_leaf(running: Running) -> None:
     assert "Make a leaf" in running.client.get(there[1]).text
     lay(running, does="air")
     code = pair(running)
-    running.press("/", "/devices/close", {})
+    running.do("device.close", {})
     with closing(Phone(running, code)) as client:
         assert "This code does not work" in client.shown
-    running.press("/", "/devices/pair", {"leaves": ["l77"]})
-    assert "There is no such leaf any more." in running.client.get("/devices/").text
+    assert "There is no such leaf any more." in running.do("device.pair", {"leaves": ["l77"]}).text
 
 
 @pytest.mark.parametrize("path", ["/", "/signals/", "/devices/", "/log/", "/preferences/", "/desk/leaves/"])

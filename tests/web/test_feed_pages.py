@@ -64,7 +64,7 @@ def test_a_file_asks_once_for_its_folder(running: Running, tmp_path: Path) -> No
     assert running.press("/", "/feeds/new/file", typed).headers["location"] == "/feeds/match"
     until(lambda: "kills" in running.client.get("/feeds/match/tree").text)
     assert str(tmp_path) in running.client.get("/preferences/").text
-    running.press("/", "/preferences/folders", {"remove": str(tmp_path.resolve())})
+    running.do("folder.read", {"folder": str(tmp_path.resolve()), "read": "no"})
     until(lambda: "outside the folders" in running.client.get("/feeds/match/state").text)
     running.press("/", "/feeds/match/folder")
     until(lambda: "live" in running.client.get("/feeds/match/state").text)
@@ -85,7 +85,7 @@ def test_a_lists_new_entries_become_events_once_even_over_a_restart(running: Run
     tried = running.press("/", "/feeds/reach/rules/try", rule).text
     assert "would make 1" in tried
     assert "tuck" in tried
-    running.press("/", "/feeds/reach/rules/", rule)
+    running.do("feed.rule?feed=reach", rule)
     until(
         lambda: (
             running.store.read(lambda s: stored.by_name(s, "reach"))
@@ -99,7 +99,7 @@ def test_a_lists_new_entries_become_events_once_even_over_a_restart(running: Run
     again = Running(running.folder)
     try:
         until(lambda: [one.data["name"] for one in events(again, "follow")] == ["teacup_ana", "bolt_uncle"])
-        removed = again.press("/", "/feeds/reach/rules/1/remove", follow_redirects=True).text
+        removed = again.do("feed.unrule?feed=reach&rule=1", follow_redirects=True).text
         assert "It makes no more events of type follow" in removed
     finally:
         again.stop()
@@ -116,7 +116,7 @@ def test_a_lists_new_entries_become_events_once_even_over_a_restart(running: Run
 def test_rules_that_cannot_be_made(running: Running, members: MembersService, rule: dict[str, str], words: str) -> None:
     running.add_feed(f"{members.address}/channels/mara_vane")
     until(lambda: running.signal("reach.members").get("value") == 1284)
-    answer = running.press("/", "/feeds/reach/rules/", rule)
+    answer = running.do("feed.rule?feed=reach", rule)
     assert answer.status_code == 422
     assert words in answer.text
 
@@ -134,8 +134,8 @@ def test_signed_messages_are_taken_once_and_not_when_they_are_old(running: Runni
     address = private_address(running, "gifts")
     assert send(address, secret, {"id": "g1", "name": "Ana", "amount": 5}, "msg_1").status_code == 202
     rule = {"type": "gift", "id_path": "id", "fields": "name = name\namount"}
-    running.press("/", "/feeds/gifts/rules/", rule)
-    running.press("/", "/feeds/gifts/signals", {"path": "amount", "field": "amount", "unit": "spools"})
+    running.do("feed.rule?feed=gifts", rule)
+    running.do("feed.pick?feed=gifts", {"path": "amount", "field": "amount", "unit": "spools"})
     second = {"id": "g2", "name": "Bolt", "amount": 2}
     assert send(address, secret, second, "msg_2").json() == {"taken": True}
     assert [one.data for one in events(running, "gift")] == [{"name": "Bolt", "amount": 2}]
@@ -150,7 +150,7 @@ def test_signed_messages_are_taken_once_and_not_when_they_are_old(running: Runni
     assert send(address, new_secret(), second).status_code == 401
     assert "The last message was refused" in running.client.get("/feeds/gifts/state").text
     assert secret not in running.client.get("/feeds/gifts").text
-    running.press("/", "/feeds/gifts/token")
+    running.do("feed.new_address?feed=gifts")
     assert send(address, secret, second).status_code == 404
     assert send(private_address(running, "gifts"), secret, second, "msg_9").status_code == 202
 
@@ -164,7 +164,7 @@ def test_a_message_that_is_no_json_says_so(running: Running) -> None:
     for method, status in (("POST", 404), ("GET", 405)):
         answer = running.client.request(method, "/in/nothing", content=b"{}")
         assert (answer.status_code, answer.headers["content-type"]) == (status, "application/problem+json")
-    running.press("/", "/feeds/plain/pause", {"paused": "yes"})
+    running.do("feed.pause?feed=plain", {"paused": "yes"})
     assert running.client.post(address, content=b'{"n": 2}').status_code == 503
 
 
@@ -175,7 +175,7 @@ def test_a_streams_messages_become_signals_and_events_and_a_break_repeats_none(r
         typed = {"title": "Stream", "address": f"{service.address}/events", "key_in": "none", "silence_s": "30"}
         page = running.press("/", "/feeds/new/sse", typed, follow_redirects=True).text
         assert "It is connected" in page
-        running.press("/", "/feeds/stream/rules/", {"type": "gift", "items": "data", "id_path": "id"})
+        running.do("feed.rule?feed=stream", {"type": "gift", "items": "data", "id_path": "id"})
         until(lambda: service.listeners == 1)
         service.tell("gift", {"id": "a", "name": "Ana"})
         service.tell("gift", {"id": "b", "name": "Bolt"})
@@ -299,7 +299,7 @@ def _webhook(running: Running) -> tuple[str, str]:
     running.press("/", "/feeds/new/webhook", {"title": "Gifts", "signed": "yes", "secret": secret})
     address = private_address(running, "gifts")
     send(address, secret, {"name": "Ana", "amount": 5}, "msg_0")
-    running.press("/", "/feeds/gifts/rules/", {"type": "gift", "fields": "name = name\namount"})
+    running.do("feed.rule?feed=gifts", {"type": "gift", "fields": "name = name\namount"})
     return address, secret
 
 
@@ -342,7 +342,7 @@ def crashed(running: Running, after: Callable[[], object]) -> Running:
 
 def test_a_value_that_was_acknowledged_is_there_after_a_crash(running: Running) -> None:
     address, secret = _webhook(running)
-    running.press("/", "/feeds/gifts/signals", {"path": "amount", "field": "amount", "unit": "spools"})
+    running.do("feed.pick?feed=gifts", {"path": "amount", "field": "amount", "unit": "spools"})
     told = list[int]()
 
     def sent() -> None:
@@ -364,7 +364,7 @@ def test_a_value_that_was_acknowledged_is_there_after_a_crash(running: Running) 
 
 def test_an_older_value_is_not_saved_over_one_that_was_acknowledged(running: Running) -> None:
     address, secret = _webhook(running)
-    running.press("/", "/feeds/gifts/signals", {"path": "amount", "field": "amount", "unit": "spools"})
+    running.do("feed.pick?feed=gifts", {"path": "amount", "field": "amount", "unit": "spools"})
     keeping = state.save
 
     def between(session: Any, saved: Any, seq: Any, trails: bool) -> None:
@@ -439,7 +439,7 @@ def test_a_broker_is_told_that_a_message_was_received_once_it_is_on_disk(running
         until(lambda: broker.subscribers == 1)
         broker.publish("cup/score", "1")
         until(lambda: running.client.get("/feeds/cup").text.count("cup/score"))
-        running.press("/", "/feeds/cup/signals", {"path": "last.payload", "field": "score", "unit": ""})
+        running.do("feed.pick?feed=cup", {"path": "last.payload", "field": "score", "unit": ""})
         until(lambda: broker.subscribers == 1)
 
         def told() -> None:
@@ -470,5 +470,5 @@ def test_a_feed_whose_secret_was_sealed_with_another_key_says_so(running: Runnin
 def test_feeds_stay_in_their_order_when_one_is_changed(running: Running) -> None:
     for title in ("Lives", "Mood", "Round"):
         running.press("/", "/feeds/new/hand", {"title": title, "what": "number", "start": "1"})
-    running.press("/", "/feeds/lives/pause", {"paused": "yes"})
+    running.do("feed.pause?feed=lives", {"paused": "yes"})
     assert [one.name for one in running.runtime.call(lambda self: self.feeds.reports())] == ["lives", "mood", "round"]

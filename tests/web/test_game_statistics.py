@@ -22,7 +22,7 @@ FORM = {"title": "Game", "player": "mara_vane"}
 
 
 def make(running: Running, **more: Any) -> None:
-    assert running.press("/", "/instruments/new/statistics", {**FORM, **more}).status_code == 302
+    assert running.do("instrument.new?kind=statistics", {**FORM, **more}).status_code == 302
 
 
 def do(running: Running, command: str, **given: Any) -> dict[str, Any]:
@@ -46,7 +46,7 @@ def test_kills_are_counted_as_they_come_and_from_the_log_when_the_rule_changes(r
     answer = running.press("/", "/instruments/try/statistics?name=game", {**FORM, "without_tags": "gust bonus"})
     shown = flat(answer.text)
     assert '<tr class="differs"><th scope="row">Kills</th><td>2</td><td>1</td></tr>' in shown
-    running.press("/", "/instruments/game", {**FORM, "without_tags": "gust bonus"})
+    running.do("instrument.change?instrument=game", {**FORM, "without_tags": "gust bonus"})
     assert told(running, "session_kills") == 1
     page = running.client.get("/instruments/game").text
     assert "All kills but these: tagged gust bonus, friendly fire, warm-up." in page
@@ -111,7 +111,7 @@ def test_a_wrong_field_is_said_and_nothing_is_made(running: Running) -> None:
         ("last", "99", "Give a number from 1 to 30"),
         ("title", " ", "This needs a name."),
     ]:
-        answer = running.press("/", "/instruments/new/statistics", {**FORM, field: typed})
+        answer = running.do("instrument.new?kind=statistics", {**FORM, field: typed})
         assert answer.status_code == 422
         assert why in answer.text
     assert running.client.get("/api/instruments", headers=running.auth).json() == []
@@ -248,7 +248,7 @@ def test_an_evening_with_a_crash_late_and_double_events_counts_each_kill_once(ru
     # Counted again from the log, everything comes to the same.
     names = [f"{scope}_{name}" for scope in ("session", "last", "ended") for name in NAMES]
     live = [told(running, name) for name in names]
-    running.press("/", "/instruments/game", {**FORM, "title": "Counted again"})
+    running.do("instrument.change?instrument=game", {**FORM, "title": "Counted again"})
     assert [told(running, name) for name in names] == live
 
 

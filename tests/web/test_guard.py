@@ -33,7 +33,7 @@ def test_another_hosts_name_is_refused(running: Running) -> None:
 
 def test_a_page_of_another_site_may_not_operate_it(running: Running) -> None:
     for origin in ("https://evil.example", "null"):
-        answer = running.client.post("/session/start", headers={"Origin": origin})
+        answer = running.client.post("/do/session.start?_then=/", headers={"Origin": origin})
         assert answer.status_code == 403
     assert running.client.get("/", headers={"Origin": "https://evil.example"}).status_code == 200
 
@@ -53,7 +53,7 @@ def test_sockets_need_a_token_or_the_desks_ticket(running: Running) -> None:
 
 
 def test_a_form_without_its_token_changes_nothing(running: Running) -> None:
-    answer = running.client.post("/session/start")
+    answer = running.client.post("/do/session.start?_then=/")
     assert answer.status_code == 400
     assert "This page is too old" in answer.text
     assert "No session yet" in running.client.get("/").text
@@ -297,7 +297,7 @@ FORWARDED = [
 def test_what_a_proxy_passes_on_is_not_the_owners(running: Running, heads: dict[str, str]) -> None:
     refused = running.client.get("/", headers=heads)
     assert (refused.status_code, "came through a proxy or tunnel" in refused.text) == (403, True)
-    assert running.client.post("/session/start", headers=heads).status_code in (400, 403)
+    assert running.client.post("/do/session.start?_then=/", headers=heads).status_code in (400, 403)
     assert running.ticket not in running.client.get("/feeds/", headers=heads).text
     assert "feeds" not in running.client.get("/healthz", headers=heads).json()
     token = running.add_overlay("hello")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import re
 import sqlite3
 from collections.abc import Mapping, Sequence
 from contextlib import closing
@@ -164,8 +163,8 @@ def light(running: Running) -> dict[str, Any]:
 
 def test_a_new_kind_is_set_up_shown_commanded_and_scripted(shaped: Running) -> None:
     assert "Lamps that are lit one by one." in shaped.client.get("/instruments/new").text
-    assert shaped.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "12"}).status_code == 422
-    shaped.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "2"})
+    assert shaped.do("instrument.new?kind=lamps", {"title": "Lamps", "of": "12"}).status_code == 422
+    shaped.do("instrument.new?kind=lamps", {"title": "Lamps", "of": "2"})
     assert "0 lit → 1 lit" in shaped.client.get("/instruments/lamps/effect/light").text
     assert "Light one" in shaped.client.get("/instruments/").text
     assert "2 dark" in shaped.client.get("/instruments/").text
@@ -175,7 +174,7 @@ def test_a_new_kind_is_set_up_shown_commanded_and_scripted(shaped: Running) -> N
 
 
 def test_its_events_its_moment_and_its_refusal_are_its_own(shaped: Running) -> None:
-    shaped.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "2"})
+    shaped.do("instrument.new?kind=lamps", {"title": "Lamps", "of": "2"})
     light(shaped)
     light(shaped)
     until(lambda: shaped.signal("lamps_evening.count_this_session").get("value") == 1)
@@ -185,7 +184,7 @@ def test_its_events_its_moment_and_its_refusal_are_its_own(shaped: Running) -> N
 
 
 def test_its_piece_is_laid_on_an_overlay_and_measured_at_its_widest(shaped: Running) -> None:
-    shaped.press("/", "/instruments/new/lamps", {"title": "Lamps"})
+    shaped.do("instrument.new?kind=lamps", {"title": "Lamps"})
     went = shaped.press("/", "/instruments/lamps/place", {"piece": "lamps", "overlay": ""})
     page = shaped.client.get(went.headers["location"]).text
     assert "0 lit" in page
@@ -195,7 +194,7 @@ def test_its_piece_is_laid_on_an_overlay_and_measured_at_its_widest(shaped: Runn
 def test_it_goes_on_after_a_crash(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setitem(instrument_kinds.KINDS, "lamps", KIND)
     running = Running(tmp_path / "data")
-    running.press("/", "/instruments/new/lamps", {"title": "Lamps"})
+    running.do("instrument.new?kind=lamps", {"title": "Lamps"})
     light(running)
     running.kill()
     again = Running(tmp_path / "data")
@@ -204,7 +203,7 @@ def test_it_goes_on_after_a_crash(tmp_path: Path, monkeypatch: pytest.MonkeyPatc
 
 
 def test_two_equal_commands_at_once_are_one_success_and_one_refusal(shaped: Running) -> None:
-    shaped.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "1"})
+    shaped.do("instrument.new?kind=lamps", {"title": "Lamps", "of": "1"})
 
     async def twice(runtime: Runtime) -> list[object]:
         given = (runtime.instruments.command("lamps", "light", {}) for _ in range(2))
@@ -225,8 +224,8 @@ def test_one_that_fails_stands_still_and_says_so_while_the_others_go_on(
         return heard(self, event)
 
     monkeypatch.setattr(Lamps, "on_event", stumble)
-    shaped.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "3"})
-    shaped.press("/", "/instruments/new/countdown", {"title": "Kettle", "length": "5 min"})
+    shaped.do("instrument.new?kind=lamps", {"title": "Lamps", "of": "3"})
+    shaped.do("instrument.new?kind=countdown", {"title": "Kettle", "length": "5 min"})
     light(shaped)
     token = shaped.add_overlay("{wind.torn} {kettle.text}")
     assert shaped.event(type="wind", data={"torn": 7}).status_code == 202
@@ -239,7 +238,7 @@ def test_one_that_fails_stands_still_and_says_so_while_the_others_go_on(
     started = shaped.client.post("/api/instruments/kettle/start", headers=shaped.auth)
     assert started.status_code == 200
     monkeypatch.setattr(Lamps, "on_event", heard)
-    went = shaped.press("/", "/signals/computed/rebuild/lamps", follow_redirects=True)
+    went = shaped.do("computed.rebuild?key=lamps", follow_redirects=True)
     assert "Rebuilt from the log" in went.text
     assert shaped.signal("lamps.lit") | {"observed_at": None} == {
         "name": "lamps.lit",
@@ -254,7 +253,7 @@ def test_one_that_fails_over_the_log_keeps_tesoura_from_nothing(
     there: None, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     running = Running(tmp_path / "data")
-    running.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "3"})
+    running.do("instrument.new?kind=lamps", {"title": "Lamps", "of": "3"})
     light(running)
     running.kill()
 
@@ -277,7 +276,7 @@ def test_one_that_fails_over_the_log_keeps_tesoura_from_nothing(
 
 def test_what_chance_decided_is_in_the_log_and_the_same_after_a_crash(there: None, tmp_path: Path) -> None:
     running = Running(tmp_path / "data", save_every_s=3600.0)
-    running.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "9"})
+    running.do("instrument.new?kind=lamps", {"title": "Lamps", "of": "9"})
     for _ in range(3):
         running.client.post("/api/instruments/lamps/draw", headers=running.auth)
     lit = running.signal("lamps.lit")["value"]
@@ -320,7 +319,7 @@ def back(running: Running, done: dict[str, Any]) -> None:
 
 
 def test_items_are_added_changed_moved_and_taken_out_and_each_is_taken_back(shaped: Running) -> None:
-    shaped.press("/", "/instruments/new/lamps", {"title": "Lamps"})
+    shaped.do("instrument.new?kind=lamps", {"title": "Lamps"})
     for room in ("hall", "stair"):
         command(shaped, "add_item", room=room, lamps="2")
     added = command(shaped, "add_item", room="attic", at=0)
@@ -343,26 +342,23 @@ def test_items_are_added_changed_moved_and_taken_out_and_each_is_taken_back(shap
 
 
 def test_items_are_operated_from_the_instruments_page(shaped: Running) -> None:
-    shaped.press("/", "/instruments/new/lamps", {"title": "Lamps"})
-    page = shaped.press("/instruments/lamps", "/instruments/lamps/items", {"room": "", "lamps": "99"})
+    shaped.do("instrument.new?kind=lamps", {"title": "Lamps"})
+    page = shaped.do("instrument.command?instrument=lamps&command=add_item", {"room": "", "lamps": "99"})
     assert page.status_code == 422
     assert "This needs a name." in page.text
-    shaped.press("/instruments/lamps", "/instruments/lamps/items", {"room": "hall", "lamps": "2"})
-    shaped.press("/instruments/lamps", "/instruments/lamps/items", {"room": "stair", "lamps": "1"})
+    shaped.do("instrument.command?instrument=lamps&command=add_item", {"room": "hall", "lamps": "2"})
+    shaped.do("instrument.command?instrument=lamps&command=add_item", {"room": "stair", "lamps": "1"})
     [hall, _] = shaped.client.get("/api/instruments", headers=shaped.auth).json()[0]["items"]
-    shaped.press("/instruments/lamps", f"/instruments/lamps/items/{hall['id']}", {"do": "down"})
+    shaped.do(f"instrument.command?instrument=lamps&command=move_item&item={hall['id']}&by=1")
     assert [room for room, _ in rooms(shaped)] == ["stair", "hall"]
-    shaped.press("/instruments/lamps", f"/instruments/lamps/items/{hall['id']}", {"do": "remove_item"})
-    page = shaped.client.get("/instruments/lamps")
-    undo = re.search(r'action="(/instruments/lamps/items/back/add_item[^"]+)"', page.text)
-    assert undo is not None
-    shaped.press("/", undo[1].replace("&amp;", "&"))
+    shaped.do(f"instrument.command?instrument=lamps&command=remove_item&item={hall['id']}")
+    shaped.undo("/instruments/lamps")
     assert rooms(shaped) == [("stair", 1), ("hall", 2)]
 
 
 def test_items_and_records_are_the_same_after_a_crash_and_built_anew(there: None, tmp_path: Path) -> None:
     running = Running(tmp_path / "data", save_every_s=3600.0)
-    running.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "2"})
+    running.do("instrument.new?kind=lamps", {"title": "Lamps", "of": "2"})
     command(running, "add_item", room="hall")
     light(running)
     light(running)
@@ -387,7 +383,7 @@ def test_items_and_records_are_the_same_after_a_crash_and_built_anew(there: None
 
 
 def test_why_names_the_events_that_changed_a_value(shaped: Running) -> None:
-    shaped.press("/", "/instruments/new/lamps", {"title": "Lamps", "of": "3"})
+    shaped.do("instrument.new?kind=lamps", {"title": "Lamps", "of": "3"})
     light(shaped)
     shaped.event(type="gust", data={})
     light(shaped)

@@ -36,7 +36,7 @@ NO_QUESTIONS.check_hostname, NO_QUESTIONS.verify_mode = False, ssl.CERT_NONE
 
 def open_door(running: Running, tls: str = "yes", password: str = PASSWORD) -> Any:
     """Switch listening on as its page does; the door."""
-    running.press("/", "/devices/listening/on", {"password": password, **({"tls": "yes"} if tls else {})})
+    running.do("listening.on", {"password": password, "tls": tls or "no"})
     return running.runtime.listening.door
 
 
@@ -68,7 +68,7 @@ def test_others_come_in_over_tls_with_the_password_and_are_put_out_when_it_is_sw
         with pytest.raises(InvalidStatus):
             connect(f"wss://127.0.0.1:{door.port}/live/desk/{running.ticket}", ssl=NO_QUESTIONS)
         with connect(f"wss://127.0.0.1:{door.port}/live/desk/{ticket[1]}", ssl=NO_QUESTIONS) as socket_:
-            running.press("/", "/devices/listening/off", {})
+            running.do("listening.off", {})
             with pytest.raises(ConnectionClosed):
                 deque(iter(lambda: socket_.recv(timeout=10), None))
         with pytest.raises(httpx.ConnectError):
@@ -322,7 +322,7 @@ def test_a_phone_is_paired_over_the_door_and_needs_no_password(running: Running)
     ("password", "words"), [("short", "8 characters or more"), ("x" * 201, "8 characters or more")]
 )
 def test_a_door_without_a_good_password_stays_closed(running: Running, password: str, words: str) -> None:
-    answer = running.press("/", "/devices/listening/on", {"password": password})
+    answer = running.do("listening.on", {"password": password})
     assert (answer.status_code, "8 characters or more" in answer.text) == (422, True)
     assert running.runtime.listening.door is None
 
@@ -336,7 +336,7 @@ def test_only_this_machine_opens_the_door(running: Running) -> None:
         # Signed in by that door one is not on this machine, whatever address one has.
         token = re.search(r'<meta name="csrf" content="([^"]+)"', client.get("/devices/").text)
         assert token
-        said = client.post("/devices/listening/off", data={"csrf_token": token[1]}).text
+        said = client.post("/do/listening.off", data={"csrf_token": token[1]}).text
         assert "Let nobody else in can only be done by: the owner, on this machine." in said
         assert running.runtime.listening.door == door
         with pytest.raises(InvalidStatus):

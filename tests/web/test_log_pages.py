@@ -36,7 +36,7 @@ def shown(running: Running, query: str = "") -> list[str]:
 
 def test_names_that_mean_harm_are_shown_as_text_everywhere(running: Running) -> None:
     token = running.add_overlay("{gift.name}", nothing_yet="nobody")
-    running.press("/", "/files/new", {"name": "last", "wording": "{gift.name}", "when_down": "keep"})
+    running.do("file.new", {"name": "last", "wording": "{gift.name}", "when_down": "keep"})
     for name in ODD:
         assert running.event(type="gift", data={"name": name, "amount": 1}).status_code == 202
     assert running.event(type="gift", data={"name": HARM, "amount": 1}).status_code == 202
@@ -100,7 +100,7 @@ def test_what_is_exported_can_be_sent_in_again(running: Running) -> None:
 
 def test_a_sessions_markers_count_from_its_beginning(running: Running) -> None:
     assert "Choose a session first" in running.client.get("/log/export.vtt", follow_redirects=True).text
-    running.press("/", "/session/start")
+    running.do("session.start")
     began = running.runtime.session_started_at
     assert began
     running.event(
@@ -144,15 +144,15 @@ def test_moments_wait_their_turn_can_be_skipped_and_shown_again(running: Running
     assert waiting(running) == ["rude", "Bolt"]
     page = running.client.get("/log/moments").text
     assert page.index("Ana") < page.index("rude") < page.index("Bolt")
-    assert "will not be shown" in running.press("/log/", "/log/moments/2/skip", follow_redirects=True).text
+    assert "will not be shown" in running.do("moment.skip?moment=2", follow_redirects=True).text
     assert waiting(running) == ["Bolt"]
-    assert "no longer queued or on screen" in running.press("/log/", "/log/moments/2/skip", follow_redirects=True).text
-    assert "It is shown again on 1 piece" in running.press("/log/2", "/log/2/again", follow_redirects=True).text
+    assert "no longer queued or on screen" in running.do("moment.skip?moment=2", follow_redirects=True).text
+    assert "It is shown again on 1 piece" in running.do("moment.again?event=2", follow_redirects=True).text
     assert waiting(running) == ["Bolt", "Ana"]
     kinds = [one.event.type for one in running.store.read(lambda session: event_log.latest(session, 2))]
     assert kinds == ["tesoura.shown_again", "tesoura.skipped"]
     running.event(type="kill", data={})
-    assert "Nothing on air shows this kind" in running.press("/log/7", "/log/7/again", follow_redirects=True).text
+    assert "Nothing on air shows this kind" in running.do("moment.again?event=7", follow_redirects=True).text
 
 
 def test_all_that_waits_is_skipped_at_once_and_comes_back_at_once(running: Running) -> None:
@@ -161,14 +161,14 @@ def test_all_that_waits_is_skipped_at_once_and_comes_back_at_once(running: Runni
         running.event(type="gift", data={"name": name})
     until(lambda: waiting(running) == ["rude", "Bolt"])
     assert "Skip all 2" in running.client.get("/log/moments").text
-    answer = running.press("/", "/log/moments/skip", headers={"Referer": f"{running.address}/"})
+    answer = running.do("moments.skip", headers={"Referer": f"{running.address}/"})
     # Whoever pressed it on the desk stays there.
     assert (answer.headers["location"], waiting(running)) == ("/", [])
     assert "2 moments that waited will not be shown." in flat(running.client.get("/").text)
-    running.press("/", "/desk/take-back")
+    running.do("desk.undo")
     assert waiting(running) == ["rude", "Bolt"]
-    running.press("/", "/log/moments/skip")
-    assert "Nothing waits to be shown" in flat(running.press("/", "/log/moments/skip", follow_redirects=True).text)
+    running.do("moments.skip")
+    assert "Nothing waits to be shown" in flat(running.do("moments.skip", follow_redirects=True).text)
 
 
 def test_the_moment_on_screen_is_taken_off_and_the_next_one_comes(running: Running) -> None:
@@ -184,10 +184,10 @@ def test_the_moment_on_screen_is_taken_off_and_the_next_one_comes(running: Runni
     assert "Hide now “rude”" in shown_now
     assert "Not on any page" in shown_now, "no viewers' page is open"
     assert "On air" not in shown_now
-    assert "will not be shown" in running.press("/log/", "/log/moments/1/skip", follow_redirects=True).text
+    assert "will not be shown" in running.do("moment.skip?moment=1", follow_redirects=True).text
     assert ">rude</span>" not in running.client.get(f"/o/{token}").text
     until(lambda: shown() == ["Ana"])
-    running.press("/", "/desk/take-back")
+    running.do("desk.undo")
     assert waiting(running) == ["rude"]
 
 
@@ -216,9 +216,8 @@ def test_a_moment_says_its_own_events_values_only(running: Running) -> None:
 
 
 def test_a_session_tells_its_figures_and_its_ranking(running: Running) -> None:
-    running.press(
-        "/",
-        "/signals/new/window",
+    running.do(
+        "computed.new?kind=window",
         {
             "name": "gifts",
             "types": "gift",
@@ -230,10 +229,10 @@ def test_a_session_tells_its_figures_and_its_ranking(running: Running) -> None:
             "rank_by": "sum",
         },
     )
-    running.press("/", "/session/start")
+    running.do("session.start")
     for name, amount in (("Ana", 5), ("Bolt", 9), ("Ana", 6)):
         running.event(type="gift", data={"name": name, "amount": amount})
-    running.press("/", "/session/start")
+    running.do("session.start")
     running.event(type="gift", data={"name": "late", "amount": 1})
     assert running.client.get("/reports/").text.count("<b>3</b> gift") == 1
     page = running.client.get("/reports/1").text
@@ -241,7 +240,7 @@ def test_a_session_tells_its_figures_and_its_ranking(running: Running) -> None:
     assert "--part: 81.8%" in page
     assert "late" not in page
     assert "<title>" in page.partition("ribbon")[2]
-    wrong = running.press("/reports/1", "/reports/1/began", {"began": "soon"}, follow_redirects=True).text
+    wrong = running.do("session.correct?session=1", {"began": "soon"}, follow_redirects=True).text
     assert "is not a time of day" in wrong
     assert running.client.get("/reports/99").status_code == 404
 
@@ -260,11 +259,11 @@ def test_the_store_finds_nothing_for_words_that_are_none(running: Running) -> No
 
 def test_the_log_is_searched_by_the_words_in_which_it_is_told(running: Running) -> None:
     wheel = {"title": "Tea time", "turn_s": "2", "hold_s": "1", "landing": "none"}
-    running.press("/", "/instruments/new/wheel", wheel)
+    running.do("instrument.new?kind=wheel", wheel)
     for words in ("sing", "tea"):
-        running.press("/", "/instruments/tea_time/items", {"words": words, "weight": "1"})
+        running.do("instrument.command?instrument=tea_time&command=add_item", {"words": words, "weight": "1"})
     act(running, "instrument.command", instrument="tea_time", command="spin")
-    running.press("/", "/instruments/tea_time", {**wheel, "title": "Kettle wheel"})
+    running.do("instrument.change?instrument=tea_time", {**wheel, "title": "Kettle wheel"})
     running.event(type="gift", data={"name": "Ana"})
     seq = running.store.read(event_log.last_seq)
     act(running, "log.void", event=seq)
@@ -369,7 +368,7 @@ def test_a_full_disk_says_so_and_loses_nothing_that_was_taken(running: Running) 
 def test_an_events_page_says_who_did_it_and_what_led_to_what(running: Running) -> None:
     running.client.post("/api/actions/event.say", json={"type": "gift"}, headers=running.auth)
     running.add_overlay("a gift", appears="moment", moment_type="gift")
-    running.press("/log/1", "/log/1/again")
+    running.do("moment.again?event=1")
     first = flat(running.client.get("/log/1").text)
     assert '<dt>By</dt><dd class="break">a program, key “tests”</dd>' in first
     assert "It led to</h2>" in first
@@ -394,7 +393,7 @@ def test_a_filter_stays_chosen_though_nothing_of_it_has_come(running: Running) -
 
 
 def test_a_log_with_what_was_done_here_comes_in_again_without_it(running: Running, tmp_path: Path) -> None:
-    running.press("/", "/session/start")
+    running.do("session.start")
     running.press("/", "/scene", {"scene": "Talk"})
     running.event(type="gift", id="g1", data={"name": "Ana"})
     lines = [json.loads(line) for line in running.client.get("/log/export.jsonl").text.splitlines()]
@@ -421,7 +420,7 @@ def test_what_a_table_program_would_take_for_a_formula_is_marked(cell: str) -> N
 
 
 def test_the_hours_of_a_ribbon_are_those_that_went_by_when_the_clocks_go_back(running: Running) -> None:
-    running.press("/", "/preferences/calendar", {"zone": "Europe/Lisbon", "first_weekday": "0"})
+    running.do("choose.calendar", {"zone": "Europe/Lisbon", "first_weekday": "0"})
     began = datetime(2026, 10, 24, 23, 0, tzinfo=UTC)
     running.store.write(lambda session: session.add(SessionRow(id=1, started_at=began)))
     running.store.write(lambda session: session.add(SessionRow(id=2, started_at=began + timedelta(hours=4))))

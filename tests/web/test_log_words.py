@@ -75,7 +75,7 @@ def test_what_was_done_is_told_in_words(kind: str, data: dict[str, Any], actor: 
 
 
 def test_raw_types_and_exact_times_are_shown_on_demand(running: Running) -> None:
-    running.press("/", "/session/start")
+    running.do("session.start")
     running.press("/", "/scene", {"scene": "Break"})
     plain = flat(running.client.get("/log/?type=tesoura.scene").text)
     assert "the scene became Break by the desk" in plain
@@ -86,7 +86,7 @@ def test_raw_types_and_exact_times_are_shown_on_demand(running: Running) -> None
 
 def test_a_feed_that_fails_freezes_its_overlay_and_stands_in_the_report(running: Running, members: Any) -> None:
     members.freeze()
-    running.press("/", "/session/start")
+    running.do("session.start")
     running.add_feed(f"{members.address}/channels/mara_vane", period_s=0.5)
     until(lambda: running.signal("reach.members").get("freshness") == "live")
     running.add_overlay("{reach.members:,} kite friends")
@@ -107,7 +107,7 @@ def test_a_failure_that_ended_while_tesoura_was_off_is_not_said_to_go_on(tmp_pat
     members.freeze()
     before = Running(tmp_path / "data")
     try:
-        before.press("/", "/session/start")
+        before.do("session.start")
         before.add_feed(f"{members.address}/channels/mara_vane", period_s=0.5)
         until(lambda: before.signal("reach.members").get("freshness") == "live")
         members.fail("500")

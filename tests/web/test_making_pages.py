@@ -35,7 +35,7 @@ def test_a_formula_is_seen_before_it_is_kept(running: Running) -> None:
     tried = running.press("/", "/signals/try/formula", typed).text
     assert "own.half_of_it" in tried
     assert ">7<" in tried
-    running.press("/", "/signals/new/formula", typed)
+    running.do("computed.new?kind=formula", typed)
     assert running.signal("own.half_of_it")["value"] == 7.0
     running.client.put("/api/signals/kills", json={"value": 20}, headers=running.auth)
     assert running.signal("own.half_of_it")["value"] == 10.0
@@ -47,10 +47,12 @@ def test_a_formula_is_seen_before_it_is_kept(running: Running) -> None:
 
 def test_a_formula_that_would_read_itself_is_refused_with_the_way_it_goes(running: Running) -> None:
     for name, formula in (("a", "script.kills + 1"), ("b", "own.a * 2"), ("c", "own.b - 3")):
-        running.press("/", "/signals/new/formula", {"name": name, "formula": formula})
-    words = refused(running, "/signals/computed/1", {"name": "a", "formula": "own.c + 1"})
+        running.do("computed.new?kind=formula", {"name": name, "formula": formula})
+    words = refused(running, "/do/computed.change?computed=1&_then=/signals/", {"name": "a", "formula": "own.c + 1"})
     assert "It would read itself: own.a → own.c → own.b → own.a" in words
-    assert "own.d → own.d" in refused(running, "/signals/new/formula", {"name": "d", "formula": "own.d + 1"})
+    assert "own.d → own.d" in refused(
+        running, "/do/computed.new?kind=formula&_then=/signals/", {"name": "d", "formula": "own.d + 1"}
+    )
 
 
 @pytest.mark.parametrize(
@@ -79,14 +81,14 @@ def test_a_formula_that_would_read_itself_is_refused_with_the_way_it_goes(runnin
 )
 def test_computed_signals_that_cannot_be(running: Running, kind: str, typed: dict[str, str], words: str) -> None:
     running.event(type="gift", data={"amount": 1})
-    assert words in refused(running, f"/signals/new/{kind}", typed)
+    assert words in refused(running, f"/do/computed.new?kind={kind}&_then=/signals/", typed)
     assert running.client.get(f"/signals/new/{kind}").status_code == 200
 
 
 def test_a_date_is_of_the_users_zone(running: Running) -> None:
-    running.press("/", "/preferences/calendar", {"zone": "Asia/Tokyo", "first_weekday": "0"})
+    running.do("choose.calendar", {"zone": "Asia/Tokyo", "first_weekday": "0"})
     goal = {"name": "road", "signal": "script.members", "start": "0", "target": "9", "by": "2026-12-24T20:00"}
-    running.press("/", "/signals/new/goal", goal)
+    running.do("computed.new?kind=goal", goal)
     running.client.put("/api/signals/members", json={"value": 1}, headers=running.auth)
     assert running.signal("road.by")["value"] == 1798110000  # 11:00 UTC
     assert 'value="2026-12-24T20:00"' in running.client.get("/signals/computed/1").text
@@ -106,7 +108,7 @@ def test_a_text_file_is_replaced_whole_whenever_its_text_changes(running: Runnin
         "down_text": "back soon",
         "newline": "yes",
     }
-    running.press("/", "/files/new", typed)
+    running.do("file.new", typed)
     until(lambda: file.exists() and file.read_text() == "1 cuts\n")
     first = file.stat().st_ino
     running.client.put("/api/signals/kills", json={"value": 2}, headers=running.auth)
@@ -115,11 +117,11 @@ def test_a_text_file_is_replaced_whole_whenever_its_text_changes(running: Runnin
     page = running.client.get("/files/").text
     assert f'data-copy="{file}"' in page
     assert re.search(r"\d\d:\d\d:\d\d", page)
-    running.press("/", "/files/1", {**typed, "wording": "{script.kills:ordinal}"})
-    assert "no format" in running.press("/", "/files/1", {**typed, "wording": "{script.kills:ordinal}"}).text
-    running.press("/", "/files/1/remove")
+    running.do("file.change?file=1", {**typed, "wording": "{script.kills:ordinal}"})
+    assert "no format" in running.do("file.change?file=1", {**typed, "wording": "{script.kills:ordinal}"}).text
+    running.do("file.remove?file=1")
     running.client.put("/api/signals/kills", json={"value": 3}, headers=running.auth)
-    running.press("/", "/files/1/restore")
+    running.do("file.restore?file=1")
     until(lambda: file.read_text() == "3 cuts\n")
     running.stop()
     assert file.read_text() == "back soon\n"
@@ -129,9 +131,7 @@ def test_a_file_follows_its_choice_when_a_value_goes_down(running: Running, memb
     running.add_feed(f"{members.address}/channels/mara_vane")
     until(lambda: running.signal("reach.members").get("value") == 1284)
     for name, when in (("a.txt", "keep"), ("b.txt", "empty"), ("c.txt", "text")):
-        running.press(
-            "/", "/files/new", {"name": name, "wording": "{reach.members:,}", "when_down": when, "down_text": "soon"}
-        )
+        running.do("file.new", {"name": name, "wording": "{reach.members:,}", "when_down": when, "down_text": "soon"})
     folder = running.folder / "texts"
 
     def texts() -> list[str]:
@@ -141,7 +141,7 @@ def test_a_file_follows_its_choice_when_a_value_goes_down(running: Running, memb
     members.fail("500")
     until(lambda: texts() == ["1,284", "", "soon"])
     members.fail(None)
-    running.press("/", "/feeds/reach/ask")
+    running.do("feed.ask?feed=reach")
     until(lambda: texts() == ["1,284"] * 3)
 
 
@@ -157,18 +157,20 @@ def test_a_file_follows_its_choice_when_a_value_goes_down(running: Running, memb
     ],
 )
 def test_names_of_files_that_cannot_be(running: Running, name: str, words: str) -> None:
-    assert words in refused(running, "/files/new", {"name": name, "wording": "x"})
+    assert words in refused(running, "/do/file.new?_then=/files/", {"name": name, "wording": "x"})
 
 
 def test_a_folder_that_cannot_be_written_says_so(running: Running, tmp_path: Path) -> None:
     (tmp_path / "taken").write_text("")
-    page = running.press("/files/", "/files/folder", {"folder": str(tmp_path / "taken")}, follow_redirects=True).text
+    page = running.do("file.folder", {"folder": str(tmp_path / "taken")}, follow_redirects=True).text
     assert "Nothing can be written there" in page
-    assert "whole path" in running.press("/files/", "/files/folder", {"folder": "texts"}, follow_redirects=True).text
-    running.press("/files/", "/files/folder", {"folder": str(tmp_path / "new")})
-    running.press("/", "/files/new", {"name": "a", "wording": "hello"})
+    assert "whole path" in running.do("file.folder", {"folder": "texts"}, follow_redirects=True).text
+    running.do("file.folder", {"folder": str(tmp_path / "new")})
+    running.do("file.new", {"name": "a", "wording": "hello"})
     until(lambda: (tmp_path / "new" / "a.txt").exists())
-    assert "There is a A.txt already" in refused(running, "/files/new", {"name": "A.txt", "wording": "x"})
+    assert "There is a A.txt already" in refused(
+        running, "/do/file.new?_then=/files/", {"name": "A.txt", "wording": "x"}
+    )
 
 
 def test_a_reader_never_sees_half_a_file(tmp_path: Path) -> None:

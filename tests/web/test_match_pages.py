@@ -18,7 +18,7 @@ from tests.runtime.test_devices import device, lay
 
 
 def board(running: Running, **choices: Any) -> None:
-    running.press("/", "/instruments/new/scoreboard", {"title": "Match", "sport": "table_tennis", **choices})
+    running.do("instrument.new?kind=scoreboard", {"title": "Match", "sport": "table_tennis", **choices})
 
 
 def do(running: Running, command: str, **given: Any) -> str:
@@ -69,14 +69,13 @@ def test_names_wait_for_put_on_air_and_wrong_ones_say_so(running: Running) -> No
 
 
 def test_rules_of_ones_own_are_checked_when_they_are_made(running: Running) -> None:
-    wrong = running.press(
-        "/",
-        "/instruments/new/scoreboard",
+    wrong = running.do(
+        "instrument.new?kind=scoreboard",
         {"title": "Yard", "sport": "own", "rules": 'title = "Yard"\n[[unit]]\nname = "game"\nto = 3\nby = 9'},
     )
     assert wrong.status_code == 422
     assert "needs a lead of 9" in flat(wrong.text)
-    assert running.press("/", "/instruments/new/scoreboard", {"title": "Yard", "sport": "own"}).status_code == 422
+    assert running.do("instrument.new?kind=scoreboard", {"title": "Yard", "sport": "own"}).status_code == 422
 
 
 def test_a_match_is_taken_along_looked_at_from_a_file_and_kept_under_matches(running: Running) -> None:

@@ -17,7 +17,7 @@ XSPF = "{http://xspf.org/ns/0/}"
 
 
 def music(running: Running) -> None:
-    running.press("/", "/instruments/new/now_playing", {"title": "Now playing"})
+    running.do("instrument.new?kind=now_playing", {"title": "Now playing"})
 
 
 def tell(running: Running, kind: str, source: str, at: datetime | None = None, **data: Any) -> None:
@@ -89,7 +89,7 @@ def test_a_title_with_html_in_it_is_a_title(running: Running) -> None:
 def test_what_was_played_is_listed_searched_and_taken_along(running: Running) -> None:
     music(running)
     now = datetime.now(UTC)
-    running.press("/", "/session/start")
+    running.do("session.start")
     began = until(lambda: running.runtime.call(lambda self: self.session_started_at))
     # Two that are over: each counts at its own time, though both are told late.
     for at, title in ((now - timedelta(minutes=20), "Paper Weather"), (now - timedelta(minutes=10), "=Umbrella")):

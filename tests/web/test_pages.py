@@ -81,7 +81,7 @@ def test_a_click_on_a_value_proves_it_before_it_is_kept(reach: Running) -> None:
     assert re.search(r"It works:.*?1,284", answer.text, re.DOTALL)
     assert 'name="field" value="members"' in answer.text
     choice = {"path": "channel.members", "field": "members", "unit": "kite friends", "wanted": "number"}
-    kept = reach.press("/feeds/reach", "/feeds/reach/signals", choice)
+    kept = reach.do("feed.pick?feed=reach", choice)
     assert kept.status_code == 302
     assert until(lambda: reach.signal("reach.members"))["value"] == 1284
 
@@ -96,70 +96,62 @@ def test_a_click_on_a_value_proves_it_before_it_is_kept(reach: Running) -> None:
     ],
 )
 def test_a_value_that_cannot_be_kept_says_why(reach: Running, path: str, wanted: str, field: str, words: str) -> None:
-    answer = reach.press("/feeds/reach", "/feeds/reach/signals", {"path": path, "wanted": wanted, "field": field})
+    answer = reach.do("feed.pick?feed=reach", {"path": path, "wanted": wanted, "field": field})
     assert answer.status_code == 422
     assert words in answer.text
 
 
 def test_two_signals_of_one_feed_and_no_two_of_one_name(reach: Running) -> None:
     first = {"path": "channel.members", "wanted": "number", "field": "Members"}
-    assert reach.press("/feeds/reach", "/feeds/reach/signals", first).status_code == 302
-    assert "reach.members already" in reach.press("/feeds/reach", "/feeds/reach/signals", first).text
+    assert reach.do("feed.pick?feed=reach", first).status_code == 302
+    assert "reach.members already" in reach.do("feed.pick?feed=reach", first).text
     second = {"path": "channel.viewers", "wanted": "number", "field": "viewers"}
-    assert reach.press("/feeds/reach", "/feeds/reach/signals", second).status_code == 302
+    assert reach.do("feed.pick?feed=reach", second).status_code == 302
     names = {one["name"] for one in reach.client.get("/api/signals", headers=reach.auth).json()}
     assert names == {"reach.members", "reach.viewers"}
 
 
 def test_a_signal_that_was_removed_comes_back_as_it_was(reach: Running) -> None:
     choice = {"path": "channel.members", "field": "members", "unit": "kite friends", "wanted": "number"}
-    reach.press("/feeds/reach", "/feeds/reach/signals", choice)
-    reach.press("/feeds/reach", "/feeds/reach/signals/members/remove")
+    reach.do("feed.pick?feed=reach", choice)
+    reach.do("feed.unpick?feed=reach&field=members")
     assert reach.client.get("/api/signals", headers=reach.auth).json() == []
-    undo = re.search(r'action="(/feeds/reach/signals/members/restore[^"]+)"', reach.client.get("/feeds/reach").text)
-    assert undo
-    reach.press("/feeds/reach", undo[1].replace("&amp;", "&"))
+    reach.undo("/feeds/reach")
     signal = until(lambda: (one := reach.signal("reach.members")).get("value") and one)
     assert (signal["value"], signal["unit"]) == (1284, "kite friends")
 
 
 def test_a_feed_that_was_removed_comes_back_with_its_signals(reach: Running) -> None:
-    reach.press(
-        "/feeds/reach", "/feeds/reach/signals", {"path": "channel.members", "wanted": "number", "field": "members"}
-    )
-    reach.press("/feeds/reach", "/feeds/reach/remove")
+    reach.do("feed.pick?feed=reach", {"path": "channel.members", "wanted": "number", "field": "members"})
+    reach.do("feed.remove?feed=reach")
     assert reach.client.get("/feeds/reach").status_code == 404
     assert reach.client.get("/api/signals", headers=reach.auth).json() == []
-    reach.press("/", "/feeds/reach/restore")
+    reach.do("feed.restore?feed=reach")
     assert until(lambda: reach.signal("reach.members")["value"]) == 1284
 
 
 def test_a_feed_says_down_while_it_fails_and_live_when_it_is_back(reach: Running, members: MembersService) -> None:
-    reach.press(
-        "/feeds/reach", "/feeds/reach/signals", {"path": "channel.members", "wanted": "number", "field": "members"}
-    )
+    reach.do("feed.pick?feed=reach", {"path": "channel.members", "wanted": "number", "field": "members"})
     until(lambda: reach.signal("reach.members")["freshness"] == "live")
     members.fail("closed")
     until(lambda: reach.signal("reach.members")["freshness"] == "down")
     assert reach.signal("reach.members")["value"] == 1284
     assert "connection was refused" in reach.client.get("/feeds/table").text
     members.fail(None)
-    reach.press("/feeds/reach", "/feeds/reach/ask")
+    reach.do("feed.ask?feed=reach")
     until(lambda: reach.signal("reach.members")["freshness"] == "live")
 
 
 def test_a_paused_feed_is_held_and_changing_its_address_takes_effect(reach: Running, members: MembersService) -> None:
-    reach.press(
-        "/feeds/reach", "/feeds/reach/signals", {"path": "channel.members", "wanted": "number", "field": "members"}
-    )
+    reach.do("feed.pick?feed=reach", {"path": "channel.members", "wanted": "number", "field": "members"})
     until(lambda: reach.signal("reach.members")["freshness"] == "live")
-    reach.press("/feeds/reach", "/feeds/reach/pause", {"paused": "yes"})
+    reach.do("feed.pause?feed=reach", {"paused": "yes"})
     assert reach.signal("reach.members")["freshness"] == "held"
-    reach.press("/feeds/reach", "/feeds/reach/pause", {"paused": "no"})
+    reach.do("feed.pause?feed=reach", {"paused": "no"})
     changed = {"address": f"{members.address}/channels/june_spool", "key_in": "none", "period_s": "1"}
-    reach.press("/feeds/reach", "/feeds/reach/change", changed)
+    reach.do("feed.change?feed=reach", changed)
     until(lambda: reach.signal("reach.members")["value"] not in (1284, None))
-    bad = reach.press("/feeds/reach", "/feeds/reach/change", {**changed, "period_s": "0"})
+    bad = reach.do("feed.change?feed=reach", {**changed, "period_s": "0"})
     assert (bad.status_code, "Give from 1 second" in bad.text) == (422, True)
 
 
@@ -250,7 +242,7 @@ def test_a_piece_told_to_hide_goes_when_its_feed_dies_and_comes_back_with_it(
     until(lambda: "hidden><div" in running.client.get(f"/o/{token}").text)
     assert "is hidden: reach.members is down." in running.client.get("/desk/overlays/1").text
     members.fail(None)
-    running.press("/", "/feeds/reach/ask")
+    running.do("feed.ask?feed=reach")
     until(lambda: ">1,284</span>" in running.client.get(f"/o/{token}").text)
 
 
@@ -263,9 +255,9 @@ def test_a_link_that_does_not_exist_shows_nothing_over_the_picture(running: Runn
 
 def test_a_removed_overlays_link_stops_and_works_again_after_undo(running: Running) -> None:
     token = running.add_overlay("hello")
-    running.press("/", "/overlays/1/remove")
+    running.do("overlay.remove?overlay=1")
     assert running.client.get(f"/o/{token}").status_code == 404
-    running.press("/", "/overlays/1/restore")
+    running.do("overlay.restore?overlay=1")
     assert running.client.get(f"/o/{token}").status_code == 200
 
 
@@ -278,34 +270,30 @@ def test_the_overlays_page_is_small(running: Running) -> None:
 
 def test_a_session_is_started_and_taken_back(running: Running) -> None:
     running.event(type="kill", data={})
-    running.press("/", "/session/start")
+    running.do("session.start")
     assert running.signal("kill.count_this_session")["value"] == 0
     running.event(type="kill", data={})
-    running.press("/", "/session/undo")
+    running.do("session.undo")
     assert running.signal("kill.count_this_session")["value"] == 2
 
 
 def test_a_session_that_began_earlier_counts_what_came_before(running: Running) -> None:
     began = running.settings.clock() - timedelta(minutes=90)
     running.event(type="kill", time=(began + timedelta(minutes=1)).isoformat())
-    running.press("/", "/session/start")
+    running.do("session.start")
     assert running.signal("kill.count_this_session")["value"] == 0
     typed = f"{began.astimezone(zone()):%H:%M:%S}"
-    assert running.press("/", "/session/began", {"began": typed}).status_code == 302
+    assert running.do("session.correct", {"began": typed}).status_code == 302
     assert running.signal("kill.count_this_session")["value"] == 1
-    page = running.client.get("/").text
-    undo = re.search(r'action="(/session/restore[^"]+)"', page)
-    assert undo
-    running.press("/", undo[1])
+    running.undo()
     assert running.signal("kill.count_this_session")["value"] == 0
-    running.press("/", "/session/began", {"began": "half past"})
-    assert "is not a time of day" in running.client.get("/").text
+    assert "is not a time of day" in running.do("session.correct", {"began": "half past"}).text
 
 
 def test_numbers_on_air_follow_the_language_chosen(running: Running) -> None:
     token = running.add_overlay("{kill.n:,}")
     running.event(type="kill", data={"n": 1284})
-    running.press("/", "/preferences/locale", {"locale": "de"})
+    running.do("choose.numbers", {"locale": "de"})
     assert ">1.284</span>" in running.client.get(f"/o/{token}").text
 
 
@@ -317,7 +305,7 @@ def test_a_key_is_made_shown_once_and_revoked(running: Running) -> None:
     assert key[1] not in running.client.get(made.url).text
     auth = {"Authorization": f"Bearer {key[1]}"}
     assert running.client.get("/api/signals", headers=auth).status_code == 200
-    running.press("/preferences/", "/preferences/keys/2/revoke")
+    running.do("key.revoke?number=2")
     assert running.client.get("/api/signals", headers=auth).status_code == 401
     assert "This needs a name" in running.press("/preferences/", "/preferences/keys", {"name": " "}).text
 

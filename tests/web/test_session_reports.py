@@ -21,12 +21,10 @@ def clock() -> Clock:
 
 def evening(running: Running, clock: Clock) -> None:
     """A session with gifts, kills, a match and a spin, and another one begun after it."""
-    running.press(
-        "/", "/instruments/new/wheel", {"title": "Wheel of tea", "turn_s": "2", "hold_s": "1", "landing": "none"}
-    )
+    running.do("instrument.new?kind=wheel", {"title": "Wheel of tea", "turn_s": "2", "hold_s": "1", "landing": "none"})
     for words in ("sing", "tea"):
-        running.press("/", "/instruments/wheel_of_tea/items", {"words": words, "weight": "1"})
-    running.press("/", "/instruments/new/statistics", {"title": "Cup", "player": "mara_vane"})
+        running.do("instrument.command?instrument=wheel_of_tea&command=add_item", {"words": words, "weight": "1"})
+    running.do("instrument.new?kind=statistics", {"title": "Cup", "player": "mara_vane"})
     window = {"types": ["gift"], "amount": "amount", "by": "name", "over": "session", "stats": ["count", "sum", "top"]}
     act(running, "computed.new", kind="window", name="gifts", choices=window)
     act(running, "session.start")

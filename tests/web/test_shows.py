@@ -311,7 +311,7 @@ def test_an_imported_show_does_nothing_before_it_is_started(running: Running) ->
     assert running.client.get("/api/signals/script.hello", headers=running.auth).status_code == 404
     assert "Imported and paused: 2 feeds, 2 instruments" in flat(running.client.get("/").text)
 
-    running.press("/", "/show/start")
+    running.do("show.start_imported")
     assert "Imported and paused" not in running.client.get("/").text
     paused = running.store.read(lambda session: {one.name: one.paused for one in feeds.all_feeds(session)})
     assert not any(paused.values())

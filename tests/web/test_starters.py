@@ -9,6 +9,7 @@ import shutil
 import subprocess
 import sys
 from collections.abc import Iterator
+from datetime import UTC
 from importlib import resources
 from pathlib import Path
 from typing import Any
@@ -366,7 +367,7 @@ def test_a_starters_way_asks_for_the_key_of_a_choice_that_it_asks_for() -> None:
     assert list(asked) == ["way0-address", "way0-player", "way0-key_in", "way0-key"]
     assert asked["way0-key"].only_if is not None
     with pytest.raises(InvalidPiece) as error:
-        checked(STARTERS["rating"].starter, 0, {"way0-address": "no address", "way0-player": "x"})
+        checked(STARTERS["rating"].starter, 0, {"way0-address": "no address", "way0-player": "x"}, UTC)
     assert list(error.value.wrong) == ["way0-address"]
 
 

@@ -150,13 +150,13 @@ def test_what_does_not_fit_is_told_before_it_goes_on_air(running: Running) -> No
 def test_one_change_is_sent_straight_and_the_draft_waits(running: Running) -> None:
     token = running.add_overlay("hello", x=300)
     running.edit(1, {**CHANGE, "set": {"x": 400, "colour": "#FF0000"}})
-    running.press("/", "/overlays/1/send", {"piece": "text", "field": "colour"})
+    running.do("overlay.send?overlay=1", {"piece": "text", "field": "colour"})
     on_air = page(running, token)
     assert ("--colour:#FF0000" in on_air, "left:300px" in on_air) == (True, True)
     compared = running.client.get("/overlays/1/versions").text
     differs = re.findall(r"What differs.*?</ul>", compared, re.DOTALL)[0]
     assert ("across 300 → 400 px" in differs, "colour" in differs) == (True, False)
-    again = running.press("/", "/overlays/1/send", {"piece": "text", "field": "colour"}, follow_redirects=True)
+    again = running.do("overlay.send?overlay=1", {"piece": "text", "field": "colour"}, follow_redirects=True)
     assert "no difference any more" in again.text
 
 
@@ -165,13 +165,13 @@ def test_the_earlier_version_is_put_on_air_again_at_once(running: Running) -> No
     running.edit(1, {**CHANGE, "set": {"wording": "goodbye"}})
     running.publish(1)
     assert ">goodbye<" in page(running, token)
-    running.press("/", "/overlays/1/versions/1/back")
+    running.do("overlay.back?overlay=1&version=1")
     assert ">hello<" in page(running, token)
     history = running.client.get("/overlays/1/versions").text
     assert ("Version 1 again" in history, history.count("this machine") == 3) == (True, True)
-    running.press("/", "/overlays/1/versions/1/draft")
+    running.do("draft.from_version?overlay=1&version=1")
     assert state(running)["sights"]["text"]["live"][""] == "hello"
-    assert running.press("/", "/overlays/1/versions/99/back").status_code == 404
+    assert running.do("overlay.back?overlay=1&version=99").status_code == 404
 
 
 def test_a_piece_differs_by_scene_and_pages_are_told_which_scene_it_is(running: Running) -> None:
@@ -229,7 +229,7 @@ def test_a_replaced_link_stops_at_once_and_says_why(running: Running) -> None:
     token = running.add_overlay("hello")
     with connect(f"ws://127.0.0.1:{running.port}/live/{token}") as socket:
         socket.recv(5)
-        running.press("/", "/overlays/1/replace-link")
+        running.do("overlay.new_link?overlay=1")
         told = json.loads(socket.recv(5))
     assert (told["kind"], "This link was replaced at" in told["why"]) == ("end", True)
     gone = running.client.get(f"/o/{token}")
@@ -346,9 +346,9 @@ def test_a_typeface_is_added_offered_carried_and_taken_away(running: Running) ->
     assert "font-family:'Paper Kite';font-weight:500;font-display:block;src:url('/media/" in html
     name = re.search(r"/media/(\w+\.woff2)", html)
     assert name
-    running.press("/", f"/typefaces/{name[1]}/remove")
+    running.do(f"media.remove?name={name[1]}")
     assert "is set in Paper Kite, and there is no such typeface any more" in state(running)["findings"]
-    running.press("/", f"/typefaces/{name[1]}/restore")
+    running.do(f"media.restore?name={name[1]}")
     assert "any more" not in state(running)["findings"]
     assert "restricted licence" in upload(running, "/typefaces/", typeface(2), "kite.ttf").text
 
@@ -364,12 +364,12 @@ def test_a_look_that_changes_changes_every_draft_and_nothing_on_air(running: Run
     assert "--colour:#FF00FF" not in page(running, token)
     wrong = post(running, "/looks/ink", {"set": {"colour": "pink", "corner_px": "2"}, "form": "dark"})
     assert (wrong.status_code, list(wrong.json()["wrong"])) == (422, ["colour"])
-    running.press("/", "/looks/ink/remove")
+    running.do("look.remove?look=ink")
     assert "--colour:#FF00FF" not in state(running)["stage"]
 
 
 def test_a_look_is_copied_exported_and_brought_in(running: Running) -> None:
-    copied = running.press("/", "/looks/new", {"from": "gust"}).headers["location"]
+    copied = running.do("look.new", {"like": "gust"}).headers["location"]
     assert "Gust of my own" in running.client.get(copied).text
     out = running.client.get(f"{copied}/tokens.json")
     assert out.json()["Gust of my own"]["weight"] == {"$type": "fontWeight", "$value": 800, "$description": "Weight"}
@@ -384,18 +384,18 @@ def test_a_look_is_copied_exported_and_brought_in(running: Running) -> None:
 
 def test_an_overlay_is_duplicated_put_away_and_brought_back(running: Running) -> None:
     token = running.add_overlay("hello")
-    where = running.press("/", "/overlays/1/duplicate").headers["location"]
+    where = running.do("overlay.duplicate?overlay=1").headers["location"]
     assert "Overlay 2" in running.client.get(where).text
-    running.press("/", "/overlays/1/remove")
+    running.do("overlay.remove?overlay=1")
     listed = running.client.get("/overlays/").text
-    assert ("Put away" in listed, running.client.get(f"/o/{token}").status_code) == (True, 404)
-    running.press("/", "/overlays/1/restore")
+    assert ("Deleted" in listed, running.client.get(f"/o/{token}").status_code) == (True, 404)
+    running.do("overlay.restore?overlay=1")
     assert ">hello<" in page(running, token)
 
 
 def test_the_list_shows_what_is_on_air_and_the_draft_of_what_never_was(running: Running) -> None:
     token = running.add_overlay("hello")
-    running.press("/", "/overlays/1/duplicate")
+    running.do("overlay.duplicate?overlay=1")
     listed = running.client.get("/overlays/").text
     assert f'src="/o/{token}?picture=1"' in listed
     assert 'src="/overlays/2/draft"' in listed
@@ -406,7 +406,7 @@ def test_an_overlay_goes_out_as_one_file_and_comes_in_elsewhere_whole(running: R
     token = running.add_overlay("hello")
     added = upload(running, "/media/picture", png()).json()
     upload(running, "/typefaces/", typeface(), "kite.ttf")
-    running.press("/", "/looks/new", {"from": "gust"})
+    running.do("look.new", {"like": "gust"})
     shown = {"media": added["name"], "width_px": 64, "height_px": 32, "x": 900, "y": 600}
     running.edit(1, {"do": "add", "kind": "picture", "set": shown}, {**CHANGE, "set": {"typeface": "Paper Kite"}})
     out = running.client.get("/overlays/1/export")
@@ -581,5 +581,5 @@ def test_half_a_character_pair_in_a_looks_name_is_mended(running: Running) -> No
 
 
 def test_a_form_that_lacks_what_it_needs_is_told_so(running: Running) -> None:
-    answer = running.press("/looks/", "/looks/new", {"from": ""})
+    answer = running.do("look.new", {"like": ""})
     assert (answer.status_code, "This needs a name. Go back and correct it" in answer.text) == (422, True)

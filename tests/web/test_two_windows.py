@@ -14,7 +14,7 @@ from sqlmodel import Session, select
 from tesoura.core.forms.meanwhile import marks_of, merged
 from tesoura.errors import InvalidPiece
 from tesoura.store.tables import ComputedRow, FeedRow, TextFileRow
-from tests.conftest import Running, flat
+from tests.conftest import Running
 from tests.web.test_cue_pages import CHEER
 
 FIELD = re.compile(r'<(?:input|textarea|select)\b[^>]*\bname="opened_with"[^>]*value="([^"]*)"')
@@ -57,31 +57,31 @@ def kept(running: Running, *names: str) -> list[str]:
 
 def window(running: Running) -> tuple[str, str, dict[str, Any]]:
     form = {"name": "gifts", "types": "gift", "stats": "count", "over": "today", "amount": "amount", "by": "name"}
-    running.press("/signals/new/window", "/signals/new/window", form)
-    return "/signals/computed/1", "/signals/computed/1", form
+    running.do("computed.new?kind=window", form)
+    return "/signals/computed/1", "computed.change?computed=1", form
 
 
 def statistics(running: Running) -> tuple[str, str, dict[str, Any]]:
     form = {"title": "Game", "player": "mara_vane", "former": "", "last": "10"}
-    running.press("/", "/instruments/new/statistics", form)
-    return "/instruments/game", "/instruments/game", form
+    running.do("instrument.new?kind=statistics", form)
+    return "/instruments/game", "instrument.change?instrument=game", form
 
 
 def text_file(running: Running) -> tuple[str, str, dict[str, Any]]:
     form = {"name": "tea.txt", "wording": "five", "nothing_yet": "", "when_down": "keep", "newline": "no"}
-    running.press("/files/new", "/files/new", form)
-    return "/files/1", "/files/1", form
+    running.do("file.new", form)
+    return "/files/1", "file.change?file=1", form
 
 
 def feed(running: Running) -> tuple[str, str, dict[str, Any]]:
     form = {"title": "Deaths", "what": "number", "start": "5", "low": "0", "high": "9", "step": "1"}
     running.press("/feeds/new/hand", "/feeds/new/hand", form)
-    return "/feeds/deaths", "/feeds/deaths/change", form
+    return "/feeds/deaths", "feed.change?feed=deaths", form
 
 
 def cue(running: Running) -> tuple[str, str, dict[str, Any]]:
-    running.press("/", "/cues/new", CHEER)
-    return "/cues/cheer", "/cues/cheer", CHEER
+    running.do("instrument.new?kind=cue", CHEER)
+    return "/cues/cheer", "instrument.change?instrument=cheer", CHEER
 
 
 @pytest.mark.parametrize(
@@ -102,21 +102,20 @@ def test_two_windows_of_the_same_settings(
 ) -> None:
     page, door, form = make(running)
     was = opened(running, page)
-    assert running.press(page, door, {**form, one[0]: one[1], "opened_with": was}).status_code == 302
+    assert running.do(door, {**form, one[0]: one[1], "opened_with": was}).status_code == 302
     # The second window was opened before: it changes something else, and the first one's change stays.
-    assert running.press(page, door, {**form, two[0]: two[1], "opened_with": was}).status_code == 302
+    assert running.do(door, {**form, two[0]: two[1], "opened_with": was}).status_code == 302
     assert kept(running, one[0], two[0]) == [one[1], two[1]]
     # It changes the same: nothing is saved, the page says how it is by now, and saving again keeps it.
-    answer = running.press(page, door, {**form, two[0]: two[1], one[0]: one[2], "opened_with": was})
-    assert answer.status_code == 422
-    assert f"Changed in another window since you opened this, to “{one[1]}”. Save again to keep yours." in flat(
-        answer.text
+    answer = running.do(
+        door, {**form, two[0]: two[1], one[0]: one[2], "opened_with": was}, headers={"Accept": "application/json"}
     )
+    assert answer.status_code == 422
+    told = f"Changed in another window since you opened this, to “{one[1]}”. Save again to keep yours."
+    assert answer.json()["wrong"] == {one[0]: told}
     assert kept(running, one[0]) == [one[1]]
-    again = FIELD.search(answer.text)
-    assert again
-    given = {**form, two[0]: two[1], one[0]: one[2], "opened_with": html.unescape(again[1])}
-    assert running.press(page, door, given).status_code == 302
+    given = {**form, two[0]: two[1], one[0]: one[2], "opened_with": json.dumps(answer.json()["opened_with"])}
+    assert running.do(door, given).status_code == 302
     assert kept(running, one[0]) == [one[2]]
 
 

@@ -27,9 +27,9 @@ def wheel(
     running: Running, fields: tuple[tuple[str, str], ...] = (("sing", "1"), ("tea", "1")), **choices: Any
 ) -> None:
     given = {"title": "Wheel", "turn_s": "2", "hold_s": "1", "landing": "none", **choices}
-    running.press("/", "/instruments/new/wheel", given)
+    running.do("instrument.new?kind=wheel", given)
     for words, weight in fields:
-        running.press("/", "/instruments/wheel/items", {"words": words, "weight": weight})
+        running.do("instrument.command?instrument=wheel&command=add_item", {"words": words, "weight": weight})
 
 
 def do(running: Running, command: str, **given: Any) -> str:
@@ -91,14 +91,14 @@ def test_spins_are_earned_spent_and_kept_over_a_kill(running: Running) -> None:
 def test_chances_stand_beside_each_field_and_what_cannot_be_says_why(running: Running) -> None:
     wheel(running, (("once", "1"),))
     assert "needs at least 2 fields; it has 1" in do(running, "spin")
-    running.press("/", "/instruments/wheel/items", {"words": "the cold kettle", "weight": "0,25"})
+    running.do("instrument.command?instrument=wheel&command=add_item", {"words": "the cold kettle", "weight": "0,25"})
     page = flat(running.client.get("/instruments/wheel").text)
     assert "80.0 %" in page
     assert "20.0 %" in page
-    wrong = running.press("/", "/instruments/wheel/items", {"words": "", "weight": "-1"})
+    wrong = running.do("instrument.command?instrument=wheel&command=add_item", {"words": "", "weight": "-1"})
     assert wrong.status_code == 422
     assert "A weight is 0 or more" in flat(wrong.text)
-    long = running.press("/", "/instruments/wheel/items", {"words": "x" * 81, "weight": "1"})
+    long = running.do("instrument.command?instrument=wheel&command=add_item", {"words": "x" * 81, "weight": "1"})
     assert "at most 80 fit" in flat(long.text)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import uuid
 from collections.abc import Awaitable, Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any, TypeVar
 
@@ -39,6 +39,8 @@ class Done:
     words: str
     result: Given = field(default_factory=dict)
     undo: Call | None = None
+    undo_number: int = 0
+    """Its number among what can be undone; 0 when it cannot."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,7 +129,7 @@ async def perform(doing: Doing, action: Action, given: Given) -> Done:
     doing.must_be(action.may, action.title)
     done = await action.run(doing, action.checked(given))
     if done.undo is not None and action.takes_back:
-        doing.runtime.undo_line.add(_undoable(doing, done, action))
+        done = replace(done, undo_number=doing.runtime.undo_line.add(_undoable(doing, done, action)))
         doing.runtime.touched("undo")
     if action.noted:
         # What is handed on unchecked, and what is covered, does not go into the log.

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from datetime import tzinfo
 from functools import partial
 from typing import Any
 
@@ -15,7 +16,7 @@ from tesoura.core.computed.graph import Definition
 from tesoura.core.cues.setup import CUE, STEPS, pressed_by, starts_programs, way_back
 from tesoura.core.forms.checks import group, text, whole
 from tesoura.core.forms.fields import Field
-from tesoura.core.forms.form import Filled, fill
+from tesoura.core.forms.form import Filled, fill, in_zone
 from tesoura.core.forms.meanwhile import OPENED_WITH, merged
 from tesoura.core.instruments.base import InstrumentKind
 from tesoura.core.instruments.items import ADD
@@ -52,7 +53,7 @@ async def _put_away(doing: Doing, row_id: int, away: bool) -> None:
 
 def made_of(doing: Doing, kind: ComputedKind, typed: Mapping[str, Any], name: str) -> tuple[Definition, dict[str, Any]]:
     """The definition and its choices. Raises InvalidPiece, which names every field that is wrong."""
-    filled = fill(kind.fields, typed)
+    filled = fill(kind.fields, in_zone(kind.fields, typed, doing.runtime.preferences.zone))
     if filled.wrong:
         raise InvalidPiece(filled.wrong)
     definition = build(kind.name, name, filled.choices)
@@ -170,14 +171,14 @@ REBUILD = _setup(
 # Instruments
 
 
-def filled_instrument(kind: InstrumentKind, typed: Mapping[str, Any]) -> Filled:
+def filled_instrument(kind: InstrumentKind, typed: Mapping[str, Any], zone: tzinfo) -> Filled:
     """The form as filled in, with what is wrong with its choices together."""
-    filled = fill(kind.fields, typed)
+    filled = fill(kind.fields, in_zone(kind.fields, typed, zone))
     return filled if filled.wrong else Filled(filled.choices, {}, kind.check(filled.choices))
 
 
-def _instrument_choices(kind: InstrumentKind, typed: Mapping[str, Any]) -> Mapping[str, Any]:
-    filled = filled_instrument(kind, typed)
+def _instrument_choices(doing: Doing, kind: InstrumentKind, typed: Mapping[str, Any]) -> Mapping[str, Any]:
+    filled = filled_instrument(kind, typed, doing.runtime.preferences.zone)
     if filled.wrong:
         raise InvalidPiece(filled.wrong)
     return filled.choices
@@ -187,7 +188,7 @@ async def _new_instrument(doing: Doing, given: Given) -> Done:
     kind = KINDS.get(given["kind"])
     if kind is None:
         raise one_of_these("kind of instrument", given["kind"], list(KINDS))
-    choices = _instrument_choices(kind, given["choices"])
+    choices = _instrument_choices(doing, kind, given["choices"])
     taken = doing.runtime.names_taken() | await doing.read(stored_feeds.names_taken) | {"own", "event"}
     taken |= RESERVED | await doing.read(stored.names_ever_used)
     name = unused(snake(str(choices["title"]), kind.example), taken)
@@ -226,7 +227,8 @@ async def change_choices(
 ) -> Mapping[str, Any]:
     """Give an instrument other choices, each checked; they are given back. Raises InvalidPiece."""
     kind = KINDS[row.kind]
-    choices = _instrument_choices(kind, merged(opened_with, _instrument_choices(kind, typed), row.choices))
+    mine = _instrument_choices(doing, kind, typed)
+    choices = _instrument_choices(doing, kind, merged(opened_with, mine, row.choices))
     if row.kind == CUE:
         await _cue_may_be(doing, row.name, choices)
     await _keep(doing, row.id, row.kind, row.name, choices)

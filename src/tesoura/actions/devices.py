@@ -16,7 +16,7 @@ _DEVICE = {"device": Field("Device", whole(1, 2**53), kind="number")}
 
 
 def _leaves(raw: object) -> tuple[str, ...]:
-    given = raw.split(",") if isinstance(raw, str) else raw
+    given = raw.split(",") if isinstance(raw, str) else raw or ()
     if not isinstance(given, list | tuple):
         raise InvalidField("Give the leaves' ids as a list.")
     found = tuple(dict.fromkeys(str(one).strip()[:20] for one in given if str(one).strip()))

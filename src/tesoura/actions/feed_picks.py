@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from sqlmodel import Session
 
 from tesoura.actions.action import Action, Call, Doing, Done, Given
 from tesoura.actions.feed_setup import FEED, feed_row
 from tesoura.actions.roles import SET_UP
 from tesoura.core.forms.checks import choice, group, line, text, whole
-from tesoura.core.forms.fields import Field
+from tesoura.core.forms.fields import Field, checked
+from tesoura.core.forms.form import Fields
 from tesoura.core.names import is_part, snake
 from tesoura.core.signals.engine import OWN_TYPES
+from tesoura.core.signals.payload import suggested_name
 from tesoura.core.values import Wanted
-from tesoura.errors import Gone, InvalidField, InvalidPiece
+from tesoura.errors import Gone, InvalidField, InvalidPiece, TooMuch
+from tesoura.feeds.rules import EventRule
 from tesoura.store.tables import RuleRow, SignalRow
 
 MAX_PATH, MAX_UNIT, MAX_FIELDS = 500, 60, 30
@@ -31,6 +36,8 @@ def _part(raw: object) -> str:
 async def _pick(doing: Doing, given: Given) -> Done:
     feed, field = given["feed"].lower(), given["field"]
     full = f"{feed}.{field}"
+    if given["anew"] == "no":
+        await _try_path(doing, feed, given)
 
     def job(session: Session) -> Call:
         row = feed_row(session, feed)
@@ -46,6 +53,17 @@ async def _pick(doing: Doing, given: Given) -> Done:
     undo = await doing.write(job)
     await doing.runtime.refresh_feed(feed)
     return Done(f"Kept as {full}.", {"signal": full}, undo)
+
+
+async def _try_path(doing: Doing, feed: str, given: Given) -> None:
+    """Raise InvalidPiece when the path reaches nothing in the latest response, if one was received."""
+    report = doing.runtime.feeds.report(feed)
+    if report is None or report.state.last_ok_at is None:
+        return
+    try:
+        await doing.runtime.feeds.pick(feed, given["path"], Wanted(given["wanted"]))
+    except (ValueError, TooMuch) as error:
+        raise InvalidPiece({"path": str(error)}) from None
 
 
 def _picked(feed: str, row: SignalRow) -> Call:
@@ -120,14 +138,31 @@ def _event_type(raw: object) -> str:
 
 
 def _fields(raw: object) -> dict[str, str]:
-    fields = {snake(str(name), "field"): str(path)[:MAX_PATH] for name, path in group(raw).items()}
+    """Paths by name: an object, or lines of `name = path` or of a path alone."""
+    given = _lines(raw) if isinstance(raw, str) else group(raw)
+    fields = {snake(str(name), "field"): str(path)[:MAX_PATH] for name, path in given.items()}
     if len(fields) > MAX_FIELDS:
         raise InvalidField(f"At most {MAX_FIELDS} fields.")
     return fields
 
 
+def _lines(typed: str) -> dict[str, str]:
+    fields = {}
+    for one in filter(str.strip, typed.splitlines()):
+        name, equals, path = (part.strip() for part in one.partition("="))
+        fields[name if equals else suggested_name(name)] = path if equals else name
+    return fields
+
+
+def rule_choices(typed: Given) -> dict[str, Any]:
+    """A rule's choices, each checked. Raises InvalidPiece, which names every one that is wrong."""
+    return checked(_RULE, typed)
+
+
 async def _rule(doing: Doing, given: Given) -> Done:
     feed = given["feed"].lower()
+    if problem := await doing.runtime.feeds.rule_problem(EventRule(0, **{name: given[name] for name in _RULE})):
+        raise InvalidField(problem)
 
     def job(session: Session) -> int:
         row = feed_row(session, feed)
@@ -176,18 +211,18 @@ async def _unrule(doing: Doing, given: Given) -> Done:
 
 
 _PATH = text(MAX_PATH, empty=True)
+_RULE: Fields = {
+    "type": Field("What happened", _event_type),
+    "items": Field("The items' path", _PATH),
+    "id_path": Field("Their id's path", _PATH),
+    "time_path": Field("Their time's path", _PATH),
+    "fields": Field("Fields, by name", _fields, kind="data"),
+}
 RULE = Action(
     "feed.rule",
     "Make events of what a feed brings",
     "Of each item that is new.",
-    {
-        **FEED,
-        "type": Field("What happened", _event_type),
-        "items": Field("The items' path", _PATH),
-        "id_path": Field("Their id's path", _PATH),
-        "time_path": Field("Their time's path", _PATH),
-        "fields": Field("Fields, by name", _fields, kind="data"),
-    },
+    {**FEED, **_RULE},
     _rule,
     noted=True,
     may=SET_UP,

@@ -13,7 +13,7 @@ from tesoura.actions.action import Action, Call, Doing, Done, Given, one_of_thes
 from tesoura.actions.roles import MACHINE, SET_UP
 from tesoura.core.forms.checks import group, text
 from tesoura.core.forms.fields import Field
-from tesoura.core.forms.form import Filled, fill
+from tesoura.core.forms.form import Filled, fill, secret_names
 from tesoura.core.forms.meanwhile import OPENED_WITH, merged
 from tesoura.core.names import snake, unused
 from tesoura.core.signals.by_hand import checked
@@ -111,7 +111,8 @@ async def _change(doing: Doing, given: Given) -> Done:
 
     row, kept = await doing.read(ask)
     kind = kind_called(row.kind)
-    every = {**kept, **given["secrets"]}
+    typed = {one: given["choices"][one] for one in secret_names(kind.fields) if given["choices"].get(one)}
+    every = {**kept, **typed, **given["secrets"]}
     mine = filled_in(kind, given["choices"], every).choices
     filled = filled_in(kind, merged(given["opened_with"], mine, row.choices), every)
     may_reach(doing, kind, filled.choices)

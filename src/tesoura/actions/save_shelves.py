@@ -15,7 +15,7 @@ from tesoura.actions.roles import MACHINE, SET_UP
 from tesoura.actions.saves import ID, IN, changed, entry_of, folder_of, game_of, number_of, number_or_none
 from tesoura.archives import WAITING
 from tesoura.bundles import shelf_files
-from tesoura.core.forms.checks import line, text, whole
+from tesoura.core.forms.checks import line, optional, text, whole
 from tesoura.core.forms.fields import Field, number, switch
 from tesoura.core.overlays.pieces.kind import media
 from tesoura.errors import CommandRefused, Gone, InvalidField
@@ -27,6 +27,8 @@ from tesoura.saves.looking import OWN, expanded, files_of
 from tesoura.store import saves as stored
 from tesoura.store.tables import SaveGameRow, SaveRow
 
+LAST = 10_000
+"""A place behind all others."""
 GAME_FIELDS: Mapping[str, Field] = {
     "title": Field("Its name", line(80), placeholder="The Lantern Mile"),
     "leave_first": Field(
@@ -170,6 +172,9 @@ async def _describe(doing: Doing, given: Given) -> Done:
 
     before = await changed(doing, job)
     was = {"entry": row.id, "name": before.name, "note": before.note, "picture": before.picture}
+    if given["folder"] is not None and given["folder"] != (row.parent_id or 0):
+        await _move(doing, {"entry": row.id, "folder": given["folder"], "at": LAST})
+        was["folder"] = row.parent_id or 0
     return Done(f"“{given['name']}” was changed.", {}, Call("saves.describe", was))
 
 
@@ -279,13 +284,18 @@ NEW_FOLDER = Action(
     may=SET_UP,
 )
 DESCRIBE = Action(
-    "saves.describe", "Change an entry's name, note and picture", "", {**_ENTRY, **_NAMED}, _describe, may=SET_UP
+    "saves.describe",
+    "Change an entry's name, note and picture",
+    "",
+    {**_ENTRY, **_NAMED, "folder": Field("Folder", optional(number_or_none), kind="number")},
+    _describe,
+    may=SET_UP,
 )
 MOVE = Action(
     "saves.move",
     "Move an entry of a shelf",
     "Into a folder, 0 for none, at a place that counts from 0.",
-    {**_ENTRY, **IN, "at": Field("Place", whole(0, 10_000), kind="number", default=0)},
+    {**_ENTRY, **IN, "at": Field("Place", whole(0, LAST), kind="number", default=0)},
     _move,
     may=SET_UP,
 )

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+
 from tesoura.actions.action import Action, Call, Doing, Done, Given
-from tesoura.core.forms.checks import INSTANT, optional, whole
+from tesoura.core.forms.checks import INSTANT, optional, text, time_before, whole
 from tesoura.core.forms.fields import Field
-from tesoura.errors import Gone, InvalidField
+from tesoura.core.instants import iso_instant
+from tesoura.errors import Gone, InvalidField, SessionsOutOfOrder
 from tesoura.store import state
 
 
@@ -19,8 +22,14 @@ async def _start(doing: Doing, given: Given) -> Done:
     await doing.write(lambda session: state.start_session(session, at))
     await doing.runtime.session_changed()
     return Done(
-        "A new session has started. What counts from it stands at 0.", {"began": at.isoformat()}, Call("session.undo")
+        f"Session started at {_clock(doing, at)}. Its counts start from there.",
+        {"began": at.isoformat()},
+        Call("session.undo"),
     )
+
+
+def _clock(doing: Doing, at: datetime) -> str:
+    return f"{at.astimezone(doing.runtime.preferences.zone):%H:%M:%S}"
 
 
 async def _foresee_start(doing: Doing, given: Given) -> str:
@@ -38,22 +47,35 @@ async def _undo(doing: Doing, given: Given) -> Done:
 
 
 async def _correct(doing: Doing, given: Given) -> Done:
-    at = given["began"]
+    number, typed = given["session"] or None, given["began"]
+    until = doing.now()
+    if number:
+        found = next((one for one in await doing.read(state.all_sessions) if one.id == number), None)
+        until = (found and found.ended_at) or until
+    at = iso_instant(typed) or time_before(until.astimezone(doing.runtime.preferences.zone))(typed)
     if at > doing.now():
         raise InvalidField("A session cannot begin in the future.")
-    number = given["session"] or None
-    before = await doing.write(lambda session: state.correct_start(session, at, number))
+    try:
+        before = await doing.write(lambda session: state.correct_start(session, at, number))
+    except SessionsOutOfOrder as error:
+        earlier, later = error.between
+        after = f"after {_clock(doing, earlier)}, when the previous one started" if earlier else ""
+        ahead = f"before {_clock(doing, later)}, when the next one started" if later else ""
+        raise InvalidField(
+            f"Sessions can't overlap. Choose a time {' and '.join(filter(None, (after, ahead)))}."
+        ) from None
     await doing.runtime.session_changed()
     which = {"session": number} if number else {}
     undo = Call("session.correct", {"began": before.isoformat(), **which}) if before else None
-    return Done("The session's start was corrected. Its counts were recomputed.", {"began": at.isoformat()}, undo)
+    words = f"This session started at {_clock(doing, at)}. Its counts were recomputed."
+    return Done(words, {"began": at.isoformat()}, undo)
 
 
 START = Action(
     "session.start",
     "Start a session",
     "Begin a new stream session, now unless told: one deliberate act.",
-    {"began": Field("It began at", optional(INSTANT), kind="instant")},
+    {"began": Field("Started at", optional(INSTANT), kind="instant")},
     _start,
     _foresee_start,
     noted=True,
@@ -66,7 +88,7 @@ CORRECT = Action(
     "Correct the start",
     "Let a session, the present one unless told, have begun at another time.",
     {
-        "began": Field("It began at", INSTANT, kind="instant"),
+        "began": Field("Started at", text(40), placeholder="19:02", help="A time of day, or an instant with its zone."),
         "session": Field("Session's number", whole(0, 2**53), kind="number", default=0),
     },
     _correct,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from datetime import tzinfo
 from importlib import resources
 from typing import Any
 
@@ -134,7 +135,7 @@ class _Checked:
     instruments: tuple[tuple[StarterInstrument, Mapping[str, Any]], ...]
 
 
-def checked(starter: Starter, way: int, given: Mapping[str, Any]) -> _Checked:
+def checked(starter: Starter, way: int, given: Mapping[str, Any], zone: tzinfo) -> _Checked:
     """What was answered, each checked by its field. Raises InvalidPiece, by the names of the answers."""
     if starter.ways and way >= len(starter.ways):
         raise InvalidPiece({"way": "Choose where it comes from."})
@@ -161,7 +162,7 @@ def checked(starter: Starter, way: int, given: Mapping[str, Any]) -> _Checked:
     instruments = []
     for part in starter.instruments:
         own = {name: given[f"{part.name}-{name}"] for name in part.ask if f"{part.name}-{name}" in given}
-        filled = filled_instrument(INSTRUMENTS[part.kind], {**with_answers(part.choices, answers), **own})
+        filled = filled_instrument(INSTRUMENTS[part.kind], {**with_answers(part.choices, answers), **own}, zone)
         for name, words in filled.wrong.items():
             wrong[f"{part.name}-{name}"] = words
         instruments.append((part, filled.choices))
@@ -309,7 +310,7 @@ def _picked(way: StarterWay, given: Given, answers: Answers) -> Recipe:
 async def _use(doing: Doing, given: Given) -> Done:
     starter = read_starter(given["starter"])
     answers = given["answers"]
-    found = checked(starter, given["way"], answers)
+    found = checked(starter, given["way"], answers, doing.runtime.preferences.zone)
     making = _Making(doing, starter, found)
     try:
         await making.all(answers)

@@ -425,6 +425,10 @@ class Feeds:
             return [], str(error), looked_at
         return items[:ON_LIST], wrong, looked_at
 
+    async def rule_problem(self, rule: EventRule) -> str | None:
+        """Return what is wrong with a rule whatever comes, or None."""
+        return await self._checked(rule, {})
+
     async def _checked(self, rule: EventRule, message: object) -> str | None:
         return await self._within(check, rule, rule, message)
 

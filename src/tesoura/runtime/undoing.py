@@ -36,10 +36,11 @@ class UndoLine:
         self._line: deque[Undoable] = deque(maxlen=MOST)
         self._number = 0
 
-    def add(self, one: Undoable) -> None:
-        """Something was done."""
+    def add(self, one: Undoable) -> int:
+        """Add what was done; return its number."""
         self._number += 1
         self._line.append(replace(one, number=self._number))
+        return self._number
 
     def all(self) -> Sequence[Undoable]:
         """All of it, the last first."""

@@ -50,7 +50,7 @@ from tesoura.web.reports import sponsors as sponsor_reports
 from tesoura.web.reports import views as reports
 from tesoura.web.saves import carrying as shelf_files
 from tesoura.web.saves import views as saves
-from tesoura.web.shared import covering, errors
+from tesoura.web.shared import covering, errors, pressing
 from tesoura.web.shared.doors import EXTENSION, Doors, own_port
 from tesoura.web.shared.offers import Offers
 from tesoura.web.shared.routing import LazyRule
@@ -62,6 +62,7 @@ from tesoura.web.signals import computed, wordings
 from tesoura.web.signals import views as signals
 
 ROOMS = (
+    pressing,
     api,
     api_actions,
     api_clips,

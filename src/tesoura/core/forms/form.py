@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from datetime import datetime, tzinfo
 from typing import Any
 
 from tesoura.core.forms.fields import Field
@@ -43,6 +44,19 @@ def fill(fields: Fields, typed: Mapping[str, object], kept: Mapping[str, str] | 
             continue
         (secrets if one.kind == "secret" else choices)[name] = value
     return Filled(choices, secrets, wrong)
+
+
+def in_zone(fields: Fields, typed: Mapping[str, Any], zone: tzinfo) -> dict[str, Any]:
+    """Return what was typed, with the user's zone for each date that names none."""
+    out = dict(typed)
+    for name, one in fields.items():
+        if one.kind == "instant" and out.get(name):
+            try:
+                at = datetime.fromisoformat(str(out[name]))
+            except ValueError:
+                continue
+            out[name] = (at if at.tzinfo else at.replace(tzinfo=zone)).isoformat()
+    return out
 
 
 def secret_names(fields: Fields) -> list[str]:

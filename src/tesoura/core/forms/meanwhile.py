@@ -9,7 +9,7 @@ from typing import Any
 
 from tesoura.core.forms.checks import group
 from tesoura.core.forms.fields import Field
-from tesoura.errors import InvalidPiece
+from tesoura.errors import ChangedMeanwhile
 
 OPENED_WITH = {"opened_with": Field("Opened with", group, kind="data", default={})}
 """A parameter for the marks of what was saved when the form was opened; left out, everything is replaced."""
@@ -23,7 +23,7 @@ def marks_of(saved: Mapping[str, Any]) -> dict[str, str]:
 def merged(opened_with: Mapping[str, Any], mine: Mapping[str, Any], saved: Mapping[str, Any]) -> dict[str, Any]:
     """The choices to be saved: mine, and what was saved meanwhile of those that I left as they were.
 
-    Raises InvalidPiece, which names every choice that was changed in both places, and how it is now.
+    Raises ChangedMeanwhile, which names every choice that was changed in both places, and how it is now.
     """
     choices, conflicts = dict(mine), {}
     for name, was in opened_with.items():
@@ -35,7 +35,7 @@ def merged(opened_with: Mapping[str, Any], mine: Mapping[str, Any], saved: Mappi
             now = _shown(saved.get(name))
             conflicts[name] = f"Changed in another window since you opened this, to {now}. Save again to keep yours."
     if conflicts:
-        raise InvalidPiece(conflicts)
+        raise ChangedMeanwhile(conflicts, marks_of(saved))
     return choices
 
 

@@ -37,6 +37,7 @@ from tesoura.web.feeds.views import seal, unsealed
 from tesoura.web.mat.draft import laid
 from tesoura.web.shared.acting import act, back_to, must_be_here
 from tesoura.web.shared.doors import runtime, settings, store, studio
+from tesoura.web.shared.shown import zone
 
 blueprint = Blueprint("begin", __name__, url_prefix="/begin")
 MOST_PICKS = 12
@@ -151,7 +152,7 @@ def use() -> ResponseReturnValue:
         typed |= _practised(name, way)
         return _page(starter, text, typed, {}, None, _sealed(starter, typed), key)
     try:
-        found = checked(starter, way, typed)
+        found = checked(starter, way, typed, zone())
     except InvalidPiece as error:
         return _page(starter, text, typed, error.wrong, None, _sealed(starter, typed), key)
     proof = _tried(found.way, found.feed, typed)

@@ -15,7 +15,7 @@ from sqlmodel import Session
 
 from tesoura.core.computed.occurrence import instant
 from tesoura.core.replays.occasions import MICRO
-from tesoura.errors import Invalid, TesouraError
+from tesoura.errors import TesouraError
 from tesoura.runtime.clip_room import TOLD_FROM
 from tesoura.runtime.clips import shown_parts
 from tesoura.runtime.facade import Runtime
@@ -283,102 +283,6 @@ def _vtt(at: int) -> str:
 # What is done
 
 
-def _done(action: str, back: str, **given: Any) -> ResponseReturnValue:
-    """Do it, say what was done, and go back. What cannot be done is said too."""
-    try:
-        done = act(action, **given)
-        flash(done.words, "done")
-    except (TesouraError, Invalid) as error:
-        flash(str(error), "wrong")
-    return redirect(back)
-
-
-def _back(clip_id: int) -> str:
-    return url_for("clips.show", clip_id=clip_id) if request.form.get("to") == "clip" else url_for("clips.index")
-
-
-@blueprint.post("/<int:clip_id>/name")
-def name(clip_id: int) -> ResponseReturnValue:
-    """Name it."""
-    return _done("clip.name", _back(clip_id), clip=clip_id, title=request.form.get("title", ""))
-
-
-@blueprint.post("/<int:clip_id>/star")
-def star(clip_id: int) -> ResponseReturnValue:
-    """Star it, or take its star."""
-    action = "clip.star" if request.form.get("starred") == "yes" else "clip.unstar"
-    if not request.headers.get("HX-Request"):
-        return _done(action, _back(clip_id), clip=clip_id)
-    act(action, clip=clip_id)
-    # The list is drawn anew once that is told; what was chosen of it, and where it was scrolled to, stay.
-    return "", 204
-
-
-@blueprint.post("/<int:clip_id>/trim")
-def trim(clip_id: int) -> ResponseReturnValue:
-    """Show it from here to there."""
-    form = request.form
-    return _done(
-        "clip.trim",
-        url_for("clips.show", clip_id=clip_id),
-        clip=clip_id,
-        begin=form.get("begin", "0"),
-        end=form.get("end", ""),
-    )
-
-
-@blueprint.post("/<int:clip_id>/show")
-def show_it(clip_id: int) -> ResponseReturnValue:
-    """Show it to viewers."""
-    return _done("clip.show", _back(clip_id), clip=clip_id, by=request.form.get("by", ""))
-
-
-@blueprint.post("/<int:clip_id>/seen-at")
-def seen_at(clip_id: int) -> ResponseReturnValue:
-    """The kill is really seen there."""
-    return _done("clip.seen_at", url_for("clips.show", clip_id=clip_id), clip=clip_id, at=request.form.get("at", ""))
-
-
-@blueprint.post("/<int:clip_id>/remove")
-def remove(clip_id: int) -> ResponseReturnValue:
-    """Take it away."""
-    done = act("clip.remove", clip=clip_id)
-    flash(done.words, "undo:" + url_for("clips.restore", clip_id=clip_id))
-    return redirect(url_for("clips.index"))
-
-
-@blueprint.post("/<int:clip_id>/restore")
-def restore(clip_id: int) -> ResponseReturnValue:
-    """Bring it back."""
-    return _done("clip.restore", url_for("clips.index"), clip=clip_id)
-
-
-@blueprint.post("/take")
-def take() -> ResponseReturnValue:
-    """Keep the last seconds of a source: so it is proven."""
-    back, source, to = request.form.get("back", ""), request.form.get("source", ""), url_for("clips.index")
-    if back == "feed":
-        to = url_for("feeds.show", name=source)
-    elif back in dict(_replays()):
-        to = url_for("instruments.edit", name=back)
-    return _done("clip.take", to, source=source, seconds=request.form.get("seconds", "12"))
-
-
-@blueprint.post("/reel")
-def reel() -> ResponseReturnValue:
-    """Make a reel of those that were chosen, in the order in which they were."""
-    form = request.form
-    chosen = form.get("order") or ",".join(form.getlist("clip"))
-    return _done(
-        "clip.reel",
-        url_for("clips.index"),
-        clips=chosen,
-        title=form.get("title", ""),
-        under=form.get("under", ""),
-        width_px=form.get("width_px", "1280"),
-    )
-
-
 @blueprint.post("/jobs/<job>/stop")
 def stop(job: str) -> ResponseReturnValue:
     """Stop what is being made, or forget that it failed."""
@@ -387,12 +291,6 @@ def stop(job: str) -> ResponseReturnValue:
     if request.headers.get("HX-Request"):
         return jobs_fragment()
     return redirect(url_for("clips.index"))
-
-
-@blueprint.post("/room")
-def bounds() -> ResponseReturnValue:
-    """Choose how much room clips take."""
-    return _done("clip.room", url_for("clips.index"), gb=request.form.get("gb", ""), days=request.form.get("days", ""))
 
 
 @blueprint.post("/send")

@@ -25,9 +25,10 @@ from tesoura.runtime.facade import Runtime
 from tesoura.runtime.stage import source_of
 from tesoura.store import log as event_log
 from tesoura.store import overlays as stored_overlays
-from tesoura.web.cues.views import filled_cue, typed_cue
+from tesoura.web.cues.views import filled_cue
 from tesoura.web.mat.draft import draft_of, sights_of
 from tesoura.web.shared.doors import now, runtime, store, studio
+from tesoura.web.shared.typed import typed_form
 
 blueprint = Blueprint("trial", __name__, url_prefix="/cues")
 LOOKED_AT = 200
@@ -98,7 +99,7 @@ def _named(drafts: Sequence[_Draft], target: str) -> tuple[_Draft, Piece | None]
 @blueprint.post("/trial")
 def attempt() -> ResponseReturnValue:
     """Try a cue as it is typed: what it would do, in its order, and the draft on which it is seen."""
-    _, made = filled_cue(typed_cue())
+    _, made = filled_cue(typed_form())
     if made is None:
         return "", 200
     at = now()

@@ -24,7 +24,7 @@ from tesoura.core.forms.form import Filled
 from tesoura.core.instruments.registry import KINDS
 from tesoura.core.nearest import nearest
 from tesoura.core.values import Scalar
-from tesoura.errors import Invalid, InvalidPiece
+from tesoura.errors import Invalid
 from tesoura.runtime.instruments import InstrumentState
 from tesoura.runtime.rehearsal import Rehearsed
 from tesoura.store import computed as stored
@@ -32,9 +32,10 @@ from tesoura.store import log as event_log
 from tesoura.store.log import Logged
 from tesoura.store.tables import ComputedRow
 from tesoura.web.cues.past import offered, past_of
-from tesoura.web.shared.acting import act, opened_with
+from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import now, runtime, store
-from tesoura.web.shared.typed import as_typed
+from tesoura.web.shared.shown import zone
+from tesoura.web.shared.typed import as_typed, typed_form
 
 blueprint = Blueprint("cues", __name__, url_prefix="/cues")
 SHOWN = 20
@@ -135,14 +136,6 @@ def do(name: str, command: str) -> ResponseReturnValue:
 # One cue
 
 
-def typed_cue() -> dict[str, Any]:
-    """What was typed into the form."""
-    typed: dict[str, Any] = {key: value for key, value in request.form.items() if key != "csrf_token"}
-    if "days" in request.form or typed.get("when") == "times":
-        typed["days"] = request.form.getlist("days")
-    return typed
-
-
 def _groups() -> list[tuple[str, list[dict[str, Field]]]]:
     """The form's fields under their headings, in rows: each step has one of its own."""
     fields = KINDS["cue"].fields
@@ -155,12 +148,11 @@ def _groups() -> list[tuple[str, list[dict[str, Field]]]]:
     return found
 
 
-def _page(typed: Mapping[str, Any], wrong: Mapping[str, str], row: ComputedRow | None) -> dict[str, Any]:
+def _page(typed: Mapping[str, Any], row: ComputedRow | None) -> dict[str, Any]:
     fields = KINDS["cue"].fields
     return {
         "row": row,
         "groups": _groups(),
-        "wrong": wrong,
         "typed": {name: value for name, value in typed.items() if name in fields and value != fields[name].default},
         "starters": () if row else [(one.words, f"{url_for('cues.new')}?{urlencode(one.choices)}") for one in STARTERS],
         "card": _card(_standing(row.name)) if row else None,
@@ -168,37 +160,22 @@ def _page(typed: Mapping[str, Any], wrong: Mapping[str, str], row: ComputedRow |
     }
 
 
-@blueprint.route("/new", methods=["GET", "POST"])
+@blueprint.get("/new")
 def new() -> ResponseReturnValue:
-    """Make a cue."""
-    if request.method == "GET":
-        return render_template("cues/edit.html", **_page(request.args.to_dict(), {}, None))
-    typed = typed_cue()
-    try:
-        done = act("instrument.new", kind="cue", choices=typed)
-    except InvalidPiece as error:
-        return render_template("cues/edit.html", **_page(typed, error.wrong, None)), 422
-    flash(done.words, "said")
-    return redirect(url_for("cues.edit", name=done.result["instrument"]))
+    """The form for a new cue."""
+    return render_template("cues/edit.html", **_page(request.args.to_dict(), None))
 
 
-@blueprint.route("/<name>", methods=["GET", "POST"])
+@blueprint.get("/<name>")
 def edit(name: str) -> ResponseReturnValue:
-    """A cue's own page: how it stands, what it did, how it is set up."""
+    """A cue's own page: its state, its history and its settings."""
     row = row_of(name)
-    if request.method == "GET":
-        return render_template("cues/edit.html", **_page(as_typed(KINDS["cue"].fields, row.choices), {}, row))
-    typed = typed_cue()
-    try:
-        flash(act("instrument.change", instrument=name, choices=typed, opened_with=opened_with()).words, "said")
-    except InvalidPiece as error:
-        return render_template("cues/edit.html", **_page(typed, error.wrong, row)), 422
-    return redirect(url_for("cues.edit", name=name))
+    return render_template("cues/edit.html", **_page(as_typed(KINDS["cue"].fields, row.choices), row))
 
 
 def filled_cue(typed: Mapping[str, Any]) -> tuple[Filled, CuePlan | None]:
     """What was typed so far, and the cue that it comes to, when it comes to one."""
-    filled = filled_instrument(KINDS["cue"], {**typed, "title": str(typed.get("title", "")).strip() or "It"})
+    filled = filled_instrument(KINDS["cue"], {**typed, "title": str(typed.get("title", "")).strip() or "It"}, zone())
     almanac = runtime().call(lambda self: self.engine.graph.almanac)
     return filled, None if filled.wrong else plan("it", filled.choices, almanac)
 
@@ -206,7 +183,7 @@ def filled_cue(typed: Mapping[str, Any]) -> tuple[Filled, CuePlan | None]:
 @blueprint.post("/try")
 def attempt() -> ResponseReturnValue:
     """A cue as a sentence while it is made; what it would have done is looked up behind that."""
-    filled, made = filled_cue(typed_cue())
+    filled, made = filled_cue(typed_form())
     if made is None:
         return render_template("cues/_tried.html", wrong=filled.wrong, fields=KINDS["cue"].fields)
     reads = dict.fromkeys((*made.trigger.reads, *made.conditions.reads, *made.program.reads))
@@ -246,7 +223,7 @@ def _doubtful_level(trigger: Trigger, values: Mapping[str, Scalar]) -> list[str]
 @blueprint.post("/would")
 def would() -> ResponseReturnValue:
     """What a cue would have done with what is in the log, while it is made."""
-    filled, made = filled_cue(typed_cue())
+    filled, made = filled_cue(typed_form())
     if made is None:
         return "", 200
     past = past_of(request.form.get("past", ""))
@@ -297,18 +274,3 @@ def _decision(one: Logged, effects: tuple[Mapping[str, Any], ...]) -> Decision:
         effects,
         int(str(data.get("more", 0))),
     )
-
-
-@blueprint.post("/<name>/remove")
-def remove(name: str) -> ResponseReturnValue:
-    """Put a cue away; it can be brought back."""
-    row_of(name)
-    flash(act("instrument.remove", instrument=name).words, "undo:" + url_for("cues.restore", name=name))
-    return redirect(url_for("cues.index"))
-
-
-@blueprint.post("/<name>/restore")
-def restore(name: str) -> ResponseReturnValue:
-    """Bring a cue back."""
-    flash(act("instrument.restore", instrument=name).words, "said")
-    return redirect(url_for("cues.edit", name=name))

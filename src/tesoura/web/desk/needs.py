@@ -18,6 +18,7 @@ from tesoura.store import log as event_log
 from tesoura.store.secrets import FILE_NAME as KEY_FILE
 from tesoura.web.desk.cards import cards
 from tesoura.web.shared.doors import now, runtime, settings, store
+from tesoura.web.shared.pressing import address_of
 
 LEAST_FREE_MB = 500
 MOST_NEXT = 5
@@ -117,7 +118,7 @@ def _of_imports(self: Runtime) -> list[Need]:
         Need(
             f"Imported and paused: {', '.join(parts)}. Check their settings first.",
             "Start",
-            url_for("shows.start_imported"),
+            address_of("show.start_imported", _then=url_for("desk.show")),
             True,
         )
     ]
@@ -151,7 +152,7 @@ def _of_feeds(self: Runtime) -> list[Need]:
             problem = report.state.problem or "nothing comes"
             words = away.get(report.name, "{title} is down").format(title=report.title)
             again = "Ask now" if report.manner == "asked" else "Reconnect"
-            found.append(Need(f"{words}: {problem}", again, url_for("feeds.ask", name=report.name), True))
+            found.append(Need(f"{words}: {problem}", again, address_of("feed.ask", feed=report.name), True))
         if (left_s := ends.get(report.name, math.inf) - at) < SOON_S:
             words = f"The sign-in of {report.title} ends in {brief(timedelta(seconds=_rounded(max(left_s, 1))))}."
             if left_s <= 0:

@@ -6,7 +6,7 @@ from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
-from tesoura.errors import Gone, InvalidPiece, SourceError
+from tesoura.errors import Gone, SourceError
 from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import runtime
 
@@ -48,14 +48,3 @@ def choose() -> ResponseReturnValue:
     if wrong:
         flash(wrong, "wrong")
     return redirect(url_for("desk.show"))
-
-
-@blueprint.post("/preferences/scenes")
-def name_them() -> ResponseReturnValue:
-    """Say which scenes there are, and which signal tells the present one."""
-    given = {name: request.form.get(name, "") for name in ("scenes", "scene_signal")}
-    try:
-        flash(act("choose.scenes", **given).words, "said")
-    except InvalidPiece as error:
-        flash(next(iter(error.wrong.values())), "wrong")
-    return redirect(url_for("preferences.show") + "#scenes")

@@ -2,20 +2,17 @@
 
 from __future__ import annotations
 
-import contextlib
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from flask import Blueprint, abort, flash, jsonify, redirect, render_template, request, url_for
+from flask import Blueprint, abort, jsonify, render_template, request
 from flask.typing import ResponseReturnValue
 
-from tesoura.core.forms.checks import time_before
-from tesoura.core.instants import iso_instant
 from tesoura.core.signals.sessions import suggestion
 from tesoura.core.values import Freshness
-from tesoura.errors import Gone, InvalidField, SessionsOutOfOrder, TesouraError
+from tesoura.errors import TesouraError
 from tesoura.outputs.hub import Audience
 from tesoura.runtime.facade import Runtime
 from tesoura.runtime.feed_reports import FeedReport
@@ -27,10 +24,9 @@ from tesoura.web.desk.hand import controls
 from tesoura.web.desk.needs import needs, upcoming
 from tesoura.web.desk.panels import full_panels
 from tesoura.web.log.views import moments_drawn
-from tesoura.web.reports.views import out_of_order
-from tesoura.web.shared.acting import act, back_to, effect_of
+from tesoura.web.shared.acting import act, effect_of
 from tesoura.web.shared.doors import now, runtime, store
-from tesoura.web.shared.shown import clock_time, zone
+from tesoura.web.shared.shown import zone
 
 blueprint = Blueprint("desk", __name__)
 HAPPENED = 12
@@ -177,26 +173,6 @@ def undo_effect(number: int) -> ResponseReturnValue:
         return render_template("desk/_undo_effect.html", wrong=str(error))
 
 
-@blueprint.post("/desk/undo/<int:number>")
-def undo_one(number: int) -> ResponseReturnValue:
-    """Take one of them back."""
-    try:
-        flash(act("desk.undo", number=number).words, "said")
-    except TesouraError as error:
-        flash(str(error), "wrong")
-    return redirect(url_for("desk.undoable"))
-
-
-@blueprint.post("/desk/take-back")
-def take_back() -> ResponseReturnValue:
-    """Take the last act back, wherever it was done, and stay there."""
-    try:
-        flash(act("desk.undo").words, "said")
-    except TesouraError as error:
-        flash(str(error), "wrong")
-    return redirect(back_to(url_for("desk.show")))
-
-
 @blueprint.get("/desk/cover")
 def covered() -> ResponseReturnValue:
     """Whether what is private is covered."""
@@ -236,64 +212,3 @@ def overlay_fragment(overlay_id: int) -> ResponseReturnValue:
     if card is None:
         abort(404)
     return render_template("desk/_overlay_state.html", card=card)
-
-
-@blueprint.post("/desk/piece")
-def show_piece() -> ResponseReturnValue:
-    """Show a piece that viewers do not see, or hide one."""
-    try:
-        done = act("piece.show", piece=request.form.get("piece", ""), shown=request.form.get("shown", "yes"))
-        flash(done.words, "said")
-    except Gone as error:
-        flash(str(error), "wrong")
-    return redirect(url_for("desk.show"))
-
-
-@blueprint.post("/session/start")
-def start_session() -> ResponseReturnValue:
-    """Start a stream session: one deliberate act, which can be taken back."""
-    began = request.form.get("began", "")
-    act("session.start", began=began)
-    words = "A stream session started. Counts of this session begin at 0."
-    if began:
-        words = f"The session began at {clock_time(datetime.fromisoformat(began))}. Its counts were made from then on."
-    flash(words, "undo:" + url_for("desk.undo_session"))
-    return redirect(url_for("desk.show"))
-
-
-@blueprint.post("/session/began")
-def correct_session() -> ResponseReturnValue:
-    """Let the present session have begun at another time; its counts follow."""
-    try:
-        at = time_before(now().astimezone(zone()))(request.form.get("began", ""))
-    except InvalidField as error:
-        flash(str(error), "wrong")
-        return redirect(url_for("desk.show"))
-    try:
-        done = act("session.correct", began=at.isoformat())
-    except SessionsOutOfOrder as error:
-        flash(out_of_order(error), "wrong")
-        return redirect(url_for("desk.show"))
-    if done.undo is not None:
-        back = url_for("desk.restore_session", at=done.undo.given["began"])
-        flash(f"This session began at {clock_time(at)}. Its counts were recomputed.", f"undo:{back}")
-    return redirect(url_for("desk.show"))
-
-
-@blueprint.post("/session/restore")
-def restore_session() -> ResponseReturnValue:
-    """Take a correction of the session's start back."""
-    at = iso_instant(request.args.get("at"))
-    if at is None:
-        abort(404)
-    act("session.correct", began=at.isoformat())
-    flash(f"This session began at {clock_time(at)} again.", "said")
-    return redirect(url_for("desk.show"))
-
-
-@blueprint.post("/session/undo")
-def undo_session() -> ResponseReturnValue:
-    """Take the last start back."""
-    with contextlib.suppress(Gone):
-        flash(act("session.undo").words, "said")
-    return redirect(url_for("desk.show"))

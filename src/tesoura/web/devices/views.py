@@ -7,14 +7,12 @@ from dataclasses import dataclass
 from typing import Any
 
 import segno
-from flask import Blueprint, flash, redirect, render_template, request, url_for
+from flask import Blueprint, render_template, url_for
 from flask.typing import ResponseReturnValue
 
-from tesoura.errors import InvalidPiece, TesouraError
 from tesoura.runtime.facade import Runtime
 from tesoura.store import devices
 from tesoura.store.devices import Device
-from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import runtime, settings, store
 
 blueprint = Blueprint("devices", __name__, url_prefix="/devices")
@@ -88,69 +86,3 @@ def list_fragment() -> ResponseReturnValue:
 def pairing_fragment() -> ResponseReturnValue:
     """The open pairing, or the form that opens one."""
     return render_template("devices/_pairing.html", **_pairing(), **_listed(), **_listening())
-
-
-@blueprint.post("/pair")
-def pair() -> ResponseReturnValue:
-    """Open a pairing."""
-    return _done("device.pair", leaves=request.form.getlist("leaves"), name=request.form.get("name", ""))
-
-
-@blueprint.post("/close")
-def close() -> ResponseReturnValue:
-    """Pair nobody."""
-    return _done("device.close")
-
-
-@blueprint.post("/<int:device>/change")
-def change(device: int) -> ResponseReturnValue:
-    """Give a device another name and other leaves."""
-    given = {"leaves": request.form.getlist("leaves"), "name": request.form.get("name", "")}
-    return _done("device.change", device=device, **given)
-
-
-@blueprint.post("/<int:device>/remove")
-def remove(device: int) -> ResponseReturnValue:
-    """Remove a device; its connection closes at once."""
-    return _done("device.remove", device=device)
-
-
-@blueprint.post("/listening/on")
-def listen_on() -> ResponseReturnValue:
-    """Let other machines in."""
-    try:
-        tls = "yes" if request.form.get("tls") else "no"
-        done = act("listening.on", password=request.form.get("password", ""), tls=tls)
-    except InvalidPiece as error:
-        wrong = " ".join(error.wrong.values())
-        return render_template("devices/index.html", **_listed(), **_pairing(), **_listening(wrong)), 422
-    except TesouraError as error:
-        flash(str(error), "wrong")
-    else:
-        flash(done.words, "said")
-    return redirect(url_for("devices.index"))
-
-
-@blueprint.post("/keys")
-def keys_everywhere() -> ResponseReturnValue:
-    """Hear the keys of buttons in other programs too, or on the desk alone."""
-    return _done("keys.everywhere", on=request.form.get("on", "yes"))
-
-
-@blueprint.post("/listening/off")
-def listen_off() -> ResponseReturnValue:
-    """Let nobody else in."""
-    return _done("listening.off")
-
-
-def _done(action: str, **given: Any) -> ResponseReturnValue:
-    try:
-        done = act(action, **given)
-    except InvalidPiece as error:
-        flash(" ".join(error.wrong.values()), "wrong")
-    except TesouraError as error:
-        flash(str(error), "wrong")
-    else:
-        if action not in ("device.pair", "device.close"):
-            flash(done.words, "said")
-    return redirect(url_for("devices.index"))

@@ -53,7 +53,7 @@ def let_read(name: str) -> ResponseReturnValue:
     if proof is not None and proof.wants_folder:
         act("folder.read", folder=str(proof.wants_folder))
         runtime().call(lambda self: self.feeds.ask_now(row.name))
-        flash("Tesoura may read from this folder now. Preferences lists all such folders.", "said")
+        flash("Tesoura can read from this folder now. Preferences lists all such folders.", "said")
     return redirect(url_for("feeds.show", name=name))
 
 
@@ -65,17 +65,3 @@ def webhook_lines() -> list[tuple[str, str, str]]:
     """Lines that send a signed message, to copy: for each language its words, an id, and the lines."""
     folder = resources.files("tesoura").joinpath("bundles", "examples", "sending")
     return [(words, id, folder.joinpath(name).read_text("utf-8").rstrip()) for words, id, name in SENDING]
-
-
-@blueprint.post("/examples")
-def put_examples() -> ResponseReturnValue:
-    """Put the example programs into the scripts folder; those that are there stay as they are."""
-    flash(act("scripts.examples").words, "said")
-    return redirect(url_for("feeds.new", kind="script"))
-
-
-@blueprint.post("/<name>/token")
-def replace_token(name: str) -> ResponseReturnValue:
-    """Give a feed another private address; the old one stops at once."""
-    flash(act("feed.new_address", feed=name).words, "said")
-    return redirect(url_for("feeds.show", name=name))

@@ -13,8 +13,8 @@ from markupsafe import Markup
 from tesoura.actions.feed_setup import with_made
 from tesoura.actions.recipes import shipped_recipes
 from tesoura.core.forms.checks import line
-from tesoura.core.forms.form import Filled, fill, secret_names
-from tesoura.errors import InvalidField, InvalidPiece
+from tesoura.core.forms.form import Filled, fill
+from tesoura.errors import InvalidField
 from tesoura.feeds.api import FeedKind
 from tesoura.links.registry import KINDS
 from tesoura.runtime.facade import Runtime
@@ -23,7 +23,7 @@ from tesoura.store import feeds as stored
 from tesoura.store import rules as stored_rules
 from tesoura.store.tables import FeedRow
 from tesoura.web.feeds.scene_names import named_and_gone
-from tesoura.web.shared.acting import act, must_be_here, opened_with
+from tesoura.web.shared.acting import act, must_be_here
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import plain_choice
 
@@ -158,8 +158,10 @@ def feed_row(name: str) -> FeedRow:
     return row
 
 
-def feed_page(row: FeedRow, status: int = 200, **more: Any) -> ResponseReturnValue:
-    """One feed's page, with what `more` puts into it."""
+@blueprint.get("/<name>")
+def show(name: str) -> ResponseReturnValue:
+    """One feed: its status, its latest response, and the signals and events made from it."""
+    row = feed_row(name)
     row_id = row.id or 0
     picks, kept, rules = store().read(
         lambda session: (
@@ -188,13 +190,9 @@ def feed_page(row: FeedRow, status: int = 200, **more: Any) -> ResponseReturnVal
         "now": now(),
         "typed": {key: plain_choice(value) for key, value in row.choices.items()},
         "has_secret": {key: bool(value) for key, value in kept.items()},
-        "wrong": {},
-        "choosing": None,
-        "making": None,
         "shown_in": _shown_in(kind.shown_by),
-        **more,
     }
-    return render_template("feeds/show.html", **shown), status
+    return render_template("feeds/show.html", **shown)
 
 
 def _shown_in(kind: str) -> list[tuple[str, str]]:
@@ -205,12 +203,6 @@ def _shown_in(kind: str) -> list[tuple[str, str]]:
         return [(one.name, str(one.choices["title"])) for one in found]
 
     return runtime().call(ask) if kind else []
-
-
-@blueprint.get("/<name>")
-def show(name: str) -> ResponseReturnValue:
-    """One feed: how it fares, what came, which signals are picked from it."""
-    return feed_page(feed_row(name))
 
 
 @blueprint.get("/<name>/state")
@@ -228,20 +220,6 @@ def tree_fragment(name: str) -> ResponseReturnValue:
     return render_template("feeds/_tree.html", row=feed_row(name), proof=proof)
 
 
-@blueprint.post("/<name>/change")
-def change(name: str) -> ResponseReturnValue:
-    """Change a feed's choices and key."""
-    row = feed_row(name)
-    kind = KINDS[row.kind]
-    typed = request.form.to_dict()
-    secret = {field: typed[field] for field in secret_names(kind.fields) if typed.get(field)}
-    try:
-        flash(act("feed.change", feed=name, choices=typed, secrets=secret, opened_with=opened_with()).words, "said")
-    except InvalidPiece as error:
-        return feed_page(row, 422, typed=typed, wrong=error.wrong)
-    return redirect(url_for("feeds.show", name=name))
-
-
 @blueprint.post("/<name>/secret/<field>")
 def secret(name: str, field: str) -> ResponseReturnValue:
     """Show a key that was asked for; it is covered again by asking again, or after twenty seconds."""
@@ -250,31 +228,3 @@ def secret(name: str, field: str) -> ResponseReturnValue:
     known = request.form.get("show") == "yes" and field in KINDS[row.kind].fields
     shown = kept.get(field) if known else None
     return render_template("feeds/_secret.html", row=row, field=field, shown=shown), 200, {"Cache-Control": "no-store"}
-
-
-@blueprint.post("/<name>/ask")
-def ask(name: str) -> ResponseReturnValue:
-    """Ask a feed at once, or open its stream anew."""
-    act("feed.ask", feed=feed_row(name).name)
-    return redirect(url_for("feeds.show", name=name))
-
-
-@blueprint.post("/<name>/pause")
-def pause(name: str) -> ResponseReturnValue:
-    """Hold a feed's values on purpose, or let it go on."""
-    act("feed.pause", feed=feed_row(name).name, paused="yes" if request.form.get("paused") == "yes" else "no")
-    return redirect(url_for("feeds.show", name=name))
-
-
-@blueprint.post("/<name>/remove")
-def remove(name: str) -> ResponseReturnValue:
-    """Put a feed away."""
-    flash(act("feed.remove", feed=name).words, "undo:" + url_for("feeds.restore", name=name))
-    return redirect(url_for("feeds.index"))
-
-
-@blueprint.post("/<name>/restore")
-def restore(name: str) -> ResponseReturnValue:
-    """Bring a removed feed back."""
-    flash(act("feed.restore", feed=name).words, "said")
-    return redirect(url_for("feeds.show", name=name))

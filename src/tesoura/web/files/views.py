@@ -15,11 +15,11 @@ from tesoura.core.computed.definitions import COMPUTED, build
 from tesoura.core.forms.form import fill
 from tesoura.core.language.wording import compile_wording
 from tesoura.core.signals.texts import Say
-from tesoura.errors import InvalidField, InvalidPiece
+from tesoura.errors import InvalidField
 from tesoura.runtime.facade import Runtime
 from tesoura.store import text_files as stored
 from tesoura.store.tables import TextFileRow
-from tesoura.web.shared.acting import act, opened_with
+from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import runtime, store
 from tesoura.web.signals.wordings import inserts, sight
 
@@ -44,18 +44,6 @@ def _listed() -> dict[str, Any]:
     return {"reports": reports, "folder": folder}
 
 
-@blueprint.post("/folder")
-def set_folder() -> ResponseReturnValue:
-    """Name the folder that the files are written to."""
-    try:
-        flash(act("file.folder", folder=request.form.get("folder", "")).words, "said")
-    except InvalidPiece as error:
-        flash(error.wrong["folder"], "wrong")
-    except InvalidField as error:
-        flash(str(error), "wrong")
-    return redirect(url_for("files.index"))
-
-
 def _row(file_id: int) -> TextFileRow:
     row = store().read(lambda session: stored.get(session, file_id))
     if row is None:
@@ -63,61 +51,28 @@ def _row(file_id: int) -> TextFileRow:
     return row
 
 
-def _page(typed: Mapping[str, Any], wrong: Mapping[str, str], row: TextFileRow | None) -> str:
+def _page(typed: Mapping[str, Any], row: TextFileRow | None) -> str:
     shown = sight(str(typed.get("wording", "")), str(typed.get("nothing_yet", ""))) if typed.get("wording") else None
     return render_template(
-        "files/edit.html",
-        typed=typed,
-        wrong=wrong,
-        row=row,
-        sight=shown,
-        saved=_as_typed(row) if row else {},
-        **inserts(),
+        "files/edit.html", typed=typed, row=row, sight=shown, saved=_as_typed(row) if row else {}, **inserts()
     )
 
 
-@blueprint.route("/new", methods=["GET", "POST"])
+@blueprint.get("/new")
 def new() -> ResponseReturnValue:
-    """Keep a wording in a file."""
-    if request.method == "GET":
-        return _page({**DEFAULTS, **request.args.to_dict()}, {}, None)
-    return _save(None)
+    """The form for a new text file."""
+    return _page({**DEFAULTS, **request.args.to_dict()}, None)
 
 
-@blueprint.route("/<int:file_id>", methods=["GET", "POST"])
+@blueprint.get("/<int:file_id>")
 def edit(file_id: int) -> ResponseReturnValue:
-    """Change a file's wording and choices."""
+    """A file's wording and settings."""
     row = _row(file_id)
-    return _page(_as_typed(row), {}, row) if request.method == "GET" else _save(row)
+    return _page(_as_typed(row), row)
 
 
 def _as_typed(row: TextFileRow) -> dict[str, Any]:
     return {name: getattr(row, name) for name in FIELDS} | {"newline": "yes" if row.newline else "no"}
-
-
-def _save(row: TextFileRow | None) -> ResponseReturnValue:
-    typed = request.form.to_dict()
-    given = {name: typed.get(name, field.default) for name, field in FIELDS.items()}
-    try:
-        done = act("file.change", file=row.id, **given, opened_with=opened_with()) if row else act("file.new", **given)
-    except InvalidPiece as error:
-        return _page(typed, error.wrong, row), 422
-    flash(done.words, "said")
-    return redirect(url_for("files.index"))
-
-
-@blueprint.post("/<int:file_id>/remove")
-def remove(file_id: int) -> ResponseReturnValue:
-    """Write a file no more."""
-    flash(act("file.remove", file=file_id).words, "undo:" + url_for("files.restore", file_id=file_id))
-    return redirect(url_for("files.index"))
-
-
-@blueprint.post("/<int:file_id>/restore")
-def restore(file_id: int) -> ResponseReturnValue:
-    """Write a file again."""
-    flash(act("file.restore", file=file_id).words, "said")
-    return redirect(url_for("files.index"))
 
 
 # Ready-made ones

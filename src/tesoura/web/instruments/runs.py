@@ -91,38 +91,18 @@ def edit(name: str, command: str) -> ResponseReturnValue:
 @blueprint.get("/<name>/splits/<split>")
 def split(name: str, split: str) -> ResponseReturnValue:
     """A split's own page."""
-    return _split_page(name, split, {}, {})
-
-
-def _split_page(name: str, split_id: str, typed: Mapping[str, Any], wrong: Mapping[str, str]) -> ResponseReturnValue:
     row, run = _run(name)
-    found = next((one for route in run.routes for one in route.splits if one.id == split_id), None)
+    found = next((one for route in run.routes for one in route.splits if one.id == split), None)
     if found is None:
         abort(404)
-    full = {"name": found.name, "group": found.group, "picture": found.picture, "save": found.save, **typed}
-    page = render_template(
+    return render_template(
         "instruments/run/split.html",
         row=row,
         split=found,
         fields=SPLIT_FIELDS,
-        typed=full,
-        wrong=wrong,
+        typed={"name": found.name, "group": found.group, "picture": found.picture, "save": found.save},
         count=run.attempt.of(found.id),
     )
-    return (page, 422) if wrong else page
-
-
-@blueprint.post("/<name>/splits/<split>")
-def change(name: str, split: str) -> ResponseReturnValue:
-    """Change a split."""
-    _run(name)
-    typed = {key: one for key, one in request.form.items() if key in SPLIT_FIELDS}
-    try:
-        done = act("instrument.command", **{**typed, "instrument": name, "command": "change_split", "split": split})
-    except InvalidField as error:
-        return _split_page(name, split, typed, {"name": str(error)})
-    flash(done.words, "said")
-    return redirect(url_for("instruments.edit", name=name) + "#route")
 
 
 @blueprint.post("/<name>/routes")

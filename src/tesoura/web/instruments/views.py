@@ -9,18 +9,16 @@ from typing import Any
 from flask import Blueprint, Response, abort, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from tesoura.actions.action import Done
 from tesoura.actions.computed_setup import filled_instrument
 from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import Fields
-from tesoura.core.instruments import items as item_commands
 from tesoura.core.instruments.base import InstrumentKind
 from tesoura.core.instruments.records import KeptRecord
 from tesoura.core.instruments.registry import KINDS, of_room
 from tesoura.core.instruments.runner import Setup
 from tesoura.core.values import Scalar
-from tesoura.errors import Ambiguous, Invalid, InvalidField, InvalidPiece
+from tesoura.errors import Ambiguous, InvalidField
 from tesoura.runtime.facade import Runtime
 from tesoura.runtime.instruments import InstrumentState
 from tesoura.store import computed as stored
@@ -28,10 +26,11 @@ from tesoura.store import overlays as stored_overlays
 from tesoura.store.exports import record_lines
 from tesoura.store.tables import ComputedRow
 from tesoura.web.desk.panels import EffectNote, panel, panels
-from tesoura.web.shared.acting import act, opened_with
+from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.offers import Offers
-from tesoura.web.shared.typed import as_typed, in_zone
+from tesoura.web.shared.shown import zone
+from tesoura.web.shared.typed import as_typed, typed_form
 
 blueprint = Blueprint("instruments", __name__, url_prefix="/instruments")
 SHOWN_RECORDS = 50
@@ -163,20 +162,6 @@ def choose() -> ResponseReturnValue:
     return render_template("instruments/choose.html", kinds=of_room("instruments"))
 
 
-def _typed(kind: InstrumentKind) -> dict[str, Any]:
-    several = [name for name, field in kind.fields.items() if field.kind in ("several", "events", "scenes", "pieces")]
-    typed: dict[str, Any] = {key: value for key, value in request.form.items() if key != "csrf_token"}
-    for name in several:
-        if kind.fields[name].kind == "pieces":
-            typed[name] = request.form.getlist(name)
-            continue
-        parts = [part.strip() for one in request.form.getlist(name) for part in one.split(",")]
-        typed[name] = [part for part in parts if part]
-        if kind.fields[name].kind == "scenes":
-            typed[name] = ", ".join(typed[name])
-    return in_zone(kind.fields, typed)
-
-
 def grouped(fields: Fields) -> list[tuple[str, dict[str, Field]]]:
     """Fields under their headings."""
     found: dict[str, dict[str, Field]] = {}
@@ -185,29 +170,22 @@ def grouped(fields: Fields) -> list[tuple[str, dict[str, Field]]]:
     return list(found.items())
 
 
-def _page(
-    kind: InstrumentKind, typed: Mapping[str, Any], wrong: Mapping[str, str], row: ComputedRow | None
-) -> dict[str, Any]:
+def _page(kind: InstrumentKind, typed: Mapping[str, Any], row: ComputedRow | None) -> dict[str, Any]:
     standing = runtime().call(lambda self: self.instruments.standing(row.name)) if row else None
     overlays = store().read(lambda session: [(one.id, one.name) for one in stored_overlays.all_overlays(session)])
     full = {**{name: field.default for name, field in kind.fields.items()}, **typed}
     return {
         "kind": kind,
         "typed": full,
-        "wrong": wrong,
         "row": row,
         "groups": grouped(kind.fields),
-        "plain_fields": [
-            name for name, field in kind.fields.items() if name not in wrong and str(full[name]) == str(field.default)
-        ],
+        "plain_fields": [name for name, field in kind.fields.items() if str(full[name]) == str(field.default)],
         "panel": panel(standing) if standing else None,
         "it": standing,
         "now": standing.values if standing else {},
         "overlays": overlays,
         "outputs": kind.outputs(row.choices) if row else {},
         "records": _records(row, kind),
-        "wrong_item": {},
-        "typed_item": {},
         "fires": [one for one in kind.types(row.name, row.choices) if one.startswith(f"{row.name}.")] if row else [],
     }
 
@@ -242,7 +220,7 @@ def never_seen(kind: InstrumentKind, choices: Mapping[str, Any]) -> list[str]:
 def preview(kind: InstrumentKind, typed: Mapping[str, Any], name: str) -> dict[str, Any]:
     """What a set-up would show, with the present state of the instrument of this name if there is one."""
     # Without a name it would show the same; that one is missing is said once it is to be made.
-    filled = filled_instrument(kind, {**typed, "title": str(typed.get("title", "")).strip() or kind.title})
+    filled = filled_instrument(kind, {**typed, "title": str(typed.get("title", "")).strip() or kind.title}, zone())
     if filled.wrong:
         return {"wrong": filled.wrong, "shown": None}
     questions = never_seen(kind, filled.choices)
@@ -267,38 +245,23 @@ def preview(kind: InstrumentKind, typed: Mapping[str, Any], name: str) -> dict[s
 def attempt(kind: str) -> ResponseReturnValue:
     """What a set-up would show."""
     found = _kind(kind)
-    shown = preview(found, _typed(found), request.args.get("name", ""))
+    shown = preview(found, typed_form(), request.args.get("name", ""))
     return render_template("instruments/_preview.html", kind=found, **shown)
 
 
-@blueprint.route("/new/<kind>", methods=["GET", "POST"])
+@blueprint.get("/new/<kind>")
 def new(kind: str) -> ResponseReturnValue:
-    """Set an instrument up."""
+    """The form for a new instrument."""
     found = _kind(kind)
-    if request.method == "GET":
-        return render_template("instruments/edit.html", **_page(found, request.args.to_dict(), {}, None))
-    typed = _typed(found)
-    try:
-        done = act("instrument.new", kind=kind, choices=typed)
-    except InvalidPiece as error:
-        return render_template("instruments/edit.html", **_page(found, typed, error.wrong, None)), 422
-    flash(done.words, "said")
-    return redirect(url_for("instruments.edit", name=done.result["instrument"]))
+    return render_template("instruments/edit.html", **_page(found, request.args.to_dict(), None))
 
 
-@blueprint.route("/<name>", methods=["GET", "POST"])
+@blueprint.get("/<name>")
 def edit(name: str) -> ResponseReturnValue:
-    """An instrument's own page: what it does now, and how it is set up. A change goes on from where it stands."""
+    """An instrument's own page: its panel, its records and its settings."""
     row = row_of(name)
     kind = KINDS[row.kind]
-    if request.method == "GET":
-        return render_template("instruments/edit.html", **_page(kind, as_typed(kind.fields, row.choices), {}, row))
-    typed = _typed(kind)
-    try:
-        flash(act("instrument.change", instrument=name, choices=typed, opened_with=opened_with()).words, "said")
-    except InvalidPiece as error:
-        return render_template("instruments/edit.html", **_page(kind, typed, error.wrong, row)), 422
-    return redirect(url_for("instruments.edit", name=name))
+    return render_template("instruments/edit.html", **_page(kind, as_typed(kind.fields, row.choices), row))
 
 
 @blueprint.post("/<name>/choose/<field>/<value>")
@@ -312,28 +275,6 @@ def change_one(name: str, field: str, value: str) -> ResponseReturnValue:
         return _answer(name, EffectNote(str(error), True), status=422)
 
 
-@blueprint.post("/<name>/copy")
-def copy(name: str) -> ResponseReturnValue:
-    """Make another instrument like this one."""
-    done = act("instrument.copy", instrument=name)
-    flash(done.words, "said")
-    return redirect(url_for("instruments.edit", name=done.result["instrument"]))
-
-
-@blueprint.post("/<name>/remove")
-def remove(name: str) -> ResponseReturnValue:
-    """Put an instrument away; it can be brought back."""
-    flash(act("instrument.remove", instrument=name).words, "undo:" + url_for("instruments.restore", name=name))
-    return redirect(url_for("instruments.index"))
-
-
-@blueprint.post("/<name>/restore")
-def restore(name: str) -> ResponseReturnValue:
-    """Bring an instrument back, as its commands in the log left it."""
-    flash(act("instrument.restore", instrument=name).words, "said")
-    return redirect(url_for("instruments.edit", name=name))
-
-
 # Its items, and what it has written down
 
 
@@ -342,61 +283,6 @@ def _records(row: ComputedRow | None, kind: InstrumentKind) -> dict[str, list[Ke
     if row is None:
         return {}
     return {one.name: runtime().call(Runtime.records, row.name, one.name, SHOWN_RECORDS) for one in kind.records}
-
-
-@blueprint.post("/<name>/items")
-def add_item(name: str) -> ResponseReturnValue:
-    """Give an instrument one more item."""
-    return _item(name, "add_item", {})
-
-
-@blueprint.post("/<name>/items/<item>")
-def item(name: str, item: str) -> ResponseReturnValue:
-    """Change an item, move it, or take it out."""
-    wanted = request.form.get("do", "change_item")
-    if wanted in ("up", "down"):
-        return _item(name, "move_item", {"item": item, "by": 1 if wanted == "down" else -1})
-    return _item(name, "remove_item" if wanted == "remove_item" else "change_item", {"item": item})
-
-
-def _item(name: str, command: str, given: dict[str, Any]) -> ResponseReturnValue:
-    row = row_of(name)
-    kind = KINDS[row.kind]
-    if kind.items is None:
-        abort(404)
-    typed = {field: request.form[field] for field in kind.items.fields if field in request.form}
-    if command in ("add_item", "change_item"):
-        given = {**typed, **given}
-    try:
-        done = act("instrument.command", instrument=name, command=command, **given)
-    except InvalidPiece as error:
-        page = _page(kind, as_typed(kind.fields, row.choices), {}, row)
-        page |= {"wrong_item": error.wrong, "typed_item": typed if command == "add_item" else {}}
-        return render_template("instruments/edit.html", **page), 422
-    except InvalidField as error:
-        flash(str(error), "wrong")
-    else:
-        flash(f"{done.words}.", f"undo:{_undo_of(name, done)}" if done.undo else "said")
-    return redirect(url_for("instruments.edit", name=name) + "#items")
-
-
-def _undo_of(name: str, done: Done) -> str:
-    assert done.undo is not None
-    given = {key: value for key, value in done.undo.given.items() if key not in ("instrument", "command")}
-    return url_for("instruments.take_back", name=name, command=done.undo.given["command"], **given)
-
-
-@blueprint.post("/<name>/items/back/<command>")
-def take_back(name: str, command: str) -> ResponseReturnValue:
-    """Take back what was done to an item."""
-    if command not in item_commands.COMMANDS:
-        abort(404)
-    try:
-        act("instrument.command", **request.args.to_dict(), instrument=name, command=command)
-        flash("Taken back.", "said")
-    except Invalid as error:
-        flash(str(error), "wrong")
-    return redirect(url_for("instruments.edit", name=name) + "#items")
 
 
 @blueprint.get("/<name>/records/<kind>.csv")

@@ -26,8 +26,9 @@ from tesoura.store.log import Logged
 from tesoura.store.log_search import Search
 from tesoura.store.search_words import asked_words
 from tesoura.web.log.words import called_things, event_words, found_by, told
-from tesoura.web.shared.acting import act, back_to, effect_of
+from tesoura.web.shared.acting import act, effect_of
 from tesoura.web.shared.doors import now, runtime, store
+from tesoura.web.shared.pressing import address_of
 from tesoura.web.shared.shown import zone
 
 LED_TO = 40
@@ -139,13 +140,6 @@ def _moments() -> dict[str, Any]:
     return {"waiting": waiting, "showing": showing, "there": THERE, "held": held, "last_moment": last}
 
 
-@blueprint.post("/hold")
-def hold() -> ResponseReturnValue:
-    """Hold all moments, or let them go on."""
-    flash(act("moments.hold", held=request.form.get("held", "yes")).words, "said")
-    return redirect(back_to(url_for("desk.show")))
-
-
 @blueprint.get("/moments")
 def moments_fragment() -> ResponseReturnValue:
     """What is being shown, and what waits to be."""
@@ -195,50 +189,6 @@ def show(seq: int) -> ResponseReturnValue:
         is_void=_is_void(corrections),
         own_doing=found.event.type.startswith("tesoura."),
     )
-
-
-@blueprint.post("/<int:seq>/again")
-def again(seq: int) -> ResponseReturnValue:
-    """Show the moments of an event once more."""
-    try:
-        flash(act("moment.again", event=seq).words, "said")
-    except Gone as error:
-        flash(str(error), "wrong")
-    return redirect(back_to(url_for("log.show", seq=seq)))
-
-
-@blueprint.post("/moments/<int:moment>/skip")
-def skip(moment: int) -> ResponseReturnValue:
-    """Take a moment out of the line, or off the screen."""
-    try:
-        done = act("moment.skip", moment=moment)
-        flash(done.words, "undo:" + url_for("log.again", seq=done.result["event"]))
-    except Gone as error:
-        flash(str(error), "wrong")
-    return redirect(back_to(url_for("log.index")))
-
-
-@blueprint.post("/moments/skip")
-def skip_all() -> ResponseReturnValue:
-    """Take all moments that wait out of the line."""
-    try:
-        flash(act("moments.skip").words, "undo:" + url_for("desk.take_back"))
-    except Gone as error:
-        flash(str(error), "wrong")
-    return redirect(back_to(url_for("log.index")))
-
-
-@blueprint.post("/<int:seq>/correct")
-def correct(seq: int) -> ResponseReturnValue:
-    """Correct an amount by a further event; what was written stays."""
-    try:
-        given = {name: request.form.get(name, "") for name in ("field", "value")}
-        flash(act("log.correct", event=seq, **given).words, "said")
-    except InvalidPiece as error:
-        flash(next(iter(error.wrong.values())), "wrong")
-    except Gone:
-        abort(404)
-    return redirect(url_for("log.show", seq=seq))
 
 
 def _editable(logged: Logged) -> dict[str, Any]:
@@ -306,28 +256,10 @@ def _finite(number: float) -> float:
 @blueprint.post("/<int:seq>/edit")
 def edit(seq: int) -> ResponseReturnValue:
     """Correct an event's fields or its time by further events; what was written stays."""
-    return _corrected(seq, "log.edit", lambda: _typed_change(seq))
-
-
-@blueprint.post("/<int:seq>/void")
-def void(seq: int) -> ResponseReturnValue:
-    """Void an event: it stays in the log and counts nowhere."""
-    return _corrected(seq, "log.void", lambda: {"event": seq})
-
-
-@blueprint.post("/<int:seq>/restore")
-def restore(seq: int) -> ResponseReturnValue:
-    """Let a voided event count again."""
-    return _corrected(seq, "log.restore", lambda: {"event": seq})
-
-
-def _corrected(seq: int, action: str, given: Callable[[], dict[str, Any]]) -> ResponseReturnValue:
     try:
-        flash(act(action, **given()).words, "undo:" + url_for("desk.take_back"))
+        flash(act("log.edit", **_typed_change(seq)).words, "undo:" + address_of("desk.undo"))
     except (InvalidField, InvalidPiece) as error:
         flash(next(iter(error.wrong.values())) if isinstance(error, InvalidPiece) else str(error), "wrong")
-    except Gone:
-        abort(404)
     return redirect(url_for("log.show", seq=seq))
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from functools import partial
 
-from flask import Blueprint, Response, abort, flash, request, send_file, url_for
+from flask import Blueprint, Response, abort, flash, request, send_file
 from flask.typing import ResponseReturnValue
 
 from tesoura.actions.action import Done
@@ -15,6 +15,7 @@ from tesoura.store import media as stored
 from tesoura.store.tables import MediaRow
 from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import store
+from tesoura.web.shared.pressing import address_of
 
 blueprint = Blueprint("media", __name__)
 
@@ -79,5 +80,5 @@ def put_in_place(kind: str, name: str) -> ResponseReturnValue:
         done = act("media.replace", name=name, by=added.result["name"])
     except (InvalidField, Gone) as error:
         return {"wrong": str(error)}, 422
-    flash(done.words, "undo:" + url_for("desk.take_back"))
+    flash(done.words, "undo:" + address_of("desk.undo"))
     return {**added.result, "words": done.words}

@@ -9,7 +9,6 @@ from markupsafe import Markup
 from tesoura.core.overlays.typefaces import TYPEFACES
 from tesoura.errors import InvalidField
 from tesoura.web.looks import media
-from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import studio
 
 blueprint = Blueprint("typefaces", __name__, url_prefix="/typefaces")
@@ -35,13 +34,4 @@ def add() -> ResponseReturnValue:
         flash(media.take("typeface").words, "said")
     except InvalidField as error:
         flash(str(error), "wrong")
-    return redirect(url_for("typefaces.index"))
-
-
-@blueprint.post("/<name>/<any(remove, restore):way>")
-def remove(name: str, way: str) -> ResponseReturnValue:
-    """Take one of the user's own typefaces away, or bring it back."""
-    words = act(f"media.{way}", name=name).words
-    if way == "remove":
-        flash(words, "undo:" + url_for("typefaces.remove", name=name, way="restore"))
     return redirect(url_for("typefaces.index"))

@@ -192,27 +192,6 @@ def change(look_id: str) -> ResponseReturnValue:
     }, 422 if wrong else 200
 
 
-@blueprint.post("/new")
-def new() -> ResponseReturnValue:
-    """Make a look of one's own, beginning as a copy of another."""
-    done = act("look.new", like=request.form.get("from", "ink"))
-    return redirect(url_for("looks.edit", look_id=done.result["look"]))
-
-
-@blueprint.post("/<look_id>/remove")
-def remove(look_id: str) -> ResponseReturnValue:
-    """Put a look of one's own away, or have a shipped one back as it came."""
-    flash(act("look.remove", look=look_id).words, "undo:" + url_for("looks.restore", look_id=look_id))
-    return redirect(url_for("looks.edit", look_id=look_id) if look_id in SHIPPED else url_for("looks.index"))
-
-
-@blueprint.post("/<look_id>/restore")
-def restore(look_id: str) -> ResponseReturnValue:
-    """Bring back what was put away."""
-    act("look.restore", look=look_id)
-    return redirect(url_for("looks.edit", look_id=look_id))
-
-
 @blueprint.get("/<look_id>/tokens.json")
 def export(look_id: str) -> ResponseReturnValue:
     """A look as design tokens."""

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import io
 
-from flask import Blueprint, Response, flash, redirect, render_template, request, url_for
+from flask import Blueprint, Response, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from tesoura.core.overlays.fit.boxes import hull
 from tesoura.web.mat.draft import laid
 from tesoura.web.overlays.views import row_of
-from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import runtime, settings, studio
 
 blueprint = Blueprint("links", __name__, url_prefix="/overlays")
@@ -67,11 +66,3 @@ def code(overlay_id: int) -> ResponseReturnValue:
         out, kind="svg", scale=4, border=3, dark="#1E2A38", light="#FFFDF8", xmldecl=False
     )
     return Response(out.getvalue(), mimetype="image/svg+xml", headers={"Cache-Control": "no-store"})
-
-
-@blueprint.post("/<int:overlay_id>/replace-link")
-def replace(overlay_id: int) -> ResponseReturnValue:
-    """Give the overlay a new link; pages of the old one stop at once and say why."""
-    done = act("overlay.new_link", overlay=overlay_id)
-    flash(done.words, "copy:" + url_for("pages.overlay", token=str(done.result["token"])))
-    return redirect(url_for("links.show", overlay_id=overlay_id))

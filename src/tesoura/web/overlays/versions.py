@@ -7,7 +7,6 @@ from flask.typing import ResponseReturnValue
 
 from tesoura.core.overlays.differences import sent_straight
 from tesoura.core.overlays.fit.missing import EVENT
-from tesoura.errors import InvalidField
 from tesoura.store import drafts
 from tesoura.store import overlays as stored
 from tesoura.store.overlays import OnAir
@@ -82,29 +81,3 @@ def draft(overlay_id: int) -> ResponseReturnValue:
     there = laid(overlay_id)
     says = {name: sight.says["live"] for name, sight in there.sights.items()}
     return render_template("versions/draft.html", draft=there.draft, says_of_all=says, face_rules=studio().face_rules())
-
-
-@blueprint.post("/<int:overlay_id>/send")
-def send(overlay_id: int) -> ResponseReturnValue:
-    """Send one difference of the draft straight to air; the rest of the draft waits."""
-    sent = {name: request.form.get(name, "") for name in ("piece", "field")}
-    try:
-        flash(act("overlay.send", overlay=overlay_id, **sent).words, "air")
-    except InvalidField as error:
-        flash(str(error), "wrong")
-    return redirect(url_for("versions.compare", overlay_id=overlay_id))
-
-
-@blueprint.post("/<int:overlay_id>/versions/<int:rev>/back")
-def take_back(overlay_id: int, rev: int) -> ResponseReturnValue:
-    """Put an earlier version on air again, at once. The draft stays as it is."""
-    act("overlay.back", overlay=overlay_id, version=rev)
-    flash(f"Version {rev} is on air again. The draft is as it was.", "air")
-    return redirect(url_for("versions.compare", overlay_id=overlay_id))
-
-
-@blueprint.post("/<int:overlay_id>/versions/<int:rev>/draft")
-def to_draft(overlay_id: int, rev: int) -> ResponseReturnValue:
-    """Make a version that was on air the draft; undo takes that back."""
-    flash(act("draft.from_version", overlay=overlay_id, version=rev).words, "said")
-    return redirect(url_for("mat.show", overlay_id=overlay_id))

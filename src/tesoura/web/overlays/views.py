@@ -74,39 +74,6 @@ def row_of(overlay_id: int) -> OverlayRow:
     return row
 
 
-@blueprint.post("/<int:overlay_id>/rename")
-def rename(overlay_id: int) -> ResponseReturnValue:
-    """Give an overlay another name."""
-    try:
-        act("overlay.rename", overlay=overlay_id, name=request.form.get("name", ""))
-    except InvalidPiece as error:
-        flash(next(iter(error.wrong.values())), "wrong")
-    return redirect(url_for("links.show", overlay_id=overlay_id))
-
-
-@blueprint.post("/<int:overlay_id>/duplicate")
-def duplicate(overlay_id: int) -> ResponseReturnValue:
-    """Make another overlay with the same draft and a link of its own; nothing of it is on air."""
-    done = act("overlay.duplicate", overlay=overlay_id)
-    flash(done.words, "said")
-    return redirect(url_for("mat.show", overlay_id=done.result["overlay"]))
-
-
-@blueprint.post("/<int:overlay_id>/remove")
-def remove(overlay_id: int) -> ResponseReturnValue:
-    """Put an overlay away; its link stops."""
-    done = act("overlay.remove", overlay=overlay_id)
-    flash(done.words, "undo:" + url_for("overlays.restore", overlay_id=overlay_id))
-    return redirect(url_for("overlays.index"))
-
-
-@blueprint.post("/<int:overlay_id>/restore")
-def restore(overlay_id: int) -> ResponseReturnValue:
-    """Bring an overlay back that was put away, with the same link."""
-    flash(act("overlay.restore", overlay=overlay_id).words, "said")
-    return redirect(url_for("mat.show", overlay_id=overlay_id))
-
-
 # As a file
 
 

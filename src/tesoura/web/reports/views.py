@@ -7,24 +7,20 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
+from flask import Blueprint, abort, render_template
 from flask.typing import ResponseReturnValue
 
 from tesoura.core.cues.happenings import FEED_CHANGED
-from tesoura.core.forms.checks import time_before
-from tesoura.core.instants import iso_instant
 from tesoura.core.signals.outages import Outage, outages
 from tesoura.core.values import Freshness
-from tesoura.errors import InvalidField, SessionsOutOfOrder
 from tesoura.runtime.session_reports import MARKS
 from tesoura.store import log as event_log
 from tesoura.store import log_search, state
 from tesoura.store.log_search import Search
 from tesoura.store.state import StreamSession
 from tesoura.store.tables import SessionReportRow
-from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import now, runtime, store
-from tesoura.web.shared.shown import clock_time, zone
+from tesoura.web.shared.shown import zone
 
 blueprint = Blueprint("reports", __name__, url_prefix="/reports")
 LISTED = 100
@@ -183,44 +179,3 @@ def _ticks(start: datetime, length_s: float) -> list[tuple[float, str]]:
             ticks.append((gone_s / length_s * WIDTH, f"{here:%H:%M}"))
         at += timedelta(minutes=1)
     return ticks
-
-
-@blueprint.post("/<int:session_id>/began")
-def correct(session_id: int) -> ResponseReturnValue:
-    """Let a session have begun at another time; all of it is worked out anew."""
-    one = session_of(session_id)
-    until = one.ended_at or now()
-    try:
-        at = time_before(until.astimezone(zone()))(request.form.get("began", ""))
-        done = act("session.correct", began=at.isoformat(), session=one.id)
-    except InvalidField as error:
-        flash(str(error), "wrong")
-        return redirect(url_for("reports.show", session_id=session_id))
-    except SessionsOutOfOrder as error:
-        flash(out_of_order(error), "wrong")
-        return redirect(url_for("reports.show", session_id=session_id))
-    before = done.undo.given["began"] if done.undo else at.isoformat()
-    back = url_for("reports.restore", session_id=session_id, at=before)
-    flash(f"This session began at {clock_time(at)}. Its figures were recomputed.", f"undo:{back}")
-    return redirect(url_for("reports.show", session_id=session_id))
-
-
-def out_of_order(error: SessionsOutOfOrder) -> str:
-    """Why a session cannot have begun then."""
-    earlier, later = error.between
-    words = [
-        f"after {clock_time(earlier)}, when the one before it began" if earlier else "",
-        f"before {clock_time(later)}, when the next one began" if later else "",
-    ]
-    return f"Sessions follow one another: it must begin {' and '.join(word for word in words if word)}."
-
-
-@blueprint.post("/<int:session_id>/restore")
-def restore(session_id: int) -> ResponseReturnValue:
-    """Take a correction of a session's start back."""
-    at = iso_instant(request.args.get("at"))
-    if at is None:
-        abort(404)
-    act("session.correct", began=at.isoformat(), session=session_id)
-    flash(f"This session began at {clock_time(at)} again.", "said")
-    return redirect(url_for("reports.show", session_id=session_id))

@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from flask import Blueprint, abort, flash, jsonify, redirect, render_template, request, url_for
+from flask import Blueprint, abort, jsonify, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from sqlmodel import Session
 
@@ -99,24 +99,14 @@ def _look_for(game: SaveGameRow | None, wrong: str) -> ResponseReturnValue:
     return (page, 422) if wrong else page
 
 
-@blueprint.route("/set-up", methods=["GET", "POST"])
+@blueprint.get("/set-up")
 def set_up() -> ResponseReturnValue:
-    """What a new game's shelf is set up with, once its save was chosen."""
-    path = request.values.get("path", "")[:1_000]
-    if request.method == "GET":
-        game_id = request.args.get("game", "")
-        if game_id.isdecimal():
-            return _form(_game(int(game_id)), {"path": path}, {})
-        return _form(None, {"path": path, "title": _guess(path)}, {})
-    typed = {name: one for name, one in request.form.items() if name in ("path", *GAME_FIELDS)}
-    try:
-        done = act("saves.new_game", **typed)
-    except InvalidPiece as error:
-        return _form(None, typed, error.wrong)
-    except InvalidField as error:
-        return _form(None, typed, {"path": str(error)})
-    flash(done.words, "said")
-    return redirect(url_for("saves.show", game_id=done.result["game"]))
+    """The form for the saves of a game, once its save was chosen; that of a game that is known, with the new place."""
+    path = request.args.get("path", "")[:1_000]
+    game_id = request.args.get("game", "")
+    if game_id.isdecimal():
+        return _form(_game(int(game_id)), {"path": path})
+    return _form(None, {"path": path, "title": _guess(path)})
 
 
 def _guess(path: str) -> str:
@@ -127,7 +117,7 @@ def _guess(path: str) -> str:
     ].title()
 
 
-def _form(game: SaveGameRow | None, typed: Mapping[str, Any], wrong: Mapping[str, str]) -> ResponseReturnValue:
+def _form(game: SaveGameRow | None, typed: Mapping[str, Any]) -> str:
     own: dict[str, Any] = {name: field.default for name, field in GAME_FIELDS.items()}
     if game is not None:
         own |= {
@@ -138,8 +128,7 @@ def _form(game: SaveGameRow | None, typed: Mapping[str, Any], wrong: Mapping[str
             "keeps_times": "yes" if game.keeps_times else "no",
             "path": game.path,
         }
-    page = render_template("saves/set_up.html", game=game, fields=GAME_FIELDS, typed={**own, **typed}, wrong=wrong)
-    return (page, 422) if wrong else page
+    return render_template("saves/set_up.html", game=game, fields=GAME_FIELDS, typed={**own, **typed})
 
 
 @blueprint.get("/<int:game_id>/look")
@@ -148,27 +137,10 @@ def look_again(game_id: int) -> ResponseReturnValue:
     return _look_for(_game(game_id), "")
 
 
-@blueprint.route("/<int:game_id>/set-up", methods=["GET", "POST"])
+@blueprint.get("/<int:game_id>/set-up")
 def change(game_id: int) -> ResponseReturnValue:
-    """Change how a game's shelf is set up."""
-    game = _game(game_id)
-    if request.method == "GET":
-        return _form(game, {}, {})
-    typed = {name: one for name, one in request.form.items() if name in ("path", *GAME_FIELDS)}
-    try:
-        done = act("saves.change_game", game=game_id, **typed)
-    except InvalidPiece as error:
-        return _form(game, typed, error.wrong)
-    except InvalidField as error:
-        return _form(game, typed, {"path": str(error)})
-    flash(done.words, "said")
-    return redirect(url_for("saves.show", game_id=game_id))
-
-
-@blueprint.post("/<int:game_id>/<any(remove, restore):way>")
-def put_away(game_id: int, way: str) -> ResponseReturnValue:
-    """Put a shelf away, or bring it back."""
-    return _done(f"saves.{way}_game", url_for("saves.index", all="yes"), game=game_id)
+    """The settings of a game's saves."""
+    return _form(_game(game_id), {})
 
 
 # The shelf
@@ -227,36 +199,6 @@ def _entries(rows: Sequence[SaveRow], game: SaveGameRow, same: str) -> list[Shel
 # What is pressed
 
 
-def _done(action: str, to: str, **given: Any) -> ResponseReturnValue:
-    try:
-        done = act(action, **given)
-    except (InvalidPiece, InvalidField, Gone) as error:
-        words = " ".join(error.wrong.values()) if isinstance(error, InvalidPiece) else str(error)
-        flash(words, "wrong")
-    except TimeoutError:
-        flash("It takes long, and goes on: here you see how far it is, and can stop it.", "said")
-    else:
-        flash(done.words, "undo:" + url_for("desk.take_back") if done.undo else "said")
-    return redirect(to)
-
-
-@blueprint.post("/<int:game_id>/keep")
-def keep(game_id: int) -> ResponseReturnValue:
-    """Keep what the game has now, or another entry once more."""
-    given = {name: request.form.get(name, "") for name in ("name", "note", "folder", "of")}
-    return _done("saves.keep", url_for("saves.show", game_id=game_id), game=game_id, **given)
-
-
-@blueprint.post("/entries/<int:entry_id>/<any(put_back, replace, mark, remove, restore):act_name>")
-def press(entry_id: int, act_name: str) -> ResponseReturnValue:
-    """What can be done with an entry by one press."""
-    row = store().read(lambda session: stored.entry(session, entry_id))
-    if row is None:
-        abort(404)
-    given = {"entry": entry_id} if act_name in ("remove", "restore") else {"save": entry_id}
-    return _done(f"saves.{act_name}", url_for("saves.show", game_id=row.game_id), **given)
-
-
 @blueprint.get("/entries/<int:entry_id>/effect/<any(put_back, replace):act_name>")
 def effect(entry_id: int, act_name: str) -> ResponseReturnValue:
     """What a press would do, told before."""
@@ -265,24 +207,6 @@ def effect(entry_id: int, act_name: str) -> ResponseReturnValue:
     except TesouraError as error:
         words, wrong = str(error), True
     return render_template("saves/_effect.html", words=words, wrong=wrong)
-
-
-@blueprint.post("/<int:game_id>/folders")
-def new_folder(game_id: int) -> ResponseReturnValue:
-    """Make a folder."""
-    return _done(
-        "saves.new_folder",
-        url_for("saves.show", game_id=game_id),
-        game=game_id,
-        name=request.form.get("name", ""),
-        folder=request.form.get("folder", ""),
-    )
-
-
-@blueprint.post("/<int:game_id>/stop")
-def stop(game_id: int) -> ResponseReturnValue:
-    """Stop what is being done."""
-    return _done("saves.stop", url_for("saves.show", game_id=game_id), game=game_id)
 
 
 @blueprint.post("/entries/<int:entry_id>/move")
@@ -298,33 +222,16 @@ def move(entry_id: int) -> ResponseReturnValue:
     return jsonify(words=done.words)
 
 
-@blueprint.route("/entries/<int:entry_id>", methods=["GET", "POST"])
+@blueprint.get("/entries/<int:entry_id>")
 def entry(entry_id: int) -> ResponseReturnValue:
-    """An entry's own page: its name, note and picture, and the folder that it is in."""
+    """A save's own page: its name, note and picture, and its folder."""
     row = _entry(entry_id)
-    typed: dict[str, Any] = {"name": row.name, "note": row.note, "picture": row.picture}
-    wrong: Mapping[str, str] = {}
-    if request.method == "POST":
-        typed = {name: request.form.get(name, "") for name in ENTRY_FIELDS}
-        try:
-            act("saves.describe", entry=entry_id, **typed)
-            folder = request.form.get("folder", "")
-            if folder.isdecimal() and int(folder) != (row.parent_id or 0):
-                act("saves.move", entry=entry_id, folder=folder, at=10_000)
-            flash(f"“{typed['name']}” was changed.", "said")
-            return redirect(url_for("saves.show", game_id=row.game_id))
-        except InvalidPiece as error:
-            wrong = error.wrong
-        except InvalidField as error:
-            wrong = {"name": str(error)}
-    game = _game(row.game_id)
     folders = store().read(
         lambda session: [one for one in stored.entries(session, row.game_id, ("folder",)) if one.id != row.id]
     )
-    page = render_template(
-        "saves/entry.html", row=row, game=game, fields=ENTRY_FIELDS, typed=typed, wrong=wrong, folders=folders
-    )
-    return (page, 422) if wrong else page
+    typed = {"name": row.name, "note": row.note, "picture": row.picture}
+    game = _game(row.game_id)
+    return render_template("saves/entry.html", row=row, game=game, fields=ENTRY_FIELDS, typed=typed, folders=folders)
 
 
 @blueprint.app_template_global("saves_there")

@@ -51,7 +51,7 @@ def register(app: Flask) -> None:
 
 
 def _answer(status: int, title: str, detail: str) -> Response:
-    if request.path.startswith(FOR_PROGRAMS):
+    if request.path.startswith(FOR_PROGRAMS) or request.accept_mimetypes.best == "application/json":
         return problem(status, title, detail)
     template = "pages/gone.html" if request.path.startswith("/o/") else "errors/page.html"
     if template == "errors/page.html" and is_stranger():

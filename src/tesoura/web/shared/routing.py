@@ -19,7 +19,7 @@ class LazyRule(Rule):
     def _compile_builder(self, append_unknown: bool = True) -> Builder:
         compiled: list[Builder] = []
 
-        def build(rule: LazyRule, *args: Any, **values: Any) -> tuple[str, str]:
+        def build(rule: LazyRule, /, *args: Any, **values: Any) -> tuple[str, str]:
             if not compiled:
                 compiled.append(super()._compile_builder(append_unknown))
             return compiled[0](rule, *args, **values)

@@ -1,4 +1,4 @@
-"""Choices between a form and the store: dates as typed are of the user's zone; as they are kept, they say so."""
+"""Between a form and stored choices."""
 
 from __future__ import annotations
 
@@ -6,25 +6,23 @@ from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
 
+from flask import request
+
 from tesoura.core.forms.form import Fields
 from tesoura.web.shared.shown import plain_choice, zone
 
 
-def in_zone(fields: Fields, typed: Mapping[str, Any]) -> dict[str, Any]:
-    """What was typed, its dates with the user's zone."""
-    out = dict(typed)
-    for name, field in fields.items():
-        if field.kind == "instant" and out.get(name):
-            try:
-                at = datetime.fromisoformat(str(out[name]))
-            except ValueError:
-                continue
-            out[name] = (at if at.tzinfo else at.replace(tzinfo=zone())).isoformat()
-    return out
+def typed_form() -> dict[str, Any]:
+    """Return the form's fields by name; one that is there several times, such as ticks, as a list."""
+    found = {}
+    for name, values in request.values.lists():
+        if not name.startswith("_") and name != "csrf_token":
+            found[name] = values if len(values) > 1 else values[0]
+    return found
 
 
 def as_typed(fields: Fields, choices: Mapping[str, Any]) -> dict[str, Any]:
-    """What is kept, as the form shows it."""
+    """Return stored choices as the form shows them; a date in the user's zone."""
     typed = {key: plain_choice(value) for key, value in choices.items()}
     for name, field in fields.items():
         if field.kind == "instant" and typed.get(name):

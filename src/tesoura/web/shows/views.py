@@ -101,13 +101,3 @@ def bring() -> ResponseReturnValue:
     if left := done.result["left"]:
         flash(f"Left out, because it cannot be used here: {', '.join(map(str, left))}.", "wrong")
     return redirect(url_for("overlays.index"))
-
-
-@blueprint.post("/start")
-def start_imported() -> ResponseReturnValue:
-    """Start all that was imported and is paused."""
-    try:
-        flash(act("show.start_imported").words, "said")
-    except CommandRefused as error:
-        flash(str(error), "wrong")
-    return redirect(url_for("desk.show"))
