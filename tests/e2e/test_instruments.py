@@ -270,3 +270,26 @@ def test_presses_that_come_faster_than_the_answers_all_count(page: Page, running
         "button => { for (let press = 0; press < 5; press++) button.click(); }"
     )
     expect(panel.locator(".count-now")).to_have_text(re.compile(r"^(20|19):\d\d$"))
+
+
+def test_a_refused_value_stays_in_its_field_beside_the_reason_and_unsaved_input_is_marked(
+    page: Page, running: Running
+) -> None:
+    page.goto("/instruments/new/countdown")
+    page.get_by_label("Its name").fill("Kettle break")
+    page.locator("#f-length").fill("often")
+    page.get_by_role("button", name="Make it").click()
+    expect(page.locator("#f-length-length-wrong")).to_contain_text("“often” is not a length of time")
+    expect(page.locator("#f-length")).to_be_focused()
+    expect(page.locator("#f-length")).to_have_attribute("aria-invalid", "true")
+    expect(page.get_by_label("Its name")).to_have_value("Kettle break")
+    page.locator("#f-length").fill("9 min")
+    page.get_by_role("button", name="Make it").click()
+    expect(page).to_have_url(f"{running.address}/instruments/kettle_break")
+    expect(page.locator("#setup-form")).not_to_have_attribute("data-unsaved", "yes")
+    page.get_by_label("Its name").fill("Kettle breaks")
+    expect(page.locator("#setup-form")).to_have_attribute("data-unsaved", "yes")
+    page.get_by_role("button", name="Change it").click()
+    expect(page.locator(".said")).to_contain_text("“Kettle breaks” was changed.")
+    page.locator(".said").get_by_role("button", name="Undo").click()
+    expect(page.locator("h1.own-title")).to_have_text("Kettle break")

@@ -348,7 +348,7 @@ def test_the_desk_is_alive(page: Page, context: BrowserContext, running: Running
     viewers.close()
     expect(page.get_by_text("no page shows it")).to_be_visible()
     page.get_by_role("button", name="Start session").click()
-    expect(page.get_by_text("A stream session started.")).to_be_visible()
+    expect(page.locator(".said").get_by_text("Session started at")).to_be_visible()
     expect(page.locator(".clock.big")).to_have_text(re.compile(r"^0:00:0[1-9]$"))
     page.get_by_role("button", name="Undo", exact=True).click()
     expect(page.get_by_text("No stream session yet.")).to_be_visible()

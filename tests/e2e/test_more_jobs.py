@@ -146,7 +146,7 @@ def test_a_session_is_looked_back_on_and_its_start_corrected(page: Page, running
     page.goto("/reports/")
     page.get_by_role("button", name="Start a new session").click()
     running.event(type="gift", data={"name": "teacup_ana", "amount": 5})
-    expect(page.get_by_text("A stream session started.")).to_be_visible()
+    expect(page.locator(".said").get_by_text("Session started at")).to_be_visible()
     page.wait_for_load_state()
     page.keyboard.press("g")
     page.keyboard.press("r")
@@ -156,13 +156,13 @@ def test_a_session_is_looked_back_on_and_its_start_corrected(page: Page, running
     with page.expect_download() as started:
         page.get_by_role("link", name="Markers for the recording").click()
     assert started.value.suggested_filename.endswith(".vtt")
-    field = page.get_by_label("It began at")
+    field = page.get_by_label("Started at")
     began = field.input_value()
     field.fill("00:00:00")
-    page.get_by_role("button", name="Correct it").click()
-    expect(page.get_by_text("This session began at 00:00:00.")).to_be_visible()
+    page.get_by_role("button", name="Save", exact=True).click()
+    expect(page.get_by_text("This session started at 00:00:00.")).to_be_visible()
     page.get_by_role("button", name="Undo").click()
-    expect(page.get_by_label("It began at")).to_have_value(began)
+    expect(page.get_by_label("Started at")).to_have_value(began)
 
 
 def test_a_lists_entries_are_made_events_by_a_click(page: Page, running: Running, members: MembersService) -> None:

@@ -116,7 +116,7 @@ def test_killed_while_a_reel_is_made_nothing_half_is_left_and_nothing_goes_on(tm
         press("/clips/send", title="the great one")
         until(lambda: "data-strip" in client.get("/clips").text)
         # Long enough to be killed in the middle of it: the same clip fifty times.
-        press("/do/clip.reel", order=",".join(["1"] * 50), title="Best of all")
+        press("/do/clip.reel", clips=",".join(["1"] * 50), title="Best of all")
         assert "Best of all is being made of 50 clips" in client.get("/clips").text
         until(half)
         makers = until(lambda: children_of(started.pid))

@@ -157,7 +157,7 @@ def test_a_clip_is_trimmed_by_keys_shown_and_made_a_reel_of(page: Page, running:
     assert Axe().run(page).violations_count == 0
     overlay = page.context.new_page()
     overlay.goto(f"{running.address}/o/{token}")
-    page.get_by_role("button", name="Show it now").click()
+    page.get_by_role("button", name="Show now").click()
     assert 950 <= seen(overlay) - (BEGIN_MS & MASK) < 2_400
     overlay.close()
     page.goto(f"{running.address}/clips")
@@ -166,7 +166,7 @@ def test_a_clip_is_trimmed_by_keys_shown_and_made_a_reel_of(page: Page, running:
     expect(page.locator("#reel-count")).to_contain_text("2 clips are chosen")
     # They stay chosen while one is starred, and while another page is looked at.
     page.get_by_role("button", name="Star the calm one").click()
-    expect(page.get_by_role("button", name="Starred: take the star of the calm one")).to_be_visible()
+    expect(page.get_by_role("button", name="Remove star from the calm one")).to_be_visible()
     page.reload()
     expect(page.locator("#reel-count")).to_contain_text("2 clips are chosen")
     expect(page.get_by_label("Choose the great one for a reel")).to_be_checked()

@@ -44,7 +44,7 @@ def test_a_route_is_typed_run_by_keys_alone_and_its_best_set(page: Page, running
     page.keyboard.press("ArrowUp")
     expect(page.locator("#route-said")).to_contain_text("Place 3 → 2")
     expect(page.locator('.route-split [name="name"]').nth(1)).to_have_value("Well of Bells")
-    page.get_by_role("button", name="Undo", exact=True).focus()
+    page.locator("#route-undo").focus()
     page.keyboard.press("Enter")
     expect(page.locator('.route-split [name="name"]').nth(1)).to_have_value("The Twins of Salt")
     expect(page.locator("#route-new")).to_be_focused()

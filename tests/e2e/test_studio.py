@@ -376,7 +376,7 @@ def test_a_replaced_link_stops_on_the_page_that_shows_it(page: Page, context: Br
     viewers = overlay_page(context, token)
     page.goto("/overlays/1/link")
     expect(page.get_by_alt_text("The link as a QR code")).to_be_visible()
-    page.get_by_role("button", name="Replace the link").click()
+    page.get_by_role("button", name="Replace link").click()
     expect(viewers.locator(".ended")).to_contain_text("This link was replaced at")
     expect(viewers.locator(".piece")).to_have_count(0)
 

@@ -152,7 +152,14 @@ def _of_feeds(self: Runtime) -> list[Need]:
             problem = report.state.problem or "nothing comes"
             words = away.get(report.name, "{title} is down").format(title=report.title)
             again = "Ask now" if report.manner == "asked" else "Reconnect"
-            found.append(Need(f"{words}: {problem}", again, address_of("feed.ask", feed=report.name), True))
+            found.append(
+                Need(
+                    f"{words}: {problem}",
+                    again,
+                    address_of("feed.ask", feed=report.name, _then=url_for("feeds.show", name=report.name)),
+                    True,
+                )
+            )
         if (left_s := ends.get(report.name, math.inf) - at) < SOON_S:
             words = f"The sign-in of {report.title} ends in {brief(timedelta(seconds=_rounded(max(left_s, 1))))}."
             if left_s <= 0:

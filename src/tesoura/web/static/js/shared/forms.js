@@ -1,5 +1,5 @@
 // Forms that perform an action. A refused value stays in its field, beside the reason; unsaved input is marked and asked about.
-const sends = (form) => form.method === "post" && !form.matches(".press, [hx-post]") && new URL(form.action, location).pathname.startsWith("/do/");
+const sends = (form) => form.method === "post" && !form.matches(".press, [hx-post], [data-own-script]") && new URL(form.action, location).pathname.startsWith("/do/");
 
 function clearWrong(form) {
   for (const words of form.querySelectorAll("[data-refused]")) words.remove();
