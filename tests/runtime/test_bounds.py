@@ -31,7 +31,7 @@ def reach(running: Running, members: MembersService, monkeypatch: pytest.MonkeyP
 
 
 def test_a_path_without_end_pauses_its_feed_and_everything_else_goes_on(reach: Running) -> None:
-    act(reach, "feed.pick", feed="reach", field="bomb", path=BOMB, anew="yes")
+    act(reach, "feed.pick", feed="reach", field="bomb", path=BOMB, replace="yes")
     until(lambda: "it was paused" in reach.client.get("/feeds/reach").text)
     began = time.monotonic()
     assert reach.event(type="kill", data={}).status_code == 202
@@ -51,7 +51,7 @@ def test_a_path_without_end_pauses_its_feed_and_everything_else_goes_on(reach: R
 
 
 def test_a_paused_feed_stays_paused_over_a_restart_and_can_be_removed(reach: Running, tmp_path: Path) -> None:
-    act(reach, "feed.pick", feed="reach", field="bomb", path=BOMB, anew="yes")
+    act(reach, "feed.pick", feed="reach", field="bomb", path=BOMB, replace="yes")
     until(lambda: "it was paused" in reach.client.get("/feeds/reach").text)
     reach.stop()
     again = Running(reach.folder)

@@ -36,13 +36,13 @@ def _part(raw: object) -> str:
 async def _pick(doing: Doing, given: Given) -> Done:
     feed, field = given["feed"].lower(), given["field"]
     full = f"{feed}.{field}"
-    if given["anew"] == "no":
+    if given["replace"] == "no":
         await _try_path(doing, feed, given)
 
     def job(session: Session) -> Call:
         row = feed_row(session, feed)
         known = session.get(SignalRow, full)
-        if known is not None and given["anew"] == "no":
+        if known is not None and given["replace"] == "no":
             raise InvalidPiece({"field": f"There is a {full} already. Give this one another name."})
         undo = _picked(feed, known) if known else Call("feed.unpick", {"feed": feed, "field": field})
         kept = known or SignalRow(name=full, feed_id=row.id or 0, path="")
@@ -75,7 +75,7 @@ def _picked(feed: str, row: SignalRow) -> Call:
             "path": row.path,
             "unit": row.unit,
             "wanted": row.wanted,
-            "anew": "yes",
+            "replace": "yes",
         },
     )
 
@@ -100,14 +100,14 @@ async def _unpick(doing: Doing, given: Given) -> Done:
 PICK = Action(
     "feed.pick",
     "Pick a signal",
-    "Out of what a feed brings; `anew` when it may take the place of one of its name.",
+    "Out of what a feed brings; `replace` when it may replace one of the same name.",
     {
         **FEED,
         "field": Field("Name", _part),
         "path": Field("Path", text(MAX_PATH, empty=True)),
         "unit": Field("Unit", text(MAX_UNIT, empty=True)),
         "wanted": Field("As", choice([*Wanted]), default=Wanted.NUMBER.value),
-        "anew": Field("Anew", choice(("yes", "no")), kind="switch", default="no"),
+        "replace": Field("Replace", choice(("yes", "no")), kind="switch", default="no"),
     },
     _pick,
     noted=True,

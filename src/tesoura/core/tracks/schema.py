@@ -48,8 +48,7 @@ class TrackEvent:
 TRACK_EVENTS: Sequence[TrackEvent] = (
     TrackEvent(
         START,
-        "A track begins, or one is told of for the first time. The same one starts again when its "
-        "position isn't where it would be had it played on.",
+        "A track starts, or is reported for the first time. The same track starts again when its position jumps.",
         ("title",),
         (
             "artists",

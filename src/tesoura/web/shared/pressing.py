@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping
 from typing import Any
 
@@ -19,6 +20,8 @@ from tesoura.web.shared.typed import typed_form
 
 blueprint = Blueprint("actions", __name__, url_prefix="/do")
 CHOICES, OPENED_WITH = "choices", "opened_with"
+_OURS = re.compile(r"/(?![/\\])[!-~]*")
+"""An address on this server, without characters that browsers drop."""
 TO_RESULT = "result"
 """The value of `_then` that leads to the page of what the action made or changed."""
 
@@ -53,11 +56,11 @@ def do(action: str) -> ResponseReturnValue:
         return redirect(came_from)
     except TimeoutError:
         flash("This takes a while and continues in the background. Its progress is shown here.", "said")
-        return redirect(came_from)
+        return jsonify(to=came_from) if by_script else redirect(came_from)
     if "HX-Request" in request.headers:
         # The parts of the page that show it are told by its topics.
         return "", 204
-    flash(done.words, _follow_up(known.name, done, came_from))
+    flash(_sentence(done.words), _follow_up(known.name, done, came_from))
     to = _next_page(done, came_from)
     return jsonify(to=to) if by_script else redirect(to)
 
@@ -72,6 +75,10 @@ def _parameters(fields: Fields) -> dict[str, Any]:
     more = {name: typed.pop(name) for name in list(typed) if name not in fields} if CHOICES in fields else {}
     given = {**typed, CHOICES: more} if more else typed
     return {**given, OPENED_WITH: opened_with()} if OPENED_WITH in fields else given
+
+
+def _sentence(words: str) -> str:
+    return words[:1].upper() + words[1:] + ("" if words.endswith((".", "!", "?", "…")) else ".")
 
 
 def _follow_up(action: str, done: Done, came_from: str) -> str:
@@ -94,7 +101,7 @@ def _next_page(done: Done, came_from: str) -> str:
     then = request.values.get("_then", "")
     if then == TO_RESULT:
         return next((page(done.result[what]) for what, page in PAGES.items() if what in done.result), came_from)
-    return then if then.startswith("/") and not then.startswith(("//", "/\\")) else came_from
+    return then if _OURS.fullmatch(then) else came_from
 
 
 def instrument_page(name: str) -> str:
@@ -109,6 +116,7 @@ PAGES: Mapping[str, Callable[[Any], str]] = {
     "instrument": instrument_page,
     "overlay": lambda number: url_for("mat.show", overlay_id=number),
     "computed": lambda number: url_for("computed.edit", row_id=number),
+    "game": lambda number: url_for("saves.show", game_id=number),
     "look": lambda name: url_for("looks.edit", look_id=name),
 }
 """The page of each kind of thing that an action's result can name."""

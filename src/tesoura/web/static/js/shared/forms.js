@@ -50,6 +50,7 @@ document.addEventListener("submit", async (event) => {
   try {
     const body = new FormData(form, event.submitter);
     const answer = await fetch(form.action, { method: "POST", body, headers: { Accept: "application/json" } });
+    if (answer.redirected) return showWrong(form, { "": "You are signed out. Sign in in another tab, then try again. What you typed stays here." });
     const told = await answer.json();
     // Saving again after a conflict keeps one's own values.
     if (told.opened_with) form.elements.opened_with.value = JSON.stringify(told.opened_with);
