@@ -9,6 +9,7 @@ from playwright.sync_api import BrowserContext, Page, TimeoutError, expect
 
 from tesoura.core.overlays.document import Overlay, new_piece
 from tesoura.settings import wall_clock
+from tesoura.store import computed as stored_computed
 from tesoura.store import overlays as stored_overlays
 from tests.conftest import Running, until
 
@@ -293,3 +294,30 @@ def test_a_refused_value_stays_in_its_field_beside_the_reason_and_unsaved_input_
     expect(page.locator(".said")).to_contain_text("“Kettle breaks” was changed.")
     page.locator(".said").get_by_role("button", name="Undo").click()
     expect(page.locator("h1.own-title")).to_have_text("Kettle break")
+
+
+def test_a_switch_is_turned_off_for_an_instrument_and_for_an_item(page: Page, running: Running) -> None:
+    running.do("instrument.new?kind=replay", {"title": "Replays"})
+    page.goto("/instruments/replays")
+    page.locator("#setup-form details.few").evaluate_all("all => all.forEach((one) => { one.open = true; })")
+    page.locator("#f-between_rounds").uncheck()
+    page.locator("#setup-form button.btn-main").click()
+    expect(page.locator(".said")).to_contain_text("“Replays” was changed.")
+    assert choices(running, "replays")["between_rounds"] == "no"
+    assert choices(running, "replays")["paused"] == "yes"
+    running.do("instrument.new?kind=wheel", {"title": "Wheel"})
+    running.do("instrument.command?instrument=wheel&command=add_item", {"words": "sing", "weight": "1", "goes": "yes"})
+    page.goto("/instruments/wheel")
+    row = page.locator("#items ol li")
+    expect(row.locator('[type="checkbox"][name="goes"]')).to_be_checked()
+    row.locator('[type="checkbox"][name="goes"]').uncheck()
+    row.get_by_role("button", name="Save").click()
+    expect(page.locator(".said")).to_be_visible()
+    expect(row.locator('[type="checkbox"][name="goes"]')).not_to_be_checked()
+
+
+def choices(running: Running, name: str) -> dict[str, object]:
+    """The stored settings of an instrument."""
+    found = running.store.read(lambda session: stored_computed.by_name(session, name))
+    assert found is not None
+    return dict(found.choices)

@@ -68,10 +68,6 @@ def do(action: str) -> ResponseReturnValue:
 def _parameters(fields: Fields) -> dict[str, Any]:
     """The form as an action's parameters; what is none of them goes into its `choices`, where it has such."""
     typed = typed_form()
-    for name in typed.keys() & fields.keys():
-        # An unticked box sends nothing, so a hidden field says "no" before it.
-        if fields[name].kind == "switch" and isinstance(typed[name], list):
-            typed[name] = typed[name][-1]
     more = {name: typed.pop(name) for name in list(typed) if name not in fields} if CHOICES in fields else {}
     given = {**typed, CHOICES: more} if more else typed
     return {**given, OPENED_WITH: opened_with()} if OPENED_WITH in fields else given

@@ -14,10 +14,11 @@ from tesoura.web.shared.shown import plain_choice, zone
 
 def typed_form() -> dict[str, Any]:
     """Return the form's fields by name; one that is there several times, such as ticks, as a list."""
-    found = {}
+    found: dict[str, Any] = {}
     for name, values in request.values.lists():
         if not name.startswith("_") and name != "csrf_token":
-            found[name] = values if len(values) > 1 else values[0]
+            # A switch that is on sends both of its values.
+            found[name] = "yes" if values == ["no", "yes"] else values if len(values) > 1 else values[0]
     return found
 
 

@@ -11,7 +11,7 @@ function clearWrong(form) {
 
 function showWrong(form, wrong) {
   clearWrong(form);
-  let first;
+  const refused = [];
   for (const [name, words] of Object.entries(wrong)) {
     const found = name && form.elements.namedItem(name);
     const control = found instanceof RadioNodeList ? [...found].find((one) => one.type !== "hidden") : found;
@@ -24,13 +24,13 @@ function showWrong(form, wrong) {
       shown.setAttribute("aria-invalid", "true");
       shown.setAttribute("aria-describedby", id);
       (shown.closest("fieldset.ticks") ?? shown.closest(".with-unit, .prefixed") ?? shown).after(told);
-      first ??= shown;
+      refused.push(shown);
     } else {
       told.setAttribute("role", "alert");
       (form.querySelector(".acts") ?? form.lastElementChild).before(told);
     }
   }
-  first?.focus();
+  refused.sort((one, other) => (one.compareDocumentPosition(other) & Node.DOCUMENT_POSITION_FOLLOWING ? -1 : 1))[0]?.focus();
 }
 
 function goTo(to) {
