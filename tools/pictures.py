@@ -162,7 +162,7 @@ def of_replays(page: Page, stream: Page) -> None:
     named = page.locator(".clip-name a")
     expect(named.first).to_be_visible(timeout=240_000)
     named.first.click()
-    page.get_by_role("button", name="Show it now").click()
+    page.get_by_role("button", name="Show now").click()
     expect(stream.locator(".t-replay video.is-seen")).to_be_visible(timeout=60_000)
     stream.wait_for_timeout(3_000)
     page.goto("/instruments/again")

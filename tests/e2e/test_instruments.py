@@ -285,6 +285,7 @@ def test_a_refused_value_stays_in_its_field_beside_the_reason_and_unsaved_input_
     expect(page.locator("#f-length")).to_have_attribute("aria-invalid", "true")
     expect(page.get_by_label("Its name")).to_have_value("Kettle break")
     page.locator("#f-length").fill("9 min")
+    expect(page.locator("#f-length-length-wrong")).to_have_count(0)
     page.get_by_role("button", name="Make it").click()
     expect(page).to_have_url(f"{running.address}/instruments/kettle_break")
     expect(page.locator("#setup-form")).not_to_have_attribute("data-unsaved", "yes")

@@ -20,6 +20,7 @@ from tesoura.web.shared.typed import typed_form
 
 blueprint = Blueprint("actions", __name__, url_prefix="/do")
 CHOICES, OPENED_WITH = "choices", "opened_with"
+COMMAND = "instrument.command"
 _OURS = re.compile(r"/(?![/\\])[!-~]*")
 """An address on this server, without characters that browsers drop."""
 TO_RESULT = "result"
@@ -60,7 +61,8 @@ def do(action: str) -> ResponseReturnValue:
     if "HX-Request" in request.headers:
         # The parts of the page that show it are told by its topics.
         return "", 204
-    flash(_sentence(done.words), _follow_up(known.name, done, came_from))
+    words = _sentence(done.words) if known.name == COMMAND else done.words
+    flash(words, _follow_up(known.name, done, came_from))
     to = _next_page(done, came_from)
     return jsonify(to=to) if by_script else redirect(to)
 
@@ -74,6 +76,7 @@ def _parameters(fields: Fields) -> dict[str, Any]:
 
 
 def _sentence(words: str) -> str:
+    """Return what a command did, which is told in the midst of a line, as a sentence."""
     return words[:1].upper() + words[1:] + ("" if words.endswith((".", "!", "?", "…")) else ".")
 
 

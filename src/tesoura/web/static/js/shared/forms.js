@@ -65,6 +65,14 @@ document.addEventListener("submit", async (event) => {
   }
 });
 
+// A refused field that is being corrected is not called wrong meanwhile.
+document.addEventListener("input", ({ target }) => {
+  if (!target.form || !sends(target.form) || !target.hasAttribute("aria-invalid")) return;
+  document.getElementById(target.getAttribute("aria-describedby"))?.remove();
+  target.removeAttribute("aria-invalid");
+  target.removeAttribute("aria-describedby");
+});
+
 // What was typed into the form of something that exists is unsaved until it is sent.
 document.addEventListener("input", ({ target, isTrusted }) => {
   if (isTrusted && target.form && sends(target.form) && target.form.matches("[data-unsaved-form]")) target.form.dataset.unsaved = "yes";
