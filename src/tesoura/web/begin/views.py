@@ -38,7 +38,7 @@ from tesoura.web.mat.draft import laid
 from tesoura.web.shared.acting import act, back_to, must_be_here
 from tesoura.web.shared.doors import runtime, settings, store, studio
 from tesoura.web.shared.shown import zone
-from tesoura.web.shared.typed import typed_form
+from tesoura.web.shared.typed import typed_texts
 
 blueprint = Blueprint("begin", __name__, url_prefix="/begin")
 MOST_PICKS = 12
@@ -139,7 +139,7 @@ def starter_page(text: str) -> ResponseReturnValue:
 @blueprint.post("/use")
 def use() -> ResponseReturnValue:
     """Make what a starter says, once what it connects has answered."""
-    typed = typed_form()
+    typed = typed_texts()
     text, key = typed.get("starter", ""), typed.get("key", "")
     try:
         starter = read_starter(text)

@@ -22,6 +22,14 @@ def typed_form() -> dict[str, Any]:
     return found
 
 
+def typed_texts() -> dict[str, str]:
+    """Return the same with each field as one text, its ticks with commas between."""
+    joined = {
+        name: ", ".join(filter(None, one)) if isinstance(one, list) else one for name, one in typed_form().items()
+    }
+    return {name: str(one) for name, one in joined.items()}
+
+
 def as_typed(fields: Fields, choices: Mapping[str, Any]) -> dict[str, Any]:
     """Return stored choices as the form shows them; a date in the user's zone."""
     typed = {key: plain_choice(value) for key, value in choices.items()}
