@@ -61,7 +61,7 @@ async def soon(true: Callable[[], Any], for_s: float = 5.0) -> Any:
 
 def flat(html: str) -> str:
     """A page's text as a browser takes it: white space is one space, and between tags none."""
-    return re.sub(r">\s+<", "><", " ".join(html.split()))
+    return re.sub(r">\s+<", "><", " ".join(html.split())).replace("&#39;", "'")
 
 
 @pytest.fixture

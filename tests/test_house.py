@@ -145,6 +145,7 @@ def test_every_file_and_picture_a_document_names_exists(path: str) -> None:
 def test_the_readme_is_short_and_leads_to_every_picture_and_page() -> None:
     readme = (ROOT / "README.md").read_text("utf-8")
     assert len(readme.splitlines()) < 200
+    assert f"with {len(FEEDS)} kinds of feed" in readme
     pictures = {f"docs/screenshots/{one.name}" for one in (ROOT / "docs" / "screenshots").iterdir()}
     assert pictures <= set(re.findall(r"\]\(([^)#]+)\)", readme))
     assert len(pictures) < 20

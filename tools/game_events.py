@@ -8,11 +8,11 @@ from tesoura.core.instruments.statistics.schema import FIELDS, GAME_EVENTS
 from tesoura.core.instruments.statistics.table import SCOPES, STATISTICS
 
 PAGE = Path(__file__).parent.parent / "docs/game-events.md"
-INTRO = """# What a game sends, and what is made of it
+INTRO = """# Game events
 
-Any program can tell Tesoura what happens in a game: by `POST /api/events`, in a log that is followed, or as a
-statistics service. Each event is CloudEvents JSON or plain JSON: a `type`, `data`, and if possible `time`, `source` and
-`id`, which make a repeat harmless and a late event right.
+What a game sends, and the statistics computed from it. Send events with `POST /api/events`, in a log file, or through a
+statistics service. Each event is CloudEvents JSON or plain JSON with a `type` and `data`. Add `time`, `source` and `id`
+if you can: they prevent duplicates and put late events in their place.
 
 ```json
 {"type": "kill", "source": "my-game", "id": "4711", "time": "2026-11-26T20:04:30Z",
@@ -23,17 +23,17 @@ statistics service. Each event is CloudEvents JSON or plain JSON: a `type`, `dat
 
 def page() -> str:
     """The whole page."""
-    lines = [INTRO, "## Events", "", "| type | what it means | needs | may have |", "|---|---|---|---|"]
+    lines = [INTRO, "## Events", "", "| Type | Meaning | Required | Optional |", "|---|---|---|---|"]
     for one in GAME_EVENTS:
         needs, may = (", ".join(f"`{field}`" for field in fields) for fields in (one.needs, one.may))
         lines.append(f"| `{one.type}` | {one.meaning} | {needs} | {may} |")
-    lines += ["", "## Fields", "", "| field | what stands in it |", "|---|---|"]
+    lines += ["", "## Fields", "", "| Field | Content |", "|---|---|"]
     lines += [f"| `{name}` | {words} |" for name, words in FIELDS.items()]
-    lines += ["", "## Statistics", "", "A signal's name is the instrument's, a dot, the scope and the statistic:"]
+    lines += ["", "## Statistics", "", "A signal's name is the instrument, a dot, the scope and the statistic:"]
     lines += [
         f"`game.session_kills`. The scopes are {', '.join(f'`{name}` ({what})' for name, what in SCOPES.items())}."
     ]
-    lines += ["", "| statistic | formula | edge cases | scopes |", "|---|---|---|---|"]
+    lines += ["", "| Statistic | Formula | Edge cases | Scopes |", "|---|---|---|---|"]
     for told in STATISTICS:
         scopes = ", ".join(told.scopes) if len(told.scopes) < len(SCOPES) else "all"
         lines.append(f"| `{told.name}` {told.label} | {told.formula} | {told.edges} | {scopes} |")

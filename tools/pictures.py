@@ -108,24 +108,24 @@ def of_sponsors(page: Page, stream: Page) -> None:
     stream.goto(f"/o/{token_of(page, 'Sponsors')}")
     stream.add_style_tag(content="html{background:url(/static/scenes/evening.svg) center/cover !important}")
     page.goto("/instruments/sponsors")
-    shows = page.get_by_role("button", name="Hidden · Show it now")
+    shows = page.get_by_role("button", name="Hidden · Show now")
     if shows.count():
         shows.click()
     expect(page.locator(".evening")).to_be_visible()
     expect(stream.locator(".t-sponsor[data-painted]").first).to_be_visible(timeout=30_000)
     keep(page, "sponsors")
     page.goto("/instruments/cordel_tea")
-    page.get_by_role("button", name="Begin the read").click()
+    page.get_by_role("button", name="Start read").click()
     page.get_by_role("button", name="keeps the pier warm").click()
-    page.get_by_role("button", name="Link to chat").click()
+    page.get_by_role("button", name="Send link to chat").click()
     expect(page.locator("#panel-cordel_tea")).to_contain_text("again in")
     expect(stream.locator(".t-card-words")).to_be_visible()
     page.wait_for_timeout(25_000)
-    page.get_by_role("button", name="End the read").click()
+    page.get_by_role("button", name="End read").click()
     page.wait_for_timeout(16_000)
     page.goto("/reports/")
     page.locator("main a").first.click()
-    page.get_by_role("link", name="What each campaign had").click()
+    page.get_by_role("link", name="Campaign totals").click()
     keep(page, "sponsors-report")
 
 
@@ -146,7 +146,7 @@ def of_saves(page: Page) -> None:
     """The shelf, and what putting one back would do."""
     page.set_viewport_size(DESK)
     page.goto("/saves/")
-    page.get_by_role("button", name="Put it back: The Twins of Salt, hurt").focus()
+    page.get_by_role("button", name="Restore: The Twins of Salt, hurt").focus()
     expect(page.locator("#save-effect")).to_contain_text("takes its place")
     keep(page, "saves")
 
@@ -174,11 +174,11 @@ def of_devices(browser: Browser, page: Page, address: str) -> None:
     """A phone on which a match is counted; its code is shown, though a session runs."""
     page.set_viewport_size(DESK)
     page.goto("/devices/")
-    page.get_by_role("button", name="Covered · Show").click()
+    page.get_by_role("button", name="Hidden · Show").click()
 
     def digits() -> str:
         page.goto("/devices/")
-        page.get_by_role("button", name="Show the code").click()
+        page.get_by_role("button", name="Show code").click()
         return page.locator(".digits").inner_text().replace(" ", "")
 
     phone = browser.new_page(viewport=PHONE, base_url=address)
@@ -278,7 +278,7 @@ def of_an_empty_folder(browser: Browser, address: str, service: str) -> None:
     page.get_by_role("link", name="A count").click()
     page.get_by_role("textbox", name="Address").fill(f"{service}/channels?name=otto")
     page.get_by_role("button", name="Make it").last.click()
-    expect(page.get_by_text("It answers. Which of these is it?")).to_be_visible()
+    expect(page.get_by_text("It answers. Which value do you want?")).to_be_visible()
     page.evaluate("document.querySelector('.numbers').scrollIntoView({ block: 'center' })")
     page.wait_for_load_state("load")
     keep(page, "starter", moving=True)

@@ -31,7 +31,7 @@ LEAST_S, BYTES_A_SECOND = 30.0, 4_000_000
 LEAST_FREE = 200_000_000
 """Bytes that stay free on a disk."""
 _DIRECTORY, _END, _WIDE_END, _WIDE_AT = 46, "<4s4H2LH", "<4sQ2H2L4Q", "<4sLQL"
-DAMAGED = "The file is damaged, or is not a zip file. Export it again, or take another copy."
+DAMAGED = "The file is damaged or not a zip file. Export it again."
 
 
 def in_own_process(job: Callable[..., T], path: Path, *given: Any) -> T:
@@ -81,11 +81,11 @@ class Archive:
     def _add(self, one: zipfile.ZipInfo) -> None:
         name = one.filename
         if not _is_inside(name):
-            raise FileRefused(f"{name[:60]!a} in the file leads out of its folder. Nothing was imported.")
+            raise FileRefused(f"{name[:60]!a} in the file points outside its folder. Nothing was imported.")
         if stat.S_IFMT(one.external_attr >> 16) not in (0, stat.S_IFREG):
             raise FileRefused(f"{name[:60]!a} in the file is a link or device. Nothing was imported.")
         if one.compress_type not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED) or one.flag_bits & 1:
-            raise FileRefused(f"{name[:60]!a} is encrypted, or packed in a way that Tesoura doesn't read.")
+            raise FileRefused(f"{name[:60]!a} is encrypted or compressed in an unsupported way.")
         if name in self.sizes:
             raise FileRefused(f"{name[:60]!a} is in the file twice. Nothing was imported.")
         self.sizes[name] = one.file_size
@@ -134,7 +134,7 @@ class Archive:
         needed, free = self.total + more_bytes, shutil.disk_usage(folder).free
         if needed + LEAST_FREE > free:
             raise FileRefused(
-                f"This needs {needed / 1e6:,.0f} MB, and {free / 1e6:,.0f} MB are free. Make room on the disk."
+                f"This needs {needed / 1e6:,.0f} MB, and {free / 1e6:,.0f} MB are free. Free some disk space."
             )
 
     def close(self) -> None:

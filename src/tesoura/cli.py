@@ -30,9 +30,7 @@ PASSWORD_VARIABLE = "TESOURA_PASSWORD"  # noqa: S105 - a name, not a password
 MIN_PASSWORD = 8
 
 _port = click.option("--port", default=DEFAULT_PORT, show_default=True, type=click.IntRange(1, 65535))
-_data = click.option(
-    "--data", type=click.Path(path_type=Path, file_okay=True), help="The folder where everything is kept."
-)
+_data = click.option("--data", type=click.Path(path_type=Path, file_okay=True), help="The data folder.")
 
 
 def default_folder() -> Path:
@@ -50,10 +48,10 @@ def main() -> None:
 
 
 @main.command()
-@click.option("--host", default="127.0.0.1", show_default=True, help="Where to listen.")
+@click.option("--host", default="127.0.0.1", show_default=True, help="Address to listen on.")
 @_port
 @_data
-@click.option("--on-network", is_flag=True, help=f"Let other machines in; {PASSWORD_VARIABLE} must hold a password.")
+@click.option("--on-network", is_flag=True, help=f"Turn on network access; {PASSWORD_VARIABLE} must hold a password.")
 @click.option(
     "--proxy-name",
     default="",
@@ -83,8 +81,8 @@ def serve(host: str, port: int, data: Path | None, on_network: bool, proxy_name:
 @main.command()
 @_port
 @_data
-@click.option("--seed", default=7, show_default=True, help="The same seed tells the same story.")
-@click.option("--speed", default=1.0, show_default=True, type=click.FloatRange(0.01, 1000), help="How fast it goes.")
+@click.option("--seed", default=7, show_default=True, help="The same seed gives the same events.")
+@click.option("--speed", default=1.0, show_default=True, type=click.FloatRange(0.01, 1000), help="Speed factor.")
 def demo(port: int, data: Path | None, seed: int, speed: float) -> None:
     """Run Tesoura with a made-up show and its outside services, in a fresh temporary folder unless told."""
     with _loading():
@@ -110,10 +108,10 @@ def demo(port: int, data: Path | None, seed: int, speed: float) -> None:
             story.start()
             click.echo(f"The demo is ready: {settings.address}")
             click.echo(f"Its count service answers at {services.members.address}/channels/mara_vane")
-            click.echo(f"Break it, or set a count, at {services.members.admin_address}/admin")
+            click.echo(f"Set a count or make it fail at {services.members.admin_address}/admin")
             click.echo(f"A channel to sign in to: {services.channel.address}, client id {CLIENT_ID}")
-            click.echo(f"Make things happen in the game at {story.game.address}")
-            click.echo(f"The picture is composed at {services.compositor.address}")
+            click.echo(f"Create game events at {story.game.address}")
+            click.echo(f"Practice streaming software at {services.compositor.address}")
             click.echo("Stop it with Ctrl+C.")
 
         # Told to end, it ends by itself and takes its folder along.
@@ -137,7 +135,7 @@ def verify(file: TextIO, data: Path | None) -> None:
     try:
         told = file.read()
     except UnicodeDecodeError as error:
-        raise click.ClickException(f"This is no text in UTF-8 ({error}).") from None
+        raise click.ClickException(f"Not UTF-8 text ({error}).") from None
     if '"tesoura.sponsor_report"' in told[:100_000]:
         _verify_report(told, data)
     else:
@@ -172,9 +170,9 @@ def _verify_report(told: str, data: Path | None) -> None:
     try:
         report = from_json(told)
     except ValueError as error:
-        raise click.ClickException(f"This is no JSON ({error}). Give the report as it was saved.") from None
+        raise click.ClickException(f"Not valid JSON ({error}). Use the file as exported.") from None
     if not isinstance(report, dict):
-        raise click.ClickException("This is no report. Give the file that “Signed, as JSON” saved.")
+        raise click.ClickException("This is not a report. Use the file from “Signed JSON”.")
     folder = data or default_folder()
     if data is None and not folder.exists():
         found = reports.check(None, None, report)
@@ -190,7 +188,9 @@ def _verify_report(told: str, data: Path | None) -> None:
 
 @main.command()
 @click.argument("file", type=click.Path(dir_okay=False, path_type=Path))
-@click.option("--without-key", is_flag=True, help="Leave the key file out: the copy holds no secret that can be read.")
+@click.option(
+    "--without-key", is_flag=True, help="Leave out the key file, so that no secret in the backup can be read."
+)
 @_data
 def backup(file: Path, without_key: bool, data: Path | None) -> None:
     """Write the whole data folder into FILE, also while Tesoura runs."""
@@ -203,9 +203,9 @@ def backup(file: Path, without_key: bool, data: Path | None) -> None:
         raise click.ClickException(str(error)) from None
     click.echo(f"{count} files, {size / 1e6:.1f} MB, are in {file}.")
     key = (
-        "Without the key file, the feeds' keys must be typed again after it is brought back."
+        "Without the key file, the feeds' keys must be typed again after it is restored."
         if without_key
-        else ("The key that opens the feeds' secrets is in it: keep the file where nobody else reads it.")
+        else ("It contains the key to the feeds' secrets. Store it where nobody else can read it.")
     )
     click.echo(key, err=True)
 
@@ -239,14 +239,14 @@ def shelf() -> None:
 @shelf.command("list")
 @_data
 def list_shelves(data: Path | None) -> None:
-    """Tell the games that have a shelf, and how many saves each has."""
+    """List the games with saves."""
     from tesoura.store import saves
     from tesoura.store.store import read_store
 
     with _opened(read_store, data) as store:
         for game in store.read(lambda session: list(saves.games(session))):
             count = len(store.read(partial(saves.entries, game_id=game.id or 0)))
-            click.echo(f"{game.title}: {count} on the shelf; its save is {game.path or 'not chosen yet'}")
+            click.echo(f"{game.title}: {count} {'save' if count == 1 else 'saves'}; path: {game.path or 'not set'}")
 
 
 @shelf.command("out")
@@ -254,7 +254,7 @@ def list_shelves(data: Path | None) -> None:
 @click.argument("file", type=click.Path(dir_okay=False, path_type=Path))
 @_data
 def shelf_out(game: str, file: Path, data: Path | None) -> None:
-    """Write the shelf of GAME into FILE, a zip, which is not there yet."""
+    """Export the saves of GAME to FILE, a new zip."""
     from tesoura.bundles import shelf_files
     from tesoura.errors import FileRefused
     from tesoura.store import saves
@@ -263,14 +263,14 @@ def shelf_out(game: str, file: Path, data: Path | None) -> None:
     with _opened(read_store, data) as store:
         row = store.read(lambda session: saves.game_called(session, game))
         if row is None:
-            known = ", ".join(one.title for one in store.read(lambda session: list(saves.games(session)))) or "none yet"
-            raise click.ClickException(f"No game called {game} has a shelf. There are: {known}.")
+            known = ", ".join(one.title for one in store.read(lambda session: list(saves.games(session)))) or "none"
+            raise click.ClickException(f"No game called {game} has saves. Games with saves: {known}.")
         whole = store.read(lambda session: shelf_files.carried(session, row))
         try:
             with file.open("xb") as to:
                 shelf_files.write_out(to, whole, store.folder)
         except FileExistsError:
-            raise click.ClickException(f"{file} is there already. Give another name.") from None
+            raise click.ClickException(f"{file} already exists. Choose another name.") from None
         except (FileRefused, OSError) as error:
             file.unlink(missing_ok=True)
             raise click.ClickException(str(error)) from None
@@ -279,11 +279,11 @@ def shelf_out(game: str, file: Path, data: Path | None) -> None:
 
 @shelf.command("in")
 @click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
-@click.option("--to", "game", help="The game on whose shelf it is put; without, a new one is made.")
-@click.option("--yes", is_flag=True, help="Do not ask.")
+@click.option("--to", "game", help="The game to import into; otherwise a new one is created.")
+@click.option("--yes", is_flag=True, help="Don't ask.")
 @_data
 def shelf_in(file: Path, game: str | None, yes: bool, data: Path | None) -> None:
-    """Tell what is in FILE, ask, and put it on a shelf."""
+    """List the contents of FILE, ask, and import it."""
     from tesoura.bundles import shelf_files
     from tesoura.errors import FileRefused, Invalid
     from tesoura.saves import carrying
@@ -292,7 +292,7 @@ def shelf_in(file: Path, game: str | None, yes: bool, data: Path | None) -> None
 
     try:
         told = carrying.read(file)
-        click.echo(f"{told.game}: {told.saves} saves, {told.size / 1e6:.1f} MB")
+        click.echo(f"{told.game}: {told.saves} {'save' if told.saves == 1 else 'saves'}, {told.size / 1e6:.1f} MB")
         for one in told.entries[:40]:
             click.echo(f"  {'[folder] ' if one.folder else ''}{one.name}")
         if not yes and not click.confirm("Import it?"):
@@ -300,12 +300,12 @@ def shelf_in(file: Path, game: str | None, yes: bool, data: Path | None) -> None
         with _opened(join_store, data) as store:
             row = store.read(lambda session: saves.game_called(session, game)) if game else None
             if game and row is None:
-                raise click.ClickException(f"No game called {game} has a shelf. Leave --to out for a new one.")
+                raise click.ClickException(f"No game called {game} found. Omit --to to create a new one.")
             told = carrying.read(file, shelf_files.objects_of(store.folder))
             found = store.write(
                 lambda session: shelf_files.bring_in(session, told, row.id if row else None, wall_clock())[0].title
             )
-        click.echo(f"It is on the shelf of {found}.")
+        click.echo(f"Imported into {found}.")
     except (FileRefused, Invalid, OSError) as error:
         raise click.ClickException(str(error)) from None
 
@@ -327,7 +327,7 @@ def new_key(name: str, data: Path | None) -> None:
 
     with _opened(join_store, data) as store:
         click.echo(store.write(lambda session: keys.new_key(session, name.strip(), wall_clock())))
-    click.echo("Keep it: it is shown this once. Send it as “Authorization: Bearer KEY”.", err=True)
+    click.echo("Shown only once. Send it as “Authorization: Bearer KEY”.", err=True)
 
 
 def _password(host: str, on_network: bool, proxy_name: str) -> str | None:
@@ -336,10 +336,10 @@ def _password(host: str, on_network: bool, proxy_name: str) -> str | None:
         return None
     password = os.environ.get(PASSWORD_VARIABLE, "")
     if reaches_out and not on_network:
-        raise click.ClickException(f"Listening on {host} lets other machines in. Add --on-network if that is meant.")
+        raise click.ClickException(f"Listening on {host} gives other machines access. Add --on-network to confirm.")
     if len(password) < MIN_PASSWORD:
         raise click.ClickException(
-            f"Other machines must give a password. Set {PASSWORD_VARIABLE} to one of {MIN_PASSWORD} characters or more."
+            f"Network access needs a password. Set {PASSWORD_VARIABLE} to one of {MIN_PASSWORD} characters or more."
         )
     return password
 

@@ -51,7 +51,7 @@ class TesouraError(Exception):
 class Invalid(TesouraError, ValueError):
     """What was given cannot be used; whoever gave it can put it right."""
 
-    hint = "Correct what was given and try again."
+    hint = "Correct the input and try again."
 
 
 class InvalidField(Invalid):
@@ -65,7 +65,7 @@ class CommandRefused(InvalidField):
 class Ambiguous(InvalidField):
     """What was typed can be meant otherwise; each of `offers` is what a button says, and what it sends instead."""
 
-    hint = "Choose one of the ways in which it can be meant."
+    hint = "Choose one of the meanings."
 
     def __init__(self, question: str, offers: Sequence[tuple[str, dict[str, Any]]]) -> None:
         super().__init__(question)
@@ -128,7 +128,7 @@ class SessionsOutOfOrder(Invalid):
     """A session would begin before the one before it or after the one behind it; `between` are those two."""
 
     def __init__(self, between: tuple[datetime | None, datetime | None]) -> None:
-        super().__init__("Sessions follow one another.")
+        super().__init__("Sessions can't overlap.")
         self.between = between
 
 
@@ -155,7 +155,7 @@ class NotTokens(FileRefused):
 class Gone(TesouraError, LookupError):
     """What was to be changed is no longer there."""
 
-    hint = "Look again at what there is."
+    hint = "Reload and check what exists."
 
 
 class NotAllowed(TesouraError, ValueError):
@@ -165,13 +165,13 @@ class NotAllowed(TesouraError, ValueError):
 class NotYours(NotAllowed):
     """Whoever asks may not do this in his role; the message says who may."""
 
-    hint = "Do it as one of those who may."
+    hint = "Use an account that is allowed to."
 
 
 class KeyRefused(NotAllowed):
     """A request brought no key, or one that does not work: what to say."""
 
-    hint = "Make a key under Preferences and send it as Authorization: Bearer KEY."
+    hint = "Create a key under Preferences and send it as Authorization: Bearer KEY."
 
     def __init__(self, title: str, detail: str) -> None:
         super().__init__(title)
@@ -191,7 +191,7 @@ class SourceError(TesouraError, RuntimeError):
 class SourceUnavailable(SourceError):
     """Nothing usable answered: wait, or see whether it runs. `retry_after_s` is the source's own wish."""
 
-    hint = "It is tried again by itself."
+    hint = "Tesoura retries automatically."
 
     def __init__(self, message: str, retry_after_s: float | None = None) -> None:
         super().__init__(message)
@@ -201,13 +201,13 @@ class SourceUnavailable(SourceError):
 class CredentialsRejected(SourceError):
     """The source wants another key: ask the user."""
 
-    hint = "Give the feed another key."
+    hint = "Enter a new key for the feed."
 
 
 class ResponseNotUnderstood(SourceError):
     """Something came that is not what was asked for: show it. `payload` is how it begins."""
 
-    hint = "Look at what came, and at the address."
+    hint = "Check the response and the address."
 
     def __init__(self, message: str, payload: str) -> None:
         super().__init__(message)
@@ -221,7 +221,7 @@ class ResponseNotUnderstood(SourceError):
 class TooMuch(SourceError):
     """Taking in what came used more time or memory than it may. The feed is paused, and can be changed or removed."""
 
-    hint = "Ask it for less, or choose a simpler path; then let the feed go on."
+    hint = "Request less or choose a simpler path, then resume the feed."
 
 
 class DataFolderError(TesouraError, RuntimeError):
@@ -235,4 +235,4 @@ class FolderInUse(DataFolderError):
 class PortInUse(TesouraError, OSError):
     """The port is taken, or may not be listened on; the message says what to do."""
 
-    hint = "Give another port with --port."
+    hint = "Choose another port with --port."

@@ -13,7 +13,7 @@ from typing import BinaryIO
 _READ = os.O_RDONLY | getattr(os, "O_BINARY", 0) | getattr(os, "O_CLOEXEC", 0)
 _WAITLESS = getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_NOCTTY", 0)
 _NO_LINK, _FOLDER = getattr(os, "O_NOFOLLOW", 0), getattr(os, "O_DIRECTORY", 0)
-NOT_PLAIN = "It is not a plain file"
+NOT_PLAIN = "Not a regular file"
 
 
 def open_plain(path: Path) -> BinaryIO:

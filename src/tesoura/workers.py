@@ -107,7 +107,7 @@ class Worker:
             # Its start takes its own time, which is no job's.
             if not ours.poll(START_S) or ours.recv_bytes() != READY:
                 self._connection = ours
-                raise OSError("The process did not start")
+                raise OSError("The process didn't start")
             self._connection = ours
         return self._connection
 

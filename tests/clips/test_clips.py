@@ -118,14 +118,14 @@ def test_pictures_of_any_distance_are_cut_as_they_are(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("given", "why"),
     [
-        ({"codec": "mpeg4"}, "browsers do not play mpeg4"),
-        ({"codec": "libx264", "pixels": "yuv444p"}, "its colours are kept as yuv444p"),
-        ({"codec": "libx265", "pixels": "yuv420p10le"}, "browsers do not play hevc"),
-        ({"codec": "libx264", "pixels": "yuv420p10le"}, "its colours are kept as yuv420p10le"),
+        ({"codec": "mpeg4"}, "browsers can't play mpeg4"),
+        ({"codec": "libx264", "pixels": "yuv444p"}, "its colour format is yuv444p"),
+        ({"codec": "libx265", "pixels": "yuv420p10le"}, "browsers can't play hevc"),
+        ({"codec": "libx264", "pixels": "yuv420p10le"}, "its colour format is yuv420p10le"),
         ({"codec": "libx264", "color_trc": 16}, "it is HDR"),
-        ({"codec": "libx264", "size": (3840, 2160), "count": 6}, "3840 × 2160 is more than a stream shows"),
-        ({"codec": "libx264", "rate": 120}, "120 pictures a second are more than a stream shows"),
-        ({"codec": "libx264", "sound": "flac"}, "browsers do not play the sound flac"),
+        ({"codec": "libx264", "size": (3840, 2160), "count": 6}, "3840 × 2160 is larger than a stream"),
+        ({"codec": "libx264", "rate": 120}, "120 frames per second are more than a stream shows"),
+        ({"codec": "libx264", "sound": "flac"}, "browsers can't play flac"),
     ],
 )
 def test_what_no_browser_plays_as_it_is_is_known_and_made_anew(tmp_path: Path, given: dict[str, Any], why: str) -> None:
@@ -153,7 +153,7 @@ def test_a_picture_on_its_side_is_set_upright(clip: Path, tmp_path: Path) -> Non
     source = tmp_path / "side.mp4"
     source.write_bytes(data)
     facts = probe(source)
-    assert (facts.width_px, facts.height_px, facts.made_anew) == (360, 640, "its picture lies on its side")
+    assert (facts.width_px, facts.height_px, facts.made_anew) == (360, 640, "the picture is rotated")
     told = {"path": str(source), "folder": str(tmp_path / "kept"), "may_encode": True, "begin": 0, "end": S}
     kept = work.take(told, lambda share: None)
     upright = stills(tmp_path / "kept" / kept["file"], [500_000], 360)[0]
@@ -166,20 +166,20 @@ def test_a_picture_on_its_side_is_set_upright(clip: Path, tmp_path: Path) -> Non
 
 def no_clips(clip: Path, tmp_path: Path) -> Iterator[tuple[bytes, str]]:
     whole = clip.read_bytes()
-    yield b"", "empty: a file of 0 bytes"
-    yield b"<!doctype html><p>Not found</p>", "a web page, whatever its name says"
-    yield whole[: len(whole) // 2], "The MP4 is cut off"
-    yield b"#EXTM3U\n#EXTINF:10,\n/etc/passwd\n", "no video that can be read"
-    yield b"\x00\x01" * 5000, "no video that can be read"
+    yield b"", "The clip is empty"
+    yield b"<!doctype html><p>Not found</p>", "This is a web page, not a clip"
+    yield whole[: len(whole) // 2], "The MP4 is incomplete:"
+    yield b"#EXTM3U\n#EXTINF:10,\n/etc/passwd\n", "Not a readable video"
+    yield b"\x00\x01" * 5000, "Not a readable video"
     made(tmp_path / "raw.h264", "libx264")
-    yield (tmp_path / "raw.h264").read_bytes(), "no video that can be read"
+    yield (tmp_path / "raw.h264").read_bytes(), "Not a readable video"
     with av.open(str(tmp_path / "heard.mp4"), "w") as out:
         stream: Any = out.add_stream("aac", rate=48_000)
         quiet: Any = av.AudioFrame("s16", "stereo", 1024)
         quiet.sample_rate = 48_000
         out.mux(stream.encode(quiet))
         out.mux(stream.encode(None))
-    yield (tmp_path / "heard.mp4").read_bytes(), "sound alone, and no picture"
+    yield (tmp_path / "heard.mp4").read_bytes(), "The clip has sound but no picture"
 
 
 def test_what_is_no_clip_is_refused_with_what_it_is_instead(clip: Path, tmp_path: Path) -> None:
@@ -209,14 +209,14 @@ def test_what_a_playlist_names_is_not_opened(tmp_path: Path, playlist: str) -> N
     os.mkfifo(tmp_path / "part.ts")
     source = tmp_path / "clip.m3u8"
     source.write_text(playlist.format(tmp_path / "part.ts"))
-    with pytest.raises(FileRefused, match=r"no video that can be read|a web page"):
+    with pytest.raises(FileRefused, match=r"Not a readable video|a web page"):
         probe(source)
 
 
 def test_of_four_hours_a_part_is_taken_and_all_of_it_is_not(tmp_path: Path) -> None:
     source = made(tmp_path / "a.mkv", "libx264", rate=1, times=lambda one: one * 480, count=31, gop_size=1)
     told = {"path": str(source), "folder": str(tmp_path / "kept")}
-    with pytest.raises(FileRefused, match="240:01 long; at most 10 minutes fit"):
+    with pytest.raises(FileRefused, match="240:01 long; at most 10 minutes are allowed"):
         work.take(told, lambda share: None)
     kept = work.take({**told, "from_end": [1000 * S, 900 * S]}, lambda share: None)
     assert (kept["begin"], kept["end"]) == (13_401 * S, 13_501 * S)
@@ -228,7 +228,7 @@ def test_of_four_hours_a_part_is_taken_and_all_of_it_is_not(tmp_path: Path) -> N
         ([-300, -305], "it ends 5 min before them. Was it written too early"),
         ([-2, -3], r"it ends 2\.0 s before them"),
         ([40, 20], r"it begins 12\.0 s after them. Does its source keep enough"),
-        ([4, 4], "None of the wished seconds are in the clip\\.$"),
+        ([4, 4], "The clip contains none of the requested seconds\\.$"),
     ],
 )
 def test_seconds_that_are_not_in_the_clip_are_refused_with_how_far_they_are(
@@ -262,7 +262,7 @@ def test_the_end_of_a_recording_that_goes_on_is_a_file_of_its_own(tmp_path: Path
 
 
 def test_what_cannot_be_read_while_it_grows_is_said_to_be_so(clip: Path, tmp_path: Path) -> None:
-    with pytest.raises(FileRefused, match="not recorded in fragments"):
+    with pytest.raises(FileRefused, match="This MP4 can't be read until it is finished"):
         excerpt(clip, tmp_path / "b.mp4", 1000)
 
 
@@ -293,7 +293,7 @@ def test_a_process_answers_refuses_and_goes_on(clip: Path, tmp_path: Path) -> No
 
     looked, refused, again = asyncio.run(run())
     assert looked["words"] == "0:08, 640 × 360, h264 and aac"
-    assert refused == "The clip is not there any more (No such file or directory)."
+    assert refused == "The clip no longer exists (No such file or directory)."
     assert looked == again
 
 
@@ -376,7 +376,7 @@ def test_a_reel_of_clips_that_are_gone_is_refused(tmp_path: Path) -> None:
         "title": "x",
         "under": "",
     }
-    with pytest.raises(FileRefused, match="not there any more"):
+    with pytest.raises(FileRefused, match="no longer exists"):
         work.reel({"folder": str(tmp_path), "plan": plan}, lambda share: None)
     assert list(tmp_path.iterdir()) == []
 

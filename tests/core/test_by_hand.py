@@ -67,7 +67,7 @@ def test_a_recipe_written_and_read_again_is_the_same() -> None:
         "hand",
         "losses",
         {"what": "number", "step": 1},
-        {"start": "Where it begins."},
+        {"start": "Start."},
         [{"name": "value", "path": "@", "unit": "lines", "wanted": "number"}],
         [{"type": "loss", "items": "", "id": "", "time": "", "fields": {"n": "value"}}],
         [{"kind": "formula", "name": "double", "formula": "losses.value * 2"}],

@@ -84,7 +84,7 @@ def test_one_that_is_broken_off_is_kept_and_does_not_count() -> None:
 
 def test_a_read_that_nobody_ends_is_broken_off_after_two_hours() -> None:
     it = do(campaign(), "begin_read", NOW).advance(later(7_200))
-    assert (it.reading, it.debts[0].data["ended"], it.debts[0].at) == (None, "broken off", later(7_200))
+    assert (it.reading, it.debts[0].data["ended"], it.debts[0].at) == (None, "cancelled", later(7_200))
     assert do(campaign(), "begin_read", NOW).advance(later(7_199)).reading is not None
 
 
@@ -99,14 +99,14 @@ def test_a_point_is_ticked_by_its_number_and_taken_back() -> None:
 @pytest.mark.parametrize(
     ("before", "name", "given", "why"),
     [
-        ((), "tick", {}, "Begin the read first"),
-        ((), "end_read", {}, "is not being read"),
+        ((), "tick", {}, "Start the read first"),
+        ((), "end_read", {}, "No read in progress"),
         (("begin_read",), "begin_read", {}, "End it first"),
-        (("begin_read",), "show_card", {}, "see its card already"),
-        (("begin_read",), "tick", {"point": "3"}, "points 1 to 2"),
+        (("begin_read",), "show_card", {}, "The card is already on screen"),
+        (("begin_read",), "tick", {"point": "3"}, "Points are numbered 1 to 2"),
         (("begin_read",), "tick", {"point": "x"}, "1 to 2"),
-        (("begin_read", "tick", "tick"), "tick", {}, "All points are said"),
-        ((), "hide_card", {}, "hidden already"),
+        (("begin_read", "tick", "tick"), "tick", {}, "All points are ticked"),
+        ((), "hide_card", {}, "The card is already hidden"),
     ],
 )
 def test_what_cannot_be_done_is_refused_with_why(
@@ -138,7 +138,7 @@ def test_chat_is_told_the_link_once_in_its_pause_and_why_not_meanwhile() -> None
     )
     with pytest.raises(CommandRefused, match="again in 1 min 5 s"):
         it.handle(Command("link", {}, 1), later(25))
-    assert it.handle(Command("link", {}, 1), later(90)).effect.startswith("chat is told")
+    assert it.handle(Command("link", {}, 1), later(90)).effect.startswith("sends to chat")
     assert it.next_change(later(25.25)) == later(26)
 
 
@@ -149,14 +149,14 @@ def test_a_link_that_chat_was_not_told_may_be_told_again_at_once_and_says_why() 
     of = due.effects[0].data["of"]
 
     def ended(it: Campaign, of: object, outcome: str) -> Campaign:
-        data = {"of": of, "outcome": outcome, "why": "the chat is away"}
+        data = {"of": of, "outcome": outcome, "why": "○ chat not connected"}
         return it.on_event(Occurrence(micros(later(2)), 5, "tesoura.effect_ended", data))
 
     it = do(campaign(), "link", NOW)
     assert ended(it, "tea.linked:7", "failed") == it
-    assert "Chat was told" in str(ended(it, of, "done").view(later(3))["why_no_link"])
+    assert "Just sent to chat" in str(ended(it, of, "done").view(later(3))["why_no_link"])
     failed = ended(it, of, "failed")
-    assert (failed.view(later(3))["not_told"], failed.view(later(3))["why_no_link"]) == ("the chat is away", "")
+    assert (failed.view(later(3))["not_told"], failed.view(later(3))["why_no_link"]) == ("○ chat not connected", "")
     again = failed.handle(Command("link", {}, 6), later(4)).after
     assert again.view(later(4))["not_told"] == ""
 
@@ -164,10 +164,10 @@ def test_a_link_that_chat_was_not_told_may_be_told_again_at_once_and_says_why() 
 @pytest.mark.parametrize(
     ("more", "why"),
     [
-        ({"chat": ""}, "No chat is chosen"),
-        ({"link": "", "code": "", "line": "{sponsor}"}, "There is no link"),
-        ({"last_day": "2026-11-25"}, "is over"),
-        ({"first_day": "2026-11-27"}, "has not begun"),
+        ({"chat": ""}, "No chat chosen"),
+        ({"link": "", "code": "", "line": "{sponsor}"}, "No link set"),
+        ({"last_day": "2026-11-25"}, "has ended"),
+        ({"first_day": "2026-11-27"}, "hasn't started"),
     ],
 )
 def test_a_link_that_may_not_be_told_says_why(more: dict[str, str], why: str) -> None:
@@ -219,15 +219,15 @@ def test_it_goes_on_from_where_it_was_stored() -> None:
 @pytest.mark.parametrize(
     ("given", "name", "why"),
     [
-        ({"link": "tea.example"}, "link", "begins with https://"),
-        ({"link": "javascript:alert(1)"}, "link", "nowhere good"),
-        ({"link": "ftp://tea.example/x"}, "link", "begins with https://"),
-        ({"link": "https:///x"}, "link", "names no place"),
+        ({"link": "tea.example"}, "link", "An address starts with https://"),
+        ({"link": "javascript:alert(1)"}, "link", "can't be used"),
+        ({"link": "ftp://tea.example/x"}, "link", "An address starts with https://"),
+        ({"link": "https:///x"}, "link", "The address has no host"),
         ({"link": "https://a b"}, "link", "without spaces"),
         ({"link": "https://mara:pw@tea.example"}, "link", "password"),
-        ({"link": "http://[::1"}, "link", "no address"),
-        ({"line": "{sponsor} {0}"}, "line", "stand for something"),
-        ({"first_day": "26.11.2026"}, "first_day", "is no day"),
+        ({"link": "http://[::1"}, "link", "is not an address"),
+        ({"line": "{sponsor} {0}"}, "line", "can be used here"),
+        ({"first_day": "26.11.2026"}, "first_day", "” is not a date"),
         ({"points": "x" * 201}, "points", "at most 200"),
         ({"points": "\n".join("abcdefghijklmnopqrstuvw")}, "points", "at most 20"),
         ({"sponsor": " "}, "sponsor", "name"),
@@ -246,6 +246,6 @@ def test_choices_that_do_not_go_together_are_told() -> None:
         return check(fill(FIELDS, {**TEA, **more}).choices)
 
     assert wrong() == {}
-    assert "before it begins" in wrong(first_day="2026-11-26", last_day="2026-11-25")["last_day"]
-    assert "there is none" in wrong(link="")["link"]
+    assert "before it starts" in wrong(first_day="2026-11-26", last_day="2026-11-25")["last_day"]
+    assert "no link is set" in wrong(link="")["link"]
     assert KIND.check is check

@@ -445,7 +445,7 @@ def test_switched_off_it_hears_nothing_and_can_still_be_pressed() -> None:
     assert isinstance(it, Cue)
     assert it.on_event(event("gift", 1)).see({}, at(1)).fires(at(1)) == ()
     step = it.handle(Command("press", {"by": "key pad"}, 12), at(2))
-    assert (step.effect, step.given) == ("It fires now.", {"by": "key pad"})
+    assert (step.effect, step.given) == ("Running now.", {"by": "key pad"})
     assert isinstance(step.after, Cue)
     pressed = step.after.see({}, at(2))
     assert [one.id for one in pressed.fires(at(2))] == ["press 12:fires"]
@@ -499,9 +499,7 @@ def test_a_new_cue_has_no_past_and_what_comes_too_late_is_told() -> None:
     new = replace(cue(GIFT), before=NEW).on_event(event("gift", 1, 7)).see({}, at(2))
     assert new.fires(at(2)) == ()
     assert outcomes(new.on_event(event("gift", 3, 8)).see({}, at(3)).fires(at(3))) == [(FIRES, "")]
-    assert outcomes(cue(GIFT).on_event(event("gift", 1, 7)).see({}, at(122)).fires(at(122))) == [
-        (REFUSED, "it came too late")
-    ]
+    assert outcomes(cue(GIFT).on_event(event("gift", 1, 7)).see({}, at(122)).fires(at(122))) == [(REFUSED, "too late")]
 
 
 @given(PRESSES, LIMITS, st.integers(0, 40))

@@ -95,7 +95,10 @@ def test_nothing_is_found_where_everything_fits() -> None:
 def test_words_that_need_more_than_their_box_are_told_with_the_size_that_fits() -> None:
     overlay = Overlay(pieces=(text(width_px=300),))
     [finding] = found(overlay, {"a": {"now": "12345", "grown": "123456", "longest": "12345678"}})
-    assert (finding.kind, finding.words) == ("box", "At its longest, “12345678” needs a box 100 px wider than it has.")
+    assert (finding.kind, finding.words) == (
+        "box",
+        "With the longest text, “12345678” needs a box 100 px wider than it has.",
+    )
     assert [one.words for one in finding.mends] == ["Make its text 75 px", "Make it 400 px wide"]
     for which in (0, 1):
         assert found(Overlay(pieces=(mended(overlay, finding, which),)), {"a": {"now": "12345678"}}) == []
@@ -104,7 +107,7 @@ def test_words_that_need_more_than_their_box_are_told_with_the_size_that_fits() 
 def test_the_last_word_counts_as_well() -> None:
     overlay = Overlay(pieces=(text(width_px=300),))
     [finding] = found(overlay, {"a": {"now": "04:59", "last": "Kettle's on, in we go"}})
-    assert finding.words.startswith("At its last word, “Kettle's on, in we go”")
+    assert finding.words.startswith("With its last text, “Kettle's on, in we go”")
 
 
 def test_lines_that_need_more_height_are_told() -> None:
@@ -150,10 +153,10 @@ def test_a_slot_has_its_share_of_the_width_less_its_icon() -> None:
 @pytest.mark.parametrize(
     ("choices", "kind", "words", "place"),
     [
-        ({"x": 1800}, "overlay", "It sticks 130 px out of the overlay, where nobody sees it.", (1574, 200)),
-        ({"x": -20}, "overlay", "It sticks 20 px out of the overlay, where nobody sees it.", (96, 200)),
-        ({"x": 1600}, "safe", "26 px of it lie outside the safe area, where some screens cut.", (1574, 200)),
-        ({"y": 20}, "safe", "34 px of it lie outside the safe area, where some screens cut.", (200, 54)),
+        ({"x": 1800}, "overlay", "It extends 130 px outside the overlay, where it's invisible.", (1574, 200)),
+        ({"x": -20}, "overlay", "It extends 20 px outside the overlay, where it's invisible.", (96, 200)),
+        ({"x": 1600}, "safe", "26 px are outside the safe area, which some screens cut off.", (1574, 200)),
+        ({"y": 20}, "safe", "34 px are outside the safe area, which some screens cut off.", (200, 54)),
     ],
 )
 def test_a_piece_outside_the_overlay_or_the_safe_area_is_moved_in(
@@ -170,7 +173,7 @@ def test_a_piece_outside_the_overlay_or_the_safe_area_is_moved_in(
 def test_growth_counts_and_is_told_as_such() -> None:
     [finding] = found(Overlay(pieces=(text(x=1500),)), {"a": {"now": "hello", "grown": "hello hello"}})
     assert (
-        finding.words == "With the digits it keeps room for, it sticks 130 px out of the overlay, where nobody sees it."
+        finding.words == "With the digits reserved for it, it extends 130 px outside the overlay, where it's invisible."
     )
 
 
@@ -216,7 +219,7 @@ def test_what_only_passes_over_words_while_it_comes_is_told_too() -> None:
     other = text("b", x=460, name="Song", entry="slide_left", backing="solid")
     overlay = Overlay(pieces=(text(), other))
     [finding] = [one for one in found(overlay, {"a": {"now": "hello"}, "b": {"now": "hi"}}) if one.kind == "covered"]
-    assert finding.words == "“Song” covers 28 % of it while it comes and goes."
+    assert finding.words == "“Song” covers 28 % of it while it enters and exits."
 
 
 def test_a_moment_that_would_cover_words_says_when() -> None:
@@ -244,7 +247,7 @@ def test_a_replay_covers_what_is_behind_its_box_while_it_is_seen_whatever_it_wea
     )
     overlay = Overlay(pieces=(text(), replay))
     [finding] = [one for one in found(overlay, {"a": {"now": "hello"}, "b": {"now": ""}}) if one.kind == "covered"]
-    assert finding.words == "“Again” covers 60 % of it while a replay is seen."
+    assert finding.words == "“Again” covers 60 % of it during a replay."
     # And it is told when something lies over its own picture.
     over = Overlay(pieces=(replay, text(x=400, backing="solid", name="Song")))
     [finding] = [one for one in found(over, {"a": {"now": "hello"}, "b": {"now": ""}}) if one.kind == "covered"]
@@ -261,12 +264,8 @@ def test_words_too_close_in_colour_to_what_is_behind_them_are_told() -> None:
     overlay = Overlay(pieces=(text(colour="#777777"),))
     [finding] = found(overlay, {"a": {"now": "hello"}}, scenery=GREY)
     assert finding.kind == "contrast"
-    assert finding.words == "The letters have a contrast of 1.0 to what may be behind them; 3 can be read."
-    assert [one.words for one in finding.mends] == [
-        "Put a backing behind it",
-        "Outline its letters",
-        "Make the letters #FFFDF8",
-    ]
+    assert finding.words == "The letters have a contrast of 1.0 against the background; at least 3 is needed."
+    assert [one.words for one in finding.mends] == ["Add a backing", "Outline the text", "Make the letters #FFFDF8"]
     for which in range(3):
         again = Overlay(pieces=(mended(overlay, finding, which),))
         assert "contrast" not in kinds(found(again, {"a": {"now": "hello"}}, scenery=GREY))
@@ -278,7 +277,7 @@ def test_small_words_need_more_contrast_than_large_ones() -> None:
     large, small = (Overlay(pieces=(text(colour="#949494", size_px=size),)) for size in (100, 30))
     assert found(large, {"a": {"now": "hi"}}, scenery=grey) == []
     [finding] = found(small, {"a": {"now": "hi"}}, scenery=grey)
-    assert "3.4 to what may be behind them; 4.5 can be read" in finding.words
+    assert "3.4 against the background; at least 4.5 is needed" in finding.words
 
 
 def test_a_backing_is_mixed_by_its_opacity_and_made_just_opaque_enough() -> None:
@@ -320,7 +319,7 @@ def test_a_scene_picture_is_asked_only_where_the_piece_lies() -> None:
 def test_text_that_cannot_be_read_at_720_lines_is_told() -> None:
     overlay = Overlay(pieces=(text(size_px=15),))
     [finding] = found(overlay, {"a": {"now": "hi"}})
-    assert finding.words == "Its smallest text is 10.0 px for whoever watches at 720 lines; 14 px can be read."
+    assert finding.words == "Its smallest text is 10.0 px at 720 lines; at least 14 px is needed."
     assert mended(overlay, finding)["size_px"] == 21
 
 
@@ -328,7 +327,7 @@ def test_a_picture_beyond_its_pixels_is_told() -> None:
     piece = new_piece("picture", "a", look="bare", media="ab12.png", x=200, y=200, width_px=640, height_px=200)
     overlay = Overlay(pieces=(piece,))
     [finding] = found(overlay, {}, pictures={"ab12.png": (160, 100)})
-    assert finding.words == "Its file has 160 × 100 pixels and is shown 2.0 times as large, so it is blurred."
+    assert finding.words == "Its file has 160 × 100 pixels and is displayed 2.0 times larger, so it looks blurred."
     assert (mended(overlay, finding)["width_px"], mended(overlay, finding)["height_px"]) == (320, 100)
     assert found(overlay, {}, pictures={"ab12.png": (0, 0)}) == []
 
@@ -374,7 +373,7 @@ def test_of_letters_that_no_typeface_has_it_is_said_that_the_width_cannot_be_tol
     told = found(overlay, {"a": {"now": "漢字漢字漢字漢字漢字漢字"}})
     assert "box" not in kinds(told)
     [letters] = [one for one in told if one.kind == "letters"]
-    assert "whether they fit, depends on the machine" in letters.words
+    assert "), so how they look and whether they fit depends on the machine that displays them" in letters.words
 
 
 def test_the_card_of_a_read_stands_above_everything_wherever_it_stands_in_the_order() -> None:
@@ -391,10 +390,8 @@ def test_behind_a_mark_it_must_be_even_and_a_solid_backing_is_proposed() -> None
     busy = Scenery(1, 1, [(0.0, 0.0, 0.0)], [(255.0, 255.0, 255.0)])
     says = {"a": {"": "1", "face": "[]", "ahead": "[]"}}
     [finding] = [one for one in found(Overlay(pieces=(bare,)), says, scenery=busy) if one.kind == "contrast"]
-    assert finding.words == (
-        "What is behind the mark goes from dark to light (1 to 21.0): some of it would not be seen."
-    )
-    assert finding.mends[0].words == "Put a solid backing behind it"
+    assert finding.words == ("The background varies from dark to light (1 to 21.0), so parts won't be readable.")
+    assert finding.mends[0].words == "Add a solid backing"
     assert "contrast" not in kinds(
         found(Overlay(pieces=(mended(Overlay(pieces=(bare,)), finding, 0),)), says, scenery=busy)
     )
@@ -413,29 +410,27 @@ def lacking(piece: Piece, **around: Any) -> list[tuple[str, str, list[str]]]:
 
 
 def test_words_that_were_never_written_are_told() -> None:
-    [(words, makes, _)] = lacking(text(wording="Your words here"))
-    assert (words, makes) == ("still says “Your words here”. Write what viewers should read.", "")
+    [(words, makes, _)] = lacking(text(wording="Your text here"))
+    assert (words, makes) == ("still says “Your text here”. Enter the text viewers should read.", "")
     assert lacking(text(wording="Our words here")) == []
 
 
 def test_a_piece_that_draws_no_instrument_is_told_with_those_there_are() -> None:
     bare = new_piece("countdown", "a", look="bare", countdown="")
-    assert lacking(bare) == [("draws nothing yet: choose what.", "instrument:countdown", [])]
+    assert lacking(bare) == [("shows nothing yet. Choose what it shows.", "instrument:countdown", [])]
     there = {"tea": ("countdown", "Tea"), "wheel": ("wheel", "Wheel")}
     gone = new_piece("countdown", "a", look="bare", countdown="cake")
-    assert lacking(gone, instruments=there) == [
-        ("draws cake, and there is none of that name.", "", ["Let it draw “Tea”"])
-    ]
+    assert lacking(gone, instruments=there) == [("draws cake, which doesn't exist.", "", ["Let it draw “Tea”"])]
     assert lacking(new_piece("countdown", "a", look="bare", countdown="tea"), instruments=there) == []
 
 
 def test_signals_and_events_that_never_came_are_told_once_each() -> None:
     assert lacking(text(), unheard={"a": ["reach.members"]}) == [
-        ("reads reach.members, which nothing has told yet.", "feed", [])
+        ("reads reach.members, which has no value yet.", "feed", [])
     ]
     gift = text(appears="moment", moment_type="gift")
     assert lacking(gift, unheard={"a": ["gift.name"]}) == [
-        ("appears when gift happens, which has not happened yet.", "event", [])
+        ("appears when gift happens, which hasn't happened yet.", "event", [])
     ]
     assert lacking(gift, events=frozenset({"gift"})) == []
     assert lacking(text(appears="moment", moment_type=""))[0][1] == ""
@@ -448,10 +443,11 @@ def test_what_becomes_of_old_values_is_asked_once_for_all_pieces_until_somebody_
     [asked] = [one for one in found(Overlay(pieces=pieces), says, aging=aging) if one.kind == "old"]
     assert asked.piece == "a"
     assert asked.words == (
-        "shows reach.members. Choose what viewers see when it is older than 5 intervals; until then it is dimmed. "
+        "shows reach.members. Choose what viewers see when the value is older than 5 intervals; by default "
+        "it is dimmed. "
         "This applies to 1 more piece."
     )
-    assert [one.words for one in asked.mends] == ["Dim the piece", "Keep it as it is", "Hide it"]
+    assert [one.words for one in asked.mends] == ["Dim the piece", "Keep showing it", "Hide it"]
     assert asked.mends[1].edit == {"do": "change", "pieces": ["a", "b"], "set": {"when_old": "keep"}, "scene": ""}
     decided = tuple(one.changed({"when_old": "keep"}) for one in pieces)
     assert not [one for one in found(Overlay(pieces=decided), says, aging=aging) if one.kind == "old"]

@@ -133,5 +133,5 @@ def test_a_button_that_an_earlier_version_stored_does_the_same() -> None:
     saved = {"leaves": [{"id": "l1", "name": "Tonight", "buttons": [button]}], "next_id": 3}
     (read,) = leaves_of(saved).leaves[0].buttons
     assert read.own == {"saves_of": "Mile", "saves_do": "keep"}
-    assert read.shown_words == "Mile: keep what the game has"
+    assert read.shown_words == "Mile: save the current state"
     assert read.press(False) == ("saves.press", {"game": "Mile", "what": "keep"})

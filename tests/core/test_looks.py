@@ -47,7 +47,7 @@ def test_a_look_is_changed_in_one_form_alone_where_colours_are_meant() -> None:
     assert (changed.style("dark")["corner_px"], changed.name) == (3, "Dusk")
     with pytest.raises(InvalidPiece) as caught:
         INK.changed({"colour": "red", "corner_px": "-1", "sparkle": "1"}, "dark")
-    assert caught.value.wrong == {"sparkle": "There is no such choice for a look."}
+    assert caught.value.wrong == {"sparkle": "No such setting for a look."}
     with pytest.raises(InvalidPiece) as caught:
         INK.changed({"colour": "red", "corner_px": "-1"}, "dark")
     assert sorted(caught.value.wrong) == ["colour", "corner_px"]

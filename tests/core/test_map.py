@@ -62,7 +62,7 @@ def test_the_place_of_others_and_one_without_numbers_change_nothing() -> None:
     it = at(made(player="mara_vane"), 100, 200)
     assert at(it, 0, 0, "otto_knot") == it
     strange = at(it, "left", None)
-    assert (strange.read(T)["x"], strange.strange) == (100, "A position came without the numbers x and y.")
+    assert (strange.read(T)["x"], strange.strange) == (100, "A position event had no numeric x and y.")
 
 
 def test_nothing_is_told_before_the_first_place() -> None:

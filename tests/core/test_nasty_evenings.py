@@ -94,14 +94,14 @@ def test_an_undo_takes_back_what_it_took_back_whatever_rule_came_later() -> None
     taken = later.it.handle(Command("correct", step.given, 3), at(3)).after
     assert taken.read(at(5))["session_kills"] == 0
     assert taken.handle(Command("undo", undo.given, 4), at(5)).after.read(at(5))["session_kills"] == 1
-    with pytest.raises(CommandRefused, match="nothing to take back"):
+    with pytest.raises(CommandRefused, match="Nothing to undo"):
         later.it.handle(Command("undo", {"of": 99}, 5), at(5))
 
 
 def test_nothing_is_taken_from_the_session_that_is_not_in_the_match() -> None:
     game = Game().tell(0, "match.start").kills(10, 20)
     game.do(30, "reset", what="match")
-    with pytest.raises(CommandRefused, match="no kills to take away"):
+    with pytest.raises(CommandRefused, match="no kills to remove"):
         game.do(31, "correct", what="kills", by="-1")
     assert game.read()["session_kills"] == 2
 

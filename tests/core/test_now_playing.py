@@ -142,11 +142,11 @@ def test_on_change_it_is_shown_for_a_while() -> None:
 
 def test_when_asked_it_is_shown_for_a_while_and_only_then() -> None:
     evening = Evening(when="asked", asked_s="15")
-    with pytest.raises(CommandRefused, match="Nothing plays now"):
+    with pytest.raises(CommandRefused, match="Nothing is playing, so there is nothing to show"):
         evening.do(0, "show")
     evening.tell(1, "track.start", **WEATHER, position_s=0)
     assert evening.read(2, "there") is False
-    assert evening.do(3, "show") == "viewers see it for 15 s"
+    assert evening.do(3, "show") == "on screen for 15 s"
     assert [evening.read(one, "there") for one in (17.9, 18)] == [True, False]
 
 
@@ -161,7 +161,7 @@ def test_what_holds_may_differ_by_scene() -> None:
 
 def test_a_scene_that_stands_under_two_choices_is_refused() -> None:
     choices = fill(KIND.fields, {"always_in": "Talk", "asked_in": "talk"}).choices
-    assert KIND.check(choices) == {"asked_in": "The scene talk stands under “as long as music plays” already."}
+    assert KIND.check(choices) == {"asked_in": "The scene talk is already under “while music plays” already."}
 
 
 # What counts
@@ -257,13 +257,13 @@ def test_the_first_in_the_order_that_plays_speaks() -> None:
     assert evening.read(6, "source") == "Radio"
     assert evening.do(7, "prefer", source="KETTLE", at="0") == "Kettle is first"
     assert evening.read(8, "source") == "Kettle"
-    assert evening.it.why(at(8)) == "Kettle speaks: of 2 that play it is the first in your order."
+    assert evening.it.why(at(8)) == "Current source: Kettle, the first of 2 that are playing."
     evening.tell(9, "track.pause", "feed:kettle")
     assert evening.read(10, "source", "there") == ("Radio", True)
-    assert evening.it.why(at(10)) == "Radio speaks: nothing else plays."
+    assert evening.it.why(at(10)) == "Current source: Radio. Nothing else is playing."
     evening.tell(11, "track.pause", "feed:radio")
     assert evening.read(12, "source", "state") == ("Radio", "paused")
-    assert evening.it.why(at(12)) == "Radio has paused, and nothing else plays."
+    assert evening.it.why(at(12)) == "Radio is paused and nothing else is playing."
 
 
 def test_several_players_of_one_source_are_told_apart() -> None:
@@ -298,12 +298,12 @@ def test_what_only_another_knows_who_tells_of_the_same_is_told_too() -> None:
 def test_a_source_can_be_left_unheard() -> None:
     evening = Evening()
     evening.tell(0, "track.start", **WEATHER, position_s=0)
-    assert evening.do(1, "silence", source="kettle") == "Kettle is not listened to"
-    assert evening.it.why(at(2)) == "Kettle plays, and is not listened to."
+    assert evening.do(1, "silence", source="kettle") == "Kettle is ignored"
+    assert evening.it.why(at(2)) == "Kettle plays, and is ignored."
     assert evening.read(20, "title") is None
     evening.do(21, "hear", source="kettle")
     assert evening.read(22, "title") == "Paper Weather"
-    with pytest.raises(InvalidField, match="There are: Kettle"):
+    with pytest.raises(InvalidField, match="Known ones: Kettle"):
         evening.do(23, "prefer", source="nobody")
 
 
@@ -314,10 +314,10 @@ def test_by_hand_counts_like_any_other() -> None:
     assert evening.read(60, "artists", "left_time", "source") == ("Kilometre Club, Ines", "2:20", "by hand")
     evening.do(150, "stop")
     assert evening.played() == ["Borrowed Umbrella"]
-    for wrong, words in (({"title": " "}, "Give the title"), ({"title": "x", "length": "long"}, "is no length")):
+    for wrong, words in (({"title": " "}, "Give the title"), ({"title": "x", "length": "long"}, "” is not a length")):
         with pytest.raises(InvalidField, match=words):
             evening.do(151, "play", **wrong)
-    with pytest.raises(CommandRefused, match="nothing to stop"):
+    with pytest.raises(CommandRefused, match="No track is set by hand"):
         evening.do(152, "stop")
 
 
@@ -330,7 +330,7 @@ def test_a_player_that_vanishes_in_mid_song_is_gone_like_one_that_paused() -> No
     evening.tell(51, "tesoura.feed", "feed:other", feed="radio", state="down")
     assert evening.read(54, "there", "state", "position") == (True, "paused", 50)
     assert evening.read(57, "there", "title") == (False, None)
-    assert evening.it.why(at(57)) == "Kettle cannot be heard now."
+    assert evening.it.why(at(57)) == "Kettle can't be reached now."
     # Back, it tells where it is: the song goes on, and what was heard before counts.
     evening.tell(58, "track.start", **WEATHER, position_s=58)
     assert evening.read(60, "there", "position") == (True, 60)
@@ -341,7 +341,7 @@ def test_a_song_whose_source_says_nothing_past_its_end_is_over() -> None:
     evening.tell(0, "track.start", **WEATHER, position_s=0)
     assert evening.read(230, "position", "left", "share") == (220, 0, 1.0)
     assert evening.read(241.5, "title", "state") == (None, "nothing")
-    assert evening.it.view(at(242))["why"] == "The track of Kettle is over, and nothing was said of another."
+    assert evening.it.view(at(242))["why"] == "The track of Kettle has ended and no other track was reported."
     # It was longer than was told: whoever touches it brings it back.
     evening.tell(250, "track.seek", position_s=215)
     assert evening.read(251, "title", "position", "there") == ("Paper Weather", 216, True)
@@ -364,8 +364,8 @@ def test_many_changes_in_a_second_show_the_first_at_once_and_then_the_last() -> 
 @pytest.mark.parametrize(
     ("data", "why"),
     [
-        ({"title": "Buy tea", "kind": "advertisement", "length_s": 30}, "it is an advertisement"),
-        ({"title": "Jingle", "length_s": 12}, "it is shorter than 30 s"),
+        ({"title": "Buy tea", "kind": "advertisement", "length_s": 30}, "it's an advertisement"),
+        ({"title": "Skips jingles and clips", "length_s": 12}, "it is shorter than 30 s"),
         ({"title": "Paper Weather (KARAOKE)"}, "it has the word “karaoke”"),
     ],
 )
@@ -374,13 +374,13 @@ def test_what_is_left_out_by_rule_is_neither_shown_nor_counted(data: dict[str, A
     evening.tell(0, "track.start", **data, position_s=0)
     assert evening.read(300, "title", "played_count") == (None, 0)
     evening.tell(301, "track.start", **data, position_s=0)
-    assert evening.it.why(at(302)) == f"Kettle plays “{data['title']}”, which is left out: {why}."
+    assert evening.it.why(at(302)) == f"Kettle plays “{data['title']}”, which is ignored: {why}."
 
 
 def test_not_this_one_is_remembered_and_can_be_taken_back() -> None:
     evening = Evening(leaves_after_s="0")
     evening.tell(0, "track.start", **WEATHER, position_s=0)
-    assert evening.do(5, "not_this") == "“Paper Weather – The Slow Kettles” is not shown any more"
+    assert evening.do(5, "not_this") == "“Paper Weather – The Slow Kettles” is now ignored"
     assert evening.read(6, "there", "title") == (False, None)
     evening.tell(300, "track.start", "feed:other", **WEATHER, position_s=0)
     assert evening.read(301, "title") is None

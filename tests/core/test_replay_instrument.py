@@ -228,7 +228,7 @@ def test_held_until_the_player_is_down() -> None:
     again = Again(shown="held")
     again.hear("match.start").kills(1, 1, 1).wait(30)
     assert (again.what("begun"), again.it.read(again.now)["waiting"]) == ([], 1)
-    assert again.it.view(again.now)["why_not"] == "the game goes on"
+    assert again.it.view(again.now)["why_not"] == "the game is running"
     again.hear("death", 0, target="otto_knot").wait(1)
     assert again.what("begun") == []
     again.hear("death", 0, target="mara_vane").wait(0)
@@ -261,19 +261,19 @@ def test_held_in_the_scenes_in_which_the_game_is_played() -> None:
 
 def test_one_waits_no_longer_than_it_may_and_that_is_told() -> None:
     again = Again(shown="held", longest_wait_s="60").hear("match.start").kills(1, 1, 1).wait(120)
-    assert (again.what("begun"), again.reasons()) == ([], ["it has waited too long"])
-    assert again.it.view(again.now)["passed"][0]["why"] == "it has waited too long"
+    assert (again.what("begun"), again.reasons()) == ([], ["it waited too long"])
+    assert again.it.view(again.now)["passed"][0]["why"] == "it waited too long"
 
 
 def test_never_while_something_else_is_seen() -> None:
     again = Again(never_with="Cup / Wheel\nCup / Song").sees(seen__cup_wheel=True).kills(1, 1, 1).wait(20)
-    assert (again.what("begun"), again.it.view(again.now)["why_not"]) == ([], "Cup / Wheel is seen")
+    assert (again.what("begun"), again.it.view(again.now)["why_not"]) == ([], "Cup / Wheel is on screen")
     assert len(again.sees(seen__cup_wheel=False).what("begun")) == 1
 
 
 def test_what_was_asked_for_by_hand_waits_for_what_is_seen_too() -> None:
     again = Again(never_with="Cup / Wheel").sees(seen__cup_wheel=True)
-    assert again.do("try_it").endswith("is shown once it may be: Cup / Wheel is seen")
+    assert again.do("try_it").endswith("is shown as soon as possible: Cup / Wheel is on screen")
     assert again.wait(60).what("begun") == []
     assert len(again.sees(seen__cup_wheel=False).what("begun")) == 1
 
@@ -289,7 +289,7 @@ def test_one_that_is_seen_makes_way_and_the_gap_counts_from_then() -> None:
     again.sees(seen__cup_wheel=True)
     away = again.now
     assert (again.it.read(again.now)["there"], again.motion().get("id")) == (False, None)
-    assert again.it.view(again.now)["passed"][0]["why"] == "it was put away: Cup / Wheel is seen"
+    assert again.it.view(again.now)["passed"][0]["why"] == "hidden: Cup / Wheel is on screen"
     # Without the gap the next would begin 12 s after this.
     again.sees(seen__cup_wheel=False).kills(1, 1, 1).wait(60)
     begun = [one for one in again.told if one.type == "again.begun"]
@@ -299,14 +299,14 @@ def test_one_that_is_seen_makes_way_and_the_gap_counts_from_then() -> None:
 def test_the_pieces_it_keeps_away_from_are_named_line_by_line() -> None:
     pieces = KIND.fields["never_with"]
     assert pieces.check(["Cup /  Wheel, plate", "Cup / Song", "Cup / Song", ""]) == "Cup / Wheel, plate\nCup / Song"
-    with pytest.raises(InvalidField, match="These are 31 pieces; at most 30 are heeded"):
+    with pytest.raises(InvalidField, match="These are 31 pieces; at most 30 are allowed"):
         pieces.check([f"Cup / {at}" for at in range(31)])
 
 
 def test_a_greater_one_goes_first_and_the_least_of_too_many_is_not_shown() -> None:
     again = Again(shown="held", most_waiting="2", longest_wait_s="600", gap_s="5").hear("match.start")
     again.kills(1, 1, 1).kills(30, 1, 1, 1, 1).kills(30, 1, 1, 1).wait(30)
-    assert again.reasons() == ["too many wait, and it is the least of them"]
+    assert again.reasons() == ["the queue is full"]
     again.hear("match.end").wait(120)
     first, second = (one for one in again.told if one.type == "again.begun")
     assert [first.data["kills"], second.data["kills"]] == [5, 4]
@@ -332,7 +332,7 @@ def test_the_best_of_a_match_is_shown_at_its_end() -> None:
     assert again.what("begun") == []
     again.hear("match.end").wait(1)
     assert [one["kills"] for one in again.what("begun")] == [4]
-    assert again.reasons() == ["another of the match was greater"] * 2
+    assert again.reasons() == ["a better one in the same match"] * 2
 
 
 def test_the_best_of_a_match_whose_clip_is_still_on_its_way_is_shown_when_it_comes() -> None:
@@ -345,7 +345,7 @@ def test_the_best_of_a_match_whose_clip_is_still_on_its_way_is_shown_when_it_com
 
 def test_a_clip_that_never_comes_is_not_waited_for_for_ever() -> None:
     again = Again(comes=False).kills(1, 1, 1).wait(200)
-    assert again.reasons() == ["no clip came in time"]
+    assert again.reasons() == ["no clip arrived in time"]
     assert again.it.read(again.now)["state"] == "nothing"
 
 
@@ -363,7 +363,7 @@ def test_a_clip_that_comes_too_late_or_twice_or_for_another_changes_nothing() ->
 def test_a_clip_in_which_none_of_the_seconds_are_is_told() -> None:
     again = Again(comes=False).kills(1, 1, 1).wait(9)
     again.clip(again.what("wanted")[0]["of"], at(-60), at(-40)).wait(0)
-    assert again.reasons() == ["none of its seconds are in the clip that came"]
+    assert again.reasons() == ["the received clip doesn't contain the moment"]
 
 
 def test_why_there_is_no_clip_is_told() -> None:
@@ -386,7 +386,7 @@ def test_a_kill_that_is_corrected_away_takes_its_replay_back() -> None:
     again.hear("tesoura.command.game", command="correct", what="deaths", by=-1).wait(0)
     assert again.reasons() == []
     again.hear("tesoura.command.game", command="correct", what="kills", by=-1).wait(0)
-    assert (again.reasons(), again.it.read(again.now)["waiting"]) == (["taken back"], 0)
+    assert (again.reasons(), again.it.read(again.now)["waiting"]) == (["voided"], 0)
 
 
 def test_a_kill_corrected_away_before_the_run_is_over_counts_no_more() -> None:
@@ -397,7 +397,7 @@ def test_a_kill_corrected_away_before_the_run_is_over_counts_no_more() -> None:
 def test_the_last_seconds_are_shown_when_they_are_asked_for_whatever_the_game_does() -> None:
     again = Again(shown="held").hear("match.start").wait(60)
     words = again.do("ask", seconds="8")
-    assert words == "the last 8 s are asked for, and shown as soon as they are there"
+    assert words == "the last 8 s requested; shown as soon as available"
     (wish,) = again.wait(1).what("wanted")
     assert wish["parts"] == [[at(52), at(60)]]
     assert len(again.what("begun")) == 1
@@ -408,39 +408,39 @@ def test_the_one_that_waits_is_shown_now_if_somebody_says_so_and_once() -> None:
     assert again.do("show_now") == "“3 cuts in 2 s” is shown now"
     again.hear("match.end").wait(60)
     assert len(again.what("begun")) == 1
-    with pytest.raises(CommandRefused, match="None waits"):
+    with pytest.raises(CommandRefused, match="The queue is empty"):
         again.do("show_now")
 
 
 def test_the_last_one_is_shown_again_behind_the_one_that_is_seen() -> None:
     again = Again().kills(1, 1, 1).wait(10)
-    assert again.do("again") == "“3 cuts in 2 s” is shown after the one that is seen"
+    assert again.do("again") == "“3 cuts in 2 s” is shown after the current one"
     assert len(again.what("begun")) == 1
     assert len(again.wait(30).what("begun")) == 2
 
 
 def test_one_is_put_away_before_its_time() -> None:
     again = Again().kills(1, 1, 1).wait(10.2)
-    assert again.do("put_away") == "“3 cuts in 2 s” is put away"
+    assert again.do("put_away") == "“3 cuts in 2 s” is deleted"
     assert again.it.read(again.now)["there"] is False
-    with pytest.raises(CommandRefused, match="No replay is seen now"):
+    with pytest.raises(CommandRefused, match="No replay on screen"):
         again.do("put_away")
 
 
 def test_a_page_that_cannot_show_it_is_told() -> None:
     again = Again().kills(1, 1, 1).wait(11)
     of = again.what("begun")[0]["of"]
-    again.hear("tesoura.page_trouble", of="4711", overlay="Cup", why="its browser cannot play the clip")
+    again.hear("tesoura.page_trouble", of="4711", overlay="Cup", why="its browser can't play the clip")
     assert again.it.view(again.now)["passed"] == []
-    again.hear("tesoura.page_trouble", of=of, overlay="Cup", why="its browser cannot play the clip")
-    assert again.it.view(again.now)["passed"][0]["why"] == "not on a page of Cup: its browser cannot play the clip"
+    again.hear("tesoura.page_trouble", of=of, overlay="Cup", why="its browser can't play the clip")
+    assert again.it.view(again.now)["passed"][0]["why"] == "not on a page of Cup: its browser can't play the clip"
 
 
 def test_a_try_is_shown_where_replays_are_says_so_and_does_not_count() -> None:
     again = Again(closer_pct="250")
     again.do("try_it")
     told = again.wait(1).it.read(again.now)
-    assert (told["there"], told["trial"], told["note"]) == (True, True, "only a try, with a made-up clip")
+    assert (told["there"], told["trial"], told["note"]) == (True, True, "test with a made-up clip")
     assert (again.motion()["clip"], again.motion()["closer"]) == ("/static/clips/made_up.webm", 2.5)
     assert (told["shown"], again.it.recorded()) == (0, ())
 
@@ -458,14 +458,14 @@ def test_a_clip_of_the_shelf_is_shown_as_its_page_gives_it() -> None:
     }
     assert again.do("show", **given) == "“the long one” is shown"
     assert again.motion()["stretches"] == [[0, 1000, 4000, 100], [3000, 4000, 6000, 50], [7000, 6000, 8000, 100]]
-    with pytest.raises(CommandRefused, match="from the shelf"):
+    with pytest.raises(CommandRefused, match="Show it from the Clips page"):
         again.do("show", clip=4)
 
 
 def test_what_waits_is_let_go_by_one_press() -> None:
     again = Again(shown="held").hear("match.start").kills(1, 1, 1).wait(30)
-    assert again.do("drop_waiting") == "1 that waited are not shown"
-    assert again.reasons() == ["taken back"]
+    assert again.do("drop_waiting") == "1 queued removed"
+    assert again.reasons() == ["voided"]
 
 
 def test_great_ones_sound_and_small_ones_do_not() -> None:

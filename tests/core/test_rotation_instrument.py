@@ -134,7 +134,7 @@ def test_hidden_and_shown_take_turns_and_the_next_appearance_is_told_to_the_seco
 
 def test_it_goes_out_of_the_way_and_comes_back_with_all_its_seconds() -> None:
     it = Sponsors(campaigns="tea, moon, glue", never_with=CARD).wait(4, **{seen_signal(CARD).replace(".", "__"): True})
-    assert (it.it.read(it.now)["state"], it.it.read(it.now)["note"]) == ("in the way", f"{CARD} is seen")
+    assert (it.it.read(it.now)["state"], it.it.read(it.now)["note"]) == ("in the way", f"{CARD} is on screen")
     it.wait(10, **{seen_signal(CARD).replace(".", "__"): False}).wait(6)
     assert it.shown() == [(0, "tea"), (4, ""), (14, "tea"), (19, "moon")]
 
@@ -211,11 +211,11 @@ def test_it_is_shown_and_hidden_by_hand_between_its_times() -> None:
 @pytest.mark.parametrize(
     ("command", "given", "why"),
     [
-        ("go_on", {}, "goes on already"),
-        ("this_now", {"item": "nobody"}, "those of: Cordel Tea"),
-        ("show", {}, "its time already"),
-        ("hide", {}, "always shown"),
-        ("skip", {}, "no other item"),
+        ("go_on", {}, "Not held"),
+        ("this_now", {"item": "nobody"}, "Sponsors now: Cordel Tea"),
+        ("show", {}, "It's already on screen"),
+        ("hide", {}, "It has no gap"),
+        ("skip", {}, "No other item can be shown"),
     ],
 )
 def test_what_cannot_be_done_is_refused_with_why(command: str, given: dict[str, str], why: str) -> None:
@@ -227,7 +227,7 @@ def test_what_cannot_be_done_is_refused_with_why(command: str, given: dict[str, 
 def test_an_item_that_a_page_cannot_show_is_left_out_until_its_file_is_replaced() -> None:
     it = Sponsors(campaigns="tea, moon").wait(0, moon__items=listed("moon", 6, picture="a1.png")).wait(9)
     assert it.shown()[-1] == (9, "moon")
-    it.hear("tesoura.page_trouble", {"of": "moon:i0", "why": "its file cannot be shown"})
+    it.hear("tesoura.page_trouble", {"of": "moon:i0", "why": "its file can't be displayed"})
     it.settle()
     it.wait(20)
     assert it.shown()[-1] == (9, "tea")
@@ -298,7 +298,7 @@ def test_words_that_have_no_room_in_a_slot_are_told() -> None:
     assert found("x" * 43) == [f"“{'x' * 40}” needs 3 lines of 30 px, for which a slot has no room."]
     # Two beside each other are half as wide.
     assert len(found("x" * 22, "y" * 20, two=True)) == 1
-    assert list(PIECE.fits(choices, {"face": "no JSON"}, measure)) == []
+    assert list(PIECE.fits(choices, {"face": "This is not JSON"}, measure)) == []
 
 
 def test_the_evening_is_planned_against_what_was_promised_and_a_cycle_that_keeps_it_is_offered() -> None:

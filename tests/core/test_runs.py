@@ -361,7 +361,7 @@ def test_hits_stay_with_their_split_when_the_route_changes_in_mid_run() -> None:
         2,
     )
     words = run.do("remove_splits", splits=twins)
-    assert words == "The Twins of Salt is taken out; 2 hits in it count no more"
+    assert words == "The Twins of Salt was removed; 2 hits in it count no more"
     # The run goes on in the one that has its place, and its time is not lost.
     assert run.tells("split", "hits", "time") == ("The Last Lamplighter", 1, "1:10")
     run.take_back()
@@ -371,12 +371,12 @@ def test_hits_stay_with_their_split_when_the_route_changes_in_mid_run() -> None:
 def test_a_route_of_nothing_of_one_and_of_five_hundred() -> None:
     run = Lantern(())
     for command in ("hit", "next", "begin"):
-        with pytest.raises(CommandRefused, match="There is no split to run"):
+        with pytest.raises(CommandRefused, match="The route has no splits"):
             run.do(command)
     assert run.tells("split", "list", "text") == ("", '{"at":0,"rows":[]}', "0 hits")
     run.do("add_splits", names="Only")
     assert run.press("next", "hit", "next").tells("state", "hits", "together") == ("through", 1, None)
-    with pytest.raises(CommandRefused, match="The run is through"):
+    with pytest.raises(CommandRefused, match="The run is complete"):
         run.do("next")
     run.press("start_over")
     run.do("add_splits", names="\n".join(f"Split {at}" for at in range(499)))
@@ -448,11 +448,11 @@ def test_a_presses_end_is_told_and_nothing_is_pressed_twice() -> None:
     run = Lantern()
     for command, why in (
         ("undo", None),
-        ("previous", "has not begun"),
-        ("start_over", "nothing to start over"),
-        ("pause", "has not begun"),
-        ("best", "no attempt yet"),
-        ("hit_back", "no hit"),
+        ("previous", "hasn't started"),
+        ("start_over", "The run hasn't started"),
+        ("pause", "hasn't started"),
+        ("best", "No attempt yet"),
+        ("hit_back", "No hit to undo"),
         ("fly", "no command “fly”"),
     ):
         if why:
@@ -570,16 +570,16 @@ def test_the_list_says_when_its_rows_or_its_names_have_no_room() -> None:
     # Nine rows of 1.45, one of 1.96, a head of 1.3 and a foot of 1.9, in letters of 34 px: 619 px.
     assert found("Gatekeeper") == []
     assert found("Gatekeeper", after=8) == [
-        "12 rows need 718 px of height, and there are 640: 9 rows beside the one in hand have room."
+        "12 rows need 718 px of height, and there are 640: 9 rows beside the current one fit."
     ]
     # The names' place is 388 px; in hand a letter of them takes 19.55.
     assert found("x" * 19) == []
     assert found("x" * 20) == [
-        f"“{'x' * 20}” needs 391 px while it is in hand, and its place has 388: it ends in an ellipsis."
+        f"“{'x' * 20}” needs 391 px as the current split, but the space is 388: it will be cut off."
     ]
     track = {**choices, "arranged": "track", "width_px": 900}
     assert list(PIECE.fits(track, {"track": "-" * 300}, lambda words, size: (0, 0))) == [
-        "300 marks have 3.0 px each, of which nobody tells one from another. A list has room."
+        "300 marks have 3.0 px each, too small to tell apart. Use the list layout."
     ]
 
 

@@ -16,8 +16,8 @@ def at(day: int, hour: int, minute: int = 0) -> datetime:
     [
         (None, at(26, 12), at(26, 20), None),
         (at(26, 19), at(26, 20), at(26, 21), None),
-        (at(26, 13), at(26, 14), at(26, 20), "Nothing has come for 6 hours."),
-        (at(26, 13), None, at(26, 20, 30), "Nothing has come for 7 hours."),
+        (at(26, 13), at(26, 14), at(26, 20), "No events for 6 hours."),
+        (at(26, 13), None, at(26, 20, 30), "No events for 7 hours."),
         (at(26, 22), at(27, 0, 30), at(27, 1), None),
         (at(26, 22), at(26, 23), at(27, 0, 30), "A new day has begun since this session started."),
     ],

@@ -179,9 +179,9 @@ def test_an_evening_is_planned_and_what_cannot_be_kept_is_told() -> None:
     told = {one.sponsor: (one.time // S, one.missing) for one in plan.expected}
     assert told == {
         "Cordel Tea": (22 * 9 + 9, ""),
-        "Halfmoon Batteries": (22 * 6 + 1, "2.8 minutes are missing of 5"),
+        "Halfmoon Batteries": (22 * 6 + 1, "2.8 of 5 minutes missing"),
         "Northshed Bicycles": (22 * 5, ""),
-        "Gluepot & Daughters": (0, "1.0 minutes are missing of 1"),
+        "Gluepot & Daughters": (0, "1.0 of 1 minutes missing"),
     }
     assert plan.spans[0].begin == 1320 * S
     assert sum(one.end - one.begin for one in plan.spans) == 450 * S

@@ -274,7 +274,7 @@ def test_penalties_run_with_the_playing_time() -> None:
     after = match.passed(90)
     assert [(one.side, one.left_s) for one in after.penalties] == [(HOME, 30), (AWAY, 210)]
     ended = after.passed(30)
-    assert ([one.name for one in ended.penalties], ended.told) == (["major"], "a penalty is over")
+    assert ([one.name for one in ended.penalties], ended.told) == (["major"], "a penalty has ended")
     with pytest.raises(InvalidField, match="There are: none"):
         FOOTBALL.penalised(HOME, "minor")
 
@@ -314,7 +314,7 @@ def test_rules_of_ones_own_are_played_as_they_are_written() -> None:
 @pytest.mark.parametrize(
     ("was", "becomes", "words"),
     [
-        ("to = 5", "", "would never end. Say how many win it"),
+        ("to = 5", "", "” would never end"),
         ("to = 5", "to = 0", "a whole number from 1 to 200"),
         ("to = 5", "to = true", "a whole number from 1 to 200"),
         ("to = 5", "too = 5", "“too” means nothing in a unit"),
@@ -322,8 +322,8 @@ def test_rules_of_ones_own_are_played_as_they_are_written() -> None:
         ('kind = "turns"', 'kind = "dice"', "kind of serving is one of: rally, turns, games"),
         ("each_unit = true", "each_unit = 1", "true or false"),
         ('title = "Kites in the yard"', "", "Give title as a text"),
-        ("[ends]", "[ends", "does not read as TOML"),
-        ("cap = 8", "tie_at = 4", "tie and tie_at belong together"),
+        ("[ends]", "[ends", "Not valid TOML"),
+        ("cap = 8", "tie_at = 4", "”, tie and tie_at must be set together:"),
     ],
 )
 def test_rules_that_cannot_be_read_say_what_would_be_right(was: str, becomes: str, words: str) -> None:
@@ -336,13 +336,13 @@ def test_rules_that_cannot_be_read_say_what_would_be_right(was: str, becomes: st
     [
         ("cap = 8", "cap = 4", "“game” is won at 4 by its cap, so nobody ever comes to 5."),
         ("by = 2", "by = 1", "The cap of “game” at 8 never counts: it is won by the lead before."),
-        ("last_at = 2", "last_at = 9", "Ends are never changed at 9: the deciding game is over before."),
+        ("last_at = 2", "last_at = 9", "Ends are never changed at 9: the deciding game ends earlier."),
         ("last_at = 2", "every_points_tie = 6", "every_points_tie never counts: there is no tie-break."),
         ('kind = "turns"', 'kind = "rally"', "each of serving never counts: with “rally” nobody serves in turns."),
         (
             'name = "match"\nto = 2',
             'name = "match"\nto = 2\ntie_at = 2\ntie = { name = "last", to = 7 }',
-            "“match” never stands at 2 each: it is won before.",
+            "“match” never reaches 2 each: it is won earlier.",
         ),
     ],
 )
@@ -383,7 +383,7 @@ def test_team_fouls_of_the_last_period_go_on_in_extra_time(sport: str, periods: 
 def test_a_minor_penalty_ends_with_a_goal_against_and_a_major_does_not() -> None:
     short = timed("ice_hockey", ("penalised", "0", "minor"), ("penalised", "0", "major"), ("penalised", "0", "minor"))
     after = short.scored(1, "goal")
-    assert ([one.name for one in after.penalties], after.told) == (["major", "minor"], "a minor penalty is over")
+    assert ([one.name for one in after.penalties], after.told) == (["major", "minor"], "a minor penalty has ended")
     assert [one.name for one in short.scored(0, "goal").penalties] == ["minor", "major", "minor"]
     # With as many players on both sides nothing ends, and a misconduct takes nobody away.
     even = timed("ice_hockey", ("penalised", "0", "minor"), ("penalised", "1", "minor"))

@@ -295,7 +295,7 @@ def test_a_session_that_begins_within_a_match_counts_from_there() -> None:
 def test_an_end_without_a_start_counts_its_result_and_says_what_is_not_known() -> None:
     game = Game().kills(10).tell(60, "match.end", result="won", rating=1_412)
     assert chosen(game.read(), "session_wins", "session_kills", "ended_minutes") == [1, 1, 0.0]
-    assert game.odd() == ["no match had started; how long it was is not known"]
+    assert game.odd() == ["no match had started; its length is unknown"]
 
 
 def test_a_game_that_crashed_in_a_match_leaves_it_without_a_result_until_its_last_event() -> None:
@@ -303,7 +303,7 @@ def test_a_game_that_crashed_in_a_match_leaves_it_without_a_result_until_its_las
     told = game.read(1_060)
     # Two minutes of the first match and one of the second.
     assert chosen(told, "session_minutes", "session_kills", "match_kills", "session_wins") == [3.0, 3, 1, 0]
-    assert game.odd() == ["the match before it never ended; it is over since its last event"]
+    assert game.odd() == ["the previous match never ended; closed at its last event"]
 
 
 @pytest.mark.parametrize(
@@ -328,7 +328,7 @@ def test_the_same_start_twice_is_one_match_and_the_same_end_too() -> None:
     game = Game().tell(0, "match.start", match="m1").tell(1, "match.start", match="m1").kills(10)
     game.tell(60, "match.end", match="m1", result="won").tell(61, "match.end", match="m1", result="won")
     assert chosen(game.read(), "session_wins", "match_number", "match_kills") == [1, 1, 1]
-    assert game.odd() == ["this match has started already", "this match has ended already"]
+    assert game.odd() == ["this match has already started", "this match has already ended"]
 
 
 def test_an_event_older_than_the_match_belongs_to_the_one_it_happened_in() -> None:
@@ -351,13 +351,13 @@ def test_numbers_that_are_none_are_told_and_harm_nothing() -> None:
     assert chosen(told, "vital_health", "vital_health_share", "vital_shield", "rating") == [0, 0, None, None]
     assert told["session_kills"] == 1
     assert game.odd() == [
-        "its health is -20; it is taken as 0",
-        "its shield is “full”, which is no number",
-        "it does -5 damage, which is less than none",
-        "it does not tell whose end it was; it counts all the same",
-        "it does not tell who did it",
+        "its health is -20; counted as 0",
+        "its shield is “full”, which is not a number",
+        "it does -5 damage, which is negative",
+        "it names no player; counted anyway",
+        "it has no actor",
         "its result is “flawless”; won, lost and drawn are known",
-        "its rating is “gold”, which is no number",
+        "its rating is “gold”, which is not a number",
     ]
 
 
@@ -400,7 +400,7 @@ def test_a_kill_is_added_and_taken_by_hand_and_streaks_follow() -> None:
     assert chosen(game.read(), "match_best_streak", "session_kills") == [1, 1]
     game.do(33, "undo")
     assert game.read()["session_kills"] == 2
-    with pytest.raises(CommandRefused, match="no deaths to take away"):
+    with pytest.raises(CommandRefused, match="no deaths to remove"):
         game.do(34, "correct", what="deaths", by="-1")
 
 
@@ -410,7 +410,7 @@ def test_commands_that_are_not_understood_say_what_would_be() -> None:
         ("reset", {"what": "everything"}, "Choose session, match, or kills"),
         ("correct", {"what": "goals"}, "Choose kills, deaths, assists"),
         ("correct", {"what": "kills", "by": "7"}, "one at a time"),
-        ("undo", {}, "nothing to take back"),
+        ("undo", {}, "Nothing to undo"),
         ("show_card", {}, "No match has ended yet. Show it with made-up ones"),
     ]:
         with pytest.raises(InvalidField, match=why):

@@ -42,7 +42,7 @@ def test_what_is_no_weight_is_refused(typed: str) -> None:
 
 
 def test_a_wheel_of_which_nothing_can_come_is_refused() -> None:
-    with pytest.raises(InvalidField, match="all weights are 0"):
+    with pytest.raises(InvalidField, match="Give at least one field a weight"):
         drawn(SECRET, 1, (0, 0))
 
 
@@ -69,7 +69,7 @@ def test_a_spin_can_be_checked_by_anybody() -> None:
     )
     assert "not the one whose hash" in str(problem_of(replace(told, secret=bytes(32).hex())))
     assert "hexadecimal" in str(problem_of(replace(told, secret="tea")))
-    assert "cannot be" in str(problem_of(replace(told, weights=(-1, 2))))
+    assert "Invalid weights" in str(problem_of(replace(told, weights=(-1, 2))))
 
 
 def test_draws_come_as_often_as_their_chances_say() -> None:

@@ -106,7 +106,7 @@ def test_a_rule_beside_the_number_leaves_events_out() -> None:
     kept.take(gift(3, minutes(3), spools=5, tags=["high swoop"]), minutes(3))
     kept.take(gift(4, minutes(4), spools="many", tags=[]), minutes(4))
     assert told(kept, minutes(5))["sum"] == 5
-    assert kept.why_not(gift(5, minutes(5), spools=1, tags=[]), minutes(5)) == "the rule leaves it out"
+    assert kept.why_not(gift(5, minutes(5), spools=1, tags=[]), minutes(5)) == "excluded by the rule"
     assert kept.why_not(gift(6, minutes(5), spools="many", tags=[]), minutes(5)) == "it has no amount"
 
 

@@ -98,24 +98,24 @@ def test_a_division_by_zero_is_said_with_its_column() -> None:
 
 def test_a_format_that_does_not_go_with_the_value_is_said() -> None:
     assert compile_wording("{song.title:,}").render(SCOPE).problem == (
-        "Column 2: The format “,” does not go with text."
+        "Column 2: The format “,” can't be used with text."
     )
-    assert "writes numbers" in str(compile_wording("{song.title:clock}").render(SCOPE).problem)
+    assert "formats numbers" in str(compile_wording("{song.title:clock}").render(SCOPE).problem)
 
 
 @pytest.mark.parametrize(
     ("source", "column", "word"),
     [
-        ("{reach.members", 1, "never closed"),
-        ("kites} fly", 6, "never opened"),
+        ("{reach.members", 1, "this brace is not closed"),
+        ("kites} fly", 6, "a closing brace has no opening brace"),
         ("{reach.members {", 16, "inside another"),
-        ("We are {}", 9, "nothing here"),
-        ("We are {reach.members +}", 24, "stops too soon"),
+        ("We are {}", 9, "the formula is empty"),
+        ("We are {reach.members +}", 24, "the formula is incomplete"),
         ("We are {members}", 9, "feed.field"),
-        ("{reach.members:wat}", 16, "“wat” is no format"),
+        ("{reach.members:wat}", 16, "“wat” is not a format"),
         ("{reach.members:>500}", 16, "At most 100 wide"),
         ("{reach.members:.99f}", 16, "12 decimals"),
-        ("{reach.members!r}", 15, "does not fit"),
+        ("{reach.members!r}", 15, "is not allowed here"),
         ("x" * 1001, 1001, "1,001 characters"),
     ],
 )

@@ -37,10 +37,10 @@ def test_one_key_covers_all_open_pages_and_what_comes_after(page: Page, running:
     for each in (page, other):
         private = each.locator("main .private", has_text="127.0.0.1:9").first
         expect(private).to_have_css("color", CLEAR)
-        expect(each.get_by_role("button", name="Covered · Show")).to_be_visible()
+        expect(each.get_by_role("button", name="Hidden · Show")).to_be_visible()
     other.evaluate("document.querySelector('h1').textContent = 'It is at 10.0.0.3 now'")
     expect(other.locator("h1 .private")).to_have_text("10.0.0.3")
-    page.get_by_role("button", name="Covered · Show").click()
+    page.get_by_role("button", name="Hidden · Show").click()
     expect(other.locator("h1 .private")).not_to_have_css("color", CLEAR)
     page.get_by_role("button", name="Start session").click()
     expect(page.locator("html")).to_have_class("is-covered")

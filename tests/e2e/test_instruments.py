@@ -19,18 +19,18 @@ def test_a_break_is_set_up_laid_on_an_overlay_and_lengthened_while_it_runs(
 ) -> None:
     page.goto("/instruments/")
     page.get_by_role("link", name="A countdown or a clock").click()
-    page.get_by_label("Its name").fill("Kettle break")
+    page.get_by_label("Name", exact=True).fill("Kettle break")
     page.get_by_label("For", exact=True).fill("8 min")
-    page.get_by_label("Words before").fill("Back in ")
+    page.get_by_label("Text before").fill("Back in ")
     page.get_by_label("Leading zeros").select_option("no")
     page.get_by_label("At the end", exact=True).fill("Kettle's on, in we go")
-    page.get_by_label("These stay for").fill("2")
+    page.get_by_label("Keep last text for").fill("2")
     expect(page.locator("#preview .changes").first.locator("tr")).to_have_count(11)
     expect(page.locator("#preview")).to_contain_text("Back in 7:50")
-    page.get_by_role("button", name="Make it").click()
+    page.get_by_role("button", name="Create", exact=True).click()
 
-    page.get_by_label("On", exact=True).select_option("")
-    page.get_by_role("button", name="Lay it there").click()
+    page.get_by_label("Overlay", exact=True).select_option("")
+    page.get_by_role("button", name="Add to overlay").click()
     page.wait_for_url(re.compile(r"/overlays/\d+"))
     expect(page.locator("#stage .piece .t-words, .piece .t-words").first).to_have_text("Back in 8:00")
     overlay_id = int(re.findall(r"/overlays/(\d+)", page.url)[0])
@@ -53,13 +53,13 @@ def test_a_break_is_set_up_laid_on_an_overlay_and_lengthened_while_it_runs(
     expect(words).to_have_text(re.compile(r"^Back in 10:[345]\d$"))
     panel.get_by_label("For", exact=True).fill("1h 5m")
     expect(panel.locator(".effect")).to_contain_text("→")
-    panel.get_by_role("button", name="Set it").click()
+    panel.get_by_role("button", name="Set", exact=True).click()
     expect(words).to_have_text(re.compile(r"^Back in 1:0\d:\d\d$"))
     panel.get_by_label("For", exact=True).fill("ten")
-    panel.get_by_role("button", name="Set it").click()
+    panel.get_by_role("button", name="Set", exact=True).click()
     expect(panel.locator(".effect")).to_contain_text("“ten” is not a length of time. Write it as 10 min")
 
-    panel.get_by_role("button", name="Rehearse the end on air").click()
+    panel.get_by_role("button", name="Test the end on air").click()
     expect(words).to_have_text(re.compile(r"^Back in 0:0[1-5]$"))
     expect(words).to_have_text("Kettle's on, in we go")
     expect(words).to_have_text(re.compile(r"^Back in 1:0\d:\d\d$"))
@@ -114,12 +114,12 @@ def test_a_games_figures_follow_the_rule_beside_them_and_a_reset_is_undone(page:
     page.goto("/instruments/new")
     page.get_by_role("link", name="Game statistics").click()
     page.get_by_label("Your name in the game").fill("mara_vane")
-    page.get_by_role("button", name="Make it").click()
+    page.get_by_role("button", name="Create", exact=True).click()
     kills = page.locator(".statistics tbody tr").first.locator("td").nth(1)
     expect(kills).to_have_text("2")
-    page.get_by_label("Leave out kills tagged").fill("gust bonus")
+    page.get_by_label("Exclude kills tagged").fill("gust bonus")
     expect(page.locator("#preview .differs").first).to_have_text(re.compile(r"Kills\s*2\s*1"))
-    page.get_by_role("button", name="Change it").click()
+    page.get_by_role("button", name="Save", exact=True).click()
     expect(page.locator(".rule-line")).to_contain_text("All kills but these: tagged gust bonus")
     expect(kills).to_have_text("1")
 
@@ -131,20 +131,20 @@ def test_a_games_figures_follow_the_rule_beside_them_and_a_reset_is_undone(page:
     def over_the_reset() -> bool:
         # News may draw the panel again just when the mouse has come: then it comes once more.
         page.mouse.move(0, 0)
-        panel.get_by_role("button", name="Reset this session").hover()
+        panel.get_by_role("button", name="Reset session").hover()
         with contextlib.suppress(TimeoutError):
             told.wait_for(timeout=1_000)
         return told.count() == 1
 
     until(over_the_reset)
-    panel.get_by_role("button", name="Reset this session").click()
+    panel.get_by_role("button", name="Reset session").click()
     expect(session).to_have_text("0")
     _play(running, "kill")
     expect(session).to_have_text("1")
     panel.get_by_role("button", name="Undo").focus()
     page.keyboard.press("Enter")
     expect(session).to_have_text("2")
-    panel.get_by_role("button", name=re.compile("^Take a kill")).click()
+    panel.get_by_role("button", name=re.compile("^Remove kill")).click()
     expect(session).to_have_text("1")
 
 
@@ -154,8 +154,8 @@ def test_a_match_end_card_is_laid_its_sections_ordered_and_shown_now(
     running.do("instrument.new?kind=statistics", {"title": "Game", "player": "mara_vane"})
     page.goto("/instruments/game")
     page.get_by_label("As", exact=True).select_option("match_card")
-    page.get_by_label("On", exact=True).select_option("")
-    page.get_by_role("button", name="Lay it there").click()
+    page.get_by_label("Overlay", exact=True).select_option("")
+    page.get_by_role("button", name="Add to overlay").click()
     page.wait_for_url(re.compile(r"/overlays/\d+"))
     overlay_id = int(re.findall(r"/overlays/(\d+)", page.url)[0])
     order = page.locator("[data-ordered] li")
@@ -169,7 +169,7 @@ def test_a_match_end_card_is_laid_its_sections_ordered_and_shown_now(
     expect(page.locator(".t-card > :nth-child(2)")).to_have_class(re.compile("t-card-line"))
     page.get_by_role("checkbox", name="The last matches").uncheck()
     expect(page.locator(".t-card-row")).to_have_count(0)
-    expect(page.locator("#saved")).to_contain_text("Kept in the draft")
+    expect(page.locator("#saved")).to_contain_text("Draft saved")
 
     running.publish(overlay_id)
     row = running.store.read(lambda session: stored_overlays.get(session, overlay_id))
@@ -180,7 +180,7 @@ def test_a_match_end_card_is_laid_its_sections_ordered_and_shown_now(
     expect(card).to_be_hidden()
     page.goto("/")
     expect(page.locator(".card-overlay")).to_contain_text("is empty until a match ends")
-    page.get_by_role("button", name="Show it now, with made-up matches").click()
+    page.get_by_role("button", name="Show now with made-up matches").click()
     expect(card).to_be_visible()
     expect(card).to_contain_text("against Bartholomew von Quillfeather I")
     # A name that is longer than its place ends in an ellipsis and is not cut.
@@ -207,7 +207,7 @@ def test_a_statistic_is_put_into_a_slot_from_the_list(page: Page, running: Runni
 
 def test_a_map_is_set_by_two_clicks_and_follows_the_player(page: Page, running: Running) -> None:
     page.goto("/instruments/new/map")
-    page.get_by_label("Its name").fill("Ladder")
+    page.get_by_label("Name", exact=True).fill("Ladder")
     board = page.locator("[data-board]")
     box = board.bounding_box()
     assert box
@@ -216,7 +216,7 @@ def test_a_map_is_set_by_two_clicks_and_follows_the_player(page: Page, running: 
     board.click(position={"x": box["width"] * 0.75, "y": box["height"] * 0.9})
     expect(page.locator("[name=a_across_pct]")).to_have_value("25")
     expect(page.locator("[name=b_down_pct]")).to_have_value("90")
-    page.get_by_role("button", name="Make it").click()
+    page.get_by_role("button", name="Create", exact=True).click()
     running.event(type="position", data={"x": 500, "y": 300})
     expect(page.get_by_role("region", name="Ladder")).to_contain_text("At 500")
     assert running.signal("ladder.across")["value"] == 0.5
@@ -246,14 +246,14 @@ def test_the_end_is_heard_on_the_overlay_and_the_desk_says_when_a_page_may_play_
     page.goto("/")
     page.get_by_role("group", name="Full panels").get_by_role("button", name="Break").click()
     panel = page.get_by_role("region", name="Break").first
-    panel.get_by_role("button", name="Rehearse the end on air").click()
+    panel.get_by_role("button", name="Test the end on air").click()
     until(lambda: viewers.evaluate("heard.length") == 1)
     assert viewers.evaluate("heard[0]") == "/static/sounds/bell.wav"
-    expect(page.locator(".card-overlay")).not_to_contain_text("not allowed to play a sound")
+    expect(page.locator(".card-overlay")).not_to_contain_text("not allowed to play sound")
     viewers.evaluate("window.mute = true")
-    panel.get_by_role("button", name="Rehearse the end on air").click()
+    panel.get_by_role("button", name="Test the end on air").click()
     until(lambda: viewers.evaluate("heard.length") == 2)
-    expect(page.locator(".card-overlay")).to_contain_text("not allowed to play a sound")
+    expect(page.locator(".card-overlay")).to_contain_text("not allowed to play sound")
 
 
 def test_presses_that_come_faster_than_the_answers_all_count(page: Page, running: Running) -> None:
@@ -277,22 +277,22 @@ def test_a_refused_value_stays_in_its_field_beside_the_reason_and_unsaved_input_
     page: Page, running: Running
 ) -> None:
     page.goto("/instruments/new/countdown")
-    page.get_by_label("Its name").fill("Kettle break")
+    page.get_by_label("Name", exact=True).fill("Kettle break")
     page.locator("#f-length").fill("often")
-    page.get_by_role("button", name="Make it").click()
+    page.get_by_role("button", name="Create", exact=True).click()
     expect(page.locator("#f-length-length-wrong")).to_contain_text("“often” is not a length of time")
     expect(page.locator("#f-length")).to_be_focused()
     expect(page.locator("#f-length")).to_have_attribute("aria-invalid", "true")
-    expect(page.get_by_label("Its name")).to_have_value("Kettle break")
+    expect(page.get_by_label("Name", exact=True)).to_have_value("Kettle break")
     page.locator("#f-length").fill("9 min")
     expect(page.locator("#f-length-length-wrong")).to_have_count(0)
-    page.get_by_role("button", name="Make it").click()
+    page.get_by_role("button", name="Create", exact=True).click()
     expect(page).to_have_url(f"{running.address}/instruments/kettle_break")
     expect(page.locator("#setup-form")).not_to_have_attribute("data-unsaved", "yes")
-    page.get_by_label("Its name").fill("Kettle breaks")
+    page.get_by_label("Name", exact=True).fill("Kettle breaks")
     expect(page.locator("#setup-form")).to_have_attribute("data-unsaved", "yes")
-    page.get_by_role("button", name="Change it").click()
-    expect(page.locator(".said")).to_contain_text("“Kettle breaks” was changed.")
+    page.get_by_role("button", name="Save", exact=True).click()
+    expect(page.locator(".said")).to_contain_text("“Kettle breaks” was saved.")
     page.locator(".said").get_by_role("button", name="Undo").click()
     expect(page.locator("h1.own-title")).to_have_text("Kettle break")
 
@@ -303,7 +303,7 @@ def test_a_switch_is_turned_off_for_an_instrument_and_for_an_item(page: Page, ru
     page.locator("#setup-form details.few").evaluate_all("all => all.forEach((one) => { one.open = true; })")
     page.locator("#f-between_rounds").uncheck()
     page.locator("#setup-form button.btn-main").click()
-    expect(page.locator(".said")).to_contain_text("“Replays” was changed.")
+    expect(page.locator(".said")).to_contain_text("“Replays” was saved.")
     assert choices(running, "replays")["between_rounds"] == "no"
     assert choices(running, "replays")["paused"] == "yes"
     running.do("instrument.new?kind=wheel", {"title": "Wheel"})
@@ -312,7 +312,7 @@ def test_a_switch_is_turned_off_for_an_instrument_and_for_an_item(page: Page, ru
     row = page.locator("#items ol li")
     expect(row.locator('[type="checkbox"][name="goes"]')).to_be_checked()
     row.locator('[type="checkbox"][name="goes"]').uncheck()
-    row.get_by_role("button", name="Save").click()
+    row.get_by_role("button", name="Save sing").click()
     expect(page.locator(".said")).to_be_visible()
     expect(row.locator('[type="checkbox"][name="goes"]')).not_to_be_checked()
 

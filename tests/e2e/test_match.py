@@ -83,7 +83,7 @@ def test_a_set_is_scored_on_a_phone_with_the_link_cut_twice_and_no_point_lost_or
     expect(home).to_contain_text("Team Bobbin")
     viewer = page.context.new_page()
     viewer.goto(f"/o/{token}")
-    middle = phone.get_by_role("button", name="Take back")
+    middle = phone.get_by_role("button", name="Undo")
     for number in range(1, 6):
         home.tap()
         expect(middle).to_contain_text(f"{number}–0")
@@ -91,14 +91,14 @@ def test_a_set_is_scored_on_a_phone_with_the_link_cut_twice_and_no_point_lost_or
     deaf = True
     home.tap()
     until(lambda: running.signal("match.spans")["value"] == "6–0")
-    expect(phone.locator("#phone-said")).to_contain_text("It has not arrived yet")
+    expect(phone.locator("#phone-said")).to_contain_text("Not delivered yet")
     deaf = False
     expect(home).to_contain_text("6")
     # What the phone says does not arrive: it waits, and comes once the link is there again.
     dumb = True
     away.tap()
     away.tap()
-    expect(phone.locator("#phone-said")).to_contain_text("It has not arrived yet")
+    expect(phone.locator("#phone-said")).to_contain_text("Not delivered yet")
     assert running.signal("match.spans")["value"] == "6–0"
     dumb = False
     expect(middle).to_contain_text("6–2")
@@ -121,12 +121,12 @@ def test_a_set_is_scored_on_a_phone_with_the_link_cut_twice_and_no_point_lost_or
 
 def test_from_an_empty_folder_to_a_point_on_air_by_the_keyboard(page: Page, running: Running) -> None:
     page.goto("/instruments/new/scoreboard")
-    page.get_by_label("Its name").fill("Match")
+    page.get_by_label("Name", exact=True).fill("Match")
     page.keyboard.press("Enter")
-    expect(page.get_by_role("heading", name="The match")).to_be_visible()
-    page.get_by_role("button", name="Lay it there").focus()
-    page.get_by_label("On", exact=True).select_option(label="a new overlay")
-    page.get_by_role("button", name="Lay it there").press("Enter")
+    expect(page.get_by_role("heading", name="Match points appear at once")).to_be_visible()
+    page.get_by_role("button", name="Add to overlay").focus()
+    page.get_by_label("Overlay", exact=True).select_option(label="a new overlay")
+    page.get_by_role("button", name="Add to overlay").press("Enter")
     expect(page.locator("#mat[data-ready=yes]")).to_be_visible()
     page.get_by_role("button", name="Put on air").first.press("Enter")
     expect(page.get_by_text("On air").first).to_be_visible()
@@ -140,7 +140,7 @@ def test_from_an_empty_folder_to_a_point_on_air_by_the_keyboard(page: Page, runn
     name = page.get_by_label("Name", exact=True).first
     name.fill("Team Bobbin")
     name.press("Enter")
-    expect(page.locator("#sides")).to_contain_text("Waits: Home, name: Home → Team Bobbin")
+    expect(page.locator("#sides")).to_contain_text("Not on air yet: Home, name: Home → Team Bobbin")
     expect(viewer.locator(".t-board-home .t-board-name")).to_have_text("HOM")
     page.locator("#sides").get_by_role("button", name="Put on air").press("Enter")
     expect(viewer.locator(".t-board-home .t-board-name")).to_have_text("BOB")
@@ -213,7 +213,7 @@ def test_a_match_is_looked_at_point_by_point_with_a_slider(page: Page, running: 
     made(running)
     points(running, "hah")
     page.goto("/instruments/match/matches/0")
-    slider = page.get_by_label("Look at it point by point")
+    slider = page.get_by_label("View point by point")
     slider.focus()
     page.keyboard.press("ArrowLeft")
     expect(page.locator("output")).to_have_text("1–1 · 1–1 · Team Keel: a point")

@@ -117,7 +117,7 @@ def test_killed_while_a_reel_is_made_nothing_half_is_left_and_nothing_goes_on(tm
         until(lambda: "data-strip" in client.get("/clips").text)
         # Long enough to be killed in the middle of it: the same clip fifty times.
         press("/do/clip.reel", clips=",".join(["1"] * 50), title="Best of all")
-        assert "Best of all is being made of 50 clips" in client.get("/clips").text
+        assert "Best of all is being created from 50 clips" in client.get("/clips").text
         until(half)
         makers = until(lambda: children_of(started.pid))
         started.send_signal(signal.SIGKILL)
@@ -161,17 +161,17 @@ def test_a_page_says_since_when_tesoura_does_not_answer_and_nothing_pressed_vani
     with process(*serve) as started:
         line_with(started, "Tesoura is ready")
         page.goto("/instruments/new/countdown")
-        page.get_by_label("Its name").fill("Kettle break")
+        page.get_by_label("Name", exact=True).fill("Kettle break")
         expect(page.locator("#preview")).to_contain_text("05:00")
     alert = page.locator("#no-answer")
-    expect(alert).to_have_text(re.compile(r"Tesoura does not answer since \d\d:\d\d:\d\d\. What you see is as it was"))
-    page.get_by_role("button", name="Make it").click()
+    expect(alert).to_have_text(re.compile(r"No answer from Tesoura since \d\d:\d\d:\d\d\. This page is out of date"))
+    page.get_by_role("button", name="Create", exact=True).click()
     expect(alert).to_contain_text("Nothing was sent")
     page.get_by_role("link", name="Signals").click()
-    expect(page.get_by_label("Its name")).to_have_value("Kettle break")
+    expect(page.get_by_label("Name", exact=True)).to_have_value("Kettle break")
     with process(*serve) as started:
         line_with(started, "Tesoura is ready")
         expect(alert).to_have_count(0)
-        page.get_by_role("button", name="Make it").click()
+        page.get_by_role("button", name="Create", exact=True).click()
         expect(page.get_by_role("heading", name="Kettle break").first).to_be_visible()
     page.close()

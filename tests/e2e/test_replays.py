@@ -123,16 +123,16 @@ def test_a_page_whose_browser_cannot_play_it_says_so_on_the_desk(page: Page, run
     act(running, "clip.show", clip=clip_id)
     until(lambda: told(running, "tesoura.page_trouble"))
     page.goto(f"{running.address}/instruments/again")
-    expect(page.locator("#replay-live")).to_contain_text("its browser cannot play the clip")
+    expect(page.locator("#replay-live")).to_contain_text("its browser can't play the clip")
 
 
 def test_the_focus_stays_on_what_was_pressed_when_more_can_be_pressed(page: Page, running: Running) -> None:
     replays(running, source="")
     page.goto("/instruments/again")
-    page.locator("#panel-again").get_by_role("button", name="Try it").focus()
+    page.locator("#panel-again").get_by_role("button", name="Test", exact=True).focus()
     page.keyboard.press("Enter")
     expect(page.locator("#panel-again").get_by_role("button", name="Put it away")).to_be_visible()
-    expect(page.locator("#panel-again").get_by_role("button", name="Try it")).to_be_focused()
+    expect(page.locator("#panel-again").get_by_role("button", name="Test", exact=True)).to_be_focused()
 
 
 def test_a_clip_is_trimmed_by_keys_shown_and_made_a_reel_of(page: Page, running: Running, tmp_path: Path) -> None:
@@ -141,18 +141,18 @@ def test_a_clip_is_trimmed_by_keys_shown_and_made_a_reel_of(page: Page, running:
     clip = small_clip(tmp_path)
     first, second = send(running, clip, "the calm one"), send(running, clip, "the great one")
     page.goto(f"{running.address}/clips/{second}")
-    edge = page.get_by_role("slider", name="Where it begins")
+    edge = page.get_by_role("slider", name="Start", exact=True)
     edge.focus()
     for _ in range(10):
         page.keyboard.press("ArrowRight")
     expect(edge).to_have_attribute("aria-valuetext", "1.0 seconds")
     box = page.locator(".clip-strip").bounding_box()
     assert box is not None
-    page.get_by_role("slider", name="Where it ends").hover()
+    page.get_by_role("slider", name="End", exact=True).hover()
     page.mouse.down()
     page.mouse.move(box["x"] + box["width"] * 2.5 / 3, box["y"] + 20, steps=5)
     page.mouse.up()
-    page.get_by_role("button", name="Save the cut").click()
+    page.get_by_role("button", name="Save trim").click()
     expect(page.locator(".said")).to_contain_text("the great one is shown from 1.0 to 2.5 s.")
     assert Axe().run(page).violations_count == 0
     overlay = page.context.new_page()
@@ -163,17 +163,17 @@ def test_a_clip_is_trimmed_by_keys_shown_and_made_a_reel_of(page: Page, running:
     page.goto(f"{running.address}/clips")
     page.get_by_label("Choose the great one for a reel").check()
     page.get_by_label("Choose the calm one for a reel").check()
-    expect(page.locator("#reel-count")).to_contain_text("2 clips are chosen")
+    expect(page.locator("#reel-count")).to_contain_text("2 clips selected")
     # They stay chosen while one is starred, and while another page is looked at.
     page.get_by_role("button", name="Star the calm one").click()
     expect(page.get_by_role("button", name="Remove star from the calm one")).to_be_visible()
     page.reload()
-    expect(page.locator("#reel-count")).to_contain_text("2 clips are chosen")
+    expect(page.locator("#reel-count")).to_contain_text("2 clips selected")
     expect(page.get_by_label("Choose the great one for a reel")).to_be_checked()
     assert Axe().run(page).violations_count == 0
     page.get_by_label("Size").select_option("854")
-    page.get_by_role("button", name="Make the reel").click()
-    expect(page.locator("#reel-count")).to_contain_text("Choose clips with the box")
+    page.get_by_role("button", name="Create reel").click()
+    expect(page.locator("#reel-count")).to_contain_text("Tick clips in the order you want them")
     # It is made at low priority: on a busy machine it takes its time.
     until(lambda: told(running, "tesoura.reel"), 80)
     assert told(running, "tesoura.reel")[0]["seconds"] == pytest.approx(2.5 + 1.5 + 3.0, abs=0.15)

@@ -31,7 +31,7 @@ def link(running: Running) -> str:
 
 def test_a_route_is_typed_run_by_keys_alone_and_its_best_set(page: Page, running: Running) -> None:
     page.goto("/instruments/new/run")
-    page.get_by_label("Its name").fill("Mile")
+    page.get_by_label("Name", exact=True).fill("Mile")
     page.keyboard.press("Enter")
     page.locator("#route-new").focus()
     for at, name in enumerate(MILE, 1):
@@ -48,7 +48,7 @@ def test_a_route_is_typed_run_by_keys_alone_and_its_best_set(page: Page, running
     page.keyboard.press("Enter")
     expect(page.locator('.route-split [name="name"]').nth(1)).to_have_value("The Twins of Salt")
     expect(page.locator("#route-new")).to_be_focused()
-    page.get_by_role("button", name="Lay it there").focus()
+    page.get_by_role("button", name="Add to overlay").focus()
     page.keyboard.press("Enter")
     expect(page).to_have_url(re.compile(r"/overlays/1"))
     running.publish(1)
@@ -72,12 +72,12 @@ def test_a_route_is_typed_run_by_keys_alone_and_its_best_set(page: Page, running
     press("n", "Gatekeeper → The Twins of Salt")
     press("h", "hits 0 → 1")
     press("h", "hits 1 → 2")
-    press("u", "Taken back: The Twins of Salt: hits 1 → 2")
+    press("u", "Undone: The Twins of Salt: hits 1 → 2")
     expect(rows.nth(0)).to_have_text("Gatekeeperclean")
     expect(rows.nth(1)).to_have_class("is-now")
     expect(viewers.locator(".t-splits-foot b")).to_have_text("1 hit")
     press("n", "Well of Bells")
-    press("n", "the run is through")
+    press("n", "run complete")
     press("b", "The best: none → 1 of attempt 1")
     press("x", "attempt 2 is ready")
     press("n", "Attempt 2 begins")
@@ -108,7 +108,7 @@ def test_a_route_is_pasted_dragged_and_changed_while_the_run_goes_on(page: Page,
     page.keyboard.press("Enter")
     expect(page.locator("#route-said")).to_contain_text("The Twins → The Pair")
     page.locator("[data-take-out]").nth(2).click()
-    expect(page.locator("#route-said")).to_contain_text("Gatekeeper is taken out; 1 hit in it counts no more")
+    expect(page.locator("#route-said")).to_contain_text("Gatekeeper was removed; 1 hit in it counts no more")
     page.get_by_role("button", name="Undo", exact=True).click()
     expect(page.locator(".route-split").nth(2)).to_contain_text("1 hit")
 

@@ -71,8 +71,8 @@ def test_a_number_comes_onto_the_overlays_page_in_three_presses_and_one_field(
     page = walk.page
     walk.press(page.get_by_role("link", name="A count"))
     walk.fill(page.get_by_role("textbox", name="Address"), f"{members.address}/channels/mara_vane")
-    walk.press(button(page, "Make it"))
-    expect(page.get_by_role("heading", name="A count is there")).to_be_visible()
+    walk.press(button(page, "Create"))
+    expect(page.get_by_role("heading", name="A count is ready")).to_be_visible()
     expect(page.locator(".made-list .figure").first).to_have_text("1,284")
     walk.press(button(page, "Put on air"))
     expect(button(page, "Put on air")).to_have_count(0)
@@ -84,25 +84,25 @@ def test_a_number_comes_onto_the_overlays_page_in_three_presses_and_one_field(
 
 def test_the_practice_service_is_started_by_one_press_and_keys_alone_do(walk: Walk) -> None:
     page = walk.page
-    for name in ("A count", "Start the practice service that comes with Tesoura", "Make it", "Put on air"):
+    for name in ("A count", "Start the included practice service", "Create", "Put on air"):
         found = page.get_by_role("link" if name == "A count" else "button", name=name, exact=True).last
         found.focus()
         page.keyboard.press("Enter")
         page.wait_for_load_state()
     expect(page.get_by_text("It is on air.")).to_be_visible()
     page.goto("/")
-    expect(page.get_by_text("Reach comes from the practice service: what it tells is made up.")).to_be_visible()
+    expect(page.get_by_text("Reach uses the practice service, so its data is made up.")).to_be_visible()
 
 
 def test_a_countdown_is_started_from_the_desk_in_five_presses(walk: Walk) -> None:
     page = walk.page
     walk.press(page.get_by_role("link", name="Starting soon"))
     walk.fill(page.get_by_label("How long before you begin"), "8 min")
-    walk.press(button(page, "Make it"))
+    walk.press(button(page, "Create"))
     walk.press(button(page, "Put on air"))
-    walk.press(page.get_by_role("link", name="On the desk, on the leaf Breaks"))
+    walk.press(page.get_by_role("link", name="On the desk, on the button page Breaks"))
     walk.press(page.get_by_role("button", name="Starting soon: Start").first)
-    expect(page.locator("#desk-leaves")).to_contain_text("It runs already.")
+    expect(page.locator("#desk-leaves")).to_contain_text("Already running.")
     assert walk.count == (5, 1, 3)
 
 
@@ -111,7 +111,7 @@ def test_statistic_slots_come_with_their_statistics(walk: Walk, running: Running
     walk.press(page.get_by_role("link", name="My game tonight"))
     walk.press(page.get_by_label("A program sends what happens"))
     walk.fill(page.get_by_label("Your name in the game"), "mara_vane")
-    walk.press(button(page, "Make it"))
+    walk.press(button(page, "Create"))
     walk.press(button(page, "Put on air"))
     expect(button(page, "Put on air")).to_have_count(0)
     running.event(type="kill", data={"actor": "mara_vane", "target": "otto_knot"})
@@ -125,12 +125,12 @@ def test_a_rating_strip_asks_for_address_player_and_key_once(walk: Walk) -> None
     try:
         page = walk.page
         walk.press(page.get_by_role("link", name="A rating"))
-        walk.fill(page.get_by_role("textbox", name="The service's address"), service.address)
+        walk.fill(page.get_by_role("textbox", name="Service address"), service.address)
         walk.fill(page.get_by_role("textbox", name="Player"), "mara_vane")
         page.get_by_role("combobox", name="Key").select_option("header")
         walk.fields += 1
         walk.fill(page.get_by_label("The key", exact=True), DEFAULT_KEY)
-        walk.press(button(page, "Make it"))
+        walk.press(button(page, "Create"))
         walk.press(button(page, "Put on air"))
         expect(seen(page)).to_contain_text("1,412 · 0")
         assert walk.count == (3, 4, 3)
@@ -140,10 +140,10 @@ def test_a_rating_strip_asks_for_address_player_and_key_once(walk: Walk) -> None
 
 def test_a_signed_webhook_is_there_with_address_secret_and_lines_to_copy(walk: Walk) -> None:
     page = walk.page
-    walk.press(page.get_by_role("button", name="Make it: An address that takes signed messages"))
+    walk.press(page.get_by_role("button", name="Create: An address that takes signed messages"))
     walk.press(page.get_by_role("button", name="Copy address"))
-    expect(page.get_by_text("How a message is signed")).to_be_visible()
-    page.get_by_role("button", name="Covered · Show it").last.click()
+    expect(page.get_by_text("How to sign a message, with examples")).to_be_visible()
+    page.get_by_role("button", name="Hidden · Show").last.click()
     expect(page.locator("#secret-secret")).to_contain_text("whsec_")
     assert walk.count == (2, 0, 2)
 
@@ -151,11 +151,11 @@ def test_a_signed_webhook_is_there_with_address_secret_and_lines_to_copy(walk: W
 def test_labels_are_files_that_follow_the_session(walk: Walk, running: Running) -> None:
     page = walk.page
     walk.press(page.get_by_role("link", name="Texts as files"))
-    walk.press(button(page, "Make it"))
+    walk.press(button(page, "Create"))
     running.event(type="gift", data={"name": "teacup_ana", "amount": 12})
     file = running.folder / "texts" / "gifts_in_all.txt"
     expect(page.get_by_role("link", name="gifts_in_all.txt")).to_be_visible()
-    walk.press(page.get_by_role("link", name="To the desk"))
+    walk.press(page.get_by_role("link", name="Back to the desk"))
     walk.press(page.get_by_role("button", name="Start session"))
     expect(page.locator(".clock.big")).to_be_visible()
     running.event(type="gift", data={"name": "bolt_uncle", "amount": 5})
@@ -168,9 +168,9 @@ def test_labels_are_files_that_follow_the_session(walk: Walk, running: Running) 
 def test_all_of_a_starter_is_taken_back_and_brought_back(walk: Walk) -> None:
     page = walk.page
     walk.press(page.get_by_role("link", name="The wheel"))
-    walk.press(button(page, "Make it"))
-    walk.press(button(page, "Take all of it back"))
-    expect(page.get_by_text("All that it made was put away.")).to_be_visible()
+    walk.press(button(page, "Create"))
+    walk.press(button(page, "Undo all of it"))
+    expect(page.get_by_text("All that it made was deleted.")).to_be_visible()
     walk.press(page.get_by_role("button", name="Undo"))
     expect(page.get_by_text("All of it is back.")).to_be_visible()
     expect(page.locator("#desk-leaves")).to_contain_text("The wheel")

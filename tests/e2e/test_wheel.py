@@ -146,7 +146,7 @@ def test_a_try_says_so_on_the_picture_and_a_wish_for_less_motion_crosses_over(pa
     page.emulate_media(reduced_motion="reduce")
     page.goto(f"/o/{token}")
     running.press("/", "/instruments/wheel/do/try_it")
-    expect(page.locator(".t-wheel-note")).to_have_text("only a try: it does not count")
+    expect(page.locator(".t-wheel-note")).to_have_text("test, not counted")
     assert page.locator(".t-wheel").evaluate("(wheel) => wheel.turning ?? null") is None
     expect(page.locator(".t-wheel.has-come")).to_have_count(1)
     expect(page.locator(".t-wheel")).to_be_hidden()
@@ -157,8 +157,8 @@ def test_from_an_empty_folder_to_a_spin_by_the_keyboard_and_a_check_without_teso
     page: Page, running: Running, tmp_path: Path
 ) -> None:
     page.goto("/instruments/new/wheel")
-    page.get_by_label("Its name").fill("Wheel")
-    page.get_by_label("It turns for").fill("2")
+    page.get_by_label("Name", exact=True).fill("Wheel")
+    page.get_by_label("Spin time").fill("2")
     page.keyboard.press("Enter")
     for words in ("sing the score", "tea for everybody"):
         field = page.locator("#new-words")
@@ -167,13 +167,13 @@ def test_from_an_empty_folder_to_a_spin_by_the_keyboard_and_a_check_without_teso
         expect(page.locator(".items > li")).to_have_count(1 if words.startswith("sing") else 2)
     expect(page.locator("#wheel-live")).to_contain_text("50.0 %")
     sealed = page.locator(".sealed").inner_text()
-    page.locator("#panel-wheel").get_by_role("button", name="Spin it").press("Enter")
-    expect(page.locator("#panel-wheel")).to_contain_text("it turns")
+    page.locator("#panel-wheel").get_by_role("button", name="Spin", exact=True).press("Enter")
+    expect(page.locator("#panel-wheel")).to_contain_text("spinning")
     expect(page.locator("#wheel-live")).to_contain_text("Spin 1, “")
     page.get_by_role("link", name="Check a spin").press("Enter")
     expect(page.locator("#checked")).to_contain_text("● Spin 1 is as it should be")
     with page.expect_download() as taken:
-        page.get_by_role("link", name="Take the page along").click()
+        page.get_by_role("link", name="Download page").click()
     alone = tmp_path / "check.html"
     taken.value.save_as(alone)
     running.stop()
@@ -184,7 +184,7 @@ def test_from_an_empty_folder_to_a_spin_by_the_keyboard_and_a_check_without_teso
     assert told[0]["hash"] == sealed
     told[0]["came"] = 3 - told[0]["came"]
     other.locator("#spins").fill(json.dumps(told))
-    other.get_by_role("button", name="Check them").click()
+    other.get_by_role("button", name="Check spins").click()
     expect(other.locator("#checked")).to_contain_text("had to come, and not field")
 
 

@@ -160,7 +160,7 @@ def test_a_log_that_is_cut_short_is_read_from_its_beginning(tmp_path: Path) -> N
             path.write_text("mara cut late\n")
 
     assert [one.data["target"] for one in followed(path, 1, after)] == ["late"]
-    assert "The log was cut short; it is read from its beginning." in notes
+    assert "The log was truncated. Reading from the start." in notes
 
 
 def test_a_pattern_names_parts_times_and_types() -> None:
@@ -187,7 +187,7 @@ def test_before_it_is_kept_a_log_shows_what_its_last_lines_would_have_made(tmp_p
     game = GameFiles(tmp_path)
     game.beat(Beat(1, 0.0, "kill", {"actor": "mara_vane", "target": "tuck", "means": "tail snap"}))
     [came] = gather(FOLLOW, {"path": str(game.log), "pattern": PATTERN}, 1, tmp_path, trying=True)
-    assert came.note == "1 of the last 1 lines fit the pattern."
+    assert came.note == "1 of the last 1 lines match the pattern."
     assert json.loads(game.stats.read_text())["kills"] == 1
 
 
@@ -224,10 +224,10 @@ def test_a_script_has_the_secret_it_was_given_and_no_other(tmp_path: Path, monke
 @pytest.mark.parametrize(
     ("body", "kind", "words"),
     [
-        ("import time; time.sleep(60)", SourceUnavailable, "not done in 0.5 s and was stopped"),
+        ("import time; time.sleep(60)", SourceUnavailable, "didn't finish within 0.5 s and was stopped"),
         ("while True: print('x' * 100_000)", ResponseNotUnderstood, "wrote more than 1 MB"),
         ("import sys; sys.exit(3)", SourceUnavailable, "ended with exit code 3"),
-        ("pass", SourceUnavailable, "said nothing"),
+        ("pass", SourceUnavailable, "printed nothing"),
         ("print('a\\nb')", ResponseNotUnderstood, "printed 2 lines that are not JSON"),
         ("print('{\"a\": ')", ResponseNotUnderstood, "stopped in the middle"),
     ],
@@ -269,10 +269,10 @@ def test_a_script_that_is_kept_running_tells_line_by_line(tmp_path: Path) -> Non
     came = gather(SCRIPT, script(tmp_path, body, mode="kept"), 2, tmp_path)
     assert [one.message for one in came] == [{"n": 1}, {"n": 2}]
     ended = failure(SCRIPT, script(tmp_path, "print(1)", mode="kept"), folder=tmp_path)
-    assert "ended with exit code 0. It is started again" in str(ended)
+    assert "ended with exit code 0. Restarting" in str(ended)
 
 
-@pytest.mark.parametrize(("name", "words"), [("gone.py", "There is no gone.py"), ("plain", "not marked as a program")])
+@pytest.mark.parametrize(("name", "words"), [("gone.py", "There is no gone.py"), ("plain", "is not executable")])
 def test_programs_that_cannot_be_run(tmp_path: Path, name: str, words: str) -> None:
     (tmp_path / "plain").write_text("hello")
     assert words in str(failure(SCRIPT, {"program": name, "mode": "again"}, folder=tmp_path))

@@ -67,7 +67,7 @@ def test_a_key_opens_the_exact_count(members: MembersService, key_in: str) -> No
 
 def test_without_a_key_it_says_that_one_is_wanted(members: MembersService) -> None:
     error = failure(CredentialsRejected, f"{members.address}/channels/mara_vane/exact")
-    assert "wants a key (401)" in str(error)
+    assert "needs a key (401)" in str(error)
 
 
 def test_a_wrong_key_is_refused_and_never_shown(members: MembersService) -> None:
@@ -80,7 +80,7 @@ def test_a_wrong_key_is_refused_and_never_shown(members: MembersService) -> None
 @pytest.mark.parametrize(
     ("how", "kind", "words"),
     [
-        ("500", SourceUnavailable, "trouble of its own (500)"),
+        ("500", SourceUnavailable, "a server error (500)"),
         ("half", ResponseNotUnderstood, "stopped in the middle"),
         ("html", ResponseNotUnderstood, "sent a web page, not JSON"),
         ("429", SourceUnavailable, "asks to wait 7 s"),
@@ -128,7 +128,7 @@ def answering(respond: Any) -> SourceError:
 def test_it_does_not_follow_to_another_place_by_itself() -> None:
     there = {"location": "https://elsewhere.example/y"}
     error = answering(lambda _: httpx.Response(302, headers=there, stream=httpx.ByteStream(b"")))
-    assert "sends on to elsewhere.example" in str(error)
+    assert "redirects to elsewhere.example" in str(error)
     assert "private" not in str(error)
 
 
@@ -143,8 +143,8 @@ def sent(body: bytes, **heads: str) -> httpx.Response:
 def test_an_answer_that_unpacks_to_more_than_may_be_is_cut_off() -> None:
     bomb = gzip.compress(b"0" * 200_000_000)
     assert "more than 2 MB" in str(answering(lambda _: sent(bomb, **{"content-encoding": "gzip"})))
-    assert "packed as “br”" in str(answering(lambda _: sent(b"x", **{"content-encoding": "br"})))
-    assert "cannot be unpacked" in str(answering(lambda _: sent(b"no gzip", **{"content-encoding": "gzip"})))
+    assert "compressed response: “br”" in str(answering(lambda _: sent(b"x", **{"content-encoding": "br"})))
+    assert "sent can't be unpacked" in str(answering(lambda _: sent(b"no gzip", **{"content-encoding": "gzip"})))
 
 
 def test_what_cannot_stand_in_a_question_is_not_asked_with() -> None:
@@ -152,7 +152,9 @@ def test_what_cannot_stand_in_a_question_is_not_asked_with() -> None:
     assert _if_changed(httpx.Response(200, headers=told)) == {"If-Modified-Since": "Thu, 26 Nov 2026 19:02:00 GMT"}
 
 
-@pytest.mark.parametrize(("body", "words"), [(b"", "nothing at all"), (b"hello", "not JSON"), (b"[" * 100_000, "JSON")])
+@pytest.mark.parametrize(
+    ("body", "words"), [(b"", "empty response"), (b"hello", "other than JSON"), (b"[" * 100_000, "JSON")]
+)
 def test_bodies_that_are_no_json(body: bytes, words: str) -> None:
     assert words in str(answering(lambda _: sent(body)))
 
@@ -161,15 +163,15 @@ def test_bodies_that_are_no_json(body: bytes, words: str) -> None:
     ("typed", "words"),
     [
         ("", "Give the address"),
-        ("counts", "not a whole address"),
-        ("127.0.0.1:5050/x", "not a whole address"),
-        ("ftp://counts.example/x", "cannot be asked"),
-        ("file:///etc/passwd", "cannot be asked"),
-        ("http://", "names no place"),
+        ("counts", "” is not a full address"),
+        ("127.0.0.1:5050/x", "” is not a full address"),
+        ("ftp://counts.example/x", "can't be used"),
+        ("file:///etc/passwd", "can't be used"),
+        ("http://", "has no host"),
         ("http://counts.example:99999/", "not an address"),
         ("http://[::1/x", "not an address"),
         ("http://counts .example/", "no spaces"),
-        ("http://me:pw@counts.example/", "shown to everybody"),
+        ("http://me:pw@counts.example/", "Use a key instead"),
         ("http://" + "x" * 2001, "2,000 characters"),
     ],
 )
@@ -185,7 +187,7 @@ def test_an_address_is_shown_without_its_parameters() -> None:
 def test_the_form_is_checked_as_a_whole() -> None:
     filled = fill(KIND.fields, {"address": "x", "key_in": "header", "key_name": "X Key", "key": "", "period_s": "0.5"})
     assert sorted(filled.wrong) == ["address", "key", "key_name", "period_s"]
-    assert "wear the service out" in filled.wrong["period_s"]
+    assert "Give 1 to 86,400 seconds (one day)" in filled.wrong["period_s"]
 
 
 def test_a_key_left_empty_keeps_the_one_there_was_and_no_key_forgets_it() -> None:
@@ -197,12 +199,12 @@ def test_a_key_left_empty_keeps_the_one_there_was_and_no_key_forgets_it() -> Non
 @pytest.mark.parametrize(
     ("path", "wanted", "words"),
     [
-        ("channel.nobody", None, "reaches nothing"),
+        ("channel.nobody", None, "matches nothing"),
         ("channel.name", Wanted.NUMBER, "“mara_vane” is text"),
         ("channel.count", Wanted.NUMBER, "“1,284” is text"),
         ("channel", None, "a group"),
         ("channel.tags", None, "a list"),
-        ("channel..", None, "does not read as a JMESPath"),
+        ("channel..", None, "Not a valid JMESPath:"),
         ("", None, "click a value"),
     ],
 )
@@ -251,7 +253,7 @@ def test_a_payload_that_cannot_be_taken_in_does_not_end_the_feed(
             return await Poller("reach", KIND, FetchContext(client, wall_clock, choices), report, lambda: 0.5).ask()
 
     assert asyncio.run(run()) == 5.0
-    assert "could not be taken in" in caplog.text
+    assert "its data couldn't be processed" in caplog.text
 
 
 def test_a_fault_of_ours_does_not_end_the_feed(caplog: pytest.LogCaptureFixture) -> None:
@@ -269,7 +271,7 @@ def test_a_fault_of_ours_does_not_end_the_feed(caplog: pytest.LogCaptureFixture)
             return await Poller("reach", Broken(), context, report, lambda: 0.5).ask()  # type: ignore[arg-type]
 
     assert asyncio.run(run()) == 10.0
-    assert "Tesoura itself failed" in str(reports[0])
+    assert "An error in Tesoura" in str(reports[0])
     assert "a fault in Tesoura" in caplog.text
 
 

@@ -63,7 +63,7 @@ def test_a_player_is_asked_and_tells_each_thing_once(player: MusicPlayer) -> Non
     choices = chosen(MUSIC, address=f"{player.address}/now", period_s="0.5")
     found = gather(MUSIC, choices, 6, after=after)
     assert [kind for kind, _ in events(found)] == ["start", "pause", "resume", "seek", "start", "stop"]
-    assert found[0].note == "Hears Paper Weather – The Slow Kettles, 1:12 of 3:40."
+    assert found[0].note == "Playing: Paper Weather – The Slow Kettles, 1:12 of 3:40."
     assert found[5].note == "Nothing is played there now."
     (start,) = found[0].items
     assert {name: start.data[name] for name in ("artists", "album", "length_s", "next_title")} == {
@@ -90,11 +90,11 @@ def test_a_player_that_loses_its_network_says_so(player: MusicPlayer) -> None:
     assert len(gather(MUSIC, chosen(MUSIC, address=player.socket_address), 99, after=after)) == 1
     player.breaks = "html"
     error = failure(MUSIC, chosen(MUSIC, address=f"{player.address}/now"), ResponseNotUnderstood)
-    assert "answers, but not in JSON" in str(error)
+    assert "sent something other than JSON" in str(error)
     player.breaks = "error"
     assert "500" in str(failure(MUSIC, chosen(MUSIC, address=f"{player.address}/now")))
     player.stop()
-    assert "Nothing answers" in str(failure(MUSIC, chosen(MUSIC, address=f"{player.address}/now")))
+    assert "No answer" in str(failure(MUSIC, chosen(MUSIC, address=f"{player.address}/now")))
 
 
 def test_an_advertisement_is_told_as_one() -> None:
@@ -140,7 +140,7 @@ def test_a_cover_is_found_in_a_list_of_pictures() -> None:
 
 def test_where_things_stand_can_be_said() -> None:
     payload = {"a": {"b": [{"t": "Paper Weather", "w": "The Slow Kettles"}]}, "at": 72_000, "of": 220_000, "x": 1}
-    with pytest.raises(ResponseNotUnderstood, match="No title was found"):
+    with pytest.raises(ResponseNotUnderstood, match="No title found in the response of"):
         Teller(chosen(MUSIC, address="http://x.example/"), "x.example").report(payload)
     ways = {"at_title": "a.b[0].t", "at_artists": "a.b[0].w", "at_position_s": "at", "at_length_s": "of", "unit": "ms"}
     told = Teller(chosen(MUSIC, address="http://x.example/", **ways), "x.example").report(payload)
@@ -150,13 +150,13 @@ def test_where_things_stand_can_be_said() -> None:
 @pytest.mark.parametrize(
     ("kind", "typed", "field", "words"),
     [
-        (MUSIC, {"address": "ftp://x.example"}, "address", "tells by itself starts with ws://"),
-        (MUSIC, {"address": "http://x.example", "at_title": "a[*].b"}, "at_title", "the way down"),
-        (FILE, {"path": "/a/b.txt", "pattern": "(.+) - (.+)"}, "pattern", "Name the part that is the title"),
-        (FILE, {"path": "/a/b.txt", "pattern": "(?P<title>"}, "pattern", "does not read as a pattern"),
-        (FILE, {"path": "/a/b.txt", "pattern": "(?P<title>.)(?P<band>.)"}, "pattern", "band is no part"),
+        (MUSIC, {"address": "ftp://x.example"}, "address", "For a WebSocket, start with ws:// or wss://"),
+        (MUSIC, {"address": "http://x.example", "at_title": "a[*].b"}, "at_title", "the path to the value"),
+        (FILE, {"path": "/a/b.txt", "pattern": "(.+) - (.+)"}, "pattern", "Name the group for the title, such as"),
+        (FILE, {"path": "/a/b.txt", "pattern": "(?P<title>"}, "pattern", "Not a valid pattern:"),
+        (FILE, {"path": "/a/b.txt", "pattern": "(?P<title>.)(?P<band>.)"}, "pattern", "band is not a track field"),
         (MPRIS, {"bus": "/run/bus"}, "bus", "begins with unix:"),
-        (LISTENING, {"address": "http://x.example", "user": "two words", "key": "k"}, "user", "no spaces"),
+        (LISTENING, {"address": "http://x.example", "user": "two words", "key": "k"}, "user", "without spaces"),
     ],
 )
 def test_what_cannot_be_used_is_said(kind: FeedKind, typed: dict[str, str], field: str, words: str) -> None:
@@ -181,7 +181,7 @@ def test_an_online_player_is_asked_with_its_permission(service: ChannelService, 
     found = gather(ONLINE, choices, 2, after=lambda number, came: player.pause(), **given)
     assert events(found) == [("start", "Paper Weather"), ("pause", None)]
     # The song goes on while it is asked.
-    assert re.fullmatch(r"Hears Paper Weather – The Slow Kettles, 1:[1-5]\d of 3:40\.", found[0].note)
+    assert re.fullmatch(r"Playing: Paper Weather – The Slow Kettles, 1:[1-5]\d of 3:40\.", found[0].note)
     assert "Real-Name" not in str([(came.payload, came.note, came.items) for came in found])
 
 
@@ -196,7 +196,9 @@ def test_a_service_without_a_player_says_what_to_give(service: ChannelService) -
     service.music = None
     given: dict[str, Any] = {"secrets": {"tokens": json.dumps(service.grant())}}
     choices = chosen(ONLINE, address=service.address, client_id=CLIENT_ID)
-    assert "does not tell where its player is" in str(failure(ONLINE, choices, ResponseNotUnderstood, **given))
+    assert "The service doesn't say where its player is" in str(
+        failure(ONLINE, choices, ResponseNotUnderstood, **given)
+    )
 
 
 def test_a_history_tells_a_track_once_and_no_place(player: MusicPlayer) -> None:
@@ -208,7 +210,7 @@ def test_a_history_tells_a_track_once_and_no_place(player: MusicPlayer) -> None:
     found = gather(LISTENING, choices, 4, after=after, secrets={"key": HISTORY_KEY})
     assert events(found) == [("start", "Paper Weather"), ("start", "Left of the Lighthouse"), ("stop", None)]
     assert "position_s" not in found[0].items[0].data
-    assert "how far it is, a history does not tell, and it tells late" in found[0].note
+    assert "A listening history has no position, and arrives late" in found[0].note
     assert HISTORY_USER not in str([(came.note, came.payload, came.memory, came.items) for came in found])
 
 
@@ -219,7 +221,7 @@ def test_a_history_with_a_wrong_key_or_name_tells_neither(player: MusicPlayer) -
         assert key not in said
         assert user not in said
     choices = chosen(LISTENING, address=f"{player.address}/now", user="a", key="x")
-    assert "no list of what was listened to" in str(failure(LISTENING, choices, secrets={"key": "x"}))
+    assert "sent no list of tracks" in str(failure(LISTENING, choices, secrets={"key": "x"}))
 
 
 # A file
@@ -247,7 +249,7 @@ def test_a_file_that_does_not_fit_its_pattern_is_shown(tmp_path: Path) -> None:
     now = tmp_path / "now.txt"
     now.write_text("Kettle FM")
     error = failure(FILE, chosen(FILE, path=str(now)), ResponseNotUnderstood, folder=tmp_path)
-    assert "does not fit the pattern" in str(error)
+    assert "Change the pattern" in str(error)
     now.write_text("a" * 3_000 + "!")
     slow = chosen(FILE, path=str(now), pattern="(?P<title>(a+)+)b")
     assert "takes too long" in str(failure(FILE, slow, TooMuch, folder=tmp_path))
@@ -316,7 +318,7 @@ def test_the_players_of_this_machine_are_found_and_heard(bus: str, player: Music
         ("start", "Ladder"),
         ("stop", "Kettle"),
     ]
-    assert found[0].note == "Hears Kettle: Paper Weather – The Slow Kettles, 1:12 of 3:40"
+    assert found[0].note == "Playing: Kettle: Paper Weather – The Slow Kettles, 1:12 of 3:40"
     assert found[2].items[0].data["position_s"] == pytest.approx(150, abs=1)
 
 
@@ -326,7 +328,7 @@ def test_only_the_wished_players_are_heard(bus: str, player: MusicPlayer) -> Non
 
     here = MprisPlayer(bus, player)
     here.start()
-    for wished, heard_of in (("KETTLE", "Hears Kettle"), ("ladder", "No player runs now")):
+    for wished, heard_of in (("KETTLE", "Playing: Kettle"), ("ladder", "No player is running")):
         assert gather(MPRIS, chosen(MPRIS, bus=bus, players=wished), 1)[0].note.startswith(heard_of)
     here.stop()
 
@@ -338,14 +340,14 @@ def test_a_bus_that_is_not_there_or_refuses_says_what_takes_its_place(monkeypatc
     monkeypatch.delenv("DBUS_SESSION_BUS_ADDRESS", raising=False)
     assert "no bus" in str(failure(MPRIS, chosen(MPRIS), SourceUnavailable))
     gone = failure(MPRIS, chosen(MPRIS, bus="tcp:host=127.0.0.1,port=9"), SourceUnavailable)
-    assert str(gone) == f"The bus of this login does not answer. {INSTEAD}"
+    assert str(gone) == f"The bus of this login doesn't answer. {INSTEAD}"
     ours = MessageBusServer()
     ours.refuses = True
     ours.start()
-    assert "does not let Tesoura in" in str(failure(MPRIS, chosen(MPRIS, bus=ours.address), SourceUnavailable))
+    assert "The bus refused Tesoura" in str(failure(MPRIS, chosen(MPRIS, bus=ours.address), SourceUnavailable))
     ours.refuses = False
     dropped = failure(MPRIS, chosen(MPRIS, bus=ours.address), SourceUnavailable, after=lambda number, came: ours.drop())
-    assert "went away" in str(dropped)
+    assert "disconnected" in str(dropped)
     ours.stop()
 
 

@@ -63,8 +63,8 @@ def test_a_player_who_was_renamed_is_followed_and_the_new_name_said(service: Rat
 def test_a_name_that_nobody_has_offers_those_that_are_near(service: RatingService) -> None:
     error = failure(KIND, choices(service, "mara_van"), secrets=KEY)
     assert isinstance(error, SourceUnavailable)
-    assert "knows no player mara_van. It knows mara_vane." in str(error)
-    assert "See how the name is written there." in str(failure(KIND, choices(service, "zz"), secrets=KEY))
+    assert "has no player mara_van. Known: mara_vane." in str(error)
+    assert "Check the spelling." in str(failure(KIND, choices(service, "zz"), secrets=KEY))
 
 
 def test_without_a_key_that_works_the_user_is_asked(service: RatingService) -> None:
@@ -80,7 +80,7 @@ def test_a_service_that_was_asked_too_often_is_waited_for() -> None:
         error = failure(KIND, choices(service), secrets=KEY)
         assert isinstance(error, SourceUnavailable)
         assert error.retry_after_s == 10
-        assert "asked too often (429). It asks to wait 10 s." in str(error)
+        assert "polled too often (429). It asks to wait 10 s." in str(error)
         now[0] = 10.5
         gather(KIND, choices(service), secrets=KEY)
     finally:

@@ -87,7 +87,7 @@ def test_what_could_not_be_kept_is_taken_again_from_where_it_was(caplog: pytest.
 
     assert run(job).memory == {"at": 3}
     assert started_from == [None, 1]
-    assert "could not be taken in" in caplog.text
+    assert "its data couldn't be processed" in caplog.text
 
 
 def test_asking_now_opens_a_stream_anew_at_once_and_the_end_ends_it() -> None:
@@ -119,7 +119,7 @@ def test_asking_now_opens_a_stream_anew_at_once_and_the_end_ends_it() -> None:
     assert (len(opened), len(closed)) == (2, 2)
 
 
-@pytest.mark.parametrize(("count", "words"), [(0, "ended before anything came"), (1, "")])
+@pytest.mark.parametrize(("count", "words"), [(0, "It ended before sending anything"), (1, "")])
 def test_trying_a_stream_takes_the_first_that_comes(count: int, words: str) -> None:
     async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
         for n in range(count):
@@ -144,6 +144,6 @@ def test_trying_a_stream_that_says_nothing_tells_that_it_is_connected(monkeypatc
         await asyncio.Event().wait()
         yield Fetched()
 
-    assert "It is connected" in run(lambda context: try_once(kind(connected), context)).note
-    with pytest.raises(SourceError, match="Nothing came in"):
+    assert "Connected" in run(lambda context: try_once(kind(connected), context)).note
+    with pytest.raises(SourceError, match="Nothing received in"):
         run(lambda context: try_once(kind(silent), context))

@@ -45,10 +45,10 @@ def test_toml_is_read_with_its_dates_as_texts() -> None:
 @pytest.mark.parametrize(
     ("text", "form", "words"),
     [
-        ("", "json", "nothing at all"),
-        ("a = ", "toml", "does not read as TOML"),
-        ('name,cuts\n"mara,12', "csv", "does not read as CSV"),
-        ("<p>hello</p>", "html", "answers to “.count”"),
+        ("", "json", "empty response"),
+        ("a = ", "toml", "ot valid TOML"),
+        ('name,cuts\n"mara,12', "csv", "is not valid CSV:"),
+        ("<p>hello</p>", "html", "matches “.count”"),
     ],
 )
 def test_what_does_not_read_says_so(text: str, form: str, words: str) -> None:
@@ -57,7 +57,7 @@ def test_what_does_not_read_says_so(text: str, form: str, words: str) -> None:
 
 
 def test_a_selector_that_is_none_is_refused() -> None:
-    with pytest.raises(ResponseNotUnderstood, match="no CSS selector"):
+    with pytest.raises(ResponseNotUnderstood, match="” is not a CSS selector:"):
         read("<p>hello</p>", "html", "counts.example", ":::")
 
 
@@ -128,7 +128,7 @@ def test_each_streamed_message_is_news() -> None:
 
 
 def test_a_rule_that_cannot_be_read_says_why() -> None:
-    assert "does not read as a JMESPath" in (check(EventRule(1, "x", "a..b"), FOLLOWERS) or "")
+    assert "Not a valid JMESPath:" in (check(EventRule(1, "x", "a..b"), FOLLOWERS) or "")
     assert check(RULE, FOLLOWERS) is None
     assert news([EventRule(1, "x", "a..b")], FOLLOWERS, False, set()) == ([], [], [1])
 

@@ -38,9 +38,9 @@ class Board:
 
     async def press(self, press: ButtonPress) -> PressOutcome:
         if press.button == "gone":
-            raise Gone("There is no such button any more.")
+            raise Gone("This button no longer exists.")
         self.pressed.append((press.button, press.press, press.on, press.held))
-        return PressOutcome("It fires now.", False, 0.0)
+        return PressOutcome("Running now.", False, 0.0)
 
     async def turn(self, button: str, by: int, level: float | None) -> str:
         self.turned.append((button, by, level))
@@ -148,9 +148,9 @@ def test_presses_holds_and_turns_are_carried_out_and_answered() -> None:
         one.say("button.press", {"button": "gone", "press": "p3"}, 4)
         one.say("button.press", {"button": "b1"}, 5)
         one.say("lamp.light", {}, 6)
-        assert (await one.heard(1))["result"] == {"done": True, "words": "It fires now."}
+        assert (await one.heard(1))["result"] == {"done": True, "words": "Running now."}
         assert (await one.heard(3))["result"] == {"words": "lives is 3."}
-        assert (await one.heard(4))["error"] == {"code": 3, "message": "There is no such button any more."}
+        assert (await one.heard(4))["error"] == {"code": 3, "message": "This button no longer exists."}
         assert "press is a text" in (await one.heard(5))["error"]["message"]
         assert (await one.heard(6))["error"]["code"] == -32601
         assert board.pressed == [("b1", "p1", False, False), ("b1", "p2", None, True)]
@@ -164,8 +164,12 @@ def test_presses_holds_and_turns_are_carried_out_and_answered() -> None:
 @pytest.mark.parametrize(
     ("said", "code", "words"),
     [
-        ('{"jsonrpc": "2.0", "id": 1, "method": "button.press", "params": {}}', -32600, "Begin with device.hello"),
-        ("hello", -32600, "Begin with device.hello"),
+        (
+            '{"jsonrpc": "2.0", "id": 1, "method": "button.press", "params": {}}',
+            -32600,
+            "Start with device.hello and give it an id",
+        ),
+        ("hello", -32600, "Start with device.hello and give it an id"),
         ('{"jsonrpc": "2.0", "id": 1, "method": "device.hello", "params": {"version": 2}}', -32602, "version 1"),
     ],
 )
@@ -173,7 +177,7 @@ def test_who_does_not_begin_with_a_hello_is_sent_away(said: str, code: int, word
     async def go() -> None:
         one = Talk(Board())
         one.raw(said)
-        assert await one.talk.run() == "It was not let in."
+        assert await one.talk.run() == "Access refused."
         (told,) = one.told
         assert (told["error"]["code"], words in told["error"]["message"]) == (code, True)
 
@@ -197,7 +201,7 @@ def test_a_device_that_floods_is_told_once_then_sent_away() -> None:
         for number in range(1, 60 + 310):
             one.say("button.press", {"button": "b1", "press": f"p{number}"}, number)
         began = time.monotonic()
-        assert await asyncio.wait_for(one.talk.run(), 10) == "Far too many messages came. Send fewer."
+        assert await asyncio.wait_for(one.talk.run(), 10) == "Far too many messages. Send fewer."
         took_s = time.monotonic() - began
         refused = [its for its in one.told if its.get("error", {}).get("code") == protocol.TOO_MANY]
         assert len(refused) == 1
@@ -212,14 +216,14 @@ def test_a_device_that_floods_is_told_once_then_sent_away() -> None:
     ("changed", "words"),
     [
         ({"buttons": {"rows": 100, "columns": 100}}, "rows is a whole number from 1 to 32."),
-        ({"buttons": []}, "buttons holds rows and columns."),
+        ({"buttons": []}, "buttons must contain rows and columns."),
         ({"buttons": {"rows": True}}, "rows is a whole number"),
-        ({"name": " "}, "name is a text of 1 to 40 characters."),
-        ({"name": "x" * 41}, "name is a text of 1 to 40 characters."),
+        ({"name": " "}, "name must be a text of 1 to 40 characters."),
+        ({"name": "x" * 41}, "name must be a text of 1 to 40 characters."),
         ({"dials": -1}, "dials is a whole number from 0 to 16."),
-        ({"code": 123456}, "code is a text"),
+        ({"code": 123456}, "code must be a text"),
         ({"buttons": {"pictures": {"width_px": 5_000}}}, "width_px is a whole number from 16 to 256."),
-        ({"buttons": {"pictures": 72}}, "pictures holds width_px and height_px."),
+        ({"buttons": {"pictures": 72}}, "pictures must contain width_px and height_px."),
     ],
 )
 def test_a_hello_that_claims_what_cannot_be_is_refused_with_what_can(changed: dict[str, Any], words: str) -> None:
@@ -233,7 +237,7 @@ def test_a_hello_of_few_words_is_enough_and_no_more_is_shown_than_there_is_room(
 
 
 def test_presses_and_turns_say_what_they_lack() -> None:
-    with pytest.raises(InvalidField, match="on is true or false"):
+    with pytest.raises(InvalidField, match="on must be true or false:"):
         pressed_of({"button": "b1", "press": "p", "on": "yes"})
     with pytest.raises(InvalidField, match="button is a text"):
         pressed_of({"press": "p"})

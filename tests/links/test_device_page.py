@@ -34,7 +34,7 @@ def test_every_example_is_a_message_that_is_understood() -> None:
 
 def test_a_button_is_told_in_the_words_of_the_page() -> None:
     whole = ButtonFace(
-        "b6", "Gift bell", "not now", "amber", False, False, True, 104.2, 6.0, PressOutcome("It fires now.", False, 1)
+        "b6", "Gift bell", "not now", "amber", False, False, True, 104.2, 6.0, PressOutcome("Running now.", False, 1)
     )
     assert {"buttons": [whole.told(100.0)]} == EXAMPLES[3]["params"]
     (one,) = EXAMPLES[2]["params"]["buttons"]

@@ -154,7 +154,7 @@ def test_what_is_said_comes_back_is_known_as_ours_and_is_no_event(server: ChatSe
         server.say("tuck", "you are welcome")
         return became, [str(one.data["text"]) for one in (await following()).items]
 
-    assert meet(server, speak) == ("said, and seen in chat", ["you are welcome"])
+    assert meet(server, speak) == ("sent and visible in chat", ["you are welcome"])
     assert server.heard == [("mara_helper", "thank you, QUIT everybody")]
 
 
@@ -169,7 +169,7 @@ def test_our_own_line_that_comes_back_unasked_is_no_event_and_what_we_type_elsew
         server.say("mara_helper", "typed by hand")
         return became, [str(one.data["text"]) for one in (await following()).items]
 
-    assert meet(server, speak) == ("said, and seen in chat", ["typed by hand"])
+    assert meet(server, speak) == ("sent and visible in chat", ["typed by hand"])
 
 
 def test_a_line_that_the_chat_refuses_says_why_and_the_pace_waits(server: ChatServer) -> None:
@@ -211,10 +211,10 @@ def test_a_token_opens_the_door_and_a_wrong_one_is_asked_for_again_without_being
 
 
 def test_what_cannot_be_joined_says_what_to_look_at(server: ChatServer) -> None:
-    assert "there is no such channel" in str(problem(server, channel="#elsewhere"))
+    assert "the channel doesn't exist" in str(problem(server, channel="#elsewhere"))
     closed = ChatServer(port=1)
-    assert "Nothing answers at 127.0.0.1:1" in str(problem(closed))
-    assert "does not speak TLS" in str(problem(server, tls="yes"))
+    assert "No answer at 127.0.0.1:1" in str(problem(closed))
+    assert "doesn't use TLS" in str(problem(server, tls="yes"))
 
 
 def test_a_name_that_is_taken_is_told(server: ChatServer) -> None:
@@ -232,7 +232,7 @@ def test_a_name_that_is_taken_is_told(server: ChatServer) -> None:
     ("do", "words"),
     [
         (lambda server: server.drop(), "closed the connection"),
-        (lambda server: server.kick("mara_helper"), "sent us out of #windyladder: “a short rest”"),
+        (lambda server: server.kick("mara_helper"), "removed the account from #windyladder: “a short rest”"),
         (lambda server: server.raw(b"x" * 20_000 + b"\r\n"), "over 16,000 bytes"),
         (lambda server: server.raw(b"ERROR :closing link\r\n"), "closing link"),
     ],
@@ -256,7 +256,7 @@ def test_a_silent_server_is_asked_whether_it_is_there_and_given_up(
         server.silent = True
         await following()
 
-    with pytest.raises(SourceUnavailable, match="fell silent"):
+    with pytest.raises(SourceUnavailable, match="stopped answering"):
         meet(server, stay)
 
 
@@ -290,11 +290,11 @@ def test_a_line_counts_as_said_when_the_server_says_unless_that_is_still_to_be()
 @pytest.mark.parametrize(
     ("typed", "field", "words"),
     [
-        ({"host": "irc://chat"}, "host", "bare name"),
-        ({"channel": "two words"}, "channel", "without blanks"),
-        ({"nick": "9lives"}, "nick", "begins with a letter"),
+        ({"host": "irc://chat"}, "host", "host name"),
+        ({"channel": "two words"}, "channel", "Give the channel's name without spaces or commas, such as #windyladder"),
+        ({"nick": "9lives"}, "nick", "Use letters, digits, - and _, starting with a letter, such as mara_helper"),
         ({"port": "70000"}, "port", "65535"),
-        ({"roles_tag": "a=b"}, "roles_tag", "names of tags"),
+        ({"roles_tag": "a=b"}, "roles_tag", "Give tag names, such as roles"),
     ],
 )
 def test_a_form_filled_in_wrong_says_what_would_be_right(typed: dict[str, str], field: str, words: str) -> None:
@@ -340,13 +340,13 @@ def test_limits_for_each_person_go_by_the_account_and_not_by_the_name_shown() ->
 def test_a_token_never_goes_over_an_open_way(running: Running, server: ChatServer) -> None:
     typed = {"title": "Chat", "host": "chat.example", "port": "6667", "tls": "no", "channel": "a", "nick": "b"}
     refused = running.press("/", "/feeds/new/irc", {**typed, "token": "lantern", "keep_anyway": "yes"})
-    assert (refused.status_code, "readable" in refused.text) == (422, True)
-    with pytest.raises(InvalidPiece, match="readable"):
+    assert (refused.status_code, "could read the token" in refused.text) == (422, True)
+    with pytest.raises(InvalidPiece, match="could read the token"):
         act(running, "feed.new", kind="irc", title="Chat", choices=typed, secrets={"token": "lantern"})
     # Nor does one that is kept: the address is changed, and the token stays.
     here = {**typed, "host": "127.0.0.1", "port": str(server.port)}
     act(running, "feed.new", kind="irc", title="Chat", choices=here, secrets={"token": "lantern"})
-    with pytest.raises(InvalidPiece, match="readable"):
+    with pytest.raises(InvalidPiece, match="could read the token"):
         act(running, "feed.change", feed="chat", choices=typed, secrets={})
     assert not KIND.check({**typed, "host": "127.1"}, {"token": "x"}), "that is this machine"
 
@@ -354,7 +354,7 @@ def test_a_token_never_goes_over_an_open_way(running: Running, server: ChatServe
 def test_a_token_of_an_earlier_set_up_is_not_sent_over_an_open_way_either() -> None:
     choices = fill(KIND.fields, {"host": "192.0.2.7", "port": "6667", "tls": "no", "channel": "a", "nick": "b"}).choices
     context = FetchContext(httpx.AsyncClient(), wall_clock, choices, {"token": "lantern"}, trying=True)
-    with pytest.raises(SourceUnavailable, match="readable"):
+    with pytest.raises(SourceUnavailable, match="could read the token"):
         asyncio.run(anext(talk(context)))  # type: ignore[arg-type]
 
 

@@ -49,7 +49,7 @@ def test_the_examples_are_answered_as_they_say() -> None:
 
 
 def test_the_numbers_of_the_page_are_those_of_the_program() -> None:
-    assert f"within {ANSWER_S:.0f} seconds, that to `clip.save` within {CLIP_S:.0f}" in PAGE
+    assert f"within {ANSWER_S:.0f} seconds, to `clip.save` within {CLIP_S:.0f}" in PAGE
     assert (rpc.LONGEST, protocol.ROUNDS, MOST_GARBLED) == (64_000, 100_000, 50)
     assert "at most 64,000" in PAGE
     assert "100,000 rounds" in PAGE

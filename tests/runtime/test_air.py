@@ -27,7 +27,7 @@ def test_all_overlays_are_hidden_at_once_and_come_back_with_what_they_say_by_the
     one, two = running.add_overlay("{script.who}", name="Who"), running.add_overlay("always", name="Bar")
     running.client.put("/api/signals/who", json={"value": "tuck"}, headers=running.auth)
     until(lambda: said(running, one) == {"Who": "tuck"})
-    assert act(running, "air.clear").words == "The air is cleared: viewers see nothing of any overlay."
+    assert act(running, "air.clear").words == "Everything is hidden from viewers."
     assert (said(running, one), said(running, two)) == ({"Who": ""}, {"Bar": ""})
     running.client.put("/api/signals/who", json={"value": "teacup_ana"}, headers=running.auth)
     until(lambda: running.signal("script.who")["value"] == "teacup_ana")
@@ -65,7 +65,7 @@ def test_a_cleared_air_stays_cleared_over_a_crash_and_for_what_is_put_on_air_mea
     again = Running(running.folder)
     try:
         assert said(again, token) == {"Card": ""}
-        assert "The air is cleared: viewers see nothing" in flat(again.client.get("/").text)
+        assert "Everything is hidden from viewers" in flat(again.client.get("/").text)
         other = again.add_overlay("two", name="Bar")
         assert said(again, other) == {"Bar": ""}
         act(again, "air.clear", cleared="no")
@@ -78,12 +78,12 @@ def test_the_last_acts_are_taken_back_one_after_the_other(running: Running) -> N
     act(running, "scene.set", scene="Play")
     act(running, "scene.set", scene="Talk")
     act(running, "session.start")
-    assert act(running, "desk.undo").words.startswith("Taken back: Session started at ")
+    assert act(running, "desk.undo").words.startswith("Undone: Session started at ")
     assert running.runtime.call(lambda self: self.session_started_at) is None
-    assert act(running, "desk.undo").words == "Taken back: The scene is Talk."
+    assert act(running, "desk.undo").words == "Undone: The scene is Talk."
     assert running.signal("scene.present")["value"] == "Play"
     act(running, "desk.undo")
-    with pytest.raises(Gone, match="Nothing was done"):
+    with pytest.raises(Gone, match="Nothing to undo"):
         act(running, "desk.undo")
 
 
@@ -128,19 +128,19 @@ def test_what_cannot_be_taken_back_any_more_says_so_and_the_one_before_can(runni
     act(running, "scene.set", scene="Play")
     act(running, "piece.show", piece="Overlay / Card")
     running.do("overlay.remove?overlay=1", {})
-    assert act(running, "desk.undo").words.startswith("Taken back:")
+    assert act(running, "desk.undo").words.startswith("Undone:")
     running.do("overlay.remove?overlay=1", {})
     forget_last(running)
     page = running.press("/", "/desk/undo", {})
     assert (page.status_code, "is not on air" in page.text) == (422, True)
-    assert "Taken back: The scene is Play." in flat(running.press("/", "/desk/undo", {}).text)
+    assert "Undone: The scene is Play." in flat(running.press("/", "/desk/undo", {}).text)
 
 
 def test_held_moments_wait_and_the_one_that_shows_ends(running: Running) -> None:
     token = running.add_overlay("{gift.name}", name="Gift", appears="moment", moment_type="gift", moment_s=1)
     running.event(type="gift", data={"name": "tuck"})
     until(lambda: showing(running) == ["tuck"])
-    assert act(running, "moments.hold").words == "Moments are held: none begins."
+    assert act(running, "moments.hold").words == "Alerts are paused."
     running.event(type="gift", data={"name": "teacup_ana"})
     until(lambda: showing(running) == [] and said(running, token) == {"Gift": ""})
     page = flat(running.client.get("/log/moments").text)

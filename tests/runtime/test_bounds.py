@@ -65,7 +65,10 @@ def test_a_paused_feed_stays_paused_over_a_restart_and_can_be_removed(reach: Run
 
 def test_trying_such_a_path_or_rule_says_so_and_keeps_nothing(reach: Running) -> None:
     tried = reach.press("/feeds/reach", "/feeds/reach/pick", {"path": BOMB}).text
-    assert "Ask it for less" in tried
+    assert "Request less or choose a simpler path, then resume it" in tried
     rule = {"type": "follow", "items": BOMB}
-    assert "Ask it for less" in reach.press("/feeds/reach", "/feeds/reach/rules/try", rule).text
+    assert (
+        "Request less or choose a simpler path, then resume it"
+        in reach.press("/feeds/reach", "/feeds/reach/rules/try", rule).text
+    )
     assert reach.signal("reach.members")["value"] == 1284

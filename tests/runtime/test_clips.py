@@ -111,7 +111,7 @@ def test_a_streak_brings_the_right_seconds_to_the_shelf_and_is_shown(running: Ru
     (begun,) = until(lambda: told(running, "again.begun"))
     assert (begun["clip"], begun["kills"]) == (row.id, 3)
     proof = running.runtime.call(lambda self: self.clips.proofs["picture"]).sentence()
-    assert proof.startswith("A clip of 5 s came ")
+    assert proof.startswith("A clip of 5 s arrived ")
     until(lambda: shelf(running)[0].strip)
 
 
@@ -126,9 +126,9 @@ def test_a_picture_that_is_late_is_put_right_by_its_source(running: Running, pro
 @pytest.mark.parametrize(
     ("wrong", "words"),
     [
-        (compositor.BROKEN, "The MP4 is cut off"),
-        ("away", "The source of the picture is away"),
-        ("outside", "outside the folders that Tesoura may read"),
+        (compositor.BROKEN, "The MP4 is incomplete:"),
+        ("away", "The video source is disconnected, so there is no clip"),
+        ("outside", "This file is outside the folders Tesoura may read"),
     ],
 )
 def test_a_clip_that_cannot_be_had_is_told_and_nothing_waits(
@@ -174,7 +174,7 @@ def test_a_clip_that_never_comes_keeps_none_after_it_and_is_told(
     streak(running, program, 5, 4.5, 4)
     (row,) = until(lambda: shelf(running))
     (passed,) = until(lambda: told(running, "again.passed"))
-    assert passed["why"] == "The program did not answer clip.save within 2 s."
+    assert passed["why"] == "The program didn't answer clip.save within 2 s."
     assert [one["clip"] for one in until(lambda: told(running, "again.begun"))] == [row.id]
 
 
@@ -188,7 +188,7 @@ def test_the_clip_before_given_once_more_is_not_taken_for_a_new_one(running: Run
     act(running, "clip.take", source="picture", seconds="60")
     streak(running, program, 0.4, 0.2, 0)
     (passed,) = until(lambda: told(running, "again.passed"))
-    assert "None of the wished seconds are in the clip: it ends" in passed["why"]
+    assert "The clip contains none of the requested seconds: it ends" in passed["why"]
 
 
 def test_a_folder_gives_the_first_whole_clip_that_ends_late_enough(

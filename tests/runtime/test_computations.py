@@ -207,7 +207,7 @@ def test_an_event_says_what_it_changed_and_why_not(show: Running) -> None:
     compute(show, "window", "gifts", **GIFTS, over="all", only_if="event.amount >= 2")
     gift(show, "tuck", 1)
     gift(show, "tuck", 5)
-    assert "not counted: the rule leaves it out" in show.client.get("/log/1").text
+    assert "not counted: excluded by the rule" in show.client.get("/log/1").text
     assert "</code> counted" in show.client.get("/log/2").text
 
 

@@ -82,7 +82,7 @@ def test_a_players_cover_is_fetched_made_small_and_colours_come_with_it(running:
 
 @pytest.mark.parametrize(
     ("at", "words"),
-    [(2, "what came is no picture"), (3, "leads to this machine or its own network"), (4, "answered 404")],
+    [(2, "the response is not a picture"), (3, "points to this machine or network"), (4, "answered 404")],
 )
 def test_what_is_no_cover_leaves_the_card_without_one_and_says_why(
     running: Running, player: MusicPlayer, at: int, words: str
@@ -97,18 +97,18 @@ def test_what_is_no_cover_leaves_the_card_without_one_and_says_why(
 @pytest.mark.parametrize(
     ("address", "words"),
     [
-        ("http://127.0.0.1:9/cover.png", "leads to this machine or its own network"),
-        ("http://localhost:9/cover.png", "leads to this machine or its own network"),
-        ("http://[::1]/cover.png", "leads to this machine or its own network"),
-        ("http://10.0.0.1/cover.png", "leads to this machine or its own network"),
-        ("http://169.254.1.1/latest", "leads to this machine or its own network"),
-        ("http://0x7f.1/cover.png", "leads to this machine or its own network"),
-        ("file:///etc/hostname", "which only a player here may tell"),
-        ("gopher://x.example/1", "cannot be asked"),
+        ("http://127.0.0.1:9/cover.png", "points to this machine or network"),
+        ("http://localhost:9/cover.png", "points to this machine or network"),
+        ("http://[::1]/cover.png", "points to this machine or network"),
+        ("http://10.0.0.1/cover.png", "points to this machine or network"),
+        ("http://169.254.1.1/latest", "points to this machine or network"),
+        ("http://0x7f.1/cover.png", "points to this machine or network"),
+        ("file:///etc/hostname", "only a player on this machine may use a local file"),
+        ("gopher://x.example/1", "can't be used"),
         ("http://no-such-host.invalid/c.png", "was not found"),
-        ("http://[bad/c.png", "cannot be read"),
-        ("data:image/png;base64,!!", "is no picture"),
-        ("data:image/png;base64," + base64.b64encode(b"<svg/>").decode(), "is no picture"),
+        ("http://[bad/c.png", "can't be read"),
+        ("data:image/png;base64,!!", "the response is not a picture"),
+        ("data:image/png;base64," + base64.b64encode(b"<svg/>").decode(), "the response is not a picture"),
     ],
 )
 def test_a_script_may_let_nothing_of_this_machine_be_asked(running: Running, address: str, words: str) -> None:
@@ -126,7 +126,7 @@ def test_a_cover_that_never_arrives_keeps_nobody_waiting(
     hears(running, player)
     player.play(5)
     assert until(lambda: value(running, "title")) in ("Paper Weather", "Song never")
-    assert until(lambda: "did not come within" in why(running) or None)
+    assert until(lambda: "it didn't arrive within" in why(running) or None)
     assert (value(running, "title"), value(running, "cover")) == ("Song never", None)
     # Another one is had at once.
     player.play(0)

@@ -62,7 +62,7 @@ def test_a_scene_that_somebody_left_meanwhile_is_left_alone(running: Running) ->
     until(lambda: scene(running) == "Talk")
     running.runtime.call(lambda self: self.set_scene("Break"))
     note = until(lambda: [one for one in told(running, "tesoura.effect_ended") if one["effect"] == "scene_back"])
-    assert note[0]["note"] == "the scene is Break by now, and stays"
+    assert note[0]["note"] == "the scene is now Break and stays"
     assert scene(running) == "Break"
 
 
@@ -85,7 +85,7 @@ def test_a_level_is_crossed_with_its_way_back_and_a_formula_beside(running: Runn
     )
     say(streak=4)
     until(lambda: told(running, "tesoura.cue.cheer"))
-    assert told(running, "tesoura.cue.cheer")[0]["why"] == "script.deaths < 3 is not so"
+    assert told(running, "tesoura.cue.cheer")[0]["why"] == "script.deaths < 3 is false"
     say(deaths=0, streak=5)
     say(streak=1)
     say(streak=6)
@@ -137,7 +137,7 @@ def test_cues_give_commands_and_press_each_other(running: Running) -> None:
     )
     first = new_cue(running, do_1="press", cue_1=second)
     step = running.runtime.call(lambda self: self.instruments.command(first, "press", {"by": "desk"}))
-    assert step.effect == "It fires now."
+    assert step.effect == "Running now."
     until(lambda: running.signal("break_.state").get("value") == "running")
     assert 410 < running.signal("break_.left_s")["value"] <= 420
 
@@ -174,7 +174,7 @@ def test_words_are_shown_for_a_moment_on_a_piece_that_is_on_air(running: Running
     new_cue(running, title="Gone", do_1="moment", piece_1="Nowhere / Text", words_1="Hello")
     running.client.post("/api/cues/gone/press", headers=running.auth)
     failed = until(lambda: [one for one in told(running, "tesoura.effect_ended") if one["outcome"] == "failed"])
-    assert failed[0]["why"] == "Nowhere / Text is not on air, or too many moments wait for it."
+    assert failed[0]["why"] == "Nowhere / Text is not on air, or its alert queue is full."
 
 
 def test_a_feed_that_goes_down_and_comes_back_sets_cues_off(running: Running, members: MembersService) -> None:
@@ -183,7 +183,7 @@ def test_a_feed_that_goes_down_and_comes_back_sets_cues_off(running: Running, me
     for state in ("down", "back"):
         new_cue(
             running,
-            title=f"Reach {state}",
+            title=f"Test connection{state}",
             when="feed",
             feed="reach",
             feed_state=state,
@@ -237,8 +237,8 @@ def test_a_web_address_is_called_and_what_it_answers_is_told(
     assert heard[0] == ("application/json", b'{"name": "tuck"}')
     ended = until(lambda: len(found := told(running, "tesoura.effect_ended")) == 2 and found)
     assert [(one["outcome"], one.get("note") or one.get("why")) for one in ended] == [
-        ("done", "it answered 204"),
-        ("failed", "It answered 500."),
+        ("done", "response: 204"),
+        ("failed", "Response: 500."),
     ]
 
 
@@ -305,11 +305,9 @@ def test_what_a_crash_left_undone_is_told_once_and_not_done(tmp_path: Path) -> N
         again = Running(tmp_path / "data")
         until(lambda: len(told(again, "tesoura.effect_ended")) == 2)  # noqa: B023 - waited for at once
         done, undone = told(again, "tesoura.effect_ended")
-        assert (done["outcome"], undone["outcome"], undone["effect"]) == ("done", "left undone", "the rest")
+        assert (done["outcome"], undone["outcome"], undone["effect"]) == ("done", "not done", "the rest")
         assert again.signal("script.second").get("value") is None
-        assert "the rest cheer: left undone, Tesoura stopped before it could" in flat(
-            again.client.get("/cues/cheer").text
-        )
+        assert "the rest cheer: not done, Tesoura stopped before it could" in flat(again.client.get("/cues/cheer").text)
         again.kill()
 
 

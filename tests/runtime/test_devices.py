@@ -25,7 +25,7 @@ from tests.runtime.test_showing import said
 
 
 def lay(running: Running, **typed: str) -> str:
-    """Lay a button on the leaf Play, which is made when it is not there; its id."""
+    """Lay a button on the button page Play, which is made when it is not there; its id."""
 
     async def job(self: Any) -> str:
         leaves = self.leaves.present.leaves
@@ -119,11 +119,11 @@ def test_a_code_is_withdrawn_after_five_wrong_guesses_from_anywhere(running: Run
     wrong = f"{(int(pairing.digits) + 1) % 1_000_000:06}"
     for _ in range(5):
         with device(running, code=wrong) as one:
-            assert "does not work" in one.told["error"]["message"]
+            assert "wrong or has expired" in one.told["error"]["message"]
     with device(running, code=pairing.digits) as one:
         assert "error" in one.told
     why = running.runtime.call(lambda self: self.devices.pairings.why_closed)
-    assert why == "Wrong digits came 5 times, so the code was withdrawn."
+    assert why == "Wrong digits were entered 5 times, so the code expired. Show a new one."
 
 
 def test_the_same_press_sent_again_has_one_effect_also_after_a_crash(running: Running) -> None:
@@ -141,7 +141,7 @@ def test_the_same_press_sent_again_has_one_effect_also_after_a_crash(running: Ru
     try:
         with device(anew, token=token) as one:
             said = one.press(button, "p1")["result"]
-            assert said == {"done": True, "words": "This press had come already. It has one effect only."}
+            assert said == {"done": True, "words": "This press was already handled."}
             one.press(button, "p2")
         assert anew.signal("lives.value")["value"] == 2
     finally:
@@ -155,7 +155,7 @@ def test_two_who_hide_the_same_at_once_do_not_show_it_again(running: Running) ->
     with device(running, token=token) as one, device(running, token=token) as other:
         assert one.press(button, on=True)["result"]["done"] is True
         late = other.press(button, on=True)["result"]
-        assert late == {"done": False, "words": "Somebody was faster: it is so already."}
+        assert late == {"done": False, "words": "Somebody was faster: no change."}
         other.until(button, on=False, state="hidden · Show")
         assert other.press(button, on=False)["result"]["done"] is True
         one.until(button, on=True)
@@ -193,7 +193,7 @@ def test_a_device_that_is_removed_is_cut_off_at_once(running: Running) -> None:
         with pytest.raises(ConnectionClosed) as closed:
             one.until("nothing")
         assert closed.value.rcvd is not None
-        assert closed.value.rcvd.reason == "This device was removed. It presses nothing any more."
+        assert closed.value.rcvd.reason == "This device was removed and can't press anything."
     with device(running, token=token) as one:
         assert one.told["error"]["message"].startswith("This device is not paired")
 
@@ -211,7 +211,7 @@ def test_a_dial_sets_a_value_between_its_bounds_and_the_last_turn_counts(running
         assert one.ask("dial.turn", button=button, by=-3)["result"] == {"words": "lives.value is 5."}
     with device(running, token=paired(running)) as one:
         air = lay(running, does="air")
-        assert "stands for nothing that can be turned" in one.ask("dial.turn", button=air, by=1)["error"]["message"]
+        assert "This button can't be turned" in one.ask("dial.turn", button=air, by=1)["error"]["message"]
     assert running.signal("lives.value")["value"] == 5
 
 

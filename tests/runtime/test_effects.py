@@ -58,7 +58,7 @@ def test_what_comes_too_late_is_not_done_and_said(running: Running) -> None:
 def test_one_that_fails_is_told_and_the_next_is_done(running: Running) -> None:
     assert perform(running, Effect("trumpet", "x"), Effect("scene", "Break")) == ["failed", "done"]
     failed = told(running, "tesoura.effect_ended")[0].event.data
-    assert (failed["outcome"], failed["why"]) == ("failed", "nothing here can do that")
+    assert (failed["outcome"], failed["why"]) == ("failed", "not possible here")
 
 
 def test_what_an_instrument_fired_is_logged_when_the_log_takes_it_again(

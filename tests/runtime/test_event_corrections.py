@@ -132,9 +132,12 @@ def test_what_tesoura_itself_told_is_not_corrected_and_bad_input_says_what_would
     for given, words in (
         ({"event": 1}, "Only events from outside can be corrected."),
         ({"event": 10_000}, "There is no such event in the log."),
-        ({"event": seq, "fields": {"nobody": 1}}, "The event has no field nobody. It has: name, amount, anonymous."),
+        (
+            {"event": seq, "fields": {"nobody": 1}},
+            "This event has no field nobody. Its fields: name, amount, anonymous.",
+        ),
         ({"event": seq, "time": "2999-01-01T00:00:00+00:00"}, "It can't have happened in the future."),
-        ({"event": seq}, "Nothing would be different."),
+        ({"event": seq}, "No change."),
     ):
         with pytest.raises(Exception, match=words):
             act(show, "log.edit", **given)

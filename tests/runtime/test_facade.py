@@ -211,7 +211,7 @@ def test_a_feed_whose_key_file_was_lost_says_that_a_key_is_wanted(running: Runni
     (running.folder / "secret.key").unlink()
     again = Running(running.folder)
     try:
-        until(lambda: "wants a key (401)" in again.client.get("/feeds/table").text)
+        until(lambda: "needs a key (401)" in again.client.get("/feeds/table").text)
         assert again.signal("reach.members")["value"] == 1284
     finally:
         again.stop()

@@ -91,7 +91,7 @@ def test_a_fault_in_one_method_stops_that_instrument_and_nothing_else(tmp_path: 
         if method != "extremes":
             until(lambda: running.client.get("/healthz").json()["failed"])
             assert running.client.get("/healthz").json()["status"] == "failing"
-            assert f"pier stopped by an error of Tesoura&#39;s: ZeroDivisionError: {FAULT}" in (
+            assert f"pier stopped by an error in Tesoura: ZeroDivisionError: {FAULT}" in (
                 running.client.get("/desk/needs").text
             )
             until(lambda: running.signal("pier.lit")["freshness"] == "down")

@@ -96,5 +96,5 @@ def test_trouble_that_comes_again_later_is_told_again_and_that_of_many_pages_onc
     for seconds in (0, 10, 70):
         settings = SimpleNamespace(clock=lambda at=seconds: now + timedelta(seconds=at))
         clips: Any = SimpleNamespace(_runtime=SimpleNamespace(settings=settings, journal=SimpleNamespace(log=log)))
-        asyncio.run(Clips.trouble(clips, "Cup", "tea:i1", "its file cannot be shown"))
+        asyncio.run(Clips.trouble(clips, "Cup", "tea:i1", "its file can't be displayed"))
     assert ids[0] == ids[1] != ids[2]

@@ -117,5 +117,5 @@ def test_its_page_counts_a_level_that_was_reached_twice(running: Running) -> Non
         running.client.put("/api/signals/heat", json={"value": value}, headers=running.auth)
     typed = {"title": "It", **DOES, "when": "crosses", "signal": "script.heat", "level": "4"}
     page = flat(running.press("/", "/cues/would", typed).text)
-    assert "It would have fired <b>2 times</b> in the last 12 hours." in page
+    assert "Would have run <b>2 times</b> in the last 12 hours." in page
     assert len(re.findall(r"<li>", page)) == 2

@@ -80,18 +80,20 @@ def test_a_switch_while_the_link_is_away_is_not_done_and_not_shown_as_done(
     until(lambda: scene(running) == "Play")
     program.stop()
     until(lambda: running.runtime.call(lambda self: self.links.link("picture")) is None)
-    with pytest.raises(SourceUnavailable, match="nothing was switched"):
+    with pytest.raises(SourceUnavailable, match="The scene link is disconnected, so the scene was not switched"):
         running.runtime.call(lambda self: self.set_scene("Talk"))
     new_cue(running, **GIFT, do_1="scene", scene_1="Talk")
     running.event(type="gift", data={"amount": 5})
     ended = until(lambda: told(running, "tesoura.effect_ended"))
     assert (ended[0]["outcome"], ended[0]["why"]) == (
         "failed",
-        "The scene link is away: nothing was switched, the scene stays as it is there.",
+        "The scene link is disconnected, so the scene was not switched.",
     )
     assert scene(running) == "Play"
     page = running.press("/", "/scene", {"scene": "Talk"})
-    assert "nothing was switched" in flat(running.client.get("/").text) or "nothing was switched" in flat(page.text)
+    assert "The scene link is disconnected, so the scene was not switched" in flat(
+        running.client.get("/").text
+    ) or "the scene was not switched" in flat(page.text)
 
 
 def test_a_scene_that_is_not_there_is_refused_with_the_nearest(running: Running, program: Compositor) -> None:
@@ -119,8 +121,8 @@ def test_its_scenes_are_offered_everywhere_also_while_it_is_away_and_after_a_res
 
 def test_its_page_shows_the_scenes_and_calls_them_as_its_user_says(running: Running, program: Compositor) -> None:
     link(running, program)
-    page = until(lambda: "Linked." in (text := flat(running.client.get("/feeds/picture").text)) and text)
-    assert page.count("Call it otherwise here") == 5
+    page = until(lambda: "Connected." in (text := flat(running.client.get("/feeds/picture").text)) and text)
+    assert page.count("Rename here") == 5
     assert WORD not in page
     running.press("/feeds/picture", "/feeds/picture/call", {"there": "Wheel", "here": "Tea wheel"})
     until(lambda: "Tea wheel" in running.client.get("/desk/scene").text)
@@ -132,7 +134,7 @@ def test_streaming_offers_to_start_the_session_at_that_very_time(running: Runnin
     assert "Start the session" not in running.client.get("/").text
     program.stream(True, "2026-03-05T19:02:00+00:00")
     until(lambda: told(running, "stream.started"))
-    page = until(lambda: "streaming began" in (text := running.client.get("/").text) and text)
+    page = until(lambda: "Your stream started at" in (text := running.client.get("/").text) and text)
     assert "Start the session" in flat(page)
     running.do("session.start", {"began": "2026-03-05T19:02:00+00:00"})
     began = running.runtime.call(lambda self: self.session_started_at)
@@ -158,10 +160,10 @@ def test_a_program_connects_to_us_and_only_one_and_only_with_the_password(runnin
     link(running, None)
     address = f"{running.address.replace('http', 'ws')}/scene-link/picture"
     with connect(address) as wrong:
-        assert prove(wrong, "another-password")["error"]["message"] == "The password is another."
+        assert prove(wrong, "another-password")["error"]["message"] == "Wrong password."
         with pytest.raises(ConnectionClosed):
             wrong.recv(timeout=5)
-    with connect(address) as at_once, pytest.raises(ConnectionClosed, match="did not know the password"):
+    with connect(address) as at_once, pytest.raises(ConnectionClosed, match="Wrong password before"):
         at_once.recv(timeout=5)
     until(lambda: _let_in_again(running))
     with connect(address) as socket:
@@ -171,7 +173,7 @@ def test_a_program_connects_to_us_and_only_one_and_only_with_the_password(runnin
         result = {"scenes": ["Play", "Talk"], "current": "Talk"}
         socket.send(json.dumps({"jsonrpc": "2.0", "id": asked["id"], "result": result}))
         until(lambda: scene(running) == "Talk")
-        with connect(address) as second, pytest.raises(ConnectionClosed, match="Another program is connected"):
+        with connect(address) as second, pytest.raises(ConnectionClosed, match="Another program is already connected"):
             second.recv(timeout=5)
     until(lambda: running.runtime.call(lambda self: self.links.link("picture")) is None)
     with connect(address) as socket:
@@ -180,7 +182,7 @@ def test_a_program_connects_to_us_and_only_one_and_only_with_the_password(runnin
 
 def test_nobody_is_waited_for_where_no_link_is_and_no_page_of_another_site_comes_in(running: Running) -> None:
     address = f"{running.address.replace('http', 'ws')}/scene-link/picture"
-    with connect(address) as socket, pytest.raises(ConnectionClosed, match="Nobody is waited for here"):
+    with connect(address) as socket, pytest.raises(ConnectionClosed, match="No scene link expects a connection here"):
         socket.recv(timeout=5)
     with pytest.raises(InvalidStatus, match="403"):
         connect(address, additional_headers={"Origin": "http://pier.example"})

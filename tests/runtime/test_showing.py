@@ -76,39 +76,39 @@ def test_two_cues_that_show_the_same_piece_do_not_take_it_from_each_other(runnin
             and found
         )
     )
-    assert [one.get("note") for one in notes] == ["something else keeps it as it is", None]
+    assert [one.get("note") for one in notes] == ["another rule controls it", None]
     assert said(running, token) == {"Card": ""}
 
 
 def test_one_piece_stands_in_anothers_place_for_a_time(running: Running) -> None:
     song = running.add_overlay("Paper Weather", name="Song")
-    gift = running.add_overlay("A gift", name="Gift", appears="told")
+    gift = running.add_overlay("Gift event", name="Gift", appears="told")
     new_cue(running, **GIFT, do_1="swap", part_1="Overlay / Gift", instead_1="Overlay / Song", lasts_1="1")
     running.event(type="gift", data={"amount": 5})
-    until(lambda: (said(running, gift), said(running, song)) == ({"Gift": "A gift"}, {"Song": ""}))
+    until(lambda: (said(running, gift), said(running, song)) == ({"Gift": "Gift event"}, {"Song": ""}))
     until(lambda: (said(running, gift), said(running, song)) == ({"Gift": ""}, {"Song": "Paper Weather"}))
 
 
 def test_a_piece_that_was_deleted_or_shows_moments_is_told_and_nothing_else_happens(running: Running) -> None:
     running.add_overlay("a gift", name="Flash", appears="moment", moment_type="gift")
-    with pytest.raises(Gone, match="comes and goes with them"):
+    with pytest.raises(Gone, match="appears and disappears with them"):
         settle(running, "Overlay / Flash", True)
     new_cue(running, **GIFT, do_1="hide", part_1="Overlay / Nobody")
     running.event(type="gift", data={"amount": 5})
     ended = until(lambda: told(running, "tesoura.effect_ended"))
     assert (ended[0]["outcome"], ended[0]["why"]) == (
         "failed",
-        "Overlay / Nobody is not on air. Perhaps it was renamed or taken away.",
+        "Overlay / Nobody is not on air. It may have been renamed or deleted.",
     )
 
 
 def test_the_desk_says_what_viewers_do_not_see_and_shows_it(running: Running) -> None:
     token = running.add_overlay("thank you", **CARD)
-    assert "“Card” waits to be shown." in flat(running.client.get("/").text)
+    assert "“Card” is waiting to be shown." in flat(running.client.get("/").text)
     running.do("piece.show", {"piece": "Overlay / Card"})
     assert said(running, token) == {"Card": "thank you"}
     running.do("piece.show", {"piece": "Overlay / Card", "shown": "no"})
-    assert "“Card” is hidden until told otherwise." in flat(running.client.get("/").text)
+    assert "“Card” is hidden until shown." in flat(running.client.get("/").text)
     gone = running.do("piece.show", {"piece": "Nobody"}, follow_redirects=True)
     assert "Nobody is not on air" in gone.text
 

@@ -37,7 +37,7 @@ def test_a_replay_makes_way_for_a_piece_that_is_seen_and_waits_until_it_is_not(r
     with connect(f"{running.address.replace('http', 'ws')}/live/{token}"):
         until(lambda: is_seen(running) is True)
         until(lambda: there(running) is False)
-        assert command(running, "try_it").endswith("is shown once it may be: Overlay / Who is seen")
+        assert command(running, "try_it").endswith("is shown as soon as possible: Overlay / Who is on screen")
         # Nobody sees a piece while the air is cleared, or once it says nothing.
         act(running, "air.clear")
         until(lambda: is_seen(running) is False and there(running) is True)
@@ -69,8 +69,8 @@ def test_a_replay_that_no_page_shows_is_not_said_to_be_seen(running: Running) ->
     replays(running, source="")
     command(running, "try_it")
     until(lambda: there(running) is True)
-    assert "no page shows its piece" in (panel := running.client.get("/instruments/again/panel").text)
-    assert "viewers see" not in panel
+    assert "not on any page:" in (panel := running.client.get("/instruments/again/panel").text)
+    assert "on screen:" not in panel
     piece = new_piece("replay", "r", replays="again", x=200, y=120)
     row = running.store.write(
         lambda session: stored.new_overlay(session, "Overlay", Overlay(pieces=(piece,)), wall_clock())
@@ -78,7 +78,7 @@ def test_a_replay_that_no_page_shows_is_not_said_to_be_seen(running: Running) ->
     # As it is laid it fits, and goes on air without a question.
     running.press("/", f"/overlays/{row.id}/publish")
     with connect(f"{running.address.replace('http', 'ws')}/live/{row.token}"):
-        until(lambda: "viewers see" in running.client.get("/instruments/again/panel").text)
+        until(lambda: "on screen:" in running.client.get("/instruments/again/panel").text)
 
 
 def test_it_is_told_of_pieces_that_are_asked_for_and_of_no_others(running: Running) -> None:

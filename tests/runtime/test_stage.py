@@ -1,4 +1,4 @@
-"""What is on air: the later version stays, what was put away stays away, and an event compiles nothing."""
+"""What is on air: the later version stays, what was deleted stays away, and an event compiles nothing."""
 
 from __future__ import annotations
 
@@ -139,7 +139,7 @@ def test_a_link_that_is_open_before_anything_was_published_is_not_on_air(running
     running.client.get("/overlays/")
     running.runtime.call(lambda self: self.stage.put(OnAir(row.id or 0, "Draft", row.token, 0, Overlay())))
     with connect(f"ws://127.0.0.1:{running.port}/live/{row.token}"):
-        until(lambda: "1 page has its link open and shows nothing" in shown_state(running, row.id or 0))
+        until(lambda: "1 page has the link open and shows nothing" in shown_state(running, row.id or 0))
         assert "On air" not in shown_state(running, row.id or 0)
 
 

@@ -80,7 +80,7 @@ def test_a_key_heard_elsewhere_presses_once_however_long_it_is_held(
     lay(running, does="step", hand="lives", by="1", key="Ctrl+U")
     lay(running, does="scene", scene="Talk", key="u")
     assert "&#34;Ctrl+U&#34;" in running.client.get("/desk/leaves/").text
-    assert "Keys are heard everywhere" in switch(running, "yes")
+    assert "● Keys work everywhere" in switch(running, "yes")
     # What is heard everywhere is not heard by the page a second time.
     assert "&#34;Ctrl+U&#34;" not in running.client.get("/desk/leaves/").text
     assert keyboard.press is not None
@@ -101,14 +101,17 @@ def test_a_key_heard_elsewhere_presses_once_however_long_it_is_held(
     keyboard.release(key)
     keyboard.release(ctrl)
     keyboard.press(SimpleNamespace(char="u"))
-    assert "On the desk alone" in switch(running, "no")
+    assert "Only on the desk · Listen everywhere" in switch(running, "no")
     assert scene(running) == ""
     assert running.signal("lives.value")["value"] == 3
 
 
 @pytest.mark.parametrize(
     ("module", "words"),
-    [(None, "pip install tesoura[keys]"), (Keyboard(allowed=False).module(), "lets no program hear keys of others")],
+    [
+        (None, "pip install tesoura[keys]"),
+        (Keyboard(allowed=False).module(), "let a program read keys typed elsewhere"),
+    ],
 )
 def test_where_it_cannot_be_the_page_says_why_and_what_to_do(
     running: Running, monkeypatch: pytest.MonkeyPatch, module: types.ModuleType | None, words: str
@@ -116,7 +119,7 @@ def test_where_it_cannot_be_the_page_says_why_and_what_to_do(
     monkeypatch.setitem(sys.modules, "pynput.keyboard", module)
     page = switch(running, "yes")
     assert words in page
-    assert "Keys are heard everywhere" not in page
+    assert "● Keys work everywhere" not in page
     assert running.runtime.call(lambda self: self.system_keys.wished) is False
 
 
@@ -133,7 +136,7 @@ def test_a_real_key_on_a_virtual_screen_presses(running: Running) -> None:
     os.environ["DISPLAY"] = display
     try:
         lay(running, does="scene", scene="Talk", key="Ctrl+U")
-        until(lambda: "Keys are heard everywhere" in switch(running, "yes"))
+        until(lambda: "● Keys work everywhere" in switch(running, "yes"))
         until(lambda: subprocess.run(["xdotool", "key", "ctrl+u"], check=False) and scene(running) == "Talk")
         switch(running, "no")
     finally:

@@ -55,7 +55,7 @@ def test_who_asks_in_chat_is_answered_there_once(running: Running, server: ChatS
     until(lambda: server.heard == [("mara_helper", "teacup_ana: it is Paper Weather")])
     assert [one["outcome"] for one in told(running, "tesoura.cue.")] == ["fires", "refused"]
     ended = until(lambda: told(running, "tesoura.effect_ended"))
-    assert (ended[0]["outcome"], ended[0]["note"]) == ("done", "said, and seen in chat")
+    assert (ended[0]["outcome"], ended[0]["note"]) == ("done", "sent and visible in chat")
     assert [one["name"] for one in told(running, "chat.line")] == ["teacup_ana", "bolt_uncle"]
 
 
@@ -104,7 +104,7 @@ def test_a_chat_that_is_away_is_waited_for_or_not_by_choice(
         ended = until(lambda: told(running, "tesoura.effect_ended"))
         assert (ended[0]["outcome"], ended[0]["why"]) == (
             "failed",
-            "The chat was away; as you chose, it is left unsaid.",
+            "The chat was disconnected, so the message was dropped, as set.",
         )
     back = ChatServer(server.port, token="open-sesame-9")
     back.start()
@@ -126,10 +126,10 @@ def test_its_page_proves_that_it_is_joined_and_says_a_line(running: Running, ser
     assert "&lt;b&gt;hello&lt;/b&gt;" in page
     assert "open-sesame-9" not in page
     said = running.press("/feeds/chat", "/feeds/chat/say", {"line": "good evening"})
-    assert "said, and seen in chat" in said.text
+    assert "sent and visible in chat" in said.text
     assert "1 of 20 lines" in flat(said.text)
     empty = running.press("/feeds/chat", "/feeds/chat/say", {"line": "\u200b"})
-    assert (empty.status_code, "no letter is left" in empty.text) == (422, True)
+    assert (empty.status_code, "The message is empty" in empty.text) == (422, True)
 
 
 def test_a_script_is_told_a_line_that_can_be_no_option(running: Running) -> None:

@@ -132,7 +132,7 @@ def test_names_that_windows_cannot_write_are_refused_there_before_anything_is_ch
 ) -> None:
     monkeypatch.setattr(putting, "WINDOWS", True)
     found = Content((SavedFile(path, 5, 1, "0" * 64),))
-    with pytest.raises(CommandRefused, match=r"no name that Windows can write.*Nothing was changed"):
+    with pytest.raises(CommandRefused, match=r"not a valid file name on Windows.*Nothing was changed"):
         putting.put(objects, found, SaveSource(tmp_path / "game", True), 1, keeps_times=False)
     assert not (tmp_path / "game").exists()
 
@@ -156,19 +156,19 @@ def test_a_path_that_leads_out_is_refused(shelf: CarriedShelf, objects: Path, pa
 @pytest.mark.parametrize(
     ("to", "why"),
     [
-        ({"kind": "another"}, "no shelf"),
-        ({"version": 2}, "later version"),
+        ({"kind": "another"}, "This is not a saves file"),
+        ({"version": 2}, "newer Tesoura"),
         ({"entries": {}}, "no entries"),
-        ({"entries": [3]}, "entry of the list is none"),
+        ({"entries": [3]}, "An entry in the list is invalid"),
         ({"entries": [{"name": "x"}]}, "no number"),
         ({"entries": [entry(content={})]}, "no files"),
-        ({"entries": [entry(content={"files": [[1]]})]}, "not told whole"),
-        ({"entries": [entry(content={"files": [["a", -1, 1, "0" * 64]]})]}, "not told whole"),
-        ({"entries": [entry(content={"files": [["a", 1, 1, "../x"]]})]}, "not told whole"),
-        ({"entries": [entry(), entry()]}, "two entries have one number"),
-        ({"entries": [entry(parent=9)]}, "in a folder that is none"),
-        ({"entries": [{"number": 1, "parent": 2}, {"number": 2, "parent": 1}]}, "is in itself"),
-        ({"entries": [entry()]}, "is not whole in the file"),
+        ({"entries": [entry(content={"files": [[1]]})]}, "A file in the list is incomplete"),
+        ({"entries": [entry(content={"files": [["a", -1, 1, "0" * 64]]})]}, "A file in the list is incomplete"),
+        ({"entries": [entry(content={"files": [["a", 1, 1, "../x"]]})]}, "A file in the list is incomplete"),
+        ({"entries": [entry(), entry()]}, "two entries share a number, or an entry's folder is missing"),
+        ({"entries": [entry(parent=9)]}, "two entries share a number, or an entry's folder is missing"),
+        ({"entries": [{"number": 1, "parent": 2}, {"number": 2, "parent": 1}]}, "a folder contains itself"),
+        ({"entries": [entry()]}, "” is damaged in the file:"),
         ({"folder": False}, "one file"),
         ({"entries": [entry(content={"files": [["a", 5, 1, "0" * 64], ["a", 5, 1, "0" * 64]]})]}, "the same path"),
         ({"entries": [entry(content={"files": [], "modes": {"a": 0o4755}})]}, "permissions"),
@@ -178,12 +178,12 @@ def test_a_path_that_leads_out_is_refused(shelf: CarriedShelf, objects: Path, pa
 def test_a_list_that_is_not_right_says_why(shelf: CarriedShelf, objects: Path, to: dict[str, Any], why: str) -> None:
     with pytest.raises(FileRefused, match=why) as error:
         opened(changed(packed(shelf, objects), **to))
-    assert isinstance(error.value, NewerDocument) == (why == "later version")
+    assert isinstance(error.value, NewerDocument) == (why == "newer Tesoura")
 
 
 def test_what_is_no_zip_a_link_and_a_list_that_is_missing_are_refused(shelf: CarriedShelf, objects: Path) -> None:
     for data in (b"", b"PK\x03\x04", b"what", packed(shelf, objects).getvalue()[:300]):
-        with pytest.raises(FileRefused, match="damaged, or is not a zip file"):
+        with pytest.raises(FileRefused, match="The file is damaged or not a zip file"):
             opened(io.BytesIO(data))
     empty, linked = io.BytesIO(), packed(shelf, objects)
     zipfile.ZipFile(empty, "w").close()
@@ -207,7 +207,7 @@ def test_a_content_that_is_not_what_its_list_says_is_not_kept(
             # As long as it was, and another.
             new.writestr(one, data.replace(b"alpha", b"alphA") if one != carrying.LIST else data)
     told = opened(found)
-    with pytest.raises(FileRefused, match="was changed, or is damaged"):
+    with pytest.raises(FileRefused, match="it was changed or is damaged"):
         unpacked(found, told, tmp_path / "other")
     left = [one.name for one in (tmp_path / "other").rglob("*") if one.is_file()]
     assert set(left) <= told.digests

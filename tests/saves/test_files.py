@@ -83,15 +83,15 @@ def test_a_save_is_a_file_or_all_that_is_in_a_folder_with_the_empty_ones(file: S
 def test_links_and_what_is_no_file_are_not_followed_and_say_so(folder: SaveSource, tmp_path: Path) -> None:
     (tmp_path / "secret").write_text("x")
     (folder.at / "way_out").symlink_to(tmp_path / "secret")
-    with pytest.raises(CommandRefused, match="is a link to somewhere else"):
+    with pytest.raises(CommandRefused, match="is a link"):
         files_of(folder)
     (folder.at / "way_out").unlink()
     (folder.at / "way_out").symlink_to(tmp_path, target_is_directory=True)
-    with pytest.raises(CommandRefused, match="is a link to somewhere else"):
+    with pytest.raises(CommandRefused, match="is a link"):
         files_of(folder)
     (folder.at / "way_out").unlink()
     os.mkfifo(folder.at / "pipe")
-    with pytest.raises(CommandRefused, match="no plain file"):
+    with pytest.raises(CommandRefused, match="not a regular file"):
         files_of(folder)
     (folder.at / "pipe").unlink()
     assert len(files_of(folder)) == 2
@@ -122,7 +122,7 @@ def test_the_systems_variables_are_understood(typed: str, found: str) -> None:
 
 
 @pytest.mark.parametrize(
-    ("typed", "why"), [("%NOWHERE%/x", "no %NOWHERE%"), ("$NO/x", "no \\$NO"), ("x/y", "from the top")]
+    ("typed", "why"), [("%NOWHERE%/x", "doesn't know %NOWHERE%"), ("$NO/x", "doesn't know \\$NO"), ("x/y", "full path")]
 )
 def test_a_path_that_leads_nowhere_says_where_to_begin(typed: str, why: str) -> None:
     with pytest.raises(InvalidField, match=why):
@@ -137,7 +137,7 @@ def test_what_changed_last_stands_first_where_one_looks_and_no_link_is_offered(t
     (tmp_path / ".mile.sav.tesoura-before-3").write_text("x")
     found, more = listed(tmp_path)
     assert ([one.name for one in found], more) == (["new.sav", "old.sav"], 0)
-    with pytest.raises(CommandRefused, match="cannot be looked at"):
+    with pytest.raises(CommandRefused, match="can't be read:"):
         listed(tmp_path / "nowhere")
 
 
@@ -193,7 +193,7 @@ def test_a_full_disk_leaves_nothing_half(objects: Path, file: SaveSource, monkey
         put(objects, content, file, 1, False)
     assert (there(file), left(file)) == ({"": b"played on"}, [])
     monkeypatch.setattr(shutil, "disk_usage", lambda at: Room(10**9, 10**9, 1_000))
-    with pytest.raises(CommandRefused, match="Make room, then try again"):
+    with pytest.raises(CommandRefused, match="Free some space and try again"):
         put(objects, content, file, 1, False)
 
 
@@ -259,10 +259,10 @@ def test_a_shelf_whose_copy_was_changed_or_is_gone_is_never_put_back(objects: Pa
     kept_at = keeping.object_at(objects, content.files[0].digest)
     file.at.write_bytes(b"played on")
     kept_at.write_bytes(b"gatekeepeR")
-    with pytest.raises(CommandRefused, match="the shelf's copy was changed"):
+    with pytest.raises(CommandRefused, match="Nothing was changed"):
         put(objects, content, file, 1, False)
     kept_at.unlink()
-    with pytest.raises(CommandRefused, match="missing on the shelf's disk"):
+    with pytest.raises(CommandRefused, match="Nothing was changed"):
         put(objects, content, file, 1, False)
     assert (there(file), left(file)) == ({"": b"played on"}, [])
 
@@ -271,7 +271,7 @@ def test_stopped_in_the_middle_the_game_has_what_it_had(objects: Path, folder: S
     content = kept(objects, folder)
     (folder.at / "one.sav").write_bytes(b"later")
     done = list[int]()
-    with pytest.raises(CommandRefused, match="It was stopped"):
+    with pytest.raises(CommandRefused, match="Stopped"):
         put(objects, content, folder, 1, False, done.append, lambda: bool(done))
     assert (there(folder)["one.sav"], left(folder)) == (b"later", [])
 
@@ -347,7 +347,7 @@ def test_who_has_it_open_to_write_is_told(file: SaveSource, holder: subprocess.P
     os.utime(file.at, (1, 1))
     with pytest.raises(CommandRefused, match=rf"python\S* \(process {holder.pid}\) has it open to write"):
         settling.wait_until_settled(file, 0.3)
-    with pytest.raises(CommandRefused, match="It was stopped"):
+    with pytest.raises(CommandRefused, match="Stopped"):
         settling.wait_until_settled(file, 60, lambda: True)
 
 
@@ -361,5 +361,5 @@ def test_one_that_is_locked_or_read_only_is_refused(file: SaveSource) -> None:
     with pytest.raises(CommandRefused, match=r"mile\.sav is read-only"):
         settling.must_be_writable(file, files_of(file))
     shutil.rmtree(file.at.parent)
-    with pytest.raises(CommandRefused, match="is gone"):
+    with pytest.raises(CommandRefused, match="no longer exists"):
         settling.must_be_writable(file, [])

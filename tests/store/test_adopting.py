@@ -87,7 +87,7 @@ def test_triggers_views_and_other_tables_stay_behind(backup: Path, tmp_path: Pat
 )
 def test_a_database_of_another_shape_is_refused_and_leaves_nothing(backup: Path, tmp_path: Path, change: str) -> None:
     crafted = with_database(backup, tmp_path / "crafted.zip", lambda base: base.executescript(change))
-    with pytest.raises(FileRefused, match="is damaged, or none of Tesoura's"):
+    with pytest.raises(FileRefused, match="The database in the file is damaged or not from Tesoura"):
         restored(crafted, tmp_path / "back")
     assert not [one for one in tmp_path.iterdir() if one.name.startswith("back")]
 

@@ -30,7 +30,7 @@ def test_a_copy_made_while_it_runs_has_all_that_was_accepted_and_comes_back(runn
     (running.folder / "scripts").mkdir(exist_ok=True)
     (running.folder / "scripts" / "wind.py").write_text("print(1)")
     code, said = tesoura("backup", str(file), "--data", str(running.folder))
-    assert (code, "are in" in said, "keep the file where nobody else reads it" in said) == (0, True, True)
+    assert (code, "are in" in said, "Store it where nobody else can read it" in said) == (0, True, True)
     assert stat.S_IMODE(file.stat().st_mode) == 0o600
     # What comes after the copy is not in it.
     act(running, "instrument.new", kind="run", choices={"title": "Later"})
@@ -41,7 +41,7 @@ def test_a_copy_made_while_it_runs_has_all_that_was_accepted_and_comes_back(runn
     assert (other / "scripts" / "wind.py").read_text() == "print(1)"
     with zipfile.ZipFile(file) as packed:
         assert "tesoura.lock" not in packed.namelist()
-    assert "is there already" in tesoura("backup", str(file), "--data", str(running.folder))[1]
+    assert "already exists" in tesoura("backup", str(file), "--data", str(running.folder))[1]
 
 
 def test_a_folder_that_runs_is_not_replaced_and_one_that_is_there_is_kept(running: Running, tmp_path: Path) -> None:
@@ -86,20 +86,20 @@ def test_what_is_no_copy_leads_out_or_is_damaged_changes_nothing(running: Runnin
     (other / "mine.txt").write_text("mine")
     newer = '{"kind": "tesoura.backup", "version": 1, "database": "9999"}'
     odd: list[tuple[Path, str]] = [
-        (changed(file, tmp_path / "a.zip", **{"../out": "x"}), "leads out of its folder"),
-        (changed(file, tmp_path / "b.zip", **{"backup.json": "{}"}), "no copy of a data folder"),
-        (changed(file, tmp_path / "c.zip", **{"backup.json": newer}), "later version"),
+        (changed(file, tmp_path / "a.zip", **{"../out": "x"}), "in the file points outside its folder"),
+        (changed(file, tmp_path / "b.zip", **{"backup.json": "{}"}), "This is not a backup"),
+        (changed(file, tmp_path / "c.zip", **{"backup.json": newer}), "newer Tesoura"),
         (changed(file, tmp_path / "d.zip", **{"tesoura.db": "what"}), "database in the file is damaged"),
     ]
     (tmp_path / "e.zip").write_bytes(file.read_bytes()[:2_000])
-    for path, why in [*odd, (tmp_path / "e.zip", "damaged, or is not a zip file")]:
+    for path, why in [*odd, (tmp_path / "e.zip", "The file is damaged or not a zip file")]:
         with pytest.raises(FileRefused, match=why) as error:
             backups.read(path, other, wall_clock())
-        assert isinstance(error.value, NewerDocument) == (why == "later version")
+        assert isinstance(error.value, NewerDocument) == (why == "newer Tesoura")
         assert {one.name for one in other.iterdir()} - {"tesoura.lock"} == {"mine.txt"}
     assert not (tmp_path / "out").exists()
     assert sorted(one.name for one in tmp_path.iterdir() if "restoring" in one.name) == []
-    assert "is no data folder" in tesoura("backup", str(tmp_path / "x.zip"), "--data", str(other))[1]
+    assert "is not a Tesoura data folder" in tesoura("backup", str(tmp_path / "x.zip"), "--data", str(other))[1]
 
 
 def test_a_folder_of_an_earlier_version_is_kept_as_it_was_before_it_is_changed(tmp_path: Path) -> None:

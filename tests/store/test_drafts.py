@@ -108,7 +108,7 @@ def test_what_other_windows_did_meanwhile_is_known(store: Store, overlay: Overla
     assert row is not None
     assert row.draft_rev == 3
     assert list(drafts.meanwhile(row, 1, "one")) == [("x 12", frozenset({("a", "x")}))]
-    assert [words for words, _ in drafts.meanwhile(row, 0, "two")] == ["size_px 50", "Taken back: x 12"]
+    assert [words for words, _ in drafts.meanwhile(row, 0, "two")] == ["size_px 50", "Undone: x 12"]
 
 
 def test_only_so_many_edits_are_kept(store: Store, overlay: OverlayRow, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -103,7 +103,7 @@ def test_a_command_that_only_reads_creates_nothing_and_changes_no_file(tmp_path:
     report = tmp_path / "report.json"
     report.write_text('{"kind": "tesoura.sponsor_report"}')
     assert tesoura("shelf", "list", "--data", str(folder)) == (0, "")
-    assert "The signature does not fit" in tesoura("verify", str(report), "--data", str(folder))[1]
+    assert "Invalid signature:" in tesoura("verify", str(report), "--data", str(folder))[1]
     assert files_of(folder) == before
     version_of(folder, "0007")
     before = files_of(folder)
@@ -178,7 +178,7 @@ def test_a_used_folder_without_its_database_does_not_start_as_a_new_one(tmp_path
             base.execute("PRAGMA user_version = 7")
     left = {name: body for name, body in files_of(tmp_path).items() if name != LOCK}
     code, said = tesoura("serve", "--data", str(tmp_path))
-    assert (code, "is missing or empty, though" in said) == (1, True)
+    assert (code, "is missing or empty, although the data folder" in said) == (1, True)
     assert {name: body for name, body in files_of(tmp_path).items() if name != LOCK} == left
 
 
@@ -279,6 +279,6 @@ def test_on_a_full_disk_overlays_are_shown_and_pages_say_why_nothing_is_saved(
         assert "teacup_ana gave a spool" in again.client.get(f"/o/{token}").text
         assert again.client.get("/").status_code == 200
         answer = again.press("/", "/instruments/kettle/do/start")
-        assert "The disk is full. Make room on it." in answer.text
+        assert "The disk is full. Free some space." in answer.text
     finally:
         again.stop()

@@ -49,11 +49,11 @@ EVENTS: tuple[tuple[float, str, dict[str, Any]], ...] = (
     (65, "tea.card", {"shown": True, "sponsor": "Cordel Tea", "test": False}),
     (95, "tea.read_ended", {"seconds": 30.0, "said": 2, "points": 3, "ended": "read", "test": False}),
     (95, "tea.card", {"shown": False, "sponsor": "Cordel Tea", "test": False}),
-    (96, "tea.read_ended", {"seconds": 4.0, "said": 0, "points": 3, "ended": "broken off", "test": False}),
+    (96, "tea.read_ended", {"seconds": 4.0, "said": 0, "points": 3, "ended": "cancelled", "test": False}),
     (97, "tea.linked", {"id": "linked:97", "line": "Cordel Tea: https://tea.example"}),
     (98, "tea.linked", {"id": "linked:98", "line": "Cordel Tea: https://tea.example"}),
     (98.5, "tesoura.effect_ended", {"of": "tea.linked:97", "outcome": "done"}),
-    (98.6, "tesoura.effect_ended", {"of": "tea.linked:98", "outcome": "failed", "why": "the chat is away"}),
+    (98.6, "tesoura.effect_ended", {"of": "tea.linked:98", "outcome": "failed", "why": "○ chat not connected"}),
     (98.7, "tesoura.effect_ended", {"effect": "sound", "outcome": "failed"}),
     (
         99,
@@ -117,10 +117,7 @@ def test_its_figures_are_what_the_log_says(store: Store) -> None:
 def test_one_that_nobody_changed_fits_its_signature_and_the_log(store: Store) -> None:
     found = store.read(lambda session: reports.check(session, store.secrets, signed(store)))
     assert found.wrong == ()
-    assert found.notes == (
-        "The signature fits: nobody changed the report since it was signed.",
-        "The log agrees with every figure.",
-    )
+    assert found.notes == ("Valid signature: the report is unchanged.", "All figures match the log.")
 
 
 def test_over_several_sessions_everything_is_added_and_promised_for_each(store: Store) -> None:
@@ -187,14 +184,14 @@ def test_a_report_of_an_earlier_version_is_signed_as_a_whole(store: Store) -> No
     mark = {"by": signing.public_key(store.secrets), "how": "Ed25519", "signature": signature}
     told = json.loads(json.dumps({**body, "signed": mark}))
     assert wrong(store, told) == []
-    assert wrong(store, {**told, "words": "Friday"})[0].startswith("The signature does not fit")
+    assert wrong(store, {**told, "words": "Friday"})[0].startswith("Invalid signature:")
 
 
 def test_one_that_another_folder_signed_is_told(store: Store, tmp_path: Path) -> None:
     other = open_store(tmp_path / "other")
     try:
         told = json.loads(json.dumps(reports.signed(report(store), other.secrets, at(120))))
-        assert wrong(store, told) == ["It was signed with another key than this data folder's."]
+        assert wrong(store, told) == ["Signed with a different key than this data folder's."]
     finally:
         other.close()
 
@@ -204,7 +201,7 @@ def test_one_that_is_not_whole_is_refused_with_what_is_missing(store: Store, gon
     told = copy.deepcopy(signed(store))
     del told[gone]
     lines = wrong(store, told)
-    unsigned = "The signature does not fit: the report was changed after it was signed."
+    unsigned = "Invalid signature: the report was changed after signing."
     assert lines[0] == (unsigned if gone == "signed" else f"“{gone}” was changed after the report was signed.")
     assert gone == "signed" or len(lines) > 1
 
@@ -214,7 +211,7 @@ def test_the_command_line_tells_whether_report_and_log_agree(store: Store, tmp_p
     path.write_text(json.dumps(signed(store)), "utf-8")
     store.close()
     ran = CliRunner().invoke(main, ["verify", str(path), "--data", data])
-    assert (ran.exit_code, "agrees with every figure" in ran.output) == (0, True), ran.output
+    assert (ran.exit_code, "All figures match the log" in ran.output) == (0, True), ran.output
     path.write_text(path.read_text("utf-8").replace('"appearances": 2', '"appearances": 3', 1), "utf-8")
     ran = CliRunner().invoke(main, ["verify", str(path), "--data", data])
     assert (ran.exit_code, "appearances: it says 3, and the log 2" in ran.output) == (1, True), ran.output

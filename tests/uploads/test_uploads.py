@@ -72,7 +72,7 @@ def test_a_drawing_whose_size_is_no_number_has_that_of_its_view(size: str) -> No
 
 def test_a_text_called_png_a_torn_one_and_an_empty_one_are_refused() -> None:
     assert refused("picture", b"hello, I am a png") == (
-        "This is no picture, whatever its name says: it begins with “hello, I am ”. Add a PNG, JPEG, WebP, GIF or SVG."
+        "This is not a picture; it begins with “hello, I am ”. Add a PNG, JPEG, WebP, GIF or SVG."
     )
     assert "damaged" in refused("picture", png()[:80])
     assert refused("picture", b"") == "The file is empty."
@@ -98,7 +98,7 @@ def test_a_picture_bomb_is_refused_before_it_is_unpacked() -> None:
 
 def test_a_file_too_large_is_refused_with_how_large_it_may_be(monkeypatch: pytest.MonkeyPatch) -> None:
     assert files.too_large("picture", 200_000_000) == (
-        "The file has 200 MB; at most 20 MB fit. Make it smaller and add it again."
+        "The file has 200 MB; at most 20 MB are allowed. Make it smaller and add it again."
     )
     monkeypatch.setitem(files.MAX_BYTES, "picture", 10)
     assert "at most" in refused("picture", png())
@@ -149,14 +149,14 @@ def test_of_an_svg_only_what_draws_is_kept() -> None:
 @pytest.mark.parametrize(
     ("svg", "words"),
     [
-        ("<svg", "not well-formed"),
+        ("<svg", "The drawing is damaged"),
         (
             '<!DOCTYPE svg [<!ENTITY a "b"><!ENTITY c "&a;&a;">]><svg xmlns="http://www.w3.org/2000/svg">&c;</svg>',
             "entities",
         ),
-        ('<svg xmlns="http://www.w3.org/2000/svg" width="0" height="5"/>', "no size"),
-        ('<html><svg xmlns="http://www.w3.org/2000/svg"/></html>', "no picture"),
-        ("<?xml version='1.0'?><feed><svg/></feed>", "no drawing"),
+        ('<svg xmlns="http://www.w3.org/2000/svg" width="0" height="5"/>', "The drawing has no usable size"),
+        ('<html><svg xmlns="http://www.w3.org/2000/svg"/></html>', "not a picture"),
+        ("<?xml version='1.0'?><feed><svg/></feed>", "This is XML but not a drawing"),
     ],
 )
 def test_an_svg_that_is_none_or_that_grows_is_refused(svg: str, words: str) -> None:
@@ -228,13 +228,23 @@ def test_a_typeface_is_read_whole_and_kept_as_woff2() -> None:
 
 @pytest.mark.parametrize(
     ("flags", "words"),
-    [(0, "allows it to be embedded"), (8, "allows it to be embedded"), (4, "pages that are looked at")],
+    [
+        (0, "Its licence allows embedding"),
+        (8, "Its licence allows embedding"),
+        (4, "Its licence allows embedding for viewing, which covers overlays"),
+    ],
 )
 def test_what_the_makers_flag_allows_is_explained(flags: int, words: str) -> None:
     assert words in checked("typeface", typeface(flags)).facts["embedding"]
 
 
-@pytest.mark.parametrize(("flags", "words"), [(2, "restricted licence"), (0x200, "only pictures of its letters")])
+@pytest.mark.parametrize(
+    ("flags", "words"),
+    [
+        (2, "restricted licence"),
+        (0x200, "The typeface's licence allows only bitmaps to be embedded, so it can't be used"),
+    ],
+)
 def test_a_typeface_that_may_not_be_carried_is_refused_with_why(flags: int, words: str) -> None:
     assert words in refused("typeface", typeface(flags))
 
@@ -291,12 +301,12 @@ def test_a_style_sheet_reaches_the_overlay_alone(source: str, scoped: str) -> No
 @pytest.mark.parametrize(
     ("source", "words"),
     [
-        (".a{background:url(http://elsewhere.example/x.png)}", "Line 1: url(…) fetches from elsewhere"),
+        (".a{background:url(http://elsewhere.example/x.png)}", "Line 1: url(…) loads from another address"),
         (".a{color:red}\n.b{background:u\\72l('//e.example')}", "Line 2: url(…)"),
         (".a{background:image-set('x.png' 1x)}", "image-set(…)"),
-        ("@import 'x.css';", "@import brings something in"),
-        ("@font-face{font-family:x;src:local(y)}", "@font-face brings something in"),
-        ("@charset 'x';", "@charset has no place"),
+        ("@import 'x.css';", "@import loads from outside"),
+        ("@font-face{font-family:x;src:local(y)}", "@font-face loads from outside"),
+        ("@charset 'x';", "@charset is not allowed"),
         (".a{}</style><script>alert(1)</script>", "“</”"),
         (".a{behavior:none}", "behavior could run a script"),
         (".a{color red}", "Line 1"),
@@ -326,14 +336,14 @@ def test_on_the_mat_a_style_sheet_has_a_fence_around_it() -> None:
 @pytest.mark.parametrize("deep", ["(", "[", "{", "@media x{", ".a{", "f("])
 def test_a_style_sheet_whose_brackets_lie_too_deep_is_switched_off(deep: str) -> None:
     assert sheets.checked(".a{b:" + deep * 2_000).wrong == (
-        "Its brackets lie more than 32 deep in each other. Write it flatter.",
+        "Its brackets are nested more than 32 levels deep. Nest them less.",
     )
     assert sheets.checked(".a{b:" + "(" * 20 + ")" * 20 + "}").wrong == ()
 
 
 def test_a_style_sheet_that_came_in_longer_than_one_may_be_written_is_switched_off() -> None:
     assert sheets.checked(".a{b:c}" * 2_858).wrong == (
-        "It has 20,006 characters; 20,000 are the most. Leave out what is not needed.",
+        "It has 20,006 characters; 20,000 are allowed. Remove what you don't need.",
     )
 
 
@@ -341,7 +351,7 @@ def test_a_zip_is_no_picture() -> None:
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as archive:
         archive.writestr("a.png", png())
-    assert "no picture" in refused("picture", out.getvalue())
+    assert "not a picture" in refused("picture", out.getvalue())
 
 
 def drawing(inside: str) -> bytes:
@@ -357,12 +367,15 @@ def tenfold(levels: int) -> str:
 @pytest.mark.parametrize(
     ("inside", "words"),
     [
-        ("<g>" * 10_000 + "</g>" * 10_000, "more than 100 deep"),
-        (tenfold(5), "so often that a page stands still"),
-        ('<g id="a"><use href="#a"/></g>', "refer to each other without end"),
-        ('<pattern id="a"><rect fill="url(#b)"/></pattern><pattern id="b"><rect fill="url(#a)"/></pattern>', "end"),
-        ('<filter id="f">' + "<feGaussianBlur/>" * 51 + "</filter>", "stands still"),
-        ('<filter id="f"><feGaussianBlur/></filter>' + '<rect filter="url(#f)"/>' * 50, "stands still"),
+        ("<g>" * 10_000 + "</g>" * 10_000, "more than 100 levels deep"),
+        (tenfold(5), "Save it as a PNG"),
+        ('<g id="a"><use href="#a"/></g>', "The drawing's parts refer to each other in a loop"),
+        (
+            '<pattern id="a"><rect fill="url(#b)"/></pattern><pattern id="b"><rect fill="url(#a)"/></pattern>',
+            "in a loop",
+        ),
+        ('<filter id="f">' + "<feGaussianBlur/>" * 51 + "</filter>", "too complex for a page"),
+        ('<filter id="f"><feGaussianBlur/></filter>' + '<rect filter="url(#f)"/>' * 50, "too complex for a page"),
         ("<g/>" * 20_000, "more than 20,000 parts"),
     ],
 )

@@ -21,7 +21,7 @@ def test_colour_state_and_rest_are_seen() -> None:
     plain = drawn(ButtonFace("b", "Talk", "Play → Talk", "mat"))
     assert plain.size == (96, 96)
     assert (plain.getpixel((1, 50)), plain.getpixel((90, 94))) == (MAT, SHEET)
-    assert drawn(ButtonFace("b", "Song", "viewers see it · Hide", on=True)).getpixel((90, 94)) == THREAD
+    assert drawn(ButtonFace("b", "Song", "on screen · Hide", on=True)).getpixel((90, 94)) == THREAD
     rests = drawn(ButtonFace("b", "Bell", "not now", blocked=True, free_at=105.0, of_s=10.0))
     assert (rests.getpixel((40, 94)), rests.getpixel((60, 94))) == (AMBER, PAPER)
 

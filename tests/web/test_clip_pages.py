@@ -49,10 +49,10 @@ def clip_row(file: str, title: str, at: datetime, size: int, **more: Any) -> Cli
 @pytest.mark.parametrize(
     ("body", "why"),
     [
-        (b"", "a file of 0 bytes"),
+        (b"", "Check the program that writes it"),
         (b"<!doctype html><title>a clip</title>" * 40, "web page"),
-        (b"\0" * 5000, "no video that can be read"),
-        (b"RIFF" + b"\1" * 300, "no video that can be read"),
+        (b"\0" * 5000, "Not a readable video"),
+        (b"RIFF" + b"\1" * 300, "Not a readable video"),
     ],
 )
 def test_what_is_no_clip_is_refused_with_what_it_is_and_nothing_of_it_stays(
@@ -65,9 +65,12 @@ def test_what_is_no_clip_is_refused_with_what_it_is_and_nothing_of_it_stays(
 @pytest.mark.parametrize(
     ("params", "why"),
     [
-        ({"ends_at": "yesterday"}, "with the zone, as in 2026"),
-        ({"ends_at": "2026-11-26T20:04:30"}, "with the zone"),
-        ({"late": "2"}, "late is none of its parameters. There are: title, ends_at, show"),
+        ({"ends_at": "yesterday"}, "Give the time of the last frame with its zone, such as 2026-11-26T20:04:30Z"),
+        (
+            {"ends_at": "2026-11-26T20:04:30"},
+            "Give the time of the last frame with its zone, such as 2026-11-26T20:04:30Z",
+        ),
+        ({"late": "2"}, "late is not a parameter. Known ones: title, ends_at, show"),
     ],
 )
 def test_a_clip_that_is_sent_with_what_cannot_be_is_refused(running: Running, params: dict[str, str], why: str) -> None:
@@ -96,16 +99,16 @@ def test_a_clip_is_sent_listed_named_shown_and_had_again_as_it_was(running: Runn
     said = running.do(f"clip.name?clip={clip}", {"title": "the calm one"}, follow_redirects=True)
     assert "It is called the calm one." in flat(said.text)
     said = running.do(f"clip.trim?clip={clip}", {"begin": "1", "end": "1.2"}, follow_redirects=True)
-    assert "At least half a second must be left of it." in flat(said.text)
+    assert "At least half a second must remain." in flat(said.text)
     said = running.do(f"clip.trim?clip={clip}", {"begin": "soon", "end": "9"}, follow_redirects=True)
     assert "Give seconds, such as 4.2." in flat(said.text)
     said = running.do(f"clip.seen_at?clip={clip}", {"at": "3"}, follow_redirects=True)
-    assert "This clip is of no kill, so nothing can be learned from it." in flat(said.text)
+    assert "This clip has no kill to measure the delay with." in flat(said.text)
     said = running.do(f"clip.remove?clip={clip}", follow_redirects=True)
-    assert "the calm one was taken away." in flat(said.text)
+    assert "the calm one was deleted." in flat(said.text)
     assert running.client.get("/clips").text.count("the calm one") == 0
     said = running.do(f"clip.restore?clip={clip}", follow_redirects=True)
-    assert "the calm one is back." in flat(said.text)
+    assert "the calm one was restored." in flat(said.text)
 
 
 def test_markers_tell_when_what_was_counted_happens_in_the_file(running: Running) -> None:
@@ -138,12 +141,12 @@ def test_what_is_not_there_is_said_to_be_so(running: Running) -> None:
     assert running.client.get("/clips/7/file").status_code == 404
     for what in ("remove", "restore", "star", "show"):
         said = running.do(f"clip.{what}?clip=7")
-        assert "no such clip" in flat(said.text), what
-    for chosen, why in (("", "Choose the clips first."), ("7", "no such clip"), ("1 " * 101, "At most 100 fit")):
+        assert "no longer exists" in flat(said.text), what
+    for chosen, why in (("", "Choose the clips first."), ("7", "no longer exists"), ("1 " * 101, "At most 100 clips")):
         said = running.do("clip.reel", {"clips": chosen, "title": "Best"}, follow_redirects=True)
         assert why in flat(said.text)
     said = running.do("clip.take", {"source": "nowhere", "seconds": "9"}, follow_redirects=True)
-    assert "There is no source of clips nowhere." in flat(said.text)
+    assert "There is no video source nowhere." in flat(said.text)
     assert running.client.get("/clips?skip=abc&session=never&find=%25").status_code == 200
 
 
@@ -203,7 +206,7 @@ def test_a_long_shelf_is_sifted_and_leafed_through(running: Running) -> None:
 
     assert names("/clips") == [f"cut {at}" for at in range(60)]
     page = running.client.get("/clips?of=again&starred=yes").text
-    older = re.search(r'href="([^"]+)">Older ones', page)
+    older = re.search(r'href="([^"]+)">Older clips', page)
     assert older is not None
     assert names(older[1].replace("&amp;", "&")) == [f"cut {at}" for at in range(120, 130, 2)]
     assert names("/clips?find=cut+12&of=again") == ["cut 12", "cut 112", *(f"cut {at}" for at in range(120, 130))]
@@ -225,7 +228,7 @@ def test_room_that_is_nearly_full_is_told_and_so_is_what_went(running: Running) 
     assert told(running, "tesoura.clips_let_go") == [{"clips": 1, "titles": "b"}]
     send(running, title="and one more")
     assert told(running, "tesoura.clips_nearly_full") == [{"taken_gb": 0.85, "of_gb": 1.0}]
-    assert "The room is nearly full: from here on the oldest go." in flat(running.client.get("/clips").text)
+    assert "Storage is nearly full." in flat(running.client.get("/clips").text)
 
 
 def test_pictures_that_were_not_drawn_before_it_ended_are_drawn_at_the_next_start(running: Running) -> None:

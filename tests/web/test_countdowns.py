@@ -122,13 +122,13 @@ def test_a_clock_set_by_the_system_does_not_shorten_a_break(running: Running) ->
 @pytest.mark.parametrize(
     ("typed", "wrong"),
     [
-        ({"title": ""}, "This needs a name."),
+        ({"title": ""}, "Enter a name."),
         ({"length": "ten"}, "“ten” is not a length of time. Write it as 10 min, 10:00, 90 s or 1h 5m."),
-        ({"length": "0"}, "That is no time at all. Give at least 1 s."),
-        ({"length": "400 days"}, "That is more than 366 days. Count down to a date instead"),
+        ({"length": "0"}, "Give at least 1 s."),
+        ({"length": "400 days"}, "That's more than 366 days. Count down to a date instead"),
         ({"counts": "time", "to": "at tea"}, "“at tea” is not a time. Write it as 20:15"),
-        ({"counts": "event", "signal": ""}, "Choose the signal that tells when the event begins"),
-        ({"last_minute": "{lft} to go"}, "Write {left} where the time should stand"),
+        ({"counts": "event", "signal": ""}, "Choose the signal with the event's start time, such as shows.starts_at"),
+        ({"last_minute": "{lft} to go"}, "Write {left} in place of the time"),
         ({"end_s": "-4"}, "Give a number from 0 to 3600"),
     ],
 )
@@ -143,7 +143,7 @@ def test_a_time_that_is_over_offers_tomorrows(still: Running) -> None:
     make(still, counts="time", to="19:00")
     answer = still.press("/", "/instruments/kettle_break/do/start", headers={"HX-Request": "true"})
     assert answer.status_code == 422
-    assert "Today's 19:00 is over. Tomorrow's?" in answer.text.replace("&#39;", "'")
+    assert "Today's 19:00 has passed. Do you mean tomorrow's?" in answer.text.replace("&#39;", "'")
     assert 'value="tomorrow 19:00"' in answer.text
     still.press("/", "/instruments/kettle_break/do/start", {"to": "tomorrow 19:00"})
     assert text(still) == "23:00:00"
@@ -170,7 +170,7 @@ def test_it_is_put_away_and_brought_back_with_its_time(still: Running) -> None:
     do(still, "start")
     still.do("instrument.remove?instrument=kettle_break")
     assert still.client.get("/instruments/kettle_break").status_code == 404
-    assert "Bring it back" in still.client.get("/instruments/").text
+    assert "Restore" in still.client.get("/instruments/").text
     still.do("instrument.restore?instrument=kettle_break")
     assert still.signal("kettle_break.state")["value"] == "running"
 
@@ -230,7 +230,11 @@ def test_a_sound_that_is_added_is_checked_by_its_content(running: Running) -> No
     # Well over a megabyte, which is what a form may have; a sound may have five.
     long = sound[:4] + (2_000_000).to_bytes(4, "little") + sound[8:] + b"\0" * 2_000_000
     assert running.press("/", "/media/sound", files={"file": ("long.wav", long)}).status_code == 200
-    bad = [(b"<svg/>", "no sound that browsers play"), (sound[:30], "WAV file is broken"), (b"", "is empty")]
+    bad = [
+        (b"<svg/>", "Browsers can't play this sound"),
+        (sound[:30], "The WAV file is damaged, or browsers can't play it"),
+        (b"", "is empty"),
+    ]
     for data, why in bad:
         refused = running.press("/", "/media/sound", files={"file": ("knock.wav", data)})
         assert refused.status_code == 422
@@ -243,7 +247,7 @@ def test_a_piece_is_laid_on_an_overlay_and_knows_its_last_word(still: Running) -
     assert went.status_code == 302
     mat = still.client.get(went.headers["location"]).text.replace("&#39;", "'")
     assert 'data-say="' in mat
-    assert "At its last word, “Kettle's on, in we go, " in mat
+    assert "With its last text, “Kettle's on, in we go, " in mat
 
 
 def test_the_countdowns_text_is_kept_in_a_text_file(still: Running) -> None:
@@ -270,7 +274,7 @@ def test_the_end_is_rehearsed_for_oneself_alone_with_its_last_words(running: Run
 def test_a_countdown_to_a_time_of_day_shows_how_it_will_look_and_says_when_that_is_over(running: Running) -> None:
     given = {"title": "Tea", "counts": "time", "to": "2001-01-01 20:15"}
     told = flat(running.press("/instruments/new/countdown", "/instruments/try/countdown", given).text)
-    assert "2001-01-01 20:15 is over. Give a time to come." in told
+    assert "2001-01-01 20:15 has passed. Give a future time." in told
     past = flat(running.press("/", "/instruments/try/countdown", {**given, "to": "0:00"}).text)
-    assert "Today's 0:00 is over: this is how tomorrow 0:00 would look." in past.replace("&#39;", "'")
+    assert "Today's 0:00 has passed: this is how tomorrow 0:00 would look." in past.replace("&#39;", "'")
     assert 'preview-now">05:00<' not in past

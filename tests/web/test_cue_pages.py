@@ -23,9 +23,9 @@ def test_a_cue_is_fired_through_the_api_and_says_what_it_does(running: Running) 
     running.do("instrument.new?kind=cue", CHEER)
     [cue] = running.client.get("/api/cues", headers=running.auth).json()
     assert (cue["name"], cue["values"]["state"]) == ("cheer", "ready")
-    assert cue["sentence"] == ("When gift happens, set script.cheers to {event.name}, no more often than every 2 min.")
+    assert cue["sentence"] == ("When gift happens, set script.cheers to {event.name}, with a cooldown of 2 min.")
     first = running.client.post("/api/cues/CHEER/press", json={"person": "tuck"}, headers=running.auth)
-    assert (first.status_code, first.json()) == (200, {"name": "cheer", "effect": "It fires now."})
+    assert (first.status_code, first.json()) == (200, {"name": "cheer", "effect": "Running now."})
     until(lambda: running.signal("cheer.state").get("value") == "rests")
     again = running.client.post("/api/cues/cheer/press", headers=running.auth)
     assert again.json()["effect"] == "Not now: 120 s left."
@@ -55,7 +55,7 @@ def test_what_is_wrong_is_told_beside_its_field_and_nothing_is_kept(running: Run
     answer = running.do("instrument.new?kind=cue", {**CHEER, "rests": "often", "value_of_1": "{"})
     assert answer.status_code == 422
     assert "“often” is not a length of time" in answer.text
-    assert "Nothing happens by itself yet" in running.client.get("/cues/").text
+    assert "No cues yet" in running.client.get("/cues/").text
     for path in ("/cues/nobody", "/cues/nobody/card", "/cues/nobody/history", "/instruments/new/cue"):
         assert running.client.get(path).status_code == 404
     running.do("instrument.new?kind=cue", CHEER)
@@ -69,24 +69,24 @@ def test_while_it_is_made_it_says_what_is_missing_and_what_it_would_have_done(ru
     typed = {**CHEER, "field_1": "amount", "how_1": "at least", "value_1": "5", "may_wait": "1"}
     tried = flat(running.press("/", "/cues/try", typed).text)
     assert 'hx-post="/cues/would"' in tried
-    assert "has not come yet" not in tried
+    assert "has no value yet" not in tried
     would = flat(running.press("/", "/cues/would", typed).text)
-    assert "It would have fired <b>2 times</b> in the last 12 hours; 1 refusal." in would
+    assert "Would have run <b>2 times</b> in the last 12 hours; 1 refusal." in would
     assert len(re.findall(r'href="/log/\d+"', would)) == 2
     missing = flat(running.press("/", "/cues/try", {**typed, "event": "", "signal_1": ""}).text)
-    assert "Still to be told: what happens, the value." in missing
+    assert "Still missing: event, value." in missing
     level = {**CHEER, "when": "crosses", "signal": "a.b", "level": "4"}
-    assert "a.b has not come yet. Is the name right?" in flat(running.press("/", "/cues/try", level).text)
-    assert "What a.b was then is not in the log." in flat(running.press("/", "/cues/would", level).text)
+    assert "a.b has not been received yet. Check the name." in flat(running.press("/", "/cues/try", level).text)
+    assert "The log doesn't store past values of a.b." in flat(running.press("/", "/cues/would", level).text)
     pressed = flat(running.press("/", "/cues/would", {**CHEER, "when": "press"}).text)
-    assert "It fires when it is pressed" in pressed
+    assert "It runs only when pressed" in pressed
 
 
 def test_a_field_that_never_came_and_a_level_of_a_text_are_doubted(running: Running) -> None:
     running.event(type="gift", data={"name": "tuck", "amount": 3})
     typed = {**CHEER, "field_1": "amont", "how_1": "at least", "value_1": "5"}
     tried = flat(running.press("/", "/cues/try", typed).text)
-    assert "No gift so far has told of “amont”. The nearest is amount." in tried
+    assert "No gift so far has “amont”. The nearest is amount." in tried
     running.client.put("/api/signals/who", json={"value": "tuck"}, headers=running.auth)
     level = {**CHEER, "when": "crosses", "signal": "script.who", "level": "4"}
     assert "script.who is the text “tuck” now: a text reaches no level." in flat(
@@ -131,9 +131,9 @@ def test_cues_that_would_press_each_other_in_a_circle_are_refused_with_the_way(r
     circle = {"title": "One", "do_1": "scene", "scene_1": "Talk", "do_2": "press", "cue_2": "three"}
     answer = running.do("instrument.change?instrument=one", circle)
     assert answer.status_code == 422
-    assert "It would press itself: one → three → two → one. Leave one of them out." in answer.text
+    assert "It would run itself: one → three → two → one. Remove one of them." in answer.text
     assert (
-        "It would press itself: one → one."
+        "It would run itself: one → one."
         in running.do("instrument.change?instrument=one", {**circle, "cue_2": "one"}).text
     )
 
@@ -141,11 +141,11 @@ def test_cues_that_would_press_each_other_in_a_circle_are_refused_with_the_way(r
 @pytest.mark.parametrize(
     ("given", "words"),
     [
-        ({"event": ""}, "choose a type of event that has come"),
+        ({"event": ""}, "Choose an event type, such as gift"),
         ({"when": "chat", "word": " "}, "such as !spin"),
         ({"signal_1": "cheers"}, "or a new one such as script.cheers"),
         ({"signal_1": " "}, "Choose a value"),
-        ({"do_1": "scene", "scene_1": ""}, "they are named under Preferences"),
+        ({"do_1": "scene", "scene_1": ""}, "Add scenes under Preferences"),
         ({"when": "feed"}, "Choose the feed"),
     ],
 )
@@ -158,7 +158,7 @@ def test_what_is_missing_says_what_to_do(running: Running, given: dict[str, str]
 def test_what_a_press_led_to_stays_in_sight_when_the_card_is_drawn_again(running: Running) -> None:
     running.do("instrument.new?kind=cue", {**CHEER, "rests": "1 h"})
     running.press("/", "/cues/cheer/do/press", {}, headers={"HX-Request": "true"})
-    assert "It fires now." in flat(running.client.get("/cues/cheer/card").text)
+    assert "Running now." in flat(running.client.get("/cues/cheer/card").text)
     refused = running.press("/", "/cues/cheer/do/press", {}, headers={"HX-Request": "true"})
     assert "left." in flat(refused.text)
     assert "Not now" in flat(running.client.get("/cues/cheer/card").text)

@@ -34,7 +34,7 @@ class Phone(httpx.Client):
 def test_a_phone_is_paired_by_digits_and_its_cookie_lets_its_socket_in(running: Running) -> None:
     lay(running, does="scene", scene="Talk")
     with closing(Phone(running, pair(running, name="Mara's phone"))) as client:
-        assert "Mara&#39;s phone" in client.shown
+        assert "Mara's phone" in client.shown
         cookie = f"tesoura_device_{running.port}"
         (kept,) = [one for one in client.cookies.jar if one.name == cookie]
         assert kept.has_nonstandard_attr("HttpOnly")
@@ -58,7 +58,7 @@ def test_a_code_stands_behind_the_sign_that_no_server_is_sent(running: Running) 
     with closing(Phone(running, secret)) as client:
         assert "Buttons · Tesoura" in client.shown
     with closing(Phone(running, secret)) as client:
-        assert "This code does not work, or no more." in client.shown
+        assert "This code is wrong or has expired." in client.shown
         assert client.get("/phone/").url.path == "/phone/pair"
 
 
@@ -70,13 +70,13 @@ def test_a_device_is_changed_and_removed_on_the_page(running: Running) -> None:
     page = flat(running.client.get("/devices/").text)
     assert "<h3>Pocket</h3>" in page
     assert "Presses on Play, Breaks." in page
-    assert "Choose a leaf at least" in running.do("device.change?device=1", {"name": "Pocket"}).text
+    assert "Choose at least one button page" in running.do("device.change?device=1", {"name": "Pocket"}).text
     Phone(running, pair(running)).close()
     answer = running.do("device.change?device=2", {"leaves": ["l1"], "name": "pocket"})
     assert "There is a device pocket already." in answer.text
     running.do("device.remove?device=1", {})
     assert "“Pocket” was removed." in running.client.get("/devices/").text
-    assert "There is no such device any more." in running.do("device.remove?device=1", {}).text
+    assert "This device no longer exists." in running.do("device.remove?device=1", {}).text
 
 
 def test_devices_of_the_same_name_are_told_apart(running: Running) -> None:
@@ -89,15 +89,15 @@ def test_devices_of_the_same_name_are_told_apart(running: Running) -> None:
 
 def test_a_pairing_can_be_closed_and_needs_a_leaf(running: Running) -> None:
     # From an empty folder the way leads to the desk, and not to the page of the first step.
-    there = re.search(r'href="([^"]+)">Lay a leaf of buttons first\.', running.client.get("/devices/").text)
+    there = re.search(r'href="([^"]+)">Create a button page first\.', running.client.get("/devices/").text)
     assert there
-    assert "Make a leaf" in running.client.get(there[1]).text
+    assert "Create button page" in running.client.get(there[1]).text
     lay(running, does="air")
     code = pair(running)
     running.do("device.close", {})
     with closing(Phone(running, code)) as client:
-        assert "This code does not work" in client.shown
-    assert "There is no such leaf any more." in running.do("device.pair", {"leaves": ["l77"]}).text
+        assert "This code is wrong or has expired" in client.shown
+    assert "This button page no longer exists." in running.do("device.pair", {"leaves": ["l77"]}).text
 
 
 @pytest.mark.parametrize("path", ["/", "/signals/", "/devices/", "/log/", "/preferences/", "/desk/leaves/"])

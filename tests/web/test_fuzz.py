@@ -535,7 +535,7 @@ def test_nothing_that_a_socket_could_say_stops_it(evening: Running) -> None:
         {"silent": True},
         {"since": "x.1"},
         {"painted": 3, "spans": [["text", 1_700_000_000_000, 4_000, 1]]},
-        {"trouble": {"of": "text", "why": "no picture"}},
+        {"trouble": {"of": "text", "why": "not a picture"}},
     ]
     for turn in range(MESSAGES // 30):
         with connect(evening.address.replace("http", "ws") + places[turn % 2], proxy=None) as socket:

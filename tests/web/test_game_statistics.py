@@ -55,7 +55,7 @@ def test_kills_are_counted_as_they_come_and_from_the_log_when_the_rule_changes(r
 def test_a_game_that_sends_no_deaths_counts_them_by_kills_once_that_is_accepted(running: Running) -> None:
     make(running)
     kill(running)
-    offer = "has never sent a death."
+    offer = ", but no death event was received."
     assert offer not in flat(running.client.get("/instruments/game").text)
     running.event(type="kill", data={"actor": "tuck", "target": "mara_vane"})
     assert offer in flat(running.client.get("/instruments/game").text)
@@ -106,10 +106,10 @@ def test_a_kill_that_the_log_corrected_is_counted_as_corrected(running: Running)
 
 def test_a_wrong_field_is_said_and_nothing_is_made(running: Running) -> None:
     for field, typed, why in [
-        ("vitals", "health lots", "Write each with what it is full at"),
+        ("vitals", "health lots", "Each with its full value, such as health 100, shield 50"),
         ("within_s", "0", "Give a number from 1 to 60"),
         ("last", "99", "Give a number from 1 to 30"),
-        ("title", " ", "This needs a name."),
+        ("title", " ", "Enter a name."),
     ]:
         answer = running.do("instrument.new?kind=statistics", {**FORM, field: typed})
         assert answer.status_code == 422
@@ -172,7 +172,7 @@ def test_the_overlays_list_says_that_a_card_is_empty_until_a_match_ends(running:
     _card_overlay(running)
     desk = flat(running.client.get("/").text)
     assert "“Match-end card” is empty until a match ends." in desk
-    assert "Show it now, with made-up matches" in desk
+    assert "Show now with made-up matches" in desk
 
 
 @pytest.mark.parametrize("of", ["1", "2", "30"])
@@ -224,8 +224,8 @@ def test_a_game_played_by_hand_is_counted(running: Running, game: Duelling) -> N
     until(lambda: told(running, "session_wins") == 1)
     assert [told(running, name) for name in ("ended_kills", "ended_deaths", "rating")] == [1, 1, 1_430]
     assert (
-        "Wait for the buttons" in running.client.get(game.address).text
-        or "It waits" in running.client.get(game.address).text
+        "Automatic · Only react to buttons" in running.client.get(game.address).text
+        or "Manual · Play automatically" in running.client.get(game.address).text
     )
     assert running.client.post(f"{game.address}/do", data={"what": "Fly"}).status_code == 400
 
@@ -270,6 +270,6 @@ def test_a_name_that_nothing_told_of_is_questioned_with_those_that_were(running:
     running.event(type="kill", data={"actor": "mara_vane", "target": "otto_knot", "tags": ["gust bonus"]})
     given = {"title": "Game", "player": "mara_vain", "without_tags": "Gust Bonus, gust bonsu"}
     told = flat(running.press("/instruments/new/statistics", "/instruments/try/statistics", given).text)
-    assert "Your name in the game: nothing that came lately told of “mara_vain”. It told of mara_vane." in told
-    assert "nothing that came lately told of “gust bonsu”. It told of gust bonus." in told
+    assert "Your name in the game: no recent event has “mara_vain”. Recent events have mara_vane." in told
+    assert "no recent event has “gust bonsu”. Recent events have gust bonus." in told
     assert "“Gust Bonus”" not in told

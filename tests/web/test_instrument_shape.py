@@ -101,7 +101,7 @@ class Lamps:
         return []
 
     def extremes(self, at: datetime) -> Mapping[str, Extremes]:
-        return {"lit": Extremes("88888888888888888888", "all of them")}
+        return {"lit": Extremes("88888888888888888888", "all")}
 
     def saved(self) -> dict[str, Any]:
         out_at = self.out_at.isoformat() if self.out_at else None
@@ -128,7 +128,7 @@ KIND = InstrumentKind(
     "Lamps",
     "Lamps that are lit one by one.",
     "lamps",
-    {"title": Field("Its name", line(60)), "of": Field("How many", whole(1, 9), default="3")},
+    {"title": Field("Title", line(60)), "of": Field("How many", whole(1, 9), default="3")},
     begin=lambda name, choices, almanac, now: Lamps(name, choices["of"]),
     restore=_restored,
     outputs=lambda choices: {"lit": "lamps", "rooms": "rooms"},
@@ -324,7 +324,7 @@ def test_items_are_added_changed_moved_and_taken_out_and_each_is_taken_back(shap
         command(shaped, "add_item", room=room, lamps="2")
     added = command(shaped, "add_item", room="attic", at=0)
     assert rooms(shaped) == [("attic", 1), ("hall", 2), ("stair", 2)]
-    assert "most there can be" in command(shaped, "add_item", room="cellar")["detail"]
+    assert "already, which is the maximum" in command(shaped, "add_item", room="cellar")["detail"]
     attic = added["undo"]["parameters"]["item"]
     moved = command(shaped, "move_item", item=attic, by=2)
     assert rooms(shaped) == [("hall", 2), ("stair", 2), ("attic", 1)]
@@ -345,7 +345,7 @@ def test_items_are_operated_from_the_instruments_page(shaped: Running) -> None:
     shaped.do("instrument.new?kind=lamps", {"title": "Lamps"})
     page = shaped.do("instrument.command?instrument=lamps&command=add_item", {"room": "", "lamps": "99"})
     assert page.status_code == 422
-    assert "This needs a name." in page.text
+    assert "Enter a name." in page.text
     shaped.do("instrument.command?instrument=lamps&command=add_item", {"room": "hall", "lamps": "2"})
     shaped.do("instrument.command?instrument=lamps&command=add_item", {"room": "stair", "lamps": "1"})
     [hall, _] = shaped.client.get("/api/instruments", headers=shaped.auth).json()[0]["items"]
@@ -395,5 +395,5 @@ def test_why_names_the_events_that_changed_a_value(shaped: Running) -> None:
         ("tesoura.command.lamps", "key:tests", 0, 1),
     ]
     page = shaped.client.get("/signals/lamps.lit/why", headers={"HX-Request": "true"}).text
-    assert "What changed it" in page
+    assert "Last changes" in page
     assert shaped.client.get("/signals/lamps.nothing/why").status_code == 404

@@ -261,7 +261,7 @@ def test_the_desk_says_when_others_hold_nearly_all_connections(running: Running)
 def test_this_machine_needs_no_password_whatever_the_door(running: Running) -> None:
     open_door(running)
     page = running.client.get("/devices/").text
-    assert "Other machines are let in" in page
+    assert "Other machines can connect on port" in page
     assert running.client.get("/signals/").status_code == 200
     assert running.client.get("/", headers={"Host": f"10.0.0.3:{running.port}"}).status_code == 403
 
@@ -303,7 +303,7 @@ def test_wrong_passwords_are_slowed_after_five_and_logged(running: Running) -> N
         late = sign_in(client, PASSWORD)
         assert late.status_code == 429
         assert 55 <= int(late.headers["Retry-After"]) <= 60
-    until(lambda: running.client.get("/log/").text.count("somebody gave a wrong password") >= 5)
+    until(lambda: running.client.get("/log/").text.count("wrong password entered") >= 5)
     assert "wrong-1" not in running.client.get("/log/").text
 
 
@@ -337,7 +337,7 @@ def test_only_this_machine_opens_the_door(running: Running) -> None:
         token = re.search(r'<meta name="csrf" content="([^"]+)"', client.get("/devices/").text)
         assert token
         said = client.post("/do/listening.off", data={"csrf_token": token[1]}).text
-        assert "Let nobody else in can only be done by: the owner, on this machine." in said
+        assert "is only allowed for: the owner, on this machine." in said
         assert running.runtime.listening.door == door
         with pytest.raises(InvalidStatus):
             connect(f"ws://127.0.0.1:{door.port}/device-socket", origin="http://example.org").__enter__()  # type: ignore[call-overload]

@@ -29,11 +29,11 @@ AT = datetime(2026, 1, 8, 19, 2, tzinfo=UTC)
             "Starting soon: 3 minutes added by the desk",
         ),
         ("tesoura.command.tea", {"command": "add", "by_s": -90.0}, "desk", "Starting soon: 90 s taken by the desk"),
-        ("tesoura.air_cleared", {"cleared": True}, "desk", "everything taken off air by the desk"),
-        ("tesoura.air_cleared", {"cleared": False}, "desk", "everything on air again by the desk"),
+        ("tesoura.air_cleared", {"cleared": True}, "desk", "everything hidden by the desk"),
+        ("tesoura.air_cleared", {"cleared": False}, "desk", "everything shown again by the desk"),
         ("tesoura.skipped", {"text": "rude"}, "desk", "“rude” skipped by the desk"),
         ("tesoura.command.tea", {"command": "pause"}, "key:pads", "Starting soon: paused by a program, key “pads”"),
-        ("tesoura.command.final", {"command": "point", "side": "home"}, None, "Break final: a point for home"),
+        ("tesoura.command.final", {"command": "point", "side": "home"}, None, "Break final: point for home"),
         ("tesoura.command.final", {"command": "swap_ends"}, "desk", "Break final: change ends by the desk"),
         ("tesoura.command.gone_one", {"command": "set_it", "to": 4}, None, "gone one: set it, to 4"),
         (
@@ -48,15 +48,15 @@ AT = datetime(2026, 1, 8, 19, 2, tzinfo=UTC)
             "feed:reach",
             "Reach failed: No answer.",
         ),
-        ("tesoura.feed", {"feed": "reach", "state": "back"}, "feed:reach", "Reach is back"),
+        ("tesoura.feed", {"feed": "reach", "state": "back"}, "feed:reach", "Reach recovered"),
         ("tesoura.cue.big", {"outcome": "fires"}, "instrument:big", "A big gift: fires"),
         (
             "tesoura.effect_ended",
             {"effect": "say", "target": "chat", "line": "hello", "outcome": "done"},
             None,
-            "said in Chat: hello: done",
+            "sent to Chat: hello: done",
         ),
-        ("tesoura.scene", {"value": "Break"}, "desk", "the scene became Break by the desk"),
+        ("tesoura.scene", {"value": "Break"}, "desk", "scene: Break by the desk"),
         ("tesoura.set_by_hand", {"signal": "losses.value", "value": 3}, "desk", "losses.value set to 3 by the desk"),
         ("tesoura.correction", {"field": "amount", "was": 5, "now": 7}, "desk", "amount corrected, 5 → 7 by the desk"),
         ("tesoura.correction", {"seq": 4, "void": True}, "desk", "event voided by the desk"),
@@ -78,7 +78,7 @@ def test_raw_types_and_exact_times_are_shown_on_demand(running: Running) -> None
     running.do("session.start")
     running.press("/", "/scene", {"scene": "Break"})
     plain = flat(running.client.get("/log/?type=tesoura.scene").text)
-    assert "the scene became Break by the desk" in plain
+    assert "scene: Break by the desk" in plain
     assert "tesoura.scene 20" not in plain
     raw = flat(running.client.get("/log/?type=tesoura.scene&raw=1").text)
     assert "tesoura.scene 20" in raw
@@ -99,8 +99,8 @@ def test_a_feed_that_fails_freezes_its_overlay_and_stands_in_the_report(running:
     report = until(
         lambda: (page := flat(running.client.get("/reports/1").text)) and "Feeds that failed" in page and page
     )
-    assert "trouble of its own (500)" in report
-    assert "not back yet" not in report
+    assert "a server error (500)" in report
+    assert "still down" not in report
 
 
 def test_a_failure_that_ended_while_tesoura_was_off_is_not_said_to_go_on(tmp_path: Path, members: Any) -> None:
@@ -111,7 +111,7 @@ def test_a_failure_that_ended_while_tesoura_was_off_is_not_said_to_go_on(tmp_pat
         before.add_feed(f"{members.address}/channels/mara_vane", period_s=0.5)
         until(lambda: before.signal("reach.members").get("freshness") == "live")
         members.fail("500")
-        until(lambda: "not back yet" in before.client.get("/reports/1").text)
+        until(lambda: "still down" in before.client.get("/reports/1").text)
     finally:
         before.stop()
     members.fail(None)
@@ -119,6 +119,6 @@ def test_a_failure_that_ended_while_tesoura_was_off_is_not_said_to_go_on(tmp_pat
     try:
         until(lambda: after.signal("reach.members").get("freshness") == "live")
         report = after.client.get("/reports/1").text
-        assert ("the log does not tell" in report, "not back yet" in report) == (True, False)
+        assert ("unknown" in report, "still down" in report) == (True, False)
     finally:
         after.stop()

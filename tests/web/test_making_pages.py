@@ -40,16 +40,16 @@ def test_a_formula_is_seen_before_it_is_kept(running: Running) -> None:
     running.client.put("/api/signals/kills", json={"value": 20}, headers=running.auth)
     assert running.signal("own.half_of_it")["value"] == 10.0
     wrong = running.press("/", "/signals/try/formula", {"name": "x", "formula": "script.kills /"}).text
-    assert "the formula stops too soon" in wrong
+    assert "the formula is incomplete" in wrong
     waits = running.press("/", "/signals/try/formula", {"name": "x", "formula": "script.nobody + 1"}).text
-    assert "script.nobody has not come yet" in waits
+    assert "script.nobody has no value yet" in waits
 
 
 def test_a_formula_that_would_read_itself_is_refused_with_the_way_it_goes(running: Running) -> None:
     for name, formula in (("a", "script.kills + 1"), ("b", "own.a * 2"), ("c", "own.b - 3")):
         running.do("computed.new?kind=formula", {"name": name, "formula": formula})
     words = refused(running, "/do/computed.change?computed=1&_then=/signals/", {"name": "a", "formula": "own.c + 1"})
-    assert "It would read itself: own.a → own.c → own.b → own.a" in words
+    assert "It would depend on itself: own.a → own.c → own.b → own.a" in words
     assert "own.d → own.d" in refused(
         running, "/do/computed.new?kind=formula&_then=/signals/", {"name": "d", "formula": "own.d + 1"}
     )
@@ -58,21 +58,21 @@ def test_a_formula_that_would_read_itself_is_refused_with_the_way_it_goes(runnin
 @pytest.mark.parametrize(
     ("kind", "typed", "words"),
     [
-        ("formula", {"name": "", "formula": "1"}, "Give it a name"),
-        ("formula", {"name": "x", "formula": ""}, "there is nothing here"),
-        ("window", {"name": "gift", "types": "gift", "stats": "count", "over": "today"}, "is in use already"),
-        ("window", {"name": "own", "types": "gift", "stats": "count", "over": "today"}, "is in use already"),
-        ("window", {"name": "w", "types": "", "stats": "count"}, "Choose what is counted"),
+        ("formula", {"name": "", "formula": "1"}, "Use lower case letters"),
+        ("formula", {"name": "x", "formula": ""}, "the formula is empty"),
+        ("window", {"name": "gift", "types": "gift", "stats": "count", "over": "today"}, "” is already in use"),
+        ("window", {"name": "own", "types": "gift", "stats": "count", "over": "today"}, "” is already in use"),
+        ("window", {"name": "w", "types": "", "stats": "count"}, "Choose an event type, such as gift"),
         ("window", {"name": "w", "types": "gift", "stats": ""}, "Tick at least one"),
         (
             "window",
             {"name": "w", "types": "gift", "stats": "count", "over": "minutes", "length": "0"},
-            "outside what fits",
+            "is out of range",
         ),
         (
             "window",
             {"name": "w", "types": "gift", "stats": "count", "only_if": "gift.amount > 1"},
-            "write event.amount",
+            "Write event.amount",
         ),
         ("chain", {"name": "c", "types": "gift", "within_s": "never"}, "is not a number"),
         ("goal", {"name": "g", "signal": "nobody", "start": "0", "target": "1"}, "Choose a signal"),
@@ -118,7 +118,7 @@ def test_a_text_file_is_replaced_whole_whenever_its_text_changes(running: Runnin
     assert f'data-copy="{file}"' in page
     assert re.search(r"\d\d:\d\d:\d\d", page)
     running.do("file.change?file=1", {**typed, "wording": "{script.kills:ordinal}"})
-    assert "no format" in running.do("file.change?file=1", {**typed, "wording": "{script.kills:ordinal}"}).text
+    assert "” is not a format" in running.do("file.change?file=1", {**typed, "wording": "{script.kills:ordinal}"}).text
     running.do("file.remove?file=1")
     running.client.put("/api/signals/kills", json={"value": 3}, headers=running.auth)
     running.do("file.restore?file=1")
@@ -164,7 +164,7 @@ def test_a_folder_that_cannot_be_written_says_so(running: Running, tmp_path: Pat
     (tmp_path / "taken").write_text("")
     page = running.do("file.folder", {"folder": str(tmp_path / "taken")}, follow_redirects=True).text
     assert "Nothing can be written there" in page
-    assert "whole path" in running.do("file.folder", {"folder": "texts"}, follow_redirects=True).text
+    assert "full path" in running.do("file.folder", {"folder": "texts"}, follow_redirects=True).text
     running.do("file.folder", {"folder": str(tmp_path / "new")})
     running.do("file.new", {"name": "a", "wording": "hello"})
     until(lambda: (tmp_path / "new" / "a.txt").exists())
@@ -212,7 +212,7 @@ def test_ready_made_files_show_what_they_would_say_and_are_made(running: Running
             == {"top_giver_all.txt": "Ana leads", "gift_goal.txt": "20 of 100 spools"}
         )
     )
-    assert "there already" in running.client.get("/files/ready").text
+    assert "already exists" in running.client.get("/files/ready").text
     assert "Tick at least one" in running.press("/files/", "/files/ready", follow_redirects=True).text
 
 
@@ -223,7 +223,7 @@ def test_a_wording_shows_now_its_longest_and_nothing(running: Running) -> None:
     says = re.findall(r'class="says">([^<]+)<', running.press("/", "/wordings/try", typed).text)
     assert says == ["Ana: 1,284", "Bartholomew Quillfeather: 128,400", "nobody yet"]
     assert "Did you mean script.name?" in running.press("/", "/wordings/try", {"wording": "{script.nam}"}).text
-    assert "never closed" in running.press("/", "/wordings/try", {"wording": "{script.name"}).text
+    assert "this brace is not closed" in running.press("/", "/wordings/try", {"wording": "{script.name"}).text
 
 
 # Recipes
@@ -256,15 +256,15 @@ items = "channel.tags"
     ("change", "words"),
     [
         (("version = 1", "version = 2"), "for a newer Tesoura (version 2"),
-        (("version = 1", ""), "This is no recipe"),
-        (('kind = "http"\nname', 'kind = "telepathy"\nname'), "that does not exist here: “telepathy”"),
-        (('key_in = "none"', 'key = "paper-kite-4711"'), "There is a secret in it, at “feed.choices.key”"),
-        (('title = "Reach"', 'title = "x"\napi_token = "abc"'), "a secret in it, at “api_token”"),
-        (('unit = "kite friends"', 'unit = "Bearer abcdefghijklmnop"'), "a secret in it, at “signal.unit”"),
-        (('unit = "kite friends"', 'unit = "whsec_abcdefghijklmnopqrstuv"'), "a secret in it"),
-        (("[feed]", "[feed"), "does not read as TOML"),
-        (('name = "reach"', 'name = "Re ach"'), "cannot be one"),
-        (('path = "channel.members"', ""), "needs a name in lower case and a path"),
+        (("version = 1", ""), "This is not a recipe:"),
+        (('kind = "http"\nname', 'kind = "telepathy"\nname'), "unknown kind of feed: “telepathy”"),
+        (('key_in = "none"', 'key = "paper-kite-4711"'), "It contains a secret at “feed.choices.key”"),
+        (('title = "Reach"', 'title = "x"\napi_token = "abc"'), "a secret at “api_token”"),
+        (('unit = "kite friends"', 'unit = "Bearer abcdefghijklmnop"'), "a secret at “signal.unit”"),
+        (('unit = "kite friends"', 'unit = "whsec_abcdefghijklmnopqrstuv"'), "It contains a secret at “"),
+        (("[feed]", "[feed"), "Not valid TOML"),
+        (('name = "reach"', 'name = "Re ach"'), "” is not valid:"),
+        (('path = "channel.members"', ""), "A signal needs a lower-case name and a path; “"),
         (("[[signal]]", "[signal]"), "must be a list"),
         (('title = "Reach"', "title = '" + "x" * 60_000 + "'"), "too long for a recipe"),
     ],
@@ -282,7 +282,7 @@ def test_a_recipe_shows_what_it_will_do_and_then_does_it(running: Running, membe
     )
     text = GOOD.replace("{address}", f"{members.address}/channels/mara_vane")
     preview = running.press("/", "/recipes/", {"text": text}).text
-    for words in ("<b>reach_2</b>", "reach_2.members", "double", "<b>tag</b>", "It asks you for nothing"):
+    for words in ("<b>reach_2</b>", "reach_2.members", "double", "<b>tag</b>", "Nothing to enter"):
         assert words in preview
     made = running.press("/", "/recipes/use", {"recipe": text})
     assert made.headers["location"] == "/feeds/reach_2"
@@ -320,15 +320,15 @@ def test_a_key_in_the_wrong_field_leaves_in_no_recipe(running: Running, members:
     before = running.client.get("/recipes/of/reach")
     assert before.headers["cache-control"] == "no-store"
     assert "?api_key=••••••••" in before.text
-    assert "There is a key in it. It is left out." in before.text
+    assert "It contains a key, so it is left out." in before.text
     assert "paper4711kite" not in before.text
     for kept in ({}, {"keep": "feed.choices.address"}):
         document = tomllib.loads(running.press("/", "/recipes/of/reach", kept).text)
         assert document["feed"]["choices"]["address"] == f"{members.address}/channels/mara_vane?api_key=PUT-YOURS-HERE"
-        assert document["feed"]["ask"] == {"address": "Address, with your own where PUT-YOURS-HERE stands"}
+        assert document["feed"]["ask"] == {"address": "Address, with your own in place of PUT-YOURS-HERE"}
     recipe = running.press("/", "/recipes/of/reach", {}).text
-    assert "with your own where PUT-YOURS-HERE stands" in running.press("/", "/recipes/", {"text": recipe}).text
-    assert "Put your own where" in refused(running, "/recipes/use", {"recipe": recipe})
+    assert "with your own in place of PUT-YOURS-HERE" in running.press("/", "/recipes/", {"text": recipe}).text
+    assert "Replace PUT-YOURS-HERE with your own" in refused(running, "/recipes/use", {"recipe": recipe})
     answered = {"recipe": recipe, "address": f"{members.address}/channels/mara_vane"}
     assert running.press("/", "/recipes/use", answered).headers["location"] == "/feeds/reach_2"
 
@@ -369,7 +369,7 @@ def test_private_choices_are_covered_on_their_page(running: Running, members: Me
     running.add_feed(f"{members.address}/channels/mara_vane?api_key=paper4711kite", "reach")
     page = running.client.get("/feeds/reach").text
     assert re.search(r'<input class="form-control is-private"\s+id="c-address"', page)
-    assert "Covered until you step into it." in page
+    assert "Hidden until you click it." in page
     assert "is-private" not in running.client.get("/feeds/new/http").text
 
 

@@ -41,11 +41,11 @@ def test_a_match_is_counted_corrected_and_survives_a_restart(running: Running) -
     assert score(running) == ("4", "1")
     page = flat(running.client.get("/instruments/match").text)
     assert "It was AWA" in page
-    assert "Take back: Away: a point" in page
+    assert "Undo: Away: a point" in page
     rows = running.client.get("/instruments/match/matches/0/match.json").json()["acts"]
     do(running, "correct", act=rows[1]["number"], side="away")
     assert score(running) == ("3", "2")
-    assert "no such act" in do(running, "strike", act="4711")
+    assert "There is no such entry in this match" in do(running, "strike", act="4711")
     running.kill()
     anew = Running(running.folder)
     try:
@@ -59,7 +59,7 @@ def test_a_match_is_counted_corrected_and_survives_a_restart(running: Running) -
 def test_names_wait_for_put_on_air_and_wrong_ones_say_so(running: Running) -> None:
     board(running)
     said = do(running, "side", side="home", name="Team Bobbin", colour="#C23A22")
-    assert "Waits: Home, name: Home → Team Bobbin; Home, colour: #2F6B5E → #C23A22." in said
+    assert "Not on air yet: Home, name: Home → Team Bobbin; Home, colour: #2F6B5E → #C23A22." in said
     assert "Team Bobbin and Away have the same colour" in said
     assert running.signal("match.home_name")["value"] == "Home"
     do(running, "put_on_air")
@@ -86,9 +86,9 @@ def test_a_match_is_taken_along_looked_at_from_a_file_and_kept_under_matches(run
     table = running.client.get("/instruments/match/matches/0/match.csv").text.splitlines()
     assert (len(table), table[11].split(",")[4:6]) == (15, ["0–0", "11–0"])
     for raw, words in (
-        (told.content, "It was told again from its acts"),
-        (b"no json", "does not read as JSON"),
-        (b"[]", "no match that Tesoura wrote"),
+        (told.content, "Replayed from its log with its own rules"),
+        (b"no json", "Not valid JSON"),
+        (b"[]", "This is not a Tesoura match file"),
         (b"", "Choose a match"),
         (json.dumps({**told.json(), "acts": [{}]}).encode(), "file is damaged"),
     ):
@@ -100,7 +100,7 @@ def test_a_match_is_taken_along_looked_at_from_a_file_and_kept_under_matches(run
     assert "Home 1–0 Away" in page
     seq = running.client.get("/api/instruments/match/records", headers=running.auth).json()[0]["event"]
     shown = flat(running.client.get(f"/instruments/match/matches/{seq}").text)
-    assert "Look at it point by point" in shown
+    assert "View point by point" in shown
     assert running.client.get("/instruments/match/matches/999999").status_code == 404
     assert running.client.get("/instruments/nothing/matches/0").status_code == 404
 
@@ -126,12 +126,9 @@ def test_both_phones_tell_of_one_rally_and_it_counts_once(running: Running) -> N
             again = one.ask("button.press", button=button, press="p1")
             other = two.ask("button.press", button=button, press="p2")
     assert first["result"]["words"] == "1–0"
-    assert again["result"]["words"] == "This press had come already. It has one effect only." or again == {
-        **first,
-        "id": again["id"],
-    }
+    assert again["result"]["words"] == "This press was already handled." or again == {**first, "id": again["id"]}
     assert other["result"]["done"] is False
-    assert "told of this rally" in other["result"]["words"]
+    assert "scored" in other["result"]["words"]
     assert score(running) == ("1", "0")
 
 
@@ -140,10 +137,10 @@ def test_all_buttons_of_a_match_are_laid_at_once_and_show_how_it_stands(running:
     lay(running, does="undo")
     running.press("/", "/desk/leaves/l1/set", {"instrument": "match"})
     page = flat(running.client.get("/desk/leaves/?leaf=l1").text)
-    for words in ("End of the half", "Yellow cards: home", "stands · Let it run", "Put on air"):
+    for words in ("End of the half", "Yellow cards: home", "stopped · Start", "Put on air"):
         assert words in page
     do(running, "start_clock")
-    assert "runs · Stop it" in flat(running.client.get("/desk/leaves/?leaf=l1").text)
+    assert "running · Stop" in flat(running.client.get("/desk/leaves/?leaf=l1").text)
 
 
 def test_what_is_no_figure_or_clock_is_refused_with_what_is(running: Running) -> None:
@@ -153,14 +150,14 @@ def test_what_is_no_figure_or_clock_is_refused_with_what_is(running: Running) ->
         ("set", {"figure": "points", "side": "home", "value": "-1"}, "from 0 to 9999"),
         ("set_clock", {"to": "25:00"}, "goes from 0:00 to 20:00"),
         ("penalty", {"side": "home", "what": "yellow"}, "There are: minor, major, misconduct"),
-        ("add_time", {"minutes": "2"}, "Minutes are only added where"),
+        ("add_time", {"minutes": "2"}, "Added minutes exist only in sports whose clock runs past the end of a period"),
         ("point", {"side": "up"}, "“up” is not one of these: home, away"),
         ("end_penalty", {"side": "home"}, "serves no penalty"),
-        ("stop_clock", {}, "stands already"),
+        ("stop_clock", {}, "already stopped"),
         ("nonsense", {}, "There is no command “nonsense”"),
         ("last_match", {}, "There was no match before"),
         ("take_team", {"side": "home", "team": "Gale"}, "There are: none yet"),
-        ("drop_draft", {}, "Nothing waits"),
+        ("drop_draft", {}, "Nothing queued"),
     ):
         assert words in do(running, command, **given)
 

@@ -37,27 +37,27 @@ def test_the_first_card_is_two_presses_from_a_players_page(running: Running) -> 
     player.play(0)
     address = {"address": f"{player.address}/now", "title": "Kettle", "unit": "guess", "period_s": "1"}
     shown = running.press("/", "/feeds/new/music", address, follow_redirects=True)
-    assert "Hears Paper Weather – The Slow Kettles" in shown.text
-    assert "Show it on an overlay" in shown.text
+    assert "Playing: Paper Weather – The Slow Kettles" in shown.text
+    assert "Add to an overlay" in shown.text
     made = running.press("/", "/instruments/first-card", follow_redirects=True)
     player.stop()
-    assert "It is on air" in made.text
+    assert "On air" in made.text
     assert "Song card" in made.text
-    assert "Lay another card" in running.client.get("/feeds/kettle").text
+    assert "Add another card" in running.client.get("/feeds/kettle").text
 
 
 def test_the_order_of_sources_is_changed_and_survives_a_restart(running: Running) -> None:
     music(running)
     tell(running, "start", "radio", title="Left of the Lighthouse", position_s=0, length_s=187)
     tell(running, "start", "kettle", title="Paper Weather", position_s=0, length_s=220)
-    assert "radio speaks: of 2 that play it is the first in your order." in page(running)
+    assert "Current source: radio, the first of 2 that are playing." in page(running)
     running.press("/", "/instruments/now_playing/do/prefer", {"source": "kettle", "at": "0"})
-    assert "kettle speaks: of 2 that play it is the first in your order." in page(running)
+    assert "Current source: kettle, the first of 2 that are playing." in page(running)
     running.kill()
     anew = Running(running.folder)
     try:
         # Nothing that was told before the start is known to be true any more.
-        assert "kettle, radio cannot be heard now." in page(anew)
+        assert "kettle, radio can't be reached now." in page(anew)
         tell(anew, "start", "radio", title="Left of the Lighthouse", position_s=10, length_s=187)
         tell(anew, "start", "kettle", title="Paper Weather", position_s=10, length_s=220)
         # The second change within a second waits for its end.
@@ -69,13 +69,13 @@ def test_the_order_of_sources_is_changed_and_survives_a_restart(running: Running
 def test_what_cannot_be_done_says_why(running: Running) -> None:
     music(running)
     said = running.press("/", "/instruments/now_playing/do/not_this", follow_redirects=True)
-    assert "Nothing plays now, so there is nothing to leave out." in said.text
+    assert "Nothing is playing, so there is nothing to ignore." in said.text
     said = running.press(
         "/", "/instruments/now_playing/do/play", {"title": "", "length": "3:40"}, follow_redirects=True
     )
-    assert "Give the title of what is played." in said.text
+    assert "Give the title of the track." in said.text
     said = running.press("/", "/instruments/now_playing/do/prefer", {"source": "nobody"}, follow_redirects=True)
-    assert "No source of that name has told of music here." in said.text
+    assert "There is no music source of that name." in said.text
 
 
 def test_a_title_with_html_in_it_is_a_title(running: Running) -> None:
@@ -99,10 +99,10 @@ def test_what_was_played_is_listed_searched_and_taken_along(running: Running) ->
     listed = until(lambda: (found := page(running, all_of)).count('<td dir="auto">The Slow Kettles') > 1 and found)
     assert listed.index("=Umbrella</td>") < listed.index("Paper Weather</td>")
     assert "Paper Weather</td>" not in page(running, f"{all_of}&find=umbrella")
-    assert "Nothing that was played has these words." in page(running, f"{all_of}&find=x")
+    assert "No played track matches." in page(running, f"{all_of}&find=x")
     # They were played before this session began.
     assert began is not None
-    assert "Nothing has counted as played yet" in page(running, "/instruments/now_playing/played")
+    assert "No tracks yet" in page(running, "/instruments/now_playing/played")
     root = ElementTree.fromstring(running.client.get("/instruments/now_playing/played.xspf?session=all").text)
     assert [one.text for one in root.iter(f"{XSPF}title")] == ["Now playing", "Paper Weather", "=Umbrella"]
     assert [one.text for one in root.iter(f"{XSPF}duration")] == ["220000", "220000"]

@@ -30,11 +30,11 @@ def test_a_feed_that_answers_is_kept_and_shows_what_came(running: Running, membe
 @pytest.mark.parametrize(
     ("address", "words"),
     [
-        ("counts", "not a whole address"),
-        ("ftp://x/y", "cannot be asked"),
+        ("counts", "” is not a full address"),
+        ("ftp://x/y", "can't be used"),
         ("http://127.0.0.1:1/", "connection was refused"),
         ("{service}/channels/nobody", "(404)"),
-        ("{service}/channels/mara_vane/exact", "wants a key (401)"),
+        ("{service}/channels/mara_vane/exact", "needs a key (401)"),
     ],
 )
 def test_a_feed_that_does_not_work_says_why_and_keeps_what_was_typed(
@@ -78,7 +78,7 @@ def reach(running: Running, members: MembersService) -> Running:
 
 def test_a_click_on_a_value_proves_it_before_it_is_kept(reach: Running) -> None:
     answer = reach.press("/feeds/reach", "/feeds/reach/pick", {"path": "channel.members"})
-    assert re.search(r"It works:.*?1,284", answer.text, re.DOTALL)
+    assert re.search(r"Value now:.*?1,284", answer.text, re.DOTALL)
     assert 'name="field" value="members"' in answer.text
     choice = {"path": "channel.members", "field": "members", "unit": "kite friends", "wanted": "number"}
     kept = reach.do("feed.pick?feed=reach", choice)
@@ -89,9 +89,9 @@ def test_a_click_on_a_value_proves_it_before_it_is_kept(reach: Running) -> None:
 @pytest.mark.parametrize(
     ("path", "wanted", "field", "words"),
     [
-        ("channel.nobody", "number", "members", "reaches nothing"),
+        ("channel.nobody", "number", "members", "matches nothing"),
         ("channel.name", "number", "members", "a number is needed"),
-        ("channel..", "number", "members", "does not read as a JMESPath"),
+        ("channel..", "number", "members", "Not a valid JMESPath:"),
         ("channel.members", "number", "", "Give the signal a name"),
     ],
 )
@@ -152,7 +152,7 @@ def test_a_paused_feed_is_held_and_changing_its_address_takes_effect(reach: Runn
     reach.do("feed.change?feed=reach", changed)
     until(lambda: reach.signal("reach.members")["value"] not in (1284, None))
     bad = reach.do("feed.change?feed=reach", {**changed, "period_s": "0"})
-    assert (bad.status_code, "Give from 1 second" in bad.text) == (422, True)
+    assert (bad.status_code, "Give 1 to 86,400 seconds (one day)" in bad.text) == (422, True)
 
 
 def mat(running: Running, choices: dict[str, Any]) -> Any:
@@ -164,8 +164,8 @@ def mat(running: Running, choices: dict[str, Any]) -> Any:
     [
         ({"backing_opacity_pct": "140"}, "backing_opacity_pct", "from 0 to 100"),
         ({"colour": "#12"}, "colour", "six digits"),
-        ({"wording": "{reach.members +}"}, "wording", "Column 17: the formula stops too soon"),
-        ({"wording": "{open('x')}"}, "wording", "not a function here"),
+        ({"wording": "{reach.members +}"}, "wording", "Column 17: the formula is incomplete"),
+        ({"wording": "{open('x')}"}, "wording", "” is not a known function"),
         ({"wording": "{a.__class__}"}, "wording", "not a signal"),
     ],
 )
@@ -229,7 +229,7 @@ def test_an_overlays_page_is_told_of_values_and_of_a_new_version(running: Runnin
         assert "Set that page to 1920 × 1080" in state
         running.publish(1)
         assert json.loads(page.recv(5))["kind"] == "reload"
-    until(lambda: "no page shows it" in running.client.get("/desk/overlays/1").text)
+    until(lambda: "not open on any page" in running.client.get("/desk/overlays/1").text)
 
 
 def test_a_piece_told_to_hide_goes_when_its_feed_dies_and_comes_back_with_it(
@@ -307,14 +307,14 @@ def test_a_key_is_made_shown_once_and_revoked(running: Running) -> None:
     assert running.client.get("/api/signals", headers=auth).status_code == 200
     running.do("key.revoke?number=2")
     assert running.client.get("/api/signals", headers=auth).status_code == 401
-    assert "This needs a name" in running.press("/preferences/", "/preferences/keys", {"name": " "}).text
+    assert "Enter a name" in running.press("/preferences/", "/preferences/keys", {"name": " "}).text
 
 
 def test_pages_that_are_not_there_say_so(running: Running) -> None:
     for path in ("/feeds/nobody", "/overlays/99", "/nothing"):
         answer = running.client.get(path)
         assert answer.status_code == 404
-        assert "There is nothing here" in answer.text
+        assert "Page not found" in answer.text
 
 
 def test_signals_can_be_found_by_a_word(running: Running) -> None:

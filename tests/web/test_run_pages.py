@@ -63,8 +63,8 @@ def test_a_route_is_edited_in_place_and_each_edit_names_what_takes_it_back(runni
     ("command", "given", "why"),
     [
         ("add_splits", {"names": " "}, "at least one split"),
-        ("change_split", {"split": "x"}, "no such split"),
-        ("move_split", {"split": "x", "by": "far"}, "no such split"),
+        ("change_split", {"split": "x"}, "This split no longer exists"),
+        ("move_split", {"split": "x", "by": "far"}, "This split no longer exists"),
         ("add_splits", [1], "Send an object"),
         ("choose_route", {"route": "Nowhere"}, "There are: Route"),
     ],
@@ -105,7 +105,7 @@ def test_a_route_goes_out_and_comes_in_again_as_json_and_as_a_table(running: Run
     ]
     for data, why in (
         (b"", "Choose a file first"),
-        (b"\xff\xfe\x00", "no text in UTF-8"),
+        (b"\xff\xfe\x00", "The file is not UTF-8 text"),
         (b"what", "names the columns"),
     ):
         answer = running.press("/", "/instruments/mile/routes", files={"file": ("x.csv", data)}, follow_redirects=True)
@@ -126,8 +126,8 @@ def test_a_split_has_a_page_of_its_own_for_its_picture_and_its_hits(running: Run
     )
     running.press("/", "/instruments/mile/do/set_hits", {"split": gate, "fight": "3", "way": "1"})
     page = flat(running.client.get("/instruments/mile").text)
-    assert "3 hits + 1 on the way" in page
-    assert 'over in <span dir="auto">Gate</span>' in page
+    assert "3 hits + 1 outside" in page
+    assert 'ended in <span dir="auto">Gate</span>' in page
 
 
 def test_attempts_are_told_on_the_page_and_as_a_table(running: Running) -> None:
@@ -139,10 +139,10 @@ def test_attempts_are_told_on_the_page_and_as_a_table(running: Running) -> None:
         ("2", "", "yes", "0", "3"),
     ]
     page = flat(running.client.get("/instruments/mile").text)
-    assert "✓ through" in page
+    assert "✓ complete" in page
     assert "✕ Gatekeeper" in page
     assert "Attempt 2: <b>0 hits</b>" in page
-    assert "2 came here; told from 10 on" in page
+    assert "2 reached; needs 10" in page
 
 
 def test_a_press_comes_by_the_api_and_a_second_one_at_once_is_told(running: Running) -> None:

@@ -87,15 +87,15 @@ def test_a_save_is_chosen_by_looking_and_a_shelf_made(running: Running, tmp_path
 @pytest.mark.parametrize(
     ("path", "why"),
     [
-        ("nowhere/x", "from the top"),
+        ("nowhere/x", "full path"),
         ("/nowhere/x", "is not there"),
-        ("%NOWHERE%/x", "This system has no %NOWHERE%"),
+        ("%NOWHERE%/x", "This system doesn't know %NOWHERE%"),
         ("~", "far more than a game"),
         ("/", "own folder is in there"),
     ],
 )
 def test_what_is_no_games_save_is_refused(running: Running, path: str, why: str) -> None:
-    answer = running.do("saves.new_game", {"path": path, "title": "Mile", "leave_first": "Leave it"})
+    answer = running.do("saves.new_game", {"path": path, "title": "Mile", "leave_first": "Cancel"})
     assert (answer.status_code, why in flat(answer.text)) == (422, True)
 
 
@@ -144,7 +144,7 @@ def test_one_on_the_shelf_is_replaced_and_comes_back(running: Running, mile: Mil
     twins = mile.keep("Twins")
     mile.has("better")
     act(running, "saves.replace", save=twins)
-    assert [one.name for one in mile.befores()] == ["Twins, as it was"]
+    assert [one.name for one in mile.befores()] == ["Twins, before"]
     mile.has("x")
     act(running, "saves.put_back", save=twins)
     assert mile.now() == "better"
@@ -172,9 +172,9 @@ def test_the_shelf_is_put_in_order_with_folders_in_folders_and_all_of_it_taken_b
     act(running, "saves.move", entry=two, folder=deep, at=0)
     act(running, "saves.move", entry=town, folder=0, at=0)
     assert mile.names() == ["Town", "Deep", "Two", "One"]
-    with pytest.raises(InvalidField, match="cannot go into itself"):
+    with pytest.raises(InvalidField, match="A folder can't be moved into itself"):
         act(running, "saves.move", entry=town, folder=deep)
-    with pytest.raises(InvalidField, match="no folder of this shelf"):
+    with pytest.raises(InvalidField, match="This folder belongs to another game"):
         act(running, "saves.move", entry=two, folder=one)
     act(running, "saves.remove", entry=town)
     assert mile.names() == ["One"]
@@ -199,22 +199,22 @@ def test_keys_and_pads_put_the_marked_one_back_and_step_along_the_shelf(running:
     def press(what: str) -> str:
         return str(act(running, "saves.press", game="mile", what=what).words)
 
-    with pytest.raises(InvalidField, match="no save on the shelf"):
+    with pytest.raises(InvalidField, match="There is no save of"):
         press("put")
     one, _ = mile.keep("One"), mile.keep("Two")
-    with pytest.raises(InvalidField, match="No save of Mile is marked"):
+    with pytest.raises(InvalidField, match="No save of Mile is bookmarked"):
         press("put")
-    assert "“One” is marked" in press("next")
-    with pytest.raises(InvalidField, match="is the first one"):
+    assert "“One” is bookmarked" in press("next")
+    with pytest.raises(InvalidField, match="is the first save"):
         press("previous")
-    assert "“Two” is marked" in press("next")
-    with pytest.raises(InvalidField, match="is the last one"):
+    assert "“Two” is bookmarked" in press("next")
+    with pytest.raises(InvalidField, match="is the last save"):
         press("next")
     act(running, "saves.mark", save=one)
     mile.has("elsewhere")
     assert "“One” is the game's save now" in press("put")
     assert mile.now() == "gatekeeper"
-    assert "“Two 2” is on the shelf" in press("keep")
+    assert "“Two 2” was saved" in press("keep")
     with pytest.raises(InvalidField, match="There are: Mile"):
         act(running, "saves.press", game="Nobody", what="put")
     lay(running, does="saves", saves_of="Mile", saves_do="put")
@@ -257,7 +257,7 @@ def test_what_puts_the_old_save_back_is_told(running: Running, mile: Mile, monke
     mile.has("played on")
     act(running, "saves.put_back", save=twins)
     mile.has("played on")
-    until(lambda: "Something put the old save back after “Twins”" in mile.page())
+    until(lambda: "Another program replaced the save after “Twins”" in mile.page())
 
 
 def test_a_shelf_goes_to_another_machine_as_one_file_looked_at_first(running: Running, mile: Mile) -> None:
@@ -275,11 +275,14 @@ def test_a_shelf_goes_to_another_machine_as_one_file_looked_at_first(running: Ru
     assert mile.names() == ["Twins", "Well", "Mile", "Twins", "Well"]
     again = running.press("/", "/saves/files/bring", {"token": token[1]}, follow_redirects=True)
     assert "The file is no longer here" in flat(again.text)
-    for data, why in ((b"what", "damaged, or is not a zip file"), (b"", "damaged, or is not a zip file")):
+    for data, why in (
+        (b"what", "The file is damaged or not a zip file"),
+        (b"", "The file is damaged or not a zip file"),
+    ):
         answer = running.press("/", "/saves/files/look", files={"file": ("x.zip", data)}, follow_redirects=True)
         assert why in flat(answer.text)
     for name in ("../x", "incoming-x.zip", "objects"):
-        with pytest.raises(InvalidPiece, match="Send the shelf's file"):
+        with pytest.raises(InvalidPiece, match="Upload the saves file on its page"):
             act(running, "saves.bring_in", file=name)
 
 
@@ -293,16 +296,16 @@ def test_the_command_line_moves_a_shelf_too(running: Running, mile: Mile, tmp_pa
 
     here = ("--data", str(running.folder))
     assert tesoura("out", "mile", str(file), *here) == (0, f"1 saves of Mile are in {file}.\n")
-    assert "is there already" in tesoura("out", "mile", str(file), *here)[1]
-    assert "There are: Mile" in tesoura("out", "nobody", str(file), *here)[1]
+    assert "already exists" in tesoura("out", "mile", str(file), *here)[1]
+    assert "Games with saves: Mile" in tesoura("out", "nobody", str(file), *here)[1]
     there = ("--data", str(other))
     assert tesoura("in", str(file), *there, input="n\n")[0] == 0
     assert not other.exists()
-    assert "It is on the shelf of Mile." in tesoura("in", str(file), "--yes", *there)[1]
-    assert "Mile: 1 on the shelf; its save is not chosen yet" in tesoura("list", *there)[1]
-    assert "Leave --to out" in tesoura("in", str(file), "--yes", "--to", "Nobody", *there)[1]
+    assert "Imported into Mile." in tesoura("in", str(file), "--yes", *there)[1]
+    assert "Mile: 1 save; path: not set" in tesoura("list", *there)[1]
+    assert "Omit --to to create a new one" in tesoura("in", str(file), "--yes", "--to", "Nobody", *there)[1]
     file.write_text("what")
-    assert "damaged, or is not a zip file" in tesoura("in", str(file), "--yes", *there)[1]
+    assert "The file is damaged or not a zip file" in tesoura("in", str(file), "--yes", *there)[1]
 
 
 def test_a_shelf_without_a_place_says_so_and_is_given_one(running: Running, mile: Mile) -> None:
@@ -313,11 +316,11 @@ def test_a_shelf_without_a_place_says_so_and_is_given_one(running: Running, mile
     assert token
     running.press("/", "/saves/files/bring", {"token": token[1], "game": ""})
     shelf = flat(running.client.get("/saves/2").text)
-    assert "Where Mile 2 keeps its save is not chosen here yet. Choose it under Set up." in shelf
-    with pytest.raises(InvalidField, match="not chosen here yet"):
+    assert "Where Mile 2 keeps its save isn't set yet. Choose the folder under Settings." in shelf
+    with pytest.raises(InvalidField, match="Choose the folder under Settings"):
         act(running, "saves.keep", game=2, name="x")
     running.do("saves.change_game?game=2", {"path": str(mile.at), "title": "Mile 2", "wait_s": "5", "most_before": "3"})
-    assert "keeps its save is not chosen" not in running.client.get("/saves/2").text
+    assert "keeps its save isn't set yet" not in running.client.get("/saves/2").text
     folder = mile.at.parent
     with pytest.raises(InvalidField, match="are each one file"):
         act(running, "saves.change_game", game=2, path=str(folder), title="Mile 2")

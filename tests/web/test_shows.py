@@ -119,7 +119,7 @@ def test_a_show_beside_another_comes_in_under_free_names_and_is_taken_back_whole
     assert names.count("the_wheel") == names.count("the_wheel_2") == 1
     twice = [choices for name, pieces in told(show)["overlays"] if name == "The wheel 2" for choices in pieces]
     assert [one["wheel"] for one in twice] == ["the_wheel_2"]
-    assert "Left out, because it cannot be used here" in said
+    assert "Left out, because it can't be used here:" in said
     assert "latest_gift.txt" in said
     show.press("/", "/desk/undo")
     assert told(show) == before
@@ -136,7 +136,7 @@ def test_what_is_missing_here_is_named_before(running: Running, other: Running) 
     assert "Game log: there is no /nowhere/match.log here. Choose where it is." in preview
     assert "Wind: put the program wind.py into the scripts folder." in preview
     assert "My channel: sign in there once more." in preview
-    assert "Odd: a feed of a kind that is not known here" in preview
+    assert "Odd: an unknown kind of feed" in preview
 
 
 def packed(**document: Any) -> bytes:
@@ -149,15 +149,15 @@ def packed(**document: Any) -> bytes:
 @pytest.mark.parametrize(
     ("data", "words"),
     [
-        (b"no zip", "damaged, or is not a zip file"),
-        (packed(version=2), "A newer Tesoura saved this show."),
-        (packed(kind="tesoura.shelf"), "This file holds no show."),
+        (b"no zip", "The file is damaged or not a zip file"),
+        (packed(version=2), "This show was saved by a newer Tesoura."),
+        (packed(kind="tesoura.shelf"), "This file contains no show."),
         (packed(feeds=[{"name": "Not A Name"}]), "The show in the file is damaged"),
         (packed(feeds="many"), "The show in the file is damaged"),
         (packed(feeds=[{"name": "log", "kind": ["follow"]}]), "The show in the file is damaged"),
         (packed(instruments=[{"name": "tea", "kind": "wheel", "choices": ["x"]}]), "The show in the file is damaged"),
         (packed(feeds=[{"name": "log", "kind": "follow", "left_out": 5}]), "The show in the file is damaged"),
-        (packed(media=[{"name": "x.png", "kind": "picture", "title": "Mark"}]), "The file Mark that the show uses is"),
+        (packed(media=[{"name": "x.png", "kind": "picture", "title": "Mark"}]), "The file Mark used by the show is"),
         (packed(computed=[{"name": "a"}] * 501), "at most 500 fit"),
         (b"", "Choose a file first."),
     ],
@@ -174,7 +174,7 @@ def test_a_show_that_turns_out_damaged_half_way_leaves_nothing(running: Running)
     feed = {"name": "log", "title": "Log", "kind": "follow", "choices": {"path": "/nowhere/match.log"}}
     broken = {**feed, "name": "other", "rules": [{"type": "kill", "fields": ["no", "names"]}]}
     said = brought_in(running, packed(feeds=[feed, broken]))
-    assert "The show in the file is damaged, and nothing of it was brought in." in said
+    assert "The show in the file is damaged, and nothing of it was imported." in said
     assert told(running) == before
 
 
@@ -306,7 +306,7 @@ def test_an_imported_show_does_nothing_before_it_is_started(running: Running) ->
     running.event(type="gift", data={"name": "teacup_ana"})
     ended = until(lambda: [one for one in events(running) if one.type == "tesoura.effect_ended"])
     assert [(one.data["outcome"], one.data["why"]) for one in ended] == [
-        ("paused", "it was imported and has not been started")
+        ("paused", "it was imported and not started yet")
     ]
     assert running.client.get("/api/signals/script.hello", headers=running.auth).status_code == 404
     assert "Imported and paused: 2 feeds, 2 instruments" in flat(running.client.get("/").text)

@@ -107,7 +107,7 @@ def test_every_starter_is_made_and_taken_back_and_brought_back_whole(lasting: Ru
     assert made.status_code == 302, flat(made.text)[:600]
     where = made.headers["location"]
     settled(lasting)
-    assert f"{starter.title} is there" in flat(lasting.client.get(where).text).replace("&#39;", "'")
+    assert f"{starter.title} is ready" in flat(lasting.client.get(where).text).replace("&#39;", "'")
     after, whole = there(lasting), left(lasting)
     assert len(after[1]) - len(before[1]) == len(starter.computed) + len(starter.instruments)
     assert set(after[2]) - set(before[2]) == ({starter.overlay.name} if starter.overlay else set())
@@ -116,7 +116,7 @@ def test_every_starter_is_made_and_taken_back_and_brought_back_whole(lasting: Ru
         mat = flat(lasting.client.get(f"/overlays/{told['overlay'][0]}").text)
         assert "Everything fits" in mat, re.findall(r'class="pick-finding".{300}', mat)
         waits = re.findall(r"data-pick=\"\w+\">[^<]+</button><span>([^<]+)", mat)
-        assert waits in ([], ["appears when gift happens, which has not happened yet."] if key == "gift_word" else [])
+        assert waits in ([], ["appears when gift happens, which hasn't happened yet."] if key == "gift_word" else [])
 
     lasting.press(where, "/begin/take-back", {"steps": told["steps"][0]})
     assert (there(lasting), left(lasting)) == (before, clean)
@@ -141,7 +141,7 @@ def test_a_count_of_the_practice_service_is_proven_made_and_said_to_be_practice(
     assert "reach.members" in page
     assert "kite friends" in page
     needs = flat(with_practice.client.get("/?desk").text)
-    assert "Reach comes from the practice service: what it tells is made up." in needs
+    assert "Reach uses the practice service, so its data is made up." in needs
 
 
 def test_a_rating_of_the_practice_service_keeps_its_key_out_of_the_page(with_practice: Running) -> None:
@@ -162,7 +162,7 @@ def test_what_came_is_asked_about_where_the_value_is_not_in_its_place(running: R
     members.freeze()
     address = {"way0-address": f"{members.address}/channels?name=otto_knot"}
     asked = make(running, "count", 0, **address)
-    assert "Which of these is it?" in asked.text
+    assert "Which value do you want?" in asked.text
     assert re.findall(r'name="pick"\s+value="([^"]+)"( checked)?', asked.text) == [
         ("found", ""),
         ("channels[0].members", " checked"),
@@ -180,7 +180,7 @@ def test_a_starter_whose_service_does_not_answer_says_so_and_can_be_made_all_the
     address = {"way0-address": "http://127.0.0.1:9/none"}
     asked = make(running, "count", 0, **address)
     assert asked.status_code == 422
-    assert "It did not answer." in flat(asked.text)
+    assert "No answer." in flat(asked.text)
     assert there(running) == ([], [], [])
     assert make(running, "count", 0, **address, keep_anyway="yes").status_code == 302
     assert there(running)[0] == ["reach"]
@@ -223,7 +223,7 @@ def test_a_value_that_comes_already_is_taken_where_the_starter_would_have_its_ow
     [
         ("version = 3\n", "newer Tesoura"),
         ("nothing", "TOML"),
-        ('version = 2\n[[feed]]\nkind = "teapot"\n', "kind of feed that does not exist"),
+        ('version = 2\n[[feed]]\nkind = "teapot"\n', "It's for an unknown kind of feed:"),
         (
             'version = 2\n[[feed]]\nkind = "http"\n[feed.choices]\nkey = "whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw"\n',
             "secret",
@@ -232,7 +232,7 @@ def test_a_value_that_comes_already_is_taken_where_the_starter_would_have_its_ow
         ('version = 2\n[[instrument]]\nkind = "countdown"\n[instrument.choices]\nlenght = "5 min"\n', "no choice"),
         ('version = 2\n[overlay]\n[[overlay.piece]]\nkind = "teapot"\n', "no kind of piece"),
         ('version = 2\n[[computed]]\nkind = "teapot"\nname = "x"\n', "no kind of computed signal"),
-        ('version = 2\n[[file]]\nname = {answer = "who"}\n', "does not ask for"),
+        ('version = 2\n[[file]]\nname = {answer = "who"}\n', "”, which is not one of its questions"),
         ('version = 2\nplace = "first"\n', "“place” must be a whole number"),
         ('version = 2\n[[ask]]\nname = "who"\nleast = [1]\n', "“least” must be a whole number"),
         ('version = 2\n[overlay]\nwidth_px = "wide"\n', "“width_px” must be a whole number"),
@@ -273,14 +273,14 @@ def test_a_starter_that_fails_half_way_leaves_nothing_behind(running: Running) -
     )
     answer = running.press("/begin/", "/begin/use", {"starter": text, "way": "0"})
     assert answer.status_code == 422
-    assert "nothing of it is left" in flat(answer.text)
+    assert "It couldn't be created, and nothing was changed:" in flat(answer.text)
     assert there(running) == ([], [], [])
 
 
 def test_only_steps_of_a_starter_are_taken_back(running: Running) -> None:
     for steps in ('[["key.new", {"name": "x"}]]', "no", '[["feed.remove"]]'):
         running.press("/begin/", "/begin/take-back", {"steps": steps})
-        assert "It is not known any more what was made." in flat(running.client.get("/begin/").text)
+        assert "Tesoura no longer knows what was created." in flat(running.client.get("/begin/").text)
 
 
 def test_a_starter_brought_in_from_elsewhere_is_looked_at_first(running: Running) -> None:
@@ -367,7 +367,7 @@ def test_a_starters_way_asks_for_the_key_of_a_choice_that_it_asks_for() -> None:
     assert list(asked) == ["way0-address", "way0-player", "way0-key_in", "way0-key"]
     assert asked["way0-key"].only_if is not None
     with pytest.raises(InvalidPiece) as error:
-        checked(STARTERS["rating"].starter, 0, {"way0-address": "no address", "way0-player": "x"}, UTC)
+        checked(STARTERS["rating"].starter, 0, {"way0-address": "is not an address", "way0-player": "x"}, UTC)
     assert list(error.value.wrong) == ["way0-address"]
 
 
@@ -420,9 +420,9 @@ def test_a_pattern_is_tried_on_the_last_twenty_lines_before_anything_is_kept(run
     assert "<b>19 of its last 20 lines</b> fit." in told
     assert "otto1<" not in told
     assert "actor <b>pip</b>, target <b>otto2</b>" in told
-    assert '<code>a word</code><span class="soft">does not fit' in told
+    assert '<code>a word</code><span class="soft">doesn\'t match' in told
     wrong = running.press("/feeds/new/follow", "/feeds/try-pattern", {**given, "pattern": "("})
-    assert "The pattern cannot be read at column" in flat(wrong.text)
+    assert "The pattern is invalid at column" in flat(wrong.text)
 
 
 def test_the_scripts_folder_is_told_to_be_copied(running: Running) -> None:
@@ -441,10 +441,10 @@ def test_a_service_is_quoted_when_it_refuses() -> None:
     from tesoura.feeds.own_words import own_words
 
     assert (
-        own_words(b'{"error": {"message": "This key ended on 3 March."}}') == " It says: “This key ended on 3 March.”"
+        own_words(b'{"error": {"message": "This key ended on 3 March."}}') == " Message: “This key ended on 3 March.”"
     )
-    assert own_words(b'{"error": "invalid", "message": "Wrong  key\\n"}') == " It says: “Wrong key”"
-    assert own_words(b"Not with this key.") == " It says: “Not with this key.”"
+    assert own_words(b'{"error": "invalid", "message": "Wrong  key\\n"}') == " Message: “Wrong key”"
+    assert own_words(b"Not with this key.") == " Message: “Not with this key.”"
     assert (
         own_words(b"<html><h1>401</h1>") == own_words(b"") == own_words(b"[1, 2]") == own_words(b"\xff\x00\n\n") == ""
     )
@@ -467,8 +467,8 @@ def test_an_overlay_from_elsewhere_is_brought_in_with_what_it_lacks_named(runnin
             sent = {"csrf_token": token[1]}
             assert other.client.post("/overlays/import", data=sent, files={"file": ("x.zip", data)}).status_code == 302
         told = flat(other.client.get("/overlays/").text)
-        assert "“Countdown” draws starting_soon, and there is none of that name." in told
-        assert "“Count” reads reach.members, which nothing has told yet." in told
+        assert "draws starting_soon, which doesn't exist." in told
+        assert "“Count” reads reach.members, which has no value yet." in told
     finally:
         other.stop()
 

@@ -49,10 +49,10 @@ def test_an_edit_is_kept_taken_back_and_made_again(running: Running) -> None:
     assert ("--size:64px" in back["stage"], back["redo"], back["said"]) == (
         True,
         "“Text”: size",
-        "Taken back: “Text”: size",
+        "Undone: “Text”: size",
     )
     assert "--size:80px" in post(running, "/overlays/1/redo", {}).json()["stage"]
-    assert post(running, "/overlays/1/redo", {}).json()["said"] == "There is nothing to make again."
+    assert post(running, "/overlays/1/redo", {}).json()["said"] == "Nothing to redo."
 
 
 def test_two_windows_editing_different_things_both_keep_theirs(running: Running) -> None:
@@ -69,9 +69,7 @@ def test_two_windows_editing_the_same_thing_are_told(running: Running) -> None:
     seen = state(running)["rev"]
     running.edit(1, {**CHANGE, "set": {"x": 300}}, window="one", seen=seen)
     answer = running.edit(1, {**CHANGE, "set": {"x": 400}}, window="two", seen=seen).json()
-    assert answer["told"] == [
-        "Another window did this meanwhile: “Text”: across. Yours is kept; Undo brings theirs back."
-    ]
+    assert answer["told"] == ["Changed in another window: “Text”: across. Your change is kept; Undo restores theirs."]
     assert post(running, "/overlays/1/undo", {}).json()["boxes"]["text"]["held"][0] == 300
 
 
@@ -81,7 +79,7 @@ def test_a_piece_that_another_window_took_away_is_told_and_nothing_breaks(runnin
     answer = running.edit(1, {**CHANGE, "set": {"x": 1}}, window="two")
     assert (answer.status_code, answer.json()["told"]) == (
         409,
-        ["A piece was taken away meanwhile, in another window perhaps. Undo brings it back."],
+        ["A piece was deleted in the meantime, perhaps in another window. Undo restores it."],
     )
 
 
@@ -108,14 +106,14 @@ def test_a_finding_is_mended_by_its_edit_and_undo_takes_that_back(running: Runni
     [edit] = re.findall(r"data-edit='([^']+)'", found)
     mended = running.edit(1, json.loads(edit.replace("&#34;", '"'))).json()
     assert "Everything fits" in mended["findings"]
-    assert "sticks" in post(running, "/overlays/1/undo", {}).json()["findings"]
+    assert "extends" in post(running, "/overlays/1/undo", {}).json()["findings"]
 
 
 def test_a_signal_that_was_deleted_is_a_finding_and_one_never_heard_of_a_note(running: Running) -> None:
     running.add_feed("http://127.0.0.1:9/x")
     running.add_overlay("{reach.gone} {kill.target}")
     answer = state(running, chosen="text")
-    assert "reads reach.gone, and there is no such signal any more" in answer["findings"]
+    assert "reads reach.gone, which no longer exists" in answer["findings"]
     assert "kill.target, and" not in answer["findings"]
     assert "there is no signal kill.target" in answer["choices"]
 
@@ -141,7 +139,7 @@ def test_what_does_not_fit_is_told_before_it_goes_on_air(running: Running) -> No
     token = running.add_overlay("hello", x=300, y=300)
     running.edit(1, {**CHANGE, "set": {"x": 5000}})
     told = running.press("/overlays/1", "/overlays/1/publish")
-    assert (told.status_code, "sticks" in told.text, "Put on air anyway" in flat(told.text)) == (200, True, True)
+    assert (told.status_code, "extends" in told.text, "Put on air anyway" in flat(told.text)) == (200, True, True)
     assert "left:300px" in page(running, token)
     running.press("/overlays/1", "/overlays/1/publish", {"anyway": "yes"})
     assert "left:5000px" in page(running, token)
@@ -154,7 +152,7 @@ def test_one_change_is_sent_straight_and_the_draft_waits(running: Running) -> No
     on_air = page(running, token)
     assert ("--colour:#FF0000" in on_air, "left:300px" in on_air) == (True, True)
     compared = running.client.get("/overlays/1/versions").text
-    differs = re.findall(r"What differs.*?</ul>", compared, re.DOTALL)[0]
+    differs = re.findall(r"Differences.*?</ul>", compared, re.DOTALL)[0]
     assert ("across 300 → 400 px" in differs, "colour" in differs) == (True, False)
     again = running.do("overlay.send?overlay=1", {"piece": "text", "field": "colour"}, follow_redirects=True)
     assert "no difference any more" in again.text
@@ -246,8 +244,8 @@ def test_the_links_page_tells_size_code_and_a_page_of_another_size(running: Runn
     with connect(f"ws://127.0.0.1:{running.port}/live/{token}") as socket:
         socket.recv(5)
         socket.send(json.dumps({"width_px": 1280, "height_px": 720}))
-        html = until(lambda: "The size differs" in (text := running.client.get("/overlays/1/link").text) and text)
-    assert "a page shows it at 1280 × 720 px, and it is made for 1920 × 1080" in flat(html)
+        html = until(lambda: "Wrong size:" in (text := running.client.get("/overlays/1/link").text) and text)
+    assert "a page shows it at 1280 × 720 px instead of 1920 × 1080" in flat(html)
     assert token not in html.replace(f"/o/{token}", "")
 
 
@@ -271,7 +269,7 @@ def test_an_own_style_sheet_is_applied_and_a_broken_one_switched_off_with_why(ru
     assert len(running.edit(1, bad).json()["own_wrong"]) >= 2
     running.publish(1)
     assert "elsewhere" not in page(running, token)
-    assert "It is switched off until this is put right." in running.client.get("/overlays/1").text
+    assert "It is off until the error is fixed." in running.client.get("/overlays/1").text
 
 
 # Files
@@ -291,7 +289,9 @@ def test_a_picture_is_added_shown_and_served_so_that_nothing_in_it_runs(running:
     assert f'src="/media/{added["name"]}" alt="A kite"' in page(running, token)
 
 
-@pytest.mark.parametrize(("data", "words"), [(b"I am a text", "no picture"), (b"", "empty"), (png()[:70], "damaged")])
+@pytest.mark.parametrize(
+    ("data", "words"), [(b"I am a text", "not a picture"), (b"", "empty"), (png()[:70], "damaged")]
+)
 def test_what_is_no_picture_is_refused(running: Running, data: bytes, words: str) -> None:
     answer = upload(running, "/media/picture", data)
     assert (answer.status_code, words in answer.json()["wrong"]) == (422, True)
@@ -313,7 +313,7 @@ def test_two_hundred_megabytes_are_refused_without_being_kept(running: Running) 
     headers["Content-Length"] = str(200_000_000 + len(start))
     try:
         answer = running.client.post("/media/picture", content=body(), headers=headers)
-        assert (answer.status_code, "at most 20 MB fit" in answer.text) == (413, True)
+        assert (answer.status_code, "at most 20 MB" in answer.text) == (413, True)
     except httpx.HTTPError:
         # The connection may be closed before all of it was sent; nothing is kept then either.
         pass
@@ -324,7 +324,7 @@ def test_two_hundred_megabytes_are_refused_without_being_kept(running: Running) 
 def test_a_file_of_some_megabytes_is_taken(running: Running) -> None:
     large = png(2_000, 1_500, kind="BMP")
     assert len(large) > 8_000_000
-    assert "no picture" in upload(running, "/media/picture", large).json()["wrong"]
+    assert "not a picture" in upload(running, "/media/picture", large).json()["wrong"]
     assert upload(running, "/looks/import", large).status_code == 413
 
 
@@ -347,7 +347,7 @@ def test_a_typeface_is_added_offered_carried_and_taken_away(running: Running) ->
     name = re.search(r"/media/(\w+\.woff2)", html)
     assert name
     running.do(f"media.remove?name={name[1]}")
-    assert "is set in Paper Kite, and there is no such typeface any more" in state(running)["findings"]
+    assert "is set in Paper Kite, which no longer exists" in state(running)["findings"]
     running.do(f"media.restore?name={name[1]}")
     assert "any more" not in state(running)["findings"]
     assert "restricted licence" in upload(running, "/typefaces/", typeface(2), "kite.ttf").text
@@ -374,8 +374,8 @@ def test_a_look_is_copied_exported_and_brought_in(running: Running) -> None:
     out = running.client.get(f"{copied}/tokens.json")
     assert out.json()["Gust of my own"]["weight"] == {"$type": "fontWeight", "$value": 800, "$description": "Weight"}
     back = upload(running, "/looks/import", out.content, "gust.tokens.json")
-    assert "Gust of my own was brought in." in back.text
-    assert "no JSON" in upload(running, "/looks/import", b"{", "x.json").text
+    assert "Gust of my own was imported." in back.text
+    assert "This is not JSON" in upload(running, "/looks/import", b"{", "x.json").text
     assert "No token in this file" in upload(running, "/looks/import", b"{}", "x.json").text
 
 
@@ -419,7 +419,7 @@ def test_an_overlay_goes_out_as_one_file_and_comes_in_elsewhere_whole(running: R
     assert running.key not in document
     other = Running(tmp_path / "other")
     try:
-        assert "Overlay was brought in" in upload(other, "/overlays/import", out.content, "overlay.zip").text
+        assert "Overlay was imported" in upload(other, "/overlays/import", out.content, "overlay.zip").text
         assert other.client.get(f"/media/{added['name']}").content == png()
         assert "Everything fits" in other.client.get("/overlays/1/state").json()["findings"]
     finally:
@@ -444,15 +444,18 @@ WITH_PICTURE = {"overlay": GOOD, "files": [{"kind": "picture", "name": "a.png"}]
     [
         (b"hello", "not a zip file"),
         (packed("{"), "is damaged"),
-        (packed({"overlay": 5}), "describes no overlay"),
+        (packed({"overlay": 5}), "contains no overlay"),
         (packed({"overlay": {**GOOD, "version": 3}}), "newer Tesoura"),
-        (packed({"overlay": {**GOOD, "width_px": 40_000}}), "no side of an overlay"),
+        (packed({"overlay": {**GOOD, "width_px": 40_000}}), "px is not a valid size"),
         (packed({"overlay": {**GOOD, "pieces": [{"kind": "text"}]}}), "is damaged"),
         (packed({"overlay": {**GOOD, "guides": [["x", "wide"]]}}), "is damaged"),
         (packed({"overlay": {**GOOD, "width_px": "1e2"}}), "is damaged"),
         (packed(WITH_PICTURE), "is missing"),
-        (packed(WITH_PICTURE, **{"pictures__a.png": b"x"}), "no picture"),
-        (packed(WITH_PICTURE, **{"pictures__a.png": bytes(21_000_000)}), "unpack to more"),
+        (packed(WITH_PICTURE, **{"pictures__a.png": b"x"}), "not a picture"),
+        (
+            packed(WITH_PICTURE, **{"pictures__a.png": bytes(21_000_000)}),
+            "The files inside are too large for an overlay",
+        ),
     ],
 )
 def test_a_file_that_is_no_overlay_is_refused_and_nothing_is_made(running: Running, data: bytes, words: str) -> None:
@@ -582,4 +585,4 @@ def test_half_a_character_pair_in_a_looks_name_is_mended(running: Running) -> No
 
 def test_a_form_that_lacks_what_it_needs_is_told_so(running: Running) -> None:
     answer = running.do("look.new", {"like": ""})
-    assert (answer.status_code, "This needs a name. Go back and correct it" in answer.text) == (422, True)
+    assert (answer.status_code, "Enter a name. Go back and correct it" in answer.text) == (422, True)

@@ -60,7 +60,7 @@ class Doing:
     def must_be(self, roles: frozenset[Role], what: str) -> None:
         """Let only these go on. Raises NotYours, which says who may do this."""
         if role_of(self.actor) not in roles:
-            raise NotYours(f"{what} can only be done by: {', '.join(sorted(roles))}.")
+            raise NotYours(f"{what} is only allowed for: {', '.join(sorted(roles))}.")
 
     def by(self) -> str:
         """Who does it, in words for the history of what is on air."""
@@ -112,12 +112,10 @@ class Action:
         for name, value in given.items():
             if isinstance(value, dict | list) and name in self.fields and self.fields[name].kind != "data":
                 wrong[name] = "Give a single value, not a list or a group of values."
-        wrong |= {name: "This must be given." for name in self.needs if name not in given}
+        wrong |= {name: "Required." for name in self.needs if name not in given}
         if not self.open:
             known = ", ".join(self.fields) or "none"
-            wrong |= {
-                name: f"There is no such parameter. There are: {known}." for name in given if name not in self.fields
-            }
+            wrong |= {name: f"Unknown parameter. Known ones: {known}." for name in given if name not in self.fields}
         if wrong:
             raise InvalidPiece(wrong)
         more = {name: value for name, value in given.items() if name not in self.fields} if self.open else {}

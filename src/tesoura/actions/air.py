@@ -14,21 +14,21 @@ async def _clear(doing: Doing, given: Given) -> Done:
     doing.runtime.touched("overlays")
     if not cleared:
         doing.runtime.show_waiting()
-    words = "The air is cleared: viewers see nothing of any overlay." if cleared else "All is seen again as it was."
+    words = "Everything is hidden from viewers." if cleared else "Everything is on screen again."
     return Done(words, {"cleared": cleared}, Call("air.clear", {"cleared": "no" if cleared else "yes"}))
 
 
 async def _foresee_clear(doing: Doing, given: Given) -> str:
     is_so = doing.runtime.stage.curtain.cleared
     if (given["cleared"] == "yes") is is_so:
-        return "it is so already"
-    return "all overlays are hidden at once, moments wait" if not is_so else "all that was seen is seen again"
+        return "no change"
+    return "hides all overlays and queues alerts" if not is_so else "shows everything again"
 
 
 CLEAR = Action(
     "air.clear",
-    "Clear the air",
-    "Hide all overlays at once; with `cleared` no, bring them back as they were.",
+    "Hide everything",
+    "Hide all overlays at once, or show them again with `cleared` no.",
     {"cleared": Field("Cleared", choice(("yes", "no")), kind="switch", default="yes")},
     _clear,
     _foresee_clear,
@@ -40,7 +40,7 @@ async def _cover(doing: Doing, given: Given) -> Done:
     await doing.runtime.covering.choose(covered)
     doing.runtime.touched("covering")
     return Done(
-        "Keys, addresses and e-mail are covered on all pages." if covered else "What is private is shown.",
+        "Keys, addresses and e-mail are hidden on all pages." if covered else "Private data is shown.",
         {"covered": covered},
     )
 
@@ -52,8 +52,8 @@ async def _foresee_cover(doing: Doing, given: Given) -> str:
 
 COVER = Action(
     "private.cover",
-    "Cover what is private",
-    "Keys, addresses, tokens and e-mail, on all pages of Tesoura.",
+    "Hide private data",
+    "Keys, addresses, tokens and e-mail on all pages of Tesoura.",
     {"covered": Field("Covered", choice(("yes", "no")), kind="switch", default="yes")},
     _cover,
     _foresee_cover,

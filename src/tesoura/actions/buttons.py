@@ -28,7 +28,7 @@ RECENT_S = 60.0
 LOOKED_BACK = timedelta(days=1)
 TURN_EVERY_S = 0.05
 """A value that is being turned is written at most so often; the last one always is."""
-CAME_BEFORE = "This press had come already. It has one effect only."
+CAME_BEFORE = "This press was already handled."
 
 
 @dataclass(slots=True)
@@ -139,7 +139,7 @@ class Buttons:
         leaves = self._runtime.leaves
         _, button = leaves.present.found(press.button)
         if press.on is not None and KINDS[button.does].toggles and press.on != leaves.is_on(button):
-            raise InvalidField("Somebody was faster: it is so already.")
+            raise InvalidField("Somebody was faster: no change.")
         if press.held and button.does == "step":
             name, given = button.press(False)
             return (await do(doing, Call(name, {**given, "step": str(-int(given["step"]))}))).words
@@ -166,7 +166,7 @@ class Buttons:
         """
         _, dial = self._runtime.leaves.present.found(button)
         if not is_level(dial):
-            raise InvalidField("This button stands for nothing that can be turned.")
+            raise InvalidField("This button can't be turned.")
         waiting = self._turning.get(button)
         if waiting is None:
             waiting = _Turning(Doing(self._runtime, actor), 0, None, asyncio.get_running_loop().create_future())
@@ -201,7 +201,7 @@ class Buttons:
             choices = self._runtime.feeds.hand_choices(hand)
             value = value_at(choices, turning.level) if choices else None
             if value is None:
-                raise InvalidField("This value has no bounds to turn between. Give it a least and a most first.")
+                raise InvalidField("This value has no minimum and maximum to turn between. Set them first.")
             words = (await do(turning.doing, Call("hand.set", {"name": hand, "value": value}))).words
         if turning.by:
             step: dict[str, Any] = {"name": hand, "step": str(max(min(turning.by, 1_000), -1_000))}

@@ -38,7 +38,7 @@ def _micros(raw: object) -> int:
     except ValueError:
         raise InvalidField("Give seconds, such as 4.2.") from None
     if not 0 <= seconds <= 36_000:
-        raise InvalidField("Give seconds from the clip's beginning, from 0 on.")
+        raise InvalidField("Give seconds from the start of the clip, 0 or more.")
     return round(seconds * MICRO)
 
 
@@ -48,7 +48,7 @@ async def clip_of(doing: Doing, clip_id: int) -> ClipRow:
     def ask(session: Session) -> ClipRow:
         row = stored.get(session, clip_id)
         if row is None or row.removed_at is not None:
-            raise Gone("There is no such clip on the shelf. Perhaps it was taken away.")
+            raise Gone("This clip no longer exists.")
         return row
 
     return await doing.read(ask)
@@ -64,17 +64,17 @@ def _part(raw: object) -> str:
     """The name of a file that was just sent, and of no other file. Raises InvalidField."""
     typed = str(raw)
     if not _SENT.fullmatch(typed):
-        raise InvalidField("Send the clip to POST /api/clips, as the body.")
+        raise InvalidField("Send the clip as the body of POST /api/clips.")
     return typed
 
 
-_instant = instant("Say when its last picture was seen, with the zone, as in 2026-11-26T20:04:30Z.")
+_instant = instant("Give the time of the last frame with its zone, such as 2026-11-26T20:04:30Z.")
 
 
 async def _add(doing: Doing, given: Given) -> Done:
     clips = doing.runtime.clips
     row = await clips.sent(clips.folder / given["part"], given["title"].strip(), given["ends_at"])
-    return Done(f"{row.title} is on the shelf.", {"clip": row.id}, Call("clip.remove", {"clip": row.id}))
+    return Done(f"{row.title} was saved.", {"clip": row.id}, Call("clip.remove", {"clip": row.id}))
 
 
 async def _name(doing: Doing, given: Given) -> Done:
@@ -86,7 +86,7 @@ async def _name(doing: Doing, given: Given) -> Done:
 
 async def _star(doing: Doing, given: Given, starred: bool) -> Done:
     before = await doing.runtime.clips.change(given["clip"], starred=starred)
-    words = f"{before.title} is starred: it stays." if starred else f"{before.title} is starred no more."
+    words = f"{before.title} is starred." if starred else f"{before.title} is no longer starred."
     return Done(words, {}, Call("clip.unstar" if starred else "clip.star", given))
 
 
@@ -94,7 +94,7 @@ async def _trim(doing: Doing, given: Given) -> Done:
     row = await clip_of(doing, given["clip"])
     begin, end = given["begin"], min(given["end"], row.length)
     if end - begin < MICRO // 2:
-        raise InvalidField("At least half a second must be left of it.")
+        raise InvalidField("At least half a second must remain.")
     whole_ = begin == 0 and end >= row.length and not row.kills
     before = await doing.runtime.clips.change(
         row.id or 0, trim_begin=None if whole_ else begin, trim_end=None if whole_ else end
@@ -117,7 +117,7 @@ async def _show(doing: Doing, given: Given) -> Done:
     if by not in names:
         by = names[0] if names else ""
     if not by:
-        raise InvalidField("Nothing shows replays yet. Set them up under Instruments, and lay the piece on an overlay.")
+        raise InvalidField("Nothing shows replays yet. Set them up under Instruments and add the piece to an overlay.")
     told = {
         "clip": row.id,
         "file": row.file,
@@ -137,24 +137,24 @@ async def _put_away(doing: Doing, given: Given, away: bool) -> Done:
     before = await doing.runtime.clips.change(given["clip"], removed_at=doing.now() if away else None)
     if away:
         return Done(
-            f"{before.title} was taken away. It can be brought back for seven days, while there is room.",
+            f"{before.title} was deleted. It can be restored for seven days while there is room.",
             {},
             Call("clip.restore", given),
         )
-    return Done(f"{before.title} is back.", {}, Call("clip.remove", given))
+    return Done(f"{before.title} was restored.", {}, Call("clip.remove", given))
 
 
 async def _seen_at(doing: Doing, given: Given) -> Done:
     """The kill is really seen there: the source's picture is late by so much more than was known."""
     row = await clip_of(doing, given["clip"])
     if not row.kills:
-        raise InvalidField("This clip is of no kill, so nothing can be learned from it.")
+        raise InvalidField("This clip has no kill to measure the delay with.")
     name = row.source
 
     def ask(session: Session) -> tuple[dict[str, Any], str]:
         feed = stored_feeds.by_name(session, name)
         if feed is None:
-            raise Gone("The source of this clip is not there any more.")
+            raise Gone("The source of this clip no longer exists.")
         return dict(feed.choices), feed.title
 
     choices, title = await doing.read(ask)
@@ -162,7 +162,7 @@ async def _seen_at(doing: Doing, given: Given) -> Done:
     late = int(choices.get("late_ms") or 0) + round((given["at"] - nearest) / 1000)
     later = {"feed": name, "choices": {**choices, "late_ms": str(late)}, "secrets": {}}
     await perform(doing, CHANGE_FEED, later)
-    words = f"The picture of {title} is {late / 1000:+.1f} s late; clips from now on are cut by that."
+    words = f"The picture of {title} is {late / 1000:+.1f} s late. New clips are cut accordingly."
     return Done(words, {"late_ms": late}, Call("feed.change", {"feed": name, "choices": choices}))
 
 
@@ -171,12 +171,12 @@ async def _reel(doing: Doing, given: Given) -> Done:
     if not wanted:
         raise InvalidField("Choose the clips first.")
     if len(wanted) > MOST_IN_REEL:
-        raise InvalidField(f"At most {MOST_IN_REEL} fit into one reel.")
+        raise InvalidField(f"At most {MOST_IN_REEL} clips fit into one reel.")
     rows = [await clip_of(doing, one) for one in wanted]
     long = sum(end - begin for row in rows for begin, end in shown_parts(row)) / MICRO
     doing.runtime.clips.make_reel(rows, given["title"], given["under"], SIZES[given["width_px"]])
     many = "1 clip" if len(rows) == 1 else f"{len(rows)} clips"
-    return Done(f"{given['title']} is being made of {many}, {long:.0f} s in all. You can go on meanwhile.")
+    return Done(f"{given['title']} is being created from {many}, {long:.0f} s in total. You can keep working.")
 
 
 async def _stop(doing: Doing, given: Given) -> Done:
@@ -193,7 +193,7 @@ async def _room(doing: Doing, given: Given) -> Done:
     before = await doing.runtime.clips.room.bounds()
     await doing.write(job)
     gone = await doing.runtime.clips.room.make()
-    kept = f"for {given['days']} days" if given["days"] else "for good"
+    kept = f"for {given['days']} days" if given["days"] else "forever"
     words = f"Clips are kept {kept}, in {given['gb']} GB at most." + (f" {gone} went with that." if gone else "")
     return Done(words, {"gone": gone}, Call("clip.room", {"gb": round(before.most / 1e9), "days": before.days}))
 
@@ -208,12 +208,12 @@ def _size(raw: object) -> str:
 _CLIP = {"clip": Field("Clip", _number)}
 ADD = Action(
     "clip.add",
-    "Put a clip on the shelf",
-    "One that was just sent to POST /api/clips.",
+    "Add a clip",
+    "A clip just sent to POST /api/clips.",
     {
         "part": Field("What was sent", _part),
-        "title": Field("Its words", text(200, empty=True)),
-        "ends_at": Field("Its last picture was seen at", optional(_instant)),
+        "title": Field("Title", text(200, empty=True)),
+        "ends_at": Field("Time of the last frame", optional(_instant)),
     },
     _add,
     needs=("part",),
@@ -221,8 +221,8 @@ ADD = Action(
 )
 TAKE = Action(
     "clip.take",
-    "Keep the last seconds",
-    "Of a source of the picture, on the shelf; nothing is shown.",
+    "Save the last seconds",
+    "Saves them from a video source without showing them.",
     {
         "source": Field("Source", text(60), kind="feed", of="clips"),
         "seconds": Field("Seconds", lambda raw: whole(1, 120)(raw or 12), default=12),
@@ -231,20 +231,18 @@ TAKE = Action(
 )
 NAME = Action(
     "clip.name",
-    "Name a clip",
-    "Its words, wherever it is shown.",
+    "Rename a clip",
+    "Its title, wherever it is shown.",
     {**_CLIP, "title": Field("Name", line(200))},
     _name,
     noted=True,
     may=SET_UP,
 )
-STAR = Action(
-    "clip.star", "Star a clip", "It stays, however old it gets.", _CLIP, partial(_star, starred=True), noted=True
-)
+STAR = Action("clip.star", "Star a clip", "Starred clips stay.", _CLIP, partial(_star, starred=True), noted=True)
 UNSTAR = Action(
     "clip.unstar",
-    "Take a clip's star",
-    "It goes when room is needed.",
+    "Remove a clip's star",
+    "It may be deleted when storage runs out.",
     _CLIP,
     partial(_star, starred=False),
     noted=True,
@@ -252,7 +250,7 @@ UNSTAR = Action(
 TRIM = Action(
     "clip.trim",
     "Trim a clip",
-    "From where to where it is shown, in seconds; the file stays as it is.",
+    "Start and end in seconds; the file is not changed.",
     {**_CLIP, "begin": Field("From", _micros, kind="number"), "end": Field("To", _micros, kind="number")},
     _trim,
     noted=True,
@@ -261,14 +259,14 @@ TRIM = Action(
 SHOW = Action(
     "clip.show",
     "Show a clip",
-    "On the overlays where replays are seen.",
+    "On the overlays that show replays.",
     {**_CLIP, "by": Field("Replays", text(60, empty=True), kind="instrument", of="replay")},
     _show,
 )
 REMOVE = Action(
     "clip.remove",
-    "Take a clip away",
-    "It can be brought back for seven days, while there is room.",
+    "Delete a clip",
+    "It can be restored for seven days while there is room.",
     _CLIP,
     partial(_put_away, away=True),
     noted=True,
@@ -276,8 +274,8 @@ REMOVE = Action(
 )
 RESTORE = Action(
     "clip.restore",
-    "Bring a clip back",
-    "One that was taken away.",
+    "Restore a clip",
+    "One that was deleted.",
     _CLIP,
     partial(_put_away, away=False),
     noted=True,
@@ -285,8 +283,8 @@ RESTORE = Action(
 )
 SEEN_AT = Action(
     "clip.seen_at",
-    "Say where the kill is really seen",
-    "So many seconds into the clip; its source goes by that.",
+    "Set when the kill is visible",
+    "Seconds into the clip; sets the delay of its source.",
     {**_CLIP, "at": Field("At", _micros, kind="number")},
     _seen_at,
     noted=True,
@@ -294,10 +292,10 @@ SEEN_AT = Action(
 )
 REEL = Action(
     "clip.reel",
-    "Make a reel",
-    "The chosen clips one after the other in one file, with captions and chapters.",
+    "Create a reel",
+    "The selected clips in one file, with captions and chapters.",
     {
-        "clips": Field("Clips, by their numbers in order", text(2_000, empty=True)),
+        "clips": Field("Clip numbers in order", text(2_000, empty=True)),
         "title": Field("Title", line(80)),
         "under": Field("Caption", text(120, empty=True)),
         "width_px": Field("Width", _size, default="1280"),
@@ -308,7 +306,7 @@ REEL = Action(
 )
 STOP = Action(
     "clip.stop",
-    "Stop what is being made",
+    "Stop a clip job",
     "A reel, or a clip that is being converted.",
     {"job": Field("Which", text(20))},
     _stop,
@@ -317,8 +315,8 @@ STOP = Action(
 )
 ROOM = Action(
     "clip.room",
-    "Choose how much room clips take",
-    "And for how many days they are kept; starred ones stay.",
+    "Set the limits for clips",
+    "Storage and days to keep; starred clips stay.",
     {"gb": Field("At most", whole(1, 100_000), unit="GB"), "days": Field("For", whole(0, 36_500), unit="days")},
     _room,
     noted=True,

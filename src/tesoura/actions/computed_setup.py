@@ -60,18 +60,18 @@ def made_of(doing: Doing, kind: ComputedKind, typed: Mapping[str, Any], name: st
     if cycle := doing.runtime.computations.cycle(definition):
         first = "formula" if kind.name == "formula" else next(iter(kind.fields))
         way = " → ".join(cycle)
-        raise InvalidPiece({first: f"It would read itself: {way}. Take one of these out of a formula."})
+        raise InvalidPiece({first: f"It would depend on itself: {way}. Remove one of these from a formula."})
     return definition, dict(filled.choices)
 
 
 async def _name_problem(doing: Doing, kind: ComputedKind, name: str) -> str | None:
     if not is_part(name):
-        return "Give it a name in lower case letters, digits and _, such as gifts_today."
+        return "Use lower case letters, digits and _, such as gifts_today."
     if kind.name == "formula":
         taken = any(one.name == f"own.{name}" for one in doing.runtime.signals())
-        return f"There is an own.{name} already. Give this one another name." if taken else None
+        return f"There is an own.{name} already. Choose another name." if taken else None
     in_use = doing.runtime.names_taken() | await doing.read(stored_feeds.names_taken) | {"own", "event"}
-    return f"“{name}” is in use already. Give this one another name." if name in in_use else None
+    return f"“{name}” is already in use. Choose another name." if name in in_use else None
 
 
 async def _new_computed(doing: Doing, given: Given) -> Done:
@@ -92,7 +92,7 @@ async def _new_computed(doing: Doing, given: Given) -> Done:
     row_id = await _keep(doing, None, kind.name, name, choices)
     first = next(iter(build(kind.name, name, choices).outputs()))
     return Done(
-        f"Kept as {first}.", {"computed": row_id, "signal": first}, Call("computed.remove", {"computed": row_id})
+        f"Saved as {first}.", {"computed": row_id, "signal": first}, Call("computed.remove", {"computed": row_id})
     )
 
 
@@ -102,7 +102,7 @@ async def _computed(doing: Doing, row_id: int, gone_too: bool = False) -> Comput
 
     row = await doing.read(ask)
     if row is None or row.kind not in COMPUTED:
-        raise Gone("There is no such computed signal. Perhaps it was removed.")
+        raise Gone("There is no such computed signal. It may have been deleted.")
     return row
 
 
@@ -121,23 +121,23 @@ async def _computed_away(doing: Doing, given: Given, away: bool) -> Done:
     row = await _computed(doing, given["computed"], not away)
     await _put_away(doing, given["computed"], away)
     other = Call("computed.restore" if away else "computed.remove", {"computed": given["computed"]})
-    return Done(f"{row.name} is {'not computed any more' if away else 'computed again'}.", {}, other)
+    return Done(f"{row.name} is {'deleted' if away else 'computed again'}.", {}, other)
 
 
 async def _rebuild(doing: Doing, given: Given) -> Done:
     runtime, key = doing.runtime, given["key"]
     await runtime.computations.rebuild([key])
     if runtime.engine.graph.definition(key) is None:
-        raise Gone(f"Nothing is computed under {key[:60]}.")
+        raise Gone(f"Nothing is computed as {key[:60]}.")
     if key in runtime.engine.graph.broken:
-        raise InvalidField("It stopped again at the same error. Change how it is set up, or tell us.")
+        raise InvalidField("It stopped again with the same error. Change its settings, or report the error.")
     return Done("Rebuilt from the log.")
 
 
 NEW_COMPUTED = _setup(
     "computed.new",
-    "Make a computed signal",
-    "`choices` are those of its kind's form.",
+    "Create a computed signal",
+    "`choices` are the settings of its kind.",
     {"kind": Field("Kind", text(40)), "name": Field("Name", text(120, empty=True)), **_CHOICES},
     _new_computed,
     needs=("kind",),
@@ -145,24 +145,24 @@ NEW_COMPUTED = _setup(
 CHANGE_COMPUTED = _setup(
     "computed.change",
     "Change a computed signal",
-    "What it counts is recomputed from the log.",
+    "Its counts are recomputed from the log.",
     {**_COMPUTED, **_CHOICES, **OPENED_WITH},
     _change_computed,
 )
 REMOVE_COMPUTED = _setup(
-    "computed.remove",
-    "Compute a signal no more",
-    "It can be brought back.",
-    _COMPUTED,
-    partial(_computed_away, away=True),
+    "computed.remove", "Delete a computed signal", "It can be restored.", _COMPUTED, partial(_computed_away, away=True)
 )
 RESTORE_COMPUTED = _setup(
-    "computed.restore", "Compute a signal again", "From the log.", _COMPUTED, partial(_computed_away, away=False)
+    "computed.restore",
+    "Restore a computed signal",
+    "Recomputed from the log.",
+    _COMPUTED,
+    partial(_computed_away, away=False),
 )
 REBUILD = _setup(
     "computed.rebuild",
     "Rebuild",
-    "A computation or an instrument that failed, from the log.",
+    "Rebuild a failed computation or instrument from the log.",
     {"key": Field("Key", text(130))},
     _rebuild,
 )
@@ -198,7 +198,7 @@ async def _new_instrument(doing: Doing, given: Given) -> Done:
     if kind.first:
         await doing.runtime.instruments.command(name, kind.first, {}, doing.actor)
     return Done(
-        f"“{choices['title']}” is there. Its signals begin with {name}.",
+        f"“{choices['title']}” was created. Its signals start with {name}.",
         {"instrument": name},
         Call("instrument.remove", {"instrument": name}),
     )
@@ -218,7 +218,7 @@ async def _instrument(doing: Doing, name: str, gone_too: bool = False) -> Comput
     ask = stored.by_name_ever if gone_too else stored.by_name
     row = await doing.read(lambda session: ask(session, name.lower()))
     if row is None or row.kind not in KINDS:
-        raise Gone(f"There is no instrument {name[:60]}. Perhaps it was put away.")
+        raise Gone(f"There is no instrument {name[:60]}. It may have been deleted.")
     return row
 
 
@@ -240,7 +240,7 @@ async def _change_instrument(doing: Doing, given: Given) -> Done:
     before = dict(row.choices)
     choices = await change_choices(doing, row, given["choices"], given["opened_with"])
     return Done(
-        f"“{choices['title']}” was changed.",
+        f"“{choices['title']}” was saved.",
         {"instrument": row.name},
         Call("instrument.change", {"instrument": row.name, "choices": before}),
     )
@@ -250,7 +250,7 @@ async def _instrument_away(doing: Doing, given: Given, away: bool) -> Done:
     row = await _instrument(doing, given["instrument"], not away)
     await _put_away(doing, row.id or 0, away)
     other = Call("instrument.restore" if away else "instrument.remove", {"instrument": row.name})
-    return Done(f"“{row.choices['title']}” {'was put away' if away else 'is back'}.", {"instrument": row.name}, other)
+    return Done(f"“{row.choices['title']}” {'was deleted' if away else 'is back'}.", {"instrument": row.name}, other)
 
 
 async def _cue_may_be(doing: Doing, name: str, choices: Mapping[str, Any]) -> None:
@@ -266,42 +266,38 @@ async def _no_loop(doing: Doing, name: str, choices: Mapping[str, Any]) -> None:
     presses = {row.name: pressed_by(row.choices) for row in rows if row.kind == CUE} | {name: pressed_by(choices)}
     if way := way_back(name, presses):
         step = next(at for at in range(1, STEPS + 1) if choices.get(f"cue_{at}") == way[1])
-        raise InvalidPiece({f"cue_{step}": f"It would press itself: {' → '.join(way)}. Leave one of them out."})
+        raise InvalidPiece({f"cue_{step}": f"It would run itself: {' → '.join(way)}. Remove one of them."})
 
 
 NEW_INSTRUMENT = _setup(
     "instrument.new",
-    "Set an instrument up",
-    "`choices` are those of its kind's form, `title` among them.",
+    "Create an instrument",
+    "`choices` are the settings of its kind, including `title`.",
     {"kind": Field("Kind", text(40)), **_CHOICES},
     _new_instrument,
     needs=("kind",),
 )
 COPY_INSTRUMENT = _setup(
-    "instrument.copy",
-    "Make another instrument like it",
-    "With its choices and its items.",
-    _INSTRUMENT,
-    _copy_instrument,
+    "instrument.copy", "Duplicate an instrument", "With its settings and items.", _INSTRUMENT, _copy_instrument
 )
 CHANGE_INSTRUMENT = _setup(
     "instrument.change",
-    "Change how an instrument is set up",
-    "It goes on as it stands.",
+    "Change an instrument's settings",
+    "Its current state stays.",
     {**_INSTRUMENT, **_CHOICES, **OPENED_WITH},
     _change_instrument,
 )
 REMOVE_INSTRUMENT = _setup(
     "instrument.remove",
-    "Put an instrument away",
-    "It can be brought back.",
+    "Delete an instrument",
+    "It can be restored.",
     _INSTRUMENT,
     partial(_instrument_away, away=True),
 )
 RESTORE_INSTRUMENT = _setup(
     "instrument.restore",
-    "Bring an instrument back",
-    "As its commands in the log left it.",
+    "Restore an instrument",
+    "Its state is rebuilt from the log.",
     _INSTRUMENT,
     partial(_instrument_away, away=False),
 )

@@ -34,7 +34,7 @@ def row_of(session: Session, overlay_id: int) -> OverlayRow:
     """An overlay that was not put away. Raises Gone."""
     row = stored.get(session, overlay_id)
     if row is None:
-        raise Gone("There is no such overlay. Perhaps it was put away.")
+        raise Gone("There is no such overlay. It may have been deleted.")
     return row
 
 
@@ -104,9 +104,9 @@ async def _step(doing: Doing, given: Given) -> Done:
     doing.runtime.touched(f"draft:{given['overlay']}", "overlays")
     back = given["way"] == "undo"
     if words is None:
-        return Done("There is nothing to take back." if back else "There is nothing to make again.")
+        return Done("Nothing to undo." if back else "Nothing to redo.")
     other = Call("draft.step", {"overlay": given["overlay"], "way": "redo" if back else "undo"})
-    return Done(f"{'Taken back' if back else 'Made again'}: {words}", {}, other)
+    return Done(f"{'Undone' if back else 'Redone'}: {words}", {}, other)
 
 
 async def _from_version(doing: Doing, given: Given) -> Done:
@@ -121,26 +121,26 @@ async def _from_version(doing: Doing, given: Given) -> Done:
     earlier = await doing.read(ask)
     words = f"Version {version} as the draft"
     done = await edit_draft(doing, overlay, lambda _: edits.Edited(earlier, words), "versions")
-    return Done(f"The draft is as version {version} was. Undo on the mat takes that back.", {}, done.undo)
+    return Done(f"The draft is as version {version} was. You can undo this on the mat.", {}, done.undo)
 
 
 _WINDOW = Field("Window", text(40, empty=True))
 EDIT = Action(
     "draft.edit",
     "Edit a draft",
-    "Small edits, made as one; they can be taken back, and nothing of it is on air.",
+    "Several small edits as one step. You can undo it; nothing goes on air.",
     {
         **OVERLAY,
         "edits": Field("Edits", _edits, kind="data"),
         "window": _WINDOW,
-        "seen": Field("The draft as it was seen", whole(-1, 10**9), kind="number", default=-1),
+        "seen": Field("Draft number", whole(-1, 10**9), kind="number", default=-1),
     },
     _edit,
     may=SET_UP,
 )
 STEP = Action(
     "draft.step",
-    "Take an edit back",
+    "Undo an edit",
     "Or redo it, with `way` redo.",
     {**OVERLAY, "way": Field("Way", choice(("undo", "redo")), default="undo"), "window": _WINDOW},
     _step,
@@ -148,8 +148,8 @@ STEP = Action(
 )
 FROM_VERSION = Action(
     "draft.from_version",
-    "Make a version the draft",
-    "One that was on air; what viewers have stays.",
+    "Use a version as the draft",
+    "An earlier published version; what's on air stays.",
     {**OVERLAY, "version": Field("Version", whole(1, 10**9), kind="number")},
     _from_version,
     may=SET_UP,

@@ -43,7 +43,7 @@ async def _pick(doing: Doing, given: Given) -> Done:
         row = feed_row(session, feed)
         known = session.get(SignalRow, full)
         if known is not None and given["replace"] == "no":
-            raise InvalidPiece({"field": f"There is a {full} already. Give this one another name."})
+            raise InvalidPiece({"field": f"There is a {full} already. Choose another name."})
         undo = _picked(feed, known) if known else Call("feed.unpick", {"feed": feed, "field": field})
         kept = known or SignalRow(name=full, feed_id=row.id or 0, path="")
         kept.path, kept.unit, kept.wanted = given["path"], given["unit"], given["wanted"]
@@ -52,7 +52,7 @@ async def _pick(doing: Doing, given: Given) -> Done:
 
     undo = await doing.write(job)
     await doing.runtime.refresh_feed(feed)
-    return Done(f"Kept as {full}.", {"signal": full}, undo)
+    return Done(f"Saved as {full}.", {"signal": full}, undo)
 
 
 async def _try_path(doing: Doing, feed: str, given: Given) -> None:
@@ -94,13 +94,13 @@ async def _unpick(doing: Doing, given: Given) -> Done:
 
     undo = await doing.write(job)
     await doing.runtime.refresh_feed(feed)
-    return Done(f"{full} is not picked any more. Wordings that use it say “nothing yet”.", {"signal": full}, undo)
+    return Done(f"{full} was removed. Wordings that use it show “nothing yet”.", {"signal": full}, undo)
 
 
 PICK = Action(
     "feed.pick",
     "Pick a signal",
-    "Out of what a feed brings; `replace` when it may replace one of the same name.",
+    "From a feed's data; `replace` replaces one of the same name.",
     {
         **FEED,
         "field": Field("Name", _part),
@@ -115,8 +115,8 @@ PICK = Action(
 )
 UNPICK = Action(
     "feed.unpick",
-    "Pick a signal no more",
-    "Wordings that use it say “nothing yet”.",
+    "Remove a signal",
+    "Wordings that use it show “nothing yet”.",
     {**FEED, "field": Field("Name", _part)},
     _unpick,
     noted=True,
@@ -131,9 +131,9 @@ def _event_type(raw: object) -> str:
     try:
         kind = line(120)(raw)
     except InvalidField:
-        raise InvalidField("Say what happened, such as follow.") from None
+        raise InvalidField("Give an event type, such as follow.") from None
     if kind.startswith(OWN_TYPES):
-        raise InvalidField(f"Types that begin with {OWN_TYPES} are its own. Choose another.")
+        raise InvalidField(f"Types that begin with {OWN_TYPES} are reserved. Choose another.")
     return kind
 
 
@@ -180,7 +180,7 @@ async def _rule(doing: Doing, given: Given) -> Done:
 
     number = await doing.write(job)
     await doing.runtime.refresh_feed(feed)
-    words = f"From now on it makes events of type {given['type']}. What is there already makes none."
+    words = f"From now on, this feed creates events of type {given['type']}. Existing entries create none."
     return Done(words, {"rule": number}, Call("feed.unrule", {"feed": feed, "rule": number}))
 
 
@@ -207,21 +207,21 @@ async def _unrule(doing: Doing, given: Given) -> Done:
             "fields": dict(kept.fields),
         },
     )
-    return Done(f"It makes no more events of type {kept.type}. Those that happened stay.", {}, undo)
+    return Done(f"This feed creates no more events of type {kept.type}. Past events stay.", {}, undo)
 
 
 _PATH = text(MAX_PATH, empty=True)
 _RULE: Fields = {
-    "type": Field("What happened", _event_type),
-    "items": Field("The items' path", _PATH),
-    "id_path": Field("Their id's path", _PATH),
-    "time_path": Field("Their time's path", _PATH),
+    "type": Field("Event type", _event_type),
+    "items": Field("List path", _PATH),
+    "id_path": Field("Id path", _PATH),
+    "time_path": Field("Time path", _PATH),
     "fields": Field("Fields, by name", _fields, kind="data"),
 }
 RULE = Action(
     "feed.rule",
-    "Make events of what a feed brings",
-    "Of each item that is new.",
+    "Create events from a feed",
+    "One event for each new entry.",
     {**FEED, **_RULE},
     _rule,
     noted=True,
@@ -229,8 +229,8 @@ RULE = Action(
 )
 UNRULE = Action(
     "feed.unrule",
-    "Make no more events by a rule",
-    "Those that happened stay.",
+    "Delete an event rule",
+    "Past events stay.",
     {**FEED, "rule": Field("Rule", whole(1, 2**53), kind="number")},
     _unrule,
     noted=True,

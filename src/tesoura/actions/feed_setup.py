@@ -27,7 +27,7 @@ FEED = {"feed": Field("Feed", text(60))}
 
 
 def _gone(name: str) -> Gone:
-    return Gone(f"There is no feed {name[:60]}. Perhaps it was removed.")
+    return Gone(f"There is no feed {name[:60]}. It may have been deleted.")
 
 
 def feed_row(session: Session, name: str) -> FeedRow:
@@ -63,7 +63,7 @@ def filled_in(kind: FeedKind, typed: Mapping[str, Any], kept: Mapping[str, str])
 def may_reach(doing: Doing, kind: FeedKind, choices: Mapping[str, Any]) -> None:
     """Let a feed that reaches this machine itself be set up by the owner here alone. Raises NotYours."""
     if kind.on_machine(choices):
-        doing.must_be(MACHINE, f"Setting up a feed of the kind “{kind.title}”, which reaches this machine itself,")
+        doing.must_be(MACHINE, f"Setting up a feed of the kind “{kind.title}”, which accesses this machine,")
 
 
 def add_feed(session: Session, name: str, title: str, filled: Filled, kind: FeedKind, doing: Doing) -> FeedRow:
@@ -98,7 +98,7 @@ async def _new(doing: Doing, given: Given) -> Done:
         start = checked(filled.choices, filled.choices["start"])
         await doing.runtime.set_by_hand(name, lambda present: start, doing.actor)
     return Done(
-        f"{title} is connected. Its signals begin with {name}.", {"feed": name}, Call("feed.remove", {"feed": name})
+        f"{title} is connected. Its signals start with {name}.", {"feed": name}, Call("feed.remove", {"feed": name})
     )
 
 
@@ -126,9 +126,7 @@ async def _change(doing: Doing, given: Given) -> Done:
     before = dict(row.choices)
     await doing.write(job)
     await doing.runtime.refresh_feed(name)
-    return Done(
-        "Changed. It goes that way from now on.", {"feed": name}, Call("feed.change", {"feed": name, "choices": before})
-    )
+    return Done("Settings saved.", {"feed": name}, Call("feed.change", {"feed": name, "choices": before}))
 
 
 async def _put_away(doing: Doing, given: Given, away: bool) -> Done:
@@ -145,7 +143,7 @@ async def _put_away(doing: Doing, given: Given, away: bool) -> Done:
     await doing.runtime.refresh_feed(name)
     if away:
         return Done(f"{title} was removed.", {"feed": name}, Call("feed.restore", {"feed": name}))
-    return Done(f"{title} is back.", {"feed": name}, Call("feed.remove", {"feed": name}))
+    return Done(f"{title} was restored.", {"feed": name}, Call("feed.remove", {"feed": name}))
 
 
 async def _new_address(doing: Doing, given: Given) -> Done:
@@ -154,13 +152,13 @@ async def _new_address(doing: Doing, given: Given) -> Done:
     def job(session: Session) -> None:
         row = feed_row(session, name)
         if not row.token:
-            raise InvalidField(f"{row.title} has no address of its own: nothing is sent to it.")
+            raise InvalidField(f"{row.title} has no private address.")
         row.token = stored.new_token()
         session.add(row)
 
     await doing.write(job)
     await doing.runtime.refresh_feed(name)
-    return Done("It has a new address; the old one takes nothing any more. Give the sender the new one.")
+    return Done("The address was replaced. Give the sender the new one; the old one no longer works.")
 
 
 async def keep_permission(doing: Doing, name: str, given: Mapping[str, str]) -> None:
@@ -173,7 +171,7 @@ async def keep_permission(doing: Doing, name: str, given: Mapping[str, str]) -> 
 NEW = Action(
     "feed.new",
     "Connect a feed",
-    "`choices` are those of its form, `secrets` its keys; it is not tried first.",
+    "`choices` are its settings, `secrets` its keys; the connection is not tested.",
     {
         "kind": Field("Kind", text(40)),
         "title": Field("Name", text(60, empty=True)),
@@ -200,18 +198,12 @@ CHANGE = Action(
     may=SET_UP,
 )
 REMOVE = Action(
-    "feed.remove",
-    "Put a feed away",
-    "It can be brought back.",
-    FEED,
-    partial(_put_away, away=True),
-    noted=True,
-    may=SET_UP,
+    "feed.remove", "Delete a feed", "It can be restored.", FEED, partial(_put_away, away=True), noted=True, may=SET_UP
 )
 RESTORE = Action(
     "feed.restore",
-    "Bring a feed back",
-    "One that was put away.",
+    "Restore a feed",
+    "One that was deleted.",
     FEED,
     partial(_put_away, away=False),
     noted=True,
@@ -219,7 +211,7 @@ RESTORE = Action(
 )
 NEW_ADDRESS = Action(
     "feed.new_address",
-    "Give a feed another private address",
+    "Replace a feed's private address",
     "The old one stops at once.",
     FEED,
     _new_address,

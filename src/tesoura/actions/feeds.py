@@ -14,7 +14,7 @@ _FEED = {"feed": Field("Feed", text(60))}
 
 
 def _gone(name: str) -> Gone:
-    return Gone(f"There is no feed {name[:60]}. Perhaps it was removed.")
+    return Gone(f"There is no feed {name[:60]}. It may have been deleted.")
 
 
 async def _pause(doing: Doing, given: Given) -> Done:
@@ -30,7 +30,7 @@ async def _pause(doing: Doing, given: Given) -> Done:
 
     title = await doing.write(job)
     await doing.runtime.refresh_feed(name)
-    words = f"{title} is held: its values stand as they are." if paused else f"{title} goes on."
+    words = f"{title} is paused. Its values are held." if paused else f"{title} resumed."
     return Done(words, {"paused": paused}, Call("feed.pause", {"feed": name, "paused": "no" if paused else "yes"}))
 
 
@@ -39,17 +39,17 @@ async def _ask(doing: Doing, given: Given) -> Done:
     if name not in {report.name for report in doing.runtime.feeds.reports()}:
         raise _gone(name)
     doing.runtime.feeds.ask_now(name)
-    return Done("It is being asked now.")
+    return Done("Fetching now.")
 
 
 PAUSE = Action(
     "feed.pause",
-    "Hold a feed",
-    "Hold a feed's values on purpose, or let it go on.",
+    "Pause a feed",
+    "Hold its values, or resume it.",
     {**_FEED, "paused": Field("Held", choice(("yes", "no")), kind="switch", default="yes")},
     _pause,
     noted=True,
 )
-ASK = Action("feed.ask", "Ask a feed now", "Without waiting for its period, or for its next try.", _FEED, _ask)
+ASK = Action("feed.ask", "Fetch a feed now", "Without waiting for its next poll or retry.", _FEED, _ask)
 
 ALL = (PAUSE, ASK)

@@ -13,7 +13,7 @@ from tesoura.core.forms.checks import text, whole
 from tesoura.core.forms.fields import Field
 from tesoura.errors import InvalidField, InvalidPiece
 
-_LEAF = {"leaf": Field("Leaf", text(20))}
+_LEAF = {"leaf": Field("Button page", text(20))}
 _BUTTON = {"button": Field("Button", text(20))}
 
 
@@ -28,7 +28,7 @@ def _free(doing: Doing, button: DeskButton) -> DeskButton:
     for name, title in doing.runtime.feeds.titles("hand"):
         choices = doing.runtime.feeds.hand_choices(name) or {}
         if button.key and button.key in (choices.get("key_up"), choices.get("key_down")):
-            raise InvalidPiece({"key": f"{button.key} is a key of {title}, which is set by hand. Press another."})
+            raise InvalidPiece({"key": f"{button.key} is a key of {title}, which is set by hand. Choose another key."})
     return button
 
 
@@ -43,24 +43,24 @@ async def _keep(doing: Doing, leaves: Leaves, words: str, result: Given) -> Done
 async def _new(doing: Doing, given: Given) -> Done:
     leaves = doing.runtime.leaves.present.with_leaf(given["name"])
     leaf = leaves.leaves[-1]
-    return await _keep(doing, leaves, f"The leaf {leaf.name} is there.", {"leaf": leaf.id})
+    return await _keep(doing, leaves, f"The button page {leaf.name} was created.", {"leaf": leaf.id})
 
 
 async def _rename(doing: Doing, given: Given) -> Done:
     leaves = doing.runtime.leaves.present.renamed(given["leaf"], given["name"])
-    return await _keep(doing, leaves, f"The leaf is called {leaves.leaf(given['leaf']).name}.", {})
+    return await _keep(doing, leaves, f"The button page is now called {leaves.leaf(given['leaf']).name}.", {})
 
 
 async def _remove(doing: Doing, given: Given) -> Done:
     present = doing.runtime.leaves.present
     name = present.leaf(given["leaf"]).name
-    return await _keep(doing, present.without_leaf(given["leaf"]), f"The leaf {name} was taken away.", {})
+    return await _keep(doing, present.without_leaf(given["leaf"]), f"The button page {name} was deleted.", {})
 
 
 async def _lay(doing: Doing, given: Given) -> Done:
     wished = _free(doing, button_of("new", given["choices"]))
     leaves, button = doing.runtime.leaves.present.laid(given["leaf"], wished)
-    return await _keep(doing, leaves, f"“{button.shown_words}” is laid.", {"button": button.id})
+    return await _keep(doing, leaves, f"“{button.shown_words}” was added.", {"button": button.id})
 
 
 async def _lay_set(doing: Doing, given: Given) -> Done:
@@ -78,18 +78,18 @@ async def _lay_set(doing: Doing, given: Given) -> Done:
             shown = f"{setup.choices['title']}: {words}"[:LONGEST_WORDS]
             typed = {"does": "command", "instrument": setup.name, "command": command, "with": with_it, "words": shown}
         leaves, _ = leaves.laid(given["leaf"], button_of("new", typed))
-    return await _keep(doing, leaves, f"The buttons of “{setup.choices['title']}” are laid.", {})
+    return await _keep(doing, leaves, f"The buttons of “{setup.choices['title']}” were added.", {})
 
 
 async def _change(doing: Doing, given: Given) -> Done:
     button = _free(doing, button_of(given["button"], given["choices"]))
     leaves = doing.runtime.leaves.present.changed(button)
-    return await _keep(doing, leaves, f"“{button.shown_words}” was changed.", {})
+    return await _keep(doing, leaves, f"“{button.shown_words}” was saved.", {})
 
 
 async def _move(doing: Doing, given: Given) -> Done:
     leaves = doing.runtime.leaves.present.moved(given["button"], given["place"], given["leaf"])
-    return await _keep(doing, leaves, "The button lies there now.", {})
+    return await _keep(doing, leaves, "The button was moved.", {})
 
 
 async def _take_off(doing: Doing, given: Given) -> Done:
@@ -102,24 +102,24 @@ async def _put(doing: Doing, given: Given) -> Done:
     try:
         leaves = leaves_of(given["leaves"])
     except (KeyError, TypeError, ValueError, AttributeError):
-        raise InvalidField("These are no leaves.") from None
-    return await _keep(doing, leaves, "The leaves lie as they did.", {})
+        raise InvalidField("These are not button pages.") from None
+    return await _keep(doing, leaves, "The button pages were restored.", {})
 
 
 def _setup(name: str, title: str, fields: dict[str, Field], run: Run) -> Action:
-    return Action(name, title, "On the desk's leaves of buttons.", fields, run, noted=True, may=SET_UP)
+    return Action(name, title, "On the desk's button pages.", fields, run, noted=True, may=SET_UP)
 
 
 _NAME = {"name": Field("Name", text(LONGEST_NAME))}
 _CHOICES = {"choices": Field("Choices", _data, kind="data")}
 ALL = (
-    _setup("leaf.new", "Make a leaf", _NAME, _new),
-    _setup("leaf.rename", "Rename a leaf", {**_LEAF, **_NAME}, _rename),
-    _setup("leaf.remove", "Take a leaf away", _LEAF, _remove),
-    _setup("button.lay", "Lay a button", {**_LEAF, **_CHOICES}, _lay),
+    _setup("leaf.new", "Create button page", _NAME, _new),
+    _setup("leaf.rename", "Rename a button page", {**_LEAF, **_NAME}, _rename),
+    _setup("leaf.remove", "Delete a button page", _LEAF, _remove),
+    _setup("button.lay", "Add a button", {**_LEAF, **_CHOICES}, _lay),
     _setup(
         "button.lay_set",
-        "Lay all buttons of an instrument",
+        "Add all buttons of an instrument",
         {**_LEAF, "instrument": Field("Instrument", text(60))},
         _lay_set,
     ),
@@ -130,10 +130,10 @@ ALL = (
         {
             **_BUTTON,
             "place": Field("Place", whole(0, 200), kind="number", default=0),
-            "leaf": Field("Leaf", text(20, empty=True)),
+            "leaf": Field("Button page", text(20, empty=True)),
         },
         _move,
     ),
-    _setup("button.remove", "Take a button off", _BUTTON, _take_off),
-    _setup("leaves.put", "Lay all leaves as they were", {"leaves": Field("Leaves", _data, kind="data")}, _put),
+    _setup("button.remove", "Remove a button", _BUTTON, _take_off),
+    _setup("leaves.put", "Restore all button pages", {"leaves": Field("Button pages", _data, kind="data")}, _put),
 )

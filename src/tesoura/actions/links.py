@@ -20,14 +20,14 @@ async def _foresee_say(doing: Doing, given: Given) -> str:
     link = doing.runtime.links.link(given["chat"])
     wait_s = float(link.standing().get("wait_s", 0.0)) if link else 0.0
     if link is None:
-        return "the chat is not joined: it would wait for it"
-    return f"it would be said in {wait_s:.0f} s" if wait_s else "it would be said now"
+        return "the chat is not connected: the message would be queued"
+    return f"would be sent in {wait_s:.0f} s" if wait_s else "would be sent now"
 
 
 async def _show(doing: Doing, given: Given) -> Done:
     shown = given["shown"] == "yes"
     await doing.runtime.showing.settle(given["piece"], shown, doing.actor, doing.cause, doing.id)
-    words = f"{given['piece']} is {'shown' if shown else 'hidden'}, until told otherwise."
+    words = f"{given['piece']} is {'shown' if shown else 'hidden'} until changed."
     return Done(words, {"shown": shown}, Call("piece.show", {**given, "shown": "no" if shown else "yes"}))
 
 
@@ -54,10 +54,10 @@ async def _call_scene(doing: Doing, given: Given) -> Done:
 
 SAY = Action(
     "chat.say",
-    "Say a line in chat",
-    "By the chat's pace; in the only one there is, when none is named.",
+    "Send a chat message",
+    "Within the chat's rate limit; to the only chat when none is named.",
     {
-        "line": Field("The line", text(1_000), kind="wide"),
+        "line": Field("Message", text(1_000), kind="wide"),
         "chat": Field("Chat", text(60, empty=True), kind="feed", of="irc"),
     },
     _say,
@@ -66,7 +66,7 @@ SAY = Action(
 SHOW = Action(
     "piece.show",
     "Show or hide a piece",
-    "One that is on air, by its overlay's name and its own: `Cup bar / Gift`.",
+    "A piece on air, by overlay and piece name: `Cup bar / Gift`.",
     {
         "piece": Field("Piece", text(200), kind="part"),
         "shown": Field("Shown", choice(("yes", "no")), kind="switch", default="yes"),
@@ -76,12 +76,12 @@ SHOW = Action(
 )
 CALL_SCENE = Action(
     "scene.call",
-    "Call a scene otherwise here",
-    "Whatever the program that composes the picture calls it.",
+    "Rename a scene in Tesoura",
+    "Without renaming it in the streaming software.",
     {
         "link": Field("Scene link", text(60), kind="feed", of="scene"),
-        "there": Field("Its name there", _scene_name),
-        "here": Field("Its name here", _scene_name),
+        "there": Field("Name there", _scene_name),
+        "here": Field("Name here", _scene_name),
     },
     _call_scene,
     noted=True,

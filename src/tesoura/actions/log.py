@@ -23,7 +23,7 @@ _EVENT = {"event": Field("Event", whole(1, 2**53), kind="number")}
 def _type(raw: object) -> str:
     kind = text(120)(raw).strip()
     if kind.startswith(OWN_TYPES):
-        raise InvalidField(f"It begins with {OWN_TYPES}, which is for Tesoura itself. Choose another.")
+        raise InvalidField(f"It begins with {OWN_TYPES}, which is reserved for Tesoura. Choose another.")
     return kind
 
 
@@ -43,17 +43,17 @@ async def _say(doing: Doing, given: Given) -> Done:
         uuid.uuid4().hex, doing.actor, given["type"], doing.now(), given["data"], None, doing.cause, doing.actor
     )
     [logged] = await doing.runtime.journal.log([event])
-    return Done(f"{given['type']} is in the log.", {"event": logged.seq})
+    return Done(f"{given['type']} was logged.", {"event": logged.seq})
 
 
 async def _correct(doing: Doing, given: Given) -> Done:
     field, value = given["field"], given["value"]
     before = await doing.runtime.corrections.correct(given["event"], field, value)
     if before is None:
-        raise Gone("There is no such event, or it has no such amount.")
+        raise Gone("There is no such event, or it has no such field.")
     was: Any = before[0]
     undo = Call("log.correct", {"event": given["event"], "field": field, "value": was})
-    return Done("Corrected, and logged as a correction. All that counts it has followed.", {"was": was}, undo)
+    return Done("Corrected. All counts were updated.", {"was": was}, undo)
 
 
 def _change_of(given: Given, now: datetime) -> EventChange:
@@ -61,14 +61,14 @@ def _change_of(given: Given, now: datetime) -> EventChange:
         raise InvalidField("It can't have happened in the future.")
     fields = {name: value for name, value in given["fields"].items() if isinstance(value, str | int | float | bool)}
     if len(fields) < len(given["fields"]):
-        raise InvalidField("Give each field a text, a number, or true or false.")
+        raise InvalidField("Each field must be text, a number, true or false.")
     return EventChange(fields, given["time"])
 
 
 async def _edit(doing: Doing, given: Given) -> Done:
     back = await doing.runtime.corrections.change(given["event"], _change_of(given, doing.now()))
     undo = {"event": given["event"], "fields": dict(back.fields), "time": back.time.isoformat() if back.time else ""}
-    return Done("Corrected. Everything that follows from the event was counted again.", {}, Call("log.edit", undo))
+    return Done("Corrected. All counts were updated.", {}, Call("log.edit", undo))
 
 
 async def _foresee_edit(doing: Doing, given: Given) -> str:
@@ -83,7 +83,7 @@ def _lines(lines: list[str]) -> str:
 
 async def _void(doing: Doing, given: Given, void: bool) -> Done:
     await doing.runtime.corrections.change(given["event"], EventChange(is_void=void))
-    words = "Voided: it counts nowhere any more." if void else "Restored: it counts again."
+    words = "Voided. It is no longer counted." if void else "Restored. It is counted again."
     return Done(words, {"void": void}, Call("log.restore" if void else "log.void", {"event": given["event"]}))
 
 
@@ -98,7 +98,7 @@ async def _again(doing: Doing, given: Given) -> Done:
             "Nothing on air shows this kind of event. A piece does when it appears “as a moment”; "
             "its choices on the mat say so."
         )
-    return Done(f"It is shown again on {count} {'piece' if count == 1 else 'pieces'}, in its turn.", {"pieces": count})
+    return Done(f"Shown again on {count} {'piece' if count == 1 else 'pieces'}, queued.", {"pieces": count})
 
 
 async def _skip(doing: Doing, given: Given) -> Done:
@@ -106,7 +106,7 @@ async def _skip(doing: Doing, given: Given) -> Done:
     if skipped is None:
         raise Gone("This alert is no longer queued or on screen.")
     undo = Call("moment.again", {"event": skipped.seq})
-    return Done(f"“{skipped.text[:60]}” will not be shown.", {"event": skipped.seq}, undo)
+    return Done(f"“{skipped.text[:60]}” won't be shown.", {"event": skipped.seq}, undo)
 
 
 async def _skip_all(doing: Doing, given: Given) -> Done:
@@ -115,46 +115,43 @@ async def _skip_all(doing: Doing, given: Given) -> Done:
         if (one := await doing.runtime.corrections.skip(waiting.number)) is not None:
             skipped.append(one)
     if not skipped:
-        raise Gone("Nothing waits to be shown.")
-    count = "1 moment" if len(skipped) == 1 else f"{len(skipped)} moments"
+        raise Gone("Nothing queued.")
+    count = "1 alert" if len(skipped) == 1 else f"{len(skipped)} alerts"
     events = list(dict.fromkeys(one.seq for one in skipped))
     undo = Call("moments.again", {"events": events})
-    return Done(f"{count} that waited will not be shown.", {"events": events}, undo)
+    return Done(f"{count} won't be shown.", {"events": events}, undo)
 
 
 async def _again_all(doing: Doing, given: Given) -> Done:
     for seq in given["events"]:
         await _again(doing, {"event": seq})
-    return Done("What was skipped waits again.", {"events": given["events"]})
+    return Done("Skipped alerts are queued again.", {"events": given["events"]})
 
 
 def _places(raw: object) -> list[int]:
     if not isinstance(raw, list) or not 0 < len(raw) <= MOST_AT_ONCE or not all(isinstance(one, int) for one in raw):
-        raise InvalidField(f"Give a list of 1 to {MOST_AT_ONCE} places of events in the log.")
+        raise InvalidField(f"Give a list of 1 to {MOST_AT_ONCE} log entry numbers.")
     return raw
 
 
 SAY = Action(
     "event.say",
-    "Say that something happened",
-    "Put an event into the log, as a program would send it.",
-    {
-        "type": Field("What happened", _type, kind="event"),
-        "data": Field("What else there is to say", _data, kind="data"),
-    },
+    "Send an event",
+    "Logs an event as a program would send it.",
+    {"type": Field("Event type", _type, kind="event"), "data": Field("Data", _data, kind="data")},
     _say,
 )
 CORRECT = Action(
     "log.correct",
     "Correct an amount",
-    "By a further event; what was written stays.",
+    "With a correction entry; the original stays.",
     {**_EVENT, "field": Field("Field", text(120)), "value": Field("Amount", number, kind="number")},
     _correct,
 )
 EDIT = Action(
     "log.edit",
     "Correct an event",
-    "Its fields or its time, by further events; what was written stays.",
+    "Its fields or time, with correction entries; the original stays.",
     {
         **_EVENT,
         "fields": Field("Fields", group, kind="data", default={}),
@@ -167,7 +164,7 @@ EDIT = Action(
 VOID = Action(
     "log.void",
     "Void an event",
-    "It stays in the log and counts nowhere.",
+    "It stays in the log and is not counted.",
     _EVENT,
     partial(_void, void=True),
     partial(_foresee_void, void=True),
@@ -176,25 +173,25 @@ VOID = Action(
 RESTORE = Action(
     "log.restore",
     "Restore an event",
-    "A voided event counts again.",
+    "A voided event is counted again.",
     _EVENT,
     partial(_void, void=False),
     partial(_foresee_void, void=False),
     may=SET_UP,
 )
-AGAIN = Action("moment.again", "Show it again", "Show the moments of an event once more.", _EVENT, _again)
-SKIP_ALL = Action("moments.skip", "Skip all moments", "All that wait, before they show.", {}, _skip_all)
+AGAIN = Action("moment.again", "Show it again", "Show the alerts of an event again.", _EVENT, _again)
+SKIP_ALL = Action("moments.skip", "Skip all alerts", "All queued alerts.", {}, _skip_all)
 AGAIN_ALL = Action(
     "moments.again",
     "Show them again",
-    "The moments of these events once more.",
+    "The alerts of these events.",
     {"events": Field("Events", _places, kind="data")},
     _again_all,
 )
 SKIP = Action(
     "moment.skip",
-    "Skip a moment",
-    "Take a moment out of the line before it shows, or off the screen while it does.",
+    "Skip an alert",
+    "Remove an alert from the queue or from the screen.",
     {"moment": Field("Moment", whole(1, 2**53), kind="number")},
     _skip,
 )
@@ -206,19 +203,19 @@ async def _hold(doing: Doing, given: Given) -> Done:
     doing.runtime.touched("moments")
     if not held:
         doing.runtime.show_waiting()
-    words = "Moments are held: none begins." if held else "Moments go on, one after another."
+    words = "Alerts are paused." if held else "Alerts resumed."
     return Done(words, {"held": held}, Call("moments.hold", {"held": "no" if held else "yes"}))
 
 
 async def _foresee_hold(doing: Doing, given: Given) -> str:
     count = len(doing.runtime.stage.moments.waiting())
-    return f"{count} wait, and none begins" if given["held"] == "yes" else f"{count} begin, one after another"
+    return f"{count} queued alerts are paused" if given["held"] == "yes" else f"{count} queued alerts are shown"
 
 
 HOLD = Action(
     "moments.hold",
-    "Hold all moments",
-    "None begins until they may go on; a new start of Tesoura lets them go on.",
+    "Pause alerts",
+    "No alert starts until resumed; restarting Tesoura resumes them.",
     {"held": Field("Held", choice(("yes", "no")), kind="switch", default="yes")},
     _hold,
     _foresee_hold,

@@ -49,14 +49,14 @@ async def _change(doing: Doing, given: Given) -> Done:
         changed = look.changed({name: raw for name, raw in good.items() if name not in wrong}, form)
     await doing.write(lambda session: stored.keep(session, changed, at))
     doing.runtime.touched("overlays", "looks")
-    return Done(f"{changed.name} was changed.", {"wrong": dict(wrong)})
+    return Done(f"{changed.name} was saved.", {"wrong": dict(wrong)})
 
 
 async def _new(doing: Doing, given: Given) -> Done:
     first, at = await _look(doing, given["like"]), doing.now()
     made = replace(first, id=uuid.uuid4().hex[:10], name=f"{first.name} of my own"[:60])
     await doing.write(lambda session: stored.keep(session, made, at))
-    return Done(f"{made.name} was made.", {"look": made.id}, Call("look.remove", {"look": made.id}))
+    return Done(f"{made.name} was created.", {"look": made.id}, Call("look.remove", {"look": made.id}))
 
 
 async def _remove(doing: Doing, given: Given) -> Done:
@@ -64,9 +64,9 @@ async def _remove(doing: Doing, given: Given) -> Done:
     await doing.write(lambda session: stored.remove(session, look.id, at))
     doing.runtime.touched("overlays", "looks")
     if look.id in SHIPPED:
-        words = f"{look.name} is as it came again."
+        words = f"{look.name} was reset to the original."
     else:
-        words = f"{look.name} was put away. Pieces that wore it are drawn plainly."
+        words = f"{look.name} was deleted. Pieces that used it are drawn plainly."
     return Done(words, {}, Call("look.restore", {"look": look.id}))
 
 
@@ -77,21 +77,21 @@ async def _restore(doing: Doing, given: Given) -> Done:
 
     await doing.write(job)
     doing.runtime.touched("overlays", "looks")
-    return Done("It is back.", {}, Call("look.remove", {"look": given["look"]}))
+    return Done("It was restored.", {}, Call("look.remove", {"look": given["look"]}))
 
 
 async def _bring_in(doing: Doing, given: Given) -> Done:
     at = doing.now()
     if len(given["file"]) > MAX_TOKENS:
-        raise NotTokens("The file is too large to be one look's tokens.")
+        raise NotTokens("The file is too large for one look.")
     try:
         look, left = from_tokens(uuid.uuid4().hex[:10], from_json(given["file"]))
     except NotTokens:
         raise
     except ValueError:
-        raise NotTokens("This is no JSON. Export a look here to see how such a file is written.") from None
+        raise NotTokens("This is not JSON. Export a look to see the format.") from None
     await doing.write(lambda session: stored.keep(session, look, at))
-    words = f"{look.name} was brought in." + (f" Left out: {' '.join(left[:4])}" if left else "")
+    words = f"{look.name} was imported." + (f" Left out: {' '.join(left[:4])}" if left else "")
     return Done(words, {"look": look.id}, Call("look.remove", {"look": look.id}))
 
 
@@ -100,7 +100,7 @@ ALL = (
     Action(
         "look.change",
         "Change a look",
-        "Every draft that wears it follows; what is on air stays.",
+        "Every draft that uses it changes; what's on air stays.",
         {
             **_LOOK,
             "set": Field("Choices", group, kind="data"),
@@ -112,16 +112,16 @@ ALL = (
     ),
     _setup(
         "look.new",
-        "Make a look",
-        "Beginning as a copy of another.",
+        "Create a look",
+        "As a copy of another look.",
         {"like": Field("Like", line(60), kind="look", default="ink")},
         _new,
     ),
-    _setup("look.remove", "Put a look away", "Or have a shipped one back as it came.", _LOOK, _remove),
-    _setup("look.restore", "Bring a look back", "One that was put away.", _LOOK, _restore),
+    _setup("look.remove", "Delete a look", "Or reset an included look.", _LOOK, _remove),
+    _setup("look.restore", "Restore a look", "One that was deleted.", _LOOK, _restore),
     _setup(
         "look.bring_in",
-        "Bring a look in",
+        "Import a look",
         "From a file of design tokens; base64 in JSON.",
         {"file": Field("File", file_bytes, kind="data")},
         _bring_in,

@@ -19,7 +19,7 @@ from tesoura.store import state
 def _folder(raw: object) -> Path:
     path = Path(text(1_000)(raw).strip().strip('"')).expanduser()
     if not path.is_absolute():
-        raise InvalidField("Give the folder's whole path from the top, such as /home/mara/stats.")
+        raise InvalidField("Give the full path of the folder, such as /home/mara/stats.")
     return path
 
 
@@ -27,9 +27,9 @@ async def _let_read(doing: Doing, given: Given) -> Done:
     path, present = given["folder"], list(doing.runtime.preferences.folders)
     if given["read"] == "yes":
         if not await asyncio.to_thread(path.is_dir):
-            raise InvalidField("There is no such folder. Make it first, or give another.")
+            raise InvalidField("There is no such folder. Create it first, or choose another.")
         if await asyncio.to_thread(own_folder, path, doing.runtime.store.folder):
-            raise InvalidField("This is Tesoura's own folder, with its keys in it. Give another.")
+            raise InvalidField("This is Tesoura's own folder, which contains its keys. Choose another.")
         present = list(dict.fromkeys([*present, path]))
     else:
         present = [one for one in present if one != path]
@@ -37,13 +37,13 @@ async def _let_read(doing: Doing, given: Given) -> Done:
     await doing.write(lambda session: state.choose(session, "folders", kept))
     await doing.runtime.preferences_changed()
     undo = Call("folder.read", {"folder": str(path), "read": "no" if given["read"] == "yes" else "yes"})
-    return Done("Files may be read from the folders on the list, and from no other.", {}, undo)
+    return Done("The folder list was saved.", {}, undo)
 
 
 FOLDER = Action(
     "folder.read",
-    "Let files be read from a folder",
-    "Or, with `read` no, from it no more.",
+    "Allow reading from a folder",
+    "Or remove it with `read` no.",
     {"folder": Field("Folder", _folder), "read": Field("Read", choice(("yes", "no")), kind="switch", default="yes")},
     _let_read,
     noted=True,
@@ -53,18 +53,12 @@ FOLDER = Action(
 
 async def _examples(doing: Doing, given: Given) -> Done:
     count = await asyncio.to_thread(put, doing.runtime.store.folder / "scripts")
-    words = f"{count} examples were put into the scripts folder." if count else "The examples are there already."
+    words = f"{count} examples were added to the scripts folder." if count else "The examples are already there."
     return Done(words, {"put": count})
 
 
 EXAMPLES = Action(
-    "scripts.examples",
-    "Put the example programs there",
-    "Into the scripts folder.",
-    {},
-    _examples,
-    noted=True,
-    may=MACHINE,
+    "scripts.examples", "Add the example scripts", "To the scripts folder.", {}, _examples, noted=True, may=MACHINE
 )
 
 ALL = (FOLDER, EXAMPLES)

@@ -25,8 +25,7 @@ def with_match(face: ButtonFace, button: DeskButton, values: Values) -> ButtonFa
         beside = " ".join(one for one in (told("span"), told("added"), told("over_time")) if one)
         return replace(face, score=ScoreFace(told("clock"), beside))
     if button.does == "back":
-        state = face.state.replace("taken back: ", "takes back: ", 1)
-        return replace(face, state=state, score=ScoreFace(told("spans"), told("call") or told("notice")))
+        return replace(face, score=ScoreFace(told("spans"), told("call") or told("notice")))
     side = button.own["side"]
     home, home_ink, away, away_ink = (told("colours").split(" ") + [""] * 4)[:4]
     colours = (home, home_ink) if side == "home" else (away, away_ink)

@@ -87,9 +87,9 @@ async def _put_away(doing: Doing, given: Given, away: bool) -> Done:
     called = await doing.write(job)
     doing.runtime.studio.faces.forget()
     if away:
-        words = f"{called} was taken away. Pieces that use it are set in the typeface that stands in."
+        words = f"{called} was deleted. Pieces that used it fall back to another typeface."
         return Done(words, {}, Call("media.restore", {"name": name}))
-    return Done(f"{called} is back.", {}, Call("media.remove", {"name": name}))
+    return Done(f"{called} was restored.", {}, Call("media.remove", {"name": name}))
 
 
 _NAME = {"name": Field("File", line(80))}
@@ -108,8 +108,8 @@ ADD = Action(
 )
 REMOVE = Action(
     "media.remove",
-    "Take a file away",
-    "What is on air may still show it.",
+    "Delete a file",
+    "It may still be shown on air.",
     _NAME,
     partial(_put_away, away=True),
     noted=True,
@@ -117,8 +117,8 @@ REMOVE = Action(
 )
 RESTORE = Action(
     "media.restore",
-    "Bring a file back",
-    "One that was taken away.",
+    "Restore a file",
+    "One that was deleted.",
     _NAME,
     partial(_put_away, away=False),
     noted=True,

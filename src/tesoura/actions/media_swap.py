@@ -33,7 +33,7 @@ async def _replace(doing: Doing, given: Given) -> Done:
     only: Collection[str] | None = given["places"]
     places = [*await _in_overlays(doing, old, new, only), *await _in_instruments(doing, old, new, only)]
     if not places:
-        raise InvalidField(f"“{old.title}” is shown nowhere: there is nothing to replace.")
+        raise InvalidField(f"“{old.title}” isn't used anywhere, so there is nothing to replace.")
     count = "1 place" if len(places) == 1 else f"{len(places)} places"
     undo = Call("media.replace", {"name": new.name, "by": old.name, "places": places})
     return Done(f"“{new.title}” is in the place of “{old.title}”, in {count}.", {"places": len(places)}, undo)
@@ -44,7 +44,7 @@ async def _both(doing: Doing, name: str, by: str) -> tuple[MediaRow, MediaRow]:
     if old is None or new is None:
         raise Gone("There is no such file.")
     if old.kind != new.kind:
-        raise InvalidField(f"A {old.kind} cannot be replaced by a {new.kind}. Give another {old.kind}.")
+        raise InvalidField(f"A {old.kind} can't be replaced with a {new.kind}. Give another {old.kind}.")
     if old.name == new.name:
         raise InvalidField("This is the same file. Give the new one.")
     return old, new
@@ -108,7 +108,7 @@ def _places(raw: object) -> list[str] | None:
 REPLACE = Action(
     "media.replace",
     "Replace a file everywhere",
-    "In drafts, on air, and in campaigns, wheels and other instruments.",
+    "In drafts, on air and in all instruments.",
     {
         "name": Field("File", line(80)),
         "by": Field("The other file", line(80)),

@@ -89,7 +89,7 @@ async def add_overlay(doing: Doing, name: str, draft: Overlay, free: bool = Fals
         return stored.on_air(session, stored.new_overlay(session, called, draft, at))
 
     on_air = await _told(doing, job)
-    return _made(on_air, f"“{on_air.name}” was made. Viewers see nothing of it yet.")
+    return _made(on_air, f"“{on_air.name}” was created. Viewers don't see it yet.")
 
 
 def _made(on_air: OnAir, words: str) -> Done:
@@ -133,7 +133,7 @@ async def _duplicate(doing: Doing, given: Given) -> Done:
         return stored.on_air(session, twin)
 
     on_air = await _told(doing, job)
-    return _made(on_air, f"{on_air.name} was made. Viewers see nothing of it yet.")
+    return _made(on_air, f"{on_air.name} was created. Viewers don't see it yet.")
 
 
 async def _remove(doing: Doing, given: Given) -> Done:
@@ -146,10 +146,10 @@ async def _remove(doing: Doing, given: Given) -> Done:
         return row.name
 
     name = await doing.write(job)
-    why = f"“{name}” was put away in Tesoura. Bring it back there, and this link shows it again."
+    why = f"“{name}” was deleted in Tesoura. Restore it there and this link works again."
     doing.runtime.stage.take_off(overlay_id, why)
     doing.runtime.touched("overlays")
-    words = f"{name} was put away; its link shows nothing now."
+    words = f"{name} was deleted; its link shows nothing now."
     return Done(words, {}, Call("overlay.restore", {"overlay": overlay_id}))
 
 
@@ -163,7 +163,7 @@ async def _restore(doing: Doing, given: Given) -> Done:
         return stored.on_air(session, row)
 
     on_air = await _told(doing, job)
-    words = f"{on_air.name} is back, with the link it had."
+    words = f"{on_air.name} was restored, with the link it had."
     return Done(words, {}, Call("overlay.remove", {"overlay": on_air.overlay_id}))
 
 
@@ -198,7 +198,7 @@ async def _bring_in(doing: Doing, given: Given) -> Done:
 
     on_air = await _told(doing, job)
     doing.runtime.studio.faces.forget()
-    return _made(on_air, f"{on_air.name} was brought in. Viewers see nothing of it yet.")
+    return _made(on_air, f"{on_air.name} was imported. Viewers don't see it yet.")
 
 
 _setup = partial(Action, noted=True, may=SET_UP)
@@ -219,15 +219,9 @@ RENAME = _setup(
     "overlay.rename", "Rename an overlay", "Its link stays.", {**OVERLAY, "name": Field("Name", line(60))}, _rename
 )
 DUPLICATE = _setup(
-    "overlay.duplicate",
-    "Make another overlay like it",
-    "With a link of its own; nothing is on air.",
-    OVERLAY,
-    _duplicate,
+    "overlay.duplicate", "Make another overlay like it", "With its own link; nothing is on air.", OVERLAY, _duplicate
 )
-REMOVE = _setup(
-    "overlay.remove", "Put an overlay away", "Its link shows nothing until it is brought back.", OVERLAY, _remove
-)
+REMOVE = _setup("overlay.remove", "Delete an overlay", "Its link shows nothing until it is restored.", OVERLAY, _remove)
 RESTORE = _setup("overlay.restore", "Bring an overlay back", "With the link it had.", OVERLAY, _restore)
 NEW_LINK = _setup(
     "overlay.new_link",

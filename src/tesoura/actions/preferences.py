@@ -67,7 +67,7 @@ async def _calendar(doing: Doing, given: Given) -> Done:
 def _days(raw: object) -> str:
     typed = str(raw).strip()
     if typed and not (typed.isdecimal() and len(typed) < 10 and MIN_DAYS <= int(typed) <= MAX_DAYS):
-        raise InvalidField(f"Give days from {MIN_DAYS} to {MAX_DAYS:,}, or nothing to keep it for good.")
+        raise InvalidField(f"Give days from {MIN_DAYS} to {MAX_DAYS:,}, or leave it empty to keep it forever.")
     return typed
 
 
@@ -104,7 +104,7 @@ async def _name_scenes(doing: Doing, given: Given) -> Done:
 async def _new_key(doing: Doing, given: Given) -> Done:
     at = doing.now()
     key = await doing.write(lambda session: keys.new_key(session, given["name"], at))
-    return Done(f"The key “{given['name']}” was made. It is shown this once.", {"key": key})
+    return Done(f"The key “{given['name']}” was created. It is shown only once.", {"key": key})
 
 
 async def _key_works(doing: Doing, given: Given, works: bool) -> Done:
@@ -119,7 +119,7 @@ async def _key_works(doing: Doing, given: Given, works: bool) -> Done:
     name = await doing.write(job)
     doing.runtime.store.forget_keys()
     other = Call("key.revoke" if works else "key.restore", {"number": number})
-    return Done(f"The key “{name}” works again." if works else f"The key “{name}” does not work any more.", {}, other)
+    return Done(f"The key “{name}” works again." if works else f"The key “{name}” was revoked.", {}, other)
 
 
 _NUMBER = {"number": Field("Number", whole(1, 2**53), kind="number")}
@@ -142,7 +142,7 @@ ALL = (
     _setup(
         "choose.keep",
         "Choose for how long the log is kept",
-        "In days; empty keeps it for good.",
+        "In days; empty keeps it forever.",
         {"keep_days": Field("Days", _days)},
         _keep,
     ),
@@ -154,12 +154,8 @@ ALL = (
         _name_scenes,
     ),
     _setup(
-        "key.new",
-        "Make a key for a program",
-        "It is shown once and never kept.",
-        {"name": Field("Name", line(40))},
-        _new_key,
+        "key.new", "Create an API key", "It is shown once and never kept.", {"name": Field("Name", line(40))}, _new_key
     ),
-    _setup("key.revoke", "Stop a key", "From now on it does not work.", _NUMBER, partial(_key_works, works=False)),
+    _setup("key.revoke", "Stop a key", "It stops working.", _NUMBER, partial(_key_works, works=False)),
     _setup("key.restore", "Let a key work again", "One that was stopped.", _NUMBER, partial(_key_works, works=True)),
 )

@@ -105,7 +105,7 @@ def recipe_filled(recipe: Recipe, answers: Mapping[str, Any]) -> Filled:
     kind = KINDS[recipe.kind]
     given = {name: value for name, value in answers.items() if value != "" or name in recipe.ask}
     typed = {**{key: str(value) for key, value in recipe.choices.items()}, **given}
-    if unanswered := {name: f"Put your own where {YOURS} stands." for name, value in typed.items() if YOURS in value}:
+    if unanswered := {name: f"Replace {YOURS} with your own." for name, value in typed.items() if YOURS in value}:
         raise InvalidPiece(unanswered)
     return filled_in(kind, typed, {})
 
@@ -121,7 +121,7 @@ async def follow(doing: Doing, recipe: Recipe, answers: Mapping[str, Any]) -> Do
     try:
         definitions = _definitions(recipe)
     except (FormulaError, KeyError, ValueError, TypeError) as error:
-        raise RecipeRefused(f"A computed signal in it cannot be read: {error}.") from None
+        raise RecipeRefused(f"A computed signal in it can't be read: {error}.") from None
     in_use = doing.runtime.names_taken()
 
     def job(session: Session) -> tuple[str, list[int]]:

@@ -77,9 +77,7 @@ def _to_undo(doing: Doing, given: Given) -> Undoable:
     line = doing.runtime.undo_line
     found = line.found(given["number"])
     if found is None:
-        raise Gone(
-            "This is already undone." if given["number"] else "Nothing was done since the start that can be taken back."
-        )
+        raise Gone("This is already undone." if given["number"] else "Nothing to undo since Tesoura started.")
     if found.stepwise and (later := line.after(found)):
         raise Gone(f"Undo the later action first: “{later[0].words[:80]}”.")
     return found
@@ -91,7 +89,7 @@ async def _undo(doing: Doing, given: Given) -> Done:
     doing.runtime.undo_line.drop(found)
     doing.runtime.touched("undo")
     await perform(doing, replace(action_named(found.action), takes_back=False), found.given)
-    return Done(f"Taken back: {found.words}")
+    return Done(f"Undone: {found.words}")
 
 
 async def _foresee_undo(doing: Doing, given: Given) -> str:
@@ -107,7 +105,7 @@ async def _foresee_undo(doing: Doing, given: Given) -> str:
 UNDO = Action(
     "desk.undo",
     "Undo",
-    "Take back the last act that can be taken back, or the one of a number.",
+    "The last action that can be undone, or the one with the given number.",
     {"number": Field("Number", whole(0, 2**53), kind="number", default=0)},
     _undo,
     _foresee_undo,

@@ -30,18 +30,18 @@ from tesoura.store.tables import SaveGameRow, SaveRow
 LAST = 10_000
 """A place behind all others."""
 GAME_FIELDS: Mapping[str, Field] = {
-    "title": Field("Its name", line(80), placeholder="The Lantern Mile"),
+    "title": Field("Name", line(80), placeholder="The Lantern Mile"),
     "leave_first": Field(
-        "To do in the game before a save is put back",
+        "Before restoring, in the game",
         text(200, empty=True),
         kind="wide",
         placeholder="Go back to the title",
-        help="You are told it beside the button.",
+        help="Shown next to the button.",
     ),
     "wait_s": number("A save that is written is waited for", 1, 120, 10, "s"),
-    "most_before": number("Of what put-backs replaced, kept are the last", 1, 500, 20, "saves"),
+    "most_before": number("Replaced saves to keep", 1, 500, 20, "saves"),
     "keeps_times": switch(
-        "Files get back the times they had", "no", help="Off, they are as new as the put-back: what most games want."
+        "Files get back the times they had", "no", help="Off: files get the time of the restore, which most games need."
     ),
 }
 
@@ -82,9 +82,7 @@ async def _new_game(doing: Doing, given: Given) -> Done:
     game_id, title = await changed(doing, job)
     count = "1 file" if len(found) == 1 else f"{len(found)} files"
     return Done(
-        f"{title} has a shelf now. Its save has {count}.",
-        {"game": game_id},
-        Call("saves.remove_game", {"game": game_id}),
+        f"{title} was added. Its save has {count}.", {"game": game_id}, Call("saves.remove_game", {"game": game_id})
     )
 
 
@@ -104,7 +102,7 @@ async def _change_game(doing: Doing, given: Given) -> Done:
         at, folder = await asyncio.to_thread(save_path, given["path"], doing.runtime.store.folder)
         if folder != game.folder and await doing.read(lambda session: bool(stored.entries(session, game.id or 0))):
             kind = "a folder" if game.folder else "one file"
-            raise InvalidField(f"The saves on this shelf are each {kind}. Make a shelf of its own for this.")
+            raise InvalidField(f"This game's saves are each {kind}. Add another game for this.")
         to |= {"path": str(at), "folder": folder}
 
     def job(session: Session) -> SaveGameRow | None:
@@ -120,7 +118,7 @@ async def _change_game(doing: Doing, given: Given) -> Done:
         "most_before": before.most_before,
         "keeps_times": "yes" if before.keeps_times else "no",
     }
-    return Done(f"{given['title']} was changed.", {}, Call("saves.change_game", {"game": game.id, **was}))
+    return Done(f"{given['title']} was saved.", {}, Call("saves.change_game", {"game": game.id, **was}))
 
 
 async def _game_away(doing: Doing, given: Given) -> Done:
@@ -128,7 +126,7 @@ async def _game_away(doing: Doing, given: Given) -> Done:
     now = doing.now()
     await changed(doing, lambda session: stored.change_game(session, game.id or 0, removed_at=now))
     return Done(
-        f"The shelf of {game.title} was put away. The game's own save stays where it is.",
+        f"The saves of {game.title} were deleted. The game's own save stays.",
         {},
         Call("saves.restore_game", {"game": game.id}),
     )
@@ -138,7 +136,7 @@ async def _game_back(doing: Doing, given: Given) -> Done:
     before = await changed(doing, lambda session: stored.change_game(session, given["game"], removed_at=None))
     if before is None:
         raise Gone("There is no such game any more.")
-    return Done(f"The shelf of {before.title} is back.", {}, Call("saves.remove_game", {"game": given["game"]}))
+    return Done(f"The saves of {before.title} were restored.", {}, Call("saves.remove_game", {"game": given["game"]}))
 
 
 # Putting the shelf in order
@@ -175,19 +173,19 @@ async def _describe(doing: Doing, given: Given) -> Done:
     if given["folder"] is not None and given["folder"] != (row.parent_id or 0):
         await _move(doing, {"entry": row.id, "folder": given["folder"], "at": LAST})
         was["folder"] = row.parent_id or 0
-    return Done(f"“{given['name']}” was changed.", {}, Call("saves.describe", was))
+    return Done(f"“{given['name']}” was saved.", {}, Call("saves.describe", was))
 
 
 async def _move(doing: Doing, given: Given) -> Done:
     row = await entry_of(doing, given["entry"])
     game = await game_of(doing, row.game_id)
     if row.kind == stored.BEFORE:
-        raise CommandRefused("What put-backs replaced stands in the order in which it was. Keep it under a name first.")
+        raise CommandRefused("Saves under Before can't be moved. Save it under a name first.")
     parent = await folder_of(doing, game, given["folder"])
 
     def job(session: Session) -> tuple[int | None, int]:
         if parent is not None and any(one.id == parent for one in stored.within(session, row.id or 0)):
-            raise CommandRefused("A folder cannot go into itself.")
+            raise CommandRefused("A folder can't be moved into itself.")
         kept = session.get(SaveRow, row.id)
         assert kept is not None
         was = kept.parent_id, [one.id for one in stored.neighbours(session, row.game_id, kept.parent_id)].index(row.id)
@@ -205,16 +203,14 @@ async def _remove(doing: Doing, given: Given) -> Done:
     gone = await changed(doing, lambda session: len(stored.take_away(session, row.id or 0, at)))
     more = f", with {gone - 1} in it" if gone > 1 else ""
     return Done(
-        f"“{row.name}” was taken away{more}. It can be brought back for 30 days.",
-        {},
-        Call("saves.restore", {"entry": row.id}),
+        f"“{row.name}” was deleted{more}. It can be restored for 30 days.", {}, Call("saves.restore", {"entry": row.id})
     )
 
 
 async def _restore(doing: Doing, given: Given) -> Done:
     row = await changed(doing, lambda session: stored.bring_back(session, given["entry"]) and None)
     row = await entry_of(doing, given["entry"])
-    return Done(f"“{row.name}” is back.", {}, Call("saves.remove", {"entry": row.id}))
+    return Done(f"“{row.name}” was restored.", {}, Call("saves.remove", {"entry": row.id}))
 
 
 async def _bring_in(doing: Doing, given: Given) -> Done:
@@ -226,7 +222,7 @@ async def _bring_in(doing: Doing, given: Given) -> Done:
     except FileNotFoundError:
         raise Gone("The file is no longer here. Send it again.") from None
     game, count = await changed(doing, lambda session: _brought(session, shelf, given["game"] or None, at))
-    words = f"{count} {'entry' if count == 1 else 'entries'} came to the shelf of {game[1]}."
+    words = f"{count} {'entry' if count == 1 else 'entries'} imported for {game[1]}."
     return Done(words, {"game": game[0]})
 
 
@@ -238,7 +234,7 @@ def _brought(session: Session, shelf: CarriedShelf, game_id: int | None, at: dat
 def _incoming(raw: object) -> str:
     """The name of a file that was just sent, and of no other file. Raises InvalidField."""
     if not WAITING.fullmatch(str(raw)):
-        raise InvalidField("Send the shelf's file on its page.")
+        raise InvalidField("Upload the saves file on its page.")
     return str(raw)
 
 
@@ -248,11 +244,11 @@ _NAMED = {
     "note": Field("Note", text(2_000, empty=True), kind="area"),
     "picture": Field("Picture", media, kind="picture"),
 }
-_PATH = {"path": Field("Where its save is", text(1_000, empty=True))}
+_PATH = {"path": Field("Save path", text(1_000, empty=True))}
 
 NEW_GAME = Action(
     "saves.new_game",
-    "Make a shelf for a game",
+    "Add a game",
     "`path` is the game's file or folder of saves.",
     {**_PATH, **GAME_FIELDS},
     _new_game,
@@ -262,7 +258,7 @@ NEW_GAME = Action(
 )
 CHANGE_GAME = Action(
     "saves.change_game",
-    "Change a game's shelf",
+    "Change a game's settings",
     "An empty `path` leaves it where it is.",
     {**ID, **_PATH, **GAME_FIELDS},
     _change_game,
@@ -270,14 +266,14 @@ CHANGE_GAME = Action(
     may=MACHINE,
 )
 REMOVE_GAME = Action(
-    "saves.remove_game", "Put a shelf away", "The game's own save stays.", ID, _game_away, noted=True, may=MACHINE
+    "saves.remove_game", "Delete a game's saves", "The game's own save stays.", ID, _game_away, noted=True, may=MACHINE
 )
 RESTORE_GAME = Action(
-    "saves.restore_game", "Bring a shelf back", "One that was put away.", ID, _game_back, noted=True, may=MACHINE
+    "saves.restore_game", "Restore saved games", "Of a game that was deleted.", ID, _game_back, noted=True, may=MACHINE
 )
 NEW_FOLDER = Action(
     "saves.new_folder",
-    "Make a folder on a shelf",
+    "Create a folder",
     "In another one, if that is given.",
     {**ID, **IN, "name": Field("Name", line(200))},
     _new_folder,
@@ -293,21 +289,27 @@ DESCRIBE = Action(
 )
 MOVE = Action(
     "saves.move",
-    "Move an entry of a shelf",
+    "Move a save or folder",
     "Into a folder, 0 for none, at a place that counts from 0.",
     {**_ENTRY, **IN, "at": Field("Place", whole(0, LAST), kind="number", default=0)},
     _move,
     may=SET_UP,
 )
 REMOVE = Action(
-    "saves.remove", "Take an entry away", "It can be brought back for 30 days.", _ENTRY, _remove, noted=True, may=SET_UP
+    "saves.remove",
+    "Delete a save or folder",
+    "It can be restored for 30 days.",
+    _ENTRY,
+    _remove,
+    noted=True,
+    may=SET_UP,
 )
 RESTORE = Action(
     "saves.restore", "Bring an entry back", "With what was in it.", _ENTRY, _restore, noted=True, may=SET_UP
 )
 BRING_IN = Action(
     "saves.bring_in",
-    "Bring a shelf in",
+    "Import saves",
     "Out of a file that was sent and looked at.",
     {"file": Field("File", _incoming), "game": Field("Game", number_or_none, kind="number", default=0)},
     _bring_in,

@@ -33,7 +33,7 @@ async def game_of(doing: Doing, game_id: int) -> SaveGameRow:
     """A game whose saves are kept. Raises Gone."""
     found = await doing.read(lambda session: stored.game(session, game_id))
     if found is None or found.removed_at is not None:
-        raise Gone("There is no such game any more. Look again at those there are.")
+        raise Gone("There is no such game any more. Reload the page.")
     return found
 
 
@@ -41,7 +41,7 @@ async def entry_of(doing: Doing, entry_id: int) -> SaveRow:
     """An entry of a shelf. Raises Gone."""
     found = await doing.read(lambda session: stored.entry(session, entry_id))
     if found is None or found.removed_at is not None:
-        raise Gone("There is no such save on the shelf any more.")
+        raise Gone("This save no longer exists.")
     return found
 
 
@@ -63,9 +63,7 @@ async def _keep(doing: Doing, given: Given) -> Done:
         row = await _once_more(doing, game, await _save(doing, given["of"]), name, folder)
     else:
         row = await doing.runtime.saves.keep(game, name, folder, given["note"].strip())
-    return Done(
-        f"“{row.name}” is on the shelf.", {"save": row.id, "name": row.name}, Call("saves.remove", {"entry": row.id})
-    )
+    return Done(f"“{row.name}” was saved.", {"save": row.id, "name": row.name}, Call("saves.remove", {"entry": row.id}))
 
 
 async def _once_more(doing: Doing, game: SaveGameRow, of: SaveRow, name: str, folder: int | None) -> SaveRow:
@@ -92,7 +90,7 @@ async def folder_of(doing: Doing, game: SaveGameRow, folder_id: int) -> int | No
         return None
     found = await entry_of(doing, folder_id)
     if found.kind != stored.ENTRY_FOLDER or found.game_id != game.id:
-        raise InvalidField("This is no folder of this shelf.")
+        raise InvalidField("This folder belongs to another game.")
     return found.id
 
 
@@ -152,7 +150,7 @@ async def _replace(doing: Doing, given: Given) -> Done:
     save = await _save(doing, given["save"])
     game = await game_of(doing, save.game_id)
     if save.kind != stored.SAVE:
-        raise CommandRefused("What a put-back replaced stays as it is. Put it back, or keep what the game has.")
+        raise CommandRefused("A save that a restore replaced can't be changed. Restore it, or save the current state.")
     by = await _save(doing, given["by"]) if given["by"] else None
     before = await doing.runtime.saves.replace(game, save, by)
     return Done(
@@ -173,7 +171,7 @@ async def _mark(doing: Doing, given: Given) -> Done:
         raise CommandRefused("Only a save can be marked.")
     before = await changed(doing, lambda session: stored.change_game(session, row.game_id, marked=row.id))
     undo = Call("saves.mark", {"save": before.marked}) if before.marked else None
-    return Done(f"“{row.name}” is marked: a key can put it back.", {}, undo)
+    return Done(f"“{row.name}” is bookmarked.", {}, undo)
 
 
 # By key, pad and phone
@@ -203,7 +201,7 @@ async def _pressed(doing: Doing, title: str) -> tuple[SaveGameRow, list[SaveRow]
     found = await doing.read(lambda session: list(stored.games(session)))
     game = next((one for one in found if one.title.casefold() == title.strip().casefold()), None)
     if game is None:
-        raise one_of_these("game with a shelf", title, [one.title for one in found])
+        raise one_of_these("game", title, [one.title for one in found])
     saves = await doing.read(
         lambda session: [one for one in stored.entries(session, game.id or 0) if one.kind == stored.SAVE]
     )
@@ -213,21 +211,21 @@ async def _pressed(doing: Doing, title: str) -> tuple[SaveGameRow, list[SaveRow]
 def _marked(game: SaveGameRow, saves: list[SaveRow], at: int | None) -> SaveRow:
     if at is None:
         raise CommandRefused(
-            f"No save of {game.title} is marked. Mark one on its shelf, or press for the next one."
+            f"No save of {game.title} is bookmarked. Bookmark one on its page, or press for the next one."
             if saves
-            else f"There is no save on the shelf of {game.title} yet."
+            else f"There is no save of {game.title} yet."
         )
     return saves[at]
 
 
 def _stepped(game: SaveGameRow, saves: list[SaveRow], at: int | None, what: str) -> SaveRow:
     if not saves:
-        raise CommandRefused(f"There is no save on the shelf of {game.title} yet.")
+        raise CommandRefused(f"There is no save of {game.title} yet.")
     if at is None:
         return saves[0 if what == NEXT else -1]
     to = at + (1 if what == NEXT else -1)
     if not 0 <= to < len(saves):
-        raise CommandRefused(f"“{saves[at].name}” is the {'last' if what == NEXT else 'first'} one on the shelf.")
+        raise CommandRefused(f"“{saves[at].name}” is the {'last' if what == NEXT else 'first'} save.")
     return saves[to]
 
 
@@ -250,7 +248,7 @@ KEEP_SAVE = Action(
         **IN,
         "name": Field("Name", text(200, empty=True)),
         "note": Field("Note", text(2_000, empty=True)),
-        "of": Field("Of the entry", number_or_none, kind="number", default=0),
+        "of": Field("Entry", number_or_none, kind="number", default=0),
     },
     _keep,
     noted=True,
@@ -266,14 +264,16 @@ PUT_BACK = Action(
 )
 REPLACE = Action(
     "saves.replace",
-    "Replace a save on the shelf",
+    "Overwrite a save",
     "By what the game has, or by another entry.",
     {**SAVE, "by": Field("By", number_or_none, kind="number", default=0)},
     _replace,
     _foresee_replace,
     noted=True,
 )
-MARK = Action("saves.mark", "Mark a save", "A key, a pad or the phone can put the marked one back.", SAVE, _mark)
+MARK = Action(
+    "saves.mark", "Bookmark a save", "A key, a pad or the phone can restore the bookmarked save.", SAVE, _mark
+)
 PRESS = Action(
     "saves.press",
     "Press for a game's saves",
@@ -283,6 +283,6 @@ PRESS = Action(
     _foresee_press,
     noted=True,
 )
-STOP = Action("saves.stop", "Stop what is being done", "A long put-back leaves the game what it had.", ID, _stop)
+STOP = Action("saves.stop", "Stop what is being done", "An interrupted restore changes nothing.", ID, _stop)
 
 ALL = (KEEP_SAVE, PUT_BACK, REPLACE, MARK, PRESS, STOP)

@@ -16,7 +16,7 @@ async def _start(doing: Doing, given: Given) -> Done:
     now, present = doing.now(), doing.runtime.session_started_at
     at = given["began"] or now
     if at > now:
-        raise InvalidField("A session cannot begin in the future.")
+        raise InvalidField("A session can't start in the future.")
     if present is not None and at <= present:
         raise InvalidField("The present session began after that. Correct its start instead, or take it back.")
     await doing.write(lambda session: state.start_session(session, at))
@@ -40,10 +40,10 @@ async def _foresee_start(doing: Doing, given: Given) -> str:
 
 async def _undo(doing: Doing, given: Given) -> Done:
     if await doing.read(state.present_session) is None:
-        raise Gone("No session has been started, so nothing can be taken back.")
+        raise Gone("No session to undo.")
     await doing.write(state.undo_start)
     await doing.runtime.session_changed()
-    return Done("The start was taken back, and the counts with it.")
+    return Done("The session start was undone, with its counts.")
 
 
 async def _correct(doing: Doing, given: Given) -> Done:
@@ -54,7 +54,7 @@ async def _correct(doing: Doing, given: Given) -> Done:
         until = (found and found.ended_at) or until
     at = iso_instant(typed) or time_before(until.astimezone(doing.runtime.preferences.zone))(typed)
     if at > doing.now():
-        raise InvalidField("A session cannot begin in the future.")
+        raise InvalidField("A session can't start in the future.")
     try:
         before = await doing.write(lambda session: state.correct_start(session, at, number))
     except SessionsOutOfOrder as error:
@@ -74,19 +74,19 @@ async def _correct(doing: Doing, given: Given) -> Done:
 START = Action(
     "session.start",
     "Start a session",
-    "Begin a new stream session, now unless told: one deliberate act.",
+    "Start a new stream session, now or at a given time.",
     {"began": Field("Started at", optional(INSTANT), kind="instant")},
     _start,
     _foresee_start,
     noted=True,
 )
 UNDO = Action(
-    "session.undo", "Take the start back", "Let the last start of a session not have been.", {}, _undo, noted=True
+    "session.undo", "Undo session start", "Let the last start of a session not have been.", {}, _undo, noted=True
 )
 CORRECT = Action(
     "session.correct",
     "Correct the start",
-    "Let a session, the present one unless told, have begun at another time.",
+    "Of the current session, or of another one.",
     {
         "began": Field("Started at", text(40), placeholder="19:02", help="A time of day, or an instant with its zone."),
         "session": Field("Session's number", whole(0, 2**53), kind="number", default=0),

@@ -43,7 +43,7 @@ from tesoura.store.secrets import Secrets
 from tesoura.store.tables import RuleRow, SignalRow
 from tesoura.workers import entered
 
-"""How the file is called that waits in the data folder to be brought in."""
+"""How the file is called that waits in the data folder to be imported."""
 MOST_TEXT = 400
 
 

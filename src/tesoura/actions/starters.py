@@ -158,7 +158,7 @@ def checked(starter: Starter, way: int, given: Mapping[str, Any], zone: tzinfo) 
             continue
         count = len(lines_of(answers[one.name]))
         if count < one.least:
-            wrong[name] = f"Give at least {one.least}, one a line." if one.least > 1 else "This must be given."
+            wrong[name] = f"Give at least {one.least}, one a line." if one.least > 1 else "Required."
     instruments = []
     for part in starter.instruments:
         own = {name: given[f"{part.name}-{name}"] for name in part.ask if f"{part.name}-{name}" in given}
@@ -318,7 +318,7 @@ async def _use(doing: Doing, given: Given) -> Done:
         await take_steps(doing, list(reversed(making.undo)))
         if isinstance(error, RecipeRefused):
             raise
-        raise RecipeRefused(f"It could not be made, and nothing of it is left: {error}") from error
+        raise RecipeRefused(f"It couldn't be created, and nothing was changed: {error}") from error
     if not is_shipped(given["starter"]) and making.made["instruments"]:
         # One that somebody else made does nothing in front of viewers before it is started here.
         await doing.write(lambda session: paused.add(session, (), making.made["instruments"]))
@@ -356,7 +356,7 @@ def _calls(raw: object) -> list[Call]:
 async def _take_back(doing: Doing, given: Given) -> Done:
     back = await take_steps(doing, given["steps"])
     undo = Call("starter.take_back", {"steps": [[one.action, dict(one.given)] for one in back]})
-    return Done("What the starter made was put away, or is back.", {"steps": undo.given["steps"]}, undo)
+    return Done("Everything the starter created was deleted or restored.", {"steps": undo.given["steps"]}, undo)
 
 
 USE = Action(
@@ -374,8 +374,8 @@ USE = Action(
 )
 BACK = Action(
     "starter.take_back",
-    "Take back what a starter made",
-    "Or bring it back: the steps that it told.",
+    "Undo a starter",
+    "Or restores it, with the given steps.",
     {"steps": Field("Steps", _calls, kind="data")},
     _take_back,
     noted=True,

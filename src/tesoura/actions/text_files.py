@@ -58,13 +58,13 @@ def wording(raw: object) -> str:
 FIELDS: Mapping[str, Field] = {
     "name": Field("File", file_name),
     "wording": Field("Wording", wording, kind="wording"),
-    "nothing_yet": Field("With nothing yet", text(400, empty=True)),
+    "nothing_yet": Field("Nothing yet", text(400, empty=True)),
     "when_down": Field("When a feed is down", choice(STOPPED), default="keep"),
-    "down_text": Field("Then it says", text(400, empty=True)),
-    "newline": Field("With a line break at its end", choice(("yes", "no")), kind="switch", default="no"),
+    "down_text": Field("Other text", text(400, empty=True)),
+    "newline": Field("End with a line break", choice(("yes", "no")), kind="switch", default="no"),
 }
 _FILE = {"file": Field("File's number", whole(1, 2**53), kind="number")}
-_MADE = {"made": Field("Its making is undone", choice(("yes", "no")), kind="switch", default="no")}
+_MADE = {"made": Field("Undo its creation", choice(("yes", "no")), kind="switch", default="no")}
 """Whether the file itself goes too, and Tesoura's own folder with the last one."""
 
 
@@ -76,7 +76,7 @@ async def _refresh(doing: Doing) -> None:
 def _row(session: Session, file_id: int) -> TextFileRow:
     row = stored.get(session, file_id)
     if row is None:
-        raise Gone("There is no such text file. Perhaps it was removed.")
+        raise Gone("There is no such text file. It may have been deleted.")
     return row
 
 
@@ -99,7 +99,7 @@ async def _keep(doing: Doing, given: Given) -> Done:
         choices["newline"] = choices["newline"] == "yes"
         others = [one for one in stored.all_files(session) if one.id != file_id]
         if any(one.name.casefold() == choices["name"].casefold() for one in others):
-            raise InvalidPiece({"name": f"There is a {choices['name']} already. Give this one another name."})
+            raise InvalidPiece({"name": f"There is a {choices['name']} already. Choose another name."})
         kept = stored.keep(session, file_id, choices, at).id or 0
         _first_folder(session, folder)
         return kept, before
@@ -139,7 +139,7 @@ def _folder(raw: object) -> Path | None:
     typed = str(raw or "").strip().strip('"')
     path = Path(typed).expanduser() if typed else None
     if path is not None and not path.is_absolute():
-        raise InvalidField("Give the folder's whole path from the top, such as /home/mara/stream/texts.")
+        raise InvalidField("Give the full path of the folder, such as /home/mara/stream/texts.")
     return path
 
 
@@ -224,7 +224,7 @@ def _compute(
 
 _setup = partial(Action, noted=True, may=SET_UP)
 ALL = (
-    _setup("file.new", "Keep a wording in a file", "It is written whenever it changes.", FIELDS, _keep),
+    _setup("file.new", "Create a text file", "It is written whenever it changes.", FIELDS, _keep),
     _setup(
         "file.change", "Change a text file", "Its wording and its choices.", {**_FILE, **FIELDS, **OPENED_WITH}, _keep
     ),

@@ -34,7 +34,7 @@ def _unheard(doing: Doing, scene: str) -> str:
     there = doing.runtime.scenes()
     if not scene or not there or scene.casefold() in {one.casefold() for one in there}:
         return ""
-    return f" Is that its name? There is none of it among: {', '.join(there[:12])}."
+    return f" Check the name. Known scenes: {', '.join(there[:12])}."
 
 
 async def _foresee_scene(doing: Doing, given: Given) -> str:
@@ -45,7 +45,7 @@ async def _foresee_scene(doing: Doing, given: Given) -> str:
 SET_SCENE = Action(
     "scene.set",
     "Change the scene",
-    "Make a scene the present one, as the streaming software would report it.",
+    "Set the current scene as the streaming software would report it.",
     {"scene": Field("Scene", _scene, kind="scene")},
     _set_scene,
     _foresee_scene,
@@ -63,7 +63,7 @@ def _steps(raw: object) -> int:
     except ValueError:
         steps = 0
     if not 0 < abs(steps) <= MAX_STEPS:
-        raise InvalidField("step is a whole number: 1 is up, -1 is down.")
+        raise InvalidField("Give `step` as a whole number: 1 is up, -1 is down.")
     return steps
 
 
@@ -109,7 +109,7 @@ async def _foresee_by_hand(doing: Doing, given: Given) -> str:
 SET_BY_HAND = Action(
     "hand.set",
     "Set a value by hand",
-    "Set a value that is set by hand, or take steps from the present one.",
+    "Set a hand-set value, or change it by steps.",
     {"name": Field("Which", text(60)), "value": Field("Value", _anything), "step": Field("Steps", _steps)},
     _set_by_hand,
     _foresee_by_hand,
@@ -136,7 +136,7 @@ def _fresh_for_s(raw: object) -> float | None:
     except ValueError:
         seconds = -1.0
     if not 0 < seconds <= 31_536_000:
-        raise InvalidField("fresh_for_s is a number of seconds, at most a year.")
+        raise InvalidField("Give `fresh_for_s` in seconds, at most a year.")
     return seconds
 
 
@@ -144,7 +144,7 @@ async def _set_signal(doing: Doing, given: Given) -> Done:
     name = given["name"]
     if not name.startswith(f"{SCRIPT_FEED}."):
         own = f"{SCRIPT_FEED}.{name.partition('.')[2]}"
-        raise InvalidField(f"{name} belongs to a feed or an event. A script sets signals of its own, such as {own}.")
+        raise InvalidField(f"{name} belongs to a feed or an event. Scripts set their own signals, such as {own}.")
     try:
         value = as_scalar(given["value"])
     except ValueRefused as error:
@@ -221,8 +221,8 @@ async def _foresee_command(doing: Doing, given: Given) -> str:
 
 COMMAND = Action(
     "instrument.command",
-    "Give an instrument a command",
-    "What belongs to the command is given beside it, as `by` with `add`; GET /api/instruments lists them.",
+    "Send a command to an instrument",
+    "Give the command's parameters beside it, such as `by` with `add`; GET /api/instruments lists them.",
     {"instrument": Field("Instrument", text(60)), "command": Field("Command", text(40))},
     _command,
     _foresee_command,

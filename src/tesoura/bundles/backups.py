@@ -39,9 +39,9 @@ def write(folder: Path, to: Path, at: datetime, with_key: bool = True) -> tuple[
     Raises DataFolderError when there is no data folder, and FileRefused when the file cannot be written.
     """
     if not (folder / DATABASE).is_file():
-        raise DataFolderError(f"{folder} is no data folder of Tesoura. Name the right one with --data.")
+        raise DataFolderError(f"{folder} is not a Tesoura data folder. Choose it with --data.")
     if to.exists():
-        raise FileRefused(f"{to} is there already. Give another name.")
+        raise FileRefused(f"{to} already exists. Choose another name.")
     part, files, size = to.with_name(f".{to.name}.part"), 0, 0
     try:
         with (
@@ -76,7 +76,7 @@ def write(folder: Path, to: Path, at: datetime, with_key: bool = True) -> tuple[
     except sqlite3.DatabaseError as error:
         raise DataFolderError(damaged(folder / DATABASE, error)) from error
     except OSError as error:
-        raise FileRefused(f"{to} could not be written: {error.strerror or error}.") from error
+        raise FileRefused(f"{to} couldn't be written: {error.strerror or error}.") from error
     finally:
         part.unlink(missing_ok=True)
     return files, size
@@ -144,7 +144,7 @@ def read(file: Path, folder: Path, at: datetime) -> Restored:
                     lock.release()
             return Restored(_in_place(beside, folder), switched_off)
         except OSError as error:
-            raise FileRefused(f"It could not be restored: {error.strerror or error}. Nothing was changed.") from error
+            raise FileRefused(f"Not restored: {error.strerror or error}. Nothing was changed.") from error
 
 
 def _unpack(file: Path, beside: Path, at: datetime) -> list[str]:
@@ -175,9 +175,9 @@ def _check_list(archive: Archive) -> None:
     except (KeyError, ValueError):
         told = None
     if not isinstance(told, dict) or told.get("kind") != KIND:
-        raise FileRefused("This is no copy of a data folder: `tesoura backup FILE` makes one.")
+        raise FileRefused("This is not a backup. Create one with `tesoura backup FILE`.")
     if not isinstance(told.get("version"), int) or told["version"] > VERSION or str(told.get("database")) > HEAD:
-        raise NewerDocument("A later version of Tesoura made this copy. Bring Tesoura up to date, then bring it back.")
+        raise NewerDocument("This backup was made by a newer Tesoura. Update Tesoura, then restore it.")
 
 
 def _in_place(beside: Path, folder: Path) -> Path | None:

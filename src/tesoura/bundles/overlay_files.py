@@ -71,7 +71,7 @@ def _unpacked(path: Path) -> UnpackedOverlay:
     with path.open("rb") as file, Archive(file, MAX_FILES + 1, MAX_BYTES["overlay"]) as archive:
         document = _document(archive)
         if not isinstance(document.get("overlay"), dict):
-            raise FileRefused(f"The file's {DOCUMENT} describes no overlay.")
+            raise FileRefused(f"The file's {DOCUMENT} contains no overlay.")
         overlay = _overlay(document["overlay"])
         try:
             name = line(60)(document.get("name", ""))
@@ -84,22 +84,22 @@ def _document(archive: Archive) -> dict[str, Any]:
     try:
         document = archive.document(DOCUMENT, MAX_DOCUMENT)
     except KeyError:
-        raise FileRefused(f"This is no overlay that was exported: there is no {DOCUMENT} in it.") from None
+        raise FileRefused(f"This is not an exported overlay: it has no {DOCUMENT} in it.") from None
     except FileRefused:
         raise
     except ValueError:
         raise FileRefused(f"The file's {DOCUMENT} is damaged. Export the overlay again.") from None
     if not isinstance(document, dict):
-        raise FileRefused(f"The file's {DOCUMENT} describes no overlay.")
+        raise FileRefused(f"The file's {DOCUMENT} contains no overlay.")
     return document
 
 
 def _overlay(document: dict[str, Any]) -> Overlay:
     if problem := size_problem(document.get("width_px"), document.get("height_px")):
-        raise FileRefused(f"The overlay cannot be made: {problem}")
+        raise FileRefused(f"The overlay can't be created: {problem}")
     try:
         if much := too_many(document):
-            raise FileRefused(f"The overlay in the file is larger than one can be. {much}")
+            raise FileRefused(f"The overlay in the file is too large. {much}")
         overlay = from_document(document)
     except (NewerDocument, FileRefused):
         raise
@@ -115,8 +115,8 @@ def _files(archive: Archive, told: object, place: Path) -> Iterator[tuple[str, s
             continue
         part, at = f"{FOLDERS[kind]}/{name}", place / str(number)
         if part not in archive.sizes:
-            raise FileRefused(f"The file {name[:60]} that the overlay shows is missing. Export it again.")
+            raise FileRefused(f"The file {name[:60]} used by the overlay is missing. Export it again.")
         if archive.sizes[part] > MAX_BYTES[kind]:
-            raise FileRefused("The files inside unpack to more than an overlay may have. They were not unpacked.")
+            raise FileRefused("The files inside are too large for an overlay. Nothing was imported.")
         archive.copy(part, at)
         yield kind, str(one.get("title", name))[:80], at

@@ -58,7 +58,7 @@ def without(document: Mapping[str, Any], parts: Sequence[Part], labels: Mapping[
         name = part.path.removeprefix(CHOICES)
         if name in choices:
             label = labels.get(name, name)
-            ask[name] = f"{label}, with your own where {YOURS} stands" if part.left else label
+            ask[name] = f"{label}, with your own in place of {YOURS}" if part.left else label
             if not part.left:
                 del choices[name]
     if not ask:

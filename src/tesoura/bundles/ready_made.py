@@ -103,28 +103,26 @@ def files(words: ReadyMadeWords) -> list[ReadyMade]:
     found = [
         ReadyMade(
             "latest_gift.txt",
-            "The latest gift",
+            "Latest gift",
             "Latest",
             f"{{gifts_all.latest_name}} · {{gifts_all.latest_amount:,}} {said('gifts_all.latest_amount')}",
             "no gift yet",
             ("gifts_all",),
         ),
-        ReadyMade("latest_giver.txt", "Who gave last", "Latest", "{gifts_all.latest_name}", "", ("gifts_all",)),
-        ReadyMade(
-            "latest_follow.txt", "Who followed last", "Latest", "{follows_all.latest_name}", "", ("follows_all",)
-        ),
+        ReadyMade("latest_giver.txt", "Latest giver", "Latest", "{gifts_all.latest_name}", "", ("gifts_all",)),
+        ReadyMade("latest_follow.txt", "Latest follower", "Latest", "{follows_all.latest_name}", "", ("follows_all",)),
         ReadyMade(
             "latest_subscription.txt",
-            "Who subscribed last",
+            "Latest subscriber",
             "Latest",
             "{subscriptions_all.latest_name}",
             "",
             ("subscriptions_all",),
         ),
-        ReadyMade("latest_cut.txt", "Who was cut last", "Latest", "{cuts_all.latest_name}", "", ("cuts_all",)),
+        ReadyMade("latest_cut.txt", "Latest kill", "Latest", "{cuts_all.latest_name}", "", ("cuts_all",)),
         ReadyMade(
             "first_gift_of_session.txt",
-            "The first gift of this session",
+            "First gift of this session",
             "Latest",
             "{gifts_session.first_name} · {gifts_session.first_amount:,} " + said("gifts_session.first_amount"),
             "",
@@ -136,7 +134,7 @@ def files(words: ReadyMadeWords) -> list[ReadyMade]:
         found += [
             ReadyMade(
                 f"top_giver_{span}.txt",
-                f"Who gave most {when}",
+                f"Top giver {when}",
                 "Top",
                 f"{{{window}.top_1_name}} · {{{window}.top_1_amount:,}} {said(f'{window}.top_1_amount')}",
                 "",
@@ -144,7 +142,7 @@ def files(words: ReadyMadeWords) -> list[ReadyMade]:
             ),
             ReadyMade(
                 f"top_3_givers_{span}.txt",
-                f"The three who gave most {when}",
+                f"Top three givers {when}",
                 "Top",
                 f"{{names({window}.leaders, 3)}}",
                 "",
@@ -152,7 +150,7 @@ def files(words: ReadyMadeWords) -> list[ReadyMade]:
             ),
             ReadyMade(
                 f"total_gifts_{span}.txt",
-                f"Gifts in all {when}",
+                f"Gift total {when}",
                 "Totals",
                 f"{{{window}.sum:,}} {said(f'{window}.sum')}",
                 f"0 {unit}",
@@ -162,7 +160,7 @@ def files(words: ReadyMadeWords) -> list[ReadyMade]:
     found += [
         ReadyMade(
             f"largest_gift_{span}.txt",
-            f"The largest gift {SPANS[span]}",
+            f"Largest gift {SPANS[span]}",
             "Top",
             f"{{gifts_{span}.largest_name}} · {{gifts_{span}.largest_amount:,}} "
             + said(f"gifts_{span}.largest_amount"),
@@ -189,11 +187,11 @@ def files(words: ReadyMadeWords) -> list[ReadyMade]:
     ]
     found += [
         ReadyMade(
-            "gift_chain.txt", "The chain of gifts now", "Chains", "{gift_chain.length} in a row", "", ("gift_chain",)
+            "gift_chain.txt", "Current gift chain", "Chains", "{gift_chain.length} in a row", "", ("gift_chain",)
         ),
         ReadyMade(
             "gift_chain_left.txt",
-            "Seconds until the chain of gifts breaks",
+            "Seconds left in the gift chain",
             "Chains",
             "{gift_chain.left_s}",
             "",
@@ -201,38 +199,31 @@ def files(words: ReadyMadeWords) -> list[ReadyMade]:
         ),
         ReadyMade(
             "gift_chain_who.txt",
-            "Who is in the chain of gifts",
+            "People in the gift chain",
             "Chains",
             "{names(gift_chain.who, 3)}",
             "",
             ("gift_chain",),
         ),
         ReadyMade(
-            "longest_gift_chain.txt",
-            "The longest chain of gifts",
-            "Chains",
-            "{gift_chain.longest}",
-            "0",
-            ("gift_chain",),
+            "longest_gift_chain.txt", "Longest gift chain", "Chains", "{gift_chain.longest}", "0", ("gift_chain",)
         ),
-        ReadyMade("cut_chain.txt", "The chain of cuts now", "Chains", "{cut_chain.length}", "0", ("cut_chain",)),
-        ReadyMade(
-            "longest_cut_chain.txt", "The longest chain of cuts", "Chains", "{cut_chain.longest}", "0", ("cut_chain",)
-        ),
+        ReadyMade("cut_chain.txt", "Current kill chain", "Chains", "{cut_chain.length}", "0", ("cut_chain",)),
+        ReadyMade("longest_cut_chain.txt", "Longest kill chain", "Chains", "{cut_chain.longest}", "0", ("cut_chain",)),
         ReadyMade(
             "gift_goal.txt",
-            "The gift goal",
+            "Gift goal",
             "Goals",
             f"{{gift_goal.done:,}} of {{gift_goal.target:,}} {unit}",
             f"0 {unit}",
             ("gift_goal",),
         ),
         ReadyMade(
-            "gift_goal_percent.txt", "The gift goal in percent", "Goals", "{gift_goal.pct:.0f} %", "0 %", ("gift_goal",)
+            "gift_goal_percent.txt", "Gift goal in percent", "Goals", "{gift_goal.pct:.0f} %", "0 %", ("gift_goal",)
         ),
         ReadyMade(
             "follow_goal.txt",
-            "The follow goal",
+            "Follow goal",
             "Goals",
             "{follow_goal.done:,} of {follow_goal.target:,} follows",
             "0 follows",
@@ -240,7 +231,7 @@ def files(words: ReadyMadeWords) -> list[ReadyMade]:
         ),
         ReadyMade(
             "gifts_last_10_minutes.txt",
-            "Gifts in the last ten minutes",
+            "Gifts in the last 10 minutes",
             "Lately",
             f"{{gifts_lately.sum:,}} {said('gifts_lately.sum')}",
             f"0 {unit}",
@@ -248,7 +239,7 @@ def files(words: ReadyMadeWords) -> list[ReadyMade]:
         ),
         ReadyMade(
             "cuts_per_minute.txt",
-            "Cuts a minute, over the last ten",
+            "Kills per minute, last 10 minutes",
             "Lately",
             "{cuts_lately.per_minute:.1f}",
             "0",

@@ -45,13 +45,11 @@ def recipe_of(document: Mapping[str, Any], kinds: Mapping[str, Sequence[str]]) -
     kind = str(feed.get("kind", ""))
     if kind not in kinds:
         near = f"“{kind[:40]}”" if kind else "none"
-        raise RecipeRefused(
-            f"It is for a kind of feed that does not exist here: {near}. There are: {', '.join(sorted(kinds))}."
-        )
+        raise RecipeRefused(f"It's for an unknown kind of feed: {near}. There are: {', '.join(sorted(kinds))}.")
     refuse_secrets(document, kinds[kind])
     name = str(feed.get("name", kind))
     if not is_part(name):
-        raise RecipeRefused(f"The feed's name “{name[:40]}” cannot be one: use lower case letters, digits and _.")
+        raise RecipeRefused(f"The feed's name “{name[:40]}” is not valid: use lower case letters, digits and _.")
     return Recipe(
         str(document.get("title", name))[:80],
         str(document.get("about", ""))[:600],
@@ -69,17 +67,17 @@ def recipe_of(document: Mapping[str, Any], kinds: Mapping[str, Sequence[str]]) -
 def opened(text: str, newest: int) -> Mapping[str, Any]:
     """The document in a recipe's text, whose version is `newest` at most. Raises RecipeRefused."""
     if len(text) > MAX_CHARACTERS:
-        raise RecipeRefused("This is too long for a recipe. Is it another file?")
+        raise RecipeRefused("This is too long for a recipe. Check the file.")
     try:
         document = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        raise RecipeRefused(f"This does not read as TOML: {error}.") from None
+        raise RecipeRefused(f"Not valid TOML: {error}.") from None
     version = document.get("version")
     if not isinstance(version, int) or isinstance(version, bool):
-        raise RecipeRefused("This is no recipe: it does not say “version = 1”.")
+        raise RecipeRefused("This is not a recipe: “version = 1” is missing.")
     if version > newest:
         raise RecipeRefused(
-            f"This recipe is for a newer Tesoura (version {version}; this one reads {newest}). Get the newer Tesoura."
+            f"This recipe is for a newer Tesoura (version {version}; this one reads {newest}). Update Tesoura."
         )
     return document
 
@@ -105,7 +103,7 @@ def _signals(document: Mapping[str, Any], feed: str) -> Sequence[Mapping[str, st
     for row in signals:
         if not is_part(row.get("name", "")) or not row.get("path"):
             shown = row.get("name", "")[:40]
-            raise RecipeRefused(f"A signal needs a name in lower case and a path; “{shown}” of {feed} has not both.")
+            raise RecipeRefused(f"A signal needs a lower-case name and a path; “{shown}” of {feed} has not both.")
     return signals
 
 
@@ -118,8 +116,8 @@ def refuse_secrets(document: Mapping[str, Any], secret_fields: Sequence[str]) ->
             secret = False
         if (secret and value) or (isinstance(value, str) and any(one.sure for one in keys_in(value))):
             raise RecipeRefused(
-                f"There is a secret in it, at “{path}”. A recipe must hold none: whoever has it could use that key. "
-                "Take it out, and tell its owner to replace the key."
+                f"It contains a secret at “{path}”. Anyone with the recipe could use that key. "
+                "Remove it, and have its owner replace the key."
             )
 
 

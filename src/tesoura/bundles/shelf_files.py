@@ -50,7 +50,7 @@ def bring_in(session: Session, shelf: CarriedShelf, game_id: int | None, now: da
     if game.folder != shelf.folder:
         kind, other = ("folder", "one file") if shelf.folder else ("one file", "a folder")
         raise FileRefused(
-            f"Saves in the file are each a {kind}, and those of {game.title} are {other}. Bring it in as another game."
+            f"Saves in the file are each a {kind}, and those of {game.title} are {other}. Import it as another game."
         )
     of = game.id or 0
     parents: dict[int, int | None] = {0: None}

@@ -33,7 +33,7 @@ CARRIED = ("picture", "video", "sound", "typeface", "scenery")
 Row = dict[str, Any]
 OF_ODD_SHAPES = (TypeError, ValueError, KeyError, AttributeError, LookupError, Invalid)
 """What a document raises whose parts have another shape than a show's."""
-DAMAGED = "The show in the file is damaged, and nothing of it was brought in. Save it again."
+DAMAGED = "The show in the file is damaged, and nothing of it was imported. Save it again."
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,7 +148,7 @@ def write_out(out: IO[bytes], show: CarriedShow, rows: Sequence[MediaRow], folde
             for row in rows:
                 archive.write(media.path_of(folder, row.name), f"media/{row.name}")
     except OSError as error:
-        raise FileRefused(f"The show could not be written: {error.strerror or error}. Is the disk full?") from None
+        raise FileRefused(f"The show couldn't be written: {error.strerror or error}. Is the disk full?") from None
 
 
 def read(path: Path) -> CarriedShow:
@@ -161,16 +161,16 @@ def _read(path: Path) -> CarriedShow:
         with path.open("rb") as file, Archive(file, MOST_FILES + 1, MOST_BYTES + MOST_DOCUMENT) as archive:
             document, names = archive.document(DOCUMENT, MOST_DOCUMENT), archive.sizes
     except KeyError:
-        raise FileRefused(f"This is no show that was saved: there is no {DOCUMENT} in it.") from None
+        raise FileRefused(f"This is not a saved show: it has no {DOCUMENT} in it.") from None
     except FileRefused:
         raise
     except ValueError:
-        raise FileRefused("The show in the file is damaged: its document is no JSON. Save it again.") from None
+        raise FileRefused("The show in the file is damaged: not valid JSON. Export it again.") from None
     if not isinstance(document, dict) or document.get("kind") != KIND:
-        raise FileRefused("This file holds no show.")
+        raise FileRefused("This file contains no show.")
     version = document.get("version")
     if not isinstance(version, int) or version > VERSION:
-        raise FileRefused("A newer Tesoura saved this show. Install that version to bring it in.")
+        raise FileRefused("This show was saved by a newer Tesoura. Update Tesoura, then import it.")
     try:
         show = CarriedShow(
             str(document.get("made_at", ""))[:40],
@@ -211,12 +211,12 @@ def _whole(show: CarriedShow, names: Mapping[str, int]) -> None:
     for one in show.media:
         size = names.get(f"media/{one.get('name')}")
         if size is None or one.get("kind") not in CARRIED:
-            raise FileRefused(f"The file {str(one.get('title'))[:60]} that the show uses is missing. Save it again.")
+            raise FileRefused(f"The file {str(one.get('title'))[:60]} used by the show is missing. Export it again.")
         if size > MAX_BYTES.get(str(one["kind"]), 0):
-            raise FileRefused(f"The file {str(one.get('title'))[:60]} in it is larger than one may be.")
+            raise FileRefused(f"The file {str(one.get('title'))[:60]} in it is too large.")
         sizes.append(size)
     if sum(sizes) > MOST_BYTES:
-        raise FileRefused("The files inside unpack to more than a show may have. They were not unpacked.")
+        raise FileRefused("The files inside are too large for a show. Nothing was imported.")
 
 
 @contextlib.contextmanager
@@ -239,7 +239,7 @@ def _unpack(path: Path, to: Path) -> None:
 def unknown(show: CarriedShow, feeds: Collection[str]) -> list[str]:
     """What this version knows no kind of: it is left out, and named."""
     found = [
-        f"{one.get('title', one['name'])}: a feed of a kind that is not known here"
+        f"{one.get('title', one['name'])}: an unknown kind of feed"
         for one in show.feeds
         if one.get("kind") not in feeds
     ]
@@ -247,7 +247,5 @@ def unknown(show: CarriedShow, feeds: Collection[str]) -> list[str]:
         (show.computed, COMPUTED, "a computed signal"),
         (show.instruments, INSTRUMENTS, "an instrument"),
     ):
-        found += [
-            f"{one['name']}: {what} of a kind that is not known here" for one in rows if one.get("kind") not in kinds
-        ]
+        found += [f"{one['name']}: {what} of an unknown kind" for one in rows if one.get("kind") not in kinds]
     return found

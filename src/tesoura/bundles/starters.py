@@ -139,7 +139,7 @@ def read(text: str, kinds: Mapping[str, Sequence[str]]) -> Starter:
     asked = {one.name for one in starter.questions}
     for name in _answers_in(document):
         if name not in asked:
-            raise RecipeRefused(f"It uses the answer “{name[:40]}”, which it does not ask for.")
+            raise RecipeRefused(f"It uses the answer “{name[:40]}”, which is not one of its questions.")
     return starter
 
 
@@ -174,7 +174,7 @@ def _way(row: Mapping[str, Any], kinds: Mapping[str, Sequence[str]]) -> StarterW
 def _question(row: Mapping[str, Any]) -> StarterQuestion:
     name = str(row.get("name", ""))
     if not is_part(name):
-        raise RecipeRefused(f"What it asks for needs a name in lower case; “{name[:40]}” is none.")
+        raise RecipeRefused(f"A question needs a lower-case name; “{name[:40]}” is none.")
     start = row.get("start", "")
     lines = bool(row.get("lines", False))
     return StarterQuestion(
@@ -199,7 +199,7 @@ def _instrument(row: Mapping[str, Any]) -> StarterInstrument:
     _known(row, INSTRUMENTS, "instrument")
     name = str(row.get("name", row["kind"]))
     if not is_part(name):
-        raise RecipeRefused(f"An instrument's name “{name[:40]}” cannot be one: use lower case letters, digits and _.")
+        raise RecipeRefused(f"An instrument's name “{name[:40]}” is not valid: use lower case letters, digits and _.")
     then = [
         StarterCommand(str(one.get("command", "")), table_in(one, "given"), str(one.get("each", "")))
         for one in rows_in(row, "then")

@@ -47,7 +47,7 @@ def cut(source: Path, target: Path, begin: int, end: int) -> CutFile:
         except FFmpegError as error:
             if isinstance(error, OSError) and error.errno and not isinstance(error, ValueError):
                 raise OSError(error.errno, error.strerror) from error
-            raise FileRefused(f"The clip cannot be cut ({error.strerror}).") from None
+            raise FileRefused(f"The clip can't be cut ({error.strerror}).") from None
 
 
 def _start(container: Any, picture: Any) -> int:
@@ -60,7 +60,7 @@ def _start(container: Any, picture: Any) -> int:
         if packets >= 60:
             break
     if not found:
-        raise FileRefused("The clip does not say when any of its pictures is.")
+        raise FileRefused("The clip has no timestamps.")
     return min(found)
 
 
@@ -98,5 +98,5 @@ def _copied(container: Any, out: Any, picture: Any, sound: Any, begin: int, end:
         if index == picture.index:
             last = max(last, at + lasts)
     if key is None:
-        raise FileRefused("None of the wished seconds are in the clip.")
+        raise FileRefused("The clip contains none of the requested seconds.")
     return CutFile(max(begin - key, 0), last - key)

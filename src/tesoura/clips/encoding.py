@@ -151,7 +151,7 @@ def copy_into(
                 for one in resampler.resample(frame):
                     writer.sound(one, at + now - begin)
     if kept_at < 0:
-        raise FileRefused("None of the wished seconds are in the clip.")
+        raise FileRefused("The clip contains none of the requested seconds.")
     return at + last + int(MICRO / max(min(facts.frames_per_s, 60.0), 1.0))
 
 

@@ -66,9 +66,9 @@ def opened(path: Path) -> Iterator[InputContainer]:
     try:
         size = path.stat().st_size
     except OSError as error:
-        raise FileRefused(f"The clip is not there any more ({error.strerror or error}).") from None
+        raise FileRefused(f"The clip no longer exists ({error.strerror or error}).") from None
     if size == 0:
-        raise FileRefused("The clip is empty: a file of 0 bytes. Look at the program that writes it.")
+        raise FileRefused("The clip is empty (0 bytes). Check the program that writes it.")
     try:
         container = av.open(str(path), options=_OPTIONS)
     except (FFmpegError, ValueError, OSError):
@@ -85,19 +85,18 @@ def _no_video(path: Path, size: int) -> str:
         head = b""
     if head[4:8] == b"ftyp":
         return (
-            "The MP4 is cut off: its end, which says what is in it, was never written. Let the program finish it, "
-            "or record as MKV."
+            "The MP4 is incomplete: its index was never written. Wait until the program finishes it,  or record as MKV."
         )
     if head.lstrip()[:1] == b"<":
-        return "This is a web page, whatever its name says, and no clip."
-    return f"This is no video that can be read ({size:,} bytes). Give MP4, WebM, MKV or MPEG-TS."
+        return "This is a web page, not a clip."
+    return f"Not a readable video ({size:,} bytes). Give MP4, WebM, MKV or MPEG-TS."
 
 
 def picture_of(container: InputContainer) -> VideoStream:
     """The track of the picture. Raises FileRefused when there is none."""
     found = [one for one in container.streams.video if not _is_cover(one)]
     if not found:
-        raise FileRefused("The clip has sound alone, and no picture.")
+        raise FileRefused("The clip has sound but no picture.")
     return found[0]
 
 
@@ -114,7 +113,7 @@ def probe(path: Path) -> ClipFacts:
         first = _first(container, stream)
         width, height = first.width, first.height
         if not (min(width, height) >= LEAST_SIDE_PX and max(width, height) <= MOST_SIDE_PX):
-            raise FileRefused(f"The clip's picture has {width} × {height} pixels, which is none that can be shown.")
+            raise FileRefused(f"The clip's picture has {width} × {height} pixels, which can't be displayed.")
         turned = int(getattr(first, "rotation", 0) or 0) % 360
         sound = container.streams.audio[0].codec_context.name if container.streams.audio else ""
         rate = float(stream.average_rate or stream.guessed_rate or 0)
@@ -134,18 +133,18 @@ def _plain(codec: str) -> str:
 def _made_anew(codec: str, sound: str, first: Any, rate: float, turned: int) -> str:
     kept_as = first.format.name
     if codec not in PICTURES:
-        return f"browsers do not play {codec}"
+        return f"browsers can't play {codec}"
     if sound and sound not in SOUNDS:
-        return f"browsers do not play the sound {sound}"
+        return f"browsers can't play {sound}"
     if int(first.color_trc or 0) in HDR:
         return "it is HDR"
     if kept_as not in PLAIN:
-        return f"its colours are kept as {kept_as}"
+        return f"its colour format is {kept_as}"
     if first.width * first.height > MOST_PIXELS:
-        return f"{first.width} × {first.height} is more than a stream shows"
+        return f"{first.width} × {first.height} is larger than a stream"
     if rate > MOST_FRAMES_PER_S:
-        return f"{rate:.0f} pictures a second are more than a stream shows"
-    return "its picture lies on its side" if turned else ""
+        return f"{rate:.0f} frames per second are more than a stream shows"
+    return "the picture is rotated" if turned else ""
 
 
 def _first(container: InputContainer, stream: VideoStream) -> Any:
@@ -153,8 +152,8 @@ def _first(container: InputContainer, stream: VideoStream) -> Any:
         for frame in container.decode(stream):
             return frame
     except (FFmpegError, ValueError) as error:
-        raise FileRefused(f"The clip's picture cannot be read ({_why(error)}).") from None
-    raise FileRefused("The clip has a track for a picture, and no picture in it.")
+        raise FileRefused(f"The clip's picture can't be read ({_why(error)}).") from None
+    raise FileRefused("The clip's video track is empty.")
 
 
 def _why(error: Exception) -> str:
@@ -180,9 +179,9 @@ def _span(container: InputContainer, stream: VideoStream) -> tuple[int, int]:
             ends = max(ends, at + lasts)
     except FFmpegError as error:
         if begins is None:
-            raise FileRefused(f"The clip cannot be read ({_why(error)}).") from None
+            raise FileRefused(f"The clip can't be read ({_why(error)}).") from None
     if begins is None:
-        raise FileRefused("The clip does not say when any of its pictures is. Record it again.")
+        raise FileRefused("The clip has no timestamps. Record it again.")
     rate = float(stream.average_rate or 0)
     if step == 0 and rate:
         ends += int(MICRO / rate)
@@ -224,5 +223,5 @@ def go_to(container: InputContainer, picture: VideoStream, at: int) -> None:
                 return
         except FFmpegError as error:
             if back > FARTHEST or to <= (container.start_time or 0):
-                raise FileRefused(f"The clip cannot be read there ({_why(error)}).") from None
+                raise FileRefused(f"The clip can't be read at that point ({_why(error)}).") from None
         back = back * 2 + MICRO

@@ -45,7 +45,7 @@ def make(folder: Path, plan: Mapping[str, Any], target: Path, tell: Tell) -> int
         for one in clips:
             source = folder / one.file
             if not source.exists():
-                raise FileRefused("One of the clips is not there any more. Choose again.")
+                raise FileRefused("One of the clips no longer exists. Choose again.")
             chapters.append((at, one.caption))
             over = _captioned(size, one.caption, str(plan.get("font", "")))
             at = copy_into(
@@ -64,7 +64,7 @@ def make(folder: Path, plan: Mapping[str, Any], target: Path, tell: Tell) -> int
         writer.drop()
         if isinstance(error, OSError) and error.errno and not isinstance(error, ValueError):
             raise OSError(error.errno, error.strerror) from error
-        raise FileRefused(f"The reel cannot be made ({error.strerror}).") from None
+        raise FileRefused(f"The reel can't be created ({error.strerror}).") from None
     except BaseException:
         writer.drop()
         raise

@@ -36,7 +36,7 @@ def stills(source: Path, times: Sequence[int], width: int, begins: int = 0, turn
             except FFmpegError:
                 continue
     if not found:
-        raise FileRefused("No picture of the clip can be read.")
+        raise FileRefused("No frame of the clip can be read.")
     return found
 
 

@@ -25,18 +25,17 @@ def excerpt(source: Path, target: Path, size: int) -> None:
         head = file.read(min(HEAD, whole))
         begin = max(whole - size, 0)
         if not head:
-            raise FileRefused("The recording is empty still.")
+            raise FileRefused("The recording is still empty.")
         if head.startswith(_EBML):
             first, at = head.find(_CLUSTER), _found(file, _CLUSTER, begin, whole)
             if first < 0:
-                raise FileRefused("Nothing is recorded yet.")
+                raise FileRefused("Nothing recorded yet.")
             _copy(file, target, head[:first], max(at, first), whole)
         elif head[4:8] == b"ftyp":
             first = _fragment(head)
             if first < 0:
                 raise FileRefused(
-                    "This MP4 is not recorded in fragments, so it cannot be read before it is finished. "
-                    "Record as MKV, MPEG-TS, or fragmented MP4."
+                    "This MP4 can't be read until it is finished. Record as MKV, MPEG-TS, or fragmented MP4."
                 )
             at = first if begin <= first else _found(file, b"moof", begin, whole) - 4
             _copy(file, target, head[:first], max(at, first), whole)
@@ -44,7 +43,7 @@ def excerpt(source: Path, target: Path, size: int) -> None:
             _copy(file, target, b"", begin - begin % _TS_PACKET, whole)
         else:
             raise FileRefused(
-                "This is no recording that can be read while it grows. Record as MKV, MPEG-TS, or fragmented MP4."
+                "This format can't be read while it is being recorded. Record as MKV, MPEG-TS or fragmented MP4."
             )
 
 

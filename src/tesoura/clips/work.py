@@ -74,9 +74,9 @@ def _taken(source: Path, folder: Path, given: Told, tell: Tell) -> Told:
     begin, end = max(begin, 0), min(end, facts.length)
     if end - begin > MOST_LENGTH:
         minutes, long = MOST_LENGTH // (60 * MICRO), facts.words.partition(",")[0]
-        raise FileRefused(f"The clip is {long} long; at most {minutes} minutes fit. Cut it first.")
+        raise FileRefused(f"The clip is {long} long; at most {minutes} minutes are allowed. Trim it first.")
     if end - begin < MICRO // 10:
-        raise FileRefused(f"None of the wished seconds are in the clip{apart}")
+        raise FileRefused(f"The clip contains none of the requested seconds{apart}")
     if facts.made_anew and not given.get("may_encode"):
         return {"anew": facts.made_anew}
     ending = "webm" if facts.made_anew else ending_of(facts)
@@ -210,9 +210,9 @@ def main() -> None:
         except FileRefused as error:
             answer = {"refused": str(error)}
         except FFmpegError as error:
-            answer = {"refused": f"The clip cannot be read ({error})"[:300]}
+            answer = {"refused": f"The clip can't be read ({error})"[:300]}
         except OSError as error:
-            answer = {"refused": f"The clip could not be written: {error.strerror or error}. Is the disk full?"}
+            answer = {"refused": f"The clip couldn't be written: {error.strerror or error}. Is the disk full?"}
         except MemoryError:
             return
         except Exception as error:

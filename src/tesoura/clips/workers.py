@@ -37,7 +37,7 @@ class ClipWorker:
                     return await self._run({**given, "do": do}, tell)
             except TimeoutError:
                 await self._end()
-                raise TooMuch(f"The clip took longer than {self._limit_s:.0f} s to look through; it is left.") from None
+                raise TooMuch(f"The clip took longer than {self._limit_s:.0f} s to read, so it was skipped.") from None
             except (asyncio.CancelledError, OSError, ValueError, EOFError):
                 await self._end()
                 raise
@@ -60,13 +60,13 @@ class ClipWorker:
                 done: Told = told["done"]
                 return done
         await self._end()
-        raise FileRefused("What the clip has in it ended the process that looked at it; the clip is left.")
+        raise FileRefused("Reading the clip crashed its process, so the clip was skipped.")
 
     async def _started(self) -> asyncio.subprocess.Process:
         process = self._process
         if process is None or process.returncode is not None:
             if self._stopped:
-                raise FileRefused("Tesoura ends, so no clip is looked through.")
+                raise FileRefused("Tesoura is shutting down, so the clip was not read.")
             more: dict[str, Any] = {}
             if sys.platform == "win32":
                 more["creationflags"] = _WINDOWS_BELOW | subprocess.CREATE_NO_WINDOW if self._nice else 0

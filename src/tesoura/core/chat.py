@@ -65,7 +65,7 @@ def tidy(said: str, longest: int = LONGEST_TEXT) -> str:
     for char in unicodedata.normalize("NFC", _FORMATS.sub("", said[: 8 * longest])):
         kind = unicodedata.category(char)
         if kind in ("Cc", "Zs", "Zl", "Zp"):
-            # Colours and the like are taken out; what parts words parts them still.
+            # Colours and the like were removed; what parts words parts them still.
             char = " " if char in "\t\r\n" or kind != "Cc" else ""
         elif kind in ("Cf", "Cs", "Co", "Cn") and char not in _JOINERS:
             char = ""

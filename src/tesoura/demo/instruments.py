@@ -211,7 +211,7 @@ LEAVES = (
             {"does": "cue", "cue": "big_gift", "words": "Gift bell", "colour": "amber"},
             {"does": "step", "hand": "losses", "by": "1", "words": "A line lost", "colour": "ink"},
             {"does": "step", "hand": "losses", "by": "-1", "words": "One line less"},
-            {"does": "undo", "words": "Undo the last"},
+            {"does": "undo", "words": "Undo last action"},
             {
                 "does": "say",
                 "chat": "chat",
@@ -253,7 +253,7 @@ LEAVES = (
         "Run",
         (
             {"does": "command", "instrument": "lantern_mile", "command": "hit", "words": "Hit", "colour": "thread"},
-            {"does": "command", "instrument": "lantern_mile", "command": "way_hit", "words": "Hit on the way"},
+            {"does": "command", "instrument": "lantern_mile", "command": "way_hit", "words": "Hit outside a fight"},
             {
                 "does": "command",
                 "instrument": "lantern_mile",
@@ -262,9 +262,9 @@ LEAVES = (
                 "size": "wide",
                 "colour": "mat",
             },
-            {"does": "command", "instrument": "lantern_mile", "command": "undo", "words": "Undo the last press"},
+            {"does": "command", "instrument": "lantern_mile", "command": "undo", "words": "Undo last press"},
             {"does": "command", "instrument": "lantern_mile", "command": "previous", "words": "Previous split"},
-            {"does": "command", "instrument": "lantern_mile", "command": "pause", "words": "Pause, or go on"},
+            {"does": "command", "instrument": "lantern_mile", "command": "pause", "words": "Pause or resume"},
             {"does": "command", "instrument": "lantern_mile", "command": "start_over", "words": "Start over"},
         ),
     ),
@@ -275,7 +275,7 @@ LEAVES = (
             {"does": "back", "board": "break_final", "size": "wide"},
             {"does": "side", "board": "break_final", "side": "away"},
             {"does": "command", "instrument": "break_final", "command": "swap_ends", "words": "Change ends"},
-            {"does": "command", "instrument": "break_final", "command": "end_notice", "words": "Take the notice away"},
+            {"does": "command", "instrument": "break_final", "command": "end_notice", "words": "Remove notice"},
         ),
     ),
 )

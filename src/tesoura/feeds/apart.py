@@ -22,10 +22,10 @@ async def take_apart(worker: Worker, job: Callable[..., T], *given: Any, what: s
     try:
         return await worker.run(job, *given)
     except Overrun as error:
-        how = f"took longer than {worker.limit_s:g} s" if error.slow else "used up too much memory"
+        how = f"took longer than {worker.limit_s:g} s" if error.slow else "used too much memory"
         raise TooMuch(
-            f"Taking apart what {what} sent {how}, so it was paused. Ask it for less, or choose a simpler path; then "
-            "let it go on."
+            f"Reading the response of {what} {how}, so it was paused. Request less or choose a simpler path, then "
+            "resume it."
         ) from error
     except JobFailed as error:
-        raise ResponseNotUnderstood(f"It could not be taken apart: {error}", "") from error
+        raise ResponseNotUnderstood(f"It couldn't be read: {error}", "") from error

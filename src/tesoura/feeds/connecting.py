@@ -11,12 +11,12 @@ def no_connection(where: str, error: BaseException) -> str:
     """Why a connection was not made: the name is not known, the certificate was refused, or nobody is there."""
     causes = list(_causes(error))
     if any(isinstance(one, socket.gaierror) for one in causes):
-        return f"There is no {where} to be found. See that the address is spelled right and that you are online."
+        return f"There is no {where} found. Check the address and your connection."
     if any(isinstance(one, ssl.SSLError) for one in causes) or "certificate" in str(error).lower():
-        return f"{where} cannot prove who it is (its certificate was refused). See that the address is right."
+        return f"{where} has an invalid certificate. Check the address."
     told = (one.strerror for one in causes if isinstance(one, OSError) and not isinstance(one, ConnectionRefusedError))
     reason = next((words for words in told if words), "the connection was refused")
-    return f"Nothing answers at {where}: {reason}. Is the program running, and is the port right?"
+    return f"No answer at {where}: {reason}. Check that the program is running and the port is right."
 
 
 def _causes(error: BaseException) -> Iterator[BaseException]:

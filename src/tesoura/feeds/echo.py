@@ -47,11 +47,11 @@ def error_without_echo(error: E, context: FetchContext) -> E:
 
 def _known(context: FetchContext) -> Sequence[str]:
     """A feed's secrets, and the keys that were typed where none belongs."""
-    typed = context.scratch.get("keys typed")
+    typed = context.scratch.get("hidden keys")
     if typed is None:
         texts = [one for one in context.choices.values() if isinstance(one, str)]
         keys = {f"{text}{at.start}": text[at.start : at.end] for text in texts for at in keys_in(text) if at.sure}
-        typed = context.scratch["keys typed"] = known_in(keys)
+        typed = context.scratch["hidden keys"] = known_in(keys)
     return (*known_in(context.secrets), *typed)
 
 

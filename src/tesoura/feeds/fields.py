@@ -16,7 +16,7 @@ def period(raw: object) -> float:
     except ValueError:
         raise InvalidField(f"“{str(raw)[:20]}” is not a number. Give seconds, such as 5.") from None
     if not 1 <= seconds <= 86_400:
-        raise InvalidField("Give from 1 second to 86,400 (a day). Less than 1 would wear the service out.")
+        raise InvalidField("Give 1 to 86,400 seconds (one day).")
     return seconds
 
 
@@ -38,7 +38,7 @@ def host(whose: str, example: str) -> Callable[[object], str]:
     def check(raw: object) -> str:
         name = str(raw).strip()
         if not name or any(char.isspace() or char in "/:@" for char in name.strip("[]")) or len(name) > 253:
-            raise InvalidField(f"Give {whose} bare name or number, such as {example} or 127.0.0.1.")
+            raise InvalidField(f"Give {whose} host name or IP address, such as {example} or 127.0.0.1.")
         return name
 
     return check
@@ -51,14 +51,14 @@ def optional_secret(raw: object) -> str:
 
 def _checked(key: str) -> str:
     if len(key) > 4_000 or not key.isprintable():
-        raise InvalidField("This does not look like a key: it has line breaks in it, or over 4,000 characters.")
+        raise InvalidField("This doesn't look like a key: it has line breaks or more than 4,000 characters.")
     return key
 
 
 def _key_name(raw: object) -> str:
     name = text(100)(raw).strip()
     if not all(char.isalnum() or char in "-_." for char in name) or not name.isascii():
-        raise InvalidField("The name has only letters, digits, - and _, such as X-Key.")
+        raise InvalidField("Use letters, digits, - and _, such as X-Key.")
     return name
 
 
@@ -79,7 +79,7 @@ def seconds(low: float, high: float) -> Callable[[object], float]:
 
 _WITH_KEY = ("key_in", ("header", "query"))
 
-PERIOD = Field("Ask every", period, kind="number", default="5", unit="seconds")
+PERIOD = Field("Fetch every", period, kind="number", default="5", unit="seconds")
 
 _KEY = secret("the key", ", or choose “No key” above")
 KEY_FIELDS = {
@@ -91,11 +91,7 @@ KEY_FIELDS = {
         options=(("none", "No key"), ("header", "Key in a header"), ("query", "Key in the address")),
     ),
     "key_name": Field(
-        "Its name",
-        _key_name,
-        default="Authorization",
-        help="The header or the parameter that carries the key.",
-        only_if=_WITH_KEY,
+        "Key name", _key_name, default="Authorization", help="The header or parameter for the key.", only_if=_WITH_KEY
     ),
     "key": Field("The key", _KEY.check, kind="secret", only_if=_WITH_KEY),
 }
@@ -114,7 +110,7 @@ def late() -> Field:
         return found
 
     return Field(
-        "In its clips the picture is late by",
+        "Picture delay",
         check,
         kind="number",
         unit="ms",
@@ -122,5 +118,5 @@ def late() -> Field:
         advanced=True,
         least=-30_000,
         most=30_000,
-        help="Set by looking: on a clip's page, say where its kill is really seen.",
+        help="Set it on a clip's page, where you can see the kill.",
     )

@@ -24,7 +24,7 @@ def read(text: str, form: str, where: str, selector: str = "") -> object:
     """The payload in a text of this format. Raises ResponseNotUnderstood, whose message names `where` it came from."""
     text = text.removeprefix("\ufeff")
     if not text.strip():
-        raise ResponseNotUnderstood(f"{where} gave nothing at all. Is this where the data is?", text[:300])
+        raise ResponseNotUnderstood(f"{where} sent an empty response. Check the address.", text[:300])
     if form == "html":
         return _html(text, where, selector)
     return _READERS[form](text, where)
@@ -39,13 +39,13 @@ def _json(text: str, where: str) -> object:
     if "<html" in text[:2_000].lower() or "<!doctype html" in text[:2_000].lower():
         raise ResponseNotUnderstood(
             f"{where} sent a web page, not JSON. Give the address of the data; its path often has “api” in it. "
-            "Or choose “a web page” as what it answers with.",
+            "Or choose the format “web page”.",
             start,
         )
     if start.lstrip()[:1] in "{[" and getattr(problem, "pos", 0) >= len(text.rstrip()) - 1:
-        raise ResponseNotUnderstood(f"{where} stopped in the middle of its answer. Give it a little time.", start)
+        raise ResponseNotUnderstood(f"{where} stopped in the middle of its response. Retrying.", start)
     raise ResponseNotUnderstood(
-        f"{where} sent something that is not JSON. Is this the address of the data? Or choose another form of answer.",
+        f"{where} sent something other than JSON. Is this the address of the data? Or choose another form of answer.",
         start,
     )
 
@@ -55,7 +55,7 @@ def _toml(text: str, where: str) -> object:
         # Dates become texts, as JSON has them.
         return json.loads(json.dumps(tomllib.loads(text), default=str))
     except (tomllib.TOMLDecodeError, RecursionError, ValueError) as error:
-        raise ResponseNotUnderstood(f"{where} does not read as TOML: {str(error)[:160]}.", text[:300]) from None
+        raise ResponseNotUnderstood(f"{where} is not valid TOML: {str(error)[:160]}.", text[:300]) from None
 
 
 def _csv(text: str, where: str) -> object:
@@ -64,7 +64,7 @@ def _csv(text: str, where: str) -> object:
     try:
         rows = list(csv.reader(io.StringIO(text, newline=""), delimiter=delimiter, strict=True))
     except csv.Error as error:
-        raise ResponseNotUnderstood(f"{where} does not read as CSV: {error}.", text[:300]) from None
+        raise ResponseNotUnderstood(f"{where} is not valid CSV: {error}.", text[:300]) from None
     rows = [[cell.strip() for cell in row] for row in rows if any(cell.strip() for cell in row)]
     heads = [head or f"column_{at}" for at, head in enumerate(rows[0], 1)]
     records = [dict(zip(heads, row, strict=False)) for row in rows[1 : MAX_ROWS + 1]]
@@ -96,11 +96,11 @@ def _html(text: str, where: str, selector: str) -> object:
     except (SelectorSyntaxError, NotImplementedError, RecursionError) as error:
         brief = str(error).split("\n", 1)[0]
         raise ResponseNotUnderstood(
-            f"“{selector}” is no CSS selector: {brief}. Write it as .count or #members b.", ""
+            f"“{selector}” is not a CSS selector: {brief}. Write it as .count or #members b.", ""
         ) from None
     if not matches:
         raise ResponseNotUnderstood(
-            f"Nothing on the page of {where} answers to “{selector}”. The page may have changed; look at its source.",
+            f"Nothing on the page at {where} matches “{selector}”. The page may have changed. Check its source.",
             text[:300],
         )
     texts = [" ".join(match.get_text(" ").split())[:2_000] for match in matches]

@@ -18,7 +18,7 @@ def own_words(body: bytes) -> str:
     except ValueError:
         said = "" if text.startswith("<") or "\n" in text else text
     said = " ".join("".join(char for char in said if char.isprintable()).split())
-    return f" It says: “{said[:MOST]}”" if said else ""
+    return f" Message: “{said[:MOST]}”" if said else ""
 
 
 def _sentence(payload: Any, depth: int) -> str:

@@ -14,9 +14,7 @@ class FolderNotNamed(SourceUnavailable):
     """The file lies outside the folders that the user named; `folder` is the one it lies in."""
 
     def __init__(self, folder: Path) -> None:
-        super().__init__(
-            f"This file lies outside the folders that Tesoura may read. Name {folder} under Preferences first."
-        )
+        super().__init__(f"This file is outside the folders Tesoura may read. Add {folder} under Preferences first.")
         self.folder = folder
 
 
@@ -24,12 +22,12 @@ def checked_path(raw: object) -> str:
     """A whole path to a file, or InvalidField. Quotes around it, as file managers copy it, fall away."""
     typed = str(raw).strip().strip('"').strip()
     if not typed:
-        raise InvalidField("Give the file's whole path, such as /home/mara/stats/match.json.")
+        raise InvalidField("Give the full path, such as /home/mara/stats/match.json.")
     if len(typed) > 1_000 or "\0" in typed:
-        raise InvalidField("This is no path of a file.")
+        raise InvalidField("Not a file path.")
     path = Path(typed).expanduser()
     if not path.is_absolute():
-        raise InvalidField("Give the whole path from the top, such as /home/mara/stats/match.json.")
+        raise InvalidField("Give the full path, such as /home/mara/stats/match.json.")
     return str(path)
 
 
@@ -40,7 +38,7 @@ def allowed(typed: str, folders: Folders) -> Path:
         real = path.resolve()
         inside = any(real.is_relative_to(folder.resolve()) for folder in folders.files)
     except (RuntimeError, OSError, ValueError):
-        raise SourceUnavailable("This path leads in a circle, or nowhere. Give another.") from None
+        raise SourceUnavailable("This path loops or leads nowhere. Choose another.") from None
     if not inside:
         raise FolderNotNamed(real.parent)
     return is_file(real)
@@ -53,7 +51,7 @@ def is_file(path: Path) -> Path:
     except OSError:
         return path
     if not (stat.S_ISREG(mode) or stat.S_ISDIR(mode)):
-        raise SourceUnavailable(f"{path.name} is a pipe or a device, and no file. Give a file.")
+        raise SourceUnavailable(f"{path.name} is a pipe or device, not a file. Choose a file.")
     return path
 
 
@@ -67,11 +65,11 @@ def unreadable(path: Path, error: OSError) -> SourceUnavailable:
     """Why a file cannot be read, in a sentence."""
     name = path.name
     if isinstance(error, FileNotFoundError):
-        return SourceUnavailable(f"There is no {name} in its folder. Has the program that writes it been started?")
+        return SourceUnavailable(f"There is no {name} in its folder. Check that the program that writes it is running.")
     if isinstance(error, IsADirectoryError):
         return SourceUnavailable(f"{name} is a folder. Give a file in it.")
     if isinstance(error, PermissionError):
-        return SourceUnavailable(f"{name} may not be read by you. See who it belongs to.")
+        return SourceUnavailable(f"{name} can't be read. Check its permissions.")
     if error.strerror == NOT_PLAIN:
         return SourceUnavailable(f"{name} is a pipe or a device, not a file. Choose a file.")
-    return SourceUnavailable(f"{name} could not be read ({error.strerror or error}).")
+    return SourceUnavailable(f"{name} couldn't be read ({error.strerror or error}).")

@@ -50,25 +50,23 @@ def _compiled(path: str) -> Any:
 def search(payload: object, path: str) -> Any:
     """What a JMESPath reaches, None when that is nothing. Raises NothingPicked when it is no JMESPath."""
     if len(path) > MAX_PATH or not path.strip():
-        raise NothingPicked("Give a path of at most 500 characters, or click a value in the payload.")
+        raise NothingPicked("Give a path of at most 500 characters, or click a value in the response.")
     try:
         found = _compiled(path).search(payload)
     except Exception as error:
         # Whatever the library makes of a path that somebody typed, it is the path that is wrong.
         brief = str(error).split("\n", 1)[0][:160]
-        raise NothingPicked(
-            f"This does not read as a JMESPath: {brief}. Click a value in the payload to see one."
-        ) from None
+        raise NothingPicked(f"Not a valid JMESPath: {brief}. Click a value in the response to fill it in.") from None
     if isinstance(found, Mapping | list | str | int | float | None):
         return found
-    raise NothingPicked(f"“{path[:80]}” reaches no value. Click one in the payload.")
+    raise NothingPicked(f"“{path[:80]}” matches no value. Click one in the response.")
 
 
 def pick_value(payload: object, path: str, wanted: Wanted | None) -> Scalar:
     """The value that a path reaches. Raises NothingPicked."""
     found = search(payload, path)
     if found is None:
-        raise NothingPicked(f"“{path}” reaches nothing in what came. Click the value wanted in the payload.")
+        raise NothingPicked(f"“{path}” matches nothing in the response. Click the value you want.")
     try:
         return as_scalar(found, wanted)
     except ValueRefused as error:

@@ -74,7 +74,7 @@ class Poller:
         outcome: SourceError
         try:
             await self._stream
-            outcome = SourceUnavailable("The other side ended the connection. It is opened again.")
+            outcome = SourceUnavailable("The connection was closed. Reconnecting.")
         except asyncio.CancelledError:
             if not self._stream.cancelled() or (task := asyncio.current_task()) is None or task.cancelling():
                 self._stream.cancel()
@@ -95,7 +95,7 @@ class Poller:
         try:
             async for came in stream:
                 if not await self._tell(came):
-                    raise SourceUnavailable("What came could not be kept. It is taken again from where it was.")
+                    raise SourceUnavailable("The data couldn't be saved. Reading it again.")
         finally:
             close = getattr(stream, "aclose", None)
             if close is not None:
@@ -103,7 +103,7 @@ class Poller:
 
     def _fault(self, error: Exception) -> SourceUnavailable:
         log.error("Feed %s: a fault in Tesoura", self._name, exc_info=error)
-        return SourceUnavailable(f"Tesoura itself failed here ({type(error).__name__}). It is tried again.")
+        return SourceUnavailable(f"An error in Tesoura ({type(error).__name__}). Retrying.")
 
     async def _tell(self, outcome: Fetched | SourceError) -> bool:
         """Report what came; whether it was taken in."""
@@ -123,7 +123,7 @@ class Poller:
         try:
             await self._report(outcome)
         except Exception:
-            log.exception("Feed %s: what came could not be taken in", self._name)
+            log.exception("Feed %s: its data couldn't be processed", self._name)
             return False
         if isinstance(outcome, Fetched):
             # Only what was taken in counts as brought: else it is asked for again from where it was before.

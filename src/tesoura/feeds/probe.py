@@ -16,11 +16,11 @@ async def try_once(kind: FeedKind, context: FetchContext) -> Fetched:
     """What one try gives. Raises SourceError."""
     if kind.sign_in is not None and "tokens" not in context.secrets:
         await kind.sign_in.begin(context, "http://127.0.0.1/", "try", "t" * 48)
-        return Fetched(note="The service was found. Now sign in there.")
+        return Fetched(note="Service found. Now sign in there.")
     if kind.fetch is not None:
         return await kind.fetch(context)
     if kind.follow is None:
-        return Fetched(note="It is kept, and waits for what comes.")
+        return Fetched(note="Saved. Waiting for data.")
     stream = kind.follow(context)
     last: Fetched | None = None
     try:
@@ -30,11 +30,11 @@ async def try_once(kind: FeedKind, context: FetchContext) -> Fetched:
                 context.keep(last)
     except TimeoutError:
         if last is None:
-            raise SourceUnavailable(f"Nothing came in {ANSWER_S:.0f} s. Is it running?") from None
-        return Fetched(note=f"It is connected. Nothing has come in {SILENCE_S:.0f} s; that may well be right.")
+            raise SourceUnavailable(f"Nothing received in {ANSWER_S:.0f} s. Check that it's running.") from None
+        return Fetched(note=f"Connected. Nothing received in {SILENCE_S:.0f} s, which can be normal.")
     except StopAsyncIteration:
         if last is None:
-            raise SourceUnavailable("It ended before anything came.") from None
+            raise SourceUnavailable("It ended before sending anything.") from None
     finally:
         with contextlib.suppress(Exception):
             await stream.aclose()  # type: ignore[attr-defined]

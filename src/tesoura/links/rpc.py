@@ -47,27 +47,27 @@ def read(text: str) -> ResponseObject | RequestObject | Garbled:
     try:
         said = from_json(text, _no_constant)
     except ValueError:
-        return Garbled(NOT_JSON, "This is no JSON.")
+        return Garbled(NOT_JSON, "Not JSON.")
     if not isinstance(said, dict) or said.get("jsonrpc") != "2.0":
-        return Garbled(NOT_A_REQUEST, "This is no message of JSON-RPC 2.0.")
+        return Garbled(NOT_A_REQUEST, "Not a JSON-RPC 2.0 message.")
     number = said.get("id")
     if number is not None and (isinstance(number, bool) or not isinstance(number, int | str)):
-        return Garbled(NOT_A_REQUEST, "Its id is neither a number nor a text.")
+        return Garbled(NOT_A_REQUEST, "The id must be a number or a text.")
     if isinstance(said.get("method"), str):
         params = said.get("params", {})
         if not isinstance(params, dict):
-            return Garbled(WRONG_PARAMETERS, "Parameters go by name.")
+            return Garbled(WRONG_PARAMETERS, "Parameters must be named.")
         return RequestObject(said["method"][:100], params, number)
     if "result" in said:
         return ResponseObject(number, said["result"])
     error = said.get("error")
     if isinstance(error, dict) and isinstance(error.get("code"), int) and not isinstance(error["code"], bool):
         return ResponseObject(number, code=error["code"], words=" ".join(str(error.get("message", "")).split())[:200])
-    return Garbled(NOT_A_REQUEST, "It is neither a request nor an answer.")
+    return Garbled(NOT_A_REQUEST, "Neither a request nor a response.")
 
 
 def _no_constant(name: str) -> Any:
-    raise ValueError(f"{name} is no JSON")
+    raise ValueError(f"{name} is not JSON")
 
 
 def request(number: int, method: str, params: Mapping[str, Any]) -> str:

@@ -126,7 +126,7 @@ async def _serve(page: Page, receive: Receive, seq: Callable[[], int], heard: Ca
                 try:
                     heard(text)
                 except Exception:
-                    log.exception("A message of a page could not be handled")
+                    log.exception("A page's message couldn't be processed")
 
     listening = asyncio.ensure_future(listen())
     pumping = asyncio.ensure_future(page.pump(seq))

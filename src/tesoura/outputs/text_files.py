@@ -105,7 +105,7 @@ class FileWriter:
             try:
                 await self._flush()
             except Exception:
-                log.exception("A text file could not be written; the others are")
+                log.exception("A text file couldn't be written; the others are")
                 self._wake.set()
 
     async def _flush(self) -> None:
@@ -140,6 +140,6 @@ class FileWriter:
 
 def _problem(path: Path, error: OSError | ValueError) -> str:
     if not path.parent.is_dir():
-        return f"There is no folder {path.parent.name} any more. Make it again, or name another one."
+        return f"There is no folder {path.parent.name} any more. Create it, or choose another one."
     why = getattr(error, "strerror", None) or error
-    return f"{path.name} could not be written ({why}). See who may write there, and if there is room."
+    return f"{path.name} couldn't be written ({why}). Check the permissions and the free space."

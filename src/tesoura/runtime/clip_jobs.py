@@ -61,7 +61,7 @@ class ClipJobs:
             own = asyncio.current_task()
             if own is not None and own.cancelling():
                 raise
-            raise FileRefused("It was stopped.") from None
+            raise FileRefused("Stopped.") from None
         except TesouraError as error:
             job.failed = str(error)
             raise
@@ -75,7 +75,7 @@ class ClipJobs:
         """Stop something that takes long, or forget that it failed; what it was. Raises Gone."""
         job = self._jobs.get(job_id)
         if job is None:
-            raise Gone("It is done already.")
+            raise Gone("Already done.")
         if job.failed or job.task is None:
             del self._jobs[job_id]
         else:

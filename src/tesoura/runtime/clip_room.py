@@ -90,4 +90,4 @@ def room_for(folder: Path) -> None:
     """Raises FileRefused when the disk has no room for a clip."""
     free = shutil.disk_usage(folder).free
     if free < FREE_BYTES:
-        raise FileRefused(f"The disk has only {free / 1e6:,.0f} MB left, so no clip is kept. Make room first.")
+        raise FileRefused(f"The disk has only {free / 1e6:,.0f} MB left, so clips aren't saved. Free some space.")

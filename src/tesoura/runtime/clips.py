@@ -50,7 +50,7 @@ class ClipProof:
 
     def sentence(self) -> str:
         """It, in a sentence."""
-        return f"A clip of {self.seconds:.0f} s came {self.took_s:.1f} s after it was asked for: {self.words}."
+        return f"A clip of {self.seconds:.0f} s arrived {self.took_s:.1f} s after the request: {self.words}."
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,9 +135,9 @@ class Clips:
             await self._tell(name, of, seq, {"failed": str(error)})
             raise
         except (OSError, KeyError, ValueError) as error:
-            log.error("A clip could not be had", exc_info=error)
-            await self._tell(name, of, seq, {"failed": f"the clip could not be kept ({error})"})
-            raise SourceUnavailable(f"The clip could not be kept ({error}).") from error
+            log.error("A clip couldn't be fetched", exc_info=error)
+            await self._tell(name, of, seq, {"failed": f"the clip couldn't be saved ({error})"})
+            raise SourceUnavailable(f"The clip couldn't be saved ({error}).") from error
         await self._tell(
             name,
             of,
@@ -151,21 +151,21 @@ class Clips:
                 "height_px": row.height_px,
             },
         )
-        return self.proofs[effect.target].sentence() if effect.target in self.proofs else "it is on the shelf"
+        return self.proofs[effect.target].sentence() if effect.target in self.proofs else "it was saved"
 
     async def take(self, source: str, seconds: float) -> ClipRow:
         """Have the last seconds of a source on the shelf. Raises SourceError, FileRefused, and Gone."""
         now = micros(self._runtime.settings.clock())
         return await self._from_source(
-            Bringing("The last seconds", now - round(seconds * MICRO), now, now, source=source, cause=None)
+            Bringing("Last seconds", now - round(seconds * MICRO), now, now, source=source, cause=None)
         )
 
     async def _from_source(self, wanted: Bringing) -> ClipRow:
         link, choices = self._runtime.links.link(wanted.source), self._runtime.links.choices(wanted.source)
         if choices is None:
-            raise Gone(f"There is no source of clips {wanted.source[:60]}. Choose where the picture comes from.")
+            raise Gone(f"There is no video source {wanted.source[:60]}. Choose a video source.")
         if link is None or not hasattr(link, "clip"):
-            raise SourceUnavailable("The source of the picture is away, so there is no clip of it.")
+            raise SourceUnavailable("The video source is disconnected, so there is no clip.")
         late = int(choices.get("late_ms") or 0) * 1_000
         clock = self._runtime.settings.clock
         asked = max(micros(clock()), wanted.end + late + MARGIN)
@@ -194,7 +194,7 @@ class Clips:
         job = {**given, "folder": str(self.folder)}
         taken = await self._quick.run("take", job)
         if "file" not in taken:
-            words = f"“{words}” is made anew: {taken['anew']}"
+            words = f"“{words}” is being converted: {taken['anew']}"
             taken = await self.jobs.run(words, lambda tell: self._long.run("take", {**job, "may_encode": True}, tell))
         return taken
 
@@ -240,7 +240,7 @@ class Clips:
             made = await self._aside.run("pictures", given)
             await self.change(row.id or 0, still=made["still"], strip=made["strip"])
         except (TesouraError, OSError) as error:
-            log.info("Pictures of a clip could not be drawn: %s", error)
+            log.info("Frames of a clip couldn't be drawn: %s", error)
 
     async def change(self, clip_id: int, **what: Any) -> ClipRow:
         """Change what is known of a clip; it, as it was. Raises Gone."""
@@ -248,7 +248,7 @@ class Clips:
         def job(session: Any) -> ClipRow:
             row = stored.get(session, clip_id)
             if row is None:
-                raise Gone("There is no such clip any more.")
+                raise Gone("This clip no longer exists.")
             before = ClipRow(**row.model_dump())
             for name, value in what.items():
                 setattr(row, name, value)
@@ -288,7 +288,7 @@ class Clips:
         taken = await self._taken({"path": str(path)}, title)
         ends = micros(ends_at) if ends_at is not None else None
         at = micros(ends_at or now)
-        return await self._keep(Bringing(title or "A clip that was sent in", 0, 0, at), taken, ends)
+        return await self._keep(Bringing(title or "Uploaded clip", 0, 0, at), taken, ends)
 
     # Reels
 
@@ -373,9 +373,9 @@ async def _steady(found: FoundClip) -> None:
         try:
             size = (await asyncio.to_thread(found.path.stat)).st_size
         except OSError:
-            raise SourceUnavailable(f"There is no {found.path.name}, though it is told to be there.") from None
+            raise SourceUnavailable(f"There is no {found.path.name}, although it was reported.") from None
         if size == last:
             return
         last = size
         await asyncio.sleep(STEADY_S)
-    raise SourceUnavailable(f"{found.path.name} goes on growing, so it is not touched.")
+    raise SourceUnavailable(f"{found.path.name} is still being written, so it was skipped.")

@@ -90,7 +90,7 @@ def defined(row: ComputedRow) -> Definition | None:
     try:
         return build(row.kind, row.name, row.choices)
     except (FormulaError, KeyError, ValueError, TypeError):
-        log.exception("The computation %s cannot be read", row.name)
+        log.exception("The computation %s can't be read", row.name)
         return None
 
 
@@ -218,7 +218,7 @@ class Computations:
                 state.restore(standing.state)
                 return Rebuilding(key, state, standing.seq)
             except (KeyError, TypeError, ValueError):
-                log.warning("What was saved of %s cannot be read; it is built from the log", key)
+                log.warning("The saved state of %s can't be read; rebuilding from the log", key)
                 state = make_state(definition, almanac, now)
         return Rebuilding(key, state, 0)
 
@@ -345,7 +345,7 @@ class Computations:
         one, now = occurrence(event, seq, accepted_at), self._clock()
         found = []
         for key in self._engine.graph.takers(event.type):
-            broken: str | None = "An error in Tesoura stopped it."
+            broken: str | None = "Stopped by an error in Tesoura."
             found.append(Counted(key, self._engine.graph.ask(key, lambda state: state.why_not(one, now), broken)))
         return found
 

@@ -52,7 +52,7 @@ class Controls:
         presses = self._edges.presses(link, moved)
         for _, button in self._leaves.present.with_controls():
             if button.control == moved.sign:
-                self._start(self._operate(button, link, moved, presses), "A control of a panel")
+                self._start(self._operate(button, link, moved, presses), "A panel control")
 
     async def _operate(self, button: DeskButton, link: str, moved: ControlMoved, presses: bool) -> None:
         try:
@@ -80,7 +80,7 @@ class Controls:
         """Something that lamps show may have changed."""
         if not self._telling and self._leaves.present.with_controls():
             self._telling = True
-            self._start(self._tell(), "Showing how buttons stand")
+            self._start(self._tell(), "Sending button states")
 
     async def _tell(self) -> None:
         await asyncio.sleep(GATHER_S)

@@ -42,7 +42,9 @@ class EventChange:
             yield {"seq": seq, "time": self.time.isoformat(), "was": event.time.isoformat()}
         for name, value in self.fields.items():
             if name not in event.data:
-                raise InvalidField(f"The event has no field {name[:60]}. It has: {', '.join(event.data) or 'none'}.")
+                raise InvalidField(
+                    f"This event has no field {name[:60]}. Its fields: {', '.join(event.data) or 'none'}."
+                )
             if event.data[name] != value or type(event.data[name]) is not type(value):
                 yield {"seq": seq, "field": name, "was": event.data[name], "now": value}
 
@@ -90,7 +92,7 @@ class Corrections:
         found = await self._outside(seq)
         told = list(change.told(seq, found.event))
         if not told:
-            raise InvalidField("Nothing would be different.")
+            raise InvalidField("No change.")
         now = self._clock()
         events = [Event(uuid.uuid4().hex, "tesoura", CORRECTION, now, one, str(seq), seq, "desk") for one in told]
         await self._journal.log(events)
@@ -112,7 +114,7 @@ class Corrections:
         if found is None:
             raise Gone("There is no such event in the log.")
         if found.event.type.startswith(OWN_TYPES) or found.event.source.startswith(FROM_INSTRUMENTS):
-            raise InvalidField("Only events from outside can be corrected. Correct what led to this one instead.")
+            raise InvalidField("Only events from outside can be corrected. Correct its cause instead.")
         return found
 
     async def _follow(self, kind: str, seq: int) -> None:

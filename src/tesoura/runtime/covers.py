@@ -99,10 +99,10 @@ class Covers:
         except FileRefused as error:
             told["why"], again = str(error), self._lasting_s() + AGAIN_S
         except TimeoutError:
-            told["why"], again = f"it did not come within {WITHIN_S:.0f} s", self._lasting_s() + AGAIN_S
+            told["why"], again = f"it didn't arrive within {WITHIN_S:.0f} s", self._lasting_s() + AGAIN_S
         except Exception as error:
-            log.info("A cover could not be had: %s", type(error).__name__)
-            told["why"], again = "it could not be fetched", self._lasting_s() + AGAIN_S
+            log.info("A cover couldn't be loaded: %s", type(error).__name__)
+            told["why"], again = "it couldn't be fetched", self._lasting_s() + AGAIN_S
         self._done[key] = again
         while len(self._done) > MOST_KNOWN:
             del self._done[next(iter(self._done))]
@@ -116,10 +116,10 @@ class Covers:
             return _inline(address)
         if scheme == "file":
             if kind != "mpris":
-                raise FileRefused("its address is a file of this machine, which only a player here may tell")
+                raise FileRefused("only a player on this machine may use a local file")
             return await asyncio.to_thread(_of_file, address)
         if scheme not in ("http", "https"):
-            raise FileRefused(f"its address begins with {scheme[:12]}: and cannot be asked")
+            raise FileRefused(f"its address begins with {scheme[:12]}: which can't be used")
         return await self._asked(address, _origin(own) if own else "")
 
     async def _asked(self, address: str, own: str) -> bytes:
@@ -133,14 +133,14 @@ class Covers:
                     address, own = urljoin(address, answer.headers.get("location", "")), ""
                     continue
                 if answer.status_code != 200:
-                    raise FileRefused(f"the place where it should be answered {answer.status_code}")
+                    raise FileRefused(f"its server answered {answer.status_code}")
                 found = bytearray()
                 async for part in answer.aiter_bytes():
                     found += part
                     if len(found) > MOST_BYTES:
-                        raise FileRefused("it has more than 8 MB")
+                        raise FileRefused("it is larger than 8 MB")
                 return bytes(found)
-        raise FileRefused("its address leads on and on")
+        raise FileRefused("it redirects too often")
 
 
 def _made(data: bytes) -> tuple[bytes, list[str]]:
@@ -172,16 +172,16 @@ async def _public(address: str) -> tuple[str, dict[str, Any]]:
         parts = urlsplit(address)
         host, port = parts.hostname or "", parts.port or (443 if parts.scheme == "https" else 80)
     except ValueError:
-        raise FileRefused("its address cannot be read") from None
+        raise FileRefused("its address can't be read") from None
     if parts.scheme not in ("http", "https") or not host:
-        raise FileRefused("its address cannot be asked")
+        raise FileRefused("its address can't be used")
     try:
         found = await asyncio.get_running_loop().getaddrinfo(host, port, type=socket.SOCK_STREAM)
     except OSError:
-        raise FileRefused("the place where it should be was not found") from None
+        raise FileRefused("its server was not found") from None
     numbers = [ipaddress.ip_address(str(one[4][0]).partition("%")[0]) for one in found]
     if not numbers or not all(is_of_internet(one) for one in numbers):
-        raise FileRefused("its address leads to this machine or its own network, which a player elsewhere may not ask")
+        raise FileRefused("its address points to this machine or network, which an online player may not use")
     there = f"[{numbers[0]}]" if numbers[0].version == 6 else f"{numbers[0]}"
     return parts._replace(netloc=f"{there}:{port}").geturl(), {"sni_hostname": host}
 
@@ -191,7 +191,7 @@ def _inline(address: str) -> bytes:
     try:
         return base64.b64decode(unquote(body), validate=True) if head.endswith(";base64") else b""
     except (binascii.Error, ValueError):
-        raise FileRefused("what came is no picture") from None
+        raise FileRefused("the response is not a picture") from None
 
 
 def _of_file(address: str) -> bytes:
@@ -199,11 +199,11 @@ def _of_file(address: str) -> bytes:
     path = Path(url2pathname(parts.path))
     try:
         if parts.netloc not in ("", "localhost") or not path.is_absolute() or not path.is_file():
-            raise FileRefused("there is no such file on this machine")
+            raise FileRefused("the file doesn't exist")
         with open_plain(path) as file:
             found = file.read(MOST_BYTES + 1)
     except (OSError, ValueError):
-        raise FileRefused("its file could not be read") from None
+        raise FileRefused("the file couldn't be read") from None
     if len(found) > MOST_BYTES:
-        raise FileRefused("it has more than 8 MB")
+        raise FileRefused("it is larger than 8 MB")
     return found

@@ -20,9 +20,9 @@ from tesoura.store import devices as stored_devices
 from tesoura.store.devices import Device
 from tesoura.store.store import Store
 
-NOT_PAIRED = "This device is not paired, or was removed. Open Devices on this Tesoura and pair it."
-WRONG_CODE = "This code does not work, or no more. Make a new one under Devices."
-REMOVED = "This device was removed. It presses nothing any more."
+NOT_PAIRED = "This device is not paired, or was removed. Pair it under Phones and pads."
+WRONG_CODE = "This code is wrong or has expired. Show a new one under Phones and pads."
+REMOVED = "This device was removed and can't press anything."
 PHONE, PAD = "phone", "pad"
 
 
@@ -80,7 +80,7 @@ class LetIn:
     def _must_have(self, button: str) -> None:
         leaf, _ = self._devices.leaves.present.found(button)
         if leaf not in self._its():
-            raise Gone("There is no such button any more, or it is not for this device.")
+            raise Gone("This button no longer exists, or isn't for this device.")
 
     async def picture(self, face: ButtonFace, size: tuple[int, int]) -> bytes:
         """A button as PNG."""
@@ -173,7 +173,7 @@ class Devices:
         """Let somebody in who came from this address to this port. Raises NotYours."""
         if hello.ticket:
             if not self._knows_ticket(hello.ticket, port):
-                raise NotYours("Open the desk again.")
+                raise NotYours("Reload the desk.")
             let_in = LetIn(self, "desk" if is_this_machine(address) else f"desk:{address}", None, end)
         elif hello.code:
             device, token = await self.pair(hello.code, hello.name, PAD)
@@ -204,7 +204,7 @@ class Devices:
                 self._store.writer.submit(lambda session: stored_devices.seen(session, device_id, at))
             )
 
-        self._start(job(), "Noting when a device was seen")
+        self._start(job(), "Saving when a device was last connected")
 
     def connected(self) -> set[int]:
         """The ids of the paired devices that are connected now."""

@@ -22,8 +22,8 @@ from tesoura.store.store import Store
 
 log = logging.getLogger(__name__)
 BEGUN, ENDED = "tesoura.effect", "tesoura.effect_ended"
-DONE, FAILED, TOO_LATE, UNDONE = "done", "failed", "too late", "left undone"
-PAUSED, WHY_PAUSED = "paused", "it was imported and has not been started"
+DONE, FAILED, TOO_LATE, UNDONE = "done", "failed", "too late", "not done"
+PAUSED, WHY_PAUSED = "paused", "it was imported and not started yet"
 LOOKED_AT = 200
 """So many of the newest firings are looked at after a start; what is older was told by an earlier one."""
 BOUNDS: Mapping[str, Bounds] = {
@@ -111,7 +111,7 @@ class Effects:
         except Exception as error:
             if not isinstance(error, TesouraError):
                 log.error("The effect %s on %s failed", effect.kind, effect.target, exc_info=error)
-            why = "nothing here can do that" if isinstance(error, KeyError) else str(error)
+            why = "not possible here" if isinstance(error, KeyError) else str(error)
             await self._tell(ENDED, effect, {**told, "outcome": FAILED, "why": why}, begun, actor)
             return FAILED
         await self._tell(ENDED, effect, {**told, "outcome": DONE, **({"note": note} if note else {})}, begun, actor)

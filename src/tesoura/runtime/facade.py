@@ -160,7 +160,7 @@ class Runtime:
             lambda job: self._tasks.start(job, "Fetching a cover"),
         )
         self.feed_watch = FeedWatch(
-            self._engine, self.journal, self._clock, lambda job: self._tasks.start(job, "Telling how a feed fares")
+            self._engine, self.journal, self._clock, lambda job: self._tasks.start(job, "Logging a feed's status")
         )
         self.clips = Clips(self, self._tasks.start)
         self.saves = SavedGames(self, self._tasks.start)
@@ -213,9 +213,9 @@ class Runtime:
         if STARTED in self._engine.graph.by_type:
             # What was told before is not known to be true any more, for whoever must know.
             started = Event(uuid.uuid4().hex, "tesoura", STARTED, self._clock(), {})
-            await self._if_writable(self.journal.log([started]), "The start could not be logged")
-        await self._if_writable(asyncio.to_thread(self.clips.sweep), "The clips could not be tidied")
-        await self._if_writable(self.saves.sweep(), "The saved games could not be tidied")
+            await self._if_writable(self.journal.log([started]), "The start couldn't be logged")
+        await self._if_writable(asyncio.to_thread(self.clips.sweep), "Clips couldn't be cleaned up")
+        await self._if_writable(self.saves.sweep(), "Saved games couldn't be cleaned up")
         await self.feeds.start()
         self._publish(self._engine.reconsider(self._clock()))
         await self.stage.start(self._present_scene())
@@ -291,7 +291,7 @@ class Runtime:
 
     def _report(self, changes: Changes) -> Changes:
         for what, error in self._engine.take_faults():
-            log.error("%s failed; everything else goes on", what, exc_info=error)
+            log.error("%s failed; everything else keeps running", what, exc_info=error)
         return changes
 
     async def stop(self) -> None:
@@ -563,7 +563,7 @@ class Runtime:
     def _follow(self, outcome: Outcome) -> None:
         """Tell everybody what changed, log what was fired, and see when something is due next."""
         for what, error in outcome.faults:
-            log.error("%s failed; everything else goes on", what, exc_info=error)
+            log.error("%s failed; everything else keeps running", what, exc_info=error)
         changes = outcome.changes
         if changes.texts:
             self.text_files.tell(changes.texts)
@@ -581,7 +581,7 @@ class Runtime:
             self.touched("moments")
         if outcome.fired and self._loop is not None:
             self.instruments.fired(outcome.fired)
-            self._tasks.start(self.instruments.log_fired(), "Logging what was fired")
+            self._tasks.start(self.instruments.log_fired(), "Logging an instrument's events")
         if outcome.stale:
             self._put_right()
         self._plan()

@@ -63,6 +63,6 @@ class FeedWatch:
         if before is None or before is down:
             return None
         if down:
-            self._failed.setdefault(feed, deque(maxlen=99)).append((now, state.problem or "it told nothing"))
+            self._failed.setdefault(feed, deque(maxlen=99)).append((now, state.problem or "it sent nothing"))
         data = {"feed": feed, "state": DOWN if down else BACK, **({"why": state.problem} if down else {})}
         return Event(uuid.uuid4().hex, "tesoura", FEED_CHANGED, now, data, feed, actor=f"feed:{feed}")

@@ -370,7 +370,7 @@ class Feeds:
         # The second of two equal ones waits for what becomes of the first: when that could not be written, it counts.
         async with self._messages.setdefault(f"{name} {seen_as}", asyncio.Lock()):
             if seen_as in running.seen:
-                return 409, "This message came before; nothing was changed."
+                return 409, "This message was already received. Nothing was changed."
             return _answer(await self._came(name, running, came, seen_as))
 
     # Showing
@@ -406,7 +406,7 @@ class Feeds:
         """What a path reaches in a feed's last payload. Raises NothingPicked, and TooMuch."""
         running = self._running.get(name)
         if running is None or running.came_at is None:
-            raise NothingPicked("Nothing has come from this feed yet. Ask it again first.")
+            raise NothingPicked("No data from this feed yet. Fetch first.")
         if is_plain(path):
             return pick_value(running.payload, path, wanted)
         return await take_apart(self._worker, pick_value, running.payload, path, wanted, what=running.title)

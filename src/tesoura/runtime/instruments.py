@@ -148,7 +148,7 @@ class Instruments:
             event = Event(id or uuid.uuid4().hex, "tesoura", kind, now, data, name, cause, actor)
             logged = await self._journal.log([event])
             if logged and (why := player.refusal_of(logged[0].seq)):
-                raise CommandRefused(f"Something came before it: {why}")
+                raise CommandRefused(f"Something happened before it: {why}")
         self._touched(topic(name))
         return replace(step, seq=logged[0].seq if logged else 0)
 
@@ -194,7 +194,7 @@ class Instruments:
                 except Exception:
                     self._fired = [*fired, *self._fired]
                     sources = ", ".join(sorted({one.source for one in events}))
-                    log.exception("What %s fired could not be put into the log; it is tried again", sources)
+                    log.exception("Events of %s couldn't be logged; retrying", sources)
                     if self._stopping:
                         return
                     await asyncio.sleep(wait_s)

@@ -42,16 +42,16 @@ class Links:
         """A program has connected for the scene link of this name; why it is not let in, if it is not."""
         running = self._feeds.named(name)
         if running is None or running.kind.name != "scene" or running.choices.get("way") != "listen":
-            return "Nobody is waited for here. Look at the address on the scene link's page."
+            return "No scene link expects a connection here. Check the address on its page."
         arrivals: asyncio.Queue[Arrived] = running.context.scratch.setdefault("arrivals", asyncio.Queue(1))
         if running.paused or running.poller is None:
             return "This link is paused."
         if running.context.link is not None or arrivals.full():
-            return "Another program is connected already."
+            return "Another program is already connected."
         rests_s = running.poller.next_try_in_s
         if rests_s is not None and running.proof.wants_key:
             # Whoever tries passwords waits longer each time, as everybody does who was refused.
-            return f"The last one did not know the password. Come again in {rests_s:.0f} s."
+            return f"Wrong password before. Try again in {rests_s:.0f} s."
         arrivals.put_nowait(wire)
         if rests_s is not None:
             # It rests after a failure: here is somebody, so it need not.

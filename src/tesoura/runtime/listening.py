@@ -77,7 +77,7 @@ class Listening:
                 await self._open()
             except (TesouraError, OSError, ssl.SSLError) as error:
                 self.problem = str(error)
-                log.warning("The door for other machines could not be opened again: %s", error)
+                log.warning("Network access couldn't be turned on again: %s", error)
 
     async def switch_on(self, password: str, tls: bool) -> OpenDoor:
         """Let others in who know this password. Raises PortInUse."""
@@ -103,7 +103,7 @@ class Listening:
 
     async def _open(self) -> OpenDoor:
         if self._server is None:
-            raise PortInUse("Nothing can be opened before Tesoura has started.")
+            raise PortInUse("Tesoura is still starting. Try again in a moment.")
         addresses = await asyncio.to_thread(own_addresses)
         listening = _first_free(self._settings.port + 1)
         try:
@@ -161,7 +161,7 @@ def _first_free(port: int) -> socket.socket:
             listening.close()
             continue
         return listening
-    raise PortInUse(f"None of the ports from {port} on is free for other machines. End the program that has them.")
+    raise PortInUse(f"None of the ports from {port} on is free. Close the program that uses them.")
 
 
 def own_addresses() -> list[str]:

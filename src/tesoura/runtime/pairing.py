@@ -43,7 +43,7 @@ class Pairings:
     def open(self, now_s: float) -> Pairing | None:
         """The pairing that is open now."""
         if self._open is not None and now_s >= self._open.until_s:
-            self._open, self.why_closed = None, "The two minutes are over."
+            self._open, self.why_closed = None, "The two minutes have passed. Show a new code."
         return self._open
 
     def close(self, why: str = "") -> None:
@@ -60,12 +60,12 @@ class Pairings:
             return None
         code = "".join(code.split())
         if hmac.compare_digest(code.encode(), pairing.secret.encode()):
-            self.close("It is used up.")
+            self.close("This code was already used.")
             return pairing
         if hmac.compare_digest(code.encode(), pairing.digits.encode()):
-            self.close("It is used up.")
+            self.close("This code was already used.")
             return pairing
         self._wrong += 1
         if self._wrong >= MOST_WRONG:
-            self.close(f"Wrong digits came {MOST_WRONG} times, so the code was withdrawn.")
+            self.close(f"Wrong digits were entered {MOST_WRONG} times, so the code expired. Show a new one.")
         return None

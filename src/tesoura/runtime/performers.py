@@ -81,9 +81,9 @@ class Performers:
     async def _moment(self, effect: Effect, seq: int) -> None:
         words, for_s = str(effect.data.get("words", "")), float(effect.data.get("for_s", 6.0))
         if not words:
-            raise Gone("There is nothing to say: what the words read has not come yet.")
+            raise Gone("The text is empty: its values haven't arrived yet.")
         if not self._runtime.stage.moment_on(effect.target, words, for_s, seq):
-            raise Gone(f"{effect.target[:80]} is not on air, or too many moments wait for it.")
+            raise Gone(f"{effect.target[:80]} is not on air, or its alert queue is full.")
         self._runtime.show_waiting()
 
     async def _scene(self, effect: Effect, seq: int) -> None:
@@ -97,9 +97,9 @@ class Performers:
         left, present = effect.target.casefold(), self._runtime.stage.scene
         before = self._before.pop(left, "")
         if present.casefold() != left:
-            return f"the scene is {present or 'not known'} by now, and stays"
+            return f"the scene is now {present or 'unknown'} and stays"
         if not before:
-            return "there was no scene before"
+            return "there was no previous scene"
         await self._runtime.set_scene(before, BY, seq)
         return None
 
@@ -128,14 +128,14 @@ class Performers:
         elif feed == "script" and part:
             await self._runtime.set_values.by_script(Assignment(name, value), BY)
         else:
-            raise Gone(f"{name[:60]} cannot be set: it is neither set by hand nor by a script.")
+            raise Gone(f"{name[:60]} can't be set: it is neither a hand-set value nor a script signal.")
 
     async def _script(self, effect: Effect, seq: int) -> str:
         from tesoura.feeds.script.run import run_told
 
         feeds = self._runtime.feeds
         said = await run_told(await feeds.context({"program": effect.target}, {}), str(effect.data.get("told", "")))
-        return f"it said “{said}”" if said else "it ran"
+        return f"it said “{said}”" if said else "done"
 
     async def _call(self, effect: Effect, seq: int) -> str:
         import httpx
@@ -154,8 +154,8 @@ class Performers:
         except httpx.HTTPError as error:
             raise SourceUnavailable(f"No answer within {CALL_S:.0f} s ({type(error).__name__}).") from None
         if status >= 400:
-            raise SourceUnavailable(f"It answered {status}.")
-        return f"it answered {status}"
+            raise SourceUnavailable(f"Response: {status}.")
+        return f"response: {status}"
 
 
 def _value(typed: str) -> Scalar:

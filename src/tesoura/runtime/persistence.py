@@ -92,7 +92,7 @@ class Persistence:
             while await asyncio.wrap_future(self._store.writer.submit(event_log.index_words)) == event_log.AT_ONCE:
                 pass
         except Exception as error:
-            log.error("The words of events could not be put into the index; it is tried again: %s", error)
+            log.error("The search index couldn't be updated; retrying: %s", error)
 
     async def let_go(self) -> int:
         """Let go of what is older than it is kept: readings, and of the log as the user chose; how many events went."""
@@ -110,7 +110,7 @@ class Persistence:
             while await asyncio.wrap_future(self._store.writer.submit(lambda session: readings.let_go(session, kept))):
                 pass
         except Exception as error:
-            log.error("The log's beginning could not be let go: %s", error)
+            log.error("Old log entries couldn't be deleted: %s", error)
         await self._let_go_of_media()
         return gone
 
@@ -129,7 +129,7 @@ class Persistence:
             if gone := await asyncio.wrap_future(self._store.writer.submit(job)):
                 await asyncio.to_thread(remove, gone)
         except Exception as error:
-            log.error("Files that are kept no longer could not be let go: %s", error)
+            log.error("Unused files couldn't be deleted: %s", error)
 
     def keep_readings(self, found: Sequence[KeptReading]) -> None:
         """What feeds told that was another value than before; written with the next saving."""
@@ -201,4 +201,4 @@ class Persistence:
             self._readings = [*read, *self._readings]
             self._engine.graph.give_back(records, overtaken)
             self._engine.sources.give_back(learned)
-            log.error("The signals could not be saved; it is tried again: %s", error)
+            log.error("The signals couldn't be saved; retrying: %s", error)

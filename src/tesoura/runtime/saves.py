@@ -61,7 +61,7 @@ class PresentSave:
 def source_of(game: SaveGameRow) -> SaveSource:
     """Where a game's save lies. Raises CommandRefused while that is not chosen."""
     if not game.path:
-        raise CommandRefused(f"Where {game.title} keeps its save is not chosen here yet. Choose it under Set up.")
+        raise CommandRefused(f"Where {game.title} keeps its save isn't set yet. Choose the folder under Settings.")
     return SaveSource(Path(game.path), game.folder)
 
 
@@ -108,7 +108,7 @@ class SavedGames:
                 for number in await asyncio.to_thread(putting.left_beside, source_of(game)):
                     await self._left(game, number)
             except (TesouraError, OSError) as error:
-                log.error("What %s had before could not be kept yet: %s", game.title, error)
+                log.error("The previous save of %s couldn't be stored yet: %s", game.title, error)
 
     async def _left(self, game: SaveGameRow, number: int) -> None:
         """What stands beside a game's save and no entry waits for: it is kept already, or it gets an entry now."""
@@ -118,7 +118,7 @@ class SavedGames:
             return
         now = self._runtime.settings.clock()
         row = SaveRow(
-            game_id=game.id or 0, kind=stored.BEFORE, name=f"{game.title}, found beside it", beside=True, made_at=now
+            game_id=game.id or 0, kind=stored.BEFORE, name=f"{game.title}, found next to it", beside=True, made_at=now
         )
         row = await self._write(lambda session: stored.add(session, row))
         source = source_of(game)
@@ -141,10 +141,10 @@ class SavedGames:
 
     async def keep(self, game: SaveGameRow, name: str, parent_id: int | None, note: str = "") -> SaveRow:
         """Keep what a game has now, under a name. Raises CommandRefused."""
-        async with self._turn(game, f"“{name}” is being kept") as work:
+        async with self._turn(game, f"“{name}” is being saved") as work:
             content = await self._kept(game, source_of(game), work)
             if not content.files:
-                raise CommandRefused(f"{game.title} has no save now. Save once in the game, then keep it.")
+                raise CommandRefused(f"{game.title} has no save now. Save in the game first.")
             row = SaveRow(
                 game_id=game.id or 0,
                 parent_id=parent_id,
@@ -163,7 +163,7 @@ class SavedGames:
         Raises CommandRefused; then the game has what it had.
         """
         content = self._content(save)
-        async with self._turn(game, f"“{save.name}” is being put back") as work:
+        async with self._turn(game, f"“{save.name}” is being restored") as work:
             work.total = content.size
             found = await self._settled(game, work)
             await asyncio.to_thread(must_be_writable, source_of(game), found)
@@ -194,9 +194,7 @@ class SavedGames:
             self._start(self._after(game, before), "Keeping what a save was put in the place of")
         if (looking := self._looking.pop(game.id or 0, None)) is not None:
             looking.cancel()
-        self._looking[game.id or 0] = self._start(
-            self._look_after(game, save), "Looking whether a save stays as it was put back"
-        )
+        self._looking[game.id or 0] = self._start(self._look_after(game, save), "Checking a restored save")
         return before
 
     async def replace(self, game: SaveGameRow, save: SaveRow, by: SaveRow | None) -> SaveRow:
@@ -204,19 +202,19 @@ class SavedGames:
         async with self._turn(game, f"“{save.name}” is being replaced") as work:
             content = self._content(by) if by is not None else await self._kept(game, source_of(game), work)
             if not content.files:
-                raise CommandRefused(f"{game.title} has no save now that could take the place of “{save.name}”.")
+                raise CommandRefused(f"{game.title} has no save now to replace “{save.name}”.")
             now = self._runtime.settings.clock()
 
             def job(session: Session) -> SaveRow:
                 was = stored.entry(session, save.id or 0)
                 if was is None or was.removed_at is not None or was.content is None:
-                    raise Gone("There is no such save on the shelf any more.")
+                    raise Gone("This save no longer exists.")
                 before = stored.add(
                     session,
                     SaveRow(
                         game_id=was.game_id,
                         kind=stored.BEFORE,
-                        name=f"{was.name}, as it was",
+                        name=f"{was.name}, before",
                         content=was.content,
                         size=was.size,
                         same=was.same,
@@ -263,13 +261,13 @@ class SavedGames:
             def told(done: int) -> None:
                 work.done = done
                 if work.stopped:
-                    raise CommandRefused("It was stopped. Nothing was changed.")
+                    raise CommandRefused("Stopped. Nothing was changed.")
 
             try:
                 return await asyncio.to_thread(keeping.keep, self.objects, source, found, told)
             except StillWritten:
                 continue
-        raise CommandRefused(f"{source.at.name} changed each time while it was copied. Leave the game first.")
+        raise CommandRefused(f"{source.at.name} changed while being copied. Quit the game first.")
 
     async def _before(self, game: SaveGameRow, found: list[FoundFile], save: SaveRow) -> SaveRow:
         """The entry for what the game has, written before anything is changed: its content stands beside it then.
@@ -296,7 +294,7 @@ class SavedGames:
             session.delete(row)
 
     async def _after(self, game: SaveGameRow, before: SaveRow, mending: bool = False) -> None:
-        async with self._turn(game, "What was there before is being kept"):
+        async with self._turn(game, "Saving the previous state"):
             await self._adopt(game, before, mending)
 
     async def _adopt(self, game: SaveGameRow, before: SaveRow, mending: bool) -> None:
@@ -320,7 +318,7 @@ class SavedGames:
             except StillWritten:
                 await asyncio.sleep(1.0)
         else:
-            raise CommandRefused("What was there before is still being written.")
+            raise CommandRefused("The previous state is still being saved.")
 
         def job(session: Session) -> None:
             if content is None or not (content.files or content.folders) or (mending and content.same == before.same):
@@ -343,8 +341,8 @@ class SavedGames:
             last = next((one for one in befores if one.same), None)
             if there and there != save.same and last is not None and there == last.same:
                 self.notices[game.id or 0] = (
-                    f"Something put the old save back after “{save.name}” had taken its place: a program that syncs "
-                    "its folder, or the game as it ended. Leave the game, stop the syncing, then put it back again."
+                    f"Another program replaced the save after “{save.name}” was restored: a sync program, or the "
+                    "game as it closed. Quit the game, stop syncing, then restore it again."
                 )
                 self._runtime.touched("saves")
                 return
@@ -371,7 +369,7 @@ class SavedGames:
     @staticmethod
     def _content(save: SaveRow) -> Content:
         if save.content is None:
-            raise CommandRefused("This is no save, or it is still being kept. Try again in a moment.")
+            raise CommandRefused("Not a save, or still being saved. Try again in a moment.")
         return content_of(save.content)
 
     async def _write(self, job: Callable[[Session], T]) -> T:

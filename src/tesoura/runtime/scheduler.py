@@ -71,7 +71,7 @@ class Scheduler:
         # Time spent asleep has passed for everybody. What the wall clock says beyond that, somebody set.
         set_s = wall_s - lasted_s
         if abs(wall_s - awake_s) >= JUMP_S or abs(set_s) >= JUMP_S:
-            log.info("The clock went %+.0f s by itself; what depends on it is looked at again", wall_s - awake_s)
+            log.info("The system clock changed by %+.0f s; recalculating", wall_s - awake_s)
             self._cancel()
             self._righting = asyncio.ensure_future(self._right(round(set_s, 3) if abs(set_s) >= JUMP_S else 0.0))
 
@@ -85,7 +85,7 @@ class Scheduler:
         try:
             await self._jumped(self._clock(), set_s)
         except Exception:
-            log.exception("What depends on the clock could not be put right; it is tried at its next change")
+            log.exception("Clock-dependent values couldn't be corrected; retrying at the next change")
         finally:
             self._righting = None
             self.plan()

@@ -45,10 +45,10 @@ class Showing:
         """The pieces on air of this name that can be shown and hidden. Raises Gone when there is none."""
         keys = self._curtain.keys_of(piece)
         if not keys:
-            raise Gone(f"{piece[:80] or 'This piece'} is not on air. Perhaps it was renamed or taken away.")
+            raise Gone(f"{piece[:80] or 'This piece'} is not on air. It may have been renamed or deleted.")
         if found := [key for key in keys if self._curtain.can_be_hidden(key)]:
             return found
-        raise Gone(f"{piece[:80]} shows moments: it comes and goes with them.")
+        raise Gone(f"{piece[:80]} shows alerts: it appears and disappears with them.")
 
     async def settle(self, piece: str, shown: bool, actor: str, cause: int | None = None, id: str = "") -> None:
         """Show or hide a piece until told otherwise. Raises Gone."""
@@ -105,8 +105,8 @@ class Showing:
         claim = str(effect.data.get("claim", ""))
         held = [key for name, key, _ in self._curtain.claims.held if name == claim]
         if not held:
-            return "it was shown or hidden otherwise meanwhile, and stays"
+            return "it was shown or hidden in the meantime, and stays"
         before = {key: self._curtain.is_shown(key) for key in held}
         self._curtain.claim(self._curtain.claims.released(claim))
         same = all(self._curtain.is_shown(key) is shown for key, shown in before.items())
-        return "something else keeps it as it is" if same else None
+        return "another rule controls it" if same else None

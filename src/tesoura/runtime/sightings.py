@@ -49,7 +49,7 @@ class Sightings:
         changed = {name: one for name, one in seen.items() if self._told.get(name) is not one}
         if changed:
             self._told |= changed
-            self._start(self._journal.log([self._event(*one) for one in changed.items()]), "Telling what is seen")
+            self._start(self._journal.log([self._event(*one) for one in changed.items()]), "Updating visibility")
 
     def _event(self, signal: str, seen: bool) -> Event:
         data = Assignment(signal, seen).data()

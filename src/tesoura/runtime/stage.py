@@ -133,7 +133,7 @@ class Stage:
                 self._hub.change(on_air.overlay_id, dict(self._hub.values_of(on_air.overlay_id)))
 
     def take_off(self, overlay_id: int, why: str = "") -> None:
-        """An overlay was put away; its pages are told why they show nothing."""
+        """An overlay was deleted; its pages are told why they show nothing."""
         on_air = self._on_air.get(overlay_id)
         self.moments.forget([f"{overlay_id}/{piece.id}" for piece in on_air.overlay.pieces] if on_air else ())
         self._removals[overlay_id] = self._removals.get(overlay_id, 0) + 1
@@ -403,7 +403,7 @@ class Stage:
             for name in placed.parts:
                 shown = self._texts.shown(f"{placed.key}.{name}" if name else placed.key)
                 if placed.key not in found and shown and shown.why:
-                    why = shown.problem or f"{shown.missing} has not come yet."
+                    why = shown.problem or f"{shown.missing} has no value yet."
                     overlay = self._on_air[placed.overlay_id].name
                     hidden = self._hub.said(placed.overlay_id, placed.piece.id) == ""
                     found[placed.key] = Trouble(placed.overlay_id, overlay, placed.piece.name, why, hidden)

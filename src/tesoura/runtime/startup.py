@@ -44,7 +44,7 @@ class Startup:
         def reached(seq: int) -> None:
             nonlocal first
             if self._stopping.is_set():
-                raise StartStopped("Tesoura was stopped while it was starting. Nothing was changed.")
+                raise StartStopped("Tesoura was stopped while starting. Nothing was changed.")
             if first is None:
                 first = seq
                 self._began_s = self._lasting_s() if self._began_s is None else self._began_s

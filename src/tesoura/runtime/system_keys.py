@@ -23,10 +23,11 @@ from tesoura.store.store import Store
 KEPT = "system_keys"
 READY_S = 5.0
 ACTOR = "desk"
-MISSING = "This needs a package that is not there. Install it with pip install tesoura[keys], then restart Tesoura."
+MISSING = "This needs another package. Run pip install tesoura[keys], then restart Tesoura."
 NOT_ALLOWED = (
-    "This system lets no program hear keys of others ({error}). On macOS, allow the terminal under Privacy & Security, "
-    "Input Monitoring. Under Wayland it cannot be allowed: start an X11 session. On the desk the keys work anyhow."
+    "This system doesn't let a program read keys typed elsewhere ({error}). On macOS, allow the terminal "
+    "under Privacy & Security, "
+    "Input Monitoring. Under Wayland it isn't possible: start an X11 session. Keys on the desk still work."
 )
 log = logging.getLogger(__name__)
 
@@ -106,7 +107,7 @@ class SystemKeys:
         ready.join(READY_S)
         if ready.is_alive() or not listener.running:
             listener.stop()
-            raise SourceUnavailable(NOT_ALLOWED.format(error="it did not answer"))
+            raise SourceUnavailable(NOT_ALLOWED.format(error="it didn't answer"))
         return listener
 
     # From the thread

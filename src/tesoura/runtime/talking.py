@@ -30,7 +30,7 @@ class Talking:
     async def say_in(self, name: str, line: str) -> str:
         """Say a line in a chat; what became of it. Raises Gone, and SourceUnavailable."""
         if not line.strip():
-            raise Gone("There is nothing to say: what the words read has not come yet.")
+            raise Gone("The text is empty: its values haven't arrived yet.")
         from tesoura.links.irc.talk import Chat
 
         choices = self._links.choices(name)
@@ -43,7 +43,9 @@ class Talking:
                 await self._wait_for(name, choices.get("when_away") == DROP, until)
                 continue
             if (wait_s := chat.wait_s()) > LONGEST_WAIT_S:
-                raise SourceUnavailable(f"The chat's pace lets it through only in {wait_s:.0f} s; it is left unsaid.")
+                raise SourceUnavailable(
+                    f"The chat's rate limit delays it by {wait_s:.0f} s, so the message was dropped."
+                )
             if wait_s > 0:
                 await asyncio.sleep(wait_s)
                 continue
@@ -51,9 +53,9 @@ class Talking:
 
     async def _wait_for(self, name: str, drop: bool, until: float) -> None:
         if drop:
-            raise SourceUnavailable("The chat was away; as you chose, it is left unsaid.")
+            raise SourceUnavailable("The chat was disconnected, so the message was dropped, as set.")
         if asyncio.get_running_loop().time() >= until:
-            raise SourceUnavailable(f"The chat was away for {AWAY_S:.0f} s; it is left unsaid.")
+            raise SourceUnavailable(f"The chat was disconnected for {AWAY_S:.0f} s, so the message was dropped.")
         await asyncio.sleep(LOOK_AGAIN_S)
 
     # The scene
@@ -74,7 +76,7 @@ class Talking:
 
         link = self._links.link(name)
         if not isinstance(link, SceneLink):
-            raise SourceUnavailable("The scene link is away: nothing was switched, the scene stays as it is there.")
+            raise SourceUnavailable("The scene link is disconnected, so the scene was not switched.")
         return await link.switch(scene)
 
     def streaming_since(self) -> datetime | None:
@@ -89,9 +91,9 @@ class Talking:
 
         link = self._links.link(name)
         if not isinstance(link, SceneLink):
-            raise SourceUnavailable("The scene link is away; its scenes can be named once it is back.")
+            raise SourceUnavailable("The scene link is disconnected. Rename its scenes when it is back.")
         if there not in link.scenes:
-            raise Gone(f"The program has no scene {there[:60]} any more.")
+            raise Gone(f"The streaming software has no scene {there[:60]} any more.")
         link.call(there, here)
 
     def scenes(self) -> tuple[str, ...]:

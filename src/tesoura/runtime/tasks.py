@@ -71,7 +71,7 @@ class Tasks:
                     await loop()
                     return
                 except Exception as error:
-                    log.error("%s failed; it is started again in %g s", name, wait_s, exc_info=error)
+                    log.error("%s failed; restarting in %g s", name, wait_s, exc_info=error)
                     self.failing[name] = f"{type(error).__name__}: {error}"[:200]
                     failed(error)
                 finally:
@@ -85,7 +85,7 @@ class Tasks:
     def _done(self, task: asyncio.Task[Any]) -> None:
         self._tasks.discard(task)
         if not task.cancelled() and (error := task.exception()) is not None:
-            log.error("%s failed; everything else goes on", task.get_name(), exc_info=error)
+            log.error("%s failed; everything else keeps running", task.get_name(), exc_info=error)
 
     async def stop(self, within_s: float = 5.0) -> None:
         """Wait for what still runs, and end what takes longer."""

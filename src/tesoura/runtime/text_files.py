@@ -81,7 +81,7 @@ class TextFiles:
         before = {self._path(row) for row in self._rows.values()}
         self.folder = Path(folder) if folder else None
         if self.folder is not None and own_folder(self.folder, self._store.folder):
-            log.error("Text files are not written to %s, which is Tesoura's own. Choose another folder.", self.folder)
+            log.error("Text files can't be written to %s, Tesoura's own folder. Choose another one.", self.folder)
             self.folder = None
         self._rows = {row.id or 0: row for row in rows}
         for path in before - {self._path(row) for row in rows}:

@@ -88,13 +88,13 @@ def write(to: IO[bytes], shelf: CarriedShelf, objects: Path) -> None:
     }
     listed = json.dumps(told)
     if len(shelf.entries) > MOST_ENTRIES or len(shelf.digests) > MOST_PARTS or len(listed) > MOST_LIST:
-        raise FileRefused("This shelf has more saves and files than one file can hold. Remove saves you don't need.")
+        raise FileRefused("These saves are too many for one file. Delete some first.")
     with zipfile.ZipFile(to, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as packed:
         packed.writestr(LIST, listed)
         for digest in sorted(shelf.digests):
             at = object_at(objects, digest)
             if not at.is_file():
-                raise FileRefused("A content of this shelf is missing on the disk. Take the save away that has it.")
+                raise FileRefused("A file of these saves is missing on the disk. Delete the save that uses it.")
             packed.write(at, f"files/{digest}")
 
 
@@ -121,13 +121,13 @@ def listed(packed: Archive) -> CarriedShelf:
     try:
         shelf = _shelf(packed.read(LIST, MOST_LIST))
     except KeyError:
-        raise FileRefused("This is no shelf of saved games: it has no list.") from None
+        raise FileRefused("This is not a saves file: it has no list.") from None
     for entry in shelf.entries:
         for each in entry.content.files if entry.content else ():
             if packed.sizes.get(f"files/{each.digest}") != each.size:
                 raise FileRefused(
-                    f"“{entry.name[:60]}” is not whole in the file: {each.path or 'its content'} "
-                    "is missing or of another size."
+                    f"“{entry.name[:60]}” is damaged in the file: {each.path or 'its content'} "
+                    "is missing or has a different size."
                 )
     return shelf
 
@@ -153,7 +153,7 @@ def _unpacked(packed: Archive, digest: str, size: int, at: Path) -> None:
                 found.update(block)
                 to.write(block)
         if left or found.hexdigest() != digest:
-            raise FileRefused("A content of the file is not what its list says: it was changed, or is damaged.")
+            raise FileRefused("A file doesn't match the list: it was changed or is damaged.")
         synced(part)
         part.replace(at)
         folder_synced(at.parent)
@@ -169,11 +169,11 @@ def _shelf(raw: bytes) -> CarriedShelf:
         # Not by `from_json`: the bytes of a file name that are no UTF-8 are written as halves of pairs.
         told = json.loads(raw)
     except (ValueError, RecursionError):
-        raise FileRefused("The list in the file is no whole JSON.") from None
+        raise FileRefused("The list in the file is not valid JSON.") from None
     if not isinstance(told, Mapping) or told.get("kind") != KIND:
-        raise FileRefused("This is no shelf of saved games.")
+        raise FileRefused("This is not a saves file.")
     if not isinstance(told.get("version"), int) or told["version"] > VERSION:
-        raise NewerDocument("A later version of Tesoura wrote this shelf. Bring Tesoura up to date, then bring it in.")
+        raise NewerDocument("This file was made by a newer Tesoura. Update Tesoura, then import it.")
     rows = told.get("entries")
     if not isinstance(rows, list) or len(rows) > MOST_ENTRIES:
         raise FileRefused(f"The list has no entries, or more than {MOST_ENTRIES:,}.")
@@ -186,10 +186,10 @@ def _shelf(raw: bytes) -> CarriedShelf:
 
 def _entry(told: Any, folder: bool) -> CarriedSave:
     if not isinstance(told, Mapping):
-        raise FileRefused("An entry of the list is none.")
+        raise FileRefused("An entry in the list is invalid.")
     number, parent = told.get("number"), told.get("parent")
     if not isinstance(number, int) or not isinstance(parent, int) or not 0 < number < 10**9:
-        raise FileRefused("An entry of the list has no number.")
+        raise FileRefused("An entry in the list has no number.")
     content = _content(told["content"], folder) if told.get("content") is not None else None
     return CarriedSave(
         number,
@@ -206,13 +206,13 @@ def _whole(entries: Sequence[CarriedSave]) -> None:
     parents = {one.number: one.parent for one in entries}
     folders = {one.number for one in entries if one.folder}
     if len(parents) != len(entries) or any(one.parent and one.parent not in folders for one in entries):
-        raise FileRefused("The list is not whole: two entries have one number, or one is in a folder that is none.")
+        raise FileRefused("The list is damaged: two entries share a number, or an entry's folder is missing.")
     for number in parents:
         at, steps = number, 0
         while at and steps <= len(parents):
             at, steps = parents[at], steps + 1
         if at:
-            raise FileRefused("The list is not whole: a folder is in itself.")
+            raise FileRefused("The list is damaged: a folder contains itself.")
 
 
 def _words(raw: object, most: int, lines: str = "") -> str:
@@ -221,24 +221,24 @@ def _words(raw: object, most: int, lines: str = "") -> str:
 
 def _content(told: Any, folder: bool) -> Content:
     if not isinstance(told, Mapping) or not isinstance(told.get("files"), list):
-        raise FileRefused("An entry of the list has no files.")
+        raise FileRefused("An entry in the list has no files.")
     files, empty = told["files"], told.get("folders", [])
     if len(files) > MOST_FILES or not isinstance(empty, list) or len(empty) > MOST_FILES:
-        raise FileRefused("An entry of the list has more files than a save can have.")
+        raise FileRefused("An entry in the list has too many files.")
     found = []
     for one in files:
         try:
             path, size, mtime_ns, digest = one
         except (TypeError, ValueError):
-            raise FileRefused("A file of the list is not told whole.") from None
+            raise FileRefused("A file in the list is incomplete.") from None
         whole = isinstance(size, int) and isinstance(mtime_ns, int) and 0 <= size <= MOST_BYTES
         if not (whole and isinstance(digest, str) and _DIGEST.fullmatch(digest) and abs(mtime_ns) < 2**62):
-            raise FileRefused("A file of the list is not told whole.")
+            raise FileRefused("A file in the list is incomplete.")
         found.append(SavedFile(safe_path(path) if folder else "", size, mtime_ns, digest))
     if not folder and len(found) != 1:
-        raise FileRefused("This game's save is one file, and an entry has another number of them.")
+        raise FileRefused("This game's save is one file, but an entry has a different number of files.")
     if len({one.path for one in found}) != len(found):
-        raise FileRefused("Two files of an entry have the same path.")
+        raise FileRefused("Two files in an entry have the same path.")
     folders = tuple(sorted(safe_path(one) for one in empty)) if folder else ()
     return Content(tuple(sorted(found)), folders, _modes(told.get("modes")))
 
@@ -247,7 +247,7 @@ def _modes(told: Any) -> tuple[tuple[str, int], ...] | None:
     if told is None:
         return None
     if not isinstance(told, Mapping) or any(not isinstance(one, int) or one & ~0o777 for one in told.values()):
-        raise FileRefused("The permissions in the list are not told whole.")
+        raise FileRefused("The permissions in the list are incomplete.")
     return tuple(sorted((path if path == "." else safe_path(path), mode) for path, mode in told.items()))
 
 

@@ -136,7 +136,7 @@ def keep(
     except FileNotFoundError as error:
         raise StillWritten from error
     except OSError as error:
-        raise refused(error, "It was not kept") from error
+        raise refused(error, "Not saved") from error
     finally:
         for _, part, _ in parts:
             part.unlink(missing_ok=True)
@@ -210,15 +210,15 @@ def room_for(folder: Path, size: int) -> None:
     free = shutil.disk_usage(folder).free
     if free - size < FREE_BYTES:
         raise CommandRefused(
-            f"The disk has {free / 1e9:.1f} GB free, and this needs {size / 1e9:.1f}. "
-            "Make room, then try again. Nothing was changed."
+            f"The disk has {free / 1e9:.1f} GB free; this needs {size / 1e9:.1f}. "
+            "Free some space and try again. Nothing was changed."
         )
 
 
 def refused(error: OSError, what: str) -> CommandRefused:
     """What to say when files could not be written."""
     if error.errno in (errno.ENOSPC, errno.EDQUOT):
-        return CommandRefused(f"{what}: the disk is full. Make room, then try again. Nothing was changed.")
+        return CommandRefused(f"{what}: the disk is full. Free some space and try again. Nothing was changed.")
     return CommandRefused(f"{what}: {reason(error)}. Nothing was changed.")
 
 

@@ -61,7 +61,7 @@ def files_of(source: SaveSource) -> list[FoundFile]:
     except FileNotFoundError:
         return []
     except OSError as error:
-        raise CommandRefused(f"{source.at.name} cannot be read: {reason(error)}.") from error
+        raise CommandRefused(f"{source.at.name} can't be read: {reason(error)}.") from error
     _no_link(source.at, told.st_mode)
     if not source.folder:
         if not stat.S_ISREG(told.st_mode):
@@ -74,13 +74,13 @@ def files_of(source: SaveSource) -> list[FoundFile]:
         one = at.lstat()
         _no_link(at, one.st_mode)
         if not stat.S_ISREG(one.st_mode):
-            raise CommandRefused(f"{at.name} is no plain file, so the save cannot be kept whole.")
+            raise CommandRefused(f"{at.name} is not a regular file, so the save can't be copied completely.")
         size += one.st_size
         found.append(FoundFile(at.relative_to(source.at).as_posix(), at, one.st_size, one.st_mtime_ns))
         if len(found) > MOST_FILES or size > MOST_BYTES:
             raise CommandRefused(
                 f"{source.at.name} has more than {MOST_FILES:,} files or {MOST_BYTES // 10**9} GB. "
-                "Choose the folder of the saves alone."
+                "Choose the folder that contains only the saves."
             )
     return sorted(found)
 
@@ -125,7 +125,7 @@ def _walk(folder: Path) -> list[Path]:
     found = []
 
     def fails(error: OSError) -> None:
-        raise CommandRefused(f"{error.filename} cannot be read: {reason(error)}.") from error
+        raise CommandRefused(f"{error.filename} can't be read: {reason(error)}.") from error
 
     for place, folders, names in os.walk(folder, onerror=fails):
         for name in folders:
@@ -139,15 +139,13 @@ def _walk(folder: Path) -> list[Path]:
 
 def _no_link(at: Path, mode: int) -> None:
     if stat.S_ISLNK(mode):
-        raise CommandRefused(
-            f"{at.name} is a link to somewhere else. Links are not followed: choose where it leads to."
-        )
+        raise CommandRefused(f"{at.name} is a link. Choose the folder it points to.")
 
 
 def reason(error: OSError) -> str:
     """Why something could not be done, in a few words."""
     if isinstance(error, PermissionError):
-        return "it is not yours to read or write"
+        return "you don't have permission to read or write it"
     return str(error.strerror or error)[:80].lower()
 
 
@@ -163,9 +161,9 @@ def expanded(typed: str, variables: Mapping[str, str] | None = None) -> Path:
     told = re.sub(r"\$(\w+|\{\w+\})", lambda found: known.get(found[1].strip("{}"), found[0]), told)
     path = Path(told).expanduser()
     if (left := _VARIABLE.search(told)) or (left := re.search(r"\$\w+", told)):
-        raise InvalidField(f"This system has no {left[0]}. Begin at one of the places below.")
+        raise InvalidField(f"This system doesn't know {left[0]}. Start from a place below.")
     if not path.is_absolute():
-        raise InvalidField("Give a path from the top, or begin at one of the places below.")
+        raise InvalidField("Give a full path, or start from a place below.")
     return path
 
 
@@ -192,8 +190,8 @@ def usual_places() -> list[tuple[str, Path]]:
         ]
     else:
         told = [
-            ("Data of programs", known.get("XDG_DATA_HOME") or home / ".local" / "share"),
-            ("Settings of programs", known.get("XDG_CONFIG_HOME") or home / ".config"),
+            ("Program data", known.get("XDG_DATA_HOME") or home / ".local" / "share"),
+            ("Program settings", known.get("XDG_CONFIG_HOME") or home / ".config"),
             ("Documents", home / "Documents"),
             ("Home", home),
         ]
@@ -217,6 +215,6 @@ def listed(folder: Path) -> tuple[list[FolderEntry], int]:
                     continue
                 found.append(FolderEntry(one.name, Path(one.path), one.is_dir(), told.st_size, told.st_mtime_ns))
     except OSError as error:
-        raise CommandRefused(f"{folder} cannot be looked at: {reason(error)}.") from error
+        raise CommandRefused(f"{folder} can't be read: {reason(error)}.") from error
     found.sort(key=lambda one: -one.mtime_ns)
     return found[:MOST_LISTED], max(len(found) - MOST_LISTED, 0)

@@ -60,7 +60,7 @@ def put(
             new.replace(source.at)
     except OSError as error:
         _away(before)
-        raise refused(error, "It was not put back") from error
+        raise refused(error, "Not restored") from error
     except CommandRefused:
         _away(before)
         raise
@@ -94,21 +94,18 @@ def _staged(
     with ThreadPoolExecutor(1) as other:
         for one in content.files:
             if stopped():
-                raise CommandRefused("It was stopped. Nothing was changed.")
+                raise CommandRefused("Stopped. Nothing was changed.")
             at = new / one.path if source.folder else new
             at.parent.mkdir(parents=True, exist_ok=True)
             kept = object_at(objects, one.digest)
             if not kept.is_file():
-                raise CommandRefused("A file of this save is missing on the shelf's disk. Nothing was changed.")
+                raise CommandRefused("A file of this save is missing. Nothing was changed.")
             copied(kept, at)
             if keeps_times:
                 os.utime(at, ns=(one.mtime_ns, one.mtime_ns))
             syncing = other.submit(synced, at) if single else None
             if digest_of(at) != one.digest:
-                raise CommandRefused(
-                    f"{one.path or 'The file'} is not as it was kept: the shelf's copy was changed. "
-                    "Nothing was changed."
-                )
+                raise CommandRefused(f"{one.path or 'The file'} was changed after it was saved. Nothing was changed.")
             if syncing is not None:
                 syncing.result()
             done += one.size
@@ -142,8 +139,8 @@ def _must_have_names(content: Content) -> None:
     for path in (*(one.path for one in content.files), *content.folders):
         if any(one in path for one in '\\:*?"<>|') or any(part.rstrip(" .") != part for part in path.split("/")):
             raise CommandRefused(
-                f"“{path[:60]}” is no name that Windows can write. Put this save back on the system "
-                "that it comes from. Nothing was changed."
+                f"“{path[:60]}” is not a valid file name on Windows. Restore this save on the system "
+                "it came from. Nothing was changed."
             )
 
 

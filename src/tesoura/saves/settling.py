@@ -28,12 +28,12 @@ def wait_until_settled(
         held = holder_of(source, found)
         if not held and (found == before or not _fresh(found)):
             return found
-        why = held or "it is still being written"
+        why = held or "still being written"
         before = found
         if stopped():
-            raise CommandRefused("It was stopped. Nothing was changed.")
+            raise CommandRefused("Stopped. Nothing was changed.")
         if time.monotonic() >= until:
-            raise CommandRefused(f"{source.at.name} was waited for {wait_s:g} s: {why}. Nothing was changed.")
+            raise CommandRefused(f"{source.at.name} wasn't ready after {wait_s:g} s: {why}. Nothing was changed.")
         time.sleep(LOOK_EVERY_S)
 
 
@@ -50,7 +50,7 @@ def holder_of(source: SaveSource, found: Iterable[FoundFile]) -> str:
             return told
         return next((f"{one.name} is locked by another program" for one in files[:64] if _locked(one)), "")
     if sys.platform == "win32":
-        return next((f"another program holds {one.name}" for one in files[:256] if not _opens(one)), "")
+        return next((f"another program is using {one.name}" for one in files[:256] if not _opens(one)), "")
     return next((f"{one.name} is locked by another program" for one in files[:64] if _locked(one)), "")
 
 
@@ -108,10 +108,10 @@ def must_be_writable(source: SaveSource, found: Iterable[FoundFile]) -> None:
     """See that a save may be replaced. Raises CommandRefused."""
     if not source.at.parent.is_dir():
         raise CommandRefused(
-            f"The folder {source.at.parent.name} is gone. Start the game once, or choose its save again."
+            f"The folder {source.at.parent.name} no longer exists. Start the game once, or choose its save again."
         )
     if not os.access(source.at.parent, os.W_OK | os.X_OK):
-        raise CommandRefused(f"Nothing can be written to {source.at.parent.name}: it is not yours to write.")
+        raise CommandRefused(f"Nothing can be written to {source.at.parent.name}: you don't have permission.")
     for one in found:
         if not one.at.stat().st_mode & 0o200:
-            raise CommandRefused(f"{one.at.name} is read-only. Take that off it first, if it may be replaced.")
+            raise CommandRefused(f"{one.at.name} is read-only. Change that first if it may be replaced.")

@@ -19,9 +19,9 @@ def main() -> None:
 
 
 @main.command()
-@click.option("--port", default=8770, show_default=True, help="Where it answers; the admin address is one above.")
-@click.option("--seed", default=7, show_default=True, help="The same seed grows the same counts.")
-@click.option("--speed", default=1.0, show_default=True, help="How fast its time runs.")
+@click.option("--port", default=8770, show_default=True, help="Port; the admin page uses the next one.")
+@click.option("--seed", default=7, show_default=True, help="The same seed gives the same counts.")
+@click.option("--speed", default=1.0, show_default=True, help="Speed factor.")
 def members(port: int, seed: int, speed: float) -> None:
     """A count service: several made-up channels whose counts grow."""
     service = MembersService(seed=seed, speed=speed, port=port, admin_port=port + 1 if port else 0)
@@ -34,7 +34,7 @@ def members(port: int, seed: int, speed: float) -> None:
 
 
 @main.command()
-@click.option("--port", default=8772, show_default=True, help="Where it answers.")
+@click.option("--port", default=8772, show_default=True, help="Port.")
 def streams(port: int) -> None:
     """A service that tells by itself: a WebSocket and server-sent events, something every few seconds."""
     from tesoura.standins.evening import evening
@@ -55,8 +55,8 @@ def streams(port: int) -> None:
 
 
 @main.command()
-@click.option("--port", default=8773, show_default=True, help="Where it answers.")
-@click.option("--token-s", default=3_600.0, show_default=True, help="For how many seconds a permission lasts.")
+@click.option("--port", default=8773, show_default=True, help="Port.")
+@click.option("--token-s", default=3_600.0, show_default=True, help="Seconds until a permission expires.")
 def channel(port: int, token_s: float) -> None:
     """A channel service that one signs in to: counts, follows, subscriptions, gifts."""
     from tesoura.standins.channel import CLIENT_ID, ChannelService
@@ -78,7 +78,7 @@ def channel(port: int, token_s: float) -> None:
 
 
 @main.command()
-@click.option("--port", default=1883, show_default=True, help="Where it answers.")
+@click.option("--port", default=1883, show_default=True, help="Port.")
 def broker(port: int) -> None:
     """An MQTT broker on which a player tells its songs."""
     import json
@@ -101,9 +101,9 @@ def broker(port: int) -> None:
 
 
 @main.command()
-@click.option("--port", default=8780, show_default=True, help="Where it answers.")
-@click.option("--odd", is_flag=True, help="Songs that are hard to show: long, bare, from right to left.")
-@click.option("--bus", is_flag=True, help="Heard over D-Bus too, as players on Linux are, on a bus of its own.")
+@click.option("--port", default=8780, show_default=True, help="Port.")
+@click.option("--odd", is_flag=True, help="Difficult songs: long, without data, right-to-left.")
+@click.option("--bus", is_flag=True, help="Also over D-Bus, on a separate bus.")
 def music(port: int, odd: bool, bus: bool) -> None:
     """A music player that plays a playlist on and on."""
     from tesoura.standins.music import HISTORY_KEY, HISTORY_USER, ODD, PLAYLIST, MusicPlayer
@@ -140,10 +140,10 @@ def music(port: int, odd: bool, bus: bool) -> None:
 
 
 @main.command()
-@click.option("--port", default=6667, show_default=True, help="Where it answers.")
-@click.option("--token", default="", help="A token that whoever comes must have.")
-@click.option("--seed", default=7, show_default=True, help="The same seed says the same.")
-@click.option("--nice", is_flag=True, help="A crowd that is up to no mischief.")
+@click.option("--port", default=6667, show_default=True, help="Port.")
+@click.option("--token", default="", help="A token that clients need.")
+@click.option("--seed", default=7, show_default=True, help="The same seed gives the same messages.")
+@click.option("--nice", is_flag=True, help="A crowd without hostile messages.")
 def chat(port: int, token: str, seed: int, nice: bool) -> None:
     """A chat with a crowd who greet, ask for the song, spin, and try mischief."""
     from tesoura.standins.chat import ChatServer, crowd
@@ -162,15 +162,15 @@ def chat(port: int, token: str, seed: int, nice: bool) -> None:
 
 
 @main.command()
-@click.option("--port", default=5060, show_default=True, help="Where its page is, and where it takes scene links.")
-@click.option("--password", default="", help="What whoever links must know.")
-@click.option("--overlay", multiple=True, help="The address of a page to lay into its scenes; may be given again.")
-@click.option("--clips", type=click.Path(file_okay=False, path_type=Path), help="Where it writes clips of its picture.")
+@click.option("--port", default=5060, show_default=True, help="Port of its page and scene link.")
+@click.option("--password", default="", help="The password that clients need.")
+@click.option("--overlay", multiple=True, help="A page to add to its scenes; repeatable.")
+@click.option("--clips", type=click.Path(file_okay=False, path_type=Path), help="Folder for its clips.")
 @click.option(
     "--gives",
     type=click.Choice(["good", "broken", "nothing", "same", "twice"]),
     default="good",
-    help="What becomes of a clip that is asked for.",
+    help="What happens to a requested clip.",
 )
 def compositor(port: int, password: str, overlay: tuple[str, ...], clips: Path | None, gives: str) -> None:
     """A program that composes a picture: scenes with overlays in them, and a scene link."""
@@ -194,7 +194,7 @@ def compositor(port: int, password: str, overlay: tuple[str, ...], clips: Path |
 @main.command()
 @click.argument("address")
 @click.argument("code", default="")
-@click.option("--token", default="", help="What the pad was told when it was paired.")
+@click.option("--token", default="", help="The token from pairing.")
 def pad(address: str, code: str, token: str) -> None:
     """A pad for the command line, paired by six digits: ws://127.0.0.1:8765/device-socket 190905"""
     from tesoura.standins.pad import HELP, Pad
@@ -202,7 +202,7 @@ def pad(address: str, code: str, token: str) -> None:
     try:
         device = Pad(address, click.echo, code, token)
     except (OSError, PermissionError) as error:
-        raise click.ClickException(f"It cannot come in: {error}") from None
+        raise click.ClickException(f"Refused: {error}") from None
     click.echo(f"Paired. Next time: --token {device.token}\n{HELP}")
     threading.Thread(target=device.run, daemon=True).start()
     for line in sys.stdin:
@@ -226,12 +226,12 @@ def game(folder: Path) -> None:
 
 
 @main.command()
-@click.option("--to", default="http://127.0.0.1:8765", show_default=True, help="Where Tesoura answers.")
-@click.option("--key", required=True, help="A key for its API, as `tesoura key new` prints it.")
-@click.option("--port", default=8774, show_default=True, help="Where the page is that makes things happen by hand.")
-@click.option("--seed", default=7, show_default=True, help="The same seed plays the same matches.")
-@click.option("--speed", default=1.0, show_default=True, help="How fast its time runs.")
-@click.option("--by-hand", is_flag=True, help="Wait for the page's buttons instead of playing.")
+@click.option("--to", default="http://127.0.0.1:8765", show_default=True, help="Tesoura's address.")
+@click.option("--key", required=True, help="An API key from `tesoura key new`.")
+@click.option("--port", default=8774, show_default=True, help="Port of the page for creating events.")
+@click.option("--seed", default=7, show_default=True, help="The same seed gives the same matches.")
+@click.option("--speed", default=1.0, show_default=True, help="Speed factor.")
+@click.option("--by-hand", is_flag=True, help="Only react to the page's buttons.")
 def duels(to: str, key: str, port: int, seed: int, speed: float, by_hand: bool) -> None:
     """A game that posts its matches as they are played: streaks, bad runs, a crash, late and double events."""
     from tesoura.standins.duelling import Duelling
@@ -244,8 +244,8 @@ def duels(to: str, key: str, port: int, seed: int, speed: float, by_hand: bool) 
 
 
 @main.command()
-@click.option("--port", default=8775, show_default=True, help="Where it answers.")
-@click.option("--most", default=20, show_default=True, help="How many questions it allows within ten seconds.")
+@click.option("--port", default=8775, show_default=True, help="Port.")
+@click.option("--most", default=20, show_default=True, help="Requests allowed per ten seconds.")
 def ratings(port: int, most: int) -> None:
     """A remote statistics service: players by name, ratings, matches, and a limit on questions."""
     from tesoura.standins.ratings import DEFAULT_KEY as KEY

@@ -259,7 +259,7 @@ def _sign(name: str) -> str:
 
 
 def crowd(seed: int, mischief: bool = True) -> Iterator[tuple[float, str, str]]:
-    """What the crowd says: seconds after the line before, who, and what. The same seed says the same."""
+    """What the crowd says: seconds after the line before, who, and what. The same seed gives the same messages."""
     chance = random.Random(seed)
     while True:
         name = chance.choice(VIEWERS)

@@ -250,7 +250,7 @@ class Compositor:
                 result = {"version": 1, "proof": back}
                 await socket.send_text(json.dumps({"jsonrpc": "2.0", "id": said["id"], "result": result}))
                 return True
-            error = {"code": NOT_PROVEN, "message": "The password is another"}
+            error = {"code": NOT_PROVEN, "message": "Wrong password"}
             await socket.send_text(json.dumps({"jsonrpc": "2.0", "id": said["id"], "error": error}))
         return False
 
@@ -284,7 +284,7 @@ class Compositor:
             return {"scene": self.current}
         if method == "scene.switch":
             if self.refuses:
-                raise _Refused(NOT_NOW, "A transition is under way")
+                raise _Refused(NOT_NOW, "A transition is in progress")
             if params.get("scene") not in self.scenes:
                 raise _Refused(NO_SUCH_SCENE, f"There is no scene {params.get('scene')}")
             before, self.current = self.current, params["scene"]
@@ -298,7 +298,7 @@ class Compositor:
         """Write the last seconds of the picture to a file, or do what it was told to do wrong."""
         self.asked.append(("clip.save", params))
         if self.picture is None or self.folder is None:
-            raise _Refused(NOT_NOW, "Nothing is kept of the picture")
+            raise _Refused(NOT_NOW, "No picture stored")
         if self.clips == NOTHING:
             await asyncio.Event().wait()
         self._saved_clips += 1

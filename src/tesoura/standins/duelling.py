@@ -30,7 +30,7 @@ BY_HAND: dict[str, tuple[str, dict[str, Any]]] = {
     "Tangle": ("assist", {"actor": STREAMER, "target": RIVALS[1]}),
     "Take a hit": ("vitals", {"actor": STREAMER, "health": 35, "shield": 0}),
     "Pause": ("match.pause", {}),
-    "Go on": ("match.resume", {}),
+    "Resume": ("match.resume", {}),
     "Win": ("match.end", {"result": "won"}),
     "Lose": ("match.end", {"result": "lost"}),
     "Draw": ("match.end", {"result": "drawn"}),
@@ -51,7 +51,7 @@ class Duelling:
         self._ids = itertools.count(1)
         self._later: list[tuple[float, int, dict[str, Any]]] = []
         self.plays = plays
-        self.said = "Nothing was told yet."
+        self.said = "Nothing sent yet."
         self.saw: Callable[[], None] = lambda: None
         """Told of each line that the streamer cuts, as it is cut."""
         self._stopped = threading.Event()
@@ -142,7 +142,7 @@ class Duelling:
                 answer = self._client.post("/api/events", json=events)
                 self.said = f"{events[-1]['type']}: {answer.status_code}"
             except httpx.HTTPError as error:
-                self.said = f"Tesoura did not answer ({type(error).__name__})."
+                self.said = f"Tesoura didn't answer ({type(error).__name__})."
 
     # The page
 
@@ -151,7 +151,7 @@ class Duelling:
             f'<form method=post action="/do"><button name=what value="{words}">{words}</button></form>'
             for words in BY_HAND
         )
-        turn = "It plays by itself · Wait for the buttons" if self.plays else "It waits · Let it play by itself"
+        turn = "Automatic · Only react to buttons" if self.plays else "Manual · Play automatically"
         turned = f'<form method=post action="/plays"><button>{turn}</button></form>'
         return HTMLResponse(_PAGE.format(state=self.said, buttons=turned + buttons))
 

@@ -11,7 +11,7 @@ from typing import Any
 from websockets.sync.client import connect
 
 ROWS, COLUMNS, DIALS = 3, 5, 2
-HELP = "Type a button's number to press it, h 3 to hold it, t 3 2 to turn it by two steps, l 2 for the second leaf."
+HELP = "Type a button's number to press it, h 3 to hold it, t 3 2 to turn it by two steps, l 2 for the second page."
 
 
 class Pad:

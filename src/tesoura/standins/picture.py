@@ -220,7 +220,7 @@ class RollingPicture:
         ends = max((one.at for one in kept if one.picture), default=0.0) + 1 / self.fps
         keys = [place for place, one in enumerate(kept) if one.key]
         if not keys:
-            raise LookupError("Nothing is kept of the picture yet")
+            raise LookupError("No picture stored yet")
         first = max((place for place in keys if kept[place].at <= ends - seconds), default=keys[0])
         target = BytesIO()
         out, *tracks = _transport(target, self.fps)

@@ -22,7 +22,7 @@ from tesoura.store.database import new_database, read_only, upgraded
 from tesoura.store.store import open_store
 from tesoura.store.tables import ComputedRow, FeedRow
 
-NO_DATABASE = "The database in the file is damaged, or none of Tesoura's. Take another copy."
+NO_DATABASE = "The database in the file is damaged or not from Tesoura. Use another backup."
 MOST_VALUE_BYTES = 100_000_000
 _WORDS = 2
 """The place that tells how far the index of words has come, which is made again."""

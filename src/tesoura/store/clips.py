@@ -18,7 +18,7 @@ FOLDER = "clips"
 CLIP, REEL = "clip", "reel"
 AT_ONCE = 60
 BACK_FOR = timedelta(days=7)
-"""For so long a clip that was taken away can be brought back."""
+"""For so long a clip that was deleted can be restored."""
 NEW_FOR = timedelta(hours=1)
 """For so long a clip stays whatever room there is: it may wait to be shown."""
 _NAME = set("0123456789abcdef")
@@ -74,7 +74,7 @@ def add(session: Session, row: ClipRow) -> ClipRow:
 
 
 def get(session: Session, clip_id: int) -> ClipRow | None:
-    """One clip, also one that was taken away."""
+    """One clip, also one that was deleted."""
     return session.get(ClipRow, clip_id)
 
 
@@ -137,7 +137,7 @@ def shown_counts(session: Session, instruments: Sequence[str]) -> dict[int, int]
 
 
 def make_room(session: Session, bounds: ShelfBounds, now: datetime) -> LetGo:
-    """Forget what goes beyond the bounds: what was taken away first, then the oldest; never what is starred or new."""
+    """Forget what goes beyond the bounds: what was deleted first, then the oldest; never what is starred or new."""
     size = int(session.exec(select(func.coalesce(func.sum(ClipRow.size), 0))).one())
     removed_at, at = col(ClipRow.removed_at), col(ClipRow.at)
     away = select(ClipRow.id, ClipRow.size, removed_at <= now - BACK_FOR).where(removed_at.is_not(None))

@@ -48,7 +48,7 @@ def by_name_ever(session: Session, name: str) -> ComputedRow | None:
 
 
 def names_ever_used(session: Session) -> set[str]:
-    """The names of all computations, those that were put away and may come back included."""
+    """The names of all computations, those that were deleted and may come back included."""
     return set(session.exec(select(ComputedRow.name)))
 
 

@@ -27,7 +27,8 @@ READERS = 20
 """So many may read at once before more are opened for a while, and as many again before one waits."""
 _MIGRATIONS = Path(__file__).parent / "migrations"
 _EMPTIED = (
-    "{path} is missing or empty, though the data folder {folder} has been used. Restore a backup with `tesoura restore "
+    "{path} is missing or empty, although the data folder {folder} was used before. Restore a backup with "
+    "`tesoura restore "
     "FILE`, or choose another folder with --data to start over. Nothing was changed."
 )
 
@@ -45,7 +46,7 @@ def prepare_folder(folder: Path) -> Path:
             return folder
         raise DataFolderError(
             f"Nothing can be written to the data folder {folder} ({error.strerror}). "
-            "Choose another one with --data, or change who may write to it."
+            "Choose another one with --data, or change its permissions."
         ) from error
     return folder
 
@@ -111,10 +112,10 @@ def damaged(path: Path, error: object) -> str:
 
 
 _PROBLEMS = {
-    "full": "The disk is full. Make room on it.",
+    "full": "The disk is full. Free some space.",
     "locked": "Another program has locked the database. Close it, or wait until it's done.",
-    "readonly": "The database can't be written to. Check who may write to the data folder.",
-    "unable to open": "The database can't be opened. Check who may read and write the data folder.",
+    "readonly": "The database can't be written to. Check the data folder's permissions.",
+    "unable to open": "The database can't be opened. Check the data folder's permissions.",
     "disk I/O": "The disk reports an error. Check the disk, and whether it is full.",
 }
 
@@ -203,7 +204,8 @@ def _keep_before(engine: Engine, present: str) -> None:
         made.replace(kept)
     except (OSError, sqlite3.DatabaseError) as error:
         raise DataFolderError(
-            f"This data folder is from an earlier Tesoura, and there is no room to keep it as it was ({error}). Make "
+            "This data folder is from an earlier Tesoura, and there is no space for a copy of its database "
+            f"({error}). Make "
             "room, or write it elsewhere with `tesoura backup FILE`, then start again. Nothing was changed."
         ) from error
     log.warning("This data folder is from an earlier Tesoura. Its database as it was is kept: %s", kept)
@@ -213,7 +215,7 @@ def _migrate(engine: Engine, present: str | None) -> None:
     if present is not None and present not in _versions():
         raise DataFolderError(
             f"This data folder was last used by a newer Tesoura (its database is at {present}). "
-            "Start that version, or give another folder with --data. Nothing was changed."
+            "Start that version, or choose another folder with --data. Nothing was changed."
         )
     if present is not None:
         _keep_before(engine, present)
@@ -249,7 +251,7 @@ def upgraded(engine: Engine, to: str = "head") -> None:
 def new_database(folder: Path, version: str) -> Iterator[Engine]:
     """Create an empty database in a folder, as that version had it. Raises NewerDocument for an unknown version."""
     if version not in _versions():
-        raise NewerDocument("A later version of Tesoura made this copy. Update Tesoura, then restore it.")
+        raise NewerDocument("This backup was made by a newer Tesoura. Update Tesoura, then restore it.")
     engine = _engine(folder, "NORMAL")
     try:
         upgraded(engine, version)

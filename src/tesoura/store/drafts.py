@@ -94,7 +94,7 @@ def step(session: Session, row: OverlayRow, by: int, window: str) -> str | None:
         return None
     edited = session.get(EditRow, (row.id, row.draft_edit)) if by < 0 else target
     row.draft_edit += by
-    said = f"{'Taken back' if by < 0 else 'Made again'}: {words}"
+    said = f"{'Undone' if by < 0 else 'Redone'}: {words}"
     _changed(session, row, dict(target.document), window, said, edited.touched if edited else [])
     return words
 

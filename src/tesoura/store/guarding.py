@@ -36,7 +36,7 @@ def keep_private_on_windows(folder: Path, user: str, run: Callable[..., Any]) ->
     except (OSError, subprocess.SubprocessError):
         answer = None
     if answer is None or answer.returncode != 0:
-        log.warning("Others may be able to read %s. Take their rights to it away, or choose a folder of yours.", folder)
+        log.warning("Other users may be able to read %s. Change its permissions, or choose another folder.", folder)
 
 
 def _keep_private_by_modes(folder: Path) -> None:
@@ -50,7 +50,7 @@ def _keep_private_by_modes(folder: Path) -> None:
                 path.chmod(mode & 0o700)
                 mended += 1
     if mended and was_open:
-        log.warning("Others could read %d files of the data folder; now this user alone can.", mended)
+        log.warning("Other users could read %d files in the data folder; permissions were fixed.", mended)
 
 
 def _inside(folder: Path) -> list[Path]:

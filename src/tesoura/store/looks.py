@@ -36,7 +36,7 @@ def remove(session: Session, look_id: str, now: datetime) -> None:
 
 
 def restore(session: Session, look_id: str) -> bool:
-    """Bring back what was put away; whether there was anything."""
+    """Bring back what was deleted; whether there was anything."""
     row = session.get(LookRow, look_id)
     if row is None:
         return False

@@ -40,7 +40,7 @@ def path_of(folder: Path, name: str) -> Path:
 
 
 def keep(session: Session, row: MediaRow) -> MediaRow:
-    """Keep what is known of a file; one that was taken away is back."""
+    """Keep what is known of a file; one that was deleted is back."""
     there = session.get(MediaRow, row.name)
     if there is None:
         session.add(row)
@@ -79,7 +79,7 @@ def of_owner(session: Session, owner: str) -> Sequence[MediaRow]:
 
 
 def get(session: Session, name: str) -> MediaRow | None:
-    """One file, also one that was taken away: what is on air may still show it."""
+    """One file, also one that was deleted: what is on air may still show it."""
     return session.get(MediaRow, name)
 
 

@@ -46,13 +46,13 @@ def all_overlays(session: Session) -> Sequence[OverlayRow]:
 
 
 def archived(session: Session) -> Sequence[OverlayRow]:
-    """The overlays that were put away, the last one first."""
+    """The overlays that were deleted, the last one first."""
     query = select(OverlayRow).where(col(OverlayRow.removed_at).is_not(None))
     return session.exec(query.order_by(col(OverlayRow.removed_at).desc())).all()
 
 
 def get(session: Session, overlay_id: int) -> OverlayRow | None:
-    """One overlay, unless it was put away."""
+    """One overlay, unless it was deleted."""
     row = session.get(OverlayRow, overlay_id)
     return row if row and row.removed_at is None else None
 

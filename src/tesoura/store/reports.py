@@ -103,15 +103,15 @@ def check(session: Session | None, secrets: Secrets | None, told: Mapping[str, A
     if changed:
         wrong += [f"“{name}” was changed after the report was signed." for name in changed]
     elif changed is None:
-        wrong.append("The signature does not fit: the report was changed after it was signed.")
+        wrong.append("Invalid signature: the report was changed after signing.")
     else:
-        notes.append("The signature fits: nobody changed the report since it was signed.")
+        notes.append("Valid signature: the report is unchanged.")
     if secrets is not None and changed is not None and signing.public_key(secrets) != signing.signer(told):
-        wrong.append("It was signed with another key than this data folder's.")
+        wrong.append("Signed with a different key than this data folder's.")
     if session is not None:
         wrong += _against_log(session, told)
         if not wrong:
-            notes.append("The log agrees with every figure.")
+            notes.append("All figures match the log.")
     return ReportCheck(tuple(wrong), tuple(notes))
 
 
@@ -135,8 +135,8 @@ def _against_log(session: Session, told: Mapping[str, Any]) -> list[str]:
         )
         lines = core.changed_events(rests["hashes"], found["rests_on"]["hashes"])
     except (KeyError, TypeError, ValueError) as error:
-        return [f"It is not whole: {str(error)[:80]} is missing or not as it should be."]
+        return [f"Incomplete: {str(error)[:80]} is missing or invalid."]
     if found["rests_on"]["chain"] != rests["chain"] and not lines:
-        lines.append("the chain of the log is another one")
+        lines.append("the log's hash chain differs")
     same = ("kind", "version", "begin", "end", "words", "campaigns")
     return [*lines, *core.differences({name: told.get(name) for name in same}, {name: found[name] for name in same})]

@@ -12,7 +12,7 @@ from tesoura.store.tables import SaveGameRow, SaveRow
 
 ENTRY_FOLDER, SAVE, BEFORE = "folder", "save", "before"
 BACK_FOR = timedelta(days=30)
-"""For so long what was taken away can be brought back."""
+"""For so long what was deleted can be restored."""
 MOST_ENTRIES = 5_000
 
 
@@ -23,13 +23,13 @@ def games(session: Session) -> Sequence[SaveGameRow]:
 
 
 def games_away(session: Session) -> Sequence[SaveGameRow]:
-    """Those that were put away, the last one first."""
+    """Those that were deleted, the last one first."""
     asked = select(SaveGameRow).where(col(SaveGameRow.removed_at).is_not(None))
     return session.exec(asked.order_by(col(SaveGameRow.removed_at).desc())).all()
 
 
 def game(session: Session, game_id: int) -> SaveGameRow | None:
-    """One game, also one that was put away."""
+    """One game, also one that was deleted."""
     return session.get(SaveGameRow, game_id)
 
 
@@ -60,7 +60,7 @@ def befores(session: Session, game_id: int) -> Sequence[SaveRow]:
 
 
 def entry(session: Session, entry_id: int) -> SaveRow | None:
-    """One entry, also one that was taken away."""
+    """One entry, also one that was deleted."""
     return session.get(SaveRow, entry_id)
 
 
@@ -159,7 +159,7 @@ def within(session: Session, entry_id: int) -> list[SaveRow]:
 
 
 def take_away(session: Session, entry_id: int, now: datetime) -> list[SaveRow]:
-    """Take an entry and what is in it away; what that was. It can be brought back for a while."""
+    """Take an entry and what is in it away; what that was. It can be restored for a while."""
     rows = within(session, entry_id)
     for row in rows:
         row.removed_at = now
@@ -168,7 +168,7 @@ def take_away(session: Session, entry_id: int, now: datetime) -> list[SaveRow]:
 
 
 def bring_back(session: Session, entry_id: int) -> SaveRow | None:
-    """Bring an entry back, with what was taken away together with it."""
+    """Bring an entry back, with what was deleted together with it."""
     row = session.get(SaveRow, entry_id)
     if row is None or row.removed_at is None:
         return row
@@ -201,7 +201,7 @@ def bound_befores(session: Session, game_id: int, most: int, now: datetime) -> i
 
 
 def forget_old(session: Session, now: datetime) -> int:
-    """Forget for good what was taken away too long ago; how many that were."""
+    """Forget for good what was deleted too long ago; how many that were."""
     asked = select(SaveRow).where(col(SaveRow.removed_at).is_not(None), col(SaveRow.removed_at) < now - BACK_FOR)
     gone = session.exec(asked).all()
     for row in gone:
@@ -210,7 +210,7 @@ def forget_old(session: Session, now: datetime) -> int:
 
 
 def digests(session: Session) -> set[str]:
-    """The contents that any entry needs, also one that can be brought back."""
+    """The contents that any entry needs, also one that can be restored."""
     found = session.exec(select(SaveRow.content).where(col(SaveRow.content).is_not(None)))
     return {str(file[3]) for content in found if content for file in content["files"]}
 

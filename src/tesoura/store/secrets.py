@@ -84,7 +84,7 @@ def _checked(path: Path, content: bytes) -> bytes:
         master = b""
     if len(master) != 32:
         raise DataFolderError(
-            f"The key file {path} is damaged. Put a copy of it back; without it the feeds' keys must be typed again: "
-            "then move the file away and start once more."
+            f"The key file {path} is damaged. Restore a copy of it. Without one, move the file away, restart, "
+            "and enter the feeds' keys again."
         )
     return master

@@ -12,7 +12,7 @@ from tesoura.core.wheel.checking import CheckedSpin
 from tesoura.store import signing
 from tesoura.store.secrets import Secrets
 
-NOT_SIGNED = "It is not signed, so its names can't be proved: export it from the wheel's page."
+NOT_SIGNED = "Not signed, so its names can't be verified. Export it from the wheel's page."
 
 
 def signed(spins: Sequence[Mapping[str, Any]], secrets: Secrets) -> list[dict[str, Any]]:
@@ -47,13 +47,13 @@ def check(text: str, secrets: Secrets | None = None) -> list[CheckedSpin]:
         if signing.MARK in row:
             changed = signing.changed_parts(row)
             if changed is None:
-                wrong.append("The signature does not fit: it was changed after it was signed.")
+                wrong.append("Invalid signature: it was changed after signing.")
             wrong += [f"{name} was changed after it was signed." for name in changed or ()]
             if ours and changed is not None and signing.signer(row) != ours:
-                wrong.append("It was signed with another key than this data folder's.")
+                wrong.append("Signed with a different key than this data folder's.")
             before, number = row.get("before"), row.get("number")
             if before and before not in known and isinstance(number, int) and number - 1 in numbers:
-                wrong.append(f"Spin {number - 1} is not the one that came before it.")
+                wrong.append(f"Spin {number - 1} doesn't follow the previous one.")
         elif any_signed:
             wrong.append(NOT_SIGNED)
         result.append(CheckedSpin(one.spin, tuple(wrong)))

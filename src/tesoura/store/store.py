@@ -37,7 +37,7 @@ class ReadOnlyStore:
     def secrets(self) -> Secrets:
         """The folder's secrets. Raises DataFolderError when it has no key file."""
         if self._secrets is None:
-            raise DataFolderError(f"The key file of {self.folder} is missing. Put it back, or start Tesoura once.")
+            raise DataFolderError(f"The key file of {self.folder} is missing. Restore it, or start Tesoura once.")
         return self._secrets
 
     def read(self, question: Callable[[Session], T]) -> T:

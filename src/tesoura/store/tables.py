@@ -302,7 +302,7 @@ class MediaRow(SQLModel, table=True):
     """A file that was added: a `picture`, a `video`, a `typeface`, or a `scenery` (a picture to lay overlays over).
 
     `name` is its fingerprint and ending, under which it lies in the folder; `facts` what is known of it. One that an
-    instrument made says whose it is and until when it is kept; the user's own are kept until they are taken away.
+    instrument made says whose it is and until when it is kept; the user's own are kept until they are deleted.
     """
 
     __tablename__ = "media"

@@ -27,7 +27,7 @@ def small_cover(data: bytes) -> tuple[bytes, Pixels]:
             image.draft("RGB", (SIDE_PX, SIDE_PX))
             small = ImageOps.exif_transpose(image).convert("RGBA")
     except (UnidentifiedImageError, Image.DecompressionBombError):
-        raise FileRefused("what came is no picture") from None
+        raise FileRefused("the response is not a picture") from None
     except FileRefused:
         raise
     except Exception as error:

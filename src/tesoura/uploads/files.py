@@ -30,7 +30,7 @@ def checked(kind: str, data: bytes) -> Added:
 def too_large(kind: str, size: int) -> str:
     """What to say of a file that is too large."""
     most = MAX_BYTES[kind] / 1e6
-    return f"The file has {size / 1e6:,.0f} MB; at most {most:,.0f} MB fit. Make it smaller and add it again."
+    return f"The file has {size / 1e6:,.0f} MB; at most {most:,.0f} MB are allowed. Make it smaller and add it again."
 
 
 def _checks() -> Mapping[str, Callable[[bytes], Added]]:

@@ -28,5 +28,5 @@ def written(stream: IO[bytes], folder: Path, most: int) -> Iterator[Path]:
                 part.write(data)
             part.flush()
         except OSError as error:
-            raise FileRefused(f"The file could not be written: {error.strerror or error}. Is the disk full?") from None
+            raise FileRefused(f"The file couldn't be written: {error.strerror or error}. Is the disk full?") from None
         yield Path(part.name)

@@ -48,7 +48,7 @@ def check(data: bytes) -> Added:
 def check_scenery(data: bytes) -> Added:
     """A picture to lay overlays over, with what is darkest and lightest in each part of it. Raises FileRefused."""
     if looks_like_svg(data):
-        raise FileRefused("A scene picture is a photograph of the screen: add a PNG, JPEG or WebP.")
+        raise FileRefused("A scene picture is a screenshot. Add a PNG, JPEG or WebP.")
     with _opened(data) as image:
         ending, kind = FORMATS[str(image.format)]
         width, height = image.size
@@ -62,16 +62,15 @@ def _opened(data: bytes) -> Image.Image:
             warnings.simplefilter("ignore")
             image = Image.open(io.BytesIO(data), formats=list(FORMATS))
     except Image.DecompressionBombError:
-        raise FileRefused("The picture unpacks to far more pixels than a screen has. It was not opened.") from None
+        raise FileRefused("The picture has far more pixels than a screen, so it was not opened.") from None
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError):
         raise FileRefused(
-            f"This is no picture, whatever its name says: it begins with {_beginning(data)}. "
-            "Add a PNG, JPEG, WebP, GIF or SVG."
+            f"This is not a picture; it begins with {_beginning(data)}. Add a PNG, JPEG, WebP, GIF or SVG."
         ) from None
     if image.width * image.height > MAX_PIXELS or max(image.size) > MAX_SIDE_PX:
         raise FileRefused(
             f"The picture has {image.width:,} × {image.height:,} pixels; at most {MAX_SIDE_PX:,} a side and "
-            f"{MAX_PIXELS / 1e6:.0f} million in all fit. Make it smaller and add it again."
+            f"{MAX_PIXELS / 1e6:.0f} million in total are allowed. Make it smaller and add it again."
         )
     return image
 

@@ -44,14 +44,14 @@ def checked(source: str) -> Sheet:
     if not source.strip():
         return Sheet()
     if len(source) > MAX_CSS:
-        much = f"It has {len(source):,} characters; {MAX_CSS:,} are the most. Leave out what is not needed."
+        much = f"It has {len(source):,} characters; {MAX_CSS:,} are allowed. Remove what you don't need."
         return Sheet(wrong=(much,))
     wrong: list[str] = []
     if "</" in source or "<!--" in source:
-        wrong.append("It holds “</” or “<!--”, with which a page would end it early. Leave that out.")
+        wrong.append("It contains “</” or “<!--”, which would break the page. Remove that.")
     rules = tinycss2.parse_stylesheet(source, skip_comments=True, skip_whitespace=True)
     if _depth(rules) > MAX_DEPTH:
-        return Sheet(wrong=(f"Its brackets lie more than {MAX_DEPTH} deep in each other. Write it flatter.",))
+        return Sheet(wrong=(f"Its brackets are nested more than {MAX_DEPTH} levels deep. Nest them less.",))
     # What was written with an escape comes out plain, and must not end the element either.
     scoped = "\n".join(_rules(rules, wrong)).replace("</", "\\3c /").replace("<!", "\\3c !")
     return Sheet("" if wrong else scoped, tuple(dict.fromkeys(wrong)))
@@ -93,9 +93,9 @@ def _at_rule(rule: Any, wrong: list[str]) -> Iterator[str]:
         inside = tinycss2.parse_rule_list(rule.content, skip_comments=True, skip_whitespace=True)
         yield f"@{name}{tinycss2.serialize(rule.prelude)}{{\n" + "\n".join(_rules(inside, wrong)) + "\n}"
     elif name in ("import", "font-face"):
-        wrong.append(f"Line {rule.source_line}: @{name} brings something in from outside. Add typefaces on their page.")
+        wrong.append(f"Line {rule.source_line}: @{name} loads from outside. Add typefaces on the typefaces page.")
     else:
-        wrong.append(f"Line {rule.source_line}: @{name} has no place in an overlay's style sheet.")
+        wrong.append(f"Line {rule.source_line}: @{name} is not allowed in an overlay's style sheet.")
 
 
 def _look_at_declarations(content: Sequence[Any], wrong: list[str]) -> None:
@@ -112,10 +112,10 @@ def _look_inside(tokens: Sequence[Any], wrong: list[str]) -> None:
         if token.type == "url" or (token.type == "function" and token.lower_name in FORBIDDEN_FUNCTIONS):
             what = "url" if token.type == "url" else token.lower_name
             wrong.append(
-                f"Line {token.source_line}: {what}(…) fetches from elsewhere. Add the file as a picture piece."
+                f"Line {token.source_line}: {what}(…) loads from another address. Add the file as a picture piece."
             )
         elif token.type in ("error", "bad-url", "bad-string"):
-            wrong.append(f"Line {token.source_line}: {getattr(token, 'message', 'this cannot be read')}.")
+            wrong.append(f"Line {token.source_line}: {getattr(token, 'message', 'unreadable')}.")
         inside = getattr(token, "arguments", None) or getattr(token, "content", None)
         if isinstance(inside, list):
             _look_inside(inside, wrong)

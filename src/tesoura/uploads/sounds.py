@@ -20,7 +20,7 @@ def check(data: bytes) -> Added:
         return Added(data, "ogg", "audio/ogg")
     if data[:3] == b"ID3" or (data[0] == 0xFF and len(data) > 1 and data[1] & 0xE0 == 0xE0):
         return Added(data, "mp3", "audio/mpeg")
-    raise FileRefused(f"This is no sound that browsers play. {WHAT}")
+    raise FileRefused(f"Browsers can't play this sound. {WHAT}")
 
 
 def _length_s(data: bytes) -> float:
@@ -28,7 +28,9 @@ def _length_s(data: bytes) -> float:
         with wave.open(io.BytesIO(data)) as sound:
             length_s = float(sound.getnframes() / sound.getframerate())
     except (wave.Error, EOFError, ZeroDivisionError):
-        raise FileRefused(f"The WAV file is broken, or of a kind that browsers do not play. {WHAT}") from None
+        raise FileRefused(f"The WAV file is damaged, or browsers can't play it. {WHAT}") from None
     if length_s > MAX_S:
-        raise FileRefused(f"The sound is {length_s:.0f} s long; at most {MAX_S:.0f} s fit. Cut it and add it again.")
+        raise FileRefused(
+            f"The sound is {length_s:.0f} s long; at most {MAX_S:.0f} s are allowed. Trim it and add it again."
+        )
     return round(length_s, 2)

@@ -80,15 +80,15 @@ def safe_svg(data: bytes) -> tuple[bytes, int, int]:
     try:
         root = fromstring(data, forbid_dtd=False)
     except DefusedXmlException:
-        raise FileRefused("The drawing defines entities, which could grow without end. Save it as plain SVG.") from None
+        raise FileRefused("The drawing defines entities, which are not allowed. Save it as plain SVG.") from None
     except (ElementTree.ParseError, ValueError, LookupError) as error:
-        raise FileRefused(f"The drawing is not well-formed ({error}). Save it again, then add it.") from None
+        raise FileRefused(f"The drawing is damaged ({error}). Save it again, then add it.") from None
     if _plain(root.tag) != "svg":
-        raise FileRefused("This is XML, and no drawing.")
+        raise FileRefused("This is XML but not a drawing.")
     if sum(1 for _ in root.iter()) > MAX_NODES:
         raise FileRefused(f"The drawing has more than {MAX_NODES:,} parts. Make it simpler, or add it as a PNG.")
     if _deeper(root, MAX_DEPTH):
-        raise FileRefused(f"The drawing's parts lie more than {MAX_DEPTH} deep in each other. Save it as a PNG.")
+        raise FileRefused(f"The drawing is nested more than {MAX_DEPTH} levels deep. Save it as a PNG.")
     _clean(root)
     _Drawn(root).count(root, 0)
     width, height = _size(root)
@@ -116,15 +116,13 @@ class _Drawn:
         if (known := self._counts.get(node)) is not None:
             return known
         if depth > MAX_DEPTH:
-            raise FileRefused("The drawing's parts refer to each other without end. Save it as a PNG.")
+            raise FileRefused("The drawing's parts refer to each other in a loop. Save it as a PNG.")
         parts = [*node, *(self._by_id[name] for name in _named(node) if name in self._by_id)]
         drawn = (FILTER_COSTS if _plain(node.tag).startswith("fe") else 1) + sum(
             self.count(part, depth + 1) for part in parts
         )
         if drawn > MAX_DRAWN:
-            raise FileRefused(
-                "The drawing repeats or filters its parts so often that a page stands still. Save it as a PNG."
-            )
+            raise FileRefused("The drawing is too complex for a page. Save it as a PNG.")
         self._counts[node] = drawn
         return drawn
 
@@ -177,7 +175,7 @@ def _size(root: ElementTree.Element) -> tuple[int, int]:
         except ValueError:
             continue
     if not (0 < width <= 20_000 and 0 < height <= 20_000):
-        raise FileRefused("The drawing has no size, or one that no screen has. Give it a width and a height.")
+        raise FileRefused("The drawing has no usable size. Set its width and height.")
     root.attrib.setdefault("viewBox", f"0 0 {width:g} {height:g}")
     root.attrib.update({"width": f"{width:g}", "height": f"{height:g}"})
     return round(width), round(height)

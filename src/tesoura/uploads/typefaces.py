@@ -26,9 +26,9 @@ MOST_UNPACKED, PIECE = 40_000_000, 1_000_000
 def check(data: bytes) -> Added:
     """A typeface. Raises FileRefused, also when its own licence flag forbids that pages carry it."""
     if data[:4] == b"ttcf":
-        raise FileRefused("This is a collection of typefaces. Add one of them by itself, as TTF, OTF or WOFF2.")
+        raise FileRefused("This file has several typefaces. Add one as TTF, OTF or WOFF2.")
     if not data.startswith(STARTS):
-        raise FileRefused("This is no typeface, whatever its name says. Add a TTF, OTF or WOFF2.")
+        raise FileRefused("This is not a typeface. Add a TTF, OTF or WOFF2.")
     from fontTools.ttLib import TTFont
 
     logging.getLogger("fontTools").setLevel(logging.ERROR)
@@ -41,9 +41,7 @@ def check(data: bytes) -> Added:
         raise
     except Exception as error:
         why = str(error)[:120] or type(error).__name__
-        raise FileRefused(
-            f"The typeface is damaged and cannot be read ({why}). Download it again and add it."
-        ) from None
+        raise FileRefused(f"The typeface is damaged and can't be read ({why}). Download it again and add it.") from None
     return Added(kept, "woff2", "font/woff2", facts=facts)
 
 
@@ -55,7 +53,7 @@ def _check_unpacked(data: bytes) -> None:
             total += len(piece)
             if total > MOST_UNPACKED:
                 raise FileRefused(
-                    f"The typeface unpacks to more than {MOST_UNPACKED // 1_000_000} MB, which no page could load. "
+                    f"The typeface unpacks to more than {MOST_UNPACKED // 1_000_000} MB, too much for a page. "
                     "Choose one with fewer letters."
                 )
 
@@ -117,9 +115,9 @@ def _as_woff2(font: Any) -> bytes:
 def _facts(font: Any) -> dict[str, Any]:
     for table in ("cmap", "head", "hhea", "hmtx", "maxp", "name"):
         if table not in font:
-            raise FileRefused(f"The typeface has no table “{table}”, without which no browser shows it.")
+            raise FileRefused(f"The typeface has no table “{table}”, which browsers need.")
     if "glyf" not in font and "CFF " not in font and "CFF2" not in font:
-        raise FileRefused("The typeface has no outlines, only pictures of letters; those cannot be enlarged.")
+        raise FileRefused("The typeface has only bitmaps, which can't be scaled.")
     letters = font.getBestCmap() or {}
     if not letters:
         raise FileRefused("The typeface has no letters.")
@@ -128,7 +126,7 @@ def _facts(font: Any) -> dict[str, Any]:
     names = font["name"]
     given = names.getBestFamilyName() or ""
     plain = "".join(char if char.isalnum() or char in " -." else " " for char in given)
-    family = " ".join(plain.split())[:50] or "Typeface of my own"
+    family = " ".join(plain.split())[:50] or "My typeface"
     weight = min(max(int(font["OS/2"].usWeightClass if "OS/2" in font else 400), 1), 1000)
     weights = [max(round(weight / WEIGHT_STEP), 1) * WEIGHT_STEP]
     if "fvar" in font and (axes := [axis for axis in font["fvar"].axes if axis.axisTag == "wght"]):
@@ -147,14 +145,12 @@ def _facts(font: Any) -> dict[str, Any]:
 def _embedding(flags: int) -> str:
     """What the typeface's embedding flag (OS/2 `fsType`) says, for who adds it. Raises FileRefused."""
     if flags & BITMAPS_ONLY:
-        raise FileRefused(
-            "The typeface's maker allows only pictures of its letters to be embedded, so no page may carry it."
-        )
+        raise FileRefused("The typeface's licence allows only bitmaps to be embedded, so it can't be used.")
     if flags & RESTRICTED and not flags & (PREVIEW | EDITABLE):
         raise FileRefused(
-            "The typeface's maker does not allow it to be embedded (its flag says “restricted licence”), and every "
-            "overlay carries its typefaces. Ask the maker for a web licence, or choose another one."
+            "The typeface's licence doesn't allow embedding (“restricted licence”), which overlays "
+            "need. Get a web licence, or choose another typeface."
         )
     if flags & PREVIEW and not flags & EDITABLE:
-        return "Its maker allows it in pages that are looked at, which an overlay is."
-    return "Its maker allows it to be embedded."
+        return "Its licence allows embedding for viewing, which covers overlays."
+    return "Its licence allows embedding."

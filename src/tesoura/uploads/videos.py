@@ -22,14 +22,12 @@ def check(data: bytes) -> Added:
     if data[4:8] == b"ftyp":
         width, height = _mp4_size(data)
         return _with_size(data, "mp4", "video/mp4", width, height)
-    raise FileRefused("This is neither a WebM nor an MP4, whatever its name says. Save it as one of these.")
+    raise FileRefused("This is neither WebM nor MP4. Save it as one of these.")
 
 
 def _with_size(data: bytes, ending: str, kind: str, width: int, height: int) -> Added:
     if not (0 < width <= 8_192 and 0 < height <= 8_192):
-        raise FileRefused(
-            "The video does not say how large its picture is; perhaps it is damaged, or holds sound alone."
-        )
+        raise FileRefused("The video has no picture size. It may be damaged or contain only sound.")
     return Added(data, ending, kind, width, height)
 
 

@@ -70,10 +70,10 @@ class Guard:
     def _problem(self, name: str | None, origin: str | None, hosts: Sequence[str], wide: bool) -> str | None:
         """Why a request for this host may not come in; `origin` is that of the page that wants to change something."""
         if name is None:
-            return "The request names a host that cannot be. Open Tesoura by the address that it printed."
+            return "The request names an invalid host. Use the address that Tesoura printed."
         if name != self._proxy_name:
             if wide and name not in self._own_names and not is_address(name):
-                return "Tesoura does not answer to this name. Open it by this machine's address in numbers."
+                return "Tesoura doesn't use this host name. Use this machine's IP address."
             if not wide and name not in LOOPBACK:
                 return self._at
         if origin == "null":

@@ -43,18 +43,18 @@ class WholeRequests:
                 async with asyncio.timeout(WHOLE_S):
                     if size > SMALL or await _read(receive, body, SMALL):
                         if not await asyncio.to_thread(self._may_send, scope):
-                            await _refuse(send, 401, "Sign in first: without it you can send at most 64 kB.")
+                            await _refuse(send, 401, "Sign in first; without signing in, at most 64 kB can be sent.")
                             return
                         async with self._large:
                             await _read(receive, body, most)
             except TimeoutError:
-                await _refuse(send, 408, "Nothing more came of this request. Send it again.")
+                await _refuse(send, 408, "The request was incomplete. Send it again.")
                 return
             except _BrokenOffError:
-                await _refuse(send, 413, "This is too large, or broke off.")
+                await _refuse(send, 413, "Too large, or broke off.")
                 return
             if body.size > most:
-                await _refuse(send, 413, "This is too large, or broke off.")
+                await _refuse(send, 413, "Too large, or broke off.")
                 return
             # A chunked body has a known length now.
             length = str(body.size).encode()

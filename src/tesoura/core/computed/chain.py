@@ -120,7 +120,7 @@ class ChainState:
 
     def why_not(self, event: Occurrence, now: datetime) -> str | None:
         """Why an event does not count here, or None when it does."""
-        return "it was before this stream session" if event.at < self.start else None
+        return "before this stream session" if event.at < self.start else None
 
     def correct(self, before: Occurrence, after: Occurrence) -> bool:
         """Amounts play no part in a chain."""

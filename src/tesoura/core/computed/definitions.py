@@ -57,7 +57,7 @@ def _rule(raw: object) -> str:
     source = _formula(raw)
     for name in compile_formula(source).names:
         if not name.startswith("event."):
-            raise InvalidField(f"A rule looks at the event alone: write event.{name.partition('.')[2]}, not {name}.")
+            raise InvalidField(f"Conditions use the event only. Write event.{name.partition('.')[2]}, not {name}.")
     return source
 
 
@@ -65,7 +65,7 @@ def _types(raw: object) -> list[str]:
     parts = raw if isinstance(raw, list) else str(raw).split(",")
     types = list(dict.fromkeys(part.strip() for part in parts if part.strip()))
     if not types:
-        raise InvalidField("Choose what is counted, such as gift. The log shows what has come so far.")
+        raise InvalidField("Choose an event type, such as gift. The log lists those received so far.")
     if len(types) > MAX_TYPES or any(len(one) > 120 for one in types):
         raise InvalidField(f"At most {MAX_TYPES} types, of at most 120 characters each.")
     return types
@@ -77,14 +77,14 @@ def _stats(raw: object) -> list[str]:
     if not wanted:
         raise InvalidField("Tick at least one of them.")
     if unknown := wanted - set(STATS):
-        raise InvalidField(f"“{sorted(unknown)[0][:40]}” cannot be told. Choose from: {', '.join(STATS)}.")
+        raise InvalidField(f"“{sorted(unknown)[0][:40]}” is unknown. Choose from: {', '.join(STATS)}.")
     return [stat for stat in STATS if stat in wanted]
 
 
 def _field(raw: object) -> str:
     path = str(raw).strip()
     if len(path) > 80 or any(char.isspace() for char in path):
-        raise InvalidField("Name one field of the event's data, such as amount; a dot goes inside: user.name.")
+        raise InvalidField("Give one field of the event's data, such as amount or user.name.")
     return path
 
 
@@ -185,9 +185,9 @@ def _change(name: str, chosen: Mapping[str, Any]) -> Change:
 
 # Forms
 
-_TYPES = Field("What happens", _types, kind="events", help="One or more kinds of event.")
-_BY = Field("Whose", _field, kind="datum", placeholder="name", help="The field with the name, if it matters.")
-_UNIT = Field("Unit, as viewers read it", _label(60), placeholder="spools")
+_TYPES = Field("Events", _types, kind="events", help="One or more event types.")
+_BY = Field("Whose", _field, kind="datum", placeholder="name", help="The field with the person's name, if needed.")
+_UNIT = Field("Unit shown to viewers", _label(60), placeholder="spools")
 _ROLLING = ("over", ("minutes", "events"))
 
 COMPUTED: Mapping[str, ComputedKind] = {
@@ -196,7 +196,7 @@ COMPUTED: Mapping[str, ComputedKind] = {
         ComputedKind(
             "formula",
             "A formula",
-            "One value from others: a ratio, a difference, a text.",
+            "A value computed from others: a ratio, a difference, a text.",
             {
                 "formula": Field("Formula", _formula, kind="formula", placeholder="kill.count_this_session / 3"),
                 "unit": _UNIT,
@@ -206,7 +206,7 @@ COMPUTED: Mapping[str, ComputedKind] = {
         ComputedKind(
             "window",
             "A window over events",
-            "How many, how much, who is first, the latest: today, this session…",
+            "Count, sum, ranking or latest over today, this session…",
             {
                 "types": _TYPES,
                 "amount": Field(
@@ -214,22 +214,22 @@ COMPUTED: Mapping[str, ComputedKind] = {
                     _field,
                     kind="datum",
                     placeholder="amount",
-                    help="The field with the amount. Left empty, each event counts 1.",
+                    help="The field with the amount. Empty: each event counts 1.",
                 ),
                 "by": _BY,
                 "over": Field(
                     "Over", choice(SPANS), kind="choice", default="session", options=tuple(SPAN_WORDS.items())
                 ),
                 "length": Field(
-                    "How many of them",
+                    "Number of events",
                     whole(1, max(MAX_MINUTES, MAX_EVENTS)),
                     kind="number",
                     default="10",
                     help="Minutes up to 7 days, events up to 10,000.",
                     only_if=_ROLLING,
                 ),
-                "stats": Field("What to tell", _stats, kind="several", default="count", options=tuple(STATS.items())),
-                "top": Field("Places in the ranking", whole(1, MAX_TOP), kind="number", default="3"),
+                "stats": Field("Values", _stats, kind="several", default="count", options=tuple(STATS.items())),
+                "top": Field("Ranking size", whole(1, MAX_TOP), kind="number", default="3"),
                 "rank_by": Field(
                     "Ranked by",
                     choice(("sum", "count")),
@@ -237,9 +237,9 @@ COMPUTED: Mapping[str, ComputedKind] = {
                     default="sum",
                     options=(("sum", "the sum"), ("count", "how often")),
                 ),
-                "anonymous_as": Field("Without a name, it is", _label(60), default=ANONYMOUS),
+                "anonymous_as": Field("Name when missing", _label(60), default=ANONYMOUS),
                 "rank_anonymous": Field(
-                    "And that stands",
+                    "Unit",
                     choice(("yes", "no")),
                     kind="choice",
                     default="yes",
@@ -251,7 +251,7 @@ COMPUTED: Mapping[str, ComputedKind] = {
                     _rule,
                     kind="formula",
                     placeholder="event.amount >= 5",
-                    help="A formula over the event's own fields. Left empty, all count.",
+                    help="A formula over the event's fields. Empty: all count.",
                 ),
             },
             _window,
@@ -259,11 +259,11 @@ COMPUTED: Mapping[str, ComputedKind] = {
         ComputedKind(
             "chain",
             "A chain",
-            "Events in quick succession: how long, who, and how long until it breaks.",
+            "Events in quick succession: length, people, and time until it breaks.",
             {
                 "types": _TYPES,
                 "within_s": Field(
-                    "Each within", _seconds, kind="number", default="10", unit="seconds", help="Of the one before."
+                    "Maximum gap", _seconds, kind="number", default="10", unit="seconds", help="After the one before."
                 ),
                 "by": _BY,
             },
@@ -272,13 +272,13 @@ COMPUTED: Mapping[str, ComputedKind] = {
         ComputedKind(
             "goal",
             "A goal",
-            "From a number to a number: how far, how fast it must go, when it will be there.",
+            "Progress between two numbers: how far, the required pace, the expected time.",
             {
                 "signal": Field("Signal", _signal, kind="signal", placeholder="reach.members"),
                 "start": Field("From", _number, kind="number", default="0"),
                 "target": Field("To", _number, kind="number", placeholder="2000"),
-                "began": Field("Since", _instant, kind="instant", help="When it stood at “From”."),
-                "by": Field("By", _instant, kind="instant", help="May stay empty."),
+                "began": Field("Since", _instant, kind="instant", help="When it was at “From”."),
+                "by": Field("By", _instant, kind="instant", help="Optional."),
                 "unit": _UNIT,
             },
             _goal,
@@ -286,7 +286,7 @@ COMPUTED: Mapping[str, ComputedKind] = {
         ComputedKind(
             "change",
             "A change",
-            "How much a number grew: since the session began, or over the last minutes.",
+            "The growth of a number since the session started or over the last minutes.",
             {
                 "signal": Field("Signal", _signal, kind="signal", placeholder="reach.members"),
                 "since": Field(

@@ -35,7 +35,7 @@ class _OfSignals:
 
     def why_not(self, event: Occurrence, now: datetime) -> str | None:
         """Events play no part."""
-        return "it counts no events"
+        return "it doesn't count events"
 
     def correct(self, before: Occurrence, after: Occurrence) -> bool:
         """Events play no part."""
@@ -89,7 +89,7 @@ class DerivedState(_OfSignals):
         try:
             value = self.definition.formula.run(Scope(values, self.style))
         except Missing as error:
-            self.problem = f"{error.name} has not come yet."
+            self.problem = f"{error.name} has no value yet."
         except Undefined as error:
             self.problem = f"Column {error.column or 1}: {error.message}."
         return {f"{OWN}.{self.definition.name}": value}

@@ -104,7 +104,7 @@ class WindowState:
         """Why an event does not count here, or None when it does."""
         one = self._one(event)
         if one is None:
-            return "it has no amount" if self._lacks_amount(event) else "the rule leaves it out"
+            return "it has no amount" if self._lacks_amount(event) else "excluded by the rule"
         start, end = self.definition.span.bounds(now, self._almanac)
         start = max(start, self._rolling_start(now))
         if one.at < start or (end is not None and one.at >= end):

@@ -43,7 +43,7 @@ _BY = {"by": Field("By", text(60, empty=True)), "person": Field("Person", text(6
 KIND = InstrumentKind(
     name="cue",
     title="A cue",
-    about="What happens by itself: when something does, if all is right, and no more often than agreed.",
+    about="An automatic action: when this happens, and if, do that, with a cooldown.",
     example="gift_cheer",
     fields=FIELDS,
     shifts=True,
@@ -51,10 +51,10 @@ KIND = InstrumentKind(
     restore=_restore,
     outputs=lambda choices: OUTPUTS,
     commands=(
-        CommandKind("press", "Fire it", "As if its moment had come; its limits hold.", _BY),
-        CommandKind("on", "On", "Let it wait for its moment."),
-        CommandKind("off", "Off", "It does nothing by itself until it is on again."),
-        CommandKind("clear", "Send away who waits", "Nobody waits for a turn any more."),
+        CommandKind("press", "Run now", "Its cooldown still applies.", _BY),
+        CommandKind("on", "On", "Turn it on."),
+        CommandKind("off", "Off", "It doesn't run until turned on again."),
+        CommandKind("clear", "Clear queue", "Remove all queued runs."),
     ),
     types=_types,
     reads=_reads,

@@ -53,16 +53,16 @@ class OnlyIf:
     @staticmethod
     def _untrue(formula: Formula, values: Mapping[str, Scalar]) -> str | None:
         try:
-            return None if formula.evaluate(Scope(values)) else f"{formula.source.strip()} is not so"
+            return None if formula.evaluate(Scope(values)) else f"{formula.source.strip()} is false"
         except Missing as error:
-            return f"{error.name} has not come yet"
+            return f"{error.name} has no value yet"
         except Undefined as error:
-            return f"{formula.source.strip()} cannot be worked out: {error.message}"
+            return f"{formula.source.strip()} can't be computed: {error.message}"
 
     def words(self) -> str:
         """It, in words that follow the trigger; empty for nothing."""
         parts = [f"in scene {' or '.join(self.scenes)}"] if self.scenes else []
         parts += ["while a session runs"] if self.in_session else []
-        parts += [f"while {self.overlay} is seen"] if self.overlay else []
+        parts += [f"while {self.overlay} is on screen"] if self.overlay else []
         parts += [f"if {self.formula.source.strip()}"] if self.formula else []
         return ", ".join(parts)

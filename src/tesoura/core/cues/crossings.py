@@ -98,7 +98,7 @@ class Becomes(Deaf):
 
 @dataclass(frozen=True, slots=True)
 class StaysStill(Deaf):
-    """A signal that does not change for so long; once for each time that it stands still."""
+    """A signal that doesn't change for so long; once for each time that it stands still."""
 
     signal: str
     for_s: float
@@ -129,4 +129,4 @@ class StaysStill(Deaf):
 
     def words(self) -> str:
         """The signal and the time."""
-        return f"{self.signal} does not change for {brief(timedelta(seconds=self.for_s))}"
+        return f"{self.signal} doesn't change for {brief(timedelta(seconds=self.for_s))}"

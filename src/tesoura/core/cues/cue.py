@@ -156,7 +156,7 @@ class Cue(Instrument):
             turns, answer = it.turns.ask(cause, self.plan.limits)
             it = replace(it, turns=turns)
             if answer.instead_of is not None:
-                refused.append(Answer(answer.instead_of, cause.at, why="a newer one took its place"))
+                refused.append(Answer(answer.instead_of, cause.at, why="replaced by a newer one"))
             if answer.fires or answer.waits:
                 self._put(answer, values, out)
             else:
@@ -168,7 +168,7 @@ class Cue(Instrument):
     def _too_late(self, cause: Cause, now: datetime) -> str | None:
         if self.before == CRASHED:
             return None if self.plan.late else "Tesoura stopped before it could"
-        return "it came too late" if cause.at < now - IN_TIME else None
+        return "too late" if cause.at < now - IN_TIME else None
 
     def _stepped(self, at: datetime, values: Mapping[str, Scalar], out: list[Fired]) -> Cue:
         """Let those fire whose turn has come by this instant."""
@@ -210,7 +210,7 @@ class Cue(Instrument):
     def _on(self, command: Command, now: datetime) -> Step:
         on = command.name == "on"
         after = replace(self, on=on) if on else self._alone(on=False)
-        words = "It waits for its moment again." if on else "It does nothing until it is on again."
+        words = "Turned on." if on else "Turned off."
         return Step(after, words, undo=("off" if on else "on", {}) if on != self.on else None)
 
     _off = _on
@@ -223,7 +223,7 @@ class Cue(Instrument):
         person = " ".join(str(command.given.get("person", "")).split())[:60]
         cause = Cause(f"press {command.seq}", now, f"pressed by {by}" if by else "pressed", person, command.seq)
         _, answer = self.turns.ask(cause, self.plan.limits)
-        words = "It fires now." if answer.fires else "It waits for its turn." if answer.waits else f"{answer.why}."
+        words = "Running now." if answer.fires else "Queued." if answer.waits else f"{answer.why}."
         given = {name: value for name, value in (("by", by), ("person", person)) if value}
         return Step(self._ask(cause), words[0].upper() + words[1:], given)
 

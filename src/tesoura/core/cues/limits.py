@@ -13,11 +13,7 @@ from typing import Any
 from tesoura.core.values import Scalar
 
 QUEUE, REPLACE, DROP = "queue", "replace", "drop"
-BUSY = (
-    (QUEUE, "the next waits behind the others"),
-    (REPLACE, "the newest takes the last one's place"),
-    (DROP, "the next is told no"),
-)
+BUSY = ((QUEUE, "add to the queue"), (REPLACE, "replace the last in the queue"), (DROP, "refuse"))
 MOST_WAITING = 20
 KEPT_PERSONS = 500
 """Of so many people it is remembered when they last set a cue off."""

@@ -44,20 +44,20 @@ CUE = "cue"
 STEPS, CONDITIONS = 5, 3
 WHEN = (
     ("press", "you press it"),
-    ("event", "something happens"),
-    ("moment", "an instrument tells of a moment"),
-    ("chat", "a word is said in chat"),
-    ("crosses", "a value gets to a level"),
+    ("event", "an event happens"),
+    ("moment", "an instrument event"),
+    ("chat", "a chat command"),
+    ("crosses", "a value reaches a level"),
     ("becomes", "a value changes"),
-    ("still", "a value does not change"),
+    ("still", "a value stays the same"),
     ("scene", "the scene changes"),
-    ("times", "it is a certain time"),
-    ("every", "some minutes have passed"),
-    ("before", "a calendar entry comes near"),
+    ("times", "at a time of day"),
+    ("every", "every few minutes"),
+    ("before", "before a calendar entry"),
     ("session", "a stream session starts"),
     ("feed", "a feed goes down or comes back"),
 )
-DO = (("", "nothing more"), *((one.kind, one.title) for one in KINDS.values()))
+DO = (("", "nothing"), *((one.kind, one.title) for one in KINDS.values()))
 _SIGNALS = ("crosses", "becomes", "still", "before")
 _TIME = re.compile(r"([01]?\d|2[0-3])[:.h]([0-5]\d)")
 
@@ -79,7 +79,7 @@ def _level(raw: object) -> str:
     except ValueError:
         raise InvalidField("Give a number, such as 4.") from None
     if not -1e15 < found < 1e15:
-        raise InvalidField("This number is too large to be compared with.")
+        raise InvalidField("This number is too large.")
     return f"{found:.15g}"
 
 
@@ -119,11 +119,9 @@ def _conditions() -> dict[str, Field]:
     fields: dict[str, Field] = {}
     for at in range(1, CONDITIONS + 1):
         fields |= {
-            f"field_{at}": Field(
-                "And its field", _LATER, kind="datum", only_if=("when", ("event",)), placeholder="amount"
-            ),
-            f"how_{at}": one_of("is so", HOW, IS, only_if=("when", ("event",))),
-            f"value_{at}": Field("what", _LATER, only_if=("when", ("event",))),
+            f"field_{at}": Field("Field", _LATER, kind="datum", only_if=("when", ("event",)), placeholder="amount"),
+            f"how_{at}": one_of("Condition", HOW, IS, only_if=("when", ("event",))),
+            f"value_{at}": Field("Value", _LATER, only_if=("when", ("event",))),
         }
     return fields
 
@@ -138,7 +136,7 @@ def _step(at: int) -> dict[str, Field]:
             SCENE if at == 1 else "",
             only_if=None if at == 1 else (f"do_{at - 1}", every),
         ),
-        f"after_{at}": number("after", 0, 3_600, 0, "seconds", only_if=(f"do_{at}", every)),
+        f"after_{at}": number("Delay", 0, 3_600, 0, "seconds", only_if=(f"do_{at}", every)),
     }
     for name in dict.fromkeys(name for one in KINDS.values() for name in one.fields):
         asking = tuple(one.kind for one in KINDS.values() if name in one.fields)
@@ -147,58 +145,63 @@ def _step(at: int) -> dict[str, Field]:
 
 
 FIELDS: Mapping[str, Field] = {
-    "title": Field("Its name", line(60)),
-    "group": Field("Among", text(40, empty=True), placeholder="gifts", advanced=True),
+    "title": Field("Name", line(60)),
+    "group": Field("Group", text(40, empty=True), placeholder="gifts", advanced=True),
     "when": one_of("When", WHEN, "press"),
-    "event": Field("What happens", text(120, empty=True), kind="event", only_if=("when", ("event",))),
-    "moment": Field("The moment", text(120, empty=True), kind="moment", only_if=("when", ("moment",))),
+    "event": Field("Event", text(120, empty=True), kind="event", only_if=("when", ("event",))),
+    "moment": Field("Instrument event", text(120, empty=True), kind="moment", only_if=("when", ("moment",))),
     **_conditions(),
-    "person": Field("Who did it", _LATER, kind="datum", default="name", only_if=("when", ("event",))),
-    "word": Field("The word", text(60, empty=True), only_if=("when", ("chat",)), placeholder="!spin"),
-    "who": one_of("Said by", WHO, ANYONE, only_if=("when", ("chat",))),
+    "person": Field("Person field", _LATER, kind="datum", default="name", only_if=("when", ("event",))),
+    "word": Field("Chat command", text(60, empty=True), only_if=("when", ("chat",)), placeholder="!spin"),
+    "who": one_of("Allowed for", WHO, ANYONE, only_if=("when", ("chat",))),
     "in_chat": Field(
-        "In the chat", text(60, empty=True), kind="feed", of="irc", placeholder="any", only_if=("when", ("chat",))
+        "Chat", text(60, empty=True), kind="feed", of="irc", placeholder="any", only_if=("when", ("chat",))
     ),
     "where": one_of(
-        "It stands", (("first", "first in the line"), ("anywhere", "anywhere")), FIRST, only_if=("when", ("chat",))
+        "Position", (("first", "first in the line"), ("anywhere", "anywhere")), FIRST, only_if=("when", ("chat",))
     ),
-    "signal": Field("The value", text(200, empty=True), kind="signal", only_if=("when", _SIGNALS)),
-    "way": one_of("It", (("up", "reaches"), ("down", "falls to")), "up", only_if=("when", ("crosses",))),
-    "level": Field("the level", _level, only_if=("when", ("crosses",)), placeholder="4"),
-    "back": Field("Again once it was beyond", _back, only_if=("when", ("crosses",)), placeholder="the level itself"),
-    "value": Field("It becomes", _LATER, only_if=("when", ("becomes",)), placeholder="anything else"),
-    "still_for": Field("for", _needed_length, default="30 s", only_if=("when", ("still",))),
-    "to_scene": Field("To", _LATER, kind="scene", only_if=("when", ("scene",)), placeholder="any other"),
-    "times": Field("At", _times, only_if=("when", ("times",)), placeholder="19:30, 20:00"),
+    "signal": Field("Signal", text(200, empty=True), kind="signal", only_if=("when", _SIGNALS)),
+    "way": one_of("Direction", (("up", "reaches"), ("down", "falls to")), "up", only_if=("when", ("crosses",))),
+    "level": Field("Level", _level, only_if=("when", ("crosses",)), placeholder="4"),
+    "back": Field("Reset level", _back, only_if=("when", ("crosses",)), placeholder="the level itself"),
+    "value": Field("Becomes", _LATER, only_if=("when", ("becomes",)), placeholder="anything else"),
+    "still_for": Field("Unchanged for", _needed_length, default="30 s", only_if=("when", ("still",))),
+    "to_scene": Field("New scene", _LATER, kind="scene", only_if=("when", ("scene",)), placeholder="any other"),
+    "times": Field("Times", _times, only_if=("when", ("times",)), placeholder="19:30, 20:00"),
     "days": Field(
-        "on",
+        "Days",
         _days,
         kind="several",
         options=tuple((str(at), one) for at, one in enumerate(DAYS)),
         default=",".join(str(at) for at in range(len(DAYS))),
         only_if=("when", ("times",)),
     ),
-    "every_min": number("Every", 1, 1_440, 10, "minutes", only_if=("when", ("every",))),
-    "before_min": number("So long before", 0, 1_440, 10, "minutes", only_if=("when", ("before",))),
-    "feed": Field("The feed", text(60, empty=True), kind="feed", only_if=("when", ("feed",))),
-    "feed_state": one_of("It", ((DOWN, "goes down"), (BACK, "comes back")), DOWN, only_if=("when", ("feed",))),
-    "if_formula": Field("This is true", _formula, kind="formula", placeholder="match.deaths < 3"),
-    "if_scenes": Field("Only in these scenes", _LATER, placeholder="Play, Talk", advanced=True),
-    "if_overlay": Field("Only while viewers see", _LATER, kind="overlay", placeholder="any or none", advanced=True),
-    "if_session": switch("Only while a session runs", "no", advanced=True),
+    "every_min": number("Interval", 1, 1_440, 10, "minutes", only_if=("when", ("every",))),
+    "before_min": number("Lead time", 0, 1_440, 10, "minutes", only_if=("when", ("before",))),
+    "feed": Field("Feed", text(60, empty=True), kind="feed", only_if=("when", ("feed",))),
+    "feed_state": one_of("Status", ((DOWN, "goes down"), (BACK, "comes back")), DOWN, only_if=("when", ("feed",))),
+    "if_formula": Field("Condition formula", _formula, kind="formula", placeholder="match.deaths < 3"),
+    "if_scenes": Field("Scenes", _LATER, placeholder="Play, Talk", advanced=True),
+    "if_overlay": Field("Only while on screen", _LATER, kind="overlay", placeholder="any or none", advanced=True),
+    "if_session": switch("Only during a session", "no", advanced=True),
     **{name: field for at in range(1, STEPS + 1) for name, field in _step(at).items()},
-    "rests": Field("Every", _length, placeholder="2 min"),
-    "person_rests": Field("and each person every", _length, placeholder="10 min", advanced=True),
+    "rests": Field("Cooldown", _length, placeholder="2 min"),
+    "person_rests": Field("Per-person cooldown", _length, placeholder="10 min", advanced=True),
     "may_wait": Field(
-        "So many may wait", whole(0, MOST_WAITING), default=0, kind="number", least=0, most=MOST_WAITING, advanced=True
+        "Queue up to", whole(0, MOST_WAITING), default=0, kind="number", least=0, most=MOST_WAITING, advanced=True
     ),
     "busy": Field(
-        "When it is busy", choice([one for one, _ in BUSY]), default=QUEUE, kind="choice", options=BUSY, advanced=True
+        "If the queue is full",
+        choice([one for one, _ in BUSY]),
+        default=QUEUE,
+        kind="choice",
+        options=BUSY,
+        advanced=True,
     ),
-    "late": switch("Do late what a crash left undone", "no", advanced=True),
+    "late": switch("Run late after a crash", "no", advanced=True),
 }
 _UNASKED = {name: field.default for name, field in FIELDS.items()}
-GROUPS = ("When", "Only if", "Do", "No more often than", "")
+GROUPS = ("When", "Only if", "Do", "Cooldown", "")
 """The headings of its form, in their order."""
 
 
@@ -209,7 +212,7 @@ def group_of(name: str) -> str:
     if name.startswith("if_"):
         return "Only if"
     if name in ("rests", "person_rests", "may_wait", "busy", "late"):
-        return "No more often than"
+        return "Cooldown"
     return "Do" if re.fullmatch(r"[a-z_]+_\d", name) and not re.match(r"(field|how|value)_\d", name) else "When"
 
 
@@ -237,9 +240,9 @@ def check(choices: Mapping[str, Any]) -> dict[str, str]:
 
 
 _MISSING = {
-    "event": "Say what happens: choose a type of event that has come, such as gift.",
-    "moment": "Choose a moment of an instrument, such as a countdown's end.",
-    "word": "Give the word that is said, such as !spin.",
+    "event": "Choose an event type, such as gift.",
+    "moment": "Choose an instrument event, such as the end of a countdown.",
+    "word": "Give the chat command, such as !spin.",
     "signal": "Choose a value, such as reach.members.",
     "feed": "Choose the feed.",
 }
@@ -353,9 +356,9 @@ def sentence(it: CuePlan) -> list[tuple[str, bool]]:
         parts += [(" " if extra.startswith("in scene") else ", ", False), (extra, True)]
     parts += [(", ", False), (it.program.words() or "do nothing", True)]
     if it.limits.rests_s:
-        parts += [(", no more often than every ", False), (brief(timedelta(seconds=it.limits.rests_s)), True)]
+        parts += [(", with a cooldown of ", False), (brief(timedelta(seconds=it.limits.rests_s)), True)]
     if it.limits.person_s:
-        parts += [(", each person every ", False), (brief(timedelta(seconds=it.limits.person_s)), True)]
+        parts += [(", per person ", False), (brief(timedelta(seconds=it.limits.person_s)), True)]
     if it.limits.may_wait:
-        parts += [("; ", False), (f"{it.limits.may_wait} may wait", True)]
+        parts += [("; ", False), (f"queue up to {it.limits.may_wait}", True)]
     return [*parts, (".", False)]

@@ -18,12 +18,12 @@ class CueStarter:
 _GIFT = {"when": "event", "event": "gift", "field_1": "amount", "how_1": "at least"}
 STARTERS: tuple[CueStarter, ...] = (
     CueStarter(
-        "When a gift of 5 spools or more comes, switch to a scene for 6 s and back",
+        "When a gift of 5 spools or more arrives, switch to a scene for 6 s and back",
         {"title": "Gift scene", **_GIFT, "value_1": "5", "do_1": "scene", "for_1": "6", "rests": "2 min"},
         ("scene_1",),
     ),
     CueStarter(
-        "When a big gift comes, play a sound on an overlay",
+        "When a big gift arrives, play a sound on an overlay",
         {
             "title": "Gift sound",
             **_GIFT,
@@ -36,7 +36,7 @@ STARTERS: tuple[CueStarter, ...] = (
         ("overlay_1",),
     ),
     CueStarter(
-        "When somebody follows, keep the name to be shown",
+        "When somebody follows, remember the name",
         {
             "title": "Newest follower",
             "when": "event",
@@ -48,7 +48,7 @@ STARTERS: tuple[CueStarter, ...] = (
         (),
     ),
     CueStarter(
-        "When the cut streak reaches 4, play a sound, and again only once it was broken",
+        "When the cut streak reaches 4, play a sound, once per streak",
         {
             "title": "Streak of four",
             "when": "crosses",
@@ -66,12 +66,12 @@ STARTERS: tuple[CueStarter, ...] = (
         ("scene_1",),
     ),
     CueStarter(
-        "When the scene becomes the break, start the break's countdown",
+        "When the scene changes to the break, start the break countdown",
         {"title": "Break begins", "when": "scene", "do_1": "command", "command_1": "restart", "rests": "5 min"},
         ("to_scene", "instrument_1"),
     ),
     CueStarter(
-        "When somebody says !break, start the break's countdown; moderators alone may",
+        "When a moderator says !break, start the break countdown",
         {
             "title": "Break by chat",
             "when": "chat",
@@ -84,7 +84,7 @@ STARTERS: tuple[CueStarter, ...] = (
         ("instrument_1",),
     ),
     CueStarter(
-        "When somebody says !tea, ring a bell; each person every 10 min",
+        "When somebody says !tea, ring a bell; per-person cooldown 10 min",
         {
             "title": "Tea bell",
             "when": "chat",
@@ -142,7 +142,7 @@ STARTERS: tuple[CueStarter, ...] = (
         ("signal", "overlay_1"),
     ),
     CueStarter(
-        "When a stream session starts, set what the counter shows back to 0",
+        "When a stream session starts, reset the counter to 0",
         {"title": "A fresh start", "when": "session", "do_1": "set", "value_of_1": "0"},
         ("signal_1",),
     ),

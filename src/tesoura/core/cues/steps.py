@@ -100,7 +100,7 @@ def _address(raw: object) -> str:
 def _program(raw: object) -> str:
     name = str(raw).strip()
     if "/" in name or "\\" in name or name.startswith(".") or len(name) > 200:
-        raise InvalidField("Give the program's bare name; it must lie in the scripts folder itself.")
+        raise InvalidField("Give the file name only; it must be in the scripts folder.")
     return name
 
 
@@ -119,22 +119,22 @@ def _for(one: CueStep) -> str:
 
 
 _LATER = text(200, empty=True)
-_PART = Field("The piece", _LATER, kind="part", help="One that is on air, perhaps one that waits to be shown.")
+_PART = Field("Piece", _LATER, kind="part", help="One that is on air, even one that is queued.")
 _NEEDS_PART = {"part": "Choose a piece that is on air."}
-_LASTS = number("for", 0, 86_400, 0, "seconds; 0 until told")
+_LASTS = number("Duration", 0, 86_400, 0, "seconds (0 = until changed)")
 
 _TABLE = (
     StepKind(
         SCENE,
         "switch the scene",
         {
-            "scene": Field("To the scene", _LATER, kind="scene", placeholder="choose one"),
-            "for": number("and back after", 0, 86_400, 0, "seconds; 0 stays"),
+            "scene": Field("Scene", _LATER, kind="scene", placeholder="choose one"),
+            "for": number("Back after", 0, 86_400, 0, "seconds; 0 stays"),
         },
         "scene",
         lambda one: f"switch to scene {one.target}{_for(one)}{' and back' if one.for_s else ''}",
         length="for",
-        needs={"scene": "Choose a scene; they are named under Preferences."},
+        needs={"scene": "Choose a scene. Add scenes under Preferences."},
     ),
     StepKind(
         SHOW,
@@ -157,37 +157,37 @@ _TABLE = (
     StepKind(
         SWAP,
         "show a piece instead of another",
-        {"part": _PART, "instead": Field("instead of", _LATER, kind="part"), "lasts": _LASTS},
+        {"part": _PART, "instead": Field("Instead of", _LATER, kind="part"), "lasts": _LASTS},
         "part",
         lambda one: f"show {one.target} instead of {one.given['instead'].source}{_for(one)}",
         {"instead": "instead"},
-        {**_NEEDS_PART, "instead": "Choose the piece in whose place it stands."},
+        {**_NEEDS_PART, "instead": "Choose the piece to replace."},
         length="lasts",
         checked=_two_pieces,
     ),
     StepKind(
         MOMENT,
-        "show words for a moment",
+        "show an alert text",
         {
-            "piece": Field("On the piece", _LATER, kind="piece"),
-            "words": Field("The words", wording, kind="wording", placeholder="{event.name}"),
-            "shown": number("for", 1, 600, 6, "seconds"),
+            "piece": Field("Piece", _LATER, kind="piece"),
+            "words": Field("Text", wording, kind="wording", placeholder="{event.name}"),
+            "shown": number("Show for", 1, 600, 6, "seconds"),
         },
         "piece",
         lambda one: f"show “{one.given['words'].source}” on {one.target}{_for(one)}",
         {"words": "words"},
         {
-            "piece": "Choose a piece that shows moments; make one on the mat first if there is none.",
+            "piece": "Choose a piece that shows alerts. If there is none, create one on the mat first.",
             "words": "Give the words to show, such as Thank you, {event.name}.",
         },
         length="shown",
     ),
     StepKind(
         SAY,
-        "say in chat",
+        "send a chat message",
         {
-            "chat": Field("In the chat", _LATER, kind="feed", of="irc"),
-            "line": Field("say", wording, kind="wording", placeholder="Thank you, {event.name}"),
+            "chat": Field("Chat", _LATER, kind="feed", of="irc"),
+            "line": Field("Message", wording, kind="wording", placeholder="Thank you, {event.name}"),
         },
         "chat",
         lambda one: f"say “{one.given['line'].source}” in {one.target}",
@@ -200,19 +200,19 @@ _TABLE = (
     StepKind(
         SOUND_ON,
         "play a sound on an overlay",
-        {"sound": Field("The sound", _LATER, kind="sound"), "overlay": Field("on the overlay", _LATER, kind="overlay")},
+        {"sound": Field("Sound", _LATER, kind="sound"), "overlay": Field("Overlay", _LATER, kind="overlay")},
         "overlay",
         lambda one: f"play {one.given['sound'].source} on {one.target}",
         {"sound": "sound"},
-        {"sound": "Choose a sound.", "overlay": "Choose the overlay on which it is heard."},
+        {"sound": "Choose a sound.", "overlay": "Choose the overlay that plays it."},
     ),
     StepKind(
         COMMAND,
-        "give an instrument a command",
+        "send a command to an instrument",
         {
-            "instrument": Field("The instrument", _LATER, kind="instrument"),
-            "command": Field("The command", _LATER, kind="command", placeholder="start"),
-            "with": Field("with", wording, placeholder="by 3 min"),
+            "instrument": Field("Instrument", _LATER, kind="instrument"),
+            "command": Field("Command", _LATER, kind="command", placeholder="start"),
+            "with": Field("Parameters", wording, placeholder="by 3 min"),
         },
         "instrument",
         lambda one: f"give {one.target} “{one.given['command'].source}”",
@@ -224,13 +224,13 @@ _TABLE = (
         "set a value",
         {
             "signal": Field(
-                "The value",
+                "Value",
                 _LATER,
                 kind="signal",
                 placeholder="script.cheers",
-                help="One set by hand, or one of the script feed.",
+                help="A hand-set value or a signal of the script feed.",
             ),
-            "value_of": Field("to", wording, placeholder="{event.name}"),
+            "value_of": Field("New value", wording, placeholder="{event.name}"),
         },
         "signal",
         lambda one: f"set {one.target} to {one.given['value'].source or 'nothing'}",
@@ -240,8 +240,8 @@ _TABLE = (
     ),
     StepKind(
         PRESS,
-        "press another cue",
-        {"cue": Field("The cue", _LATER, kind="instrument", of="cue")},
+        "run another cue",
+        {"cue": Field("Cue", _LATER, kind="instrument", of="cue")},
         "cue",
         lambda one: f"press {one.target}",
         needs={"cue": "Choose the cue to press."},
@@ -250,8 +250,8 @@ _TABLE = (
         CALL,
         "call a web address",
         {
-            "address": Field("The address", _address, placeholder="http://127.0.0.1:5050/lamp"),
-            "body": Field("and send", wording, placeholder='{"name": "{event.name}"}'),
+            "address": Field("Address", _address, placeholder="http://127.0.0.1:5050/lamp"),
+            "body": Field("Body", wording, placeholder='{"name": "{event.name}"}'),
         },
         "address",
         lambda one: f"call {shown_without_keys(one.target)}",
@@ -262,15 +262,13 @@ _TABLE = (
         SCRIPT,
         "run a script",
         {
-            "program": Field("The program", _program, kind="program", placeholder="lamp.py"),
-            "told": Field(
-                "and tell it", wording, placeholder="{event.name}", help="As the one line of its standard input."
-            ),
+            "program": Field("Script", _program, kind="program", placeholder="lamp.py"),
+            "told": Field("Input", wording, placeholder="{event.name}", help="Sent as one line on standard input."),
         },
         "program",
         lambda one: f"run {one.target}",
         {"told": "told"},
-        {"program": "Choose a program of the scripts folder."},
+        {"program": "Choose a script."},
         on_machine=True,
     ),
 )

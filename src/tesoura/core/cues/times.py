@@ -113,7 +113,7 @@ class Repeats(Deaf):
 
     def words(self) -> str:
         """How often."""
-        return f"{self.every_min} min have passed, again and again"
+        return f"{self.every_min} minutes"
 
 
 @dataclass(frozen=True, slots=True)

@@ -45,10 +45,10 @@ class ButtonKind:
 
 _SHORT = text(200, empty=True)
 SAVES_WHATS = (
-    ("put", "put the marked one back"),
-    ("next", "mark the next one"),
-    ("previous", "mark the previous one"),
-    ("keep", "keep what the game has"),
+    ("put", "restore the bookmarked save"),
+    ("next", "bookmark the next save"),
+    ("previous", "bookmark the previous save"),
+    ("keep", "save the current state"),
 )
 
 
@@ -64,19 +64,19 @@ def _command(own: Mapping[str, str]) -> Mapping[str, Any]:
 _TABLE = (
     ButtonKind(
         "cue",
-        "fire a cue",
-        {"cue": Field("The cue", _SHORT, kind="instrument", of="cue")},
+        "run a cue",
+        {"cue": Field("Cue", _SHORT, kind="instrument", of="cue")},
         lambda own, on: ("instrument.command", {"instrument": own["cue"], "command": "press", "by": "the desk"}),
         lambda own: own["cue"].replace("_", " "),
         {"cue": "Choose a cue."},
     ),
     ButtonKind(
         "command",
-        "give an instrument a command",
+        "send a command to an instrument",
         {
-            "instrument": Field("The instrument", _SHORT, kind="instrument"),
-            "command": Field("The command", _SHORT, kind="command", placeholder="start"),
-            "with": Field("with", _SHORT, placeholder="by 3 min"),
+            "instrument": Field("Instrument", _SHORT, kind="instrument"),
+            "command": Field("Command", _SHORT, kind="command", placeholder="start"),
+            "with": Field("Parameters", _SHORT, placeholder="by 3 min"),
         },
         lambda own, on: ("instrument.command", _command(own)),
         lambda own: f"{own['instrument']}: {own['command']}".replace("_", " "),
@@ -85,7 +85,7 @@ _TABLE = (
     ButtonKind(
         "scene",
         "switch the scene",
-        {"scene": Field("To the scene", _SHORT, kind="scene", placeholder="choose one")},
+        {"scene": Field("Scene", _SHORT, kind="scene", placeholder="choose one")},
         lambda own, on: ("scene.set", {"scene": own["scene"]}),
         lambda own: own["scene"],
         {"scene": "Choose a scene."},
@@ -93,7 +93,7 @@ _TABLE = (
     ButtonKind(
         "piece",
         "show and hide a piece",
-        {"part": Field("The piece", _SHORT, kind="part")},
+        {"part": Field("Piece", _SHORT, kind="part")},
         lambda own, on: ("piece.show", {"piece": own["part"], "shown": "no" if on else "yes"}),
         lambda own: own["part"].rpartition(" / ")[2],
         {"part": "Choose a piece that is on air."},
@@ -103,37 +103,37 @@ _TABLE = (
         "step",
         "count a value up or down",
         {
-            "hand": Field("The value", _SHORT, kind="feed", of="hand"),
+            "hand": Field("Value", _SHORT, kind="feed", of="hand"),
             "by": one_of("By", (("1", "one up"), ("-1", "one down")), "1"),
         },
         lambda own, on: ("hand.set", {"name": own["hand"], "step": own["by"]}),
         lambda own: f"{own['hand']} {'+' if own['by'] == '1' else '−'}1".replace("_", " "),
-        {"hand": "Choose a value that is set by hand."},
+        {"hand": "Choose a hand-set value."},
         turns=True,
     ),
     ButtonKind(
         "value",
         "set a value",
-        {"hand": Field("The value", _SHORT, kind="feed", of="hand"), "to": Field("To", _SHORT, placeholder="3")},
+        {"hand": Field("Value", _SHORT, kind="feed", of="hand"), "to": Field("To", _SHORT, placeholder="3")},
         lambda own, on: ("hand.set", {"name": own["hand"], "value": own["to"]}),
         lambda own: f"{own['hand']}: {own['to']}".replace("_", " "),
-        {"hand": "Choose a value that is set by hand.", "to": "Give what it is set to."},
+        {"hand": "Choose a hand-set value.", "to": "Give the new value."},
     ),
     ButtonKind(
         "level",
         "set a value with a slider",
-        {"hand": Field("The value", _SHORT, kind="feed", of="hand")},
+        {"hand": Field("Value", _SHORT, kind="feed", of="hand")},
         lambda own, on: ("hand.set", {"name": own["hand"], "step": "1"}),
         lambda own: own["hand"].replace("_", " "),
-        {"hand": "Choose a value that is set by hand."},
+        {"hand": "Choose a hand-set value."},
         turns=True,
     ),
     ButtonKind(
         "say",
         "say a line in chat",
         {
-            "chat": Field("In the chat", _SHORT, kind="feed", of="irc"),
-            "line": Field("The line", text(400, empty=True), kind="wide", placeholder="Five minutes, kettle's on"),
+            "chat": Field("Chat", _SHORT, kind="feed", of="irc"),
+            "line": Field("Message", text(400, empty=True), kind="wide", placeholder="Five minutes, kettle's on"),
         },
         lambda own, on: ("chat.say", {"chat": own["chat"], "line": own["line"]}),
         lambda own: own["line"],
@@ -141,7 +141,7 @@ _TABLE = (
     ),
     ButtonKind(
         "side",
-        "count for a side of a match",
+        "score for a side",
         {
             "board": Field("The scoreboard", _SHORT, kind="instrument", of="scoreboard"),
             "side": one_of("For", (("home", "home"), ("away", "away")), "home"),
@@ -157,16 +157,16 @@ _TABLE = (
     ),
     ButtonKind(
         "back",
-        "take the last of a match back",
+        "undo the last match entry",
         {"board": Field("The scoreboard", _SHORT, kind="instrument", of="scoreboard")},
         lambda own, on: ("instrument.command", {"instrument": own["board"], "command": "take_back"}),
-        lambda own: "Take back",
+        lambda own: "Undo",
         {"board": "Choose a scoreboard."},
         counts=True,
     ),
     ButtonKind(
         "match_clock",
-        "let a match's clock run or stand",
+        "start or stop the match clock",
         {"board": Field("The scoreboard", _SHORT, kind="instrument", of="scoreboard")},
         lambda own, on: (
             "instrument.command",
@@ -179,36 +179,36 @@ _TABLE = (
     ),
     ButtonKind(
         "saves",
-        "keep or put back a saved game",
-        {"saves_of": Field("The game", _SHORT, kind="saves"), "saves_do": one_of("With its saves", SAVES_WHATS, "put")},
+        "saved game",
+        {"saves_of": Field("The game", _SHORT, kind="saves"), "saves_do": one_of("Saves action", SAVES_WHATS, "put")},
         lambda own, on: ("saves.press", {"game": own["saves_of"], "what": own["saves_do"]}),
         lambda own: f"{own['saves_of']}: {dict(SAVES_WHATS)[own['saves_do']]}",
         {"saves_of": "Choose a game."},
     ),
     ButtonKind(
         "hold",
-        "hold all moments",
+        "pause alerts",
         {},
         lambda own, on: ("moments.hold", {"held": "no" if on else "yes"}),
-        lambda own: "Hold all moments",
+        lambda own: "Pause alerts",
         toggles=True,
     ),
     ButtonKind("session", "start a new session", {}, lambda own, on: ("session.start", {}), lambda own: "New session"),
     ButtonKind(
         "air",
-        "clear the air",
+        "hide everything",
         {},
         lambda own, on: ("air.clear", {"cleared": "no" if on else "yes"}),
-        lambda own: "Clear the air",
+        lambda own: "Hide everything",
         toggles=True,
     ),
-    ButtonKind("undo", "undo the last", {}, lambda own, on: ("desk.undo", {}), lambda own: "Undo the last"),
+    ButtonKind("undo", "undo the last action", {}, lambda own, on: ("desk.undo", {}), lambda own: "Undo last action"),
 )
 KINDS: Mapping[str, ButtonKind] = {one.name: one for one in _TABLE}
 """Every kind of button by name, in the order in which they are offered."""
 
 FIELDS: Mapping[str, Field] = {
-    "does": one_of("It shall", [(one.name, one.title) for one in KINDS.values()], "cue"),
+    "does": one_of("Action", [(one.name, one.title) for one in KINDS.values()], "cue"),
     **{
         name: Field(
             its.label,
@@ -224,11 +224,11 @@ FIELDS: Mapping[str, Field] = {
         for kind in KINDS.values()
         for name, its in kind.fields.items()
     },
-    "words": Field("Words on it", text(LONGEST_WORDS, empty=True), placeholder="as what it does"),
+    "words": Field("Label", text(LONGEST_WORDS, empty=True), placeholder="same as the action"),
     "colour": one_of("Colour", COLOURS, "sheet"),
     "size": Field("Size", choice([one for one, _ in SIZES]), default="one", kind="choice", options=SIZES),
-    "key": Field("Key", desk_key, kind="key", placeholder="press one"),
-    "control": Field("OSC or MIDI", control_sign, kind="control", placeholder="none"),
+    "key": Field("Key", desk_key, kind="key", placeholder="press a key"),
+    "control": Field("OSC or MIDI control", control_sign, kind="control", placeholder="none"),
 }
 """The form of a button."""
 
@@ -287,7 +287,7 @@ def button_of(id: str, typed: Mapping[str, object]) -> DeskButton:
     kind = KINDS.get(str(filled.choices.get("does", "")))
     wrong = dict(filled.wrong)
     if kind is None:
-        raise InvalidPiece(wrong or {"does": "Choose what it shall do."})
+        raise InvalidPiece(wrong or {"does": "Choose an action."})
     own = {name: str(filled.choices.get(name, "")) for name in kind.fields}
     wrong |= {name: words for name, words in kind.needs.items() if not own.get(name, "").strip() and name not in wrong}
     if wrong:

@@ -29,7 +29,7 @@ def control_sign(raw: object) -> str:
         return ""
     if typed.startswith("/"):
         if not _OSC.fullmatch(typed):
-            raise InvalidField("An OSC address begins with / and has no blanks, such as /desk/1.")
+            raise InvalidField("An OSC address starts with / and has no spaces, such as /desk/1.")
         return typed
     found = _MIDI.fullmatch(typed)
     if found is None or int(found[2]) > 127 or not 1 <= int(found[3] or 1) <= 16:

@@ -97,17 +97,17 @@ class ButtonFace:
 def state_words(button: DeskButton, on: bool, would: str, free_at: float | None) -> str:
     """What is true now and what a press will do, in words."""
     if button.does == "piece":
-        return "viewers see it · Hide" if on else "hidden · Show"
+        return "on screen · Hide" if on else "hidden · Show"
     if button.does == "scene" and on:
         return "now"
     if free_at is not None:
         return "not now"
     if button.does == "match_clock":
-        return "runs · Stop it" if on else "stands · Let it run"
+        return "running · Stop" if on else "stopped · Start"
     if button.does == "hold":
-        return "moments are held · Let them go on" if on else "moments come · Hold them"
+        return "alerts paused · Resume" if on else "alerts running · Pause"
     if button.does == "air":
-        return "viewers see nothing · Bring it back" if on else "viewers see it · Clear it"
+        return "everything hidden · Show" if on else "on screen · Hide everything"
     return would[:MOST_STATE]
 
 

@@ -42,12 +42,12 @@ BROWSERS = {
     "Ctrl+L": "goes to the address",
     "Ctrl+F": "searches the page",
     "Ctrl+C": "copies",
-    "Ctrl+V": "puts in what was copied",
-    "Ctrl+X": "cuts out",
-    "Ctrl+Z": "takes back what was typed",
-    "Ctrl+A": "chooses all",
+    "Ctrl+V": "pastes",
+    "Ctrl+X": "cuts",
+    "Ctrl+Z": "undoes typing",
+    "Ctrl+A": "selects all",
     "Ctrl+P": "prints",
-    "Ctrl+S": "keeps the page",
+    "Ctrl+S": "saves the page",
     "Alt+F4": "closes the window",
     "Space": "presses what has the focus",
 }
@@ -66,7 +66,7 @@ def desk_key(raw: object) -> str:
     if key in BROWSERS:
         raise InvalidField(f"{key} {BROWSERS[key]} in the browser. Press another.")
     if key in TAKEN_KEYS:
-        raise InvalidField(f"“{key}” is a key that the pages use themselves. Press another.")
+        raise InvalidField(f"“{key}” is used by Tesoura's pages. Press another.")
     return key
 
 
@@ -92,9 +92,7 @@ def _name(rest: str) -> str:
         return f"Numpad {pad[1].capitalize()}"
     if (known := _BY_NAME.get(rest.casefold())) is not None:
         return known
-    raise InvalidField(
-        "This is no key that can be had. Press one letter, sign or F-key, with Ctrl, Alt or Shift or without."
-    )
+    raise InvalidField("This key can't be used. Press a letter, sign or F-key, with or without Ctrl, Alt or Shift.")
 
 
 SYSTEM_NAMES = {

@@ -33,7 +33,7 @@ class Leaves:
     def with_leaf(self, name: str) -> Leaves:
         """With one more, behind the others. Raises InvalidField."""
         if len(self.leaves) >= MOST_LEAVES:
-            raise InvalidField(f"There are {MOST_LEAVES} leaves already. Take one away first.")
+            raise InvalidField(f"There are {MOST_LEAVES} button pages already. Delete one first.")
         leaf = Leaf(f"l{self.next_id}", self._name(name, None))
         return Leaves((*self.leaves, leaf), self.next_id + 1)
 
@@ -51,14 +51,14 @@ class Leaves:
         for one in self.leaves:
             if one.id == leaf_id:
                 return one
-        raise Gone("There is no such leaf any more.")
+        raise Gone("This button page no longer exists.")
 
     def _name(self, name: str, own: str | None) -> str:
         name = " ".join(name.split())
         if not name or len(name) > LONGEST_NAME:
             raise InvalidField(f"Give it a name of 1 to {LONGEST_NAME} characters, such as Breaks.")
         if any(one.name.casefold() == name.casefold() and one.id != own for one in self.leaves):
-            raise InvalidField(f"There is a leaf {name} already. Give this one another name.")
+            raise InvalidField(f"There is a button page {name} already. Choose another name.")
         return name
 
     # Buttons
@@ -68,7 +68,7 @@ class Leaves:
         leaf = self.leaf(leaf_id)
         self._free(button)
         if len(leaf.buttons) >= MOST_BUTTONS:
-            raise InvalidField(f"{leaf.name} has {MOST_BUTTONS} buttons already. Lay it on another leaf.")
+            raise InvalidField(f"{leaf.name} has {MOST_BUTTONS} buttons already. Use another button page.")
         button = replace(button, id=f"b{self.next_id}")
         changed = self._with(replace(leaf, buttons=(*leaf.buttons, button)))
         return replace(changed, next_id=self.next_id + 1), button
@@ -79,7 +79,7 @@ class Leaves:
             for one in leaf.buttons:
                 if one.id == button_id:
                     return leaf, one
-        raise Gone("There is no such button any more.")
+        raise Gone("This button no longer exists.")
 
     def changed(self, button: DeskButton) -> Leaves:
         """With a button in the place of the one with its id. Raises Gone."""

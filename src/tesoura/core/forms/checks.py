@@ -25,7 +25,7 @@ def whole(low: int, high: int) -> Callable[[object], int]:
             what = f"“{typed[:20]}” is not a number" if typed else "This is empty"
             raise InvalidField(f"{what}. Give a number from {low} to {high}.") from None
         if number != number or not low <= number <= high:
-            raise InvalidField(f"{typed[:20]} is outside what fits. Give a number from {low} to {high}.")
+            raise InvalidField(f"{typed[:20]} is out of range. Give a number from {low} to {high}.")
         return round(number)
 
     return check
@@ -54,7 +54,7 @@ def text(longest: int, empty: bool = False) -> Callable[[object], str]:
         if len(typed) > longest:
             raise InvalidField(f"This has {len(typed):,} characters; at most {longest:,} fit.")
         if not empty and not typed.strip():
-            raise InvalidField("This is empty. Write what viewers should read.")
+            raise InvalidField("This is empty. Enter a text.")
         return typed
 
     return check
@@ -66,7 +66,7 @@ def line(longest: int) -> Callable[[object], str]:
     def check(raw: object) -> str:
         typed = " ".join(str(raw).split())
         if not typed:
-            raise InvalidField("This needs a name.")
+            raise InvalidField("Enter a name.")
         if len(typed) > longest:
             raise InvalidField(f"This has {len(typed)} characters; at most {longest} fit.")
         return typed
@@ -82,7 +82,7 @@ def named_pieces(raw: object) -> str:
     given = raw if isinstance(raw, list) else str(raw).splitlines()
     names = list(dict.fromkeys(" ".join(str(one).split())[:200] for one in given if str(one).strip()))
     if len(names) > MOST_PIECES:
-        raise InvalidField(f"These are {len(names)} pieces; at most {MOST_PIECES} are heeded.")
+        raise InvalidField(f"These are {len(names)} pieces; at most {MOST_PIECES} are allowed.")
     return "\n".join(names)
 
 
@@ -116,7 +116,7 @@ def colour(raw: object) -> str:
     typed = str(raw).strip()
     found = _COLOUR.fullmatch(typed)
     if not found:
-        raise InvalidField(f"“{typed[:20]}” is not a colour. Write six digits or letters a to f, such as #C23A22.")
+        raise InvalidField(f"“{typed[:20]}” is not a colour. Write six digits or letters a–f, such as #C23A22.")
     digits = found[1].upper()
     return "#" + (digits if len(digits) == 6 else "".join(digit * 2 for digit in digits))
 
@@ -147,4 +147,4 @@ def optional(check: Callable[[object], Checked]) -> Callable[[object], Checked |
     return lambda raw: check(raw) if str(raw or "").strip() else None
 
 
-INSTANT = instant("Write an instant with its zone, as in 2026-11-26T19:02:00+00:00.")
+INSTANT = instant("Write the time with its zone, such as 2026-11-26T19:02:00+00:00.")

@@ -42,9 +42,9 @@ def duration(raw: object) -> timedelta:
     if seconds is None:
         raise InvalidField(f"“{str(raw).strip()[:30]}” is not a length of time. {EXAMPLES}")
     if seconds < 1:
-        raise InvalidField("That is no time at all. Give at least 1 s.")
+        raise InvalidField("Give at least 1 s.")
     if seconds > LONGEST.total_seconds():
-        raise InvalidField("That is more than 366 days. Count down to a date instead, such as 2027-01-01 00:00.")
+        raise InvalidField("That's more than 366 days. Count down to a date instead, such as 2027-01-01 00:00.")
     return timedelta(seconds=round(seconds, 3))
 
 
@@ -119,6 +119,6 @@ def time_to_come(raw: object, now: datetime, zone: tzinfo) -> datetime:
         return instant
     clock = f"{hour}:{minute:02}" + (f":{second:02}" if second else "")
     if day not in (None, "today"):
-        raise InvalidField(f"{day} {clock} is over. Give a time to come.")
+        raise InvalidField(f"{day} {clock} has passed. Give a future time.")
     tomorrow = f"tomorrow {clock}"
-    raise Ambiguous(f"Today's {clock} is over. Tomorrow's?", [(f"Tomorrow's {clock}", {"to": tomorrow})])
+    raise Ambiguous(f"Today's {clock} has passed. Do you mean tomorrow's?", [(f"Tomorrow's {clock}", {"to": tomorrow})])

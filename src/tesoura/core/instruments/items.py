@@ -43,7 +43,7 @@ class ItemForm:
 
     def __post_init__(self) -> None:
         if taken := OWN & set(self.fields):
-            raise ValueError(f"An item's field cannot be called {', '.join(sorted(taken))}.")
+            raise ValueError(f"An item's field can't be called {', '.join(sorted(taken))}.")
 
     def called(self, item: InstrumentItem) -> str:
         """What an item is called by."""
@@ -76,14 +76,14 @@ COMMANDS = ADD, CHANGE, REMOVE, MOVE = "add_item", "change_item", "remove_item",
 _COMMANDS = {
     ADD: (
         "Add one",
-        "One more, at the end, or at the place `at`, which counts from 0.",
+        "At the end, or at position `at` (from 0).",
         {"at": Field("Place", whole(-1, 10_000), kind="number", default=-1)},
     ),
-    CHANGE: ("Change one", "Its values; those that are not given stay.", _ITEM),
-    REMOVE: ("Take one out", "It can be put back with what it had.", _ITEM),
+    CHANGE: ("Change one", "Values that are not given stay.", _ITEM),
+    REMOVE: ("Remove one", "You can undo it.", _ITEM),
     MOVE: (
         "Move one",
-        "So many places down, or up with a minus.",
+        "Positions down, or up with a minus sign.",
         {**_ITEM, "by": Field("By", whole(-10_000, 10_000), kind="number", default=1)},
     ),
 }
@@ -117,7 +117,7 @@ def _values(form: ItemForm, command: Command, before: Mapping[str, Any]) -> dict
 
 def _add(form: ItemForm, items: tuple[InstrumentItem, ...], command: Command) -> ItemStep:
     if len(items) >= form.most:
-        raise CommandRefused(f"There are {len(items)} {form.words} already, which is the most there can be.")
+        raise CommandRefused(f"There are {len(items)} {form.words} already, which is the maximum.")
     # One that was taken out comes back as itself.
     again = str(command.given.get("id") or "")[:40]
     item = InstrumentItem(again or f"i{command.seq or PLACE}", _values(form, command, {}))
@@ -134,16 +134,16 @@ def _other(form: ItemForm, items: tuple[InstrumentItem, ...], command: Command) 
     wanted = str(command.given.get("item", ""))
     place = next((at for at, one in enumerate(items) if one.id == wanted), None)
     if place is None:
-        raise CommandRefused(f"There is no such {form.word} any more. Look again at those there are.")
+        raise CommandRefused(f"There is no such {form.word} any more. Reload the page.")
     item, rest = items[place], [*items[:place], *items[place + 1 :]]
     if command.name == REMOVE:
         undo = (ADD, {**item.values, "id": item.id, "at": place})
-        return ItemStep(tuple(rest), f"{form.called(item)} is taken out", {"item": item.id}, undo)
+        return ItemStep(tuple(rest), f"{form.called(item)} was removed", {"item": item.id}, undo)
     if command.name == MOVE:
         by = int(command.given.get("by", 1))
         to = min(max(place + by, 0), len(rest))
         if to == place:
-            raise CommandRefused(f"{form.called(item)} cannot go further that way.")
+            raise CommandRefused(f"{form.called(item)} can't move further.")
         undo = (MOVE, {"item": item.id, "by": place - to})
         given = {"item": item.id, "by": by}
         return ItemStep((*rest[:to], item, *rest[to:]), f"place {place + 1} → {to + 1}", given, undo)

@@ -37,7 +37,7 @@ def compile_formula(source: str) -> Formula:
     if len(source) > MAX_SOURCE:
         raise FormulaError(f"the formula has {len(source):,} characters", MAX_SOURCE + 1, f"at most {MAX_SOURCE}")
     if not source.strip():
-        raise FormulaError("there is nothing here", 1, "a signal such as reach.members")
+        raise FormulaError("the formula is empty", 1, "a signal such as reach.members")
     flat = source.translate(_LINE_ENDS)
     lead = len(flat) - len(flat.lstrip())
     try:
@@ -45,7 +45,7 @@ def compile_formula(source: str) -> Formula:
     except SyntaxError as error:
         raise _syntax_error(flat, lead + (error.offset or 1), error.msg) from None
     except (ValueError, RecursionError, MemoryError):
-        raise FormulaError("this cannot be read", 1, "a shorter, simpler formula") from None
+        raise FormulaError("can't be read", 1, "a shorter, simpler formula") from None
     builder = Builder(flat.strip(), lead)
     run = builder.build(tree.body, 1)
     return Formula(source, builder.names, run)
@@ -58,16 +58,16 @@ _LINE_ENDS = {ord("\n"): " ", ord("\r"): " ", ord("\t"): " "}
 def _syntax_error(source: str, column: int, message: str) -> FormulaError:
     end = source.rstrip()
     if end.count("(") > end.count(")"):
-        return FormulaError("a bracket is left open", len(end) + 1, "a closing )")
+        return FormulaError("a bracket is not closed", len(end) + 1, "a closing )")
     if "expected 'else'" in message:
         return FormulaError(
             "this “if” has no “else”", len(end) + 1, "else and another value, as in 1 if a.b > 2 else 0"
         )
     if _UNFINISHED.search(end):
-        return FormulaError("the formula stops too soon", len(end) + 1, "a signal, a number or a text")
+        return FormulaError("the formula is incomplete", len(end) + 1, "a signal, a number or a text")
     if "forgot a comma" in message and " " in source[column:]:
         # Python points at the first of two values side by side; the second is the one that does not fit.
         column = source.index(" ", column) + 2
     found = source[column - 1 :].split()
-    here = f"“{found[0]}” does not fit here" if found else "this does not fit here"
-    return FormulaError(here, column, "a sign such as + or a bracket between values, as in reach.members * 2")
+    here = f"“{found[0]}” is not allowed here" if found else "this is not allowed here"
+    return FormulaError(here, column, "an operator such as +, or a bracket between values, as in reach.members * 2")

@@ -43,7 +43,7 @@ def numbers(arguments: list[Scalar]) -> list[int | float]:
     """The arguments, when all of them are numbers; Undefined otherwise."""
     for value in arguments:
         if isinstance(value, str):
-            raise Undefined(f"“{value[:40]}” is text, and a number is needed here")
+            raise Undefined(f"“{value[:40]}” is text; a number is needed here")
     return [value for value in arguments if not isinstance(value, str)]
 
 
@@ -53,7 +53,7 @@ def _round(_: NumberStyle, arguments: list[Scalar]) -> Scalar:
     if not 0 <= places <= 12:
         raise Undefined("round takes 0 to 12 decimals")
     if isinstance(value, float) and not math.isfinite(value):
-        raise Undefined("round takes a number that is finite")
+        raise Undefined("round needs a finite number")
     result = rounded(value, places)
     return int(result) if places == 0 else float(result)
 
@@ -61,14 +61,14 @@ def _round(_: NumberStyle, arguments: list[Scalar]) -> Scalar:
 def _clamp(_: NumberStyle, arguments: list[Scalar]) -> Scalar:
     value, low, high = numbers(arguments)
     if low > high:
-        raise Undefined(f"clamp has its bounds the wrong way round: {plain(low)} is above {plain(high)}")
+        raise Undefined(f"clamp has its limits reversed: {plain(low)} is above {plain(high)}")
     return max(low, min(high, value))
 
 
 def _pct(_: NumberStyle, arguments: list[Scalar]) -> Scalar:
     part, whole = numbers(arguments)
     if whole == 0:
-        raise Undefined("pct has nothing to divide by: the whole is 0")
+        raise Undefined("pct can't divide by a whole of 0")
     return 100 * part / whole
 
 
@@ -115,7 +115,7 @@ def _names(style: NumberStyle, arguments: list[Scalar]) -> Scalar:
 def _cut(style: NumberStyle, arguments: list[Scalar]) -> Scalar:
     text, most = plain(arguments[0], style), int(numbers(arguments[1:])[0])
     if most < 1:
-        raise Undefined("cut leaves at least one character")
+        raise Undefined("cut keeps at least one character")
     letters = list(graphemes(text)) if len(text) > most else []
     return text if len(letters) <= most else f"{''.join(letters[: most - 1]).rstrip()}…"
 
@@ -128,21 +128,21 @@ def _line(style: NumberStyle, arguments: list[Scalar]) -> Scalar:
 
 
 FUNCTIONS: Mapping[str, Function] = {
-    "abs": Function("abs(n)", "the size of a number, without its sign", 1, 1, lambda _, a: abs(numbers(a)[0])),
-    "ceil": Function("ceil(n)", "the next whole number up", 1, 1, lambda _, a: math.ceil(numbers(a)[0])),
-    "clamp": Function("clamp(n, low, high)", "the number, kept between two others", 3, 3, _clamp),
-    "coalesce": Function("coalesce(a, b, …)", "the first that has come", 1, 8, lambda _, a: a[0], lazy=True),
-    "cut": Function("cut(text, n)", "the text in at most n characters, ending in …", 2, 2, _cut),
-    "floor": Function("floor(n)", "the next whole number down", 1, 1, lambda _, a: math.floor(numbers(a)[0])),
-    "has": Function("has(text, word)", "yes when the text has the word in it", 2, 2, _has),
-    "join": Function("join(a, b, …)", "texts and numbers as one text", 1, 8, _join),
+    "abs": Function("abs(n)", "the absolute value", 1, 1, lambda _, a: abs(numbers(a)[0])),
+    "ceil": Function("ceil(n)", "rounds up", 1, 1, lambda _, a: math.ceil(numbers(a)[0])),
+    "clamp": Function("clamp(n, low, high)", "the number, limited to a range", 3, 3, _clamp),
+    "coalesce": Function("coalesce(a, b, …)", "the first available value", 1, 8, lambda _, a: a[0], lazy=True),
+    "cut": Function("cut(text, n)", "the text, shortened to n characters with …", 2, 2, _cut),
+    "floor": Function("floor(n)", "rounds down", 1, 1, lambda _, a: math.floor(numbers(a)[0])),
+    "has": Function("has(text, word)", "yes if the text contains the word", 2, 2, _has),
+    "join": Function("join(a, b, …)", "joins texts and numbers", 1, 8, _join),
     "line": Function("line(text, n)", "the n-th line of a text", 2, 2, _line),
-    "known": Function("known(a)", "yes when a value has come, else no", 1, 1, lambda _, a: True, lazy=True),
+    "known": Function("known(a)", "yes if there is a value, else no", 1, 1, lambda _, a: True, lazy=True),
     "max": Function("max(a, b, …)", "the largest", 1, 8, lambda _, a: max(numbers(a))),
     "min": Function("min(a, b, …)", "the smallest", 1, 8, lambda _, a: min(numbers(a))),
-    "names": Function("names(list, n, total)", "a list as Ana, Bolt and 3 more", 1, 3, _names),
-    "ordinal": Function("ordinal(n)", "the number as a rank: 1st, 2nd", 1, 1, _ordinal),
-    "pct": Function("pct(part, whole)", "the part in percent of the whole", 2, 2, _pct),
-    "plural": Function("plural(n, one, many)", "the word that goes with a number", 3, 7, _plural),
-    "round": Function("round(n, decimals)", "the nearest number with so many decimals", 1, 2, _round),
+    "names": Function("names(list, n, total)", "a list such as Ana, Bolt and 3 more", 1, 3, _names),
+    "ordinal": Function("ordinal(n)", "the number as 1st, 2nd", 1, 1, _ordinal),
+    "pct": Function("pct(part, whole)", "the part as a percentage of the whole", 2, 2, _pct),
+    "plural": Function("plural(n, one, many)", "singular or plural for a number", 3, 7, _plural),
+    "round": Function("round(n, decimals)", "rounds to that many decimals", 1, 2, _round),
 }

@@ -50,12 +50,12 @@ class Builder:
     def build(self, node: ast.expr, depth: int) -> Node:
         """The closure for one node."""
         if depth > MAX_DEPTH:
-            raise FormulaError("too many brackets inside one another", self.column(node), "a simpler formula")
+            raise FormulaError("too many nested brackets", self.column(node), "a simpler formula")
         build = _BUILDERS.get(type(node))
         if build is None:
             what = _REFUSED.get(type(node), "this")
             raise FormulaError(
-                f"{what} cannot be used in a formula", self.column(node), "signals, numbers, texts and functions"
+                f"{what} can't be used in a formula", self.column(node), "signals, numbers, texts and functions"
             )
         return build(self, node, depth + 1)
 
@@ -63,7 +63,7 @@ class Builder:
         """A number, a text, True or False."""
         value = node.value
         if not isinstance(value, int | float | str) or (isinstance(value, str) and len(value) > MAX_TEXT):
-            raise FormulaError("this cannot be used in a formula", self.column(node), "a number or a text")
+            raise FormulaError("this can't be used in a formula", self.column(node), "a number or a text")
         if not isinstance(value, str) and not -MAX_NUMBER < value < MAX_NUMBER:
             raise FormulaError("the number is too large", self.column(node), "at most 30 digits")
         return lambda scope: value
@@ -94,7 +94,7 @@ class Builder:
         """Two numbers and a sign, or two texts and a plus."""
         compute = _ARITHMETIC.get(type(node.op))
         if compute is None:
-            raise FormulaError("this sign cannot be used", self.column(node.right), "+ - * / // % or **")
+            raise FormulaError("this operator can't be used", self.column(node.right), "+ - * / // % or **")
         column = self.column(node.right)
         left, right = self.build(node.left, depth), self.build(node.right, depth)
         adds, power = isinstance(node.op, ast.Add), isinstance(node.op, ast.Pow)
@@ -121,13 +121,13 @@ class Builder:
         if isinstance(node.op, ast.Not):
             return lambda scope: not inner(scope)
         if isinstance(node.op, ast.Invert):
-            raise FormulaError("~ cannot be used", column, "- or not")
+            raise FormulaError("~ can't be used", column, "- or not")
         sign = -1 if isinstance(node.op, ast.USub) else 1
 
         def run(scope: Scope) -> Scalar:
             value = inner(scope)
             if isinstance(value, str):
-                raise Undefined("a text has no minus or plus", column)
+                raise Undefined("text can't have a plus or minus", column)
             return sign * value
 
         return run
@@ -139,7 +139,7 @@ class Builder:
         for sign, other in zip(node.ops, node.comparators, strict=True):
             compare = _COMPARISONS.get(type(sign))
             if compare is None:
-                raise FormulaError("this comparison cannot be used", self.column(other), "== != < <= > or >=")
+                raise FormulaError("this comparison can't be used", self.column(other), "== != < <= > or >=")
             steps.append((compare, self.build(other, depth), self.column(other)))
 
         def run(scope: Scope) -> Scalar:
@@ -150,7 +150,7 @@ class Builder:
                     if not compare(left, right):
                         return False
                 except TypeError:
-                    raise Undefined("a text cannot be compared with a number", column) from None
+                    raise Undefined("text can't be compared with a number", column) from None
                 left = right
             return True
 
@@ -182,10 +182,10 @@ class Builder:
         name = node.func.id if isinstance(node.func, ast.Name) else None
         function = FUNCTIONS.get(name or "")
         if function is None:
-            raise FormulaError(f"“{name or 'this'}” is not a function here", column, f"one of {', '.join(FUNCTIONS)}")
+            raise FormulaError(f"“{name or 'this'}” is not a known function", column, f"one of {', '.join(FUNCTIONS)}")
         count = len(node.args)
         if node.keywords or not function.least <= count <= function.most:
-            raise FormulaError(f"{name} does not take these {count} values", column, function.usage)
+            raise FormulaError(f"{name} doesn't accept these {count} values", column, function.usage)
         arguments = [self.build(argument, depth) for argument in node.args]
         if name == "known":
             return _known(arguments[0])
@@ -229,7 +229,7 @@ def _known(argument: Node) -> Node:
 
 def _joined(a: Scalar, b: Scalar, column: int, adds: bool) -> str:
     if not (adds and isinstance(a, str) and isinstance(b, str)):
-        raise Undefined("a text takes part in a calculation; join(a, b) puts texts and numbers together", column)
+        raise Undefined("text can't be used in a calculation; join(a, b) joins texts and numbers", column)
     if len(a) + len(b) > MAX_TEXT:
         raise Undefined(f"a text can have {MAX_TEXT:,} characters at most", column)
     return a + b
@@ -237,7 +237,7 @@ def _joined(a: Scalar, b: Scalar, column: int, adds: bool) -> str:
 
 def _bounded(result: int | float, column: int) -> int | float:
     if isinstance(result, complex) or not -MAX_NUMBER < result < MAX_NUMBER or math.isnan(result):
-        raise Undefined("the result is not a number that can be shown", column)
+        raise Undefined("the result is not a valid number", column)
     return result
 
 

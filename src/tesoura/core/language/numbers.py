@@ -168,13 +168,13 @@ def duration(value: Scalar, style: NumberStyle = ENGLISH) -> str:
 def _instant(value: Scalar, name: str, style: NumberStyle, pattern: str) -> str:
     seconds = _number(value, name)
     if not -6e10 < seconds < 2.5e11:
-        raise FormatError(f"“{name}” writes an instant, in seconds since 1970, and this number is none")
+        raise FormatError(f"“{name}” formats a time in seconds since 1970, and this number isn't one")
     return datetime.fromtimestamp(seconds, UTC).astimezone(style.zone).strftime(pattern)
 
 
 def _number(value: Scalar, name: str) -> int | float:
     if isinstance(value, (str, bool)):
-        raise FormatError(f"“{name}” writes numbers, and this is {'text' if isinstance(value, str) else 'yes or no'}")
+        raise FormatError(f"“{name}” formats numbers, but this is {'text' if isinstance(value, str) else 'yes or no'}")
     return value
 
 
@@ -210,7 +210,7 @@ def formatter(spec: str) -> Formatter:
         return NAMED[spec][0]
     found = _SPEC.fullmatch(spec)
     if not found:
-        raise FormatError(f"“{spec}” is no format. Use , or .1f or 0>4 as in Python, or one of: {', '.join(NAMED)}")
+        raise FormatError(f"“{spec}” is not a format. Use , or .1f or 0>4 as in Python, or one of: {', '.join(NAMED)}")
     if int(found["width"] or 0) > MAX_WIDTH or int(found["decimals"] or 0) > MAX_DECIMALS:
         raise FormatError(f"At most {MAX_WIDTH} wide and {MAX_DECIMALS} decimals")
     return _by_spec(spec, found)
@@ -240,7 +240,7 @@ def _by_spec(spec: str, found: re.Match[str]) -> Formatter:
             text = format(shown, unsigned if shown == 0 and not isinstance(shown, str) else spec)
         except ValueError:
             what = "text" if isinstance(value, str) else "a number"
-            raise FormatError(f"The format “{spec}” does not go with {what}") from None
+            raise FormatError(f"The format “{spec}” can't be used with {what}") from None
         return style.localise(text) if of is int or of is float else text
 
     return write

@@ -109,7 +109,7 @@ def _split(source: str) -> Iterator[str | _Field]:
         if char in "{}" and source[at : at + 2] == char * 2:
             text, at = text + char, at + 2
         elif char == "}":
-            raise FormulaError("a brace closes that was never opened", at + 1, "{ before it, or }} for the mark itself")
+            raise FormulaError("a closing brace has no opening brace", at + 1, "{ before it, or }} for the mark itself")
         elif char == "{":
             if text:
                 yield text
@@ -140,8 +140,8 @@ def _field_end(source: str, start: int) -> tuple[int, int | None]:
         elif char == "}":
             return at, colon
         elif char == "{":
-            raise FormulaError("a brace opens inside another", at + 1, "} first, or {{ outside for the mark itself")
-    raise FormulaError("the brace opened here is never closed", start, "a closing }")
+            raise FormulaError("a brace inside another", at + 1, "} first, or {{ outside for the mark itself")
+    raise FormulaError("this brace is not closed", start, "a closing }")
 
 
 def _field(inside: str, colon: int | None, column: int) -> _Field:

@@ -59,7 +59,7 @@ def _colour_value(colour: str) -> dict[str, Any]:
 def from_tokens(look_id: str, document: object) -> tuple[Look, list[str]]:
     """The look in a file of design tokens, and what in it could not be used. Raises NotTokens."""
     if not isinstance(document, Mapping):
-        raise NotTokens("This is not a file of design tokens: it holds no group of tokens.")
+        raise NotTokens("This is not a design-token file: it has no token group.")
     name, group = _group(document)
     values, left = _values(document, group, [one for one in STYLE_FIELDS if one not in COLOURS], name)
     words = group.get("$extensions", {})
@@ -72,7 +72,7 @@ def from_tokens(look_id: str, document: object) -> tuple[Look, list[str]]:
         forms[form], more = _values(document, inside or {}, COLOURS, f"{name}.{form}")
         left += more
     if not values and not any(forms.values()):
-        raise NotTokens("No token in this file has a name that a look knows, such as colour, typeface or corner_px.")
+        raise NotTokens("No token in this file matches a look setting, such as colour, typeface or corner_px.")
     about = group.get("$description")
     return Look(look_id, name, about[:200] if isinstance(about, str) else "", values, forms), left
 
@@ -84,7 +84,7 @@ def _group(document: Mapping[str, Any]) -> tuple[str, Mapping[str, Any]]:
         try:
             return line(60)(name), group
         except InvalidField as error:
-            raise NotTokens(f"The group's name cannot be that of a look: {error}") from None
+            raise NotTokens(f"The group's name can't be used for a look: {error}") from None
     return "Imported look", document
 
 
@@ -102,7 +102,7 @@ def _values(
 
 def _take(values: dict[str, Any], left: list[str], name: str, raw: object, where: str) -> None:
     if name not in STYLE_FIELDS:
-        left.append(f"{where}{name}: a look has no such choice.")
+        left.append(f"{where}{name}: not a look setting.")
         return
     try:
         values[name] = STYLE_FIELDS[name].check(raw)

@@ -38,7 +38,7 @@ def _differences(draft: Overlay, on_air: Overlay) -> Iterator[Difference]:
         if old != new:
             yield Difference(f"{label}: {words[old]} → {words[new]}", "", name)
     if draft.css != on_air.css:
-        yield Difference("Style sheet of its own: changed", "", "css")
+        yield Difference("Custom style sheet: changed", "", "css")
     yield from _look_differences(draft, on_air)
     for piece in draft.pieces:
         before = on_air.piece(piece.id)
@@ -48,9 +48,9 @@ def _differences(draft: Overlay, on_air: Overlay) -> Iterator[Difference]:
             yield from _piece_differences(piece, before, {**on_air.looks, **draft.looks})
     for gone in on_air.pieces:
         if draft.piece(gone.id) is None:
-            yield Difference(f"{gone.name}: taken away", gone.id, "", gone.name)
+            yield Difference(f"{gone.name}: deleted", gone.id, "", gone.name)
     if _shared_order(draft.pieces, on_air.pieces) != _shared_order(on_air.pieces, draft.pieces):
-        yield Difference("Another order front to back")
+        yield Difference("Order changed")
 
 
 def _look_differences(draft: Overlay, on_air: Overlay) -> Iterator[Difference]:
@@ -72,7 +72,7 @@ def _shared_order(pieces: Sequence[Piece], others: Sequence[Piece]) -> list[str]
 
 def _piece_differences(piece: Piece, before: Piece, looks: Mapping[str, Look]) -> Iterator[Difference]:
     if piece.kind != before.kind:
-        yield Difference(f"{piece.name}: another kind", piece.id, "", piece.name)
+        yield Difference(f"{piece.name}: different kind", piece.id, "", piece.name)
         return
     if piece.look != before.look:
         old, new = (looks[one.look].name if one.look in looks else one.look for one in (before, piece))
@@ -92,7 +92,7 @@ def _piece_differences(piece: Piece, before: Piece, looks: Mapping[str, Look]) -
 
 
 def _style_change(brief: Any, old: Mapping[str, Any], new: Mapping[str, Any], name: str) -> str:
-    said = [brief(style[name]) if name in style else "as the look" for style in (old, new)]
+    said = [brief(style[name]) if name in style else "use look" for style in (old, new)]
     return " → ".join(said)
 
 

@@ -121,7 +121,7 @@ class Piece:
                 field = self._field(name, scene)
                 goes_back = raw is None and (bool(scene) or name in STYLE_FIELDS)
                 if not goes_back and not isinstance(raw, str | int | float):
-                    raise InvalidField("This is neither a number nor a text.")
+                    raise InvalidField("Give a number or a text.")
                 good[name] = None if goes_back else field.check(raw)
             except InvalidField as error:
                 wrong[name] = str(error)
@@ -158,10 +158,10 @@ class Piece:
 
     def _field(self, name: str, scene: str) -> Field:
         if scene and name not in SCENE_FIELDS:
-            raise InvalidField("This is the same in every scene. Choose “every scene” first.")
+            raise InvalidField("This can't differ per scene. Choose “every scene” first.")
         found = {"look": LOOK, "shown": SHOWN}.get(name) or self.kind_of.all_fields.get(name) or STYLE_FIELDS.get(name)
         if found is None:
-            raise InvalidField(f"There is no such choice for a {self.kind_of.title.lower()}.")
+            raise InvalidField(f"No such setting for a {self.kind_of.title.lower()}.")
         return found
 
 
@@ -212,11 +212,15 @@ class Overlay:
         """The overlay with this piece in the place of the one with its id, or in front of all others."""
         if self.piece(piece.id) is None:
             if len(self.pieces) >= MAX_PIECES:
-                raise InvalidPiece({"name": f"An overlay holds {MAX_PIECES} pieces at most. Make a second overlay."})
+                raise InvalidPiece(
+                    {"name": f"An overlay can have {MAX_PIECES} pieces at most. Create a second overlay."}
+                )
             return replace(self, pieces=(*self.pieces, piece))
         changed = replace(self, pieces=tuple(piece if old.id == piece.id else old for old in self.pieces))
         if piece.scenes and len(changed.scenes()) > MAX_SCENES:
-            raise InvalidPiece({"scene": f"An overlay differs in {MAX_SCENES} scenes at most. Make a second overlay."})
+            raise InvalidPiece(
+                {"scene": f"An overlay can differ in {MAX_SCENES} scenes at most. Create a second overlay."}
+            )
         return changed
 
     def without(self, piece_ids: Iterable[str]) -> Overlay:
@@ -249,7 +253,7 @@ def size_problem(width_px: object, height_px: object) -> str | None:
         except ValueError:
             return f"“{str(typed)[:20]}” is not a number of pixels."
         if not LEAST_SIDE_PX <= side <= MAX_SIDE_PX:
-            return f"{str(typed)[:20]} px is no side of an overlay. It has from {LEAST_SIDE_PX} to {MAX_SIDE_PX:,} px."
+            return f"{str(typed)[:20]} px is not a valid size. Choose {LEAST_SIDE_PX} to {MAX_SIDE_PX:,} px."
     return None
 
 
@@ -307,7 +311,7 @@ def from_document(document: Mapping[str, Any]) -> Overlay:
     """
     version = document.get("version", 1)
     if not isinstance(version, int) or version > DOCUMENT_VERSION:
-        raise NewerDocument("A newer Tesoura made this overlay. Install that version to open it; nothing was changed.")
+        raise NewerDocument("This overlay was made by a newer Tesoura. Update Tesoura to open it. Nothing was changed.")
     read = _piece_of_the_first_version if version == 1 else piece_from_document
     pieces = (read(piece) for piece in document.get("pieces", ()) if isinstance(piece, Mapping))
     plain = Overlay()

@@ -41,16 +41,16 @@ CHANGES = (
     ("flash", "flash"),
     ("slide", "slide"),
 )
-EASINGS = (("soft", "soft"), ("even", "even"), ("springy", "springy"), ("late", "slow, then quick"))
+EASINGS = (("soft", "soft"), ("even", "even"), ("springy", "springy"), ("late", "ease in"))
 SHAPES = (
     ("box", "box"),
     ("slant", "slanted box"),
     ("notch", "box with cut corners"),
     ("ribbon", "ribbon"),
     ("ticket", "ticket"),
-    ("brush", "uneven, as by hand"),
+    ("brush", "hand-drawn"),
 )
-BACKINGS = (("none", "nothing"), ("solid", "one colour"), ("gradient", "from one colour to another"))
+BACKINGS = (("none", "nothing"), ("solid", "one colour"), ("gradient", "gradient"))
 EDGES = (("all", "all around"), ("left", "at the left"), ("bottom", "at the bottom"), ("top", "at the top"))
 CAPITALS = (("as_written", "as written"), ("capitals", "capitals"))
 _FAMILY = re.compile(r"[\w][\w .+-]{0,60}")
@@ -63,7 +63,7 @@ def _family(raw: object) -> str:
         if face.family.casefold() == typed.casefold():
             return face.family
     if not _FAMILY.fullmatch(typed):
-        raise InvalidField(f"“{typed[:40]}” is not the name of a typeface. Choose one from the list.")
+        raise InvalidField(f"“{typed[:40]}” is not a typeface. Choose one from the list.")
     return typed
 
 
@@ -84,7 +84,7 @@ STYLE_FIELDS: Mapping[str, Field] = {
     "colour": hue("Colour", "#FFFDF8", group="Colours"),
     "accent": hue("Accent", "#E8B04B", group="Colours"),
     "quiet": hue("Labels", "#D9CFBC", group="Colours"),
-    "outline_px": number("Outline of letters", 0, 20, 0, "px", group="Colours"),
+    "outline_px": number("Text outline", 0, 20, 0, "px", group="Colours"),
     "outline_colour": hue("Outline colour", "#14202C", group="Colours"),
     "backing": one_of("Backing", BACKINGS, "solid", group="Backing"),
     "shape": one_of("Shape", SHAPES, "box", group="Backing", only_if=_BACKED),
@@ -96,17 +96,17 @@ STYLE_FIELDS: Mapping[str, Field] = {
     "padding_px": number("Padding", 0, 500, 20, "px", group="Backing"),
     "gap_px": number("Gap", 0, 200, 10, "px", group="Backing"),
     "edge_px": number("Edge", 0, 40, 0, "px", group="Edge and light"),
-    "edge_sides": one_of("Edge stands", EDGES, "all", group="Edge and light"),
+    "edge_sides": one_of("Edge position", EDGES, "all", group="Edge and light"),
     "edge_colour": hue("Edge colour", "#E8B04B", group="Edge and light"),
-    "shadow_px": number("Shadow reaches", -60, 60, 0, "px", group="Edge and light"),
+    "shadow_px": number("Shadow offset", -60, 60, 0, "px", group="Edge and light"),
     "shadow_blur_px": number("Shadow softness", 0, 120, 0, "px", group="Edge and light"),
     "shadow_colour": hue("Shadow colour", "#14202C", group="Edge and light"),
     "shadow_opacity_pct": number("Shadow opacity", 0, 100, 40, "%", group="Edge and light"),
-    "glow_px": number("Glow of letters", 0, 60, 0, "px", group="Edge and light"),
+    "glow_px": number("Text glow", 0, 60, 0, "px", group="Edge and light"),
     "glow_colour": hue("Glow colour", "#FFD98A", group="Edge and light"),
     "entry": one_of("Comes", ENTRIES, "fade", group="Motion"),
     "exit": one_of("Goes", EXITS, "fade", group="Motion"),
-    "change": one_of("A value changes", CHANGES, "plain", group="Motion"),
+    "change": one_of("Value change", CHANGES, "plain", group="Motion"),
     "motion_ms": number("Takes", 0, 5_000, 400, "ms", group="Motion"),
     "easing": one_of("Pace", EASINGS, "soft", group="Motion"),
 }
@@ -136,7 +136,7 @@ class Look:
 
     def changed(self, choices: Mapping[str, object], form: str) -> Look:
         """The look with these choices checked and made; colours in this form alone. Raises InvalidPiece."""
-        wrong = {name: "There is no such choice for a look." for name in choices if name not in _LOOK_FIELDS}
+        wrong = {name: "No such setting for a look." for name in choices if name not in _LOOK_FIELDS}
         if wrong:
             raise InvalidPiece(wrong)
         good = checked(_LOOK_FIELDS, choices)

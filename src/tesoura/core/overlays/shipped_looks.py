@@ -24,7 +24,7 @@ def _look(name: str, about: str, values: Mapping[str, Any], dark: str, light: st
 _ALL = (
     _look(
         "Ink",
-        "Calm and round-cornered; for everything that should read well and not shout.",
+        "Calm and round-cornered, for text that reads well without shouting.",
         {
             "typeface": "Bricolage Grotesque",
             "weight": 700,
@@ -65,7 +65,7 @@ _ALL = (
     ),
     _look(
         "Gust",
-        "Slanted, tall and quick, for a match that moves.",
+        "Slanted, tall and quick, for fast matches.",
         {
             "typeface": "Big Shoulders",
             "weight": 800,
@@ -253,7 +253,7 @@ _ALL = (
     ),
     _look(
         "Balloon",
-        "A fat outline and a hard shadow; it cannot keep a straight face.",
+        "A thick outline and a hard shadow, for fun.",
         {
             "typeface": "DynaPuff",
             "weight": 600,
@@ -278,7 +278,7 @@ _ALL = (
     ),
     _look(
         "Broadsheet",
-        "Headlines, hairlines and a lot of white.",
+        "Headlines, hairlines and plenty of white.",
         {
             "typeface": "Fraunces",
             "weight": 700,

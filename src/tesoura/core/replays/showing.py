@@ -41,7 +41,7 @@ class Verdict:
     why: str = ""
 
 
-TOO_MANY, WAITED_TOO_LONG, GONE = "too many wait, and it is the least of them", "it has waited too long", "taken back"
+TOO_MANY, WAITED_TOO_LONG, GONE = "the queue is full", "it waited too long", "voided"
 
 
 @dataclass(frozen=True, slots=True)

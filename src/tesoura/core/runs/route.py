@@ -122,9 +122,9 @@ def _of_json(text: str) -> tuple[str, list[tuple[str, str]]]:
     except ValueError:
         raise InvalidField("This is no whole JSON. Take the file that Tesoura gave, or a CSV file.") from None
     if not isinstance(told, Mapping) or told.get("kind") != KIND:
-        raise InvalidField(f"This is no route: its “kind” would be {KIND}.")
+        raise InvalidField(f"This is not a route: its “kind” must be {KIND}.")
     if not isinstance(told.get("version"), int) or told["version"] > VERSION:
-        raise InvalidField("A later version of Tesoura wrote this file. Bring Tesoura up to date, then bring it in.")
+        raise InvalidField("This file was made by a newer Tesoura. Update Tesoura, then import it.")
     rows = told.get("splits")
     if not isinstance(rows, list) or not all(isinstance(one, Mapping) for one in rows):
         raise InvalidField("Its “splits” are no list of splits.")
@@ -136,7 +136,7 @@ def _of_table(text: str) -> list[tuple[str, str]]:
     try:
         rows = [row for row in csv.reader(io.StringIO(text, newline=""), strict=True) if any(map(str.strip, row))]
     except csv.Error as error:
-        raise InvalidField(f"The file cannot be read as CSV: {error}.") from None
+        raise InvalidField(f"Not valid CSV: {error}.") from None
     head = [one.strip().casefold() for one in rows[0]] if rows else []
     if COLUMNS[0] not in head:
         raise InvalidField("Its first line names the columns: “split”, and “group” if there are groups.")

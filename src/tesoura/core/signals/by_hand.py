@@ -30,7 +30,7 @@ def key(raw: object) -> str:
     if len(typed) > 1:
         raise InvalidField("Give one letter, digit or sign.")
     if typed in TAKEN_KEYS and typed:
-        raise InvalidField(f"“{typed}” is a key that the pages use themselves. Choose another.")
+        raise InvalidField(f"“{typed}” is used by Tesoura's pages. Choose another.")
     return typed
 
 
@@ -51,7 +51,7 @@ def checked(choices: Mapping[str, Any], raw: object) -> Scalar:
             raise InvalidField(str(error)) from None
     given, low, high = number(raw), choices.get("low", -MAX_NUMBER), choices.get("high", MAX_NUMBER)
     if not low <= given <= high:
-        raise InvalidField(f"{given} is outside what was set for it: {low} to {high}.")
+        raise InvalidField(f"{given} is out of range: {low} to {high}.")
     return given
 
 
@@ -61,7 +61,7 @@ def stepped(choices: Mapping[str, Any], present: Scalar | None, direction: int) 
     if what == "flag":
         return not present
     if what == "text":
-        raise InvalidField("A text has no steps. Set it instead.")
+        raise InvalidField("Text values have no steps. Set the text instead.")
     start = checked(choices, choices.get("start", 0)) if present is None else present
     assert not isinstance(start, str)
     value = round(start + direction * choices.get("step", 1), 9)

@@ -14,7 +14,7 @@ def suggestion(started_at: datetime | None, last_event_at: datetime | None, now:
     last = max(started_at, last_event_at or started_at)
     if now - last >= QUIET:
         hours = int((now - last).total_seconds() // 3600)
-        return f"Nothing has come for {hours} hours."
+        return f"No events for {hours} hours."
     # A stream that runs past midnight is still the same stream: only a quiet hour makes it another.
     if now.date() > started_at.date() and now - last >= timedelta(hours=1):
         return "A new day has begun since this session started."

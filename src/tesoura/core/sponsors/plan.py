@@ -103,9 +103,9 @@ def _appearances(spans: Sequence[Span]) -> int:
 def _missing(one: ExpectedAirtime, hours: float) -> str:
     wanted = one.promise.an_hour * hours
     if one.time < one.promise.time:
-        return f"{(one.promise.time - one.time) / MINUTE:.1f} minutes are missing of {one.promise.time / MINUTE:.0f}"
+        return f"{(one.promise.time - one.time) / MINUTE:.1f} of {one.promise.time / MINUTE:.0f} minutes missing"
     if one.appearances < math.floor(wanted):
-        return f"{one.appearances} appearances, where {math.floor(wanted)} were promised"
+        return f"{one.appearances} of {math.floor(wanted)} appearances"
     return ""
 
 

@@ -71,17 +71,19 @@ Sport = RallySport | TimedSport
 def read(text: str) -> Sport:
     """The sport that a TOML text tells of. Raises InvalidField, which says what would be right."""
     if len(text) > MOST_CHARACTERS:
-        raise InvalidField(f"The rules have over {MOST_CHARACTERS:,} characters. A sport needs a few dozen lines.")
+        raise InvalidField(
+            f"The rules are longer than {MOST_CHARACTERS:,} characters. A sport needs a few dozen lines."
+        )
     try:
         told = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise InvalidField(f"This does not read as TOML: {error}.") from None
+        raise InvalidField(f"Not valid TOML: {error}.") from None
     if "scores" in told:
         return timed_sport(told)
     known(told, ("title", "unit", "serving", "ends", "names", "source", "order"), "at the top")
     title = words(told.get("title"), "title")
     if (order := told.get("order", "")) not in ("", *_ORDERS):
-        raise InvalidField(f"order is one of: {', '.join(_ORDERS)}.")
+        raise InvalidField(f"order must be one of: {', '.join(_ORDERS)}.")
     units = told.get("unit")
     if not isinstance(units, list) or not 1 <= len(units) <= MOST_UNITS:
         raise InvalidField(f"Give one to {MOST_UNITS} tables [[unit]], from the one that points win up to the match.")
@@ -114,9 +116,9 @@ def _unit(told: object) -> Unit:
         if isinstance(value, bool) or not isinstance(value, int) or not 1 <= value <= MOST:
             raise InvalidField(f"{key} of “{name}” is a whole number from 1 to {MOST}.")
     if "to" not in numbers:
-        raise InvalidField(f"Without to, “{name}” would never end. Say how many win it.")
+        raise InvalidField(f"Without to, “{name}” would never end. Set how many win it.")
     if ("tie" in told) != ("tie_at" in told):
-        raise InvalidField(f"In “{name}”, tie and tie_at belong together: what is played, and at how many each.")
+        raise InvalidField(f"In “{name}”, tie and tie_at must be set together: what is played, and at what score.")
     tie = _unit(told["tie"]) if "tie" in told else None
     return Unit(
         name,
@@ -131,7 +133,7 @@ def _unit(told: object) -> Unit:
 
 def _serving(told: object) -> Serving:
     if not isinstance(told, Mapping):
-        raise InvalidField("serving is a table: [serving], with a kind.")
+        raise InvalidField("serving must be a table, [serving], with a kind.")
     known(told, ("kind", "each", "next_first"), "in serving")
     for name, allowed in _SERVING.items():
         if name in told and told[name] not in allowed:
@@ -175,7 +177,7 @@ def unreachable(sport: Sport) -> list[str]:
     if ends.last_at is not None and not any(
         score[0] == ends.last_at > score[1] for score in _scores(points, deciding, ends.last_at)
     ):
-        found.append(f"Ends are never changed at {ends.last_at}: the deciding {points.name} is over before.")
+        found.append(f"Ends are never changed at {ends.last_at}: the deciding {points.name} ends earlier.")
     if ends.every_points_tie is not None and not any(one.tie for one in sport.units):
         found.append("every_points_tie never counts: there is no tie-break.")
     if sport.serving.each > 1 and sport.serving.kind != TURNS:
@@ -195,7 +197,7 @@ def _of_unit(unit: Unit, to: int) -> Iterator[str]:
     ):
         yield f"The cap of “{unit.name}” at {unit.cap} never counts: it is won by the lead before."
     if unit.tie_at is not None and (unit.tie_at, unit.tie_at) not in scores:
-        yield f"“{unit.name}” never stands at {unit.tie_at} each: it is won before."
+        yield f"“{unit.name}” never reaches {unit.tie_at} each: it is won earlier."
     if unit.by > to and unit.cap is None:
         yield f"“{unit.name}” needs a lead of {unit.by}, so nobody has won it with {to}."
 

@@ -98,7 +98,7 @@ def never_happens(sport: TimedSport) -> list[str]:
     if sport.penalties and not sport.minutes:
         found.append("Penalties never end: without minutes there is no clock that they run with.")
     if not sport.minutes and sport.to is None and sport.periods == 1 and sport.extra:
-        found.append("Extra time is only played when somebody ends the period: it has no end of its own.")
+        found.append("Extra time has no end. Set minutes, or end the period by hand.")
     return found
 
 

@@ -285,7 +285,7 @@ class TimedMatch:
         )
         if ends is None or fewer[against] <= fewer[side]:
             return "", self.penalties
-        return f"a {ends.name} penalty is over", tuple(one for one in self.penalties if one is not ends)
+        return f"a {ends.name} penalty has ended", tuple(one for one in self.penalties if one is not ends)
 
     def count(self, side: int, name: str) -> TimedMatch:
         """The match after something was counted for a side. Raises InvalidField where there is no more of it."""
@@ -339,7 +339,7 @@ class TimedMatch:
         """The match after so much playing time: penalties run with it, and end with it."""
         left = tuple(replace(one, left_s=one.left_s - seconds) for one in self.penalties if one.left_s > seconds)
         ended = len(self.penalties) - len(left)
-        return replace(self, penalties=left, told="a penalty is over" if ended else "")
+        return replace(self, penalties=left, told="a penalty has ended" if ended else "")
 
     def next_period(self) -> TimedMatch:
         """The match after the end of a period: the next one, extra time, or its end."""
@@ -351,4 +351,4 @@ class TimedMatch:
             return replace(self, period=self.period + 1, told=f"{sport.called} {self.period + 1} of {sport.periods}")
         if done < sport.extra and (level or done % sport.extra_together):
             return replace(self, period=self.period + 1, told="extra time")
-        return replace(self, over=True, told="a draw" if level else "the match is over")
+        return replace(self, over=True, told="a draw" if level else "match finished")

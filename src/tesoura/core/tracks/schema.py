@@ -12,25 +12,25 @@ STARTED = "tesoura.started"
 COVER = "tesoura.cover"
 """An event that tells what became of a track's cover."""
 KINDS: Mapping[str, str] = {
-    "track": "a piece of music; what is meant where nothing is said",
-    "advertisement": "an advertisement between pieces",
+    "track": "a song; the default",
+    "advertisement": "an advertisement between songs",
     "clip": "a jingle, a sound, a preview",
-    "stream": "something without an end, as a radio",
+    "stream": "an endless stream, such as radio",
 }
 FIELDS: Mapping[str, str] = {
-    "title": "what it is called, a text",
-    "artists": "who made it, a list of names, or one name",
-    "album": "where it is from, a text",
-    "length_s": "how long it is, seconds; left out where nobody knows, and for what has no end",
-    "position_s": "how far it has come, seconds; left out where nobody knows: then none is shown",
-    "cover": "the address of its picture",
-    "link": "the address of its page",
-    "player": "who plays it, a name, where one source tells of several players",
-    "kind": "what it is: track, advertisement, clip or stream",
-    "track": "the source's own id of it, a text",
-    "paused": "of a start: true when it stands still at first",
-    "next_title": "what comes after it, a text",
-    "next_artists": "who made that, a list of names, or one name",
+    "title": "title, a text",
+    "artists": "a list of names, or one name",
+    "album": "album, a text",
+    "length_s": "length in seconds; omit if unknown or endless",
+    "position_s": "position in seconds; omit if unknown",
+    "cover": "address of the cover",
+    "link": "address of the track's page",
+    "player": "player name, if one source reports several players",
+    "kind": "track, advertisement, clip or stream",
+    "track": "the source's own track ID, a text",
+    "paused": "for a start: true if paused",
+    "next_title": "title of the next track",
+    "next_artists": "artists of the next track",
 }
 DETAILS = ("title", "artists", "album", "length_s", "cover", "link", "kind", "track", "next_title", "next_artists")
 
@@ -65,13 +65,13 @@ TRACK_EVENTS: Sequence[TrackEvent] = (
             "next_artists",
         ),
     ),
-    TrackEvent(PAUSE, "It stands still.", (), ("position_s", "player")),
-    TrackEvent(RESUME, "It goes on.", (), ("position_s", "player")),
+    TrackEvent(PAUSE, "The track is paused.", (), ("position_s", "player")),
+    TrackEvent(RESUME, "The track resumes.", (), ("position_s", "player")),
     TrackEvent(
         SEEK,
-        "It is elsewhere, or more became known of it: any detail that is told takes the place of the one before.",
+        "The position changed, or details were added; given details replace the previous ones.",
         (),
         ("position_s", "player", *DETAILS),
     ),
-    TrackEvent(STOP, "Nothing is played any more.", (), ("player",)),
+    TrackEvent(STOP, "Playback stopped.", (), ("player",)),
 )

@@ -33,7 +33,7 @@ def rows_of(text: str) -> list[Mapping[str, Any]]:
         try:
             told = [from_json(line) for line in text.splitlines() if line.strip()]
         except ValueError:
-            raise InvalidField("This does not read as JSON. Give what the wheel's page exports as spins.") from None
+            raise InvalidField("Not valid JSON. Use the spins exported from the wheel's page.") from None
     rows = told if isinstance(told, list) else [told]
     if not rows or len(rows) > MOST_SPINS:
         raise InvalidField(f"Give one spin, or a list of at most {MOST_SPINS:,}.")
@@ -85,13 +85,13 @@ def _mismatches(row: Mapping[str, Any], one: SpinRecord) -> list[str]:
     wrong = []
     fields = row.get("fields")
     if not isinstance(fields, list) or not all(isinstance(name, str) for name in fields):
-        return ["It does not tell its fields, one name for each weight."]
+        return ["It doesn't contain one field name per weight."]
     if len(fields) != len(one.weights):
         return [f"It has {len(fields)} fields and {len(one.weights)} weights."]
     if row.get("field") != fields[one.came]:
         wrong.append(f"It says that “{str(row.get('field'))[:60]}” came; field {one.came + 1} is “{fields[one.came]}”.")
     if not isinstance(row.get("who"), str):
-        wrong.append("It does not tell for whom it was spun.")
+        wrong.append("It doesn't contain the viewer.")
     chance = round(100 * one.weights[one.came] / sum(one.weights), 2)
     told = row.get("chance_pct")
     if isinstance(told, bool) or not isinstance(told, int | float) or abs(told - chance) > 0.0051:

@@ -47,7 +47,7 @@ def chances(weights: Sequence[int]) -> list[Fraction]:
     """The exact chance of each field. Raises InvalidField when none can come."""
     total = sum(weights)
     if total <= 0:
-        raise InvalidField("No field can come: all weights are 0. Give at least one of them a weight.")
+        raise InvalidField("All weights are 0. Give at least one field a weight.")
     return [Fraction(one, total) for one in weights]
 
 
@@ -86,7 +86,7 @@ def problem_of(told: SpinRecord) -> str | None:
     if not hmac.compare_digest(hash_of(secret), told.hash.strip().lower()):
         return "The secret is not the one whose hash was shown before the spin."
     if any(one < 0 for one in told.weights) or sum(told.weights) <= 0:
-        return "The weights cannot be: one is negative, or all are 0."
+        return "Invalid weights: one is negative, or all are 0."
     came = drawn(secret, told.number, told.weights)
     if came != told.came:
         return f"By the secret, field {came + 1} had to come, and not field {told.came + 1}."

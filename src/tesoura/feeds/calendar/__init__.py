@@ -24,7 +24,7 @@ def _where(raw: object) -> str:
         return checked_path(typed)
     except InvalidField:
         raise InvalidField(
-            "Give an address, such as https://calendars.example/cup.ics, or a file's whole path."
+            "Give an address such as https://calendars.example/cup.ics, or a file's full path."
         ) from None
 
 
@@ -53,16 +53,16 @@ KIND = FeedKind(
     name="calendar",
     title="A calendar",
     on_machine=lambda choices: "://" not in str(choices.get("where", "")),
-    about="A calendar in the open iCalendar format: the next show and the time until it, recurring ones too.",
+    about="An iCalendar file: the next show and the time until it, including recurring shows.",
     fields={
         "where": Field(
             "Address or file",
             _where,
             private=True,
             placeholder="https://calendars.example/cup.ics",
-            help="Often found under “share” or “subscribe”; it ends in .ics.",
+            help="Usually under “share” or “subscribe”; ends in .ics.",
         ),
-        "period_s": Field("Read it again every", seconds(10, 86_400), kind="number", default="600", unit="seconds"),
+        "period_s": Field("Refresh every", seconds(10, 86_400), kind="number", default="600", unit="seconds"),
     },
     follow=follow,
     lasting=True,

@@ -104,7 +104,7 @@ def read(text: str, zone: tzinfo, now: datetime) -> list[Show]:
         shows = [show for event in found if (show := _show(event, zone)) is not None]
     except (ValueError, KeyError, IndexError, TypeError, AttributeError) as error:
         raise ResponseNotUnderstood(
-            f"This does not read as a calendar ({str(error)[:80]}). Its address often ends in .ics.", text[:300]
+            f"This is not a calendar ({str(error)[:80]}). Calendar addresses usually end in .ics.", text[:300]
         ) from None
     return sorted(shows, key=lambda show: (show.starts_at, show.title))
 

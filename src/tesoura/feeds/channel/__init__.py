@@ -59,39 +59,35 @@ def _suggested(choices: Mapping[str, Any]) -> Sequence[Suggested]:
 KIND = FeedKind(
     name="channel",
     title="A service you sign in to",
-    about="A channel service: you sign in there once, and its counts, follows, subscriptions and gifts come.",
+    about="A channel service with sign-in: counts, follows, subscriptions and gifts.",
     fields={
         "address": Field(
-            "The service's address",
+            "Service address",
             checked_address,
             placeholder="https://channels.example",
-            help="Where you sign in; where the rest is, it tells by itself.",
+            help="Where you sign in. Tesoura finds the rest.",
         ),
         "client_id": Field(
-            "Client id",
+            "Client ID",
             _client_id,
             placeholder="3f9c…",
-            help="The service gives one to each program that is registered there, with the address below.",
+            help="Register an app at the service with the redirect address below to get one.",
         ),
         "client_secret": Field(
-            "Client secret",
-            optional_secret,
-            kind="secret",
-            advanced=True,
-            help="Only if the service gave one; most do not, for a program on your own machine.",
+            "Client secret", optional_secret, kind="secret", advanced=True, help="Only if the service gave you one."
         ),
-        "scope": Field("What it may read", text(400, empty=True), default="channel:read events:read", advanced=True),
+        "scope": Field("Permissions", text(400, empty=True), default="channel:read events:read", advanced=True),
         "data_address": Field(
-            "Where the counts are", _optional_address, advanced=True, help="Only if the service does not tell."
+            "Counts address", _optional_address, advanced=True, help="Only if Tesoura doesn't find it."
         ),
         "events_address": Field(
-            "Where the events are",
+            "Events address",
             _optional_address,
             advanced=True,
-            help="A stream of server-sent events. Only if the service does not tell.",
+            help="A stream of server-sent events. Only if Tesoura doesn't find it.",
         ),
         "period_s": Field(
-            "Ask for the counts every", seconds(2, 3_600), kind="number", default="10", unit="seconds", advanced=True
+            "Fetch counts every", seconds(2, 3_600), kind="number", default="10", unit="seconds", advanced=True
         ),
     },
     follow=follow,

@@ -60,11 +60,9 @@ async def _counts(context: FetchContext, where: Mapping[str, Any]) -> Fetched:
         _, body = await get(context, where["data"], _bearer(context))
         payload = from_json(body)
     except CredentialsRejected:
-        raise CredentialsRejected(
-            f"{host(where['data'])} does not take the permission any more. {SIGN_IN_AGAIN}"
-        ) from None
+        raise CredentialsRejected(f"{host(where['data'])} revoked the permission. {SIGN_IN_AGAIN}") from None
     except ValueError:
-        raise ResponseNotUnderstood(f"{host(where['data'])} sent something that is not JSON.", "") from None
+        raise ResponseNotUnderstood(f"{host(where['data'])} sent something other than JSON.", "") from None
     return Fetched(payload, len(body))
 
 
@@ -88,9 +86,9 @@ async def _hear(context: FetchContext, where: Mapping[str, Any], queue: asyncio.
             if event is not None:
                 memory = {"last_id": event.id} if event.id else None
                 await queue.put(Fetched(items=(_item(event),), memory=memory))
-        await queue.put(SourceUnavailable(f"{host(where['events'])} ended its stream of events. It is opened again."))
+        await queue.put(SourceUnavailable(f"{host(where['events'])} closed its event stream. Reconnecting."))
     except CredentialsRejected:
-        await queue.put(CredentialsRejected(f"{host(where['events'])} does not let us hear events. {SIGN_IN_AGAIN}"))
+        await queue.put(CredentialsRejected(f"{host(where['events'])} doesn't allow reading events. {SIGN_IN_AGAIN}"))
     except SourceError as error:
         await queue.put(error)
 

@@ -47,7 +47,8 @@ async def places(context: FetchContext) -> Mapping[str, Any]:
             }
         except (ValueError, KeyError, TypeError):
             raise ResponseNotUnderstood(
-                f"{host(address)} does not tell where to sign in ({WELL_KNOWN}). Is this the service's bare address?",
+                f"{host(address)} doesn't say where to sign in ({WELL_KNOWN}). Check that this is the "
+                "service's main address.",
                 body[:300].decode(errors="replace"),
             ) from None
         context.scratch["places"] = known
@@ -130,18 +131,18 @@ async def _asked(context: Any, where: str) -> Mapping[str, Any]:
     except OAuthError as error:
         said = str(error.description or error.error or "no reason given")[:160]
         if error.error in ("invalid_grant", "unauthorized_client", "access_denied"):
-            raise CredentialsRejected(f"{where} has taken the permission back ({said}). {SIGN_IN_AGAIN}") from None
+            raise CredentialsRejected(f"{where} revoked the permission ({said}). {SIGN_IN_AGAIN}") from None
         if error.error == "invalid_client":
             raise CredentialsRejected(
-                f"{where} does not know this program ({said}). See that the client id was pasted whole."
+                f"{where} doesn't know this app ({said}). Check that the client ID was pasted completely."
             ) from None
-        raise SourceUnavailable(f"{where} did not give a token ({said}). Try again in a while.") from None
+        raise SourceUnavailable(f"{where} didn't return a token ({said}). Try again later.") from None
     except httpx.ConnectError as error:
         raise SourceUnavailable(no_connection(where, error)) from None
     except (httpx.HTTPError, TimeoutError):
-        raise SourceUnavailable(f"No answer from {where} when signing in. Try again in a while.") from None
+        raise SourceUnavailable(f"No answer from {where} while signing in. Try again later.") from None
     except (KeyError, ValueError, TypeError, AttributeError, OverflowError, RecursionError):
-        raise ResponseNotUnderstood(f"{where} answered with something that is no token.", "") from None
+        raise ResponseNotUnderstood(f"{where} returned no valid token.", "") from None
     return token
 
 
@@ -150,7 +151,7 @@ def tokens(context: FetchContext) -> Mapping[str, Any]:
     try:
         kept: Mapping[str, Any] = json.loads(context.secrets.get("tokens", ""))
     except ValueError:
-        raise CredentialsRejected("Nobody has signed in yet. Press “Sign in” on this feed's page.") from None
+        raise CredentialsRejected("Not signed in yet. Press “Sign in” on this feed's page.") from None
     return kept
 
 
@@ -163,7 +164,7 @@ async def renewed(context: FetchContext) -> Mapping[str, str]:
     """New tokens in the place of those that end. Raises SourceError."""
     where, before = await places(context), tokens(context)
     if not before.get("refresh"):
-        raise CredentialsRejected(f"The permission has ended, and the service renews none. {SIGN_IN_AGAIN}")
+        raise CredentialsRejected(f"The permission has expired and can't be renewed. {SIGN_IN_AGAIN}")
     async with _client(context) as client:
         token = await _asked(
             client.refresh_token(where["token"], refresh_token=before["refresh"]), host(where["token"])

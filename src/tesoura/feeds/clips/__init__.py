@@ -25,16 +25,16 @@ def _place(choices: Mapping[str, Any]) -> str:
 KIND = FeedKind(
     name="clips",
     title="A folder of clips",
-    about="Another program keeps the last seconds and writes them into a folder; each clip is taken once it is whole.",
+    about="Another program saves replay clips to a folder. Each clip is imported when it's complete.",
     fields={
-        "path": Field("Folder", checked_path, private=True, placeholder="/home/mara/clips", help="Its whole path."),
+        "path": Field("Folder", checked_path, private=True, placeholder="/home/mara/clips", help="The full path."),
         "wait_s": Field(
-            "A clip comes within",
+            "Maximum delay",
             seconds(1, 120),
             kind="number",
             default="30",
             unit="seconds",
-            help="After what it is to show; nobody waits longer.",
+            help="From the moment to its clip. After that, the replay is dropped.",
         ),
         "late_ms": late(),
     },

@@ -63,7 +63,8 @@ class ClipFolder:
                     await self._changed.wait()
         except TimeoutError:
             raise SourceUnavailable(
-                f"No clip came into the folder within {self._wait_s:g} s. Does the other program write one by itself?"
+                f"No clip arrived in the folder within {self._wait_s:g} s. Check that the other program saves "
+                "clips there."
             ) from None
 
     def pass_over(self, found: FoundClip) -> None:
@@ -125,7 +126,7 @@ def allowed_in(folder: Path, name: str) -> Path:
     """A file of the folder, unless it leads out of it. Raises SourceUnavailable."""
     real = (folder / name).resolve()
     if not real.is_relative_to(folder.resolve()):
-        raise SourceUnavailable(f"{name} leads out of its folder, so it is left.")
+        raise SourceUnavailable(f"{name} points outside its folder, so it was skipped.")
     return real
 
 
@@ -133,7 +134,7 @@ async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
     """Tell of each clip that comes, once it is whole. Raises SourceError."""
     folder = allowed(str(context.choices["path"]), context.folders)
     if not await asyncio.to_thread(folder.is_dir):
-        raise SourceUnavailable(f"There is no folder {folder.name}. Give the one into which clips are written.")
+        raise SourceUnavailable(f"There is no folder {folder.name}. Give the folder that clips are saved to.")
     seen = ClipFolder(folder, float(context.choices["wait_s"]), context.clock)
     await asyncio.to_thread(seen.look)
     context.link = seen

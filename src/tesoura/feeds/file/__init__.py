@@ -30,25 +30,25 @@ KIND = FeedKind(
     name="file",
     title="A file",
     on_machine=lambda choices: True,
-    about="A file that another program writes: JSON, TOML, CSV or text, read whenever it has changed.",
+    about="A file written by another program: JSON, TOML, CSV or text. Read when it changes.",
     fields={
         "path": Field(
-            "File", checked_path, private=True, placeholder="/home/mara/stats/match.json", help="Its whole path."
+            "File", checked_path, private=True, placeholder="/home/mara/stats/match.json", help="The full path."
         ),
         "form": Field(
-            "It holds",
+            "Format",
             choice(("auto", "json", "toml", "csv", "text")),
             kind="choice",
             default="auto",
             options=(
-                ("auto", "what its ending says"),
+                ("auto", "from the file extension"),
                 ("json", "JSON"),
                 ("toml", "TOML"),
                 ("csv", "a table (CSV)"),
                 ("text", "plain text"),
             ),
         ),
-        "period_s": Field("Look at it every", PERIOD.check, kind="number", default="1", unit="seconds"),
+        "period_s": Field("Check every", PERIOD.check, kind="number", default="1", unit="seconds"),
     },
     fetch=fetch,
     place=_place,

@@ -73,6 +73,6 @@ async def read_text(path: Path) -> str:
         raise unreadable(path, error) from None
     if len(content) > MAX_BYTES:
         raise SourceUnavailable(
-            f"{path.name} has more than {MAX_BYTES // 1_000_000} MB. A growing log is followed under “A growing log”."
+            f"{path.name} has more than {MAX_BYTES // 1_000_000} MB. For a log, use “A growing log”."
         )
     return content.decode("utf-8", "replace")

@@ -18,11 +18,11 @@ def _pattern(raw: object) -> str:
 
     source = text(1_000)(raw).strip("\n")
     if cost(source) > MOST:
-        raise InvalidField("Its counts multiply to more than fits. Use smaller ones, or + and *.")
+        raise InvalidField("Its repeat counts are too large. Use smaller ones, or + and *.")
     try:
         compiled = regex.compile(source)
     except regex.error as error:
-        raise InvalidField(f"The pattern cannot be read at column {(error.pos or 0) + 1}: {error.msg}.") from None
+        raise InvalidField(f"The pattern is invalid at column {(error.pos or 0) + 1}: {error.msg}.") from None
     if not compiled.groupindex:
         raise InvalidField("Name the parts you want: (?P<actor>\\w+) cut (?P<target>\\w+) gives actor and target.")
     return source
@@ -44,19 +44,19 @@ KIND = FeedKind(
     name="follow",
     title="A growing log",
     on_machine=lambda choices: True,
-    about="A log file that a game or program goes on writing: each line that fits a pattern makes an event.",
+    about="A log file that a game or program writes to. Each line that matches a pattern creates an event.",
     fields={
         "path": Field(
-            "Log file", checked_path, private=True, placeholder="/home/mara/game/match.log", help="Its whole path."
+            "Log file", checked_path, private=True, placeholder="/home/mara/game/match.log", help="The full path."
         ),
         "pattern": Field(
             "Pattern",
             _pattern,
             kind="area",
             placeholder=r"(?P<actor>\w+) cut (?P<target>\w+)",
-            help="A regular expression; its named groups become the event's fields. One named “time” tells when.",
+            help="A regular expression. Named groups become the event's fields; a group “time” sets its time.",
         ),
-        "type": Field("Each makes an event of type", line(120), default="line", placeholder="kill"),
+        "type": Field("Event type", line(120), default="line", placeholder="kill"),
     },
     follow=follow,
     lasting=True,

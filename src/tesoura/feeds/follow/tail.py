@@ -86,7 +86,7 @@ def _last_lines(path: Path) -> list[str]:
 def _tried(path: Path, finder: Finder) -> Fetched:
     lines = _last_lines(path)
     found = [dict(item.data) for item in finder.items(lines)]
-    note = f"{len(found)} of the last {len(lines)} lines fit the pattern."
+    note = f"{len(found)} of the last {len(lines)} lines match the pattern."
     return Fetched({"last": found[-1] if found else None, "found": found[-10:], "lines": lines[-10:]}, note=note)
 
 
@@ -95,7 +95,7 @@ class Finder:
 
     def __init__(self, pattern: str, kind: str) -> None:
         if cost(pattern) > MOST:
-            raise TooMuch("The pattern's counts multiply to more than fits. Use smaller ones, then let the feed go on.")
+            raise TooMuch("The pattern's repeat counts are too large. Use smaller ones, then resume the feed.")
         self._pattern, self._kind = regex.compile(pattern), kind
         self.problem = ""
 
@@ -108,8 +108,8 @@ class Finder:
                 found.append(item)
             if time.monotonic() - began > BATCH_S:
                 raise TooMuch(
-                    f"The pattern takes over {BATCH_S:g} s for a few lines, so the feed was paused. Make it simpler, "
-                    "then let it go on."
+                    f"The pattern takes over {BATCH_S:g} s for a few lines, so the feed was paused. Simplify it, "
+                    "then resume."
                 )
         return tuple(found)
 
@@ -118,7 +118,7 @@ class Finder:
         try:
             found = self._pattern.search(line[:MAX_LINE], timeout=SEARCH_S)
         except TimeoutError:
-            self.problem = "The pattern takes too long over some lines, which are passed over. Make it simpler."
+            self.problem = "The pattern takes too long on some lines, which are skipped. Simplify it."
             return None
         if found is None:
             return None
@@ -161,7 +161,7 @@ class Tail:
         size = file.seek(0, os.SEEK_END)
         known = bool(self._memory)
         self._at = _At(file, os.fstat(file.fileno()).st_ino, 0 if known else size)
-        return "The log is another one than before; it is read from its beginning." if known else ""
+        return "The log was replaced. Reading from the start." if known else ""
 
     def _left_behind(self) -> _At | None:
         """The file that was being read, under its name or the one it was rotated to."""
@@ -187,7 +187,7 @@ class Tail:
         size = os.fstat(at.file.fileno()).st_size
         if size < at.offset:
             at.offset = 0
-            return [], "The log was cut short; it is read from its beginning."
+            return [], "The log was truncated. Reading from the start."
         lines = self._lines(at)
         if lines:
             return lines, ""
@@ -214,7 +214,7 @@ class Tail:
         at.file.close()
         file = self._path.open("rb")
         self._at = _At(file, os.fstat(file.fileno()).st_ino, 0)
-        return "The log was rotated; the new one is followed."
+        return "The log was rotated. Reading the new one."
 
     def memory(self) -> dict[str, Any]:
         """Where it is left."""

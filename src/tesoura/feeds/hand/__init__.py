@@ -21,7 +21,7 @@ def _suggested(choices: Mapping[str, Any]) -> Sequence[Suggested]:
 
 def _check(choices: Mapping[str, Any], secrets: Mapping[str, str]) -> Mapping[str, str]:
     if choices.get("what") == "number" and choices["low"] > choices["high"]:
-        return {"high": "This is less than “No less than”."}
+        return {"high": "The maximum is less than the minimum."}
     try:
         checked(choices, choices["start"])
     except InvalidField as error:
@@ -32,7 +32,7 @@ def _check(choices: Mapping[str, Any], secrets: Mapping[str, str]) -> Mapping[st
 KIND = FeedKind(
     name="hand",
     title="Set by hand",
-    about="A number you count up and down, a text you type, a switch: from the desk, with a key, or by a program.",
+    about="A number, text or switch that you set on the desk, with a key, or from a program.",
     fields={
         "what": Field(
             "It is",
@@ -41,19 +41,19 @@ KIND = FeedKind(
             default="number",
             options=(("number", "a number"), ("text", "a text"), ("flag", "yes or no")),
         ),
-        "start": Field("It begins at", text(400, empty=True), default="0"),
-        "step": Field("A step is", number, kind="number", default="1", only_if=_NUMBER),
-        "low": Field("No less than", number, kind="number", default="0", only_if=_NUMBER),
-        "high": Field("No more than", number, kind="number", default="999999", only_if=_NUMBER),
-        "unit": Field("Unit, as viewers read it", text(60, empty=True), placeholder="lines lost", only_if=_NUMBER),
+        "start": Field("Initial value", text(400, empty=True), default="0"),
+        "step": Field("Step", number, kind="number", default="1", only_if=_NUMBER),
+        "low": Field("Minimum", number, kind="number", default="0", only_if=_NUMBER),
+        "high": Field("Maximum", number, kind="number", default="999999", only_if=_NUMBER),
+        "unit": Field("Unit shown to viewers", text(60, empty=True), placeholder="lines lost", only_if=_NUMBER),
         "key_up": Field(
-            "Key on the desk: up",
+            "Desk key: up",
             key,
             placeholder="+",
             only_if=("what", ("number", "flag")),
-            help="One letter, digit or sign; pressed on the desk it takes a step up, or turns a switch.",
+            help="One letter, digit or sign. On the desk it steps up, or toggles a switch.",
         ),
-        "key_down": Field("Key on the desk: down", key, placeholder="-", only_if=_NUMBER),
+        "key_down": Field("Desk key: down", key, placeholder="-", only_if=_NUMBER),
     },
     place=lambda choices: {"text": "a text", "flag": "yes or no"}.get(str(choices.get("what")), "a number"),
     suggested=_suggested,

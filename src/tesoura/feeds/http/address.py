@@ -16,23 +16,23 @@ def checked_address(raw: object) -> str:
     if not typed:
         raise InvalidField(f"Give the address of the data, {_EXAMPLE}.")
     if len(typed) > 2_000:
-        raise InvalidField("The address has over 2,000 characters. Is it an address?")
+        raise InvalidField("The address is longer than 2,000 characters. Check it.")
     if any(char.isspace() for char in typed):
-        raise InvalidField(f"An address has no spaces in it. Paste it whole, {_EXAMPLE}.")
+        raise InvalidField(f"An address has no spaces. Paste it again, {_EXAMPLE}.")
     try:
         parts = urlsplit(typed)
         port_ok = parts.port is None or parts.port > 0
         host = parts.hostname
     except ValueError:
-        raise InvalidField(f"“{_short(typed)}” is not an address. Paste it whole, {_EXAMPLE}.") from None
+        raise InvalidField(f"“{_short(typed)}” is not an address. Paste it again, {_EXAMPLE}.") from None
     if "://" not in typed:
-        raise InvalidField(f"“{_short(typed)}” is not a whole address. It starts with https:// or http://, {_EXAMPLE}.")
+        raise InvalidField(f"“{_short(typed)}” is not a full address. It starts with https:// or http://, {_EXAMPLE}.")
     if parts.scheme not in ("http", "https"):
-        raise InvalidField(f"{parts.scheme}:// cannot be asked. The address starts with https:// or http://.")
+        raise InvalidField(f"{parts.scheme}:// can't be used. The address starts with https:// or http://.")
     if not host or not port_ok:
-        raise InvalidField(f"“{_short(typed)}” names no place to ask. Paste it whole, {_EXAMPLE}.")
+        raise InvalidField(f"“{_short(typed)}” has no host. Paste the full address, {_EXAMPLE}.")
     if parts.username or parts.password:
-        raise InvalidField("A name or password in the address would be shown to everybody. Use a key instead.")
+        raise InvalidField("A name or password in the address would be visible. Use a key instead.")
     return typed
 
 

@@ -65,16 +65,14 @@ async def get(context: FetchContext, address: str, headers: Mapping[str, str]) -
             response, body = await _ask(context.client, address, {**keyed, **headers}, where)
     except TimeoutError:
         raise SourceUnavailable(
-            f"No answer from {where} in {TIMEOUT_S:.0f} s. Is it busy, or the address another?"
+            f"No answer from {where} in {TIMEOUT_S:.0f} s. It may be busy. Check the address."
         ) from None
     except httpx.ConnectError as error:
         raise SourceUnavailable(no_connection(where, error)) from None
     except httpx.HTTPError as error:
-        raise SourceUnavailable(
-            f"The answer from {where} broke off ({type(error).__name__}). Give it a little time."
-        ) from None
+        raise SourceUnavailable(f"The response from {where} was cut off ({type(error).__name__}). Retrying.") from None
     except (httpx.InvalidURL, UnicodeError, ValueError):
-        raise SourceUnavailable("The address cannot be used as it is. Paste it again, whole.") from None
+        raise SourceUnavailable("The address can't be used. Paste it again.") from None
     if response.status_code != 304:
         check_status(response, where, bool(context.secrets.get("key")), body)
     return response, body
@@ -140,7 +138,7 @@ async def _ask(
             body += unpack(chunk, MAX_BYTES + 1 - len(body))
             if len(body) > MAX_BYTES:
                 raise ResponseNotUnderstood(
-                    f"{where} sent more than {MAX_BYTES // 1_000_000} MB. Ask it for less, or for one channel only.",
+                    f"{where} sent more than {MAX_BYTES // 1_000_000} MB. Request less data.",
                     body[:300].decode(errors="replace"),
                 )
         return response, bytes(body)
@@ -153,7 +151,7 @@ def unpacker(encoding: str, where: str) -> Callable[[bytes, int], bytes]:
         return lambda chunk, most: chunk
     if encoding not in ("gzip", "x-gzip", "deflate"):
         raise ResponseNotUnderstood(
-            f"{where} sent its answer packed as “{encoding[:20]}”, which was not asked for.", ""
+            f"{where} sent a compressed response: “{encoding[:20]}”, which was not requested.", ""
         )
     packed = zlib.decompressobj(32 + zlib.MAX_WBITS)
 
@@ -161,7 +159,7 @@ def unpacker(encoding: str, where: str) -> Callable[[bytes, int], bytes]:
         try:
             return packed.decompress(chunk, max(most, 1))
         except zlib.error:
-            raise ResponseNotUnderstood(f"What {where} sent cannot be unpacked.", "") from None
+            raise ResponseNotUnderstood(f"What {where} sent can't be unpacked.", "") from None
 
     return unpack
 
@@ -173,32 +171,25 @@ def check_status(response: httpx.Response, where: str, keyed: bool, body: bytes 
         return
     if status == 401 and keyed:
         raise CredentialsRejected(
-            f"{where} did not take the key (401). See that it was pasted whole, and that its name is the right one."
-            f"{said}"
+            f"{where} refused the key (401). Check that the key is complete and its name is right.{said}"
         )
     if status == 401:
-        raise CredentialsRejected(
-            f"{where} wants a key (401). Give it under “Key”; the service tells where to get one.{said}"
-        )
+        raise CredentialsRejected(f"{where} needs a key (401). Enter it under “Key”.{said}")
     if status == 403:
         raise CredentialsRejected(
-            f"{where} knows the key but refuses it here (403). Is it the right one, with the right to read this?{said}"
+            f"{where} refused access (403). Check that the key has permission to read this.{said}"
         )
     if status in (404, 410):
-        raise SourceUnavailable(
-            f"{where} has nothing at this address ({status}). See that the path and the name in it are right."
-        )
+        raise SourceUnavailable(f"{where} has nothing at this address ({status}). Check the path and the name in it.")
     if status == 429:
         wait = _retry_after(response)
-        when = f"It asks to wait {wait:.0f} s." if wait else "Wait a minute, and ask it less often."
-        raise SourceUnavailable(f"{where} was asked too often (429). {when}", wait)
+        when = f"It asks to wait {wait:.0f} s." if wait else "Wait a minute, and fetch less often."
+        raise SourceUnavailable(f"{where} was polled too often (429). {when}", wait)
     if status < 400:
         onward = host(response.headers.get("location", "")) or "another address"
-        raise SourceUnavailable(
-            f"{where} sends on to {onward} ({status}). If you trust that, give its address instead."
-        )
+        raise SourceUnavailable(f"{where} redirects to {onward} ({status}). If you trust it, use that address instead.")
     retry = _retry_after(response) if status == 503 else None
-    raise SourceUnavailable(f"{where} has trouble of its own ({status}). Give it a little time.", retry)
+    raise SourceUnavailable(f"{where} has a server error ({status}). Retrying.", retry)
 
 
 def _retry_after(response: httpx.Response) -> float | None:

@@ -25,7 +25,7 @@ class BoundedTransport(httpx.AsyncHTTPTransport):
         if packed not in ("", "identity"):
             await answer.aclose()
             raise ResponseNotUnderstood(
-                f"{where} sent its answer packed as “{packed[:20]}”, which was not asked for.", ""
+                f"{where} sent a compressed response: “{packed[:20]}”, which was not requested.", ""
             )
         answer.stream = _Bounded(answer.stream, self._most_bytes, where)
         return answer
@@ -40,7 +40,7 @@ class _Bounded(httpx.AsyncByteStream):
         async for chunk in self._stream:
             self._left -= len(chunk)
             if self._left < 0:
-                raise ResponseNotUnderstood(f"{self._where} answered with far too much for a sign-in.", "")
+                raise ResponseNotUnderstood(f"{self._where} sent too much data for a sign-in.", "")
             yield chunk
 
     async def aclose(self) -> None:

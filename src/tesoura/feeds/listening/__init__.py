@@ -17,7 +17,7 @@ from tesoura.feeds.http.address import checked_address, place
 def _user(raw: object) -> str:
     typed = text(80)(raw).strip()
     if not typed or any(char.isspace() for char in typed):
-        raise InvalidField("Give the name of the account, as the service knows it; it has no spaces.")
+        raise InvalidField("Give the account name at the service, without spaces.")
     return typed
 
 
@@ -35,26 +35,26 @@ def _place(choices: Mapping[str, Any]) -> str:
 KIND = FeedKind(
     name="listening",
     title="A listening history",
-    about="A service that keeps what you listen to, asked with a key: told a little late, and without a place.",
+    about="A listening-history service, polled with a key. Slightly delayed, without position.",
     fields={
-        "address": Field("The service's address", checked_address, placeholder="https://history.example/recent"),
+        "address": Field("Service address", checked_address, placeholder="https://history.example/recent"),
         "user": Field(
-            "Whose history",
+            "Account",
             _user,
             private=True,
-            placeholder="your account there",
+            placeholder="your account name",
             person=True,
-            help="Covered on every page, and in no export or log.",
+            help="Hidden on every page; never exported or logged.",
         ),
         "key": secret("the key"),
         "period_s": Field(
-            "Ask every",
+            "Fetch every",
             seconds(3, 300),
             kind="number",
             default="10",
             unit="seconds",
             advanced=True,
-            help="A track is told so much later at most, beside the delay of the service itself.",
+            help="Adds up to this much delay to the service's own.",
         ),
     },
     fetch=fetch,

@@ -34,8 +34,7 @@ async def fetch(context: FetchContext) -> Fetched:
         entries = None
     if entries is None:
         raise ResponseNotUnderstood(
-            f"{host(address)} answers, but with no list of what was listened to. See that the address is right.",
-            body[:300].decode("utf-8", "replace"),
+            f"{host(address)} sent no list of tracks. Check the address.", body[:300].decode("utf-8", "replace")
         )
     return _fetched(context, entries, len(body), took_ms)
 
@@ -65,9 +64,9 @@ def _fetched(context: FetchContext, entries: list[Mapping[str, Any]], size: int,
     elif not told and before not in ("", "||"):
         items = (Item(STOP, {}),)
     note = (
-        f"Hears {told['title']}; how far it is, a history does not tell, and it tells late."
+        f"Receives {told['title']}. A listening history has no position, and arrives late."
         if told
-        else "Nothing is listened to now."
+        else "Nothing playing now."
     )
     memory = {"known": known} if known != before else None
     return Fetched(

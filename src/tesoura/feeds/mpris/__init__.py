@@ -14,7 +14,7 @@ from tesoura.feeds.api import FeedKind, FetchContext, Fetched
 def _bus(raw: object) -> str:
     typed = text(500, empty=True)(raw).strip()
     if typed and not typed.startswith(("unix:", "tcp:")):
-        raise InvalidField("The address of a bus begins with unix: or tcp:, as in unix:path=/run/user/1000/bus.")
+        raise InvalidField("A bus address begins with unix: or tcp:, such as unix:path=/run/user/1000/bus.")
     return typed
 
 
@@ -28,24 +28,22 @@ def follow(context: FetchContext) -> AsyncIterator[Fetched]:
 KIND = FeedKind(
     name="mpris",
     title="Players on this machine",
-    about="All music players and browsers on this machine that tell what they play (MPRIS; on Linux).",
+    about="All music players and browsers on this machine that report what they play (MPRIS, Linux).",
     fields={
         "players": Field(
-            "Only these players",
+            "Players",
             text(300, empty=True),
             placeholder="all of them",
-            help="By their names, with commas between them. Case does not decide.",
+            help="Names, separated with commas. Upper and lower case don't matter.",
             advanced=True,
         ),
-        "bus": Field(
-            "Address of the bus", _bus, advanced=True, private=True, help="Left empty, it is that of this login."
-        ),
+        "bus": Field("Bus address", _bus, advanced=True, private=True, help="Empty: the bus of this login."),
     },
     follow=follow,
     lasting=True,
     place=lambda choices: "players on this machine",
     brings=lambda choices: TYPES,
     on_machine=lambda choices: True,
-    called="Players here",
+    called="Local players",
     shown_by="now_playing",
 )

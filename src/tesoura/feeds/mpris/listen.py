@@ -15,7 +15,7 @@ from tesoura.errors import SourceUnavailable
 from tesoura.feeds.api import FetchContext, Fetched, Item
 from tesoura.feeds.mpris.players import BUS, NAME, PATH, PLAYER, PROPERTIES, report
 
-INSTEAD = "Take “A music player” or “Music in a text file” instead."
+INSTEAD = "Use “A music player” or “Music in a text file” instead."
 LOOK_S = 4.0
 """How often players are asked where they are, beside what they tell by themselves."""
 WITHIN_S = 2.0
@@ -41,20 +41,20 @@ async def _connected(address: str) -> Any:
     try:
         from dbus_fast.aio import MessageBus
     except ImportError:
-        raise SourceUnavailable(f"Players can be heard this way on Linux only. {INSTEAD}") from None
+        raise SourceUnavailable(f"This works only on Linux. {INSTEAD}") from None
     if not address:
-        raise SourceUnavailable(f"This login has no bus on which players tell what they play. {INSTEAD}")
+        raise SourceUnavailable(f"This login has no bus for players. {INSTEAD}")
     from dbus_fast.errors import AuthError, InvalidAddressError
 
     try:
         async with asyncio.timeout(WITHIN_S):
             return await MessageBus(bus_address=address).connect()
     except InvalidAddressError:
-        raise SourceUnavailable("The address of the bus cannot be read. Leave it empty for this login's own.") from None
+        raise SourceUnavailable("The bus address can't be read. Leave it empty to use this login's bus.") from None
     except AuthError:
-        raise SourceUnavailable("The bus does not let Tesoura in. Is it that of another login?") from None
+        raise SourceUnavailable("The bus refused Tesoura. It may belong to another login.") from None
     except (OSError, TimeoutError, EOFError):
-        raise SourceUnavailable(f"The bus of this login does not answer. {INSTEAD}") from None
+        raise SourceUnavailable(f"The bus of this login doesn't answer. {INSTEAD}") from None
 
 
 @dataclass(slots=True)
@@ -108,7 +108,7 @@ class Players:
         finally:
             told.cancel()
         if self._gone in done:
-            raise SourceUnavailable("The bus of this login went away. It is opened again.")
+            raise SourceUnavailable("The bus of this login disconnected. Reconnecting.")
         if told in done:
             items += await self._heard(told.result())
             while not self._came.empty():
@@ -186,7 +186,7 @@ class Players:
             for one in self._players.values()
         ]
         hears = "; ".join(f"{one.label}: {heard(one.report)}" for one in self._players.values())
-        note = f"Hears {hears}" if hears else "No player runs now. It is heard as soon as one is started."
+        note = f"Playing: {hears}" if hears else "No player is running. It connects as soon as one starts."
         return Fetched({"players": rows}, items=tuple(items), quiet=True, note=note)
 
     async def _call(
@@ -200,9 +200,9 @@ class Players:
             async with asyncio.timeout(WITHIN_S):
                 answer = await self._bus.call(asked)
         except (TimeoutError, DBusError, OSError, EOFError):
-            raise SourceUnavailable(f"{to.removeprefix(NAME + '.')} does not answer on the bus.") from None
+            raise SourceUnavailable(f"{to.removeprefix(NAME + '.')} doesn't answer on the bus.") from None
         if answer is None or answer.message_type is MessageType.ERROR:
-            raise SourceUnavailable(f"The bus refused to tell ({getattr(answer, 'error_name', 'no answer')}).")
+            raise SourceUnavailable(f"The bus refused ({getattr(answer, 'error_name', 'no answer')}).")
         return list(answer.body)
 
 

@@ -16,7 +16,7 @@ def _topic(raw: object) -> str:
     topic = text(500)(raw).strip()
     parts = topic.split("/")
     if any(("#" in part and part != "#") or ("+" in part and part != "+") for part in parts) or "#" in parts[:-1]:
-        raise InvalidField("# stands alone at the end, + alone between two /: cup/+/score or cup/#.")
+        raise InvalidField("Use # only at the end and + only between slashes: cup/+/score or cup/#.")
     return topic
 
 
@@ -34,12 +34,12 @@ def _place(choices: Mapping[str, Any]) -> str:
 KIND = FeedKind(
     name="mqtt",
     title="MQTT topics",
-    about="Topics of an MQTT broker, which devices and home machines speak to.",
+    about="Topics of an MQTT broker, for devices and home automation.",
     fields={
         "host": Field("Broker", host("the broker's", "broker.example"), placeholder="broker.example"),
         "port": Field("Port", whole(1, 65_535), kind="number", default="1883"),
-        "topic": Field("Topic", _topic, placeholder="cup/+/score", help="+ is any one part, # all that follow."),
-        "user": Field("Name", text(200, empty=True), private=True, help="If the broker asks for one.", person=True),
+        "topic": Field("Topic", _topic, placeholder="cup/+/score", help="+ is any one level, # all below."),
+        "user": Field("Name", text(200, empty=True), private=True, help="If the broker requires it.", person=True),
         "password": Field("Password", optional_secret, kind="secret"),
         "tls": Field(
             "The way there is",

@@ -148,7 +148,7 @@ def _heard(client: mqtt.Client, where: str, hand_over: Callable[[Any], None]) ->
     except _TooLongError:
         why = f"sends messages longer than {MAX_PACKET_BYTES // 1_000_000} MB, or doesn't release them"
     except Exception as error:
-        why = f"sent what is no MQTT ({type(error).__name__})"
+        why = f"sent something other than MQTT ({type(error).__name__})"
     hand_over(_Ended(SourceUnavailable(f"The broker at {where} {why}. It is opened again.")))
 
 
@@ -171,15 +171,21 @@ def _client(context: FetchContext, where: str, hand_over: Callable[[Any], None])
             said = str(reason)
             wrong = "authorized" in said.lower() or "password" in said.lower()
             what = CredentialsRejected if wrong else SourceUnavailable
-            hand_over(_Ended(what(f"The broker at {where} did not let us in ({said}). See the name and the password.")))
+            hand_over(
+                _Ended(what(f"The broker at {where} refused the connection ({said}). Check the name and password."))
+            )
             return
         client.subscribe(str(choices["topic"]), qos=1)
 
     def subscribed(client: mqtt.Client, data: Any, number: int, reasons: Any, properties: Any) -> None:
         if any(reason.is_failure for reason in reasons):
-            hand_over(_Ended(SourceUnavailable(f"The broker at {where} refuses this topic. May this name read it?")))
+            hand_over(
+                _Ended(
+                    SourceUnavailable(f"The broker at {where} refuses this topic. Check that this name may read it.")
+                )
+            )
             return
-        hand_over("Connected. It is shown here what comes.")
+        hand_over("Connected. Messages appear here.")
 
     def came(client: mqtt.Client, data: Any, message: mqtt.MQTTMessage) -> None:
         if len(message.payload) > MAX_BYTES:

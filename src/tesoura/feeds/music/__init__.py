@@ -14,7 +14,7 @@ from tesoura.feeds.fields import KEY_FIELDS, seconds
 from tesoura.feeds.http.address import checked_address, place
 from tesoura.feeds.picks import is_plain
 
-UNITS = (("guess", "as they look"), ("s", "seconds"), ("ms", "milliseconds"))
+UNITS = (("guess", "automatic"), ("s", "seconds"), ("ms", "milliseconds"))
 
 
 def any_address(raw: object) -> str:
@@ -27,14 +27,14 @@ def any_address(raw: object) -> str:
     try:
         return checked_address(typed)
     except InvalidField as error:
-        raise InvalidField(f"{error} One that tells by itself starts with ws:// or wss://.") from None
+        raise InvalidField(f"{error} For a WebSocket, start with ws:// or wss://.") from None
 
 
 def path(raw: object) -> str:
     """A path that only goes down into what came, or nothing."""
     typed = text(200, empty=True)(raw).strip()
     if not is_plain(typed):
-        raise InvalidField("Give the way down to the value, with dots, as track.title or items[0].name.")
+        raise InvalidField("Give the path to the value, such as track.title or items[0].name.")
     return typed
 
 
@@ -46,13 +46,13 @@ def paths_fields(group: str) -> dict[str, Field]:
         "album": "Album",
         "length_s": "Length",
         "position_s": "Position",
-        "playing": "Whether it plays",
+        "playing": "Playing",
         "cover": "Cover",
         "link": "Link",
-        "track": "Its id",
+        "track": "Track ID",
     }
     return {
-        f"at_{name}": Field(f"{label} stands at", path, advanced=True, group=group, placeholder="found by itself")
+        f"at_{name}": Field(f"{label} path", path, advanced=True, group=group, placeholder="automatic")
         for name, label in words.items()
     }
 
@@ -71,15 +71,15 @@ def _place(choices: Mapping[str, Any]) -> str:
 KIND = FeedKind(
     name="music",
     title="A music player",
-    about="A player on this machine or elsewhere that answers at an address, or tells by itself over a WebSocket.",
+    about="A player with a web address or WebSocket, here or on another machine.",
     fields={
         "address": Field(
-            "The player's address",
+            "Player address",
             any_address,
             placeholder="http://127.0.0.1:8780/now",
-            help="Where it tells what plays, as JSON; ws:// for one that tells by itself.",
+            help="Where it reports the current track as JSON; ws:// for a WebSocket.",
         ),
-        "period_s": Field("Ask every", seconds(0.5, 60), kind="number", default="1", unit="seconds", advanced=True),
+        "period_s": Field("Fetch every", seconds(0.5, 60), kind="number", default="1", unit="seconds", advanced=True),
         **{
             name: Field(
                 one.label,
@@ -94,8 +94,8 @@ KIND = FeedKind(
             )
             for name, one in KEY_FIELDS.items()
         },
-        "unit": one_of("Its times are", UNITS, "guess", advanced=True),
-        **paths_fields("Where things stand"),
+        "unit": one_of("Time unit", UNITS, "guess", advanced=True),
+        **paths_fields("Field paths"),
     },
     follow=follow,
     lasting=True,

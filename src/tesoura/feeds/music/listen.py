@@ -40,8 +40,7 @@ def _json(body: bytes, address: str) -> object:
         return from_json(body)
     except ValueError:
         raise ResponseNotUnderstood(
-            f"{host(address)} answers, but not in JSON. Is this the address at which it tells what plays?",
-            body[:300].decode("utf-8", "replace"),
+            f"{host(address)} sent something other than JSON. Check the address.", body[:300].decode("utf-8", "replace")
         ) from None
 
 

@@ -32,7 +32,7 @@ class Teller:
                 told[name] = search(payload, way)
         if not told and _says_something(payload):
             raise ResponseNotUnderstood(
-                f"No title was found in what {self._where} tells. Say under “More choices” where it stands.",
+                f"No title found in the response of {self._where} . Set its path under “More settings”.",
                 "" if self._private else str(payload)[:300],
             )
         return report_of(told, str(self._choices.get("unit", "guess")))
@@ -49,7 +49,7 @@ class Teller:
             took_ms,
             items=items,
             quiet=True,
-            note=f"Hears {heard(report)}." if not report.nothing else heard(report),
+            note=f"Playing: {heard(report)}." if not report.nothing else heard(report),
         )
 
     def items(self, report: PlayerReport) -> tuple[Item, ...]:

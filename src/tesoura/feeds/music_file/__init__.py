@@ -23,11 +23,11 @@ def _pattern(raw: object) -> str:
     try:
         named = re.compile(typed).groupindex
     except (re.error, RecursionError, OverflowError) as error:
-        raise InvalidField(f"This does not read as a pattern: {error}.") from None
+        raise InvalidField(f"Not a valid pattern: {error}.") from None
     if "title" not in named:
-        raise InvalidField(f"Name the part that is the title, as in {USUAL}.")
+        raise InvalidField(f"Name the group for the title, such as {USUAL}.")
     if strange := set(named) - set(GROUPS):
-        raise InvalidField(f"{', '.join(sorted(strange))} is no part of a track. There are: {', '.join(GROUPS)}.")
+        raise InvalidField(f"{', '.join(sorted(strange))} is not a track field. Known ones: {', '.join(GROUPS)}.")
     return typed
 
 
@@ -45,24 +45,22 @@ def _place(choices: Mapping[str, Any]) -> str:
 KIND = FeedKind(
     name="music_file",
     title="Music in a text file",
-    about="A text file into which a player or another program writes what plays, such as “Artist - Title”.",
+    about="A text file with the current track, such as “Artist - Title”.",
     fields={
         "path": Field(
             "File",
             checked_path,
             private=True,
             placeholder="/home/mara/music/now.txt",
-            help="Its whole path. An empty file means that nothing plays.",
+            help="The full path. An empty file means nothing is playing.",
         ),
         "pattern": Field(
-            "What stands in it",
+            "Content",
             _pattern,
             default=USUAL,
-            help="A pattern with named parts: title, artists, album, length, position.",
+            help="A pattern with named groups: title, artists, album, length, position.",
         ),
-        "period_s": Field(
-            "Look at it every", seconds(0.5, 60), kind="number", default="1", unit="seconds", advanced=True
-        ),
+        "period_s": Field("Check every", seconds(0.5, 60), kind="number", default="1", unit="seconds", advanced=True),
     },
     fetch=fetch,
     place=_place,

@@ -32,7 +32,7 @@ async def fetch(context: FetchContext) -> Fetched:
     text = str(came.payload.get("text", "")) if isinstance(came.payload, dict) else ""
     report = read(text[:MOST], str(context.choices["pattern"]))
     items = tuple(Item(kind, data) for kind, data in course.after(report, time.monotonic()))
-    note = heard(report) if report.nothing else f"Hears {heard(report)}."
+    note = heard(report) if report.nothing else f"Playing: {heard(report)}."
     told = {**report.details, "position_s": report.position_s}
     return Fetched(told, came.size_bytes, items=items, quiet=True, note=note)
 
@@ -44,11 +44,11 @@ def read(text: str, pattern: str) -> PlayerReport:
     try:
         found = regex.search(pattern, text.strip(), timeout=WITHIN_S)
     except TimeoutError:
-        raise TooMuch("The pattern takes too long on what stands in the file, so it was paused. Simplify it.") from None
+        raise TooMuch("The pattern takes too long on this file, so it was paused. Simplify it.") from None
     except regex.error as error:
-        raise ResponseNotUnderstood(f"This does not read as a pattern: {error}.", "") from None
+        raise ResponseNotUnderstood(f"Not a valid pattern: {error}.", "") from None
     if found is None:
-        raise ResponseNotUnderstood("What stands in the file does not fit the pattern. Change the pattern.", text[:200])
+        raise ResponseNotUnderstood("The file doesn't match the pattern. Change the pattern.", text[:200])
     parts = {name: value.strip() for name, value in found.groupdict().items() if value and value.strip()}
     details: dict[str, Any] = {name: parts[name] for name in ("title", "album") if name in parts}
     if "artists" in parts:

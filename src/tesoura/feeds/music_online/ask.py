@@ -21,9 +21,7 @@ async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
         yield Fetched(secrets=await renewed(context))
     address = str((await places(context))["player"])
     if not address:
-        raise ResponseNotUnderstood(
-            "The service does not tell where its player is. Give that under “More choices”.", ""
-        )
+        raise ResponseNotUnderstood("The service doesn't say where its player is. Set it under “More settings”.", "")
     teller = Teller(context.choices, host(address), private=True)
     while True:
         if is_due(context):
@@ -34,11 +32,9 @@ async def follow(context: FetchContext) -> AsyncIterator[Fetched]:
             _, body = await get(context, address, bearer)
             payload = from_json(body) if body.strip() else {}
         except CredentialsRejected:
-            raise CredentialsRejected(
-                f"{host(address)} does not take the permission any more. {SIGN_IN_AGAIN}"
-            ) from None
+            raise CredentialsRejected(f"{host(address)} revoked the permission. {SIGN_IN_AGAIN}") from None
         except ValueError:
-            raise ResponseNotUnderstood(f"{host(address)} sent something that is not JSON.", "") from None
+            raise ResponseNotUnderstood(f"{host(address)} sent something other than JSON.", "") from None
         took_ms = (time.monotonic() - started) * 1000
         yield teller.fetched(payload, len(body), took_ms)
         if context.trying:

@@ -59,9 +59,7 @@ async def _json(context: FetchContext, address: str) -> dict[str, Any]:
 
 
 def _strange(where: str, told: object) -> ResponseNotUnderstood:
-    return ResponseNotUnderstood(
-        f"{where} answers, but not as a statistics service does. See that the address is right.", str(told)[:300]
-    )
+    return ResponseNotUnderstood(f"{where} is not a statistics service. Check the address.", str(told)[:300])
 
 
 def _player(found: Mapping[str, Any], name: str, where: str) -> Mapping[str, Any]:
@@ -75,8 +73,8 @@ def _player(found: Mapping[str, Any], name: str, where: str) -> Mapping[str, Any
         if any(str(other).casefold() == wanted for other in names):
             return one
     near = ", ".join(str(one["name"]) for one in known[:4])
-    hint = f"It knows {near}." if near else "See how the name is written there."
-    raise SourceUnavailable(f"{where} knows no player {name}. {hint}")
+    hint = f"Known: {near}." if near else "Check the spelling."
+    raise SourceUnavailable(f"{where} has no player {name}. {hint}")
 
 
 def _note(player: Mapping[str, Any], name: str) -> str:

@@ -25,14 +25,14 @@ def _place(choices: Mapping[str, Any]) -> str:
 KIND = FeedKind(
     name="recording",
     title="A growing recording",
-    about="A recording that another program goes on writing; its last seconds are cut out of it while it grows.",
+    about="A recording in progress. Its last seconds are cut out while it is being written.",
     fields={
         "path": Field(
             "File or folder",
             checked_path,
             private=True,
             placeholder="/home/mara/recordings",
-            help="Its whole path. Of a folder it is always the file that was written last.",
+            help="The full path. For a folder, the newest file is used.",
         ),
         "late_ms": late(),
     },

@@ -73,7 +73,7 @@ class GrowingFile:
                     self._changed.clear()
                     await self._changed.wait()
         except TimeoutError:
-            raise SourceUnavailable("The recording does not grow. Has it been stopped, or paused?") from None
+            raise SourceUnavailable("The recording is not growing. It may be stopped or paused.") from None
         assert self.path is not None
         whole_s = max(self.grew_at - begin.timestamp(), 1.0) + 12.0
         tail = min(max(int(self.rate() * whole_s * 1.5), LEAST_TAIL), MOST_TAIL)
@@ -87,8 +87,8 @@ class GrowingFile:
         """How it grows, in a sentence."""
         name = self.path.name if self.path else "It"
         if not self.grows(now):
-            return f"{name} does not grow now."
-        return f"{name} grows by {self.rate() * 8 / 1e6:.1f} Mbit a second."
+            return f"{name} is not growing."
+        return f"{name} grows by {self.rate() * 8 / 1e6:.1f} Mbit/s."
 
 
 def newest(folder: Path) -> Path:
@@ -99,7 +99,7 @@ def newest(folder: Path) -> Path:
             if not one.name.startswith(".") and Path(one.name).suffix.lower() in ENDINGS and one.is_file():
                 found.append((one.stat().st_mtime, one.name))
     if not found:
-        raise SourceUnavailable(f"There is no recording in {folder.name} yet. Start one in the other program.")
+        raise SourceUnavailable(f"There is no recording in {folder.name} yet. Start recording in the other program.")
     return allowed_in(folder, max(found)[1])
 
 

@@ -19,16 +19,16 @@ _AGAIN = ("mode", ("again",))
 def _program(raw: object) -> str:
     name = str(raw).strip()
     if not name:
-        raise InvalidField("Choose a program. Those in the scripts folder are offered.")
+        raise InvalidField("Choose a script from the scripts folder.")
     if "/" in name or "\\" in name or name.startswith(".") or len(name) > 200:
-        raise InvalidField("Give the program's bare name; it must lie in the scripts folder itself.")
+        raise InvalidField("Give the file name only; it must be in the scripts folder.")
     return name
 
 
 def _variable(raw: object) -> str:
     name = str(raw).strip()
     if name and not may_be_variable(name):
-        raise InvalidField("Give a name that ends in _KEY, _TOKEN, _SECRET or _PASSWORD, such as SERVICE_KEY.")
+        raise InvalidField("The name must end in _KEY, _TOKEN, _SECRET or _PASSWORD, such as SERVICE_KEY.")
     return name
 
 
@@ -42,7 +42,7 @@ KIND = FeedKind(
     name="script",
     title="A script",
     on_machine=lambda choices: True,
-    about="A program of yours in the scripts folder, run every few seconds or kept running.",
+    about="Your own script in the scripts folder, run regularly or kept running.",
     fields={
         "program": Field("Program", _program, kind="program", placeholder="disk_space.py"),
         "mode": Field(
@@ -50,30 +50,26 @@ KIND = FeedKind(
             choice(("again", "kept")),
             kind="choice",
             default="again",
-            options=(("again", "run again and again"), ("kept", "kept running; each line is news")),
+            options=(("again", "run regularly"), ("kept", "keep running; each line is an update")),
         ),
-        "period_s": Field(
-            "Run it every", seconds(1, 86_400), kind="number", default="30", unit="seconds", only_if=_AGAIN
-        ),
-        "limit_s": Field(
-            "Give up after", seconds(0.5, 600), kind="number", default="10", unit="seconds", only_if=_AGAIN
-        ),
+        "period_s": Field("Run every", seconds(1, 86_400), kind="number", default="30", unit="seconds", only_if=_AGAIN),
+        "limit_s": Field("Time limit", seconds(0.5, 600), kind="number", default="10", unit="seconds", only_if=_AGAIN),
         "words": Field(
-            "Words behind its name",
+            "Arguments",
             checked_words,
             private=True,
             kind="wide",
             placeholder="--folder /home/mara/recordings",
-            help="Arguments, as you would type them; quotes keep spaces. Nothing else of a shell works.",
+            help="As you would type them; quotes keep spaces. Other shell features don't work.",
         ),
         "variable": Field(
-            "A secret in the variable",
+            "Secret variable",
             _variable,
             placeholder="SERVICE_KEY",
             advanced=True,
-            help="The program finds it in its environment, and no other secret.",
+            help="Passed in the script's environment, with no other secret.",
         ),
-        "secret": Field("The secret", optional_secret, kind="secret", advanced=True),
+        "secret": Field("Secret", optional_secret, kind="secret", advanced=True),
     },
     follow=follow,
     lasting=True,

@@ -40,7 +40,7 @@ async def _start(context: FetchContext, told: bool = False) -> Process:
             start_new_session=os.name == "posix",
         )
     except OSError as error:
-        raise SourceUnavailable(f"{program} could not be started ({error.strerror or error}).") from None
+        raise SourceUnavailable(f"{program} couldn't be started ({error.strerror or error}).") from None
 
 
 async def _end(process: Process) -> None:
@@ -126,14 +126,14 @@ async def _ran(context: FetchContext, limit_s: float, told: str | None = None) -
                 said += chunk
                 if len(said) > MAX_BYTES:
                     raise ResponseNotUnderstood(
-                        f"{program} wrote more than {MAX_BYTES // 1_000_000} MB and was stopped. Let it write less.",
+                        f"{program} wrote more than {MAX_BYTES // 1_000_000} MB and was stopped. It must write less.",
                         said[:300].decode("utf-8", "replace"),
                     )
             code = await process.wait()
         wrote = await errors.text()
     except TimeoutError:
         wrote = errors.now()
-        raise _failed(f"{program} was not done in {limit_s:g} s and was stopped.", wrote) from None
+        raise _failed(f"{program} didn't finish within {limit_s:g} s and was stopped.", wrote) from None
     finally:
         errors.stop()
         await _end(process)
@@ -152,19 +152,19 @@ async def _tell(process: Process, told: str) -> None:
 
 
 def _failed(message: str, wrote: str) -> SourceUnavailable:
-    error = SourceUnavailable(f"{message} {'What it wrote to its errors is below.' if wrote else ''}".strip())
+    error = SourceUnavailable(f"{message} {'Its error output is below.' if wrote else ''}".strip())
     error.payload = wrote[-300:] or None
     return error
 
 
 def _wrote(errors: str) -> str:
-    return f"It wrote to its errors: {errors[-300:]}" if errors else ""
+    return f"Error output: {errors[-300:]}" if errors else ""
 
 
 def _payload(said: str, program: str, errors: str) -> object:
     lines = [line for line in said.splitlines() if line.strip()]
     if not lines:
-        raise _failed(f"{program} said nothing. Let it print JSON, or one line of text.", errors)
+        raise _failed(f"{program} printed nothing. It must print JSON or one line of text.", errors)
     if said.lstrip()[:1] in "{[":
         if len(lines) > 1 and all(line.lstrip()[:1] == "{" for line in lines):
             with contextlib.suppress(ValueError):
@@ -172,7 +172,7 @@ def _payload(said: str, program: str, errors: str) -> object:
         return read(said, "json", program)
     if len(lines) > 1:
         raise ResponseNotUnderstood(
-            f"{program} printed {len(lines)} lines that are not JSON. One line of text is taken, or JSON.", said[:300]
+            f"{program} printed {len(lines)} lines that are not JSON. Print JSON or one line of text.", said[:300]
         )
     return {"text": lines[0][:MAX_TEXT], "numbers": numbers_in(lines[0][:MAX_TEXT])}
 
@@ -191,13 +191,13 @@ async def kept_running(context: FetchContext) -> AsyncIterator[Fetched]:
     errors = Errors(process)
     assert process.stdout is not None
     try:
-        yield Fetched(note="It runs. It is shown here what it says.")
+        yield Fetched(note="Running. Its output appears here.")
         while True:
             try:
                 line = await process.stdout.readline()
             except ValueError:
                 raise ResponseNotUnderstood(
-                    f"{program} wrote a line of over {MAX_LINE // 1_000} kB and was stopped. Let it write less.", ""
+                    f"{program} wrote a line of over {MAX_LINE // 1_000} kB and was stopped. It must write less.", ""
                 ) from None
             if not line:
                 break
@@ -206,7 +206,7 @@ async def kept_running(context: FetchContext) -> AsyncIterator[Fetched]:
                 payload = line_payload(text)
                 yield Fetched(payload, len(line), message=payload, note=_wrote(errors.now()))
         code = await process.wait()
-        raise _failed(f"{program} ended with exit code {code}. It is started again.", await errors.text())
+        raise _failed(f"{program} ended with exit code {code}. Restarting.", await errors.text())
     finally:
         errors.stop()
         await _end(process)

@@ -23,7 +23,7 @@ def checked_words(raw: object) -> str:
     try:
         shlex.split(typed)
     except ValueError:
-        raise InvalidField("A quote is left open.") from None
+        raise InvalidField("A quote is not closed.") from None
     return typed
 
 
@@ -38,7 +38,7 @@ def command(folder: Path, program: str, words: str) -> list[str]:
     if path.suffix == ".sh":
         return ["sh", str(path), *given]
     if os.name == "posix" and not os.access(path, os.X_OK):
-        raise SourceUnavailable(f"{program} is not marked as a program. Run: chmod +x on it, or end its name in .py.")
+        raise SourceUnavailable(f"{program} is not executable. Run chmod +x on it, or use a name ending in .py.")
     return [str(path), *given]
 
 

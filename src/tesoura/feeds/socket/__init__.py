@@ -18,9 +18,9 @@ def checked_socket_address(raw: object) -> str:
     typed = str(raw).strip()
     scheme = typed.partition("://")[0].lower()
     if typed and "://" in typed and scheme not in ("ws", "wss"):
-        raise InvalidField(f"{scheme}:// is no WebSocket. Its address starts with wss:// or ws://.")
+        raise InvalidField(f"{scheme}:// is not a WebSocket address. It starts with wss:// or ws://.")
     if typed and "://" not in typed:
-        raise InvalidField("Paste the whole address; it starts with wss:// or ws://.")
+        raise InvalidField("Paste the full address; it starts with wss:// or ws://.")
     checked_address(typed.replace("ws", "http", 1) if typed else typed)
     return typed
 
@@ -39,29 +39,26 @@ def follow(context: FetchContext) -> AsyncIterator[Fetched]:
 KIND = FeedKind(
     name="socket",
     title="A WebSocket",
-    about="A program or service that tells by itself over a WebSocket, after a message that subscribes if need be.",
+    about="A WebSocket that pushes data, with a subscribe message if needed.",
     fields={
         "address": Field(
-            "Address",
-            checked_socket_address,
-            placeholder="wss://events.example/stream",
-            help="Where the socket is opened.",
+            "Address", checked_socket_address, placeholder="wss://events.example/stream", help="The WebSocket address."
         ),
         "subscribe": Field(
-            "Say first",
+            "Subscribe message",
             text(4_000, empty=True),
             kind="area",
             placeholder='{"subscribe": ["matches"]}',
-            help="A message for each line, sent as soon as it is open. May stay empty.",
+            help="One message per line, sent on connecting. Optional.",
         ),
         **KEY_FIELDS,
         "ping_s": Field(
-            "See whether it is there",
+            "Ping",
             seconds(2, 600),
             kind="number",
             default="20",
             unit="seconds",
-            help="How often; without an answer it is opened again.",
+            help="How often; reconnects without an answer.",
             advanced=True,
         ),
     },

@@ -39,7 +39,7 @@ async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
             for line in str(context.choices.get("subscribe", "")).splitlines():
                 if line.strip():
                     await socket.send(line)
-            yield Fetched(note="Connected. It is shown here what comes.")
+            yield Fetched(note="Connected. Messages appear here.")
             async for message in socket:
                 text = message if isinstance(message, str) else message.decode("utf-8", "replace")
                 payload = line_payload(text)
@@ -47,37 +47,35 @@ async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
     except InvalidStatus as error:
         raise _refused(where, error.response.status_code, bytes(error.response.body or b"")) from None
     except TimeoutError:
-        raise SourceUnavailable(f"No answer from {where} in {OPEN_S:.0f} s. Is it the right address?") from None
+        raise SourceUnavailable(f"No answer from {where} in {OPEN_S:.0f} s. Check the address.") from None
     except PayloadTooBig:
-        raise ResponseNotUnderstood(f"{where} sent a message of over 1 MB. Subscribe to less.", "") from None
+        raise ResponseNotUnderstood(f"{where} sent a message over 1 MB. Subscribe to less.", "") from None
     except ConnectionClosed as error:
         raise _closed(where, error) from None
     except (InvalidHandshake, InvalidURI, EOFError):
-        raise SourceUnavailable(f"What answers at {where} is no WebSocket. Is the path right?") from None
+        raise SourceUnavailable(f"The server at {where} is not a WebSocket. Check the path.") from None
     except OSError as error:
         raise SourceUnavailable(no_connection(where, error)) from None
     except asyncio.IncompleteReadError:
-        raise SourceUnavailable(f"{where} went away. It is opened again.") from None
+        raise SourceUnavailable(f"{where} disconnected. Reconnecting.") from None
 
 
 def _closed(where: str, error: ConnectionClosed) -> SourceUnavailable:
     if error.sent is not None and error.sent.code == 1011 and "ping" in error.sent.reason:
-        return SourceUnavailable(f"{where} fell silent: it did not answer whether it is there. It is opened again.")
+        return SourceUnavailable(f"{where} stopped answering. Reconnecting.")
     if error.sent is not None and error.sent.code == 1009:
-        return SourceUnavailable(f"{where} sent a message of over 1 MB. Subscribe to less.")
+        return SourceUnavailable(f"{where} sent a message over 1 MB. Subscribe to less.")
     code, reason = (error.rcvd.code, error.rcvd.reason) if error.rcvd else (1006, "")
     said = f", saying “{reason[:100]}”" if reason else ""
-    return SourceUnavailable(f"{where} closed the connection ({code}{said}). It is opened again.")
+    return SourceUnavailable(f"{where} closed the connection ({code}{said}). Reconnecting.")
 
 
 def _refused(where: str, status: int, body: bytes) -> SourceUnavailable | CredentialsRejected:
     if status in (401, 403):
-        return CredentialsRejected(
-            f"{where} did not let us in ({status}). See that the key is right, or give one.{own_words(body)}"
-        )
+        return CredentialsRejected(f"{where} refused the connection ({status}). Check the key.{own_words(body)}")
     if status == 404:
-        return SourceUnavailable(f"{where} has no socket at this path (404). See that the address is right.")
-    return SourceUnavailable(f"{where} did not open the socket ({status}). Give it a little time.")
+        return SourceUnavailable(f"{where} has no WebSocket at this path (404). Check the address.")
+    return SourceUnavailable(f"{where} didn't accept the connection ({status}). Retrying.")
 
 
 def _with_key(context: FetchContext) -> tuple[str, Mapping[str, str]]:

@@ -26,23 +26,20 @@ def follow(context: FetchContext) -> AsyncIterator[Fetched]:
 KIND = FeedKind(
     name="sse",
     title="Server-sent events",
-    about="An address on the web that goes on telling; after a break it goes on from where it was.",
+    about="A web address that pushes events. After a break, it resumes where it stopped.",
     fields={
         "address": Field("Address", checked_address, placeholder="https://events.example/stream"),
         "only": Field(
-            "Only events called",
-            text(200, empty=True),
-            placeholder="gift, follow",
-            help="Names with commas between. Left empty, all are taken.",
+            "Event names", text(200, empty=True), placeholder="gift, follow", help="Separate with commas. Empty: all."
         ),
         **KEY_FIELDS,
         "silence_s": Field(
-            "Open it again after a silence of",
+            "Reconnect after silence of",
             seconds(5, 3_600),
             kind="number",
             default="90",
             unit="seconds",
-            help="Services send a sign of life more often than that.",
+            help="Services send a keep-alive more often.",
             advanced=True,
         ),
     },

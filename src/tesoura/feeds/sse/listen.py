@@ -29,7 +29,7 @@ async def listen(context: FetchContext) -> AsyncIterator[Fetched]:
     only = {name.strip() for name in str(context.choices.get("only", "")).split(",") if name.strip()}
     async for event in events(context, address, headers, float(context.choices.get("silence_s", 90.0))):
         if event is None:
-            yield Fetched(note="Connected. It is shown here what comes.")
+            yield Fetched(note="Connected. Messages appear here.")
         elif not only or event.event in only:
             payload = line_payload(event.data)
             message: Any = {"event": event.event, "data": payload}
@@ -53,7 +53,7 @@ async def _within(source: EventSource, where: str) -> AsyncIterator[ServerSentEv
                 taken = len(waiting)
                 yield event
         if taken > MAX_DATA:
-            raise SourceUnavailable(f"{where} sent an event of over 1 MB.")
+            raise SourceUnavailable(f"{where} sent an event over 1 MB.")
 
 
 async def events(context: FetchContext, address: str, headers: dict[str, str], silence_s: float) -> AsyncIterator[Any]:
@@ -73,15 +73,15 @@ async def events(context: FetchContext, address: str, headers: dict[str, str], s
                     yield event
     except SSEError:
         raise SourceUnavailable(
-            f"What answers at {where} is no stream of events. Is it an address to be asked, under “A web address”?"
+            f"The server at {where} is not an event stream. For a polled address, use “A web address”."
         ) from None
     except httpx.ConnectError as error:
         raise SourceUnavailable(no_connection(where, error)) from None
     except httpx.ReadTimeout:
-        raise SourceUnavailable(f"Nothing came from {where} for {silence_s:.0f} s. It is opened again.") from None
+        raise SourceUnavailable(f"Nothing received from {where} for {silence_s:.0f} s. Reconnecting.") from None
     except httpx.HTTPError as error:
         raise SourceUnavailable(
             f"The stream from {where} broke ({type(error).__name__}). It is opened again."
         ) from None
     except (httpx.InvalidURL, UnicodeError, ValueError):
-        raise SourceUnavailable("The address cannot be used as it is. Paste it again, whole.") from None
+        raise SourceUnavailable("The address can't be used. Paste it again.") from None

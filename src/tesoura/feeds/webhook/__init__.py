@@ -16,7 +16,7 @@ from tesoura.feeds.webhook.signature import PREFIX, secret_bytes, verify
 def _secret(raw: object) -> str:
     secret = str(raw).strip()
     if not secret:
-        raise InvalidField("Paste the signing secret that the sender shows; it begins with whsec_.")
+        raise InvalidField("Paste the sender's signing secret; it begins with whsec_.")
     try:
         secret_bytes(secret)
     except ValueError as error:
@@ -32,7 +32,7 @@ def receive(context: FetchContext, headers: Mapping[str, str], body: bytes) -> F
             verify(headers, body, context.secrets.get("secret", ""), context.clock())
         except SignatureRefused as error:
             raise CredentialsRejected(str(error)) from None
-    payload = read(body.decode("utf-8", "replace"), "json", "The sender")
+    payload = read(body.decode("utf-8", "replace"), "json", "Sender")
     return Fetched(payload, len(body), message=payload, message_id=message_id, durable=True)
 
 
@@ -43,22 +43,22 @@ def _made(drawn: bytes) -> str:
 KIND = FeedKind(
     name="webhook",
     title="Sent to a private address",
-    about="A service or program sends messages to an address that only it knows, signed if it can.",
+    about="A service or program sends messages to a private address, optionally signed.",
     fields={
         "signed": Field(
-            "Messages are",
+            "Signature",
             choice(("yes", "no")),
             kind="choice",
             default="yes",
-            options=(("yes", "signed (Standard Webhooks)"), ("no", "not signed; the address alone is the right")),
+            options=(("yes", "signed (Standard Webhooks)"), ("no", "not signed; the address is enough")),
         ),
         "secret": Field(
-            "The signing secret",
+            "Signing secret",
             _secret,
             kind="secret",
             only_if=("signed", ("yes",)),
-            help="The sender shows it where its webhooks are set up; it begins with whsec_. Left empty, one is made "
-            "here, which you give to the sender.",
+            help="From the sender's webhook settings; begins with whsec_. Empty: Tesoura creates one "
+            "for you to enter there.",
         ),
     },
     makes={"secret": _made},

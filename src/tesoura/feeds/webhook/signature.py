@@ -21,13 +21,13 @@ PREFIX = "whsec_"
 def secret_bytes(secret: str) -> bytes:
     """The key in a secret as it is written, `whsec_` and base64. Raises ValueError."""
     if not secret.startswith(PREFIX):
-        raise ValueError("A signing secret begins with whsec_. Copy it whole from where the sender shows it.")
+        raise ValueError("A signing secret begins with whsec_. Copy it from the sender again.")
     try:
         key = base64.b64decode(secret.removeprefix(PREFIX), validate=True)
     except (binascii.Error, ValueError):
         key = b""
     if not 8 <= len(key) <= 256:
-        raise ValueError("This signing secret is cut short or changed. Copy it whole from where the sender shows it.")
+        raise ValueError("This signing secret is incomplete. Copy it from the sender again.")
     return key
 
 
@@ -44,20 +44,18 @@ def verify(headers: Mapping[str, str], body: bytes, secret: str, now: datetime) 
     given = headers.get("webhook-signature", "")
     if not (message_id and stamped and given):
         raise SignatureRefused(
-            "The message has no signature: webhook-id, webhook-timestamp and webhook-signature are needed."
+            "The message has no signature. It needs webhook-id, webhook-timestamp and webhook-signature."
         )
     if not stamped.isdecimal() or len(stamped) > 12:
         raise SignatureRefused("webhook-timestamp is not a number of seconds since 1970.")
     age_s = now.timestamp() - int(stamped)
     if age_s > MAX_AGE_S:
-        raise SignatureRefused(f"The message is {age_s / 60:.0f} minutes old; after 5 it is refused. Is a clock wrong?")
+        raise SignatureRefused(f"The message is {age_s / 60:.0f} minutes old; 5 are allowed. Check the clocks.")
     if age_s < -MAX_AGE_S:
-        raise SignatureRefused(
-            "The message claims to be from the future. Is the sender's clock, or this machine's, wrong?"
-        )
+        raise SignatureRefused("The message is from the future. Check the sender's and this machine's clock.")
     try:
         right = sign(secret, message_id, int(stamped), body)
     except ValueError as error:
         raise SignatureRefused(str(error)) from None
     if not any(hmac.compare_digest(one.encode(), right.encode()) for one in given.split(" ")[:10]):
-        raise SignatureRefused("The signature is not right. Is the signing secret here the one that the sender has?")
+        raise SignatureRefused("Wrong signature. Check that both sides have the same signing secret.")

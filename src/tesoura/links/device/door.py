@@ -31,7 +31,13 @@ class DeviceDoor:
         await receive()
         address, port = str((scope.get("client") or ("", 0))[0]), (scope.get("server") or ("", None))[1]
         if self._open >= MOST_OPEN or self._strange.get(address, 0) >= MOST_STRANGE:
-            await send({"type": "websocket.close", "code": 4429, "reason": "Too many devices are connected already."})
+            await send(
+                {
+                    "type": "websocket.close",
+                    "code": 4429,
+                    "reason": "Too many devices are connected. Disconnect one first.",
+                }
+            )
             return
         await send({"type": "websocket.accept"})
         self._strange[address] = self._strange.get(address, 0) + 1
@@ -87,7 +93,7 @@ def _sender(send: Any) -> Callable[[str], Awaitable[None]]:
         try:
             await send({"type": "websocket.send", "text": text})
         except (RuntimeError, OSError):
-            raise SourceUnavailable("The device went away.") from None
+            raise SourceUnavailable("The device disconnected.") from None
 
     return send_text
 
@@ -96,7 +102,7 @@ def _hearer(receive: Any) -> Callable[[], Awaitable[str]]:
     async def hear() -> str:
         message = await receive()
         if message["type"] == "websocket.disconnect":
-            raise SourceUnavailable("The device went away.")
+            raise SourceUnavailable("The device disconnected.")
         return str(message.get("text") or "")
 
     return hear

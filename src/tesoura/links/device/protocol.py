@@ -41,13 +41,13 @@ class Hello:
 def hello_of(params: Mapping[str, Any]) -> Hello:
     """What a device says of itself. Raises InvalidField, which says what is wrong."""
     if params.get("version") != VERSION:
-        raise InvalidField(f"This side speaks version {VERSION} of the device socket.")
+        raise InvalidField(f"This version of Tesoura uses version {VERSION} of the device socket.")
     size = params.get("buttons", {})
     if not isinstance(size, Mapping):
-        raise InvalidField("buttons holds rows and columns.")
+        raise InvalidField("buttons must contain rows and columns.")
     name = params.get("name", "")
     if not isinstance(name, str) or not name.strip() or len(name.strip()) > LONGEST_NAME:
-        raise InvalidField(f"name is a text of 1 to {LONGEST_NAME} characters.")
+        raise InvalidField(f"name must be a text of 1 to {LONGEST_NAME} characters.")
     code, token, ticket = (_text(params, one) for one in ("code", "token", "ticket"))
     return Hello(
         " ".join(name.split()),
@@ -65,14 +65,14 @@ def _pictures(given: Any) -> tuple[int, int] | None:
     if given is None:
         return None
     if not isinstance(given, Mapping):
-        raise InvalidField("pictures holds width_px and height_px.")
+        raise InvalidField("pictures must contain width_px and height_px.")
     return _whole(given, "width_px", *PICTURE_PX, 72), _whole(given, "height_px", *PICTURE_PX, 72)
 
 
 def _text(params: Mapping[str, Any], name: str) -> str:
     given = params.get(name, "")
     if not isinstance(given, str) or len(given) > 200:
-        raise InvalidField(f"{name} is a text of at most 200 characters.")
+        raise InvalidField(f"{name} must be a text of at most 200 characters.")
     return given.strip()
 
 
@@ -101,7 +101,7 @@ def pressed_of(params: Mapping[str, Any], held: bool = False) -> ButtonPress:
     """A press. Raises InvalidField."""
     on = params.get("on")
     if on is not None and not isinstance(on, bool):
-        raise InvalidField("on is true or false: how the button stood when it was pressed.")
+        raise InvalidField("on must be true or false: the button's state when it was pressed.")
     return ButtonPress(_id(params, "button"), _id(params, "press"), on, params.get("again") is True, held)
 
 
@@ -118,11 +118,11 @@ def turned_of(params: Mapping[str, Any]) -> DialTurn:
     """A turn. Raises InvalidField."""
     by, level = params.get("by", 0), params.get("level")
     if isinstance(by, bool) or not isinstance(by, int) or not -1_000 <= by <= 1_000:
-        raise InvalidField("by is a whole number of steps.")
+        raise InvalidField("by must be a whole number of steps.")
     if level is not None and (isinstance(level, bool) or not isinstance(level, int | float) or not 0 <= level <= 1):
-        raise InvalidField("level is a number from 0 to 1.")
+        raise InvalidField("level must be a number from 0 to 1.")
     if level is None and not by:
-        raise InvalidField("Give by, a number of steps, or level, a number from 0 to 1.")
+        raise InvalidField("Give either by (a number of steps) or level (0 to 1).")
     return DialTurn(_id(params, "button"), by, None if level is None else float(level))
 
 

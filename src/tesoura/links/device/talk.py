@@ -79,7 +79,7 @@ class DeviceTalk:
         """Talk until it ends; why it was sent away, when it was."""
         panel, size = await self._let_in()
         if panel is None or size is None:
-            return "It was not let in."
+            return "Access refused."
         telling = asyncio.create_task(self._tell(panel, size))
         listening = asyncio.create_task(self._listen(panel))
         try:
@@ -99,7 +99,7 @@ class DeviceTalk:
         async with asyncio.timeout(HELLO_S):
             said = rpc.read(await self._hear())
         if not isinstance(said, RequestObject) or said.method != "device.hello" or said.id is None:
-            await self._send(rpc.refusal(None, rpc.NOT_A_REQUEST, "Begin with device.hello, and give it an id."))
+            await self._send(rpc.refusal(None, rpc.NOT_A_REQUEST, "Start with device.hello and give it an id."))
             return None, None
         try:
             hello = protocol.hello_of(said.params)
@@ -176,14 +176,14 @@ class DeviceTalk:
             said = rpc.read(await self._hear())
             if not pace.takes(clock()):
                 if pace.over > protocol.MOST_OVER:
-                    return "Far too many messages came. Send fewer."
+                    return "Far too many messages. Send fewer."
                 if isinstance(said, RequestObject) and said.id is not None and pace.over == 1:
                     await self._send(rpc.refusal(said.id, protocol.TOO_MANY, "Too many messages. Send fewer."))
                 continue
             if not isinstance(said, RequestObject):
                 garbled += 1
                 if garbled > 50:
-                    return "What came is no device socket."
+                    return "Not a device socket message."
                 if isinstance(said, rpc.Garbled):
                     await self._send(rpc.refusal(None, said.code, said.words))
                 continue
@@ -224,9 +224,9 @@ class DeviceTalk:
         if method == "leaf.show":
             wished, first = params.get("leaf", ""), params.get("from", 0)
             if wished not in (one for one, _ in panel.leaves()):
-                raise Gone("There is no such leaf any more, or it is not for this device.")
+                raise Gone("This button page no longer exists, or isn’t for this device.")
             if isinstance(first, bool) or not isinstance(first, int) or not 0 <= first < protocol.MOST_SHOWN:
-                raise InvalidField("from is a whole number: the first button to be shown, counted from 0.")
+                raise InvalidField("from must be a whole number: the first button to show, counted from 0.")
             self._leaf, self._first, self._outline = str(wished), first, None
             self._again.set()
             return {"leaf": wished}

@@ -21,21 +21,21 @@ def _channel(raw: object) -> str:
     name = str(raw).strip().casefold()
     name = name if name.startswith(("#", "&")) else f"#{name}"
     if not re.fullmatch(r"[#&][^\s,:\x00-\x1f]{1,80}", name):
-        raise InvalidField("Give the channel's name, without blanks and commas, such as #windyladder.")
+        raise InvalidField("Give the channel's name without spaces or commas, such as #windyladder.")
     return name
 
 
 def _nick(raw: object) -> str:
     nick = str(raw).strip()
     if not re.fullmatch(r"[A-Za-z_\[\]\\`^{}|][\w\[\]\\`^{}|-]{0,39}", nick, re.ASCII):
-        raise InvalidField("Give a name of letters, digits, - and _, that begins with a letter, such as mara_helper.")
+        raise InvalidField("Use letters, digits, - and _, starting with a letter, such as mara_helper.")
     return nick
 
 
 def _tag(raw: object) -> str:
     typed = " ".join(str(raw).split())
     if typed and not re.fullmatch(r"[\w+./ -]{1,80}", typed, re.ASCII):
-        raise InvalidField("Give the names of tags, such as roles.")
+        raise InvalidField("Give tag names, such as roles.")
     return typed
 
 
@@ -54,32 +54,29 @@ def follow(context: FetchContext) -> AsyncIterator[Fetched]:
 KIND = FeedKind(
     name="irc",
     title="A chat (IRC)",
-    about="A channel of a chat that speaks IRC: what viewers say there becomes events, and cues can answer.",
+    about="An IRC chat channel. Messages become events, and cues can reply.",
     fields={
         "host": Field("Server", host("the server's", "chat.example"), placeholder="chat.example"),
         "port": Field("Port", whole(1, 65_535), kind="number", default="6697"),
-        "tls": one_of("The way there is", (("yes", "encrypted (TLS)"), ("no", "open")), "yes"),
+        "tls": one_of("Connection", (("yes", "encrypted (TLS)"), ("no", "open")), "yes"),
         "channel": Field("Channel", _channel, placeholder="#windyladder"),
         "nick": Field(
-            "Our name there",
+            "Account name",
             _nick,
             placeholder="mara_helper",
             person=True,
-            help="The account that hears and speaks; a second one, or your own.",
+            help="The account that reads and sends messages: yours, or a second one.",
         ),
-        "token": Field("Token", optional_secret, kind="secret", help="As the chat gave it to that account."),
+        "token": Field("Token", optional_secret, kind="secret", help="From the chat service, for that account."),
         "streamer": Field(
-            "Your own name there",
+            "Streamer's name",
             text(60, empty=True),
             placeholder="mara_vane",
             person=True,
-            help="Who says a line under it is the streamer.",
+            help="Messages from this name count as yours.",
         ),
         "sign_in": one_of(
-            "The token is given",
-            (("pass", "as the server's password"), ("sasl", "as an account's")),
-            "pass",
-            advanced=True,
+            "Send token as", (("pass", "server password"), ("sasl", "account sign-in (SASL)")), "pass", advanced=True
         ),
         "account": Field(
             "Account",
@@ -87,39 +84,30 @@ KIND = FeedKind(
             advanced=True,
             only_if=("sign_in", ("sasl",)),
             private=True,
-            help="Empty for our name there.",
+            help="Empty: the account name.",
         ),
-        "pace_lines": number("We say at most", 1, 100, 20, "lines", advanced=True),
-        "pace_s": number("within", 1, 600, 30, "seconds", advanced=True),
+        "pace_lines": number("Send at most", 1, 100, 20, "lines", advanced=True),
+        "pace_s": number("Rate period", 1, 600, 30, "seconds", advanced=True),
         "when_away": one_of(
-            "What we want to say while it is away",
-            ((KEEP, "waits for it"), (DROP, "is left unsaid")),
-            KEEP,
-            advanced=True,
+            "Messages while disconnected", ((KEEP, "are queued"), (DROP, "are dropped")), KEEP, advanced=True
         ),
-        "roles_tag": Field(
-            "Tag that tells roles",
-            _tag,
-            default="roles",
-            advanced=True,
-            help="Signs of standing in the channel (@, +) count as well.",
-        ),
-        "moderator_words": Field("It says of a moderator", text(80, empty=True), default=MODERATOR, advanced=True),
-        "subscriber_words": Field("of a subscriber", text(80, empty=True), default=SUBSCRIBER, advanced=True),
-        "streamer_words": Field("of the streamer", text(80, empty=True), default=STREAMER, advanced=True),
-        "name_tag": Field("Tag with the name as shown", _tag, default="display-name", advanced=True),
+        "roles_tag": Field("Roles tag", _tag, default="roles", advanced=True, help="Channel status (@, +) counts too."),
+        "moderator_words": Field("Moderator value", text(80, empty=True), default=MODERATOR, advanced=True),
+        "subscriber_words": Field("Subscriber value", text(80, empty=True), default=SUBSCRIBER, advanced=True),
+        "streamer_words": Field("Streamer value", text(80, empty=True), default=STREAMER, advanced=True),
+        "name_tag": Field("Display name tag", _tag, default="display-name", advanced=True),
         "emotes_tag": Field(
-            "Tag that tells emotes",
+            "Emotes tag",
             _tag,
             default="emotes",
             advanced=True,
-            help="The words of the line that are pictures, or where they stand, as 0-4,12-16.",
+            help="The emote words, or their positions such as 0-4,12-16.",
         ),
         "more_caps": Field(
-            "Ask the server also for",
+            "Extra capabilities",
             text(200, empty=True),
             advanced=True,
-            help="Capabilities of its own that bring the tags, by name.",
+            help="Capabilities that enable the tags, by name.",
         ),
     },
     follow=follow,

@@ -23,13 +23,13 @@ MOST_PEOPLE = 20_000
 """Of so many people in a channel it is known how they stand there."""
 TOKEN_REFUSED = {"464", "902", "904", "905", "906", "908"}
 NO_ENTRY = {
-    "403": "there is no such channel",
-    "405": "one is in too many channels",
-    "471": "it is full",
-    "473": "one must be invited",
-    "474": "one is banned from it",
-    "475": "it asks for a key",
-    "477": "it lets in registered names alone",
+    "403": "the channel doesn't exist",
+    "405": "the account is in too many channels",
+    "471": "the channel is full",
+    "473": "the channel is invite-only",
+    "474": "the account is banned",
+    "475": "the channel needs a key",
+    "477": "the channel is for registered names only",
 }
 _ACTION = re.compile(r"\x01ACTION (?P<text>.*?)\x01?$", re.DOTALL)
 _CAPITALS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ"
@@ -112,7 +112,7 @@ class Session:
         if line.command in TOKEN_REFUSED:
             raise _token_refused(self.nick, tidy(_last(line), 120))
         if line.command in NO_ENTRY and self._key(self.channel) in [self._key(one) for one in line.params]:
-            raise SourceUnavailable(f"{self.channel} did not let us in: {NO_ENTRY[line.command]}.")
+            raise SourceUnavailable(f"{self.channel} refused the connection: {NO_ENTRY[line.command]}.")
         return Came()
 
     # Signing in
@@ -126,7 +126,7 @@ class Session:
             more = str(self.choices.get("more_caps", "")).split()
             ask = [one for one in (*WANTED, *more, *(("sasl",) if self._with_sasl else ())) if one in self._offered]
             if self._with_sasl and "sasl" not in ask:
-                raise CredentialsRejected("This server knows no sign-in by account. Choose “as the server's password”.")
+                raise CredentialsRejected("This server has no account sign-in. Choose “server password”.")
             return Came((_line("CAP", "REQ", " ".join(ask)),) if ask else (_line("CAP", "END"),))
         if sub == "ACK":
             granted = {one.lstrip("-~=") for one in _last(line).split()}
@@ -134,7 +134,7 @@ class Session:
             if "sasl" in granted:
                 return Came((_line("AUTHENTICATE", "PLAIN"),))
         if sub == "NAK" and self._with_sasl:
-            raise CredentialsRejected("This server let nobody sign in by account. Choose “as the server's password”.")
+            raise CredentialsRejected("This server doesn't accept account sign-in. Choose “server password”.")
         return Came((_line("CAP", "END"),)) if sub in ("ACK", "NAK") else Came()
 
     def _authenticate(self, line: Line) -> Came:
@@ -154,7 +154,7 @@ class Session:
 
     def _nick_taken(self, line: Line) -> Came:
         why = tidy(_last(line), 120)
-        raise SourceUnavailable(f"The name {self.nick} is taken or not allowed there ({why}). Choose another.")
+        raise SourceUnavailable(f"The name {self.nick} is taken or not allowed ({why}). Choose another.")
 
     def _can_do(self, line: Line) -> Came:
         for one in line.params:
@@ -210,14 +210,14 @@ class Session:
 
     def _left(self, line: Line) -> Came:
         if self._mine(line):
-            raise SourceUnavailable(f"We have left {self.channel}; it is joined again.")
+            raise SourceUnavailable(f"We have left {self.channel}; rejoining.")
         self.people.pop(self._key(_nick(line)), None)
         return Came()
 
     def _kick(self, line: Line) -> Came:
         if len(line.params) > 1 and self._key(line.params[1]) == self._key(self.nick):
             why = f": “{tidy(_last(line), 80)}”" if len(line.params) > 2 else ""
-            raise SourceUnavailable(f"A moderator sent us out of {self.channel}{why}. It is joined again later.")
+            raise SourceUnavailable(f"A moderator removed the account from {self.channel}{why}. Rejoining later.")
         if len(line.params) > 1:
             self.people.pop(self._key(line.params[1]), None)
         return Came()
@@ -269,16 +269,14 @@ class Session:
             if re.search(r"auth|login|password|token", text, re.IGNORECASE) and re.search(
                 r"fail|invalid|unsuccess|improper|wrong|incorrect", text, re.IGNORECASE
             ):
-                raise CredentialsRejected(
-                    f"The chat did not take the token for {self.nick} (“{text}”). Give it another."
-                )
+                raise CredentialsRejected(f"The chat refused the token for {self.nick} (“{text}”). Give it another.")
             return Came()
         to_channel = bool(line.params) and self._key(line.params[0]) == self._key(self.channel)
         from_server = "!" not in (line.source or "")
         return Came(refused=text) if to_channel and from_server else Came()
 
     def _not_heard(self, line: Line) -> Came:
-        return Came(refused=tidy(_last(line), 160) or "the channel does not hear us")
+        return Came(refused=tidy(_last(line), 160) or "the channel doesn't allow this account to speak")
 
     def _ping(self, line: Line) -> Came:
         return Came((_line("PONG", *line.params[-1:]),))
@@ -290,8 +288,8 @@ class Session:
     def _error(self, line: Line) -> Came:
         text = tidy(_last(line), 160)
         if not self.registered and re.search(r"password|token|auth", text, re.IGNORECASE):
-            raise CredentialsRejected(f"The chat did not let {self.nick} in (“{text}”). Give it another token.")
-        raise SourceUnavailable(f"The chat ended the connection (“{text}”). It is opened again.")
+            raise CredentialsRejected(f"The chat refused {self.nick} in (“{text}”). Enter a new token.")
+        raise SourceUnavailable(f"The chat closed the connection (“{text}”). Reconnecting.")
 
     def _key(self, name: str) -> str:
         """A nick or channel as the server compares it: letters beyond its alphabet are only themselves."""
@@ -328,7 +326,7 @@ _HANDLERS = {
 
 
 def _token_refused(nick: str, why: str) -> CredentialsRejected:
-    return CredentialsRejected(f"The chat did not take the token for {nick} ({why}). Give it another under “Choices”.")
+    return CredentialsRejected(f"The chat refused the token for {nick} ({why}). Enter a new one under Settings.")
 
 
 def message(channel: str, text: str) -> str:

@@ -52,11 +52,9 @@ class Chat:
         session = self.session
         line = outgoing(text, longest_bytes(session.channel, session.nick))
         if not line:
-            raise SourceUnavailable("There is nothing to say: no letter is left of it.")
+            raise SourceUnavailable("The message is empty.")
         if not session.may_speak:
-            raise SourceUnavailable(
-                f"{session.channel} hears only those who have a voice there, and {session.nick} has none."
-            )
+            raise SourceUnavailable(f"{session.channel} is moderated, and {session.nick} has none.")
         self.pace = self.pace.spoken(_seconds())
         self._spoken.append(tidy(line))
         heard: asyncio.Future[None] = asyncio.get_running_loop().create_future()
@@ -67,10 +65,10 @@ class Chat:
                 await heard
         except TimeoutError:
             # A server that sends lines back has not; one that does not has at least not refused.
-            return "sent; it was not seen coming back" if session.echoes else "sent"
+            return "sent, but not confirmed by the chat" if session.echoes else "sent"
         finally:
             self._echo = None
-        return "said, and seen in chat"
+        return "sent and visible in chat"
 
     async def send(self, *lines: str) -> None:
         """Send lines to the server. Raises SourceUnavailable."""
@@ -78,7 +76,7 @@ class Chat:
             self._writer.write("".join(f"{one}\r\n" for one in lines).encode())
             await self._writer.drain()
         except OSError:
-            raise SourceUnavailable("The chat went away while we spoke. It is opened again.") from None
+            raise SourceUnavailable("The connection was lost while sending. Reconnecting.") from None
 
     # Hearing
 
@@ -92,15 +90,17 @@ class Chat:
                 await self._quiet()
                 continue
             except (asyncio.LimitOverrunError, ValueError):
-                raise ResponseNotUnderstood("The chat sent a line of over 16,000 bytes. Is it one?", "") from None
+                raise ResponseNotUnderstood(
+                    "The chat sent a line of over 16,000 bytes. Check that the server is an IRC chat.", ""
+                ) from None
             except (asyncio.IncompleteReadError, OSError):
-                raise SourceUnavailable("The chat closed the connection. It is opened again.") from None
+                raise SourceUnavailable("The chat closed the connection. Reconnecting.") from None
             self.session.lag_answered = True
             await self._take(raw.strip(b"\r\n"))
 
     async def _quiet(self) -> None:
         if not self.session.lag_answered:
-            raise SourceUnavailable("The chat fell silent: it did not answer whether it is there. It is opened again.")
+            raise SourceUnavailable("The chat stopped answering. Reconnecting.")
         self.session.lag_answered = False
         await self.send("PING :there")
 
@@ -144,7 +144,7 @@ class Chat:
         line, heard = self._echo
         if refused is not None:
             self.pace = self.pace.held(_seconds())
-            heard.set_exception(SourceUnavailable(f"The chat did not take it: {refused}."))
+            heard.set_exception(SourceUnavailable(f"The chat refused it: {refused}."))
         elif echo is not None and same(line, echo):
             heard.set_result(None)
 
@@ -175,9 +175,9 @@ class Chat:
     def note(self) -> str:
         """Whether it is joined and may speak, in a sentence."""
         session, pace = self.session, self.pace
-        speaks = "may speak" if session.may_speak else "may not speak: the channel hears only those with a voice"
+        speaks = "may speak" if session.may_speak else "may not speak: the channel is moderated"
         used = f"{pace.used(_seconds())} of {pace.lines} lines in {pace.per_s:g} s used"
-        gone = f" {self.let_go} lines of a flood were let go." if self.let_go else ""
+        gone = f" {self.let_go} messages of a flood were dropped." if self.let_go else ""
         return f"Joined {session.channel} as {session.nick}, {speaks}; {used}.{gone}"
 
     def standing(self) -> Mapping[str, Any]:
@@ -207,7 +207,7 @@ async def talk(context: FetchContext) -> AsyncIterator[Fetched]:
     kept: Pace | None = context.scratch.get("pace")
     pace = Pace(int(context.choices["pace_lines"]), float(context.choices["pace_s"]), kept.said if kept else ())
     chat = Chat(context, writer, pace)
-    hearing = asyncio.create_task(chat.hear(reader), name="hearing a chat")
+    hearing = asyncio.create_task(chat.hear(reader), name="reading a chat")
     try:
         await chat.send(*chat.session.begin())
         await _joined(chat, hearing)
@@ -236,7 +236,7 @@ async def _joined(chat: Chat, hearing: asyncio.Task[None]) -> None:
         hearing.result()
     if joining not in done:
         raise SourceUnavailable(
-            f"{chat.session.channel} was not joined within {JOIN_S:.0f} s. Are the channel and the server right?"
+            f"{chat.session.channel} was not joined within {JOIN_S:.0f} s. Check the channel and the server."
         )
 
 
@@ -268,14 +268,14 @@ async def _opened(choices: Mapping[str, Any]) -> tuple[asyncio.StreamReader, asy
                 host, port, ssl=ssl.create_default_context() if tls else None, limit=MAX_LINE
             )
     except TimeoutError:
-        raise SourceUnavailable(f"No answer from {where} in {OPEN_S:.0f} s. Is it the right server?") from None
+        raise SourceUnavailable(f"No answer from {where} in {OPEN_S:.0f} s. Check the server.") from None
     except ssl.SSLCertVerificationError as error:
         raise SourceUnavailable(
-            f"What answers at {where} cannot prove that it is {host} ({error.verify_message}). Nothing was sent to it."
+            f"The server at {where} can't prove that it is {host} ({error.verify_message}). Nothing was sent."
         ) from None
     except (ssl.SSLError, ConnectionResetError):
         raise SourceUnavailable(
-            f"{where} does not speak TLS. Is the port right? With TLS it is often 6697, without 6667."
+            f"{where} doesn't use TLS. Check the port: usually 6697 with TLS, 6667 without."
         ) from None
     except OSError as error:
         raise SourceUnavailable(no_connection(where, error)) from None

@@ -12,4 +12,4 @@ def readable_token(choices: Mapping[str, Any], secrets: Mapping[str, str]) -> st
     """What is wrong with a token that would go over an open way; nothing when there is none, or the way is safe."""
     if not secrets.get("token") or choices.get("tls") == "yes" or is_this_machine(str(choices.get("host", ""))):
         return ""
-    return "A token would be readable by everybody on the way. Choose “encrypted”."
+    return "Others on the network could read the token. Choose “encrypted”."

@@ -11,7 +11,7 @@ from tesoura.feeds.api import FeedKind, FetchContext, Fetched
 
 
 def _place(choices: Mapping[str, Any]) -> str:
-    return str(choices.get("device") or "the first there is")
+    return str(choices.get("device") or "first device")
 
 
 def follow(context: FetchContext) -> AsyncIterator[Fetched]:
@@ -24,13 +24,10 @@ def follow(context: FetchContext) -> AsyncIterator[Fetched]:
 KIND = FeedKind(
     name="midi",
     title="MIDI",
-    about="Pads, keys, knobs and faders at a MIDI port of this machine.",
+    about="Pads, keys, knobs and faders on a MIDI port of this machine.",
     fields={
         "device": Field(
-            "Device",
-            text(120, empty=True),
-            placeholder="the first there is",
-            help="As the system calls it, or a part of that.",
+            "Device", text(120, empty=True), placeholder="first device", help="The system's name for it, or part of it."
         )
     },
     follow=follow,

@@ -79,7 +79,7 @@ def _mido() -> ModuleType:
         import mido
     except ImportError:
         raise SourceUnavailable(
-            "MIDI needs a package that is not there. Install it with pip install tesoura[midi] and restart Tesoura."
+            "MIDI needs another package. Run pip install tesoura[midi] and restart Tesoura."
         ) from None
     return mido  # type: ignore[no-any-return]
 
@@ -88,7 +88,7 @@ def _named(names: list[str], wished: str, what: str) -> str:
     """The port of this name, or the first whose name has it. Raises SourceUnavailable, which names those there are."""
     found = [one for one in names if wished.casefold() in one.casefold()]
     if not found:
-        there = f"There are: {', '.join(names)}." if names else "There is none at all. Is the device connected?"
+        there = f"There are: {', '.join(names)}." if names else "No device found. Connect one."
         raise SourceUnavailable(f"There is no MIDI {what} {wished or ''} here. {there}".replace("  ", " "))
     return found[0]
 
@@ -104,7 +104,9 @@ async def talk(context: FetchContext) -> AsyncGenerator[Fetched]:
         link = MidiLink(mido, mido.open_output(output) if output else None)
         port = mido.open_input(name, callback=link.came)
     except (OSError, ImportError, RuntimeError) as error:
-        raise SourceUnavailable(f"The MIDI device cannot be opened ({error}). Does another program have it?") from None
+        raise SourceUnavailable(
+            f"The MIDI device can't be opened ({error}). Check whether another program is using it."
+        ) from None
     try:
         yield Fetched({}, quiet=True, note=f"{name} is open. Touch a control.")
         if context.trying:

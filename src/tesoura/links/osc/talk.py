@@ -70,13 +70,13 @@ async def talk(context: FetchContext) -> AsyncGenerator[Fetched]:
     except OSError as error:
         wire.close()
         raise SourceUnavailable(
-            f"UDP port {port} cannot be listened on ({error.strerror or error}). Does another program have it? "
+            f"UDP port {port} can't be opened ({error.strerror or error}). Check whether another program is using it. "
             "Choose another port."
         ) from None
     wire.setblocking(False)
     await asyncio.get_running_loop().create_datagram_endpoint(lambda: link, sock=wire)
     try:
-        yield Fetched({}, quiet=True, note="It listens. Move a control of the panel.")
+        yield Fetched({}, quiet=True, note="Listening. Move a control on the panel.")
         if context.trying:
             return
         context.link = link

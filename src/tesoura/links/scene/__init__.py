@@ -28,12 +28,12 @@ def _password(raw: object) -> str:
 
 def _check(choices: Mapping[str, Any], secrets: Mapping[str, str]) -> dict[str, str]:
     if choices.get("way") == CONNECT and not choices.get("address"):
-        return {"address": "Give the address at which the program listens, such as ws://127.0.0.1:5060/link."}
+        return {"address": "Give the address the program listens at, such as ws://127.0.0.1:5060/link."}
     return {}
 
 
 def _place(choices: Mapping[str, Any]) -> str:
-    return "it connects to us" if choices.get("way") == LISTEN else place(str(choices.get("address", "")))
+    return "the program connects" if choices.get("way") == LISTEN else place(str(choices.get("address", "")))
 
 
 def follow(context: FetchContext) -> AsyncIterator[Fetched]:
@@ -46,10 +46,10 @@ def follow(context: FetchContext) -> AsyncIterator[Fetched]:
 KIND = FeedKind(
     name="scene",
     title="A scene link",
-    about="The program that composes your picture: it tells its scene and when it streams, and switches when asked.",
+    about="Your streaming software: reports its scene and streaming status, and switches scenes on request.",
     fields={
         "way": one_of(
-            "Who connects",
+            "Direction",
             ((CONNECT, "Tesoura connects to the program"), (LISTEN, "the program connects to Tesoura")),
             CONNECT,
         ),
@@ -58,10 +58,10 @@ KIND = FeedKind(
             _address,
             placeholder="ws://127.0.0.1:5060/link",
             only_if=("way", (CONNECT,)),
-            help="Where the program listens for a scene link.",
+            help="Where the program accepts a scene link.",
         ),
         "password": Field(
-            "Password", _password, kind="secret", help="The same on both sides. It is proven and never sent."
+            "Password", _password, kind="secret", help="The same on both sides. It is never sent over the network."
         ),
         "late_ms": late(),
     },

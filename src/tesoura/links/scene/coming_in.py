@@ -17,15 +17,15 @@ async def come_in(wire: Wire, password: str) -> None:
     """Come in where we have connected: answer its challenge, and have it prove itself. Raises SourceError."""
     said = rpc.read(await wire.hear())
     if not isinstance(said, RequestObject) or said.method != "link.challenge":
-        raise ResponseNotUnderstood("What answers there did not begin as a scene link does, with a challenge.", "")
+        raise ResponseNotUnderstood("This is not a scene link: it didn't start with a challenge.", "")
     if said.params.get("open") is True:
         await wire.send(rpc.request(0, "link.prove", {"version": protocol.VERSION}))
     else:
         theirs = Challenge(str(said.params.get("salt", "")), str(said.params.get("nonce", "")))
         if not password:
-            raise CredentialsRejected("The program asks for a password. Give it the one that is set there.")
+            raise CredentialsRejected("The program requires a password. Enter the one set there.")
         if len(theirs.nonce) < 16 or len(theirs.nonce) > 200 or len(theirs.salt) > 200:
-            raise ResponseNotUnderstood("Its challenge is none: the nonce has too few characters, or too many.", "")
+            raise ResponseNotUnderstood("Invalid challenge: the nonce is too short or too long.", "")
         ours = protocol.new_challenge()
         shown = await asyncio.to_thread(protocol.proof, password, theirs, protocol.OPENER)
         given = {"version": protocol.VERSION, "proof": shown, "salt": ours.salt, "nonce": ours.nonce}
@@ -33,25 +33,25 @@ async def come_in(wire: Wire, password: str) -> None:
     came = rpc.read(await wire.hear())
     if not isinstance(came, ResponseObject) or came.code is not None:
         why = came.words if isinstance(came, ResponseObject) else ""
-        raise CredentialsRejected(f"The program did not take the password{f' ({why})' if why else ''}. Give it again.")
+        raise CredentialsRejected(f"The program refused the password{f' ({why})' if why else ''}. Enter it again.")
     if said.params.get("open") is not True:
         shown_back = came.result.get("proof") if isinstance(came.result, Mapping) else None
         if not await asyncio.to_thread(protocol.proven, password, ours, protocol.LISTENER, shown_back):
-            raise CredentialsRejected("What answers there does not know the password itself. Nothing was told to it.")
+            raise CredentialsRejected("The other side doesn't know the password, so nothing was sent.")
 
 
 async def let_in(wire: Wire, password: str) -> None:
     """Let in who has connected to us: challenge it, and prove ourselves. Raises SourceError."""
     if not password:
-        raise CredentialsRejected("Nobody is let in without a password. Set one here, and the same in the program.")
+        raise CredentialsRejected("A password is required. Set the same one here and in the program.")
     ours = protocol.new_challenge()
     await wire.send(rpc.notice("link.challenge", {"version": protocol.VERSION, "salt": ours.salt, "nonce": ours.nonce}))
     said = rpc.read(await wire.hear())
     if not isinstance(said, RequestObject) or said.method != "link.prove" or said.id is None:
-        raise CredentialsRejected("Who connected did not answer the challenge.")
+        raise CredentialsRejected("The program didn't answer the challenge.")
     if not await asyncio.to_thread(protocol.proven, password, ours, protocol.OPENER, said.params.get("proof")):
-        await wire.send(rpc.refusal(said.id, protocol.NOT_PROVEN, "The password is another."))
-        raise CredentialsRejected("Who connected does not know the password. Give both sides the same.")
+        await wire.send(rpc.refusal(said.id, protocol.NOT_PROVEN, "Wrong password."))
+        raise CredentialsRejected("Wrong password. Set the same one on both sides.")
     theirs = Challenge(str(said.params.get("salt", ""))[:200], str(said.params.get("nonce", ""))[:200])
     shown = await asyncio.to_thread(protocol.proof, password, theirs, protocol.LISTENER)
     await wire.send(rpc.answer(said.id, {"version": protocol.VERSION, "proof": shown}))

@@ -9,7 +9,7 @@ from typing import Any, Protocol
 
 from tesoura.errors import SourceUnavailable
 
-GONE = "The program that composes the picture went away. It is waited for."
+GONE = "The streaming software disconnected. Waiting for it."
 
 
 class Wire(Protocol):

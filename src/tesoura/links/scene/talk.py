@@ -69,7 +69,7 @@ class SceneLink:
             async with asyncio.timeout(within_s):
                 came: ResponseObject = await answered
         except TimeoutError:
-            raise SourceUnavailable(f"The program did not answer {method} within {within_s:g} s.") from None
+            raise SourceUnavailable(f"The program didn't answer {method} within {within_s:g} s.") from None
         finally:
             self._asked.pop(number, None)
         self.took_ms = (asyncio.get_running_loop().time() - began) * 1000
@@ -77,15 +77,15 @@ class SceneLink:
             return came.result
         words = came.words or f"error {came.code}"
         if came.code in (protocol.NO_SUCH_SCENE, protocol.NO_SUCH_SOURCE):
-            raise Gone(f"The program says: {words}.".replace("..", "."))
-        raise SourceUnavailable(f"The program did not do it: {words}.".replace("..", "."))
+            raise Gone(f"The program reports: {words}.".replace("..", "."))
+        raise SourceUnavailable(f"The program refused: {words}.".replace("..", "."))
 
     async def look(self) -> None:
         """Ask which scenes there are, and which is the present one."""
         told = await self.ask("scene.list")
         scenes = protocol.scenes_in(told)
         if scenes is None:
-            raise ResponseNotUnderstood("The answer to scene.list has no list of scenes.", str(told)[:300])
+            raise ResponseNotUnderstood("The response to scene.list has no scenes.", str(told)[:300])
         self.scenes = scenes
         self.current = protocol.scene_name(told.get("current"))
         if not self.current:
@@ -101,7 +101,7 @@ class SceneLink:
         if there is None:
             near = nearest(scene, self.here_names())
             raise Gone(
-                f"There is no scene {scene[:60]} in the program that composes the picture."
+                f"There is no scene {scene[:60]} in the streaming software."
                 + (f" The nearest is {near}." if near else "")
             )
         self._switching = there
@@ -125,7 +125,7 @@ class SceneLink:
         """Let it write the last seconds of the picture to a file; what it says of that file: `path`, `ends_at`."""
         told = await self.ask("clip.save", {"seconds": length_s}, CLIP_S)
         if not isinstance(told, Mapping) or not isinstance(told.get("path"), str):
-            raise ResponseNotUnderstood("The answer to clip.save names no file.", str(told)[:300])
+            raise ResponseNotUnderstood("The response to clip.save names no file.", str(told)[:300])
         return told
 
     async def clip(self, begin: datetime, end: datetime) -> FoundClip:
@@ -157,7 +157,7 @@ class SceneLink:
         Raises Gone when another scene is called so.
         """
         if any(self.here(one) == here for one in self.scenes if one != there):
-            raise Gone(f"Another scene is called {here[:60]} here. Give this one another name.")
+            raise Gone(f"There is already a scene {here[:60]} here. Choose another name.")
         self.names = {one: name for one, name in self.names.items() if one != there and name != here}
         if there != here:
             self.names[there] = here
@@ -183,7 +183,7 @@ class SceneLink:
             await self._wire.send(rpc.refusal(None, said.code, said.words))
         elif said.id is not None:
             await self._wire.send(
-                rpc.refusal(said.id, rpc.NO_SUCH_METHOD, f"{said.method[:60]} is not asked of Tesoura.")
+                rpc.refusal(said.id, rpc.NO_SUCH_METHOD, f"{said.method[:60]} is not a method of Tesoura.")
             )
         else:
             self._notice(said)
@@ -191,7 +191,7 @@ class SceneLink:
     def _odd(self) -> None:
         self.odd += 1
         if self.odd > MOST_GARBLED:
-            raise ResponseNotUnderstood("What answers there does not speak as a scene link does.", "")
+            raise ResponseNotUnderstood("The other side is not a scene link.", "")
 
     def _notice(self, said: RequestObject) -> None:
         params = said.params
@@ -266,10 +266,10 @@ class SceneLink:
     def note(self) -> str:
         """That it is open, and what it says, in a sentence."""
         count = len(self.scenes)
-        odd = f" {self.odd} messages were none of this link's." if self.odd else ""
+        odd = f" {self.odd} messages were not understood." if self.odd else ""
         return (
-            f"{count} {'scene' if count == 1 else 'scenes'}, the present one is "
-            f"{self.here(self.current) or 'not known'}; it answered in {self.took_ms:.0f} ms.{odd}"
+            f"{count} {'scene' if count == 1 else 'scenes'}, current: "
+            f"{self.here(self.current) or 'not known'}; response time {self.took_ms:.0f} ms.{odd}"
         )
 
     def standing(self) -> Mapping[str, Any]:
@@ -290,7 +290,7 @@ async def talk(context: FetchContext) -> AsyncIterator[Fetched]:
     """Be linked, say so, and tell what is told, until it breaks. Raises SourceError, which holds no password."""
     if context.choices.get("way") == "listen":
         if context.trying:
-            yield Fetched(note="It waits for the program to connect, once it is kept.")
+            yield Fetched(note="After saving, it waits for the program to connect.")
             return
         arrivals: asyncio.Queue[Arrived] = context.scratch.setdefault("arrivals", asyncio.Queue(1))
         wire = await arrivals.get()
@@ -318,9 +318,9 @@ async def _talk(context: FetchContext, wire: Wire) -> AsyncGenerator[Fetched, No
         async with asyncio.timeout(PROVE_S):
             await (let_in if isinstance(wire, Arrived) else come_in)(wire, password)
     except TimeoutError:
-        raise SourceUnavailable(f"The program did not come to the point within {PROVE_S:.0f} s.") from None
+        raise SourceUnavailable(f"The program didn't finish connecting within {PROVE_S:.0f} s.") from None
     link = SceneLink(context, wire)
-    hearing = asyncio.create_task(link.hear(), name="hearing a scene link")
+    hearing = asyncio.create_task(link.hear(), name="reading a scene link")
     try:
         await _before(hearing, link.look())
         context.link = link

@@ -36,7 +36,7 @@ class Connected:
         except ConnectionClosed as error:
             silent = error.sent is not None and error.sent.code == 1011
             raise SourceUnavailable(
-                "The program that composes the picture fell silent. It is connected to again." if silent else GONE
+                "The streaming software stopped answering. Reconnecting." if silent else GONE
             ) from None
         return said if isinstance(said, str) else said.decode("utf-8", "replace")
 
@@ -55,9 +55,9 @@ async def connected(address: str, where: str) -> AsyncIterator[Connected]:
             close_timeout=1,
         )
     except TimeoutError:
-        raise SourceUnavailable(f"No answer from {where} in {OPEN_S:.0f} s. Is it the right address?") from None
+        raise SourceUnavailable(f"No answer from {where} in {OPEN_S:.0f} s. Check the address.") from None
     except (InvalidHandshake, InvalidURI, EOFError):
-        raise SourceUnavailable(f"What answers at {where} is no scene link. Is the path right?") from None
+        raise SourceUnavailable(f"The server at {where} is not a scene link. Check the path.") from None
     except OSError as error:
         raise SourceUnavailable(no_connection(where, error)) from None
     try:

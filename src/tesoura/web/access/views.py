@@ -23,7 +23,7 @@ from tesoura.web.shared.sized_request import FROM_HERE
 GUESSES = "tesoura.guesses"
 WRONG = "That is not the password of this Tesoura."
 PASSED_ON = (
-    "This request came through a proxy or tunnel, so it can't be told from another machine's. "
+    "This request used a proxy or tunnel, so it may come from another machine. "
     "Start Tesoura with --proxy-name and a password; on this machine, see “Network access and proxies” in Help."
 )
 MOST_PASSWORD = 200

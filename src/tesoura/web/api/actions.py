@@ -55,7 +55,7 @@ def _given() -> dict[str, Any]:
     given = parsed(request.get_data()) if request.get_data() else {}
     if not isinstance(given, dict):
         raise Unreadable(
-            'Send the parameters as an object, as in {"scene": "Talk"}.', [{"at": "", "problem": "no object"}]
+            'Send the parameters as an object, such as {"scene": "Talk"}.', [{"at": "", "problem": "no object"}]
         )
     return given
 
@@ -68,19 +68,19 @@ def _answered(done: Done, told: dict[str, Any]) -> ResponseReturnValue:
 @blueprint.errorhandler(InvalidPiece)
 def _invalid_parameters(error: InvalidPiece) -> Response:
     wrong = [{"at": name, "problem": words} for name, words in error.wrong.items()]
-    return problem(422, "This could not be done", "Nothing was done. Correct the parameters named.", errors=wrong)
+    return problem(422, "Not done", "Nothing was done. Correct the named parameters.", errors=wrong)
 
 
 @blueprint.errorhandler(Invalid)
 def _invalid(error: Invalid) -> Response:
-    return problem(422, "This could not be done", str(error))
+    return problem(422, "Not done", str(error))
 
 
 @blueprint.errorhandler(NotYours)
 def _not_yours(error: NotYours) -> Response:
-    return problem(403, "A key may not do this", str(error))
+    return problem(403, "Not allowed with a key", str(error))
 
 
 @blueprint.errorhandler(Gone)
 def _gone(error: Gone) -> Response:
-    return problem(404, "There is nothing to do it to", str(error))
+    return problem(404, "Not found", str(error))

@@ -51,18 +51,18 @@ def send() -> ResponseReturnValue:
     """A clip as the body, as it is; `title`, `ends_at` and `show` in the address."""
     given = request.args
     if strange := sorted(set(given) - set(PARAMETERS)):
-        detail = f"{strange[0][:40]} is none of its parameters. There are: {', '.join(PARAMETERS)}."
-        return problem(422, "This could not be taken", detail)
+        detail = f"{strange[0][:40]} is not a parameter. Known ones: {', '.join(PARAMETERS)}."
+        return problem(422, "Not accepted", detail)
     try:
         row = keep_sent(request.stream, given.get("title", "").strip(), given.get("ends_at", ""))
     except Invalid as error:
-        return problem(422, "This could not be taken", str(error))
+        return problem(422, "Not accepted", str(error))
     except TooMuch as error:
-        return problem(413, "This could not be taken", str(error))
+        return problem(413, "Not accepted", str(error))
     told = _told(row)
     if by := given.get("show", ""):
         try:
             told["effect"] = act("clip.show", clip=row.id, by=by).words
         except Invalid as error:
-            return problem(422, "It is on the shelf, and could not be shown", str(error), clip=told)
+            return problem(422, "The clip was saved but not shown", str(error), clip=told)
     return told, 201

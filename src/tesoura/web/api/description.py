@@ -50,7 +50,7 @@ _CLIP: dict[str, Any] = {
         "height_px": {"type": "integer"},
         "size": {"type": "integer", "description": "bytes"},
         "starred": {"type": "boolean"},
-        "file": {"type": "string", "description": "Where the file is"},
+        "file": {"type": "string", "description": "Address of the file"},
     },
 }
 
@@ -104,9 +104,9 @@ def _action(action: Action, refused: dict[str, Any]) -> dict[str, Any]:
             "description": action.about,
             "requestBody": _json(parameters_schema(action)),
             "responses": {
-                "200": {"description": "Done: what was done, in words, and what takes it back", **_json(_DONE)},
-                "404": _problem("What it would be done to is not there"),
-                "422": _problem("Parameters that cannot be taken, or an action that makes no sense now"),
+                "200": {"description": "Done, with a description and the action that undoes it", **_json(_DONE)},
+                "404": _problem("The object doesn't exist"),
+                "422": _problem("Invalid parameters, or an action that isn't possible now"),
                 **refused,
             },
         }
@@ -119,53 +119,53 @@ def describe() -> dict[str, Any]:
     models = [(model, "validation") for model in (PlainEvent, CloudEvent, SignalValue)]
     _, schemas = models_json_schema(models, ref_template=_REF)  # type: ignore[arg-type]
     event = {"oneOf": [_ref("PlainEvent"), _ref("CloudEvent")]}
-    refused = {"401": _problem("No key, or one that does not work"), "413": _problem("Over 1 MB")}
+    refused = {"401": _problem("No key, or an invalid key"), "413": _problem("Over 1 MB")}
     return {
         "openapi": "3.1.0",
         "info": {
             "title": "Tesoura",
             "version": tesoura.__version__,
-            "description": "Events in, signals in and out. Every error is a problem+json that says what to do.",
+            "description": "Send events, set and read signals. Every error is a problem+json with advice.",
         },
         "security": [{"key": []}],
         "paths": {
             "/api/events": {
                 "post": {
-                    "summary": "Say that something happened",
-                    "description": f"One event or a list of at most {MAX_EVENTS:,}; answered once they are on disk.",
+                    "summary": "Send an event",
+                    "description": f"One event or a list of at most {MAX_EVENTS:,}; answered when they are on disk.",
                     "requestBody": _json({"oneOf": [event, {"type": "array", "items": event}]}),
                     "responses": {
                         "202": {"description": "Taken", **_json(_COUNTS)},
                         "400": _problem("Not JSON"),
-                        "422": _problem("An event that cannot be taken; then none is"),
+                        "422": _problem("An invalid event; nothing was logged"),
                         **refused,
                     },
                 }
             },
             "/api/clips": {
                 "get": {
-                    "summary": "The clips on the shelf, the newest first",
+                    "summary": "Saved clips, newest first",
                     "responses": {
-                        "200": {"description": "What is known of each", **_json({"type": "array", "items": _CLIP})},
+                        "200": {"description": "The clips", **_json({"type": "array", "items": _CLIP})},
                         **refused,
                     },
                 },
                 "post": {
-                    "summary": "Put a clip on the shelf",
-                    "description": "The body is the file as it is: MP4, WebM, MKV or MPEG-TS, of at most ten minutes.",
+                    "summary": "Add a clip",
+                    "description": "The body is the file: MP4, WebM, MKV or MPEG-TS, at most ten minutes.",
                     "parameters": [
-                        _parameter("title", "Its words"),
-                        _parameter("ends_at", "When its last picture was seen, with the zone"),
-                        _parameter("show", "The instrument of replays that shows it at once"),
+                        _parameter("title", "Title"),
+                        _parameter("ends_at", "Time of the last frame, with its zone"),
+                        _parameter("show", "The replay instrument that shows it at once"),
                     ],
                     "requestBody": {
                         "required": True,
                         "content": {"video/*": {"schema": {"type": "string", "format": "binary"}}},
                     },
                     "responses": {
-                        "201": {"description": "It is on the shelf", **_json(_CLIP)},
-                        "413": _problem("It takes too long to look through"),
-                        "422": _problem("It is no clip that can be used; the detail says why"),
+                        "201": {"description": "Saved", **_json(_CLIP)},
+                        "413": _problem("Reading it takes too long"),
+                        "422": _problem("Not a usable clip; see the detail"),
                         **refused,
                     },
                 },
@@ -184,19 +184,19 @@ def describe() -> dict[str, Any]:
                 "get": {
                     "summary": "One signal",
                     "responses": {
-                        "200": {"description": "As it stands", **_json(_ref("Signal"))},
+                        "200": {"description": "The current value", **_json(_ref("Signal"))},
                         "404": _problem("No such signal"),
                         "401": refused["401"],
                     },
                 },
                 "put": {
-                    "summary": "Set a signal of the script feed",
+                    "summary": "Set a script signal",
                     "requestBody": _json(_ref("SignalValue")),
                     "responses": {
-                        "200": {"description": "As it stands now", **_json(_ref("Signal"))},
+                        "200": {"description": "The current value", **_json(_ref("Signal"))},
                         "400": _problem("Not JSON"),
-                        "409": _problem("A signal that is not a script's"),
-                        "422": _problem("A value or a name that cannot be taken"),
+                        "409": _problem("Not a script signal"),
+                        "422": _problem("Invalid value or name"),
                         **refused,
                     },
                 },
@@ -204,7 +204,7 @@ def describe() -> dict[str, Any]:
             "/api/hand/{name}": {
                 "parameters": [_NAME],
                 "put": {
-                    "summary": "Set a value that is set by hand, or take a step",
+                    "summary": "Set a hand-set value, or change it by steps",
                     "requestBody": _json(
                         {
                             "oneOf": [
@@ -218,16 +218,16 @@ def describe() -> dict[str, Any]:
                         }
                     ),
                     "responses": {
-                        "200": {"description": "As it stands now", **_json(_ref("Signal"))},
-                        "404": _problem("Nothing is set by hand under this name"),
-                        "422": _problem("A value outside what was set for it"),
+                        "200": {"description": "The current value", **_json(_ref("Signal"))},
+                        "404": _problem("No hand-set value of this name"),
+                        "422": _problem("A value outside its range"),
                         **refused,
                     },
                 },
             },
             "/api/instruments": {
                 "get": {
-                    "summary": "All instruments, their values, and the commands that each knows",
+                    "summary": "All instruments with their values and commands",
                     "responses": {
                         "200": {"description": "By name", **_json({"type": "array", "items": {"type": "object"}})},
                         "401": refused["401"],
@@ -237,12 +237,9 @@ def describe() -> dict[str, Any]:
             "/api/instruments/{name}/records": {
                 "parameters": [_NAME],
                 "get": {
-                    "summary": "What an instrument has written down for good; ?kind= for one kind",
+                    "summary": "The records of an instrument; ?kind= for one kind",
                     "responses": {
-                        "200": {
-                            "description": "The newest first",
-                            **_json({"type": "array", "items": {"type": "object"}}),
-                        },
+                        "200": {"description": "Newest first", **_json({"type": "array", "items": {"type": "object"}})},
                         "404": _problem("No such instrument"),
                         "401": refused["401"],
                     },
@@ -251,9 +248,9 @@ def describe() -> dict[str, Any]:
             "/api/signals/{name}/why": {
                 "parameters": [_NAME],
                 "get": {
-                    "summary": "What stands behind a signal: events, readings, what it is computed from",
+                    "summary": "The origin of a signal's value: events, readings, inputs",
                     "responses": {
-                        "200": {"description": "As it stands now", **_json({"type": "object"})},
+                        "200": {"description": "The current value", **_json({"type": "object"})},
                         "404": _problem("No such signal"),
                         "401": refused["401"],
                     },
@@ -262,19 +259,19 @@ def describe() -> dict[str, Any]:
             "/api/instruments/{name}/{command}": {
                 "parameters": [_NAME, {**_NAME, "name": "command"}],
                 "post": {
-                    "summary": "Give an instrument a command, with what belongs to it",
+                    "summary": "Send a command with its parameters to an instrument",
                     "requestBody": _json({"type": "object"}),
                     "responses": {
-                        "200": {"description": "As it stands now, and what was done", **_json({"type": "object"})},
+                        "200": {"description": "The current value, and what was done", **_json({"type": "object"})},
                         "404": _problem("No such instrument"),
-                        "422": _problem("A command that makes no sense now, or what was given with it"),
+                        "422": _problem("A command that isn't possible now, or invalid parameters"),
                         **refused,
                     },
                 },
             },
             "/api/cues": {
                 "get": {
-                    "summary": "All cues: how each stands, and its sentence",
+                    "summary": "All cues with status and description",
                     "responses": {
                         "200": {"description": "By name", **_json({"type": "array", "items": {"type": "object"}})},
                         "401": refused["401"],
@@ -284,19 +281,19 @@ def describe() -> dict[str, Any]:
             "/api/cues/{name}/press": {
                 "parameters": [_NAME],
                 "post": {
-                    "summary": "Fire a cue; its limits hold",
+                    "summary": "Run a cue; its cooldown applies",
                     "requestBody": _json({"type": "object"}),
                     "responses": {
-                        "200": {"description": "What it does, or why not now", **_json({"type": "object"})},
+                        "200": {"description": "What it does, or why it doesn't run", **_json({"type": "object"})},
                         "404": _problem("No such cue"),
-                        "422": _problem("Something else was given than a person"),
+                        "422": _problem("Only `person` is accepted"),
                         **refused,
                     },
                 },
             },
             "/api/actions": {
                 "get": {
-                    "summary": "The actions that a program may do, each with its parameters",
+                    "summary": "The actions a program may perform, with parameters",
                     "responses": {
                         "200": {"description": "In order", **_json({"type": "array", "items": {"type": "object"}})},
                         "401": refused["401"],
@@ -306,7 +303,7 @@ def describe() -> dict[str, Any]:
             **{f"/api/actions/{action.name}": _action(action, refused) for action in allowed(Role.KEY)},
             "/healthz": {
                 "get": {
-                    "summary": "Whether it runs, and how the feeds fare",
+                    "summary": "Health and feed status",
                     "security": [],
                     "responses": {"200": {"description": "It runs"}},
                 }

@@ -48,8 +48,8 @@ class EventsDoor:
 
     async def _take(self, scope: Scope, receive: Receive) -> _Taken:
         if scope["method"] != "POST":
-            detail = f"{EVENTS} does not take {scope['method']}. See /api/openapi.json for what it takes."
-            raise _Refused(405, "This address does not take that", detail, ((b"allow", b"POST"),))
+            detail = f"{EVENTS} doesn't accept {scope['method']}. See /api/openapi.json for the methods."
+            raise _Refused(405, "Not possible at this address", detail, ((b"allow", b"POST"),))
         given = b""
         for name, value in scope["headers"]:
             if name == b"authorization":
@@ -65,15 +65,15 @@ class EventsDoor:
             raise _Refused(401, error.title, error.detail, ((b"www-authenticate", b"Bearer"),)) from None
         except Unreadable as error:
             status = 422 if error.wrong else 400
-            raise _Refused(status, "This could not be taken", error.detail, errors=error.wrong) from None
+            raise _Refused(status, "Not accepted", error.detail, errors=error.wrong) from None
         except DataFolderError as error:
-            raise _Refused(507, "This could not be saved", str(error)) from None
+            raise _Refused(507, "Not saved", str(error)) from None
         except _Refused:
             raise
         except Exception:
-            log.exception("Events could not be taken")
-            detail = "Nothing of this was kept. Try again; the log in the terminal tells more."
-            raise _Refused(500, "Something failed inside Tesoura", detail) from None
+            log.exception("Events couldn't be logged")
+            detail = "Nothing was saved. Try again; details are in the terminal."
+            raise _Refused(500, "An error in Tesoura", detail) from None
         return _taken(done.accepted, done.duplicates, passed_over)
 
 
@@ -103,7 +103,7 @@ async def _body(receive: Receive) -> bytes:
         message = await receive()
         body += message.get("body", b"")
         if len(body) > MAX_BYTES:
-            raise _Refused(413, "This is too large", "At most 1 MB can be sent at once. Send it in parts.")
+            raise _Refused(413, "Too large", "At most 1 MB can be sent at once. Send it in parts.")
         if not message.get("more_body", False):
             return bytes(body)
 

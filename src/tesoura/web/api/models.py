@@ -33,7 +33,7 @@ def _checked_data(data: object) -> dict[str, Any]:
 
 def _checked_time(time: datetime | None) -> datetime | None:
     if time is not None and not 1971 <= time.year <= 2999:
-        raise ValueError("time is outside the years 1971 to 2999; is it in seconds where it should be a date?")
+        raise ValueError("time is outside the years 1971 to 2999; send a date, not seconds")
     return time
 
 
@@ -42,12 +42,12 @@ class PlainEvent(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
 
-    type: Kind = Field(description="What happened, such as kill or match.end")
-    source: Short | None = Field(default=None, description="Who says so; the key's name when left out")
-    id: Short | None = Field(default=None, description="With source, makes a repeat harmless")
-    time: AwareDatetime | None = Field(default=None, description="When, with its zone; now when left out")
-    subject: Short | None = Field(default=None, description="Whom or what it is about")
-    data: dict[str, Any] = Field(default_factory=dict, description="What else there is to say")
+    type: Kind = Field(description="Event type, such as kill or match.end")
+    source: Short | None = Field(default=None, description="Source; default: the key's name")
+    id: Short | None = Field(default=None, description="With source, prevents duplicates")
+    time: AwareDatetime | None = Field(default=None, description="Time with zone; default: now")
+    subject: Short | None = Field(default=None, description="Event data")
+    data: dict[str, Any] = Field(default_factory=dict, description="Data")
 
     _data = field_validator("data", mode="before")(_checked_data)
     _time = field_validator("time")(_checked_time)
@@ -78,7 +78,7 @@ class SignalValue(BaseModel):
     value: bool | int | float | str = Field(description="A number, a text, or true or false")
     unit: Annotated[str, StringConstraints(max_length=60)] | None = Field(default=None, description="Such as points")
     fresh_for_s: Annotated[float, Field(gt=0, le=86_400)] | None = Field(
-        default=None, description="After so many seconds the value is late; held for good when left out"
+        default=None, description="Seconds until the value is late; default: never"
     )
 
 
@@ -89,8 +89,8 @@ def parsed(body: bytes) -> object:
     except ValueError as error:
         why = str(error)
         if isinstance(error, json.JSONDecodeError):
-            why = f"something is missing or too much at line {error.lineno}, column {error.colno}"
-        raise Unreadable(f"The body is not JSON: {why}. Nothing was taken.") from None
+            why = f"syntax error at line {error.lineno}, column {error.colno}"
+        raise Unreadable(f"The body is not JSON: {why}. Nothing was logged.") from None
 
 
 def _refuse(name: str) -> float:
@@ -102,13 +102,11 @@ def whose(authorization: str, name_of: Callable[[str], str | None]) -> str:
     scheme, _, given = authorization.partition(" ")
     if scheme.lower() != "bearer" or not given:
         raise KeyRefused(
-            "Send a key", "Send the header “Authorization: Bearer KEY”. Make a key with: tesoura key new NAME"
+            "Send a key", "Send the header “Authorization: Bearer KEY”. Create a key with: tesoura key new NAME"
         )
     name = name_of(given.strip())
     if name is None:
-        raise KeyRefused(
-            "This key does not work", "It is misspelled or was revoked. Make another with: tesoura key new NAME"
-        )
+        raise KeyRefused("Invalid key", "It is misspelled or was revoked. Create another with: tesoura key new NAME")
     return name
 
 
@@ -120,7 +118,7 @@ def read_events(body: object, size_bytes: int, key: str, now: datetime) -> list[
     """
     items = body if isinstance(body, list) else [body]
     if len(items) > MAX_EVENTS:
-        raise Unreadable(f"{len(items):,} events came at once. Send at most {MAX_EVENTS:,} in one request.")
+        raise Unreadable(f"{len(items):,} events are too many. Send at most {MAX_EVENTS:,} in one request.")
     wrong: list[dict[str, str]] = []
     events = []
     for index, item in enumerate(items):
@@ -132,14 +130,14 @@ def read_events(body: object, size_bytes: int, key: str, now: datetime) -> list[
     for index, event in enumerate(events):
         at = f"[{index}]." if isinstance(body, list) else ""
         if event.type.startswith(OWN_TYPES):
-            own = f"begins with {OWN_TYPES}, which is for Tesoura itself; choose another"
+            own = f"begins with {OWN_TYPES}, which is reserved for Tesoura; choose another"
             if event.source != OWN_SOURCE:
                 wrong.append({"at": f"{at}type", "problem": own})
         if size_bytes > MAX_DATA_BYTES and len(json.dumps(event.data)) > MAX_DATA_BYTES:
-            large = f"has more than {MAX_DATA_BYTES // 1000} kB; send only what is needed"
+            large = f"has more than {MAX_DATA_BYTES // 1000} kB; send less data"
             wrong.append({"at": f"{at}data", "problem": large})
     if wrong:
-        raise Unreadable(_summary(wrong, "no event was taken"), wrong)
+        raise Unreadable(_summary(wrong, "no event was logged"), wrong)
     return [event for event in events if not event.type.startswith(OWN_TYPES)]
 
 
@@ -169,11 +167,11 @@ def read_value(body: object) -> SignalValue:
 NO_WORDS: Mapping[str, str] = {}
 _SAY = {
     "missing": "is missing",
-    "extra_forbidden": "is not known here; leave it out, or put it into data",
+    "extra_forbidden": "is unknown; remove it, or put it into data",
     "timezone_aware": "has no zone; write it as 2026-11-24T19:02:00Z",
     **dict.fromkeys(
         ("datetime_from_date_parsing", "datetime_parsing", "datetime_type"),
-        "is no date with a time; write it as 2026-11-24T19:02:00Z",
+        "is not a date with a time; write it as 2026-11-24T19:02:00Z",
     ),
     "dict_type": 'must be an object, such as {"actor": "mara_vane"}',
     "model_type": 'must be an object with a type, such as {"type": "kill"}',
@@ -183,11 +181,11 @@ _SAY = {
     "string_type": "must be a text",
     **dict.fromkeys(("float_type", "float_parsing", "int_type", "finite_number"), "must be a number"),
     "greater_than": "must be more than 0",
-    "less_than_equal": "is more than can be kept",
-    "string_pattern_mismatch": "has letters or signs that do not belong there",
+    "less_than_equal": "is too large",
+    "string_pattern_mismatch": "has characters that are not allowed",
 }
 _OF_A_VALUE = {
-    "extra_forbidden": "is not known here; a signal takes value, unit and fresh_for_s",
+    "extra_forbidden": "is unknown; a signal accepts value, unit and fresh_for_s",
     **dict.fromkeys(("model_type", "model_attributes_type"), 'must be an object with a value, such as {"value": 3}'),
 }
 NOT_A_VALUE = "must be a number, a text, or true or false"
@@ -199,7 +197,7 @@ def _worded(error: ErrorDetails, at: str, own_words: Mapping[str, str] = NO_WORD
     # Of a value that may be of several kinds, the checks of each would be told.
     place = "value" if of_value else ".".join(str(part) for part in loc)
     where = f"{at}{'.' if at and place else ''}{place}" or "the body"
-    own = error["msg"].removeprefix("Value error, ") if error["type"] == "value_error" else "is not what belongs there"
+    own = error["msg"].removeprefix("Value error, ") if error["type"] == "value_error" else "is invalid"
     said = NOT_A_VALUE if of_value and error["type"] != "missing" else {**_SAY, **own_words}.get(error["type"], own)
     return {"at": where, "problem": said}
 
@@ -207,4 +205,4 @@ def _worded(error: ErrorDetails, at: str, own_words: Mapping[str, str] = NO_WORD
 def _summary(wrong: list[dict[str, str]], so: str) -> str:
     first = "; ".join(f"{one['at']} {one['problem']}" for one in wrong[:3])
     more = f"; and {len(wrong) - 3} more" if len(wrong) > 3 else ""
-    return f"{first}{more}. Put that right and send it again; {so}."
+    return f"{first}{more}. Correct that and send it again; {so}."

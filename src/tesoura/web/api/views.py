@@ -51,7 +51,7 @@ def _body() -> object:
 def unreadable(error: Unreadable) -> Response:
     """What was sent cannot be taken."""
     status = 422 if error.wrong else 400
-    return problem(status, "This could not be taken", error.detail, errors=error.wrong)
+    return problem(status, "Not accepted", error.detail, errors=error.wrong)
 
 
 @blueprint.get("/signals")
@@ -66,7 +66,7 @@ def signal(name: str) -> ResponseReturnValue:
     found = runtime().call(Runtime.signal, name.lower())
     if found is None:
         near = closest(name.lower(), [one.name for one in runtime().call(Runtime.signals)])
-        hint = f"Did you mean {near}?" if near else "GET /api/signals lists all there are."
+        hint = f"Did you mean {near}?" if near else "GET /api/signals lists all signals."
         return problem(404, f"There is no signal {name[:100]}", hint)
     return _signal(found)
 
@@ -76,7 +76,7 @@ def why(name: str) -> ResponseReturnValue:
     """What stands behind a signal: the events that changed it, its readings, the signals it is computed from."""
     found = runtime().call(Runtime.explain, name.lower())
     if found is None:
-        return problem(404, f"There is no signal {name[:60]}", "GET /api/signals lists all of them.")
+        return problem(404, f"There is no signal {name[:60]}", "GET /api/signals lists all signals.")
     return {
         **_signal(found.signal),
         "changed_by": [
@@ -117,15 +117,15 @@ def put_signal(name: str) -> ResponseReturnValue:
         own = f"{SCRIPT_FEED}.{full.replace('.', '_')}"
         there = full.partition(".")[0] in runtime().call(Runtime.names_taken)
         detail = "It belongs to a feed or an event." if there else f"There is no feed {full.partition('.')[0]}."
-        detail += f" A script sets signals of its own: PUT /api/signals/{own}"
-        return problem(409, f"{full} cannot be set", detail)
+        detail += f" Scripts set their own signals: PUT /api/signals/{own}"
+        return problem(409, f"{full} can't be set", detail)
     given = read_value(_body())
     if isinstance(given.value, float) and not math.isfinite(given.value):
-        return problem(422, "This could not be taken", "value must be a finite number.")
+        return problem(422, "Not accepted", "value must be a finite number.")
     try:
         value = as_scalar(given.value)
     except ValueRefused as error:
-        return problem(422, "This could not be taken", str(error))
+        return problem(422, "Not accepted", str(error))
     act("signal.set", name=full, value=value, unit=given.unit or "", fresh_for_s=given.fresh_for_s)
     signal = runtime().call(Runtime.signal, full)
     assert signal is not None
@@ -137,14 +137,14 @@ def put_by_hand(name: str) -> ResponseReturnValue:
     """Set a value that is set by hand, or take a step: `{"value": 3}` or `{"step": 1}`."""
     wish = _body()
     if not isinstance(wish, dict) or set(wish) not in ({"value"}, {"step"}):
-        return problem(422, "This could not be taken", 'Send {"value": 3}, or {"step": 1} for one step up.')
+        return problem(422, "Not accepted", 'Send {"value": 3}, or {"step": 1} for one step up.')
     try:
         signal = change(name.lower(), wish)
     except InvalidField as error:
-        return problem(422, "This could not be taken", str(error))
+        return problem(422, "Not accepted", str(error))
     if signal is None:
-        names = ", ".join(one["name"] for one in controls()) or "none yet; make one under Feeds"
-        return problem(404, f"Nothing is set by hand under {name[:60]}", f"There are: {names}.")
+        names = ", ".join(one["name"] for one in controls()) or "none yet; create one under Feeds"
+        return problem(404, f"There is no hand-set value {name[:60]}", f"There are: {names}.")
     return _signal(signal)
 
 
@@ -158,7 +158,7 @@ def all_instruments() -> ResponseReturnValue:
 def records(name: str) -> ResponseReturnValue:
     """What an instrument has written down for good, the newest first."""
     if runtime().call(lambda self: self.instruments.standing(name.lower())) is None:
-        return problem(404, f"There is no instrument {name[:60]}", "GET /api/instruments lists those there are.")
+        return problem(404, f"There is no instrument {name[:60]}", "GET /api/instruments lists all instruments.")
     kept = runtime().call(Runtime.records, name.lower(), request.args.get("kind", ""), MOST_RECORDS)
     return jsonify(
         [
@@ -173,15 +173,15 @@ def command(name: str, command: str) -> ResponseReturnValue:
     """Give an instrument a command, with what belongs to it: `{"by": "3 min"}`. Nothing changes when it is refused."""
     given = _body() if request.get_data() else {}
     if not isinstance(given, dict):
-        return problem(422, "This could not be taken", 'Send what belongs to the command, as in {"by": "3 min"}.')
+        return problem(422, "Not accepted", 'Send the parameters of the command, such as {"by": "3 min"}.')
     full = name.lower()
     if runtime().call(lambda self: self.instruments.standing(full)) is None:
-        names = ", ".join(one.setup.name for one in runtime().call(lambda self: self.instruments.all())) or "none yet"
+        names = ", ".join(one.setup.name for one in runtime().call(lambda self: self.instruments.all())) or "none"
         return problem(404, f"There is no instrument {name[:60]}", f"There are: {names}.")
     try:
         done = act("instrument.command", **{**given, "instrument": full, "command": command})
     except Invalid as error:
-        return problem(422, "This could not be done", str(error))
+        return problem(422, "Not done", str(error))
     standing = runtime().call(lambda self: self.instruments.standing(full))
     assert standing is not None
     return {**_instrument(standing), "effect": done.result["effect"]}
@@ -199,16 +199,16 @@ def press_cue(name: str) -> ResponseReturnValue:
     """Fire a cue; its limits hold. `{"person": "bolt_uncle"}` says for whom."""
     given = _body() if request.get_data() else {}
     if not isinstance(given, dict) or not set(given) <= {"person", "by"}:
-        return problem(422, "This could not be taken", 'Send nothing, or {"person": "bolt_uncle"}.')
+        return problem(422, "Not accepted", 'Send nothing, or {"person": "bolt_uncle"}.')
     full = name.lower()
     cues = runtime().call(lambda self: self.instruments.all("cues"))
     if full not in [one.setup.name for one in cues]:
-        names = ", ".join(one.setup.name for one in cues) or "none yet"
+        names = ", ".join(one.setup.name for one in cues) or "none"
         return problem(404, f"There is no cue {name[:60]}", f"There are: {names}.")
     try:
         done = act("instrument.command", **{**given, "instrument": full, "command": "press"})
     except Invalid as error:
-        return problem(422, "This could not be done", str(error))
+        return problem(422, "Not done", str(error))
     return {"name": full, "effect": done.result["effect"]}
 
 

@@ -80,7 +80,7 @@ def save(overlay_id: int) -> ResponseReturnValue:
     try:
         read_starter(text)
     except RecipeRefused as error:
-        flash(f"It cannot be saved as a starter: {error}", "wrong")
+        flash(f"It can't be saved as a starter: {error}", "wrong")
         return redirect(url_for("links.show", overlay_id=overlay_id))
     name = re.sub(r"[^a-z0-9]+", "_", there.row.name.lower()).strip("_") or "starter"
     return Response(

@@ -226,7 +226,7 @@ def _practised(name: str, way: int) -> dict[str, str]:
     try:
         told = practice.start(name)
     except (LookupError, OSError) as error:
-        flash(f"The practice service did not start: {error}", "wrong")
+        flash(f"The practice service didn't start: {error}", "wrong")
         return {}
     return {"way": str(way), **{f"way{way}-{field}": value for field, value in told.items()}}
 
@@ -241,7 +241,7 @@ def _tried(way: StarterWay, answers: Mapping[str, str], typed: Mapping[str, Any]
         act("folder.read", folder=typed["name_folder"])
     kind, filled = KINDS[way.recipe.kind], recipe_filled(way.recipe, answers)
     if kind.on_machine(filled.choices):
-        must_be_here(f"Trying a feed of the kind “{kind.title}”, which reaches this machine itself,")
+        must_be_here(f"Trying a feed of the kind “{kind.title}”, which accesses this machine,")
     return runtime().call(lambda self: self.feeds.trials.probe(kind.name, filled.choices, filled.secrets))
 
 
@@ -297,7 +297,7 @@ def _makes(starter: Starter) -> list[tuple[str, str]]:
         pieces = ", ".join(str(one.get("name", one["kind"])) for one in starter.overlay.pieces)
         found.append(("An overlay", f"{starter.overlay.name}: {pieces}"))
     if starter.leaf:
-        found.append(("Buttons on the desk", f"on the leaf {starter.leaf}"))
+        found.append(("Buttons on the desk", f"on the button page {starter.leaf}"))
     found += [("A text file", str(one["name"])) for one in starter.files]
     return found
 
@@ -377,11 +377,11 @@ def take_back() -> ResponseReturnValue:
         steps = from_json(request.values.get("steps", ""))
         done = act("starter.take_back", steps=steps)
     except (ValueError, InvalidPiece):
-        flash("It is not known any more what was made. Take it away where it is, one by one.", "wrong")
+        flash("Tesoura no longer knows what was created. Delete each thing on its own page.", "wrong")
         return redirect(url_for("begin.index"))
     back = json.dumps(done.result["steps"])
     if any(action.endswith(("restore", "put")) for action, _ in steps):
         flash("All of it is back.", "said")
         return redirect(url_for("desk.show"))
-    flash("All that it made was put away.", "undo:" + url_for("begin.take_back", steps=back))
+    flash("All that it made was deleted.", "undo:" + url_for("begin.take_back", steps=back))
     return redirect(url_for("begin.index"))

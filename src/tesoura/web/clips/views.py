@@ -303,7 +303,7 @@ def send() -> ResponseReturnValue:
     title = request.form.get("title", "").strip() or Path(sent.filename).stem
     try:
         row = keep_sent(sent.stream, title)
-        flash(f"{row.title} is on the shelf.", "done")
+        flash(f"{row.title} was saved.", "done")
     except TesouraError as error:
         flash(str(error), "wrong")
     return redirect(url_for("clips.index"))

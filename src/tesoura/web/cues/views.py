@@ -203,9 +203,7 @@ def _doubtful_fields(trigger: Trigger) -> list[str]:
     for name in dict.fromkeys(one.field for one in trigger.conditions):
         if told and name.partition(".")[0] not in there:
             near = nearest(name, there)
-            found.append(
-                f"No {trigger.type} so far has told of “{name}”." + (f" The nearest is {near}." if near else "")
-            )
+            found.append(f"No {trigger.type} so far has “{name}”." + (f" The nearest is {near}." if near else ""))
     return found
 
 

@@ -32,7 +32,7 @@ def change(name: str, wish: Mapping[str, Any]) -> Signal | None:
     """Set a value, or take a step: `{"value": …}` or `{"step": 1}`. Raises InvalidField; None for no such value."""
     given = {key: wish[key] for key in ("value", "step") if key in wish}
     if given.get("step", 1) in (0, ""):
-        raise InvalidField("step is a whole number: 1 is up, -1 is down.")
+        raise InvalidField("Give `step` as a whole number: 1 is up, -1 is down.")
     try:
         done = act("hand.set", name=name, **given)
     except Gone:

@@ -71,7 +71,7 @@ def _room() -> list[Need]:
     if free_mb >= LEAST_FREE_MB:
         return []
     words = f"The disk is nearly full: {free_mb} MB are left. Without room, nothing more can be kept."
-    return [Need(words, "How long the log is kept", url_for("preferences.show"))]
+    return [Need(words, "Log retention", url_for("preferences.show"))]
 
 
 def _of_the_clock() -> list[Need]:
@@ -130,7 +130,7 @@ def _of_practice(self: Runtime) -> list[Need]:
     made_up = tuple(one.partition("//")[2] for one in practice.addresses()) if practice is not None else ()
     return [
         Need(
-            f"{one.title} comes from the practice service: what it tells is made up.",
+            f"{one.title} uses the practice service, so its data is made up.",
             "Its feed",
             url_for("feeds.show", name=one.name),
         )
@@ -149,9 +149,9 @@ def _of_feeds(self: Runtime) -> list[Need]:
             words = f"{report.title} keeps failing: {often} times in the last ten minutes. The last time: {why}"
             found.append(Need(words, "Settings", url_for("feeds.show", name=report.name)))
         elif report.state.freshness is Freshness.DOWN:
-            problem = report.state.problem or "nothing comes"
+            problem = report.state.problem or "no data"
             words = away.get(report.name, "{title} is down").format(title=report.title)
-            again = "Ask now" if report.manner == "asked" else "Reconnect"
+            again = "Fetch now" if report.manner == "asked" else "Reconnect"
             found.append(
                 Need(
                     f"{words}: {problem}",
@@ -172,7 +172,7 @@ def _of_what_is_on_air(self: Runtime) -> list[Need]:
     """What does not fit or says nothing on an overlay that viewers' pages show."""
     audiences = self.stage.audiences()
     return [
-        Need(f"{one.piece} on {one.overlay}: {one.why}", "Look at it", url_for("mat.show", overlay_id=one.overlay_id))
+        Need(f"{one.piece} on {one.overlay}: {one.why}", "View signals", url_for("mat.show", overlay_id=one.overlay_id))
         for one in self.stage.troubles()
         if audiences[one.overlay_id].pages
     ]
@@ -180,7 +180,7 @@ def _of_what_is_on_air(self: Runtime) -> list[Need]:
 
 def _of_what_is_broken(self: Runtime) -> list[Need]:
     return [
-        Need(f"{key} stopped by an error of Tesoura's: {why}", "Look at it", url_for("signals.show", find=key))
+        Need(f"{key} stopped by an error in Tesoura: {why}", "View signals", url_for("signals.show", find=key))
         for key, why in self.engine.graph.broken.items()
     ] + [
         Need(
@@ -242,7 +242,7 @@ def _upcoming(self: Runtime) -> list[Upcoming]:
     for cue in self.instruments.all("cues"):
         waiting, free_at = cue.values.get("waiting"), cue.values.get("free_at")
         if isinstance(waiting, int | float) and waiting and isinstance(free_at, int | float) and free_at > at:
-            words = f"{titles.get(cue.setup.name, cue.setup.choices['title'])} fires once more: {waiting:.0f} wait"
+            words = f"{titles.get(cue.setup.name, cue.setup.choices['title'])} runs once more: {waiting:.0f} wait"
             left = brief(timedelta(seconds=_rounded(free_at - at)))
             found.append(Upcoming(words, datetime.fromtimestamp(free_at, UTC), left))
     return sorted(found, key=lambda one: one.at)[:MOST_NEXT]

@@ -8,7 +8,7 @@ from tesoura.web.shared.doors import runtime
 from tesoura.web.shared.errors import problem
 
 blueprint = Blueprint("incoming", __name__, url_prefix="/in")
-_TITLES = {400: "This could not be taken", 401: "This was refused", 409: "It came before", 503: "Not now"}
+_TITLES = {400: "Not accepted", 401: "This was refused", 409: "It came before", 503: "Not now"}
 
 
 @blueprint.post("/<token>")
@@ -18,7 +18,7 @@ def take(token: str) -> Response:
     body = request.get_data()
     answer = runtime().call(lambda self: self.feeds.receive(token, headers, body))
     if answer is None:
-        return problem(404, "There is nothing here", "This address was replaced, or never existed.")
+        return problem(404, "Page not found", "This address was replaced, or never existed.")
     status, words = answer
     if status >= 400:
         return problem(status, _TITLES.get(status, "Refused"), words)

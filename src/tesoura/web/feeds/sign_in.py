@@ -57,11 +57,11 @@ def back() -> ResponseReturnValue:
     """Take the user back from the service, with the permission or without."""
     gone = _waiting().pop(request.args.get("state", ""), None)
     if gone is None:
-        flash("This way back was used before, or is over a quarter of an hour old. Sign in once more.", "wrong")
+        flash("This sign-in link was already used, or is more than 15 minutes old. Sign in again.", "wrong")
         return redirect(url_for("feeds.index"))
     row, code = feed_row(gone.feed), request.args.get("code", "")
     if not code:
-        flash("The service did not give the permission. Without it nothing comes; you can sign in again.", "wrong")
+        flash("The service didn't grant permission, so there is no data. You can sign in again.", "wrong")
         return redirect(url_for("feeds.show", name=row.name))
     back_to = url_for("signing_in.back", _external=True)
     try:

@@ -29,8 +29,8 @@ from tesoura.web.shared.shown import plain_choice
 
 blueprint = Blueprint("feeds", __name__, url_prefix="/feeds")
 MANNERS = (
-    ("Tesoura asks", lambda kind: kind.asked),
-    ("It tells by itself", lambda kind: kind.follow is not None),
+    ("Polled", lambda kind: kind.asked),
+    ("Pushed", lambda kind: kind.follow is not None),
     ("It is sent, or set by you", lambda kind: not kind.tried),
 )
 
@@ -103,7 +103,7 @@ def _try(kind: FeedKind, filled: Filled, typed: Mapping[str, str]) -> Proof:
     if not kind.tried:
         return Proof()
     if kind.on_machine(filled.choices):
-        must_be_here(f"Trying a feed of the kind “{kind.title}”, which reaches this machine itself,")
+        must_be_here(f"Trying a feed of the kind “{kind.title}”, which accesses this machine,")
     proof: Proof = runtime().call(lambda self: self.feeds.trials.probe(kind.name, filled.choices, filled.secrets))
     return proof
 

@@ -116,7 +116,7 @@ def look(name: str) -> ResponseReturnValue:
     raw = given.stream.read(MOST_FILE + 1) if given else b""
     try:
         if not raw or len(raw) > MOST_FILE:
-            raise InvalidField("Choose a match's file, of at most 2 MB.")
+            raise InvalidField("Choose a match file of at most 2 MB.")
         board = board_of(_told(raw), str(row.choices["title"]))
     except InvalidField as error:
         flash(str(error), "wrong")
@@ -128,4 +128,4 @@ def _told(raw: bytes) -> Any:
     try:
         return from_json(raw)
     except ValueError:
-        raise InvalidField("This does not read as JSON. Give the file that Tesoura exported.") from None
+        raise InvalidField("Not valid JSON. Choose a file exported by Tesoura.") from None

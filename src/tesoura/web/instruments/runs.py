@@ -31,8 +31,10 @@ blueprint = Blueprint("runs", __name__, url_prefix="/instruments")
 SPLIT_FIELDS: Mapping[str, Field] = {
     "name": Field("Name", text(200)),
     "group": Field("Group", text(200, empty=True)),
-    "picture": Field("Picture", media, kind="picture", help="Viewers see it with the split in hand."),
-    "save": Field("Saved game", text(20, empty=True), kind="save", help="One press puts it back while it is in hand."),
+    "picture": Field("Picture", media, kind="picture", help="Shown with the current split."),
+    "save": Field(
+        "Saved game", text(20, empty=True), kind="save", help="Restored with one press while this split is current."
+    ),
 }
 ATTEMPT_COLUMNS = (
     "attempt",
@@ -76,7 +78,7 @@ def edit(name: str, command: str) -> ResponseReturnValue:
     _run(name)
     given = request.get_json(silent=True)
     if not isinstance(given, dict):
-        return {"wrong": "Send an object with what the change needs."}, 422
+        return {"wrong": "Send an object with the parameters."}, 422
     try:
         done = act("instrument.command", **{**given, "instrument": name, "command": command})
     except InvalidPiece as error:
@@ -117,7 +119,7 @@ def bring(name: str) -> ResponseReturnValue:
         try:
             words = data.decode("utf-8-sig")
         except UnicodeDecodeError:
-            raise InvalidField("The file is no text in UTF-8. Save it as such, then bring it in.") from None
+            raise InvalidField("The file is not UTF-8 text. Save it as UTF-8, then import it.") from None
         title = (
             sent.filename.rpartition(".")[0] if sent and sent.filename and not words.lstrip().startswith("{") else ""
         )

@@ -80,7 +80,7 @@ def first_card() -> ResponseReturnValue:
     card = {"now_playing": name, "name": piece.title, "x": 24, "y": 24}
     laid = act("draft.edit", overlay=overlay_id, edits=[{"do": "add", "kind": CARD, "set": card}], window="instruments")
     act("overlay.put_on_air", overlay=overlay_id)
-    flash("It is on air. Copy its link into your streaming software.", "said")
+    flash("On air. Copy its link into your streaming software.", "said")
     return redirect(url_for("mat.show", overlay_id=overlay_id, piece=",".join(laid.result["chosen"] or ())))
 
 

@@ -213,7 +213,7 @@ def never_seen(kind: InstrumentKind, choices: Mapping[str, Any]) -> list[str]:
         for one in typed:
             if seen and one.casefold() not in known:
                 there = ", ".join(seen[:MOST_SEEN]) + ("…" if len(seen) > MOST_SEEN else "")
-                found.append(f"{field.label}: nothing that came lately told of “{one}”. It told of {there}.")
+                found.append(f"{field.label}: no recent event has “{one}”. Recent events have {there}.")
     return found
 
 

@@ -289,7 +289,7 @@ def export(form: str) -> ResponseReturnValue:
     lines: Callable[[Iterable[Logged]], Iterator[str]]
     if form == "vtt":
         if search.since is None:
-            flash("Markers are counted from a session's beginning. Choose a session first.", "wrong")
+            flash("Markers count from the start of a session. Choose a session first.", "wrong")
             return redirect(url_for("log.index"))
         began = search.since
         mimetype, lines = "text/vtt; charset=utf-8", partial(exports.markers, began=began)

@@ -23,31 +23,31 @@ MOST_FACTS, LONGEST_FACT = 3, 40
 PAST: Mapping[tuple[str, str], str] = {
     ("countdown", "start"): "started",
     ("countdown", "pause"): "paused",
-    ("countdown", "go_on"): "went on",
+    ("countdown", "go_on"): "resumed",
     ("countdown", "stop"): "stopped",
     ("countdown", "restart"): "started again",
     ("countdown", "add"): "{by} added",
-    ("countdown", "set"): "set to end at {until}",
-    ("countdown", "dismiss"): "its last words dismissed",
-    ("countdown", "show_end"): "its end rehearsed on air",
-    ("countdown", "undo"): "the last taken back",
-    ("scoreboard", "point"): "a point for {side}",
-    ("scoreboard", "take_back"): "the last taken back",
+    ("countdown", "set"): "end set to {until}",
+    ("countdown", "dismiss"): "last text hidden",
+    ("countdown", "show_end"): "end tested on air",
+    ("countdown", "undo"): "last entry undone",
+    ("scoreboard", "point"): "point for {side}",
+    ("scoreboard", "take_back"): "last entry undone",
     ("wheel", "spin"): "spun",
-    ("wheel", "owe"): "{spins} spins owed to {who}",
+    ("wheel", "owe"): "{spins} spins added for {who}",
     ("run", "hit"): "a hit",
-    ("run", "way_hit"): "a hit on the way",
-    ("run", "next"): "on to the next split",
-    ("run", "previous"): "back to the split before",
-    ("run", "undo"): "the last taken back",
+    ("run", "way_hit"): "hit outside a fight",
+    ("run", "next"): "next split",
+    ("run", "previous"): "previous split",
+    ("run", "undo"): "last entry undone",
     ("rotation", "hold"): "held",
-    ("rotation", "go_on"): "went on",
-    ("rotation", "skip"): "on to the next one",
+    ("rotation", "go_on"): "resumed",
+    ("rotation", "skip"): "next item",
     ("rotation", "show"): "shown",
     ("rotation", "hide"): "hidden",
-    ("campaign", "begin_read"): "its read begun",
-    ("campaign", "end_read"): "its read ended",
-    ("campaign", "link"): "its link posted",
+    ("campaign", "begin_read"): "read started",
+    ("campaign", "end_read"): "read ended",
+    ("campaign", "link"): "link sent to chat",
 }
 """How a command is told once it was given: for those that are given most, by the kind of instrument."""
 
@@ -147,7 +147,7 @@ class _Facts(dict[str, str]):
 
 def _feed(data: Mapping[str, Any], called: CalledThings) -> str:
     title = called.feeds.get(str(data.get("feed")), str(data.get("feed")))
-    return f"{title} is back" if data.get("state") == BACK else f"{title} failed: {data.get('why', 'nothing comes')}"
+    return f"{title} recovered" if data.get("state") == BACK else f"{title} failed: {data.get('why', 'nothing comes')}"
 
 
 def _effect(data: Mapping[str, Any], called: CalledThings) -> str:
@@ -165,34 +165,34 @@ def _correction(data: Mapping[str, Any]) -> str:
     return f"{data.get('field')} corrected, {data.get('was')} → {data.get('now')}"
 
 
-_EFFECTS = {"say": "said in", "scene": "scene", "sound_on": "sound on", "sound": "sound", "call": "called"}
+_EFFECTS = {"say": "sent to", "scene": "scene", "sound_on": "sound played on", "sound": "sound", "call": "called"}
 _TOLD: Mapping[str, Callable[[Mapping[str, Any], CalledThings], str]] = {
     "tesoura.action": lambda data, called: str(data.get("words", data.get("action", ""))).rstrip("."),
     FEED_CHANGED: _feed,
     "tesoura.started": lambda data, called: "Tesoura started",
     "tesoura.clock_set": lambda data, called: clock_words(data),
-    "tesoura.scene": lambda data, called: f"the scene became {data.get('value') or 'none'}",
+    "tesoura.scene": lambda data, called: f"scene: {data.get('value') or 'none'}",
     "tesoura.signal": lambda data, called: f"{data.get('signal')} set to {data.get('value')}",
     "tesoura.set_by_hand": lambda data, called: f"{data.get('signal')} set to {data.get('value')}",
     "tesoura.effect": _effect,
     "tesoura.effect_ended": lambda data, called: f"{_effect(data, called)}: {data.get('outcome', 'done')}",
     "tesoura.shown": lambda data, called: f"{data.get('piece')} {'shown' if data.get('shown') else 'hidden'}",
     "tesoura.skipped": lambda data, called: f"“{data.get('text') or data.get('piece') or 'a moment'}” skipped",
-    "tesoura.shown_again": lambda data, called: "a moment shown again",
+    "tesoura.shown_again": lambda data, called: "alert shown again",
     "tesoura.correction": lambda data, called: _correction(data),
     "tesoura.air_cleared": lambda data, called: (
-        "everything taken off air" if data.get("cleared") else "everything on air again"
+        "everything hidden" if data.get("cleared") else "everything shown again"
     ),
-    "tesoura.air": lambda data, called: "what is on air changed",
-    "tesoura.page_trouble": lambda data, called: f"a page could not show {data.get('piece', 'a piece')}",
-    "tesoura.clip": lambda data, called: f"a clip came: {data.get('title', '')}".rstrip(": "),
-    "tesoura.reel": lambda data, called: "a reel was made",
-    "tesoura.clips_let_go": lambda data, called: "old clips were let go",
-    "tesoura.clips_nearly_full": lambda data, called: "the room for clips is nearly full",
-    "tesoura.wrong_password": lambda data, called: "somebody gave a wrong password",
-    "tesoura.cover": lambda data, called: "a cover came with the song",
+    "tesoura.air": lambda data, called: "on-air content changed",
+    "tesoura.page_trouble": lambda data, called: f"a page couldn't display {data.get('piece', 'a piece')}",
+    "tesoura.clip": lambda data, called: f"clip saved: {data.get('title', '')}".rstrip(": "),
+    "tesoura.reel": lambda data, called: "a reel was created",
+    "tesoura.clips_let_go": lambda data, called: "old clips deleted",
+    "tesoura.clips_nearly_full": lambda data, called: "clip storage is nearly full",
+    "tesoura.wrong_password": lambda data, called: "wrong password entered",
+    "tesoura.cover": lambda data, called: "cover loaded",
     "tesoura.seen": lambda data, called: f"{data.get('signal')} {'is' if data.get('value') else 'is not'} seen",
-    "tesoura.painted": lambda data, called: "a page told what it painted",
+    "tesoura.painted": lambda data, called: "page report",
 }
 _VARIANTS: Mapping[str, Sequence[Mapping[str, Any]]] = {
     "tesoura.correction": ({"void": True}, {"void": False}, {"time": ""}, {}),

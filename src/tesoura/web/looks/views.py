@@ -177,7 +177,7 @@ def change(look_id: str) -> ResponseReturnValue:
     """Change a look; every draft that wears it follows."""
     sent = request.get_json(silent=True)
     if not isinstance(sent, dict) or not isinstance(sent.get("set"), dict):
-        return {"wrong": {"": "This was not sent by the page. Load it again."}}, 400
+        return {"wrong": {"": "Not sent by the page. Reload it."}}, 400
     form = sent.get("form", "dark")
     was = sent.get("opened_with", {})
     wrong = act("look.change", look=look_id, set=sent["set"], form=form, opened_with=was).result["wrong"]

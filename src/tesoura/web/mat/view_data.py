@@ -28,7 +28,7 @@ from tesoura.web.shared.doors import runtime, studio
 WITH_WORDS = (
     ("live", "live values"),
     ("made_up", "made-up values"),
-    ("longest", "the longest plausible"),
+    ("longest", "longest values"),
     ("empty", "nothing yet"),
     ("down", "feed down"),
 )
@@ -115,19 +115,19 @@ def notes(piece: Piece, sight: PiecePreview) -> list[str]:
     unknown = [name for name in sorted(sight.reads) if name not in names]
     for name in unknown:
         near = closest(name, names)
-        hint = f"Did you mean {near}?" if near else "“Signals, functions, formats” lists those there are."
+        hint = f"Did you mean {near}?" if near else "See the list under “Signals, functions, formats”."
         where = f"Column {sight.reads[name]}: there" if piece.kind == "text" else "There"
         found.append(f"{where} is no signal {name}. {hint}")
     shown = sight.shown
     if shown.missing and shown.missing not in unknown:
-        found.append(f"{shown.missing} has not come yet, so the “nothing yet” text is shown.")
+        found.append(f"{shown.missing} has no value yet, so the “nothing yet” text is shown.")
     if shown.problem:
         instead = "The “nothing yet” text is shown instead." if shown.text else "The piece is hidden."
         found.append(f"{shown.problem} {instead}")
     if piece.is_moment:
         kind = piece.moment_type
-        when = f"when “{kind}” happens" if kind else "once you say what must happen"
-        found.append(f"Viewers see it for {piece['moment_s']} s {when}, and nothing of it otherwise.")
+        when = f"when “{kind}” happens" if kind else "once you choose an event"
+        found.append(f"Visible for {piece['moment_s']} s {when}, otherwise hidden.")
     return found
 
 

@@ -21,7 +21,7 @@ from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import runtime, store
 
 blueprint = Blueprint("mat", __name__, url_prefix="/overlays")
-NOT_SENT = "This was not sent by the mat. Load the page again."
+NOT_SENT = "Not sent by the mat. Reload the page."
 
 
 # The page
@@ -135,7 +135,7 @@ def edit(overlay_id: int) -> ResponseReturnValue:
         return _state(overlay_id, chosen, scene, shown_with, wrong=dict(wrong), told=[]), 422
     result = done.result
     told = [
-        f"Another window did this meanwhile: {words}. Yours is kept; Undo brings theirs back."
+        f"Changed in another window: {words}. Your change is kept; Undo restores theirs."
         for words in result["meanwhile"]
     ]
     now_chosen = chosen if result["chosen"] is None else result["chosen"]

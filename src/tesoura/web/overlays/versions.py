@@ -41,11 +41,11 @@ def publish(overlay_id: int) -> ResponseReturnValue:
     act("overlay.put_on_air", overlay=overlay_id)
     on_air = _on_air(overlay_id)
     if runtime().call(lambda self: self.hub.audience(overlay_id)).pages:
-        flash("It is on air. The pages that show this overlay have it already.", "air")
+        flash("On air. Pages that show this overlay are up to date.", "air")
     else:
         size = f"{on_air.overlay.width_px} × {on_air.overlay.height_px} px"
         flash(
-            f"It is on air, but no page shows it yet. Add its link to your streaming software as a web page of {size}.",
+            f"On air, but not open on any page yet. Add its link to your streaming software as a web page of {size}.",
             "copy:" + url_for("pages.overlay", token=on_air.token),
         )
     return redirect(url_for("mat.show", overlay_id=overlay_id, piece=request.form.get("piece") or None))

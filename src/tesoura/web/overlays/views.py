@@ -109,7 +109,7 @@ def bring_in() -> ResponseReturnValue:
     if lacks:
         more = f" And {len(lacks) - 4} more." if len(lacks) > 4 else ""
         flash(
-            f"Not all that it shows is here: {' '.join(lacks[:4])}{more} Each stands under the mat, with what to make.",
+            f"Missing for this overlay: {' '.join(lacks[:4])}{more} The list under the mat says what to create.",
             "wrong",
         )
     return redirect(url_for("mat.show", overlay_id=done.result["overlay"]))

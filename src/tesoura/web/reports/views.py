@@ -111,7 +111,7 @@ def _failed(summary: Summary) -> list[tuple[Outage, str, str]]:
         report = reports.get(one.feed)
         down = report is not None and report.state.freshness is Freshness.DOWN
         goes_on = down and summary.present and last[one.feed] is one
-        return "not back yet" if goes_on else "the log does not tell"
+        return "still down" if goes_on else "unknown"
 
     return [(one, reports[one.feed].title if one.feed in reports else one.feed, known(one)) for one in found]
 

@@ -37,14 +37,14 @@ def out(game_id: int) -> ResponseReturnValue:
     file.seek(0)
     name = re.sub(r"[^\w\-]+", "-", game.title).strip("-").lower() or "shelf"
     response: Response = send_file(
-        file, mimetype="application/zip", as_attachment=True, download_name=f"{name}-shelf.zip"
+        file, mimetype="application/zip", as_attachment=True, download_name=f"{name}-saves.zip"
     )
     return response
 
 
 @blueprint.post("/look")
 def look() -> ResponseReturnValue:
-    """What is in a shelf's file; nothing is brought in."""
+    """What is in a shelf's file; nothing is imported."""
     must_be_here("Importing saves")
     sent = request.files.get("file")
     if sent is None or not sent.filename:

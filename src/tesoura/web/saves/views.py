@@ -214,7 +214,7 @@ def move(entry_id: int) -> ResponseReturnValue:
     """Move an entry: into a folder, to a place."""
     given = request.get_json(silent=True)
     if not isinstance(given, dict):
-        return {"wrong": "Send an object with the folder and the place."}, 422
+        return {"wrong": "Send an object with `folder` and `place`."}, 422
     try:
         done = act("saves.move", entry=entry_id, folder=given.get("folder") or 0, at=given.get("at") or 0)
     except (InvalidPiece, InvalidField, Gone) as error:
@@ -271,4 +271,4 @@ def changed_at(mtime_ns: int) -> str:
     try:
         return day_time(datetime.fromtimestamp(mtime_ns / 1e9, UTC))
     except (OverflowError, OSError, ValueError):
-        return "at no time that there was"
+        return "at an unknown time"

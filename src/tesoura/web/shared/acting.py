@@ -39,7 +39,7 @@ def opened_with() -> dict[str, Any]:
 def must_be_here(what: str) -> None:
     """Let only the owner on this machine go on. Raises NotYours."""
     if role_of(actor()) not in MACHINE:
-        raise NotYours(f"{what} can only be done by: {', '.join(sorted(MACHINE))}.")
+        raise NotYours(f"{what} is only allowed for: {', '.join(sorted(MACHINE))}.")
 
 
 def back_to(otherwise: str) -> str:

@@ -16,14 +16,11 @@ from tesoura.web.shared.sized_request import kind_sent
 PROBLEM = "application/problem+json"
 FOR_PROGRAMS = ("/api/", "/in/")
 _SAID = {
-    400: ("This could not be read", "Go back, look at what you typed, and send it again."),
-    404: ("There is nothing here", "It may have been removed, or the address may have lost a letter."),
-    405: ("This address does not take that", "Use the buttons on the pages."),
-    413: ("This is too large", "At most 1 MB can be sent at once. Send it in parts."),
-    500: (
-        "Something failed inside Tesoura",
-        "Nothing that was saved is lost. Try again; the log in the terminal tells more.",
-    ),
+    400: ("Bad request", "Go back, check what you entered and send it again."),
+    404: ("Page not found", "It may have been deleted, or the address is misspelled."),
+    405: ("Not possible at this address", "Use the buttons on the pages."),
+    413: ("Too large", "At most 1 MB can be sent at once. Send it in parts."),
+    500: ("An error in Tesoura", "Saved data is safe. Try again; details are in the terminal."),
 }
 
 
@@ -44,10 +41,10 @@ def register(app: Flask) -> None:
     app.register_error_handler(HTTPException, _http)
     app.register_error_handler(CSRFError, _csrf)
     app.register_error_handler(DataFolderError, _store)
-    app.register_error_handler(NotYours, lambda error: _answer(403, "This is not for you to do", str(error)))
-    app.register_error_handler(Invalid, lambda error: _answer(422, "This cannot be used", _told(error)))
-    app.register_error_handler(SourceError, lambda error: _answer(503, "It was not done", str(error)))
-    app.register_error_handler(Gone, lambda error: _answer(404, "It is not there any more", str(error)))
+    app.register_error_handler(NotYours, lambda error: _answer(403, "Not allowed", str(error)))
+    app.register_error_handler(Invalid, lambda error: _answer(422, "Can't be used", _told(error)))
+    app.register_error_handler(SourceError, lambda error: _answer(503, "Not done", str(error)))
+    app.register_error_handler(Gone, lambda error: _answer(404, "No longer there", str(error)))
 
 
 def _answer(status: int, title: str, detail: str) -> Response:
@@ -61,7 +58,7 @@ def _answer(status: int, title: str, detail: str) -> Response:
 
 def _told(error: Invalid) -> str:
     told = " ".join(dict.fromkeys(error.wrong.values())) if isinstance(error, InvalidPiece) else str(error)
-    return f"{told} Go back and correct it; nothing was changed."
+    return f"{told} Go back and correct it. Nothing was changed."
 
 
 def _http(error: HTTPException) -> Response:
@@ -73,17 +70,17 @@ def _http(error: HTTPException) -> Response:
         if request.path.startswith("/media/"):
             return Response(json.dumps({"wrong": detail}), 413, mimetype="application/json")
     if error.code == 405 and request.path.startswith("/in/"):
-        detail = "Send a POST here: this is the private address of a feed."
+        detail = "This is the private address of a feed. Send a POST."
     if error.code == 405 and request.path.startswith("/api/"):
-        detail = f"{request.path} does not take {request.method}. See /api/openapi.json for what it takes."
+        detail = f"{request.path} doesn't accept {request.method}. See /api/openapi.json for the methods."
     if error.code == 404 and request.path.startswith("/api/"):
-        detail = "See /api/openapi.json for the addresses there are."
+        detail = "See /api/openapi.json for all addresses."
     return _answer(error.code, title, detail)
 
 
 def _csrf(_: CSRFError) -> Response:
-    return _answer(400, "This page is too old", "Load it again, then send it once more. Nothing was changed.")
+    return _answer(400, "This page is outdated", "Reload it and send it again. Nothing was changed.")
 
 
 def _store(error: DataFolderError) -> Response:
-    return _answer(507, "This could not be saved", str(error))
+    return _answer(507, "Not saved", str(error))

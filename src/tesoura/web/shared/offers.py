@@ -21,7 +21,7 @@ SOUNDS = (
     ("wood", "Wood block"),
     ("chimes", "Three chimes"),
     ("gong", "Low gong"),
-    ("peg", "Peg of a wheel"),
+    ("peg", "Wheel peg"),
 )
 """The sounds that ship: the name of each file, and its title."""
 

@@ -18,7 +18,7 @@ from tesoura.core.names import snake
 from tesoura.core.values import INSTANT, Scalar
 from tesoura.web.shared.doors import now, runtime
 
-NO_TIME = "damaged time"
+NO_TIME = "invalid time"
 TRAIL_WIDTH, TRAIL_HEIGHT, TRAIL_SPAN_S = 160.0, 32.0, 600.0
 
 

@@ -54,4 +54,4 @@ class SizedRequest(Request):
 
     @max_content_length.setter
     def max_content_length(self, value: int | None) -> None:
-        raise AttributeError("How much may be sent is settled by the address.")
+        raise AttributeError("The address sets the maximum size.")

@@ -23,7 +23,7 @@ blueprint = Blueprint("shows", __name__, url_prefix="/show")
 
 @blueprint.get("/")
 def index() -> ResponseReturnValue:
-    """What goes into a show's file, and where one is brought in."""
+    """What goes into a show's file, and where one is imported."""
     show, rows = _present()
     return render_template(
         "shows/index.html", counts=show.counts(), added=len(rows), size=sum(one.size for one in rows)
@@ -56,8 +56,8 @@ def out() -> ResponseReturnValue:
 
 @blueprint.post("/look")
 def look() -> ResponseReturnValue:
-    """What is in a show's file, and what will be missing; nothing is brought in."""
-    must_be_here("Bringing a show in")
+    """What is in a show's file, and what will be missing; nothing is imported."""
+    must_be_here("Importing a show")
     sent = request.files.get("file")
     if sent is None or not sent.filename:
         flash("Choose a file first.", "wrong")
@@ -97,7 +97,7 @@ def bring() -> ResponseReturnValue:
         flash(str(error), "wrong")
         return redirect(url_for("shows.index"))
     at.unlink(missing_ok=True)
-    flash(done.words + " Nothing of it is on air, and what acts by itself is paused: start it on the desk.", "said")
+    flash(done.words + " Nothing is on air, and automatic actions are paused. Start them on the desk.", "said")
     if left := done.result["left"]:
-        flash(f"Left out, because it cannot be used here: {', '.join(map(str, left))}.", "wrong")
+        flash(f"Left out, because it can't be used here: {', '.join(map(str, left))}.", "wrong")
     return redirect(url_for("overlays.index"))

@@ -22,9 +22,9 @@ from tesoura.web.shared.shown import told
 blueprint = Blueprint("signals", __name__, url_prefix="/signals")
 _OWN = {
     SCRIPT_FEED: "From scripts",
-    SCENE_FEED: "What viewers have",
-    AIR_FEED: "What viewers have",
-    SEEN_FEED: "What viewers have",
+    SCENE_FEED: "What viewers see",
+    AIR_FEED: "What viewers see",
+    SEEN_FEED: "What viewers see",
     OWN: "Formulas",
 }
 FEW_OPEN = 24

@@ -39,7 +39,7 @@ def sight(wording: str, nothing_yet: str) -> dict[str, Any]:
             near = closest(name, names)
             notes.append(f"There is no signal {name}. {f'Did you mean {near}?' if near else ''}".strip())
     if not notes and now_says.why:
-        notes.append(now_says.problem or f"{now_says.missing} has not come yet.")
+        notes.append(now_says.problem or f"{now_says.missing} has no value yet.")
     return {"now": now_says.text, "longest": longest.text, "empty": empty.text, "notes": notes}
 
 

@@ -9,7 +9,7 @@ from tesoura.core.forms.fields import Field, one_of
 from tesoura.core.overlays.pieces.kind import SIZE, Choices, Part, PieceKind, PieceText, say
 
 _HOW = "The card"
-WHERE = (("left", "left of its words"), ("above", "above its words"))
+WHERE = (("left", "left of the text"), ("above", "above the text"))
 
 
 def _parts(choices: Choices) -> Mapping[str, Part]:
@@ -30,10 +30,10 @@ def _words(choices: Choices) -> Sequence[PieceText]:
 PIECE = PieceKind(
     name="read_card",
     title="Card of a read",
-    about="A sponsor's mark and words while it is read; it stands above everything else.",
+    about="A sponsor's mark and text during a read; always on top.",
     fields={
-        "campaign": Field("Which campaign", text(60, empty=True), "", "", "instrument", group="Values", of="campaign"),
-        "mark_stands": one_of("Its mark stands", WHERE, "left", group=_HOW),
+        "campaign": Field("Campaign", text(60, empty=True), "", "", "instrument", group="Values", of="campaign"),
+        "mark_stands": one_of("Mark", WHERE, "left", group=_HOW),
         "size_px": SIZE,
     },
     parts=_parts,
@@ -43,8 +43,8 @@ PIECE = PieceKind(
     fills=True,
     shows_marks=True,
     on_top=True,
-    at_times=" while it is read",
-    wants="Choose which campaign it shows. Make one under Instruments first.",
+    at_times=" during a read",
+    wants="Choose a campaign. Create one under Instruments first.",
     template="instruments/campaign/piece.html",
     overlay_size=(1920, 1080),
 )

@@ -15,7 +15,7 @@ from tesoura.core.overlays.pieces.kind import media
 from tesoura.errors import InvalidField
 
 MOST_POINTS, MOST_POINT = 20, 200
-_WHO, _PROMISED, _READ, _LINK = "The campaign", "What was promised", "What is said in a read", "The link in chat"
+_WHO, _PROMISED, _READ, _LINK = "Campaign", "Targets", "Reads", "Link in chat"
 DEFAULT_LINE = "{sponsor}: {link}"
 PLACES = ("sponsor", "link", "code")
 
@@ -78,7 +78,7 @@ def _day(raw: object) -> str:
     try:
         return date.fromisoformat(typed).isoformat()
     except ValueError:
-        raise InvalidField(f"“{typed[:20]}” is no day. Write it as 2026-11-26.") from None
+        raise InvalidField(f"“{typed[:20]}” is not a date. Write it as 2026-11-26.") from None
 
 
 def _link(raw: object) -> str:
@@ -91,18 +91,18 @@ def _link(raw: object) -> str:
         parts = urlsplit(typed)
         host = parts.hostname
     except ValueError:
-        raise InvalidField(f"{typed[:40]} is no address. Write it as https://example.org/tea.") from None
+        raise InvalidField(f"{typed[:40]} is not an address. Write it as https://example.org/tea.") from None
     if parts.scheme not in ("http", "https"):
         what = (
-            f"An address with {parts.scheme[:20]}: leads viewers nowhere good"
+            f"An address with {parts.scheme[:20]}: can't be used"
             if parts.scheme and not host
-            else ("An address begins with https://")
+            else ("An address starts with https://")
         )
         raise InvalidField(f"{what}. Write it as https://example.org/tea.")
     if not host:
-        raise InvalidField("The address names no place. Write it as https://example.org/tea.")
+        raise InvalidField("The address has no host. Write it as https://example.org/tea.")
     if parts.username or parts.password:
-        raise InvalidField("The address has a name or a password in it, which chat would read. Leave it out.")
+        raise InvalidField("The address contains a user name or password, which chat would see. Remove it.")
     return typed
 
 
@@ -122,7 +122,7 @@ def _line(raw: object) -> str:
     for place in PLACES:
         rest = rest.replace(f"{{{place}}}", "")
     if "{" in rest or "}" in rest:
-        raise InvalidField(f"Only {', '.join(f'{{{one}}}' for one in PLACES)} stand for something here.")
+        raise InvalidField(f"Only {', '.join(f'{{{one}}}' for one in PLACES)} can be used here.")
     return typed
 
 
@@ -132,50 +132,50 @@ def _names(raw: object) -> str:
 
 
 FIELDS: Mapping[str, Field] = {
-    "title": Field("Its name", line(60), default="Campaign", group=_WHO),
+    "title": Field("Name", line(60), default="Campaign", group=_WHO),
     "sponsor": Field("Sponsor", line(60), placeholder="Cordel Tea", group=_WHO),
     "mark": Field("Mark", media, kind="picture", group=_WHO),
-    "first_day": Field("From", _day, placeholder="2026-11-26", group=_WHO, help="From the beginning of that day."),
-    "last_day": Field("To", _day, placeholder="no end", group=_WHO, help="To the end of that day, by your own zone."),
+    "first_day": Field("From", _day, placeholder="2026-11-26", group=_WHO, help="From the start of that day."),
+    "last_day": Field("To", _day, placeholder="no end", group=_WHO, help="To the end of that day in your time zone."),
     "apart": Field(
-        "Never beside",
+        "Never together with",
         _names,
         placeholder="Halfmoon Batteries, Gluepot & Daughters",
         group=_WHO,
-        help="Sponsors that are never seen at the same time as this one.",
+        help="Sponsors never shown at the same time.",
     ),
-    "test": switch("A test: it never counts", "no", group=_WHO),
-    "an_hour": number("Appearances an hour", 0, 120, 0, group=_PROMISED),
-    "minutes": number("Minutes a session", 0, 1_440, 0, "min", group=_PROMISED),
-    "reads": number("Reads a session", 0, 50, 0, group=_PROMISED),
-    "points": Field("Talking points", _points, kind="area", group=_READ, placeholder="one on each line"),
-    "card": Field("Its card says", text(120, empty=True), group=_READ, placeholder="the sponsor's name"),
+    "test": switch("Test campaign (never counts)", "no", group=_WHO),
+    "an_hour": number("Appearances per hour", 0, 120, 0, group=_PROMISED),
+    "minutes": number("Minutes per session", 0, 1_440, 0, "min", group=_PROMISED),
+    "reads": number("Reads per session", 0, 50, 0, group=_PROMISED),
+    "points": Field("Talking points", _points, kind="area", group=_READ, placeholder="one per line"),
+    "card": Field("Card text", text(120, empty=True), group=_READ, placeholder="the sponsor's name"),
     "link": Field("Link", _link, placeholder="https://example.org/tea", group=_LINK),
     "code": Field("Code", text(60, empty=True), placeholder="LADDER10", group=_LINK),
-    "chat": Field("Said in the chat", text(60, empty=True), kind="feed", of="irc", group=_LINK),
+    "chat": Field("Chat message", text(60, empty=True), kind="feed", of="irc", group=_LINK),
     "line": Field(
         "with",
         _line,
         kind="wide",
         default=DEFAULT_LINE,
         group=_LINK,
-        help="{sponsor}, {link} and {code} stand for what they say.",
+        help="{sponsor}, {link} and {code} are replaced by their values.",
     ),
-    "pause_s": number("At most once in", 0, 86_400, 300, "s", group=_LINK),
+    "pause_s": number("Chat cooldown", 0, 86_400, 300, "s", group=_LINK),
 }
 ITEM_FIELDS: Mapping[str, Field] = {
-    "words": Field("Called", line(60), placeholder="the teapot"),
-    "picture": Field("Picture", media, kind="picture", help="Animated ones move."),
-    "video": Field("or video", media, kind="video", help="It makes no sound."),
-    "text": Field("or words", text(120, empty=True), placeholder="Tea for the top of the ladder"),
-    "seconds": number("Seen for", 1, 3_600, 9, "s"),
+    "words": Field("Name", line(60), placeholder="the teapot"),
+    "picture": Field("Picture", media, kind="picture", help="Can be animated."),
+    "video": Field("Video", media, kind="video", help="Plays without sound."),
+    "text": Field("Text", text(120, empty=True), placeholder="Tea for the top of the ladder"),
+    "seconds": number("Duration", 1, 3_600, 9, "s"),
 }
 ITEMS = ItemForm(
     "item",
     "items",
     ITEM_FIELDS,
     500,
-    "What viewers see of it: a picture, a video or words, each for its seconds. Without any, its mark is seen.",
+    "What viewers see: a picture, a video or a text, each with its seconds. With none, the sponsor's mark is shown.",
 )
 
 
@@ -183,9 +183,9 @@ def check(choices: Mapping[str, Any]) -> dict[str, str]:
     """What is wrong with choices that are right one by one."""
     first, last = choices["first_day"], choices["last_day"]
     if first and last and last < first:
-        return {"last_day": f"It would end before it begins, on {first}. Give a later day."}
+        return {"last_day": f"It would end before it starts on {first}. Give a later day."}
     if "{link}" in choices["line"] and choices["chat"] and not choices["link"]:
-        return {"link": "Chat would be told a link, and there is none. Give one, or take {link} out of the line."}
+        return {"link": "The chat message uses {link}, but no link is set. Add a link, or remove {link}."}
     return {}
 
 

@@ -29,7 +29,7 @@ MOMENTS: Mapping[str, str] = {
     CARD: "has its card shown or hidden",
 }
 READ_RECORD = "read"
-LEFT_OUT, LONGEST = "broken off", timedelta(hours=2)
+LEFT_OUT, LONGEST = "cancelled", timedelta(hours=2)
 """A read that nobody ended is over after so long: it counts as broken off."""
 TOLD_FOR = timedelta(seconds=30)
 SIGNALS: Mapping[str, str] = {
@@ -89,13 +89,13 @@ class Campaign(Instrument):
     def why_no_link(self, now: datetime) -> str:
         """Why chat is not told now, in words; empty when it may be."""
         if not self.plan.link and not self.plan.code:
-            return "There is no link. Give one where the campaign is set up."
+            return "No link set. Add one in the campaign's settings."
         if not self.plan.chat:
-            return "No chat is chosen. Choose one where the campaign is set up, or copy the text."
+            return "No chat chosen. Choose one in the campaign's settings, or copy the text."
         if self.plan.state(now) != "on":
-            return "The campaign is over." if self.plan.state(now) == "over" else "The campaign has not begun."
+            return "The campaign has ended." if self.plan.state(now) == "over" else "The campaign hasn't started."
         left = self.link_from() - micros(now)
-        return f"Chat was told a moment ago. It may be told again in {spoken(left)}." if left > 0 else ""
+        return f"Just sent to chat. You can send it again in {spoken(left)}." if left > 0 else ""
 
     def items_told(self, now: datetime) -> str:
         """Its items for a rotation, as JSON; none while it does not go on."""
@@ -260,49 +260,51 @@ class Campaign(Instrument):
 
     def _begin_read(self, command: Command, now: datetime) -> Step:
         if self.reading is not None:
-            raise CommandRefused("It is being read already. End it first.")
+            raise CommandRefused("A read is already in progress. End it first.")
         if self.plan.state(now) != "on":
             raise CommandRefused(self.why_not_on(now))
         it = replace(self, reading=SponsorRead(micros(now)), card_at=self.card_at or micros(now))
         debts = [self._fired(BEGUN, now, {"points": len(self.plan.points)})]
         if not self.card_at:
             debts.append(self._fired(CARD, now, {"shown": True}))
-        return Step(replace(it, debts=(*it.debts, *debts)), "the read begins; viewers see its card")
+        return Step(replace(it, debts=(*it.debts, *debts)), "starts the read and shows the card")
 
     def why_not_on(self, now: datetime) -> str:
         """Why it is not read now."""
         if self.plan.state(now) == "before":
-            return f"The campaign begins on {self.plan.first_day}. Change its days, or wait."
-        return f"The campaign ended on {self.plan.last_day}. Change its days to read it again."
+            return f"The campaign begins on {self.plan.first_day}. Change its dates, or wait."
+        return f"The campaign ended on {self.plan.last_day}. Change its dates to read it again."
 
     def _tick(self, command: Command, now: datetime) -> Step:
         read = self.reading
         if read is None:
-            raise CommandRefused("It is not being read. Begin the read first.")
+            raise CommandRefused("No read in progress. Start the read first.")
         points = self.plan.points
         given = str(command.given.get("point") or "").strip()
         if given:
             if not given.isdecimal() or not 1 <= int(given) <= len(points):
-                raise InvalidField(f"There are points 1 to {len(points)}." if points else "It has no talking points.")
+                raise InvalidField(
+                    f"Points are numbered 1 to {len(points)}." if points else "There are no talking points."
+                )
             place = int(given) - 1
         else:
             left = [at for at in range(len(points)) if at not in read.said]
             if not left:
-                raise CommandRefused("All points are said." if points else "It has no talking points.")
+                raise CommandRefused("All points are ticked." if points else "There are no talking points.")
             place = left[0]
         said = read.said ^ {place}
-        words = f"point {place + 1} is said" if place in said else f"point {place + 1} is not said yet"
+        words = f"point {place + 1} is said" if place in said else f"point {place + 1} is unticked"
         after = replace(self, reading=replace(read, said=said))
         return Step(after, words, {"point": str(place + 1)}, undo=("tick", {"point": str(place + 1)}))
 
     def _end_read(self, command: Command, now: datetime) -> Step:
         if self.reading is None:
-            raise CommandRefused("It is not being read.")
+            raise CommandRefused("No read in progress.")
         broken = command.name == "break_off"
         after = self._ended(now, broken)
         long = clock_of(micros(now) - self.reading.at)
-        words = f"the read is over after {long}, {len(self.reading.said)} of {len(self.plan.points)} points said"
-        return Step(after, f"{words}; it is told as broken off" if broken else words)
+        words = f"read ended after {long}, {len(self.reading.said)} of {len(self.plan.points)} points said"
+        return Step(after, f"{words}; logged as cancelled" if broken else words)
 
     _break_off = _end_read
 
@@ -328,12 +330,12 @@ class Campaign(Instrument):
     def _show_card(self, command: Command, now: datetime) -> Step:
         shown = command.name == "show_card"
         if shown == bool(self.card_at):
-            raise CommandRefused("Viewers see its card already." if shown else "Its card is hidden already.")
+            raise CommandRefused("The card is already on screen." if shown else "The card is already hidden.")
         after = replace(self, card_at=micros(now) if shown else 0)
         after = replace(after, debts=(*after.debts, self._fired(CARD, now, {"shown": shown})))
         return Step(
             after,
-            "viewers see its card" if shown else "its card is hidden",
+            "the card is on screen" if shown else "the card is hidden",
             undo=("hide_card" if shown else "show_card", {}),
         )
 
@@ -347,7 +349,7 @@ class Campaign(Instrument):
         effects = [Effect(SAY, self.plan.chat, told, now + TOLD_FOR)]
         after = replace(self, linked_at=micros(now), not_told="")
         after = replace(after, debts=(*after.debts, self._fired(LINKED, now, {"line": line}, effects)))
-        return Step(after, f"chat is told “{line}”")
+        return Step(after, f"sends to chat: “{line}”")
 
 
 def micros_of(length: timedelta) -> int:

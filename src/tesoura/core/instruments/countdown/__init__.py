@@ -120,7 +120,9 @@ def _time_of_day(plan: CountdownPlan, now: datetime) -> tuple[datetime, str]:
         return time_to_come(plan.to, now, plan.zone), ""
     except Ambiguous as error:
         tomorrow = error.offers[0][1]["to"]
-        return time_to_come(tomorrow, now, plan.zone), f"Today's {plan.to} is over: this is how {tomorrow} would look."
+        return time_to_come(
+            tomorrow, now, plan.zone
+        ), f"Today's {plan.to} has passed: this is how {tomorrow} would look."
 
 
 _TURNS = (
@@ -136,7 +138,7 @@ _UNTIL = {"length": Field("For", _given, placeholder="5 min"), "to": Field("Unti
 KIND = InstrumentKind(
     name="countdown",
     title="A countdown or a clock",
-    about="Down a length of time, to a time of day or a calendar event; up from a moment; or the date and time.",
+    about="Counts down from a length, to a time of day or a calendar event; counts up; or shows date and time.",
     example="kettle_break",
     fields=FIELDS,
     shifts=True,
@@ -144,36 +146,30 @@ KIND = InstrumentKind(
     restore=_restore,
     outputs=_outputs,
     commands=(
-        CommandKind(
-            "start",
-            "Start",
-            "Let it run; for another length or until another time when given.",
-            _UNTIL,
-            also=("until",),
-        ),
-        CommandKind("pause", "Pause", "Let it stand where it is."),
-        CommandKind("go_on", "Go on", "Let it run again from where it stands."),
-        CommandKind("stop", "Stop", "Back to before it started."),
-        CommandKind("restart", "Start again", "From its beginning, at once.", _UNTIL, also=("until",)),
+        CommandKind("start", "Start", "Starts it, with another length or end time if given.", _UNTIL, also=("until",)),
+        CommandKind("pause", "Pause", "Stops the clock for now."),
+        CommandKind("go_on", "Resume", "Continues from where it stopped."),
+        CommandKind("stop", "Stop", "Resets it."),
+        CommandKind("restart", "Start again", "Restarts at once.", _UNTIL, also=("until",)),
         CommandKind(
             "add",
-            "Add or take time",
-            "Without stopping; a minus takes.",
+            "Add or remove time",
+            "While running; a minus sign removes time.",
             {"by": Field("By", _given, placeholder="3 min")},
             also=("by_s",),
         ),
-        CommandKind("set", "Set what is left", "Without stopping.", _UNTIL, also=("until",)),
-        CommandKind("dismiss", "Dismiss the last words", "Viewers see nothing of it any more."),
-        CommandKind("show_end", "Rehearse the end on air", "Viewers see the last five seconds and the last words."),
-        CommandKind("undo", "Undo", "As it was before the last of these."),
+        CommandKind("set", "Set time left", "While running.", _UNTIL, also=("until",)),
+        CommandKind("dismiss", "Hide the last text", "Removes the last text from the screen."),
+        CommandKind("show_end", "Test the end on air", "Viewers see the last five seconds and the last text."),
+        CommandKind("undo", "Undo", "Undoes the last command."),
     ),
     buttons=(
         ("Start", "start", ""),
         ("Pause", "pause", ""),
-        ("Go on", "go_on", ""),
+        ("Resume", "go_on", ""),
         ("Add 3 min", "add", "by 3 min"),
         ("Take 1 min", "add", "by -1 min"),
-        ("Rehearse the end on air", "show_end", ""),
+        ("Test the end on air", "show_end", ""),
         ("Undo", "undo", ""),
     ),
     types=_types,

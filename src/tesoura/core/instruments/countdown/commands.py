@@ -24,7 +24,7 @@ class Countdown(Counting):
     def handle(self, command: Command, now: datetime) -> Step:
         """What a command leads to. Raises InvalidField or CommandRefused."""
         if self.plan.counts not in COMMANDED and command.name not in ("dismiss", "show_end"):
-            raise CommandRefused("This one goes by itself. Change what it counts on its page.")
+            raise CommandRefused("This one runs automatically. Change its target on its page.")
         step: Step = by_name(self, command, now)
         after = step.after
         assert isinstance(after, Countdown)
@@ -35,7 +35,7 @@ class Countdown(Counting):
 
     def _start(self, command: Command, now: datetime) -> Step:
         if self.state(now) in (RUNNING, PAUSED):
-            raise CommandRefused("It runs already. Start it again, or set another time.")
+            raise CommandRefused("Already running. Start again, or set another time.")
         return self._begin(command, now)
 
     def _restart(self, command: Command, now: datetime) -> Step:
@@ -59,7 +59,7 @@ class Countdown(Counting):
         except OverflowError:
             until = None
         if until is None or not now < until <= now + LONGEST:
-            raise InvalidField("That is over, or more than 366 days off. Give a time to come.")
+            raise InvalidField("That time has passed or is more than 366 days away. Give a future time.")
         return until
 
     def _asked(self, given: Mapping[str, Any], now: datetime) -> datetime:
@@ -76,20 +76,20 @@ class Countdown(Counting):
         return now + timedelta(microseconds=self.plan.length_us)
 
     def _pause(self, command: Command, now: datetime) -> Step:
-        self._must(now, RUNNING, "It does not run, so there is nothing to pause.")
+        self._must(now, RUNNING, "Not running, so there is nothing to pause.")
         held = self._us(now)
         after = replace(self, target=None, set_at=None, held_us=held)
-        return Step(after, f"stays at {self._plain(held)} until it goes on")
+        return Step(after, f"stays at {self._plain(held)} until resumed")
 
     def _go_on(self, command: Command, now: datetime) -> Step:
-        self._must(now, PAUSED, "It is not paused, so it cannot go on.")
+        self._must(now, PAUSED, "Not paused.")
         away = timedelta(microseconds=self.held_us or 0)
         after = replace(self, target=now - away if self.up else now + away, set_at=now, held_us=None)
         return Step(after, "counts on" if self.up else self._ends(now, after))
 
     def _stop(self, command: Command, now: datetime) -> Step:
         if self.state(now) == READY:
-            raise CommandRefused("It does not run.")
+            raise CommandRefused("Not running.")
         after = self._fresh()
         return Step(after, f"viewers see {self._seen(after, now)}")
 
@@ -99,10 +99,10 @@ class Countdown(Counting):
         by_us = round(by.total_seconds() * SECOND)
         state = self.state(now)
         if state == READY:
-            raise CommandRefused("It does not run. Start it first.")
+            raise CommandRefused("Not running. Start it first.")
         us = self._us(now) + by_us
         if us <= 0:
-            raise CommandRefused(f"Only {self._plain(self._us(now))} is there to take from. Take less, or stop it.")
+            raise CommandRefused(f"Only {self._plain(self._us(now))} is left. Remove less, or stop it.")
         if us > LONGEST.total_seconds() * SECOND:
             raise CommandRefused("That would be more than 366 days.")
         given = {"by_s": by.total_seconds()}
@@ -124,11 +124,11 @@ class Countdown(Counting):
     def _set(self, command: Command, now: datetime) -> Step:
         state = self.state(now)
         if state == READY:
-            raise CommandRefused("It does not run. Start it with this time instead.")
+            raise CommandRefused("Not running. Start it with this time instead.")
         if self.up:
-            raise CommandRefused("One that counts up has no end to set. Add or take time.")
+            raise CommandRefused("A count-up has no end. Add or remove time instead.")
         if not any(command.given.get(name) for name in ("until", "length", "to")):
-            raise InvalidField("Say how long it should still go, or until when.")
+            raise InvalidField("Give the time left or the end time.")
         until = self._until(command.given, now)
         left = micros(until) - micros(now)
         given = {"until": until.isoformat()}
@@ -141,18 +141,18 @@ class Countdown(Counting):
         return Step(after, self._change(now, after), given)
 
     def _dismiss(self, command: Command, now: datetime) -> Step:
-        self._must(now, ENDED, "There is nothing to dismiss: it has not ended.")
+        self._must(now, ENDED, "Nothing to hide: it hasn't ended.")
         return Step(replace(self, dismissed=True), f"“{self._last()}” goes")
 
     def _show_end(self, command: Command, now: datetime) -> Step:
         if self.up or self.plan.counts == "clock":
             raise CommandRefused("This one has no end.")
         after = replace(self, trial=now + timedelta(microseconds=TRIAL_US))
-        return Step(after, f"viewers see its last five seconds and “{self._last()}”; what it counts goes on beneath")
+        return Step(after, f"shows the last five seconds and “{self._last()}”; the countdown continues")
 
     def _undo(self, command: Command, now: datetime) -> Step:
         if self.undone_to is None:
-            raise CommandRefused("There is nothing to take back.")
+            raise CommandRefused("Nothing to undo.")
         after = self.undone_to
         if after.target is not None and after.set_at is not None:
             # What its marks were meanwhile is past; but an end that came meanwhile is told.

@@ -29,18 +29,18 @@ def _words(choices: Choices) -> Sequence[PieceText]:
 PIECE = PieceKind(
     name="countdown",
     title="Countdown or clock",
-    about="What a countdown says, on the second.",
+    about="The text of a countdown.",
     fields={
-        "countdown": Field("Which one", text(60, empty=True), "", "", "instrument", group="Values", of="countdown"),
+        "countdown": Field("Instrument", text(60, empty=True), "", "", "instrument", group="Values", of="countdown"),
         "bar": one_of("Under it", SHARES, "none", group="Values"),
-        "align": one_of("Stands", ALIGNMENTS, "centre", group="Place"),
+        "align": one_of("Alignment", ALIGNMENTS, "centre", group="Place"),
         "size_px": SIZE,
     },
     parts=_parts,
     words=_words,
     size=(420, 130),
     style={"change": "plain"},
-    wants="Choose which countdown it shows. Make one under Instruments first.",
+    wants="Choose a countdown. Create one under Instruments first.",
     extra_em=0.45,
     template="instruments/countdown/piece.html",
 )

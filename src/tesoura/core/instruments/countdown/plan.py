@@ -16,13 +16,13 @@ from tesoura.core.instruments.countdown.time_text import CLOCKS, DATES, LEFT, SE
 from tesoura.errors import Ambiguous, InvalidField
 
 COUNTS = (
-    ("duration", "down a length of time"),
+    ("duration", "down from a length of time"),
     ("time", "down to a time of day"),
     ("event", "down to a calendar event"),
-    ("up", "up from when it is started"),
-    ("session", "up since the stream session began"),
-    ("since", "up since a moment"),
-    ("clock", "not at all: it shows the date and time"),
+    ("up", "up from the start"),
+    ("session", "up since the stream session started"),
+    ("since", "up since a date"),
+    ("clock", "date and time only"),
 )
 DOWN, UP = ("duration", "time", "event"), ("up", "session", "since")
 COMMANDED = ("duration", "time", "up")
@@ -30,8 +30,8 @@ COMMANDED = ("duration", "time", "up")
 MARKS = 3
 NO_SOUND = "none"
 _FORMS = (("colons", "1:05:09"), ("letters", "1 h 5 min 9 s"))
-_EMPTY = (("none", "fall away: 4"), ("minutes", "minutes stay: 0:04"), ("all", "all stay: 0:00:04"))
-_READY = (("length", "the whole time, standing still"), ("nothing", "nothing"))
+_EMPTY = (("none", "hide: 4"), ("minutes", "keep minutes: 0:04"), ("all", "keep all: 0:00:04"))
+_READY = (("length", "the full time"), ("nothing", "nothing"))
 _YES_NO = (("yes", "yes"), ("no", "no"))
 
 
@@ -147,14 +147,14 @@ def _moment(raw: object) -> str:
 def _signal(raw: object) -> str:
     typed = str(raw).strip()
     if not typed:
-        raise InvalidField("Choose the signal that tells when the event begins, such as shows.starts_at.")
+        raise InvalidField("Choose the signal with the event's start time, such as shows.starts_at.")
     return typed[:120]
 
 
 def _last_minute(raw: object) -> str:
     typed = text(120, empty=True)(raw).strip()
     if typed.replace(LEFT, "").count("{") or typed.replace(LEFT, "").count("}"):
-        raise InvalidField(f"Write {LEFT} where the time should stand, as in “{LEFT} to go”.")
+        raise InvalidField(f"Write {LEFT} in place of the time, such as “{LEFT} to go”.")
     return typed
 
 
@@ -167,7 +167,7 @@ def _mark_fields() -> dict[str, Field]:
     down = ("counts", DOWN)
     for at in range(1, MARKS + 1):
         fields |= {
-            f"mark_{at}": Field("When this is left", _mark, placeholder="1 min", only_if=down, group=f"Mark {at}"),
+            f"mark_{at}": Field("At time left", _mark, placeholder="1 min", only_if=down, group=f"Mark {at}"),
             f"sound_{at}": Field("Sound", _words, kind="sound", default=NO_SOUND, only_if=down, group=f"Mark {at}"),
             f"scene_{at}": Field("Scene", _words, kind="scene", only_if=down, group=f"Mark {at}"),
         }
@@ -178,14 +178,9 @@ _TIMED = ("counts", (*DOWN, *UP))
 _DOWN = ("counts", DOWN)
 _CLOCK = ("counts", ("clock",))
 FIELDS: Mapping[str, Field] = {
-    "title": Field("Its name", line(60), placeholder="Kettle break", group="What it counts"),
+    "title": Field("Name", line(60), placeholder="Kettle break", group="Mode"),
     "counts": Field(
-        "It counts",
-        choice([one for one, _ in COUNTS]),
-        kind="choice",
-        default="duration",
-        options=COUNTS,
-        group="What it counts",
+        "Mode", choice([one for one, _ in COUNTS]), kind="choice", default="duration", options=COUNTS, group="Mode"
     ),
     "length": Field(
         "For",
@@ -193,8 +188,8 @@ FIELDS: Mapping[str, Field] = {
         default="5 min",
         placeholder="5 min",
         only_if=("counts", ("duration",)),
-        help="10 min, 10:00, 90 s or 1h 5m. It can be changed while it runs.",
-        group="What it counts",
+        help="10 min, 10:00, 90 s or 1h 5m. You can change it while it runs.",
+        group="Mode",
     ),
     "to": Field(
         "To",
@@ -202,26 +197,26 @@ FIELDS: Mapping[str, Field] = {
         placeholder="20:15",
         only_if=("counts", ("time",)),
         help="20:15, tomorrow 20:15, or 2026-12-24 20:15; in your zone.",
-        group="What it counts",
+        group="Mode",
     ),
     "signal": Field(
-        "To the instant in",
+        "Calendar signal",
         _signal,
         kind="signal",
         placeholder="shows.starts_at",
         only_if=("counts", ("event",)),
         help="A calendar feed has one.",
-        group="What it counts",
+        group="Mode",
     ),
-    "since": Field("Since", _moment, kind="instant", only_if=("counts", ("since",)), group="What it counts"),
+    "since": Field("Since", _moment, kind="instant", only_if=("counts", ("since",)), group="Mode"),
     "form": Field(
-        "Written",
+        "Time format",
         choice(["colons", "letters"]),
         kind="choice",
         default="colons",
         options=_FORMS,
         only_if=_TIMED,
-        group="How it is written",
+        group="Format",
     ),
     "leading": Field(
         "Leading zeros",
@@ -229,7 +224,7 @@ FIELDS: Mapping[str, Field] = {
         kind="choice",
         default="yes",
         options=(("yes", "yes: 09:04"), ("no", "no: 9:04")),
-        group="How it is written",
+        group="Format",
     ),
     "empty": Field(
         "Empty units",
@@ -238,16 +233,10 @@ FIELDS: Mapping[str, Field] = {
         default="minutes",
         options=_EMPTY,
         only_if=_TIMED,
-        group="How it is written",
+        group="Format",
     ),
     "hours_from_min": Field(
-        "Hours from",
-        whole(1, 60_000),
-        kind="number",
-        default="60",
-        unit="minutes",
-        only_if=_TIMED,
-        group="How it is written",
+        "Hours from", whole(1, 60_000), kind="number", default="60", unit="minutes", only_if=_TIMED, group="Format"
     ),
     "days": Field(
         "Days from 24 hours",
@@ -256,7 +245,7 @@ FIELDS: Mapping[str, Field] = {
         default="yes",
         options=_YES_NO,
         only_if=_TIMED,
-        group="How it is written",
+        group="Format",
     ),
     "tenths": Field(
         "Tenths in the last ten seconds",
@@ -265,7 +254,7 @@ FIELDS: Mapping[str, Field] = {
         default="no",
         options=_YES_NO,
         only_if=_DOWN,
-        group="How it is written",
+        group="Format",
     ),
     "clock": Field(
         "Time",
@@ -274,7 +263,7 @@ FIELDS: Mapping[str, Field] = {
         default="24s",
         options=CLOCKS,
         only_if=_CLOCK,
-        group="How it is written",
+        group="Format",
     ),
     "date": Field(
         "Date",
@@ -283,20 +272,20 @@ FIELDS: Mapping[str, Field] = {
         default="none",
         options=DATES,
         only_if=_CLOCK,
-        group="How it is written",
+        group="Format",
     ),
-    "before": Field("Words before", _words, placeholder="Back in ", group="How it is written"),
-    "after": Field("Words after", _words, placeholder=" to go", group="How it is written"),
+    "before": Field("Text before", _words, placeholder="Back in ", group="Format"),
+    "after": Field("Text after", _words, placeholder=" to go", group="Format"),
     "last_minute": Field(
         "In the last minute",
         _last_minute,
         only_if=_DOWN,
         placeholder=f"Nearly there: {LEFT}",
-        help=f"{LEFT} stands for the time. Left empty, the words stay.",
-        group="How it is written",
+        help=f"{LEFT} is replaced by the time. Empty: the text stays.",
+        group="Format",
     ),
     "ready": Field(
-        "Before it starts, viewers see",
+        "Before the start",
         choice(["length", "nothing"]),
         kind="choice",
         default="length",
@@ -310,17 +299,17 @@ FIELDS: Mapping[str, Field] = {
         default="",
         placeholder="Kettle's on, in we go",
         only_if=_DOWN,
-        help="Left empty, it stands at zero.",
+        help="Empty: shows zero.",
         group="Before and after",
     ),
     "end_s": Field(
-        "These stay for",
+        "Keep last text for",
         whole(0, 3_600),
         kind="number",
         default="10",
         unit="s",
         only_if=_DOWN,
-        help="0: until you dismiss them.",
+        help="0 = until you hide it.",
         group="Before and after",
     ),
     "end_sound": Field(

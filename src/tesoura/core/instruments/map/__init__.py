@@ -21,7 +21,7 @@ from tesoura.core.signals.by_hand import number
 MAX_TRAIL = 120
 ROUND = timedelta(seconds=8)
 """How long a made-up round takes."""
-_POINTS, _WHERE = "Two points that you know", "Whose, and on which picture"
+_POINTS, _WHERE = "Calibration", "Player and picture"
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,10 +51,10 @@ class Map(Instrument):
     tried_at: datetime | None = None
 
     def _clear(self, command: Command, now: datetime) -> Step:
-        return Step(replace(self, trail=self.trail[-1:]), "the trail goes")
+        return Step(replace(self, trail=self.trail[-1:]), "clears the trail")
 
     def _try_it(self, command: Command, now: datetime) -> Step:
-        return Step(replace(self, tried_at=now), "viewers see the mark go round once, made up")
+        return Step(replace(self, tried_at=now), "moves the mark around once as a test")
 
     def on_event(self, event: Occurrence) -> Map:
         """The player is elsewhere; or a match begins, and with it a trail."""
@@ -64,7 +64,7 @@ class Map(Instrument):
             return self
         found = [amount_of(event.data.get(name)) for name in ("x", "y")]
         if found[0] is None or found[1] is None:
-            return replace(self, strange="A position came without the numbers x and y.")
+            return replace(self, strange="A position event had no numeric x and y.")
         place = (float(of_millionths(found[0])), float(of_millionths(found[1])))
         return replace(self, place=place, trail=(*self.trail, place)[-self.length :], strange="")
 
@@ -159,12 +159,14 @@ def _check(choices: Choices) -> Mapping[str, str]:
 def _point(which: str, x: str, y: str, across: str, down: str) -> dict[str, Field]:
     words = {"a": "First", "b": "Second"}[which]
     return {
-        f"{which}_x": Field(f"{words}: x in the game", number, kind="number", default=x, group=_POINTS),
-        f"{which}_y": Field("y in the game", number, kind="number", default=y, group=_POINTS),
+        f"{which}_x": Field(f"{words} point: x in the game", number, kind="number", default=x, group=_POINTS),
+        f"{which}_y": Field(f"{words} point: y in the game", number, kind="number", default=y, group=_POINTS),
         f"{which}_across_pct": Field(
-            "lies across at", whole(0, 100), kind="number", default=across, unit="%", group=_POINTS
+            f"{words} point: horizontal", whole(0, 100), kind="number", default=across, unit="%", group=_POINTS
         ),
-        f"{which}_down_pct": Field("and down at", whole(0, 100), kind="number", default=down, unit="%", group=_POINTS),
+        f"{which}_down_pct": Field(
+            f"{words} point: vertical", whole(0, 100), kind="number", default=down, unit="%", group=_POINTS
+        ),
     }
 
 
@@ -187,37 +189,37 @@ def _parts(choices: Choices) -> Mapping[str, Part]:
 PIECE = PieceKind(
     name="map",
     title="Map",
-    about="Where the player is on a picture, with a trail.",
+    about="The player's position on a picture, with a trail.",
     fields={
-        "map": Field("Which one", text(60, empty=True), "", "", "instrument", group="Values", of="map"),
+        "map": Field("Instrument", text(60, empty=True), "", "", "instrument", group="Values", of="map"),
         "media": Field("Picture", media, "", "", "picture", group="Values"),
         "trail": switch("Trail", group="Values"),
     },
     parts=_parts,
     size=(420, 300),
-    wants="Choose which map it shows. Make one under Instruments first.",
+    wants="Choose a map. Create one under Instruments first.",
     template="instruments/map/piece.html",
 )
 
 KIND = InstrumentKind(
     name="map",
     title="A map",
-    about="Where the player is on a picture of the arena, from position events; two points that you know set it.",
+    about="The player's position on an arena picture, from position events. Two known points calibrate it.",
     example="map",
     fields={
-        "title": Field("Its name", line(60), default="Map", group=_WHERE),
+        "title": Field("Name", line(60), default="Map", group=_WHERE),
         "player": Field(
-            "Whose place",
+            "Player",
             text(60, empty=True),
             placeholder="mara_vane",
             kind="seen",
             of="position.player",
             person=True,
-            help="Leave empty to follow every position.",
+            help="Empty: follow every position.",
             group=_WHERE,
         ),
         "picture": Field("Picture of the arena", media, kind="picture", group=_WHERE),
-        "trail": Field("The trail has", whole(1, MAX_TRAIL), kind="number", default="40", unit="places", group=_WHERE),
+        "trail": Field("Trail length", whole(1, MAX_TRAIL), kind="number", default="40", unit="places", group=_WHERE),
         **_point("a", "0", "0", "0", "0"),
         **_point("b", "1000", "600", "100", "100"),
     },
@@ -226,8 +228,8 @@ KIND = InstrumentKind(
     check=_check,
     outputs=lambda choices: dict.fromkeys(("across", "down", "outside", "path", "x", "y"), ""),
     commands=(
-        CommandKind("clear", "Clear the trail", "It begins where the player is."),
-        CommandKind("try_it", "Try it", "The mark goes round once, made up, wherever the map is shown."),
+        CommandKind("clear", "Clear the trail", "It restarts at the current position."),
+        CommandKind("try_it", "Test", "Moves the mark around once wherever the map is shown."),
     ),
     types=lambda name, choices: ("position", "match.start"),
     pieces=(PIECE,),

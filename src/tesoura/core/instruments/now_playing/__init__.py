@@ -38,36 +38,36 @@ _SOURCE = {"source": Field("Source", _given)}
 KIND = InstrumentKind(
     name="now_playing",
     title="Now playing",
-    about="The music that plays, from players here and online, from files or scripts; its card, and what was played.",
+    about="The current track from local or online players, files or scripts, with a song card and a track history.",
     example="music",
     fields=FIELDS,
     begin=_begin,
     restore=_restore,
     outputs=lambda choices: SIGNALS,
     commands=(
-        CommandKind("show", "Show it now", "Viewers see it for a while, whatever else is chosen."),
-        CommandKind("stop_showing", "Show it no longer", "It is shown as its choices say."),
+        CommandKind("show", "Show now", "Shows it for a while, whatever the settings."),
+        CommandKind("stop_showing", "Stop showing", "Back to its settings."),
         CommandKind(
-            "not_this", "Not this one", "The present track is left out, now and later.", also=("track", "words")
+            "not_this", "Ignore this track", "Ignores the current track now and later.", also=("track", "words")
         ),
         CommandKind(
             "allow",
-            "Show that track again",
-            "The one that was left out last, or the one that is given.",
+            "Stop ignoring a track",
+            "The last ignored track, or the given one.",
             {"track": Field("Track", _given)},
         ),
         CommandKind(
             "prefer",
             "Prefer a source",
-            "Put it at a place of the order; 0 is the first.",
+            "Moves it to a position; 0 is first.",
             {**_SOURCE, "at": Field("Place", _given)},
         ),
-        CommandKind("silence", "Do not listen to a source", "What it tells is not shown.", _SOURCE),
-        CommandKind("hear", "Listen to a source again", "It takes its place in the order.", _SOURCE),
+        CommandKind("silence", "Ignore a source", "Its tracks are not shown.", _SOURCE),
+        CommandKind("hear", "Use a source again", "It returns to its position.", _SOURCE),
         CommandKind(
             "play",
-            "Set by hand what plays",
-            "As if a player told it.",
+            "Set the track by hand",
+            "As if a player reported it.",
             {
                 "title": Field("Title", _given, placeholder="Paper Weather"),
                 "artists": Field("Artists", _given, placeholder="The Slow Kettles"),
@@ -75,9 +75,9 @@ KIND = InstrumentKind(
                 "length": Field("Length", _given, placeholder="3:40"),
             },
         ),
-        CommandKind("stop", "Nothing plays by hand any more", "Other sources speak again."),
+        CommandKind("stop", "Stop playing by hand", "Other sources are used again."),
     ),
-    buttons=(("Show the song", "show", ""), ("Not this one", "not_this", "")),
+    buttons=(("Show the song", "show", ""), ("Ignore this track", "not_this", "")),
     types=lambda name, choices: (*TYPES, STARTED, FEED_CHANGED, COVER, f"{name}.{PLAYED}", f"{name}.{CHANGED}"),
     reads=lambda choices, almanac: (almanac.scene_signal,),
     moments=lambda name, choices: {
@@ -93,8 +93,8 @@ KIND = InstrumentKind(
     records=(
         RecordKind(
             PLAYED,
-            "what was played",
-            {"title": "Title", "artists": "Artists", "album": "Album", "length_s": "Length, s", "source": "Told by"},
+            "played tracks",
+            {"title": "Title", "artists": "Artists", "album": "Album", "length_s": "Length, s", "source": "Source"},
         ),
     ),
     decides=True,

@@ -54,19 +54,19 @@ class NowPlaying(Music):
         return step
 
     def _show(self, command: Command, now: datetime) -> Step:
-        self._must_play("Nothing plays now, so there is nothing to show.")
+        self._must_play("Nothing is playing, so there is nothing to show.")
         until = now + self.plan.asked
         return Step(
-            replace(self, asked_until=until), f"viewers see it for {brief(self.plan.asked)}", undo=("stop_showing", {})
+            replace(self, asked_until=until), f"on screen for {brief(self.plan.asked)}", undo=("stop_showing", {})
         )
 
     def _stop_showing(self, command: Command, now: datetime) -> Step:
         if self.asked_until is None or now >= self.asked_until:
-            raise CommandRefused("Nobody has asked for it just now.")
-        return Step(replace(self, asked_until=None), "it is shown as its choices say")
+            raise CommandRefused("It is not shown on request now.")
+        return Step(replace(self, asked_until=None), "back to its settings")
 
     def _not_this(self, command: Command, now: datetime) -> Step:
-        self._must_play("Nothing plays now, so there is nothing to leave out.")
+        self._must_play("Nothing is playing, so there is nothing to ignore.")
         assert self.play is not None
         track = self.play.track
         given = {
@@ -75,14 +75,12 @@ class NowPlaying(Music):
         }
         hidden = {**self.hidden, given["track"]: given["words"]}
         after = replace(self, hidden=hidden)._settled(now)
-        return Step(
-            after, f"“{given['words']}” is not shown any more", given, undo=("allow", {"track": given["track"]})
-        )
+        return Step(after, f"“{given['words']}” is now ignored", given, undo=("allow", {"track": given["track"]}))
 
     def _allow(self, command: Command, now: datetime) -> Step:
         key = str(command.given.get("track") or next(reversed([*self.hidden]), ""))
         if key not in self.hidden:
-            raise CommandRefused("This track is not left out by you.")
+            raise CommandRefused("This track is not ignored.")
         words = self.hidden[key]
         after = replace(self, hidden={one: each for one, each in self.hidden.items() if one != key})._settled(now)
         return Step(
@@ -107,9 +105,9 @@ class NowPlaying(Music):
     def _silence(self, command: Command, now: datetime) -> Step:
         key = self._known(command.given.get("source"), list(self.sources))
         if key in self.silent:
-            raise CommandRefused(f"{label_of(key)} is not listened to already.")
+            raise CommandRefused(f"{label_of(key)} is ignored already.")
         after = replace(self, silent=self.silent | {key})._settled(now)
-        return Step(after, f"{label_of(key)} is not listened to", {"source": key}, undo=("hear", {"source": key}))
+        return Step(after, f"{label_of(key)} is ignored", {"source": key}, undo=("hear", {"source": key}))
 
     def _hear(self, command: Command, now: datetime) -> Step:
         key = self._known(command.given.get("source"), sorted(self.silent))
@@ -121,14 +119,14 @@ class NowPlaying(Music):
         found = next((key for key in keys if wanted in (key.casefold(), label_of(key).casefold())), None)
         if found is None:
             known = ", ".join(label_of(key) for key in keys[:6]) or "none yet"
-            raise InvalidField(f"No source of that name has told of music here. There are: {known}.")
+            raise InvalidField(f"There is no music source of that name. Known ones: {known}.")
         return found
 
     def _play(self, command: Command, now: datetime) -> Step:
         given = command.given
         title, artists = name_of(given.get("title")), artists_of(str(given.get("artists") or "").split(","))
         if not title:
-            raise InvalidField("Give the title of what is played.")
+            raise InvalidField("Give the title of the track.")
         data: dict[str, Any] = {"title": title, "artists": list(artists)}
         if album := name_of(given.get("album")):
             data["album"] = album
@@ -145,8 +143,8 @@ class NowPlaying(Music):
 
     def _stop(self, command: Command, now: datetime) -> Step:
         if not self.sources.get(BY_HAND, MusicSource(BY_HAND)).has_track:
-            raise CommandRefused("Nothing was set by hand, so there is nothing to stop.")
-        return self._by_hand(STOP, {}, command, now, "nothing plays by hand", {})
+            raise CommandRefused("No track is set by hand.")
+        return self._by_hand(STOP, {}, command, now, "hand-set track stopped", {})
 
     def _by_hand(
         self, kind: str, data: Mapping[str, Any], command: Command, now: datetime, effect: str, given: Mapping[str, Any]
@@ -288,7 +286,7 @@ def _whole(raw: object) -> int:
     try:
         return int(float(str(raw)))
     except (ValueError, OverflowError):
-        raise InvalidField(f"“{str(raw)[:20]}” is no place. Give a number; 0 is the first.") from None
+        raise InvalidField(f"“{str(raw)[:20]}” is not a position. Give a number; 0 is first.") from None
 
 
 def _ordinal(at: int) -> str:
@@ -298,5 +296,5 @@ def _ordinal(at: int) -> str:
 def _length_s(raw: object) -> float:
     found = seconds_typed(str(raw))
     if not found:
-        raise InvalidField(f"“{str(raw)[:20]}” is no length. Write it as 3:40, or in seconds.")
+        raise InvalidField(f"“{str(raw)[:20]}” is not a length. Write it as 3:40, or in seconds.")
     return found

@@ -23,12 +23,12 @@ class Arrangement:
 
 
 ARRANGEMENTS: Mapping[str, Arrangement] = {
-    "strip": Arrangement("a strip: all in one line", (360, 48), 18, 1),
-    "plate": Arrangement("a plate: the cover at the left, the words beside it", (520, 132), 30, 2),
-    "band": Arrangement("a band along the screen", (960, 92), 30, 1),
-    "stamp": Arrangement("a stamp: the words on the cover", (260, 260), 22, 2),
-    "tower": Arrangement("a tower: the words under the cover", (300, 420), 24, 3),
-    "poster": Arrangement("a poster: the cover large, the words large", (640, 400), 40, 3),
+    "strip": Arrangement("strip: all in one line", (360, 48), 18, 1),
+    "plate": Arrangement("plate: cover on the left, text beside it", (520, 132), 30, 2),
+    "band": Arrangement("band along the screen", (960, 92), 30, 1),
+    "stamp": Arrangement("stamp: text on the cover", (260, 260), 22, 2),
+    "tower": Arrangement("tower: text under the cover", (300, 420), 24, 3),
+    "poster": Arrangement("poster: large cover, large text", (640, 400), 40, 3),
 }
 SIZED: Mapping[str, Mapping[str, Any]] = {
     name: {"width_px": one.size[0], "height_px": one.size[1], "size_px": one.size_px}
@@ -38,12 +38,12 @@ SIZED: Mapping[str, Mapping[str, Any]] = {
 _ARRANGED = tuple((name, one.words) for name, one in ARRANGEMENTS.items())
 SMALLER = 0.72
 """The size of all but the title, as a share of its."""
-COVERS = (("square", "square"), ("round", "round"), ("turning", "round, turning while it plays"), ("none", "none"))
+COVERS = (("square", "square"), ("round", "round"), ("turning", "round, spinning while playing"), ("none", "none"))
 PROGRESS = (("bar", "a bar"), ("ring", "a ring around the cover"), ("none", "nothing"))
-TIMES = (("none", "none"), ("position", "how far it is"), ("left", "what is left"), ("both", "how far, and its length"))
-TRAVELS = (("no", "ends in …"), ("once", "travels once, then ends in …"), ("on", "travels on and on"))
-COLOURED = (("look", "from the look, or its own"), ("cover", "from the cover, always readable"))
-_CARD, _LONG = "Card", "Long words"
+TIMES = (("none", "none"), ("position", "elapsed"), ("left", "remaining"), ("both", "elapsed and length"))
+TRAVELS = (("no", "end in …"), ("once", "scroll once, then end in …"), ("on", "scroll"))
+COLOURED = (("look", "from the look"), ("cover", "from the cover, kept readable"))
+_CARD, _LONG = "Card", "Long text"
 _WITH_COVER = ("cover", ("square", "round", "turning"))
 _TRAVELLING = ("travel", ("once", "on"))
 
@@ -97,24 +97,26 @@ def _word(raw: object) -> str:
 PIECE = PieceKind(
     name="song_card",
     title="Song card",
-    about="What plays now: cover, title, artists, and how far it is.",
+    about="Current track: cover, title, artists and progress.",
     fields={
-        "now_playing": Field("Which one", text(60, empty=True), "", "", "instrument", group="Values", of="now_playing"),
-        "arranged": one_of("Arranged as", _ARRANGED, "plate", group=_CARD),
+        "now_playing": Field(
+            "Instrument", text(60, empty=True), "", "", "instrument", group="Values", of="now_playing"
+        ),
+        "arranged": one_of("Layout", _ARRANGED, "plate", group=_CARD),
         "cover": one_of("Cover", COVERS, "square", group=_CARD),
-        "soft": switch("Its edge fades", "no", group=_CARD, only_if=_WITH_COVER),
-        "behind": switch("Blurred behind it all", "no", group=_CARD),
+        "soft": switch("Fade cover edge", "no", group=_CARD, only_if=_WITH_COVER),
+        "behind": switch("Blurred cover as background", "no", group=_CARD),
         "artists": switch("Artists", group=_CARD),
         "album": switch("Album", "no", group=_CARD),
         "progress": one_of("Progress", PROGRESS, "bar", group=_CARD),
         "time": one_of("Time", TIMES, "none", group=_CARD),
-        "next": switch("What comes next", "no", group=_CARD),
-        "next_word": Field("Before it stands", _word, "", "next:", group=_CARD, only_if=("next", ("yes",))),
+        "next": switch("Up next", "no", group=_CARD),
+        "next_word": Field("Prefix", _word, "", "next:", group=_CARD, only_if=("next", ("yes",))),
         "coloured": one_of("Colours", COLOURED, "look", group=_CARD),
-        "floor_pct": number("They shrink to", 30, 100, 70, "%", group=_LONG),
-        "travel": one_of("What is longer still", TRAVELS, "on", group=_LONG),
-        "speed_px_s": number("Travels", 10, 400, 40, "px a second", group=_LONG, only_if=_TRAVELLING),
-        "pause_s": number("Rests at both ends for", 0, 20, 2, "s", group=_LONG, only_if=_TRAVELLING),
+        "floor_pct": number("Shrink to", 30, 100, 70, "%", group=_LONG),
+        "travel": one_of("Still too long", TRAVELS, "on", group=_LONG),
+        "speed_px_s": number("Scroll speed", 10, 400, 40, "px a second", group=_LONG, only_if=_TRAVELLING),
+        "pause_s": number("Pause at the ends", 0, 20, 2, "s", group=_LONG, only_if=_TRAVELLING),
         "size_px": SIZE,
     },
     parts=_parts,
@@ -122,7 +124,7 @@ PIECE = PieceKind(
     size=ARRANGEMENTS["plate"].size,
     first={"size_px": ARRANGEMENTS["plate"].size_px},
     style={"change": "slide"},
-    wants="Choose which now-playing instrument it shows. Make one under Instruments first.",
+    wants="Choose a now-playing instrument. Create one under Instruments first.",
     template="instruments/now_playing/piece.html",
     overlay_size=(640, 400),
     along={"arranged": SIZED},

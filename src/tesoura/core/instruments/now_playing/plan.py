@@ -12,13 +12,8 @@ from tesoura.core.forms.checks import line, text
 from tesoura.core.forms.fields import Field, number, one_of, switch
 
 ALWAYS, CHANGE, ASKED, NEVER = "always", "change", "asked", "never"
-WHEN = (
-    (ALWAYS, "as long as music plays"),
-    (CHANGE, "when the track changes"),
-    (ASKED, "only when it is asked for"),
-    (NEVER, "not at all"),
-)
-_SHOWN, _COUNTED = "When viewers see it", "What counts"
+WHEN = ((ALWAYS, "while music plays"), (CHANGE, "when the track changes"), (ASKED, "only on request"), (NEVER, "never"))
+_SHOWN, _COUNTED = "Visibility", "Which tracks"
 
 
 def scenes_of(typed: str) -> tuple[str, ...]:
@@ -48,32 +43,32 @@ class NowPlayingPlan:
 
 
 FIELDS: Mapping[str, Field] = {
-    "title": Field("Its name", line(60), default="Now playing", group=_SHOWN),
-    "when": one_of("Viewers see it", WHEN, ALWAYS, group=_SHOWN),
-    "leaves_after_s": number("It leaves when the music has paused for", 0, 600, 6, "s", group=_SHOWN),
-    "change_s": number("A change is shown for", 2, 600, 10, "s", group=_SHOWN),
-    "asked_s": number("Asked for, it is shown for", 2, 600, 15, "s", group=_SHOWN),
+    "title": Field("Name", line(60), default="Now playing", group=_SHOWN),
+    "when": one_of("Visible", WHEN, ALWAYS, group=_SHOWN),
+    "leaves_after_s": number("Hide after a pause of", 0, 600, 6, "s", group=_SHOWN),
+    "change_s": number("Show a new track for", 2, 600, 10, "s", group=_SHOWN),
+    "asked_s": number("On request, show for", 2, 600, 15, "s", group=_SHOWN),
     **{
         f"{when}_in": Field(f"In these scenes: {words}", text(300, empty=True), kind="scenes", group=_SHOWN)
         for when, words in WHEN
     },
-    "advertisements": switch("Advertisements are shown", "no", group=_COUNTED),
+    "advertisements": switch("Show advertisements", "no", group=_COUNTED),
     "shortest_s": number(
-        "What is shorter is left out",
+        "Ignore tracks shorter than",
         0,
         600,
         30,
         "s",
         group=_COUNTED,
-        help="Jingles and clips. What tells no length is never left out for it.",
+        help="Skips jingles and clips. Tracks without a length are kept.",
     ),
     "words": Field(
-        "Left out with one of these words",
+        "Ignore tracks with these words",
         text(2_000, empty=True),
         kind="area",
         group=_COUNTED,
         placeholder="live recording, karaoke",
-        help="In title, artists or album; with commas or lines between them. Case does not decide.",
+        help="In title, artists or album; separate with commas or line breaks. Upper and lower case don't matter.",
     ),
 }
 
@@ -106,5 +101,5 @@ def check(choices: Mapping[str, Any]) -> Mapping[str, str]:
     for when, words in WHEN:
         for scene in scenes_of(choices[f"{when}_in"]):
             if seen.setdefault(scene, words) != words:
-                wrong[f"{when}_in"] = f"The scene {scene} stands under “{seen[scene]}” already."
+                wrong[f"{when}_in"] = f"The scene {scene} is already under “{seen[scene]}” already."
     return wrong

@@ -33,11 +33,11 @@ class Voices(Instrument):
         """Why a track is left out, in words; empty when it is not."""
         plan = self.plan
         if track.kind == "advertisement" and not plan.advertisements:
-            return "it is an advertisement"
+            return "it's an advertisement"
         if track.length_s is not None and track.length_s < plan.shortest_s:
             return f"it is shorter than {plan.shortest_s:.0f} s"
         if track.key in self.hidden:
-            return "you said “not this one”"
+            return "you ignored it"
         told = name_key(f"{track.title}\n{track.by}\n{track.album}")
         found = next((word for word in plan.words if word in told), None)
         return f"it has the word “{found}”" if found else ""
@@ -66,23 +66,23 @@ class Voices(Instrument):
             return self._why_none(at)
         playing = [one for one in self.ordered() if one.plays(at) and self.may_speak(one)]
         if not spoken.plays(at):
-            return f"{spoken.label} has paused, and nothing else plays."
+            return f"{spoken.label} is paused and nothing else is playing."
         if len(playing) == 1:
-            return f"{spoken.label} speaks: nothing else plays."
+            return f"Current source: {spoken.label}. Nothing else is playing."
         alike = [one.label for one in playing if one is not spoken and one.track.same(spoken.track)]
         also = f" {', '.join(alike)} plays the same track." if alike else ""
-        return f"{spoken.label} speaks: of {len(playing)} that play it is the first in your order.{also}"
+        return f"Current source: {spoken.label}, the first of {len(playing)} that are playing.{also}"
 
     def _why_none(self, at: datetime) -> str:
         for one in self.ordered():
             if one.has_track and one.key in self.silent:
-                return f"{one.label} plays, and is not listened to."
+                return f"{one.label} plays, and is ignored."
             if one.has_track and (why := self.left_out(one.track)):
-                return f"{one.label} plays “{one.track.title}”, which is left out: {why}."
+                return f"{one.label} plays “{one.track.title}”, which is ignored: {why}."
         away = [one.label for one in self.ordered() if one.away]
         if away:
-            return f"{', '.join(away)} cannot be heard now."
+            return f"{', '.join(away)} can't be reached now."
         over = [one.label for one in self.ordered() if one.ended]
         if over:
-            return f"The track of {', '.join(over)} is over, and nothing was said of another."
-        return "Nothing plays." if self.sources else "No player has been heard yet."
+            return f"The track of {', '.join(over)} has ended and no other track was reported."
+        return "Nothing is playing." if self.sources else "No player yet."

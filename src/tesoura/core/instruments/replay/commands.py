@@ -37,7 +37,7 @@ SIGNALS: Mapping[str, str] = {
     "motion": "drawing",
 }
 NOTHING, ASKED, WAITS, SEEN = "nothing", "asked for", "waits", "seen"
-TRIED = "only a try, with a made-up clip"
+TRIED = "test with a made-up clip"
 
 
 class Replays(FiringReplays):
@@ -52,7 +52,7 @@ class Replays(FiringReplays):
 
     def _ask(self, command: Command, now: datetime) -> Step:
         if not self.plan.source:
-            raise CommandRefused("Say first where the picture comes from.")
+            raise CommandRefused("Choose a video source first.")
         raw = command.given.get("seconds")
         seconds = whole(1, 120)(raw) if raw not in (None, "") else min(12, self.plan.cutting.most // MICRO)
         at = micros(now)
@@ -66,7 +66,7 @@ class Replays(FiringReplays):
             by_hand=True,
             cause=command.seq,
         )
-        words = f"the last {seconds} s are asked for, and shown as soon as they are there"
+        words = f"the last {seconds} s requested; shown as soon as available"
         return Step(replace(self, asked=(*self.asked, wish)), words, {"seconds": seconds, "caption": wish.caption})
 
     def _show(self, command: Command, now: datetime) -> Step:
@@ -75,7 +75,7 @@ class Replays(FiringReplays):
 
     def _again(self, command: Command, now: datetime) -> Step:
         if self.showing is None or self.showing.replay.trial:
-            raise CommandRefused("None has been shown yet.")
+            raise CommandRefused("None shown yet.")
         before = self.showing.replay
         again = replace(before, wish=replace(before.wish, id=f"again-{command.seq}", by_hand=True), since=micros(now))
         return self._pressed(again, now, {})
@@ -83,7 +83,7 @@ class Replays(FiringReplays):
     def _show_now(self, command: Command, now: datetime) -> Step:
         waits = [one for one in self.ready if not one.pressed]
         if not waits:
-            raise CommandRefused("None waits.")
+            raise CommandRefused("The queue is empty.")
         best = max(waits, key=lambda one: (one.wish.rank, -one.since))
         rest = tuple(replace(one, pressed=True) if one.id == best.id else one for one in self.ready)
         after = replace(self, ready=rest, line=self.line.without(best.id, 0)[0])
@@ -111,25 +111,25 @@ class Replays(FiringReplays):
         shown = self.shows(micros(now))
         words = f"“{ready.wish.caption or 'a replay'}” is shown"
         if self.never:
-            words += f" once it may be: {self.never}"
+            words += f" as soon as possible: {self.never}"
         elif shown is not None:
-            words += " after the one that is seen"
+            words += " after the current one"
         return Step(after, words, given)
 
     def _put_away(self, command: Command, now: datetime) -> Step:
         at, shown = micros(now), self.showing
         if shown is None or at >= shown.until:
-            raise CommandRefused("No replay is seen now.")
-        return Step(self.ended(at), f"“{shown.replay.wish.caption or 'the replay'}” is put away")
+            raise CommandRefused("No replay on screen.")
+        return Step(self.ended(at), f"“{shown.replay.wish.caption or 'the replay'}” is deleted")
 
     def _drop_waiting(self, command: Command, now: datetime) -> Step:
         every = [*(one.id for one in self.wishes), *(one.id for one in (*self.ready, *self.candidates))]
         if not every and not self.asked:
-            raise CommandRefused("None waits.")
+            raise CommandRefused("The queue is empty.")
         it = replace(self, asked=())
         for id in every:
             it = it._without(id, GONE)
-        return Step(it, f"{len(every) + len(self.asked)} that waited are not shown")
+        return Step(it, f"{len(every) + len(self.asked)} queued removed")
 
     # What it tells
 
@@ -231,7 +231,7 @@ def _given(it: Replays, command: Command, now: datetime) -> ReadyReplay:
     """A replay of a clip of the shelf, as its page gives it."""
     data = command.given
     if not data.get("file"):
-        raise CommandRefused("Show it from the shelf of clips.")
+        raise CommandRefused("Show it from the Clips page.")
     try:
         clip = Clip(
             int(data["clip"]),
@@ -244,7 +244,7 @@ def _given(it: Replays, command: Command, now: datetime) -> ReadyReplay:
         kills = tuple(int(one) for one in data.get("kills", ()))
         parts = tuple((int(begin), int(end)) for begin, end in data["parts"])
     except (KeyError, TypeError, ValueError):
-        raise InvalidField("This is no clip of the shelf.") from None
+        raise InvalidField("This is not a saved clip.") from None
     closer = it.plan.closer
     wish = Wish(
         f"shelf-{command.seq}",
@@ -261,5 +261,5 @@ def _given(it: Replays, command: Command, now: datetime) -> ReadyReplay:
     )
     ready = made_ready(it.plan, wish, clip, micros(now))
     if ready is None:
-        raise CommandRefused("Nothing of it is left to show. Give it another beginning and end.")
+        raise CommandRefused("Nothing left to show. Change its trim.")
     return ready

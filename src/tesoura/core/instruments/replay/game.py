@@ -67,11 +67,11 @@ class GameState:
         if rule.down and self.is_down(at):
             return "the player is down"
         if rule.between_rounds and self.between_rounds:
-            return "the round is over"
+            return "the round has ended"
         if rule.paused and self.paused:
             return "the match is paused"
         if rule.paused and self.in_match is False:
-            return "no match is played"
+            return "no match in progress"
         return ""
 
     def is_down(self, at: int) -> bool:

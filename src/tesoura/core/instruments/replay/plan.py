@@ -27,13 +27,7 @@ GAPS_OUT, WHOLE = "cut", "whole"
 AT_ONCE, HELD = "at once", "held"
 DEFAULT_CAPTION = "{kills} cuts in {seconds} s"
 PLACES = ("kills", "seconds", "who", "target", "means")
-_WHAT, _SECONDS, _WHEN, _HOW, _TOLD = (
-    "What deserves one",
-    "Which seconds of it",
-    "When viewers see it",
-    "How fast, and how close",
-    "Words and sounds",
-)
+_WHAT, _SECONDS, _WHEN, _HOW, _TOLD = ("Trigger", "Timing", "Visibility", "Speed and zoom", "Caption and sounds")
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,7 +115,7 @@ def _formula(raw: object) -> str:
 def _caption(raw: object) -> str:
     typed = text(200, empty=True)(raw)
     if strange := [one for one in re.findall(r"\{([^{}]*)\}", typed) if one not in PLACES]:
-        raise InvalidField(f"{{{strange[0][:20]}}} stands for nothing here. There are: {', '.join(PLACES)}.")
+        raise InvalidField(f"{{{strange[0][:20]}}} can't be used here. Available: {', '.join(PLACES)}.")
     return typed
 
 
@@ -132,111 +126,100 @@ def _conditions() -> dict[str, Field]:
     found: dict[str, Field] = {}
     for at in range(1, CONDITIONS + 1):
         found |= {
-            f"field_{at}": Field(
-                "And its field", _LATER, kind="datum", group=_WHAT, placeholder="means", advanced=True
-            ),
-            f"how_{at}": one_of("is so", HOW, IS, group=_WHAT, advanced=True),
-            f"value_{at}": Field("what", _LATER, group=_WHAT, advanced=True),
+            f"field_{at}": Field("Field", _LATER, kind="datum", group=_WHAT, placeholder="means", advanced=True),
+            f"how_{at}": one_of("Condition", HOW, IS, group=_WHAT, advanced=True),
+            f"value_{at}": Field("Value", _LATER, group=_WHAT, advanced=True),
         }
     return found
 
 
 _IF_HELD: dict[str, Any] = {"group": _WHEN, "only_if": ("shown", (HELD,))}
 FIELDS: Mapping[str, Field] = {
-    "title": Field("Its name", line(60), default="Replays", group=_WHAT),
+    "title": Field("Name", line(60), default="Replays", group=_WHAT),
     "when": Field(
-        "These events",
+        "Events",
         text(120, empty=True),
         kind="event",
         default="kill",
         group=_WHAT,
-        help="Left empty, a replay comes only when it is asked for.",
+        help="Left empty, a replay comes only on request.",
     ),
     "counted_by": Field(
-        "Of kills, those that count for",
+        "Kill rule of",
         text(60, empty=True),
         kind="instrument",
         of="statistics",
         group=_WHAT,
-        help="Whose kills, and which not, is chosen there. With none chosen all count.",
+        help="Uses that instrument's player and kill rule. None: all kills count.",
     ),
     **_conditions(),
-    "kills": number("So many of them", 1, 50, 3, group=_WHAT),
-    "within_s": number("within", 1, 120, 10, "s", group=_WHAT),
+    "kills": number("Minimum count", 1, 50, 3, group=_WHAT),
+    "within_s": number("Time frame", 1, 120, 10, "s", group=_WHAT),
     "best": one_of(
-        "Of those that deserve one",
-        ((EACH, "each is shown"), (BEST, "the best of a match, at its end")),
-        EACH,
-        group=_WHAT,
+        "If several qualify", ((EACH, "show each"), (BEST, "best of the match, at its end")), EACH, group=_WHAT
     ),
-    "source": Field("The picture comes from", text(60, empty=True), kind="feed", of="clips", group=_SECONDS),
-    "before_s": number("Before each", 0, 30, 4, "s", group=_SECONDS),
-    "after_s": number("After each", 0, 30, 2, "s", group=_SECONDS),
-    "gaps": one_of(
-        "Where they are far apart",
-        ((GAPS_OUT, "the gap is left out"), (WHOLE, "all of it stays")),
-        GAPS_OUT,
-        group=_SECONDS,
-        advanced=True,
-    ),
-    "most_s": number("At most", 2, 120, 24, "s in all", group=_SECONDS, advanced=True),
-    "shown": one_of("It is shown", ((AT_ONCE, "at once"), (HELD, "when it hides nothing")), HELD, group=_WHEN),
-    "down": switch("While the player is down", **_IF_HELD),
+    "source": Field("Video source", text(60, empty=True), kind="feed", of="clips", group=_SECONDS),
+    "before_s": number("Seconds before", 0, 30, 4, "s", group=_SECONDS),
+    "after_s": number("Seconds after", 0, 30, 2, "s", group=_SECONDS),
+    "gaps": one_of("Gaps", ((GAPS_OUT, "skip them"), (WHOLE, "keep them")), GAPS_OUT, group=_SECONDS, advanced=True),
+    "most_s": number("At most", 2, 120, 24, "s in total", group=_SECONDS, advanced=True),
+    "shown": one_of("Show", ((AT_ONCE, "at once"), (HELD, "when it covers nothing")), HELD, group=_WHEN),
+    "down": switch("While the player is dead", **_IF_HELD),
     "between_rounds": switch("Between rounds", **_IF_HELD),
-    "paused": switch("In a pause, and outside a match", **_IF_HELD),
+    "paused": switch("During pauses and between matches", **_IF_HELD),
     "game_scenes": Field(
-        "In every scene but",
+        "Not in these scenes",
         named_scenes,
         kind="scenes",
         **_IF_HELD,
-        help="The scenes in which the game is played. Left empty, scenes do not matter.",
+        help="The scenes that show the game. Empty: scenes don't matter.",
     ),
     "also_if": Field(
-        "And whenever this is true", _formula, kind="formula", placeholder="game.health == 0", advanced=True, **_IF_HELD
+        "Also if formula is true", _formula, kind="formula", placeholder="game.health == 0", advanced=True, **_IF_HELD
     ),
     "never_with": Field(
-        "Never while these are seen",
+        "Not while visible",
         named_pieces,
         kind="pieces",
         of="replay",
         group=_WHEN,
-        help="One that is seen already is put away when one of these comes.",
+        help="A replay on screen is removed when one of these appears.",
     ),
-    "never_if": Field("Never while this is true", _formula, kind="formula", group=_WHEN, advanced=True),
-    "longest_wait_s": number("One waits at most", 5, 3_600, 180, "s", group=_WHEN, advanced=True),
-    "gap_s": number("Between two there are at least", 0, 3_600, 20, "s", group=_WHEN),
-    "most_waiting": number("At most so many wait", 1, 20, 3, group=_WHEN, advanced=True),
-    "speed_pct": number("Its speed", 25, 100, 100, "%", group=_HOW),
-    "slow_pct": number("Around a kill", 25, 100, 50, "%", group=_HOW),
-    "around_s": number("Around means, before and after", 1, 5, 1, "s", group=_HOW, advanced=True),
-    "closer_pct": number("Closer", 100, 400, 100, "%", group=_HOW, help="At 100 % all of the picture is seen."),
+    "never_if": Field("Never when this formula is true", _formula, kind="formula", group=_WHEN, advanced=True),
+    "longest_wait_s": number("Maximum wait", 5, 3_600, 180, "s", group=_WHEN, advanced=True),
+    "gap_s": number("Gap between replays", 0, 3_600, 20, "s", group=_WHEN),
+    "most_waiting": number("Queue up to", 1, 20, 3, group=_WHEN, advanced=True),
+    "speed_pct": number("Speed", 25, 100, 100, "%", group=_HOW),
+    "slow_pct": number("Speed around kills", 25, 100, 50, "%", group=_HOW),
+    "around_s": number("Seconds around a kill", 1, 5, 1, "s", group=_HOW, advanced=True),
+    "closer_pct": number("Zoom", 100, 400, 100, "%", group=_HOW, help="100 % shows the whole picture."),
     "closer_field": Field(
-        "Closer only when its field", _LATER, kind="datum", group=_HOW, placeholder="distance", advanced=True
+        "Zoom only if field", _LATER, kind="datum", group=_HOW, placeholder="distance", advanced=True
     ),
-    "closer_how": one_of("is so", HOW, AT_LEAST, group=_HOW, advanced=True),
-    "closer_value": Field("what", _LATER, group=_HOW, placeholder="40", advanced=True),
-    "x_pct": number("Toward a point, from the left", 0, 100, 50, "%", group=_HOW),
-    "y_pct": number("and from above", 0, 100, 50, "%", group=_HOW),
+    "closer_how": one_of("Zoom condition", HOW, AT_LEAST, group=_HOW, advanced=True),
+    "closer_value": Field("Zoom value", _LATER, group=_HOW, placeholder="40", advanced=True),
+    "x_pct": number("Zoom target, from left", 0, 100, 50, "%", group=_HOW),
+    "y_pct": number("Zoom target, from top", 0, 100, 50, "%", group=_HOW),
     "x_field": Field(
-        "Or where the game tells, across",
+        "Target field, horizontal",
         _LATER,
         kind="datum",
         group=_HOW,
         advanced=True,
-        help="A field with a share from 0 to 1.",
+        help="A field with a value from 0 to 1.",
     ),
-    "y_field": Field("and down", _LATER, kind="datum", group=_HOW, advanced=True),
-    "move_s": number("Moving in over", 0, 5, 1, "s", group=_HOW, advanced=True),
+    "y_field": Field("Target field, vertical", _LATER, kind="datum", group=_HOW, advanced=True),
+    "move_s": number("Zoom time", 0, 5, 1, "s", group=_HOW, advanced=True),
     "caption": Field(
-        "Its words",
+        "Title",
         _caption,
         kind="wide",
         default=DEFAULT_CAPTION,
         group=_TOLD,
-        help="{kills}, {seconds}, {who}, {target} and {means} stand for what they say.",
+        help="{kills}, {seconds}, {who}, {target} and {means} are replaced by their values.",
     ),
-    "sound": Field("It sounds", text(80, empty=True), kind="sound", default="gong", group=_TOLD),
-    "sound_from": number("from so many kills on", 1, 50, 5, group=_TOLD),
+    "sound": Field("Sound", text(80, empty=True), kind="sound", default="gong", group=_TOLD),
+    "sound_from": number("Sound from", 1, 50, 5, group=_TOLD),
 }
 
 

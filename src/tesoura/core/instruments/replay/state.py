@@ -29,17 +29,17 @@ WANTED, BEGUN, PASSED, AWAY = "wanted", "begun", "passed", "away"
 MOMENTS: Mapping[str, str] = {
     WANTED: "asks for a clip",
     BEGUN: "shows a replay",
-    PASSED: "lets a replay pass",
-    AWAY: "puts a replay away for something else",
+    PASSED: "skips a replay",
+    AWAY: "hides a replay for something else",
 }
 LEAD = 300_000
 """So long after it was decided a replay begins, so that every page has its first picture by then; µs."""
 CLIP_WAIT = 120 * MICRO
 """A clip that has not come by then is waited for no longer."""
 NO_CLIP, NOT_IN_IT, SMALLER, OTHER = (
-    "no clip came in time",
-    "none of its seconds are in the clip that came",
-    "another of the match was greater",
+    "no clip arrived in time",
+    "the received clip doesn't contain the moment",
+    "a better one in the same match",
     "another was shown",
 )
 LATEST = 90 * MICRO
@@ -116,7 +116,7 @@ class ReplayBase(Instrument):
             return self.never
         if not self.plan.held or self.outside or self.game.free(self.plan.free, now):
             return ""
-        return "the game goes on"
+        return "the game is running"
 
     def see(self, values: Mapping[str, Scalar], now: datetime) -> Self:
         """It, once it knows the scene and what formulas come to."""
@@ -126,10 +126,10 @@ class ReplayBase(Instrument):
         if plan.free.game_scenes and scene and scene.casefold() not in plan.free.game_scenes:
             outside = f"the scene is {scene}"
         elif plan.free.also is not None and _true(plan.free.also, values):
-            outside = f"{plan.free.also.source.strip()} is so"
-        never = next((f"{one} is seen" for one in plan.never_with if values.get(seen_signal(one)) is True), "")
+            outside = f"{plan.free.also.source.strip()} is true"
+        never = next((f"{one} is on screen" for one in plan.never_with if values.get(seen_signal(one)) is True), "")
         if not never and plan.never is not None and _true(plan.never, values):
-            never = f"{plan.never.source.strip()} is so"
+            never = f"{plan.never.source.strip()} is true"
         it = self
         if (outside, never) != (self.outside, self.never):
             it = replace(self, outside=outside, never=never)
@@ -176,12 +176,12 @@ class ReplayBase(Instrument):
             if why := rule.left_out(event.data):
                 return why
             if rule.players and not rule.is_me(str(event.data.get("actor") or "")):
-                return "it is somebody else's"
+                return "another player's"
         unmet = next((one for one in self.plan.conditions if not one.met(event.data)), None)
-        return f"{unmet.words()} is not so" if unmet is not None else ""
+        return f"{unmet.words()} is false" if unmet is not None else ""
 
     def _corrected(self, event: Occurrence) -> Self:
-        """Kills were taken away by hand: the newest ones are gone, and whatever waits because of them."""
+        """Kills were deleted by hand: the newest ones are gone, and whatever waits because of them."""
         by = event.data.get("by")
         if event.data.get("command") != "correct" or event.data.get("what") != "kills" or not isinstance(by, int):
             return self
@@ -289,7 +289,7 @@ class ReplayBase(Instrument):
             return self._begun(ready, event) if ready is not None else self
         shown = self.showing
         if kind == AWAY and shown is not None and shown.replay.id == of:
-            told = PassedReplay(shown.replay.wish.caption, f"it was put away: {event.data.get('why')}", event.at)
+            told = PassedReplay(shown.replay.wish.caption, f"hidden: {event.data.get('why')}", event.at)
             return replace(self.ended(event.at), passed=(told, *self.passed)[:PASSED_KEPT])
         return self
 

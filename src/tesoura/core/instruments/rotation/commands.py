@@ -47,11 +47,11 @@ class SponsorRotation(RotationBase):
     def _skip(self, command: Command, now: datetime) -> Step:
         before = self.turning.slots[0].item
         if not before:
-            raise CommandRefused("There is nothing to skip: no item may be seen.")
+            raise CommandRefused("Nothing to skip: no item can be shown.")
         after = replace(self, turning=self.turning.skipped())
         chosen = after.item(after.turning.slots[0].item)
         if chosen is None or chosen.id == before:
-            raise CommandRefused("There is no other item that may be seen.")
+            raise CommandRefused("No other item can be shown.")
         return Step(after, f"{self._called(before)} → {chosen.called}")
 
     def _called(self, id: str) -> str:
@@ -61,8 +61,8 @@ class SponsorRotation(RotationBase):
     def _hold(self, command: Command, now: datetime) -> Step:
         held = command.name == "hold"
         if held == self.turning.held:
-            raise CommandRefused("It is held already." if held else "It goes on already.")
-        words = "what is seen stays until it goes on" if held else "it goes on"
+            raise CommandRefused("Already held." if held else "Not held.")
+        words = "keeps the current item on screen until resumed" if held else "resumes"
         return Step(
             replace(self, turning=replace(self.turning, held=held)), words, undo=("go_on" if held else "hold", {})
         )
@@ -74,7 +74,7 @@ class SponsorRotation(RotationBase):
         found = [one for one in self.knows.items if wanted in one.names()]
         if not wanted or not found:
             there = ", ".join(dict.fromkeys(one.sponsor for one in self.knows.items)) or "none"
-            raise CommandRefused(f"No item that may be seen is called so. There are those of: {there}.")
+            raise CommandRefused(f"No such item can be shown. Sponsors now: {there}.")
         chosen = found[0]
         after = replace(self, turning=self.turning.shown_now(chosen.id))
         way = f", once {self.knows.why_not} no more" if self.knows.why_not else ""
@@ -82,17 +82,17 @@ class SponsorRotation(RotationBase):
 
     def _show(self, command: Command, now: datetime) -> Step:
         if not self.turning.items:
-            raise CommandRefused("There is nothing to show: no campaign that goes on has an item.")
+            raise CommandRefused("Nothing to show: no running campaign has an item.")
         if not self.plan.rule.hidden or self.turning.is_shown:
-            raise CommandRefused("It is its time already.")
+            raise CommandRefused("It's already on screen.")
         after = replace(self, turning=replace(self.turning, hidden_left=0, shown_left=self.plan.rule.shown))
-        return Step(after, f"viewers see it for {clock_of(self.plan.rule.shown)}")
+        return Step(after, f"on screen for {clock_of(self.plan.rule.shown)}")
 
     def _hide(self, command: Command, now: datetime) -> Step:
         if not self.turning.is_shown:
-            raise CommandRefused("It is hidden already.")
+            raise CommandRefused("Already hidden.")
         if not self.plan.rule.hidden:
-            raise CommandRefused("It is always shown, as it is set up. Hold it, or give it a time hidden.")
+            raise CommandRefused("It has no gap. Hold it, or set a gap.")
         after = replace(
             self, turning=replace(self.turning, hidden_left=self.plan.rule.hidden, shown_left=self.plan.rule.shown)
         )

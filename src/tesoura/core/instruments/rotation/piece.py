@@ -10,7 +10,7 @@ from tesoura.core.forms.checks import text
 from tesoura.core.forms.fields import Field, number, one_of
 from tesoura.core.overlays.pieces.kind import SIZE, Choices, MeasuredText, Part, PieceKind, say
 
-_HOW = "The slots"
+_HOW = "Slots"
 STANDS = (("beside", "side by side"), ("stacked", "one above the other"))
 CHANGE = (("fade", "by fading"), ("cut", "at once"))
 
@@ -51,13 +51,13 @@ def _listed(raw: str) -> list[list[str]]:
 
 PIECE = PieceKind(
     name="sponsor",
-    title="Sponsors, by turns",
-    about="What a rotation shows: marks, videos and words of sponsors, one after another.",
+    title="Sponsor rotation",
+    about="Shows a rotation: marks, videos and texts of sponsors in turn.",
     fields={
-        "rotation": Field("Which rotation", text(60, empty=True), "", "", "instrument", group="Values", of="rotation"),
-        "stands": one_of("With two", STANDS, "beside", group=_HOW),
-        "room_pct": number("Free around each", 0, 30, 8, "%", group=_HOW),
-        "turns": one_of("It changes", CHANGE, "fade", group=_HOW),
+        "rotation": Field("Rotation", text(60, empty=True), "", "", "instrument", group="Values", of="rotation"),
+        "stands": one_of("Two sponsors", STANDS, "beside", group=_HOW),
+        "room_pct": number("Padding", 0, 30, 8, "%", group=_HOW),
+        "turns": one_of("Transition", CHANGE, "fade", group=_HOW),
         "size_px": SIZE,
     },
     parts=_parts,
@@ -67,8 +67,8 @@ PIECE = PieceKind(
     style={"backing": "solid"},
     fills=True,
     shows_marks=True,
-    at_times=" while a sponsor is seen",
-    wants="Choose which rotation it shows. Make one under Instruments first.",
+    at_times=" while a sponsor is on screen",
+    wants="Choose a rotation. Create one under Instruments first.",
     template="instruments/rotation/piece.html",
     overlay_size=(1920, 1080),
 )

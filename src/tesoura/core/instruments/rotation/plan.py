@@ -14,12 +14,8 @@ from tesoura.core.signals.assignments import seen_signal
 from tesoura.core.sponsors.plan import MINUTE, Promise
 from tesoura.core.sponsors.rotation import BEHIND, ORDERED, SECOND, SHUFFLED, RotationRule
 
-_WHO, _WHEN, _NEVER = "Whose, and in which order", "When viewers see it", "When they do not"
-ORDER = (
-    (ORDERED, "one after another"),
-    (SHUFFLED, "shuffled, each once a round"),
-    (BEHIND, "first who is behind with what was promised"),
-)
+_WHO, _WHEN, _NEVER = "Campaigns and order", "Visibility", "Restrictions"
+ORDER = ((ORDERED, "in order"), (SHUFFLED, "shuffled, each once per cycle"), (BEHIND, "furthest below target first"))
 SLOTS = (("1", "one at a time"), ("2", "two at a time"))
 
 
@@ -63,35 +59,31 @@ def _campaigns(raw: object) -> str:
 
 
 FIELDS: Mapping[str, Field] = {
-    "title": Field("Its name", line(60), default="Rotation", group=_WHO),
+    "title": Field("Name", line(60), default="Rotation", group=_WHO),
     "campaigns": Field(
-        "Campaigns",
-        _campaigns,
-        placeholder="all of them",
-        group=_WHO,
-        help="Their names, with commas between; none means all.",
+        "Campaigns", _campaigns, placeholder="all", group=_WHO, help="Separate with commas. Empty: all."
     ),
     "order": one_of("Order", ORDER, ORDERED, group=_WHO),
-    "slots": one_of("Seen", SLOTS, "1", group=_WHO),
-    "hidden_s": number("Hidden for", 0, 86_400, 1_320, "s", group=_WHEN, help="0: it is always shown."),
-    "shown_s": number("then shown for", 1, 86_400, 90, "s", group=_WHEN),
+    "slots": one_of("On screen", SLOTS, "1", group=_WHO),
+    "hidden_s": number("Gap", 0, 86_400, 1_320, "s", group=_WHEN, help="0 = always shown."),
+    "shown_s": number("Show for", 1, 86_400, 90, "s", group=_WHEN),
     "viewers": Field(
-        "How many watch, tells",
+        "Viewer count signal",
         text(120, empty=True),
         kind="signal",
         group=_WHEN,
         advanced=True,
-        help="For minutes times viewers in the report.",
+        help="For viewer minutes in the report.",
     ),
-    "hours": number("An evening is planned for", 1, 12, 4, "h", group=_WHEN),
-    "scenes": Field("Only in these scenes", named_scenes, kind="scenes", placeholder="in all of them", group=_NEVER),
+    "hours": number("Planned stream length", 1, 12, 4, "h", group=_WHEN),
+    "scenes": Field("Only in these scenes", named_scenes, kind="scenes", placeholder="all scenes", group=_NEVER),
     "never_with": Field(
-        "Never while these are seen",
+        "Not while visible",
         named_pieces,
         kind="pieces",
         of="rotation",
         group=_NEVER,
-        help="A match-end card, a replay, a wheel: what is shown goes, and comes back with all its seconds.",
+        help="For example a match-end card, a replay or a wheel. The sponsor hides and returns with its full time.",
     ),
 }
 

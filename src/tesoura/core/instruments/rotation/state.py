@@ -126,7 +126,9 @@ class RotationBase(Instrument):
         why = ""
         if plan.scenes and scene.casefold() not in plan.scenes:
             why = f"the scene is {scene}" if scene else "no scene is known"
-        why = why or next((f"{one} is seen" for one in plan.never_with if values.get(seen_signal(one)) is True), "")
+        why = why or next(
+            (f"{one} is on screen" for one in plan.never_with if values.get(seen_signal(one)) is True), ""
+        )
         sees = Knows(tuple(found), why)
         return self if sees == self.sees else replace(self, sees=sees)
 

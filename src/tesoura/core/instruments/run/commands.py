@@ -61,22 +61,22 @@ class Run(RunBase):
     def _ready(self, now: datetime, what: str) -> Self:
         """It, begun if a press begins it. Raises CommandRefused when it cannot be."""
         if not self.route.splits:
-            raise CommandRefused("There is no split to run. Type the route's first ones.")
+            raise CommandRefused("The route has no splits. Add some first.")
         state, begins = self.attempt.state, self.plan.begins
         if state == THROUGH:
-            raise CommandRefused("The run is through. Start over for the next one, or go back a split.")
+            raise CommandRefused("The run is complete. Start over, or go back a split.")
         if state != READY:
             return self
         if begins != PRESS:
             how = "press Begin" if begins == COMMAND else f"it begins with {self.plan.event}, or press Begin"
-            raise CommandRefused(f"The run has not begun, so there is nothing to {what}: {how}.")
+            raise CommandRefused(f"The run hasn't started, so there is nothing to {what}: {how}.")
         return self.begun(micros(now))
 
     def _begin(self, command: Command, now: datetime) -> tuple[Self, str]:
         if not self.route.splits:
-            raise CommandRefused("There is no split to run. Type the route's first ones.")
+            raise CommandRefused("The route has no splits. Add some first.")
         if self.attempt.state != READY:
-            raise CommandRefused("The run has begun. Start over for the next one.")
+            raise CommandRefused("The run has started. Start over first.")
         return self.begun(micros(now)), f"attempt {self.attempt.number} begins in {self.route.splits[0].name}"
 
     def _hit(self, command: Command, now: datetime) -> tuple[Self, str]:
@@ -101,11 +101,11 @@ class Run(RunBase):
             # It was set to fewer by hand meanwhile.
             hits.pop()
         if not hits:
-            raise CommandRefused("There is no hit to take back.")
+            raise CommandRefused("No hit to undo.")
         split_id, kind = hits.pop()
         attempt = replace(self.attempt.counted(split_id, **{kind: -1}), hits=tuple(hits))
         split = self.route.split(split_id)
-        return replace(self, attempt=attempt), f"the last hit in {split.name if split else 'a split'} is taken back"
+        return replace(self, attempt=attempt), f"last hit in {split.name if split else 'a split'} undone"
 
     def _next(self, command: Command, now: datetime) -> tuple[Self, str]:
         if self.attempt.state == READY and self.plan.begins == PRESS:
@@ -116,7 +116,7 @@ class Run(RunBase):
         clean = not attempt.of(split.id).hits(it.plan.rule)
         if at + 1 == len(route.splits):
             it = replace(it, attempt=replace(attempt, through=True, since=0))
-            words = f"{split.name} is passed; the run is through"
+            words = f"{split.name} passed; run complete"
         else:
             it = replace(it, attempt=replace(attempt, at=route.splits[at + 1].id))
             words = f"{split.name} → {route.splits[at + 1].name}"
@@ -130,7 +130,7 @@ class Run(RunBase):
 
     def _previous(self, command: Command, now: datetime) -> tuple[Self, str]:
         if self.attempt.state == READY:
-            raise CommandRefused("The run has not begun.")
+            raise CommandRefused("The run hasn't started.")
         route, at = self.route, self.attempt.place(self.route)
         if at == 0:
             raise CommandRefused(f"{route.splits[0].name} is the first split.")
@@ -141,8 +141,8 @@ class Run(RunBase):
 
     def _start_over(self, command: Command, now: datetime) -> tuple[Self, str]:
         if self.attempt.state == READY:
-            raise CommandRefused("The run has not begun: there is nothing to start over.")
-        it = self.ends(now, command.seq, "through" if self.attempt.through else "given up")
+            raise CommandRefused("The run hasn't started.")
+        it = self.ends(now, command.seq, "through" if self.attempt.through else "abandoned")
         one = past(it.attempt, it.route, micros(now))
         number = it.attempt.number + 1
         it = replace(it, history=it.history.plus(one), attempt=Attempt(number))
@@ -151,16 +151,16 @@ class Run(RunBase):
     def _pause(self, command: Command, now: datetime) -> tuple[Self, str]:
         state = self.attempt.state
         if state == RUNNING:
-            return replace(self, attempt=replace(self.attempt.until(micros(now)), since=0)), "the clock stands"
+            return replace(self, attempt=replace(self.attempt.until(micros(now)), since=0)), "clock stopped"
         if state == PAUSED:
-            return replace(self, attempt=replace(self.attempt, since=micros(now))), "the clock runs on"
-        raise CommandRefused("The run has not begun." if state == READY else "The run is through: its clock stands.")
+            return replace(self, attempt=replace(self.attempt, since=micros(now))), "clock running"
+        raise CommandRefused("The run hasn't started." if state == READY else "The run is complete.")
 
     def _best(self, command: Command, now: datetime) -> tuple[Self, str]:
         if self.attempt.state == READY:
             mine = [one for one in self.history.attempts if one.route == self.route_id]
             if not mine:
-                raise CommandRefused("There is no attempt yet that could be the best.")
+                raise CommandRefused("No attempt yet.")
             one = mine[-1]
         else:
             one = past(self.attempt, self.route, micros(now))
@@ -186,7 +186,7 @@ class Run(RunBase):
     def _set_hits(self, command: Command, now: datetime) -> tuple[Self, str]:
         split = self.route.split(str(command.given.get("split") or "")) or self.split
         if split is None or self.attempt.state == READY:
-            raise CommandRefused("The run has not begun.")
+            raise CommandRefused("The run hasn't started.")
         wanted = {}
         for kind in (FIGHT, WAY):
             raw = str(command.given.get(kind, "")).strip()
@@ -218,14 +218,14 @@ class Run(RunBase):
 
     def _undo(self, command: Command, now: datetime) -> tuple[Self, str]:
         if not self.presses:
-            raise CommandRefused("There is no press to take back.")
+            raise CommandRefused("Nothing to undo.")
         words = self.presses[-1].words
         back = self.taken_back()
         if back.attempt.began and not back.attempt.through and back.route.place(back.attempt.at) is None:
             # Its split was taken out of the route meanwhile.
             first = back.route.splits[0].id if back.route.splits else ""
             back = replace(back, attempt=replace(back.attempt, at=first))
-        return back, f"taken back: {words}"
+        return back, f"undone: {words}"
 
     # What it tells
 

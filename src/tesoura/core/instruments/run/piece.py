@@ -26,19 +26,19 @@ class RunArrangement:
 LIST, TRACK, HAND, LINE, COUNT = "list", "track", "hand", "line", "count"
 ARRANGEMENTS: Mapping[str, RunArrangement] = {
     LIST: RunArrangement(
-        "a list: the last splits, the one in hand, the next ones",
+        "list: last, current and next splits",
         (640, 640),
         34,
         ("rows", "longest", "route", "number", "count", "difference_text", "time", "clean"),
     ),
     TRACK: RunArrangement(
-        "a track: a mark for each split, the one in hand above it",
+        "track: a mark per split, the current one above",
         (900, 150),
         38,
         ("track", "split", "count", "difference_text", "time", "clean"),
     ),
     HAND: RunArrangement(
-        "the split in hand, large",
+        "current split, large",
         (620, 260),
         56,
         (
@@ -55,7 +55,7 @@ ARRANGEMENTS: Mapping[str, RunArrangement] = {
         ),
     ),
     LINE: RunArrangement("one line", (900, 72), 38, ("number", "split", "count", "difference_text", "time", "clean")),
-    COUNT: RunArrangement("the number alone, with its word", (320, 96), 56, ("count", "clean")),
+    COUNT: RunArrangement("number with its word", (320, 96), 56, ("count", "clean")),
 }
 SIZED: Mapping[str, Mapping[str, Any]] = {
     name: {"width_px": one.size[0], "height_px": one.size[1], "size_px": one.size_px}
@@ -64,8 +64,8 @@ SIZED: Mapping[str, Mapping[str, Any]] = {
 ROW_EM, HEAD_EM, FOOT_EM, HAND_SCALE, NAME_SCALE, BESIDE_EM = 1.45, 1.3, 1.9, 1.35, 1.15, 7.4
 """The list in the size of its letters: how high a row, its head and its foot are; how much higher the row in hand is,
 and how much larger its name; what stands beside the names."""
-WHEN = (("always", "always"), ("running", "while it is run"))
-GROUPS = (("folded", "are one row each"), ("spread", "show their splits"))
+WHEN = (("always", "always"), ("running", "during a run"))
+GROUPS = (("folded", "one row each"), ("spread", "show their splits"))
 _HOW, _ROWS = "Arrangement", "The list"
 _LISTED = ("arranged", (LIST,))
 _NUMBERS = ("split_hits", "split_best")
@@ -116,7 +116,7 @@ def _too_long(choices: Choices, says: Mapping[str, str], measure: MeasuredText) 
         count = len(says.get("track") or "")
         wide = choices["width_px"] / max(count, 1)
         if wide < 4:
-            yield f"{count} marks have {wide:.1f} px each, of which nobody tells one from another. A list has room."
+            yield f"{count} marks have {wide:.1f} px each, too small to tell apart. Use the list layout."
         return
     if choices["arranged"] != LIST:
         return
@@ -126,15 +126,15 @@ def _too_long(choices: Choices, says: Mapping[str, str], measure: MeasuredText) 
         fits = int((choices["height_px"] / size - ROW_EM * HAND_SCALE - HEAD_EM - FOOT_EM) / ROW_EM)
         yield (
             f"{rows + 1} rows need {round(needs)} px of height, and there are {choices['height_px']}: "
-            f"{max(fits, 0)} rows beside the one in hand have room."
+            f"{max(fits, 0)} rows beside the current one fit."
         )
     wide = max(choices["width_px"] - size * BESIDE_EM, 0)
     for name in _listed(says.get("longest", "")):
         width, _ = measure(name, size * NAME_SCALE)
         if width > wide:
             yield (
-                f"“{name[:40]}” needs {round(width)} px while it is in hand, and its place has {round(wide)}: "
-                "it ends in an ellipsis."
+                f"“{name[:40]}” needs {round(width)} px as the current split, but the space is {round(wide)}: "
+                "it will be cut off."
             )
             return
 
@@ -150,17 +150,15 @@ def _listed(raw: str) -> list[str]:
 PIECE = PieceKind(
     name="run",
     title="Run",
-    about="Hits by split against the best, where the run stands, its time; or a plain count.",
+    about="Hits per split against the best, the position, the time; or just a count.",
     fields={
-        "run": Field("Which one", text(60, empty=True), "", "", "instrument", group="Values", of="run"),
-        "arranged": one_of(
-            "Arranged as", tuple((name, one.words) for name, one in ARRANGEMENTS.items()), LIST, group=_HOW
-        ),
-        "when": one_of("Viewers see it", WHEN, "always", group=_HOW),
-        "with_time": switch("With the time", group=_HOW),
-        "before": number("The last", 0, BEFORE, 3, "splits", group=_ROWS, only_if=_LISTED),
-        "after": number("The next", 0, AFTER, 6, "splits", group=_ROWS, only_if=_LISTED),
-        "groups": one_of("Groups that are not in hand", GROUPS, "folded", group=_ROWS, only_if=_LISTED),
+        "run": Field("Instrument", text(60, empty=True), "", "", "instrument", group="Values", of="run"),
+        "arranged": one_of("Layout", tuple((name, one.words) for name, one in ARRANGEMENTS.items()), LIST, group=_HOW),
+        "when": one_of("Visible", WHEN, "always", group=_HOW),
+        "with_time": switch("Show time", group=_HOW),
+        "before": number("Previous splits", 0, BEFORE, 3, "splits", group=_ROWS, only_if=_LISTED),
+        "after": number("Next splits", 0, AFTER, 6, "splits", group=_ROWS, only_if=_LISTED),
+        "groups": one_of("Other groups", GROUPS, "folded", group=_ROWS, only_if=_LISTED),
         "size_px": SIZE,
     },
     parts=_parts,
@@ -169,7 +167,7 @@ PIECE = PieceKind(
     size=ARRANGEMENTS[LIST].size,
     first={"size_px": ARRANGEMENTS[LIST].size_px, "x": 60, "y": 160},
     style={"backing": "solid"},
-    wants="Choose which run it shows. Make one under Instruments first.",
+    wants="Choose a run. Create one under Instruments first.",
     template="instruments/run/piece.html",
     overlay_size=(1920, 1080),
     along={"arranged": SIZED},

@@ -11,10 +11,10 @@ from tesoura.core.forms.fields import Field, number, one_of
 from tesoura.core.runs.attempt import EVERY, FIGHTS, WORSE
 from tesoura.core.runs.history import DISTANCE, HITS
 
-_RUN, _COUNTS, _BEGINS = "The run", "What counts", "Time and presses"
+_RUN, _COUNTS, _BEGINS = "Run", "Counting", "Time and presses"
 PRESS, COMMAND, EVENT = "press", "command", "event"
-RULES = ((EVERY, "every hit"), (FIGHTS, "only hits of the fights"), (WORSE, "hits beyond the best"))
-BESTS = ((HITS, "fewest hits, then least time"), (DISTANCE, "who came furthest"))
+RULES = ((EVERY, "every hit"), (FIGHTS, "only hits in fights"), (WORSE, "hits beyond the best"))
+BESTS = ((HITS, "fewest hits, then least time"), (DISTANCE, "furthest"))
 BEGINS = ((PRESS, "the first press of the run"), (COMMAND, "“Begin” alone"), (EVENT, "an event"))
 
 
@@ -34,18 +34,18 @@ class RunPlan:
 
 
 FIELDS: Mapping[str, Field] = {
-    "title": Field("Its name", line(60), default="Run", group=_RUN),
+    "title": Field("Name", line(60), default="Run", group=_RUN),
     "game": Field("Game", text(80, empty=True), placeholder="The Lantern Mile", group=_RUN),
     "word": Field(
-        "What is counted is called",
+        "Counter name",
         line(20),
         default="hits",
         group=_RUN,
         advanced=True,
-        help="“deaths”, “falls”: viewers read it.",
+        help="Shown to viewers, such as “deaths” or “falls”.",
     ),
     "counts": one_of(
-        "What counts",
+        "Hits counted",
         RULES,
         EVERY,
         group=_COUNTS,
@@ -53,23 +53,23 @@ FIELDS: Mapping[str, Field] = {
         "had. Changing it recounts all attempts.",
     ),
     "best_by": one_of(
-        "The best is",
+        "Best attempt",
         BESTS,
         HITS,
         group=_COUNTS,
-        help="The fewest of those that came through; or the most splits before it was over.",
+        help="Fewest hits among completed runs, or most splits before the end.",
     ),
-    "begins": one_of("The time begins with", BEGINS, PRESS, group=_BEGINS),
-    "event": Field("Which event", text(120, empty=True), kind="event", group=_BEGINS, only_if=("begins", (EVENT,))),
+    "begins": one_of("Clock starts with", BEGINS, PRESS, group=_BEGINS),
+    "event": Field("Event", text(120, empty=True), kind="event", group=_BEGINS, only_if=("begins", (EVENT,))),
     "apart_ms": number(
-        "The same press counts once in",
+        "Ignore repeats within",
         0,
         5_000,
         0,
         "ms",
         group=_BEGINS,
         advanced=True,
-        help="0: every press counts. A key held down is one press anyway.",
+        help="0 = count every press. A held key is one press.",
     ),
 }
 
@@ -77,7 +77,7 @@ FIELDS: Mapping[str, Field] = {
 def check(choices: Mapping[str, Any]) -> dict[str, str]:
     """What is wrong with choices that are right one by one."""
     if choices["begins"] == EVENT and not choices["event"]:
-        return {"event": "Choose the event with which the time begins."}
+        return {"event": "Choose the event that starts the clock."}
     return {}
 
 

@@ -35,7 +35,7 @@ def _route(run: R, command: Command) -> Route:
     if route is None:
         named = [one for one in run.routes if one.name.casefold() == wanted.casefold()]
         if len(named) != 1:
-            raise CommandRefused("There is no such route any more." if run.routes else "Make a route first.")
+            raise CommandRefused("This route no longer exists." if run.routes else "Create a route first.")
         [route] = named
     return route
 
@@ -50,7 +50,7 @@ def _split(run: R, command: Command) -> tuple[Route, int]:
     for route in run.routes:
         if (at := route.place(wanted)) is not None:
             return route, at
-    raise CommandRefused("There is no such split any more.")
+    raise CommandRefused("This split no longer exists.")
 
 
 # Routes
@@ -59,7 +59,7 @@ def _split(run: R, command: Command) -> tuple[Route, int]:
 def new_route(run: R, command: Command) -> Changed[R]:
     """One more route, which is the one that is run while no other is."""
     if len(run.routes) >= MOST_ROUTES:
-        raise CommandRefused(f"There are {MOST_ROUTES} routes already, which is the most there can be.")
+        raise CommandRefused(f"There are {MOST_ROUTES} routes already, which is the maximum.")
     name = _free(run, tidy(_text(command, "title") or run.plan.game or "Route", "A route"))
     id = _text(command, "id") or _id(command)
     if isinstance(whole := command.given.get("splits"), list | tuple):
@@ -88,7 +88,7 @@ def copy_route(run: R, command: Command) -> Changed[R]:
     """A route once more, with splits of its own."""
     route = _route(run, command)
     if len(run.routes) >= MOST_ROUTES:
-        raise CommandRefused(f"There are {MOST_ROUTES} routes already, which is the most there can be.")
+        raise CommandRefused(f"There are {MOST_ROUTES} routes already, which is the maximum.")
     splits = tuple(replace(one, id=_id(command, at)) for at, one in enumerate(route.splits, 1))
     copy = Route(_id(command), _free(run, route.name), splits)
     return replace(run, routes=(*run.routes, copy)), f"“{copy.name}” is there", ("remove_route", {"route": copy.id})
@@ -112,7 +112,7 @@ def remove_route(run: R, command: Command) -> Changed[R]:
     splits = [[one.id, one.name, one.group, one.picture, one.save] for one in route.splits]
     undo = ("new_route", {"title": route.name, "id": route.id, "splits": splits})
     after = replace(run, routes=rest, route_id=chosen)
-    return after, f"“{route.name}” is taken away; its attempts are kept", undo
+    return after, f"“{route.name}” is deleted; its attempts stay", undo
 
 
 def bring_route(run: R, command: Command) -> Changed[R]:
@@ -161,11 +161,11 @@ def put_splits_back(run: R, command: Command) -> Changed[R]:
         if route.split(str(id)) is not None:
             raise CommandRefused("This split is there already.")
         route = route.with_splits(int(place), (RouteSplit(str(id), tidy(name), *map(str, rest)),))
-        words = f"{name} is back"
+        words = f"{name} was restored"
     after, stood = _with(run, route), _text(command, "stood")
     if route.place(stood) is not None and run.attempt.began and not run.attempt.through:
         after = replace(after, attempt=replace(after.attempt, at=stood))
-    return after, words or "nothing is put back", None
+    return after, words or "nothing restored", None
 
 
 def remove_splits(run: R, command: Command) -> Changed[R]:
@@ -180,16 +180,16 @@ def remove_splits(run: R, command: Command) -> Changed[R]:
         rest = replace(route, splits=route.splits[:at] + route.splits[at + 1 :])
         if running and not run.attempt.through and run.attempt.at == one.id:
             if not rest.splits:
-                raise CommandRefused("The run stands in its only split. Start over first.")
+                raise CommandRefused("The run is in its only split. Start over first.")
             here = rest.splits[min(at, len(rest.splits) - 1)].id
             run, stood = replace(run, attempt=replace(run.attempt, at=here)), stood or one.id
         hits += sum(run.attempt.of(one.id)[:2]) if running else 0
         run = _with(run, rest)
         rows.append([at, one.id, one.name, one.group, one.picture, one.save])
-        words = f"{one.name} is taken out"
+        words = f"{one.name} was removed"
     if not rows:
-        raise CommandRefused("There is no such split any more.")
-    words = words if len(rows) == 1 else f"{_counted(len(rows))} are taken out"
+        raise CommandRefused("This split no longer exists.")
+    words = words if len(rows) == 1 else f"{_counted(len(rows))} were removed"
     words += f"; {counted(hits, run.plan.word)} in it count{'s' if hits == 1 else ''} no more" if hits else ""
     return run, words, ("put_splits_back", {"route": route.id, "splits": rows[::-1], "stood": stood})
 
@@ -226,7 +226,7 @@ def move_split(run: R, command: Command) -> Changed[R]:
         raise InvalidField("Give a number of places.") from None
     to = min(max(at + by, 0), len(rest))
     if to == at:
-        raise CommandRefused(f"{one.name} cannot go further that way.")
+        raise CommandRefused(f"{one.name} can't move further.")
     after = replace(route, splits=(*rest[:to], one, *rest[to:]))
     return _with(run, after), f"place {at + 1} → {to + 1}", ("move_split", {"split": one.id, "by": at - to})
 

@@ -21,7 +21,7 @@ MOMENTS: Mapping[str, str] = {
     CLEAN: "passes a split without a hit",
     BEATEN: "has beaten its best",
     ENDED: "ends",
-    LAST: "comes to its last split",
+    LAST: "reaches its last split",
 }
 CLOCK_SET = "tesoura.clock_set"
 MOST_AGE = timedelta(days=1)

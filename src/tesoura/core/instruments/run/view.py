@@ -62,7 +62,7 @@ def _has(run: RunBase, one: SplitCount) -> str:
     """The hits of a split: those of the fight, and those on the way to it."""
     if not one.fight and not one.way:
         return ""
-    way = f" + {one.way} on the way" if one.way else ""
+    way = f" + {one.way} outside" if one.way else ""
     return f"{counted(one.fight, run.plan.word) if one.fight or not way else '0'}{way}"
 
 
@@ -78,6 +78,6 @@ def _line(run: RunBase, one: PastAttempt) -> Mapping[str, Any]:
         "time": clock(one.us),
         "splits": one.got_through(run.plan.rule),
         "through": one.through and end is None,
-        "ended": split.name if split else ("" if end is None else "a split that is gone"),
+        "ended": split.name if split else ("" if end is None else "a deleted split"),
         "given_up": one.over_in(run.plan.rule) is None and not one.through,
     }

@@ -59,7 +59,7 @@ def _buttons(choices: Choices) -> list[ReadyButton]:
         ]
     else:
         found.append(("Change ends", "swap_ends", ""))
-    return [*found, ("Take the notice away", "end_notice", ""), ("Put on air", "put_on_air", "")]
+    return [*found, ("Remove notice", "end_notice", ""), ("Put on air", "put_on_air", "")]
 
 
 _given = text(300, empty=True)
@@ -70,71 +70,66 @@ _ACT = {"act": Field("Act", _given)}
 KIND = InstrumentKind(
     name="scoreboard",
     title="A scoreboard",
-    about="A match counted by the rules of its sport, or by hand: score, serve, sets, ends, clock; with a phone too.",
+    about="Scores a match by the rules of its sport or by hand: score, serve, sets, ends, clock.",
     example="match",
     fields=FIELDS,
     begin=_begin,
     restore=_restore,
     outputs=outputs,
     commands=(
-        CommandKind("point", "A point", "A side scores; what it was, where that matters.", _WHAT),
-        CommandKind("take_back", "Take back the last", "The last act counts no more; again and again, without end."),
-        CommandKind("put_back", "Count it again", "What was taken back last counts again.", _ACT),
+        CommandKind("point", "A point", "For a side; with its kind where that matters.", _WHAT),
+        CommandKind("take_back", "Undo last entry", "As often as needed."),
+        CommandKind("put_back", "Restore", "Restores the last undone entry.", _ACT),
         CommandKind(
             "correct",
-            "It was the other side's",
-            "An act, however long ago, belongs to this side; all that came after it is told again.",
+            "Switch side",
+            "Assigns any entry to the other side; everything after it is recounted.",
             {**_ACT, **_SIDE},
         ),
-        CommandKind("strike", "It did not happen", "An act, however long ago, counts no more.", _ACT),
+        CommandKind("strike", "Void", "Any entry; it no longer counts.", _ACT),
         CommandKind(
             "set",
-            "Set a figure by hand",
-            "points, games, sets, period, or something that is counted.",
+            "Set a figure",
+            "Points, games, sets, period or another counter.",
             {"figure": Field("Figure", _given), **_SIDE, "value": Field("Value", _given)},
         ),
         CommandKind(
-            "serve", "Who serves", "A side, and which of its players.", {**_SIDE, "player": Field("Player", _given)}
+            "serve", "Server", "A side, and which of its players.", {**_SIDE, "player": Field("Player", _given)}
         ),
-        CommandKind("swap_ends", "Change ends", "The sides stand at the other's end."),
-        CommandKind("count", "A foul, a card, a time-out", "One is counted for a side.", _WHAT),
-        CommandKind("penalty", "A penalty", "A side is one fewer, for as long as the sport has it.", _WHAT),
-        CommandKind("end_penalty", "A penalty is over", "The one that has been served longest.", _SIDE),
-        CommandKind("start_clock", "The clock runs", "From where it stands."),
-        CommandKind("stop_clock", "The clock stands", "Where it is."),
+        CommandKind("swap_ends", "Change ends", "Swaps the ends of the sides."),
+        CommandKind("count", "A foul, a card, a time-out", "Counts one for a side.", _WHAT),
+        CommandKind("penalty", "A penalty", "A side plays with one fewer for the time the rules set.", _WHAT),
+        CommandKind("end_penalty", "End penalty", "The one running longest.", _SIDE),
+        CommandKind("start_clock", "Start clock", "From its current time."),
+        CommandKind("stop_clock", "Stop clock", "At its current time."),
         CommandKind(
-            "set_clock",
-            "Set the clock",
-            "To what it shall show, running or not.",
-            {"to": Field("To", _given, placeholder="12:30")},
+            "set_clock", "Set clock", "To any time, running or not.", {"to": Field("To", _given, placeholder="12:30")}
         ),
         CommandKind(
             "add_time",
-            "Minutes added",
-            "What is announced beside the clock.",
+            "Added minutes",
+            "Shown beside the clock.",
             {"minutes": Field("Minutes", _given, placeholder="2")},
         ),
-        CommandKind("end_period", "End of the period", "The next one, extra time, or the end of the match."),
-        CommandKind("end_match", "End the match", "By a side's giving up, or by hand.", _SIDE),
-        CommandKind("new_match", "A new match", "The present one is kept under matches."),
-        CommandKind("last_match", "Back to the last match", "As long as nothing was counted in this one."),
+        CommandKind("end_period", "End of the period", "Then the next period, extra time or the end."),
+        CommandKind("end_match", "End match", "By retirement, or by hand.", _SIDE),
+        CommandKind("new_match", "New match", "The current match is saved."),
+        CommandKind("last_match", "Back to last match", "While the new match is empty."),
         CommandKind(
             "side",
             "Change a side",
-            "In the draft: name, short, colour, mark, players, country.",
+            "In the draft: name, short name, colour, mark, players, country.",
             {**_SIDE, **SIDE_FIELDS},
         ),
-        CommandKind("heading", "What the match is called", "In the draft.", {"heading": Field("Heading", _given)}),
-        CommandKind(
-            "take_team", "Take a team from the shelf", "Into the draft.", {**_SIDE, "team": Field("Team", _given)}
-        ),
-        CommandKind("exchange", "Exchange the sides", "In the draft: who is home is away."),
-        CommandKind("put_on_air", "Put on air", "Viewers see the names, colours and marks of the draft."),
-        CommandKind("drop_draft", "Drop the draft", "As viewers see it."),
+        CommandKind("heading", "Match title", "In the draft.", {"heading": Field("Heading", _given)}),
+        CommandKind("take_team", "Add a saved team", "To the draft.", {**_SIDE, "team": Field("Team", _given)}),
+        CommandKind("exchange", "Swap sides", "In the draft."),
+        CommandKind("put_on_air", "Put on air", "Publishes the draft's names, colours and marks."),
+        CommandKind("drop_draft", "Discard draft", "Back to what's on air."),
         CommandKind(
             "notice",
-            "A notice",
-            "A line beside the score, now or after this rally, for a time or until it is taken away.",
+            "Notice",
+            "A line beside the score, now or after the rally, for some time or until removed.",
             {
                 "title": Field("Title", _given),
                 "text": Field("Text", _given),
@@ -143,10 +138,7 @@ KIND = InstrumentKind(
             },
         ),
         CommandKind(
-            "end_notice",
-            "Take the notice away",
-            "The one that is seen, or one that waits.",
-            {"notice": Field("Notice", _given)},
+            "end_notice", "Remove notice", "The one on screen, or a queued one.", {"notice": Field("Notice", _given)}
         ),
     ),
     buttons=_buttons,
@@ -156,7 +148,7 @@ KIND = InstrumentKind(
     },
     check=check,
     pieces=(PIECE,),
-    items=ItemForm("team", "teams", SIDE_FIELDS, 100, "Kept for the next match; taken into the draft with one press."),
+    items=ItemForm("team", "teams", SIDE_FIELDS, 100, "Saved for the next match."),
     records=(
         RecordKind(
             MATCH_RECORD,

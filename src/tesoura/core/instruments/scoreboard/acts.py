@@ -24,7 +24,7 @@ WORDS: Mapping[str, str] = {
     FIGURE: "by hand",
     OVER: "the end",
     RUN: "the clock runs",
-    STAND: "the clock stands",
+    STAND: "clock stopped",
     CLOCK: "the clock is set",
     ADDED: "added time",
     PERIOD: "the end of a period",
@@ -77,14 +77,14 @@ def act_of(told: Mapping[str, Any]) -> MatchAct:
             str(told.get("by", ""))[:200],
         )
     except (KeyError, ValueError, TypeError, AttributeError, OverflowError):
-        raise InvalidField("This is no act of a match. Give what Tesoura exported.") from None
+        raise InvalidField("This is not a match log. Use a file exported by Tesoura.") from None
 
 
 def side_of(raw: object) -> int:
     """A side as it was given. Raises InvalidField."""
     typed = str(raw or "").strip().casefold()
     if typed not in SIDES:
-        raise InvalidField("Say whose: side is home or away.")
+        raise InvalidField("Give the side: home or away.")
     return SIDES.index(typed)
 
 

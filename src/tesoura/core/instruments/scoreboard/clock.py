@@ -49,15 +49,15 @@ class MatchClock:
     def started(self, at: int) -> MatchClock:
         """It, running. Raises InvalidField when it runs, or has nothing left."""
         if self.runs:
-            raise InvalidField("The clock runs already.")
+            raise InvalidField("The clock is already running.")
         if self.length and self.closed and self.base >= self.length:
-            raise InvalidField("This period's time is up. End the period, or set the clock.")
+            raise InvalidField("The time of this period is up. End the period, or set the clock.")
         return replace(self, since=at)
 
     def stopped(self, at: int) -> MatchClock:
         """It, standing. Raises InvalidField when it stands."""
         if not self.runs:
-            raise InvalidField("The clock stands already.")
+            raise InvalidField("The clock is already stopped.")
         return replace(self, base=self.passed(at), since=None)
 
     def set_to(self, shown_s: float, at: int) -> MatchClock:

@@ -78,7 +78,7 @@ class Scoreboard(Board):
     def _may_count(self, by: str) -> None:
         wanted = self.plan.referee
         if wanted and by.startswith(DEVICE) and by.removeprefix(DEVICE).casefold() != wanted.casefold():
-            raise CommandRefused(f"{wanted} counts here. This phone shows the match and counts nothing.")
+            raise CommandRefused(f"{wanted} scores this match. This phone can only view it.")
 
     def _is_no_echo(self, act: MatchAct) -> None:
         """Two who tell of the same rally count one point."""
@@ -88,16 +88,15 @@ class Scoreboard(Board):
         gone_s = (act.at - last.at) / MICRO
         if 0 <= gone_s < self.plan.same_rally_s:
             whose, who = self.lineup.sides[last.side].name, _called(last.by)
-            raise CommandRefused(
-                f"{who} told of this rally {gone_s:.1f} s ago, for {whose}. Press again if it was another one."
-            )
+            raise CommandRefused(f"{who} scored {gone_s:.1f} s ago for {whose}. Press again if this is another rally.")
 
     def _take_back(self, command: Command, now: datetime) -> Step:
         self._who(command)
         last = last_standing(self.acts)
         if last is None:
-            raise CommandRefused("Nothing of this match is left to take back.")
-        return self._with_strike(command, last, True)
+            raise CommandRefused("Nothing left to undo in this match.")
+        step = self._with_strike(command, last, True)
+        return replace(step, effect=step.effect.replace("voided", "undo", 1))
 
     def _strike(self, command: Command, now: datetime) -> Step:
         return self._with_strike(command, self._act(command.given.get("act")), True)
@@ -105,7 +104,7 @@ class Scoreboard(Board):
     def _put_back(self, command: Command, now: datetime) -> Step:
         struck = [one for one in self.acts if one.struck]
         if not command.given.get("act") and not struck:
-            raise CommandRefused("Nothing of this match was taken back.")
+            raise CommandRefused("Nothing to restore.")
         standing = last_standing(self.acts)
         behind = [one for one in struck if standing is None or one.number > standing.number]
         # Of those that were taken back one after the other, the last one comes back first.
@@ -115,11 +114,9 @@ class Scoreboard(Board):
     def _with_strike(self, command: Command, act: MatchAct, struck: bool) -> Step:
         by = self._who(command)
         if act.struck is struck:
-            raise CommandRefused("This counts no more already." if struck else "This counts already.")
+            raise CommandRefused("Already voided." if struck else "Already counted.")
         after = self._told_otherwise(act, replace(act, struck=struck), command.seq)
-        words = (
-            f"{'taken back' if struck else 'it counts again'}: {act_words(act, self.lineup)} · {_score(after.stage)}"
-        )
+        words = f"{'voided' if struck else 'restored'}: {act_words(act, self.lineup)} · {_score(after.stage)}"
         given = {"act": act.number, **({"by": by} if by else {})}
         return Step(after, words, given, undo=("put_back" if struck else "strike", {"act": act.number}))
 
@@ -127,7 +124,7 @@ class Scoreboard(Board):
         by = self._who(command)
         act, side = self._act(command.given.get("act")), side_of(command.given.get("side"))
         if act.side < 0 or act.side == side:
-            raise CommandRefused("It is so already.")
+            raise CommandRefused("No change.")
         after = self._told_otherwise(act, replace(act, side=side), command.seq)
         words = f"corrected: {act_words(replace(act, side=side), self.lineup)} · {_score(after.stage)}"
         given = {"act": act.number, "side": SIDES[side], **({"by": by} if by else {})}
@@ -147,12 +144,12 @@ class Scoreboard(Board):
     def _act(self, raw: object) -> MatchAct:
         found = next((one for one in self.acts if str(one.number) == str(raw or "").strip()), None)
         if found is None:
-            raise InvalidField("There is no such act in this match. Look again at those there are.")
+            raise InvalidField("There is no such entry in this match. Reload the page.")
         return found
 
     def _new_match(self, command: Command, now: datetime) -> Step:
         if not any(not one.struck for one in self.acts):
-            raise CommandRefused("Nothing was counted yet: this is a new match.")
+            raise CommandRefused("This match is still empty.")
         after = replace(self.told_again(()), previous=self.acts, notices=(), written=(record_of(self),))
         words = f"a new match; {_score(self.stage)} is kept under matches"
         return Step(after, words, undo=("last_match", {}))
@@ -160,7 +157,7 @@ class Scoreboard(Board):
     def _last_match(self, command: Command, now: datetime) -> Step:
         if not self.previous or self.acts:
             raise CommandRefused(
-                "There is no match to go back to: another has begun."
+                "No match to go back to: the new one has started."
                 if self.acts
                 else "There was no match before this one."
             )
@@ -199,7 +196,7 @@ class Scoreboard(Board):
         found = next((one for key, one in self.teams.items() if wanted.casefold() in (key, one.name.casefold())), None)
         if found is None:
             known = ", ".join(one.name for one in self.teams.values()) or "none yet"
-            raise InvalidField(f"There is no team {wanted[:40]} on the shelf. There are: {known}.")
+            raise InvalidField(f"There is no team {wanted[:40]} saved. There are: {known}.")
         values = {name: getattr(found, name) for name in SIDE_FIELDS}
         return self._side(replace(command, given={"side": SIDES[side], **values}), now)
 
@@ -214,7 +211,7 @@ class Scoreboard(Board):
     def _put_on_air(self, command: Command, now: datetime) -> Step:
         found = differences(self.draft, self.lineup)
         if not found:
-            raise CommandRefused("Viewers see all of it already.")
+            raise CommandRefused("The draft matches what's on air.")
         lineup = self.draft
         players = [len(one.names) for one in lineup.sides] != [len(one.names) for one in self.lineup.sides]
         after = replace(self, lineup=lineup)
@@ -224,8 +221,8 @@ class Scoreboard(Board):
 
     def _drop_draft(self, command: Command, now: datetime) -> Step:
         if self.draft == self.lineup:
-            raise CommandRefused("Nothing waits.")
-        return Step(replace(self, draft=self.lineup), "what waited is gone; it is as viewers see it")
+            raise CommandRefused("Nothing queued.")
+        return Step(replace(self, draft=self.lineup), "draft discarded")
 
     # Notices
 
@@ -237,14 +234,14 @@ class Scoreboard(Board):
         if when not in ("now", "after_rally"):
             raise InvalidField("when is now, or after_rally.")
         if len(self.notices) >= MOST_NOTICES:
-            raise CommandRefused(f"{MOST_NOTICES} notices wait already. Take one away first.")
+            raise CommandRefused(f"{MOST_NOTICES} notices are queued. Remove one first.")
         notice = Notice(command.seq, title, words, float(for_s), when == "now")
         after = replace(self, notices=driven((*self.notices, notice), now))
         seen = showing(after.notices)
         effect = (
-            "viewers see it"
+            "on screen now"
             if seen is not None and seen.number == notice.number
-            else ("it waits for the end of the rally" if when != "now" else "it waits for the one before it")
+            else ("shown after the rally" if when != "now" else "queued")
         )
         logged = {"title": title, "text": words, "for_s": for_s, "when": when}
         return Step(after, f"{effect}: {title + ' ' if title else ''}{words}"[:200], logged)
@@ -254,9 +251,9 @@ class Scoreboard(Board):
         seen = showing(self.notices)
         found = next((one for one in self.notices if str(one.number) == wanted), None) if wanted else seen
         if found is None:
-            raise CommandRefused("No notice is seen now." if not wanted else "This notice is gone already.")
+            raise CommandRefused("No notice on screen." if not wanted else "This notice was already removed.")
         after = replace(self, notices=driven(without(self.notices, found.number), now))
-        words = f"“{found.text[:60]}” is taken away" if found is seen else f"“{found.text[:60]}” does not wait any more"
+        words = f"“{found.text[:60]}” is deleted" if found is seen else f"“{found.text[:60]}” is no longer queued"
         return Step(after, words, {"notice": found.number})
 
     # What it tells

@@ -32,7 +32,7 @@ def with_figure(match: RallyMatch | TimedMatch, what: str, side: int, value: int
     if what == PERIOD_FIGURE:
         return replace(match, period=value) if isinstance(match, TimedMatch) else match
     if side < 0:
-        raise InvalidField("Say whose: side is home or away.")
+        raise InvalidField("Give the side: home or away.")
     if isinstance(match, RallyMatch):
         return _rally_figure(match, what, side, value)
     if what == "points":

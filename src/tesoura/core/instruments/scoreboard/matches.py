@@ -33,7 +33,7 @@ def match_file(board: Board) -> dict[str, Any]:
 def board_of(told: Mapping[str, Any], title: str = "Match") -> Board:
     """The match of such a file, told again from its acts. Raises InvalidField for what is none."""
     if not isinstance(told, Mapping) or told.get("format") != FORMAT:
-        raise InvalidField("This is no match that Tesoura wrote. Export one as JSON and give that file.")
+        raise InvalidField("This is not a Tesoura match file. Use one exported as JSON.")
     try:
         rules = {name: FIELDS[name].check(told["rules"].get(name, FIELDS[name].default)) for name in PLAYED_BY}
         plan = make("match", {**{name: field.default for name, field in FIELDS.items()}, **rules, "title": title})
@@ -41,7 +41,7 @@ def board_of(told: Mapping[str, Any], title: str = "Match") -> Board:
         raw: Sequence[Mapping[str, Any]] = told["acts"]
         acts = tuple(map(act_of, raw))
     except (KeyError, TypeError, AttributeError, ValueError, Invalid):
-        raise InvalidField("This match's file is damaged: its rules, sides or acts are not as they were.") from None
+        raise InvalidField("The match file is damaged: its rules, sides or log were changed.") from None
     return again(plan, lineup, acts)
 
 
@@ -76,7 +76,7 @@ def record_of(board: Board) -> Record:
 
 def table(board: Board) -> list[list[str]]:
     """A match point by point: a row of headings, then one for each act."""
-    rows = [["number", "time", "side", "what", "points", "sets", "serves", "call", "by", "does not count because"]]
+    rows = [["number", "time", "side", "what", "points", "sets", "serves", "call", "by", "is not counted because"]]
     for one in act_rows(board):
         rows.append([one["at"].isoformat() if name == "at" else str(one[name]) for name in COLUMNS])
     return rows

@@ -12,7 +12,7 @@ MOST_NOTICES = 20
 
 @dataclass(frozen=True, slots=True)
 class Notice:
-    """One notice. It is seen for `for_s` seconds, or until it is taken away where that is 0.
+    """One notice. It is seen for `for_s` seconds, or until it is deleted where that is 0.
 
     One that waits for the end of the rally is not `ready` before.
     """

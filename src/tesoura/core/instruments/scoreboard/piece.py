@@ -29,13 +29,13 @@ class BoardArrangement:
 
 PLAYED, BREAK, END, ALWAYS, MATCH = "played", "break", "end", "always", "match"
 ARRANGEMENTS: Mapping[str, BoardArrangement] = {
-    "corner": BoardArrangement("a corner strip: both sides in two rows", (400, 148), 40, PLAYED, "short"),
-    "bar": BoardArrangement("a wide bar: all in one line", (1200, 84), 40, PLAYED, "name", rows=False),
-    "lower": BoardArrangement("a lower third: names and players large", (1400, 190), 46, PLAYED, "name", rows=False),
-    "break": BoardArrangement("between sets: each set in a column", (1000, 320), 44, BREAK, "name"),
-    "card": BoardArrangement("the whole card at the end: winner, sets, course", (1100, 620), 48, END, "name"),
+    "corner": BoardArrangement("corner strip: both sides in two rows", (400, 148), 40, PLAYED, "short"),
+    "bar": BoardArrangement("wide bar: all in one line", (1200, 84), 40, PLAYED, "name", rows=False),
+    "lower": BoardArrangement("lower third: large names and players", (1400, 190), 46, PLAYED, "name", rows=False),
+    "break": BoardArrangement("between sets: one column per set", (1000, 320), 44, BREAK, "name"),
+    "card": BoardArrangement("end card: winner, sets, course", (1100, 620), 48, END, "name"),
     "tall": BoardArrangement("vertical: one above the other, points large", (200, 440), 44, PLAYED, "short"),
-    "clock": BoardArrangement("the clock alone, with its period", (280, 116), 44, PLAYED, "short"),
+    "clock": BoardArrangement("clock and period only", (280, 116), 44, PLAYED, "short"),
 }
 SIZED: Mapping[str, Mapping[str, Any]] = {
     name: {"width_px": one.size[0], "height_px": one.size[1], "size_px": one.size_px, "when": one.when}
@@ -43,9 +43,9 @@ SIZED: Mapping[str, Mapping[str, Any]] = {
 }
 """The size that fits each arrangement, and when it is seen: they come with it."""
 WHEN = (
-    (PLAYED, "while it is played"),
+    (PLAYED, "during the match"),
     (BREAK, "between sets and periods"),
-    (END, "when it is over"),
+    (END, "after the match"),
     (MATCH, "from the first point to the end"),
     (ALWAYS, "always"),
 )
@@ -56,7 +56,7 @@ _SEEN = {
     MATCH: "{0}.state != 'ready'",
     ALWAYS: "known({0}.state)",
 }
-NOTICES = (("below", "hang below it"), ("above", "stand above it"), ("none", "are not shown here"))
+NOTICES = (("below", "below it"), ("above", "above it"), ("none", "hidden"))
 _STATES: Mapping[str, frozenset[str]] = {
     PLAYED: frozenset(("ready", "playing")),
     BREAK: frozenset(("between",)),
@@ -152,18 +152,18 @@ def _words(choices: Choices) -> Sequence[PieceText]:
 PIECE = PieceKind(
     name="scoreboard",
     title="Scoreboard",
-    about="The score of a match, in seven arrangements; what comes between sets and at the end comes by itself.",
+    about="The score of a match in seven layouts. Set breaks and the end card appear automatically.",
     fields={
-        "scoreboard": Field("Which one", text(60, empty=True), "", "", "instrument", group="Values", of="scoreboard"),
+        "scoreboard": Field("Instrument", text(60, empty=True), "", "", "instrument", group="Values", of="scoreboard"),
         "arranged": one_of(
-            "Arranged as", tuple((name, one.words) for name, one in ARRANGEMENTS.items()), "corner", group=_HOW
+            "Layout", tuple((name, one.words) for name, one in ARRANGEMENTS.items()), "corner", group=_HOW
         ),
-        "when": one_of("Viewers see it", WHEN, PLAYED, group=_HOW),
-        "marks": switch("Marks of the sides", "no", group=_HOW),
-        "swap": switch("Sides change places with the ends", "no", group=_HOW),
+        "when": one_of("Visible", WHEN, PLAYED, group=_HOW),
+        "marks": switch("Team marks", "no", group=_HOW),
+        "swap": switch("Swap places when ends change", "no", group=_HOW),
         "notices": one_of("Notices", NOTICES, "below", group=_HOW),
-        "columns": number("Columns for sets", 1, MOST_SPANS, 5, group=_HOW, only_if=_WITH_SPANS),
-        "floor_pct": number("Long names shrink to", 30, 100, 60, "%", group=_HOW),
+        "columns": number("Set columns", 1, MOST_SPANS, 5, group=_HOW, only_if=_WITH_SPANS),
+        "floor_pct": number("Shrink long names to", 30, 100, 60, "%", group=_HOW),
         "size_px": SIZE,
     },
     parts=_parts,
@@ -172,7 +172,7 @@ PIECE = PieceKind(
     size=ARRANGEMENTS["corner"].size,
     first={"size_px": ARRANGEMENTS["corner"].size_px},
     style={"change": "roll"},
-    wants="Choose which scoreboard it shows. Make one under Instruments first.",
+    wants="Choose a scoreboard. Create one under Instruments first.",
     template="instruments/scoreboard/piece.html",
     along={"arranged": SIZED},
     helpers={"columns": columns_of},

@@ -17,7 +17,7 @@ from tesoura.errors import InvalidField
 
 OWN = "own"
 SPORTS: Mapping[str, Sport] = {**RALLY_SPORTS, **TIMED_SPORTS}
-_MATCH, _PHONES, _CARD = "The match", "Who may count", "The card at the end"
+_MATCH, _PHONES, _CARD = "Match", "Scoring", "End card"
 ANYBODY, ONE = "anybody", "one"
 _COUNTS_BY = ((ANYBODY, "the desk and every phone"), (ONE, "the desk and one phone"))
 PLAYED_BY = ("sport", "rules", "wins", "minutes", "final", "streak")
@@ -66,45 +66,39 @@ class MatchPlan:
 
 
 FIELDS: Mapping[str, Field] = {
-    "title": Field("Its name", line(60), default="Scoreboard", group=_MATCH),
+    "title": Field("Name", line(60), default="Scoreboard", group=_MATCH),
     "sport": one_of(
-        "The sport",
-        (*((one.name, one.title) for one in SPORTS.values()), (OWN, "rules of your own")),
+        "Sport",
+        (*((one.name, one.title) for one in SPORTS.values()), (OWN, "custom rules")),
         "table_tennis",
         group=_MATCH,
     ),
     "rules": Field(
-        "Rules of your own",
+        "Custom rules",
         _rules,
         kind="area",
         group=_MATCH,
         only_if=("sport", (OWN,)),
-        help="As TOML. What can never happen in them is said here.",
+        help="As TOML. Contradictions are reported here.",
         placeholder='title = "Yard tennis"\n[[unit]]\nname = "game"\nto = 11\nby = 2\n[[unit]]\nname = "match"\nto = 2',
     ),
-    "wins": number("Sets or games that win the match", 0, 20, 0, group=_MATCH, help="0: as the sport has it."),
-    "minutes": number("Minutes of a period", 0, 120, 0, group=_MATCH, help="0: as the sport has it."),
-    "final": switch("It is a final", "no", group=_MATCH, help="The last point is called championship point."),
-    "streak": number("A run is told from", 2, 50, 5, "in a row", group=_MATCH),
-    "counts_by": one_of("Points are counted by", _COUNTS_BY, ANYBODY, group=_PHONES),
+    "wins": number("Sets or games to win", 0, 20, 0, group=_MATCH, help="0 = as in the sport's rules."),
+    "minutes": number("Minutes per period", 0, 120, 0, group=_MATCH, help="0 = as in the sport's rules."),
+    "final": switch("Final", "no", group=_MATCH, help="The last point is announced as championship point."),
+    "streak": number("Announce runs from", 2, 50, 5, "in a row", group=_MATCH),
+    "counts_by": one_of("Scored by", _COUNTS_BY, ANYBODY, group=_PHONES),
     "referee": Field(
-        "The phone that counts",
+        "Scoring phone",
         text(60, empty=True),
         kind="device",
         group=_PHONES,
         only_if=("counts_by", (ONE,)),
-        help="The referee's. Other phones see the match alone.",
+        help="The referee's phone. Other phones can only view the match.",
     ),
     "same_rally_s": Field(
-        "Two phones within",
-        _tenths,
-        "s",
-        1.5,
-        "line",
-        group=_PHONES,
-        help="tell of the same rally: the second press counts nothing, and is told so. 0: never.",
+        "Ignore a second phone within", _tenths, "s", 1.5, "line", group=_PHONES, help="for the same rally. 0 = never."
     ),
-    "card_s": number("It stays for", 0, 3_600, 0, "s", group=_CARD, help="0: until a new match begins."),
+    "card_s": number("Show for", 0, 3_600, 0, "s", group=_CARD, help="0 = until a new match starts."),
 }
 
 
@@ -140,5 +134,5 @@ def check(choices: Mapping[str, Any]) -> Mapping[str, str]:
     if choices["sport"] == OWN and not str(choices.get("rules", "")).strip():
         wrong["rules"] = "Write the rules, or choose one of the sports."
     if choices["counts_by"] == ONE and not str(choices.get("referee", "")).strip():
-        wrong["referee"] = "Choose the phone whose presses count. Pair one under Phones and pads first."
+        wrong["referee"] = "Choose the phone that scores. Pair one under Phones and pads first."
     return wrong

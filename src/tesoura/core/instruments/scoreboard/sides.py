@@ -33,14 +33,11 @@ def players_of(raw: object) -> str:
 
 SIDE_FIELDS: Mapping[str, Field] = {
     "name": Field("Name", line(60), placeholder="Team Bobbin"),
-    "short": Field("Short", text(12, empty=True), placeholder="BOB", help="Left empty: the first letters."),
+    "short": Field("Short", text(12, empty=True), placeholder="BOB", help="Empty: the first letters."),
     "colour": hue("Colour", "#2F6B5E"),
     "mark": Field("Mark", media, kind="picture"),
     "players": Field(
-        "Players",
-        players_of,
-        placeholder="wren_bobbin, tuck",
-        help="With commas between them, in the order in which they serve.",
+        "Players", players_of, placeholder="wren_bobbin, tuck", help="Separate with commas, in serving order."
     ),
     "country": Field("From", text(40, empty=True), placeholder="Northshed"),
 }
@@ -145,7 +142,7 @@ def colour_problems(lineup: Lineup, backings: Mapping[str, str] | None = None) -
     found = []
     if _apart(home.colour, away.colour) < APART:
         alike = "have the same colour" if home.colour == away.colour else "have nearly the same colour"
-        found.append(f"{home.name} and {away.name} {alike}: viewers cannot tell them apart. Give one of them another.")
+        found.append(f"{home.name} and {away.name} {alike}: viewers can't tell them apart. Change one of them.")
     for piece, behind in (backings or {}).items():
         for side in lineup.sides:
             if _apart(side.colour, behind) < APART:

@@ -66,7 +66,7 @@ class MatchStage:
     def after(self, act: MatchAct, rules: MatchRules) -> MatchStage:
         """The match after an act. Raises InvalidField when the act can do nothing here."""
         if self.over and act.kind not in (kinds.FIGURE, kinds.OVER):
-            raise InvalidField("The match is over. Take back the last act, or begin a new match.")
+            raise InvalidField("The match has ended. Undo the last entry, or start a new match.")
         it = self._with_time(act.at)
         after = _ACTS[act.kind](replace(it, led_to=(), note=""), act, rules)
         return after if after.match is it.match else replace(after, height=_height(after.match))
@@ -186,7 +186,7 @@ def _timed(stage: MatchStage) -> TimedMatch:
 
 def _rally(stage: MatchStage) -> RallyMatch:
     if not isinstance(stage.match, RallyMatch):
-        raise InvalidField(f"In {stage.match.sport.title.lower()} nobody serves, and ends are not counted.")
+        raise InvalidField(f"In {stage.match.sport.title.lower()} there is no serve and no change of ends.")
     return stage.match
 
 
@@ -212,12 +212,12 @@ def _swap(stage: MatchStage, act: MatchAct, rules: MatchRules) -> MatchStage:
 
 def _over(stage: MatchStage, act: MatchAct, rules: MatchRules) -> MatchStage:
     if stage.over:
-        raise InvalidField("The match is over already.")
+        raise InvalidField("The match is already over.")
     stage = _clock_stops(stage, act.at)
     if isinstance(stage.match, TimedMatch):
         return replace(stage, match=replace(stage.match, over=True), led_to=(MATCH,), rests=False)
     if act.side < 0:
-        raise InvalidField("Say who has won it: side is home or away.")
+        raise InvalidField("Give the winner: side is home or away.")
     return replace(stage, match=replace(stage.match, winner=act.side, told=()), led_to=(MATCH,), rests=False)
 
 
@@ -244,7 +244,7 @@ def _set_clock(stage: MatchStage, act: MatchAct, rules: MatchRules) -> MatchStag
 
 def _added(stage: MatchStage, act: MatchAct, rules: MatchRules) -> MatchStage:
     if not stage.clock.length or stage.clock.closed:
-        raise InvalidField("Minutes are only added where the clock goes on past the end of a period.")
+        raise InvalidField("Added minutes exist only in sports whose clock runs past the end of a period.")
     return replace(stage, clock=replace(stage.clock, added_min=round(act.value)))
 
 

@@ -154,12 +154,12 @@ def led_to(before: MatchStage, after: MatchStage, act: MatchAct, lineup: Lineup,
     if act.kind == kinds.PERIOD:
         return after.note
     said = {
-        kinds.SWAP: "ends are changed",
+        kinds.SWAP: "ends change",
         kinds.RUN: f"the clock runs from {before.clock.text(act.at)}",
-        kinds.STAND: f"the clock stands at {after.clock.text(act.at)}",
+        kinds.STAND: f"clock set to {after.clock.text(act.at)}",
         kinds.CLOCK: f"{before.clock.text(act.at)} → {after.clock.text(act.at)}",
         kinds.ADDED: f"{after.clock.added_min} min added",
-        kinds.OVER: f"the match is over: {call(after, lineup, final)}",
+        kinds.OVER: f"match finished: {call(after, lineup, final)}",
     }
     return said[act.kind]
 

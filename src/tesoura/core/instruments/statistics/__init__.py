@@ -48,7 +48,7 @@ _given = text(40, empty=True)
 KIND = InstrumentKind(
     name="statistics",
     title="Game statistics",
-    about="Kills, deaths, streaks, results and rating from a game's events; vitals as bars; the card at a match's end.",
+    about="Kills, deaths, streaks, results and rating from game events; vitals as bars; a match-end card.",
     example="game",
     shares=True,
     reported="session_",
@@ -60,19 +60,16 @@ KIND = InstrumentKind(
         CommandKind(
             "correct",
             "Correct",
-            "Add a kill, a death or an assist, or take one away.",
+            "Add or remove a kill, death or assist.",
             {"what": Field("What", _given), "by": Field("By", _given)},
         ),
         CommandKind(
-            "reset",
-            "Reset",
-            "Start at 0 from now on: the session, the match, or one statistic.",
-            {"what": Field("What", _given)},
+            "reset", "Reset", "Set the session, the match or one statistic to 0.", {"what": Field("What", _given)}
         ),
-        CommandKind("undo", "Undo", "As it was before the last correction or reset.", also=("of",)),
+        CommandKind("undo", "Undo", "Undoes the last correction or reset.", also=("of",)),
         CommandKind(
             "show_card",
-            "Show the card now",
+            "Show card now",
             "With the last match, or with 1, 2 or 30 made-up ones.",
             {"of": Field("Of", _given)},
         ),
@@ -81,7 +78,7 @@ KIND = InstrumentKind(
         ("Kill +1", "correct", "what kills, by 1"),
         ("Death +1", "correct", "what deaths, by 1"),
         ("Assist +1", "correct", "what assists, by 1"),
-        ("Show the card now", "show_card", ""),
+        ("Show card now", "show_card", ""),
         ("Undo", "undo", ""),
     ),
     types=lambda name, choices: (*HEARD, f"{name}.match_ended"),

@@ -100,11 +100,11 @@ class Hearing(Instrument):
     def why_not(self, event: Occurrence) -> str | None:
         """Why an event does not count, or None when it does."""
         if self.plan.sources and source_key(event.source) not in self.plan.sources:
-            return "it is from a source that is not asked"
+            return "it's from a source you excluded"
         if event.type in ("kill", "death") and (why := self.plan.rule.left_out(event.data)):
             return why
         if event.type == "kill" and not self._mine(event.data, "actor"):
-            return "it is somebody else's"
+            return "another player's"
         return None
 
     def _strange(self, event: Occurrence, why: str) -> None:
@@ -140,7 +140,7 @@ class Hearing(Instrument):
             return None
         millionths = amount_of(raw.replace(",", "") if isinstance(raw, str) else raw)
         if millionths is None or isinstance(raw, bool):
-            self._strange(event, f"its {field} is “{str(raw)[:30]}”, which is no number")
+            self._strange(event, f"its {field} is “{str(raw)[:30]}”, which is not a number")
             return None
         return float(number(millionths))
 
@@ -161,10 +161,10 @@ class Hearing(Instrument):
             told = self._told(event)
             self.course.add_fight(Fight(event.at, event.seq, told, parties.actor_key, parties.target_key))
         if rule.players and not parties.actor:
-            self._strange(event, "it does not tell who did it")
+            self._strange(event, "it has no actor")
         if mine:
             if not parties.target:
-                self._strange(event, "it does not tell whose end it was; it counts all the same")
+                self._strange(event, "it names no player; counted anyway")
             self._mark(event, KILL)
 
     def _death(self, event: Occurrence) -> None:
@@ -182,7 +182,7 @@ class Hearing(Instrument):
     def _damage(self, event: Occurrence) -> None:
         amount = self._amount(event, "amount")
         if amount is not None and amount < 0:
-            self._strange(event, f"it does {amount:g} damage, which is less than none")
+            self._strange(event, f"it does {amount:g} damage, which is negative")
         elif amount:
             if self._mine(event.data, "actor"):
                 self._mark(event, DEALT, amount)
@@ -209,7 +209,7 @@ class Hearing(Instrument):
         for name in self.plan.vitals:
             value = self._amount(event, name)
             if value is not None and value < 0:
-                self._strange(event, f"its {name} is {value:g}; it is taken as 0")
+                self._strange(event, f"its {name} is {value:g}; counted as 0")
             at = (event.at, event.seq)
             if value is not None and at >= self.vitals_at.get(name, (0, 0)):
                 self.vitals[name], self.vitals_at[name] = max(value, 0.0), at
@@ -226,7 +226,7 @@ class Hearing(Instrument):
         if (known is not None and known.started) or (
             known is None and present and present.began == event.at and present.id == id
         ):
-            return self._strange(event, "this match has started already")
+            return self._strange(event, "this match has already started")
         if known is not None:
             # Its end came first.
             known.began, known.started = min(event.at, known.ended or event.at), True
@@ -234,7 +234,7 @@ class Hearing(Instrument):
             course.changed()
         else:
             if present is not None and event.at >= present.began:
-                self._strange(event, "the match before it never ended; it is over since its last event")
+                self._strange(event, "the previous match never ended; closed at its last event")
             match = course.add_match(Match(event.seq, event.at, id, source=event.source))
         rating = self._rated(event.at, event, "rating")
         match.before = rating if rating is not None else match.before
@@ -272,14 +272,14 @@ class Hearing(Instrument):
         if match is not None and match.finished:
             if event.source != match.source:
                 return course.join(match, self._as_told(event, match.number))
-            return self._strange(event, "this match has ended already")
+            return self._strange(event, "this match has already ended")
         if match is None:
             match = self._as_told(event, event.seq)
             same = course.other_side(match)
             if same is not None:
                 return course.join(same, match)
             if course.current is None:
-                self._strange(event, "no match had started; how long it was is not known")
+                self._strange(event, "no match had started; its length is unknown")
             course.add_match(match)
         else:
             match.id = match.id or name_of(event.data.get("match"))

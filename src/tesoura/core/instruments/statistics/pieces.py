@@ -14,10 +14,10 @@ from tesoura.errors import InvalidField
 
 SECTIONS = (
     ("result", "Result"),
-    ("rating", "Rating won or lost"),
+    ("rating", "Rating change"),
     ("figures", "Figures"),
     ("row", "The last matches"),
-    ("line", "The rating over them"),
+    ("line", "Rating chart"),
 )
 FIGURES = 6
 RESULT_SCALE, RATING_SCALE, LABEL_SCALE = 1.7, 0.8, 0.46
@@ -107,7 +107,7 @@ def _ended(choices: Choices) -> str:
 CARD = PieceKind(
     name="match_card",
     title="Match-end card",
-    about="Shown once, when a match ends: its result, its figures, the last matches.",
+    about="Shown once when a match ends: result, figures, last matches.",
     fields={
         "statistics": Field("Of", text(60, empty=True), "", "", "instrument", group="Values", of="statistics"),
         "sections": Field(
@@ -121,9 +121,9 @@ CARD = PieceKind(
         ),
         "won": Field("When it was won", text(40), "", "Won", group="Words"),
         "lost": Field("When it was lost", text(40), "", "Lost", group="Words"),
-        "drawn": Field("When nobody won", text(40), "", "Drawn", group="Words"),
+        "drawn": Field("When drawn", text(40), "", "Drawn", group="Words"),
         "against": Field("Before the opponent", text(40, empty=True), "", "against", group="Words"),
-        "places": number("Matches in the row", 1, 30, 12, group="Sections"),
+        "places": number("Matches shown", 1, 30, 12, group="Sections"),
         **{
             f"figure_{at}": one_of(f"Figure {at}", _OPTIONS, _FIRST[at - 1], group="Figures")
             for at in range(1, FIGURES + 1)
@@ -133,7 +133,7 @@ CARD = PieceKind(
     parts=_card_parts,
     words=_card_words,
     size=(1180, 640),
-    wants="Choose which game statistics it shows. Set them up under Instruments first.",
+    wants="Choose game statistics. Create them under Instruments first.",
     extra_em=3.2,
     template="instruments/statistics/card.html",
     first={"appears": "moment", "moment_s": 12},
@@ -180,7 +180,7 @@ def _vital_words(choices: Choices) -> Sequence[PieceText]:
 VITALS = PieceKind(
     name="vitals",
     title="Vitals",
-    about="Health and such, a bar each.",
+    about="Health and other vitals, one bar each.",
     fields={
         "statistics": Field("Of", text(60, empty=True), "", "", "instrument", group="Values", of="statistics"),
         "which": Field("Which", _which, "", "health, shield", group="Values"),
@@ -191,7 +191,7 @@ VITALS = PieceKind(
     parts=_vital_parts,
     words=_vital_words,
     size=(420, 150),
-    wants="Choose which game statistics tell them. Set them up under Instruments first.",
+    wants="Choose game statistics. Create them under Instruments first.",
     extra_em=0.8,
     template="instruments/statistics/vitals.html",
     helpers={"which": which_of},

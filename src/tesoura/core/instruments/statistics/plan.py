@@ -25,8 +25,8 @@ HEARD = (
 )
 """The types of events that are taken."""
 MAX_VITALS = 6
-_YES_NO = (("no", "are left out"), ("yes", "count"))
-_DEATHS = (("death", "events of the type death"), ("kill", "kills whose target you are"))
+_YES_NO = (("no", "are excluded"), ("yes", "count"))
+_DEATHS = (("death", "events of the type death"), ("kill", "kills with you as the target"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,7 +83,7 @@ def vitals_of(typed: str) -> dict[str, float]:
             continue
         name, full = words[0].casefold(), words[1] if len(words) > 1 else "100"
         if not name.isidentifier() or len(words) > 2 or not full.isdecimal() or len(full) > 9 or int(full) == 0:
-            raise InvalidField("Write each with what it is full at, as in health 100, shield 50.")
+            raise InvalidField("Each with its full value, such as health 100, shield 50.")
         found[name] = float(full)
     if len(found) > MAX_VITALS:
         raise InvalidField(f"At most {MAX_VITALS} fit.")
@@ -104,9 +104,9 @@ def _sources(raw: object) -> str:
     return ", ".join(_names(raw))
 
 
-_WHOSE, _RULE, _MORE = "Whose", "Which kills count", "More"
+_WHOSE, _RULE, _MORE = "Player", "Kill rule", "More"
 FIELDS: Mapping[str, Field] = {
-    "title": Field("Its name", line(60), default="Game statistics", group=_WHOSE),
+    "title": Field("Name", line(60), default="Game statistics", group=_WHOSE),
     "player": Field(
         "Your name in the game",
         text(120, empty=True),
@@ -114,27 +114,27 @@ FIELDS: Mapping[str, Field] = {
         kind="seen",
         person=True,
         of="kill.actor",
-        help="Former names too, with commas. Left empty, every kill that is told is yours.",
+        help="Add former names, separated with commas. Empty: every kill counts as yours.",
         group=_WHOSE,
     ),
     "sources": Field(
-        "Told by",
+        "Sources",
         _sources,
         default="",
         placeholder="stats, my-game",
-        help="Feeds or programs, by their names as the log shows them, with commas. Left empty, all are heard.",
+        help="Feeds or programs as named in the log, separated with commas. Empty: all.",
         group=_WHOSE,
     ),
     "without_tags": Field(
-        "Leave out kills tagged",
+        "Exclude kills tagged",
         _names,
         kind="seen",
         of="kill.tags",
         default="",
-        help="Reward kills such as a gust bonus. Separate several with commas.",
+        help="Reward kills such as a gust bonus. Separate with commas.",
         group=_RULE,
     ),
-    "without_means": Field("Leave out kills by", _names, kind="seen", of="kill.means", default="", group=_RULE),
+    "without_means": Field("Exclude kills with weapon", _names, kind="seen", of="kill.means", default="", group=_RULE),
     "friendly": Field(
         "Friendly fire", choice(["yes", "no"]), kind="choice", default="no", options=_YES_NO, group=_RULE
     ),
@@ -142,9 +142,9 @@ FIELDS: Mapping[str, Field] = {
         "Kills in the warm-up", choice(["yes", "no"]), kind="choice", default="no", options=_YES_NO, group=_RULE
     ),
     "deaths_by": Field(
-        "Your deaths are", choice(["death", "kill"]), kind="choice", default="death", options=_DEATHS, group=_RULE
+        "Deaths are", choice(["death", "kill"]), kind="choice", default="death", options=_DEATHS, group=_RULE
     ),
-    "within_s": Field("A multi-kill: each within", whole(1, 60), kind="number", default="5", unit="s", group=_MORE),
-    "last": Field("The last matches are", whole(1, 30), kind="number", default="12", unit="matches", group=_MORE),
-    "vitals": Field("Vitals, and what each is full at", _vitals, default="health 100, shield 50", group=_MORE),
+    "within_s": Field("Multi-kill: maximum gap", whole(1, 60), kind="number", default="5", unit="s", group=_MORE),
+    "last": Field("Last matches", whole(1, 30), kind="number", default="12", unit="matches", group=_MORE),
+    "vitals": Field("Vitals with full value", _vitals, default="health 100, shield 50", group=_MORE),
 }

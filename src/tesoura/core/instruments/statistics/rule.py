@@ -9,7 +9,7 @@ from typing import NamedTuple
 from tesoura.core.computed.occurrence import name_key, name_of
 
 NO_TAGS: frozenset[str] = frozenset()
-LEFT_WARM_UP, LEFT_SELF = "the warm-up is left out", "nobody kills themselves"
+LEFT_WARM_UP, LEFT_SELF = "the warm-up is left out", "self-kills don't count"
 WARM_UP = frozenset({"warm-up", "warm up", "warmup"})
 FRIENDLY = frozenset({"friendly", "friendly fire", "team"})
 
@@ -61,7 +61,7 @@ class KillRule:
         if parties.actor and parties.actor_key == parties.target_key:
             return LEFT_SELF
         if not self.friendly and (tags & FRIENDLY or data.get("friendly") is True):
-            return "friendly fire is left out"
+            return "friendly fire is excluded"
         return None
 
     def words(self) -> str:

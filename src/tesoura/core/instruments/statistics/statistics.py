@@ -47,7 +47,7 @@ class Statistics(Scoped):
     def _reset(self, command: Command, now: datetime) -> tuple[str, Mapping[str, Any]]:
         what = str(command.given.get("what", "session"))
         if what not in ("session", "match", *GROUPS):
-            raise InvalidField(f"“{what[:30]}” cannot be reset. Choose session, match, or {', '.join(GROUPS)}.")
+            raise InvalidField(f"“{what[:30]}” can't be reset. Choose session, match, or {', '.join(GROUPS)}.")
         before = self._brief(what, now)
         resets = [what, *(GROUPS if what == "session" else ())]
         self.acts.append(Act(command.seq, what, {name: self.froms.get(name) for name in resets}))
@@ -68,7 +68,7 @@ class Statistics(Scoped):
     def _correct(self, command: Command, now: datetime) -> tuple[str, Mapping[str, Any]]:
         what, raw = str(command.given.get("what", "kills")), command.given.get("by", 1)
         if what not in CORRECTED:
-            raise InvalidField(f"“{what[:30]}” cannot be corrected. Choose {', '.join(CORRECTED)}.")
+            raise InvalidField(f"“{what[:30]}” can't be corrected. Choose {', '.join(CORRECTED)}.")
         by = str(raw).strip().replace("\u2212", "-")
         if by not in ("1", "+1", "-1"):
             raise InvalidField("Correct one at a time: by 1, or by -1.")
@@ -87,7 +87,7 @@ class Statistics(Scoped):
         return f"{what} {SCOPES[scope]}: {before} → {after}", given
 
     def _taken(self, command: Command, code: int, what: str) -> TallyMark:
-        """The mark that is taken away: the one that was taken when the command was given, or the last in its scope."""
+        """The mark that is deleted: the one that was taken when the command was given, or the last in its scope."""
         course, open_ = self.course, self.course.current
         marks = [mark for mark in course.marks if mark.what == code]
         if "of" in command.given:
@@ -99,7 +99,7 @@ class Statistics(Scoped):
             since = max(self._session_from(), self.froms.get(what, (0, 0)))
             marks = [mark for mark in marks if mark[:2] > since]
         if not marks:
-            raise CommandRefused(f"There are no {what} to take away.")
+            raise CommandRefused(f"There are no {what} to remove.")
         return marks[-1]
 
     def _undo(self, command: Command, now: datetime) -> tuple[str, Mapping[str, Any]]:
@@ -107,7 +107,7 @@ class Statistics(Scoped):
         wanted = command.given.get("of")
         act = next((one for one in reversed(self.acts) if wanted is None or str(one.seq) == str(wanted)), None)
         if act is None:
-            raise CommandRefused("There is nothing to take back.")
+            raise CommandRefused("Nothing to undo.")
         self.acts.remove(act)
         scope = "match" if act.what == "match" or (act.mark and self.course.current) else "session"
         before = self._brief(scope, now)
@@ -132,7 +132,7 @@ class Statistics(Scoped):
         self.card = (of, micros(now), command.seq)
         matches = "match" if of == "1" else "matches"
         shown = "the last match" if of == LAST_SHOWN else f"{of} made-up {matches}"
-        return f"viewers see the match-end card with {shown}", {"of": of}
+        return f"shows the match-end card with {shown}", {"of": of}
 
     # Time, moments, a restart
 

@@ -36,24 +36,24 @@ class Wheel(WheelBase):
 
     def _seal(self, command: Command, now: datetime) -> Step:
         if self.sealed:
-            raise CommandRefused("The next spin's secret is sealed already.")
+            raise CommandRefused("The next spin is already sealed.")
         after = replace(self, sealed=(command.secret,)) if command.secret else self
         after = replace(after, debts=(*after.debts, *after.seals(after.number + 1, now)))
-        return Step(after, "the next spin's secret is sealed; its hash is shown")
+        return Step(after, "seals the next spin and shows its hash")
 
     def _spin(self, command: Command, now: datetime) -> Step:
         can_be_spun(self.fields, self.weights())
         if not self.sealed:
-            raise CommandRefused("No secret is sealed for the next spin yet. Seal it first.")
+            raise CommandRefused("The next spin is not sealed. Seal it first.")
         who, owed = _named(command.given, "who"), self.owed
         if who.casefold() == NEXT and not owed.of(who):
             who = owed.first()
             if not who:
-                raise CommandRefused("Nobody is owed a spin. Spin without a name, or give somebody one first.")
+                raise CommandRefused("No spins owed. Spin without a name, or give somebody one first.")
         free = str(command.given.get("free") or "").casefold() in ("yes", "true", "1")
         if who and not free:
             if not owed.of(who):
-                raise CommandRefused(f"{who} is owed no spin. Give one first, or spin for nobody.")
+                raise CommandRefused(f"{who} has no spins owed. Give one first, or use a free spin.")
             owed = owed.given(who, -1)
         # For the spin after this one, or after those that wait.
         fresh = (command.secret,) if command.secret else ()
@@ -62,25 +62,27 @@ class Wheel(WheelBase):
         turns = self.turns(now)
         if turns is not None and not turns.trial:
             if len(self.waiting) >= MOST_WAITING:
-                raise CommandRefused(f"{MOST_WAITING} spins wait already. Let them turn first.")
+                raise CommandRefused(f"{MOST_WAITING} spins are queued. Let them finish first.")
             after = replace(self, owed=owed, waiting=(*self.waiting, Turn(who)), sealed=(*self.sealed, *fresh))
             whose = f" of {who}" if who else ""
-            return Step(after, f"it turns now; the spin{whose} waits, number {len(after.waiting)} in line{left}", given)
+            return Step(
+                after, f"spinning now; the spin{whose} is queued, number {len(after.waiting)} in line{left}", given
+            )
         if not command.seq and not command.secret:
             # Only looked at: what would come is nobody's business yet.
-            return Step(self, f"it turns{f' for {who}' if who else ''}{left}", given)
+            return Step(self, f"spinning{f' for {who}' if who else ''}{left}", given)
         after = replace(self, owed=owed, sealed=(*self.sealed, *fresh))._begun(who, now)
         spin = after.spin
         assert spin is not None
         decided = {"number": spin.number, "hash": spin.hash, "came": spin.came + 1, "weights": list(spin.weights)}
-        return Step(after, f"it turns{f' for {who}' if who else ''}{left}", given | decided)
+        return Step(after, f"spinning{f' for {who}' if who else ''}{left}", given | decided)
 
     def _try_it(self, command: Command, now: datetime) -> Step:
         weights = self.weights()
         can_be_spun(self.fields, weights)
         if self.turns(now) is not None:
-            raise CommandRefused("It turns already. Try it when its result is gone.")
-        words = "it turns to try; it does not count, and chat is told nothing"
+            raise CommandRefused("Already spinning. Test it after the result.")
+        words = "test spin: not counted, nothing sent to chat"
         if not command.secret:
             return Step(self, words)
         trial = spun(self.plan, 0, command.secret, self.fields, weights, "", now, self.angle, trial=True)
@@ -89,23 +91,23 @@ class Wheel(WheelBase):
     def _put_away(self, command: Command, now: datetime) -> Step:
         spin = self.turns(now)
         if spin is None or now < spin.lands_at:
-            raise CommandRefused("No result is held now." if spin is None else "It turns still, and lands by itself.")
+            raise CommandRefused("No result on screen." if spin is None else "Still spinning.")
         short = replace(spin, hold_s=max((now - spin.lands_at).total_seconds(), 0.0))
         after = replace(self, trial=short) if spin.trial else replace(self, spin=short)
-        return Step(after.advance(now), "the result is put away")
+        return Step(after.advance(now), "hides the result")
 
     # Spins owed
 
     def _owe(self, command: Command, now: datetime) -> Step:
         who = _named(command.given, "who")
         if not who:
-            raise InvalidField("Say who shall have the spins: who.")
+            raise InvalidField("Give the viewer: who.")
         spins = whole(-MOST_AT_ONCE, MOST_AT_ONCE)(command.given.get("spins") or 1)
         if not spins:
-            raise InvalidField("Give at least one spin, or take one with a minus.")
+            raise InvalidField("Give at least one spin, or a negative number to remove spins.")
         had = self.owed.of(who)
         if spins < 0 and not had:
-            raise CommandRefused(f"{who} is owed no spin.")
+            raise CommandRefused(f"{who} has no spins owed.")
         owed = self.owed.given(who, spins)
         has = owed.of(who)
         return Step(
@@ -118,7 +120,7 @@ class Wheel(WheelBase):
     def _rename(self, command: Command, now: datetime) -> Step:
         before, after = (_named(command.given, one) for one in ("who", "to"))
         if not before or not after:
-            raise InvalidField("Say who is called otherwise now, and how: who and to.")
+            raise InvalidField("Give the old and the new name: who and to.")
         owed = self.owed.renamed(before, after, self.plan.rules)
         return Step(
             replace(self, owed=owed), f"{before} is {after}: {owed.of(after)} owed", {"who": before, "to": after}
@@ -126,23 +128,23 @@ class Wheel(WheelBase):
 
     def _drop_waiting(self, command: Command, now: datetime) -> Step:
         if not self.waiting:
-            raise CommandRefused("No spin waits.")
+            raise CommandRefused("No spin queued.")
         owed = self.owed
         for one in self.waiting:
             owed = owed.given(one.who, 1) if one.who else owed
         after = replace(self, waiting=(), owed=owed, sealed=self.sealed[:1])
-        return Step(after, f"{len(self.waiting)} that waited do not turn; whoever was owed one has it back")
+        return Step(after, f"{len(self.waiting)} queued removed; spins owed given back")
 
     # Fields and counts
 
     def _all_back(self, command: Command, now: datetime) -> Step:
         if not self.gone and not self.came:
-            raise CommandRefused("All fields are there already.")
-        return Step(replace(self, gone=frozenset(), came={}), "all fields are there again")
+            raise CommandRefused("No fields are removed.")
+        return Step(replace(self, gone=frozenset(), came={}), "restores all fields")
 
     def _count_anew(self, command: Command, now: datetime) -> Step:
         if not self.counts.spins:
-            raise CommandRefused("Nothing was counted yet.")
+            raise CommandRefused("Nothing counted yet.")
         return Step(replace(self, counts=SpinCounts()), f"{self.counts.spins} spins → 0, counts reset")
 
     # What it tells
@@ -164,5 +166,5 @@ def _named(given: Mapping[str, Any], which: str) -> str:
     """A name that was given, empty for none. Raises InvalidField for what is no name."""
     raw = given.get(which)
     if raw is not None and not isinstance(raw, str | int):
-        raise InvalidField(f"{which} is a name, such as teacup_ana.")
+        raise InvalidField(f"{which} must be a name, such as teacup_ana.")
     return name_of(raw)

@@ -30,24 +30,24 @@ def _colour_or_none(raw: object) -> str:
 
 
 FIELDS: Mapping[str, Field] = {
-    "words": Field("Wording", line(80), placeholder="one lap backwards"),
+    "words": Field("Text", line(80), placeholder="one lap backwards"),
     "weight": Field(
         "Weight",
         _weight,
         default="1",
         placeholder="1",
-        help="How likely, against the others: 0.3 among nine of 1 comes once in 31. 0: never.",
+        help="Chance relative to the others: 0.3 among nine of 1 is drawn once in 31. 0 = never.",
     ),
     "colour": Field("Colour", _colour_or_none, kind="line", placeholder="by turns", help="Such as #8C3B2A."),
-    "letters": Field("Letters", _colour_or_none, kind="line", placeholder="what can be read"),
+    "letters": Field("Text colour", _colour_or_none, kind="line", placeholder="automatic"),
     "picture": Field("Picture", media, kind="picture"),
-    "chat": Field("Chat is told", text(300, empty=True), placeholder="{who} gets: {field}"),
-    "cue": Field("Then this happens", text(60, empty=True), kind="instrument", of="cue"),
-    "most": Field("At most, a session", whole(0, 999), default=0, kind="number", help="0: as often as it comes."),
-    "goes": switch("Goes away after it came", "no"),
+    "chat": Field("Chat message", text(300, empty=True), placeholder="{who} gets: {field}"),
+    "cue": Field("Event", text(60, empty=True), kind="instrument", of="cue"),
+    "most": Field("Limit per session", whole(0, 999), default=0, kind="number", help="0 = no limit."),
+    "goes": switch("Remove after a draw", "no"),
 }
 ITEMS = ItemForm(
-    "field", "fields", FIELDS, MOST_FIELDS, "Two to sixty. Each is as wide as it is likely; like ones are kept apart."
+    "field", "fields", FIELDS, MOST_FIELDS, "2 to 60 fields, sized by their chance; equal ones are kept apart."
 )
 
 
@@ -116,7 +116,7 @@ def unreadable(fields: Sequence[WheelField]) -> list[str]:
         ratio = contrast(rgb(letters), rgb(own))
         if ratio < ENOUGH:
             found.append(
-                f"“{one.words}” has letters of {letters} on {own}: a contrast of {ratio:.1f}; {ENOUGH:g} can be read."
+                f"“{one.words}” has {letters} text on {own}: contrast {ratio:.1f}; at least {ENOUGH:g} is needed."
             )
     return found
 
@@ -138,4 +138,4 @@ def can_be_spun(fields: Sequence[WheelField], weights: Sequence[int]) -> None:
                 "No field can come any more: each is gone, or came as often as it may in this "
                 "session. Let them all be there again."
             )
-        raise InvalidField("No field can come: all weights are 0. Give at least one of them a weight.")
+        raise InvalidField("All weights are 0. Give at least one field a weight.")

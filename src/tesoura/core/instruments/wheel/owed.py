@@ -72,7 +72,7 @@ class Owed:
         old, new, found = name_key(before), name_key(after), self.of(before)
         moved = {rule.number: value for rule in rules if (value := self.rests.get(f"{rule.number}|{old}"))}
         if not found and not moved:
-            raise CommandRefused(f"{before[:60]} is owed no spin.")
+            raise CommandRefused(f"{before[:60]} has no spins owed.")
         if old == new:
             return replace(self, people={**self.people, new: (after, found)}) if found else self
         rests = {key: value for key, value in self.rests.items() if key.partition("|")[2] != old}

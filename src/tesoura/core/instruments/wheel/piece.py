@@ -24,15 +24,15 @@ class WheelArrangement:
 
 PLATE, RING, DROP = "plate", "ring", "drop"
 ARRANGEMENTS: Mapping[str, WheelArrangement] = {
-    PLATE: WheelArrangement("a plate: words from the rim towards the middle, pegs on the rim", (840, 900), 40),
-    RING: WheelArrangement("a ring: the result stands in its middle", (900, 900), 40),
-    DROP: WheelArrangement("a list that drops through a window", (760, 420), 52),
+    PLATE: WheelArrangement("plate: text from the rim inward, pegs on the rim", (840, 900), 40),
+    RING: WheelArrangement("ring: result in the middle", (900, 900), 40),
+    DROP: WheelArrangement("list in a window", (760, 420), 52),
 }
 SIZED: Mapping[str, Mapping[str, Any]] = {
     name: {"width_px": one.size[0], "height_px": one.size[1], "size_px": one.size_px}
     for name, one in ARRANGEMENTS.items()
 }
-WHEN = (("spin", "while it turns and its result is held"), ("always", "always"))
+WHEN = (("spin", "during a spin and its result"), ("always", "always"))
 HOLE: Mapping[str, float] = {PLATE: 0.16, RING: 0.42}
 """The share of the radius at which words end towards the middle."""
 RIM = 0.93
@@ -96,15 +96,13 @@ def room_of(choices: Choices, share: float, fields: int) -> tuple[float, float]:
 PIECE = PieceKind(
     name="wheel",
     title="Wheel",
-    about="A wheel of fields, as wide as they are likely; it turns to what was drawn.",
+    about="A wheel with fields sized by chance that spins to the drawn result.",
     fields={
-        "wheel": Field("Which one", text(60, empty=True), "", "", "instrument", group="Values", of="wheel"),
-        "arranged": one_of(
-            "Drawn as", tuple((name, one.words) for name, one in ARRANGEMENTS.items()), PLATE, group=_HOW
-        ),
-        "when": one_of("Viewers see it", WHEN, "spin", group=_HOW),
-        "result": switch("The result in words", group=_HOW),
-        "floor_pct": number("Words shrink to", 20, 100, 40, "%", group=_HOW),
+        "wheel": Field("Instrument", text(60, empty=True), "", "", "instrument", group="Values", of="wheel"),
+        "arranged": one_of("Layout", tuple((name, one.words) for name, one in ARRANGEMENTS.items()), PLATE, group=_HOW),
+        "when": one_of("Visible", WHEN, "spin", group=_HOW),
+        "result": switch("Result text", group=_HOW),
+        "floor_pct": number("Shrink text to", 20, 100, 40, "%", group=_HOW),
         "sound": switch("It sounds", group=_HOW),
         "size_px": SIZE,
     },
@@ -113,7 +111,7 @@ PIECE = PieceKind(
     fits=_too_long,
     size=ARRANGEMENTS[PLATE].size,
     first={"size_px": ARRANGEMENTS[PLATE].size_px, "x": 540, "y": 90},
-    wants="Choose which wheel it shows. Make one under Instruments first.",
+    wants="Choose a wheel. Create one under Instruments first.",
     template="instruments/wheel/piece.html",
     overlay_size=(1920, 1080),
     along={"arranged": SIZED},

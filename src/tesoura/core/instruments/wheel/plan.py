@@ -14,7 +14,7 @@ from tesoura.errors import InvalidField
 
 RULES = 3
 WAYS = (("clockwise", "clockwise"), ("anticlockwise", "anticlockwise"))
-_WHEEL, _TURNING, _SPENT, _TOLD = "The wheel", "The turning", "Spins owed", "What is told, and where"
+_WHEEL, _TURNING, _SPENT, _TOLD = "The wheel", "Spin", "Spins owed", "Chat and scene"
 DEFAULT_LINE = "{who} spins the wheel: {field}"
 
 
@@ -47,48 +47,44 @@ def _word(raw: object) -> str:
 
 
 def _rule(at: int) -> dict[str, Field]:
-    words = ("When this happens", "also when this happens", "also when this happens")[at - 1]
+    words = ("Earned by event", "Also earned by event", "Also earned by event")[at - 1]
     return {
         f"when_{at}": Field(words, text(120, empty=True), kind="event", group=_SPENT),
-        f"spins_{at}": number("it earns", 1, 100, 1, "spins", group=_SPENT),
+        f"spins_{at}": number("Spins earned", 1, 100, 1, "spins", group=_SPENT),
         f"amount_{at}": Field(
-            "for every so many of",
-            text(60, empty=True),
-            kind="datum",
-            group=_SPENT,
-            placeholder="once, whatever the amount",
+            "Amount field", text(60, empty=True), kind="datum", group=_SPENT, placeholder="once, whatever the amount"
         ),
-        f"each_{at}": number("which are", 1, 1_000_000, 50, group=_SPENT),
-        f"by_{at}": Field("to whom it names in", text(60), kind="datum", default="name", group=_SPENT),
+        f"each_{at}": number("Per amount", 1, 1_000_000, 50, group=_SPENT),
+        f"by_{at}": Field("Viewer field", text(60), kind="datum", default="name", group=_SPENT),
     }
 
 
 FIELDS: Mapping[str, Field] = {
-    "title": Field("Its name", line(60), default="Wheel", group=_WHEEL),
-    "turn_s": number("It turns for", 2, 60, 8, "s", group=_TURNING),
-    "turns": number("Times around", 1, 40, 6, group=_TURNING),
-    "way": one_of("Which way", WAYS, "clockwise", group=_TURNING),
-    "hold_s": number("The result stays for", 1, 600, 8, "s", group=_TURNING),
-    "tick": Field("Each peg sounds", text(80, empty=True), kind="sound", default="peg", group=_TURNING),
-    "landing": Field("The landing sounds", text(80, empty=True), kind="sound", default="bell", group=_TURNING),
+    "title": Field("Name", line(60), default="Wheel", group=_WHEEL),
+    "turn_s": number("Spin time", 2, 60, 8, "s", group=_TURNING),
+    "turns": number("Turns", 1, 40, 6, group=_TURNING),
+    "way": one_of("Direction", WAYS, "clockwise", group=_TURNING),
+    "hold_s": number("Show result for", 1, 600, 8, "s", group=_TURNING),
+    "tick": Field("Peg sound", text(80, empty=True), kind="sound", default="peg", group=_TURNING),
+    "landing": Field("Landing sound", text(80, empty=True), kind="sound", default="bell", group=_TURNING),
     "scene": Field(
-        "It turns in the scene",
+        "Scene",
         text(80, empty=True),
         kind="scene",
         group=_TOLD,
-        help="There before it turns, and back after its result.",
+        help="Switches before the spin and back after the result.",
     ),
-    "chat": Field("Told in the chat", text(60, empty=True), kind="feed", of="irc", group=_TOLD),
+    "chat": Field("Chat", text(60, empty=True), kind="feed", of="irc", group=_TOLD),
     "line": Field(
         "with",
         text(300),
         kind="wide",
         default=DEFAULT_LINE,
         group=_TOLD,
-        help="{who}, {field}, {number} and {chance} stand for what they say. A field may have its own.",
+        help="{who}, {field}, {number} and {chance} are replaced by their values. A field can have its own.",
     ),
-    "tells_seal": switch("The hash of the next spin's secret is told there too", "no", group=_TOLD),
-    "word": Field("Whoever has a spin spends it with", _word, placeholder="!spin", group=_SPENT),
+    "tells_seal": switch("Also send the hash of the next spin", "no", group=_TOLD),
+    "word": Field("Chat command to spin", _word, placeholder="!spin", group=_SPENT),
     **{name: one for at in range(1, RULES + 1) for name, one in _rule(at).items()},
 }
 

@@ -35,7 +35,7 @@ SIGNALS: Mapping[str, str] = {
     "face": "drawing",
     "motion": "drawing",
 }
-TRIED = "only a try: it does not count"
+TRIED = "test, not counted"
 
 
 def told_of(wheel: WheelBase, now: datetime) -> Told:

@@ -128,7 +128,7 @@ class WheelBase(Instrument):
         weights = self.weights()
         can_be_spun(self.fields, weights)
         if not self.sealed:
-            raise CommandRefused("No secret is sealed for the next spin yet. Seal it first.")
+            raise CommandRefused("The next spin is not sealed. Seal it first.")
         number = self.number + 1
         spin = spun(self.plan, number, self.sealed[0], self.fields, weights, who, at, self.angle)
         it = replace(self, spin=spin, trial=None, number=number, sealed=self.sealed[1:])
@@ -208,7 +208,7 @@ class WheelBase(Instrument):
             effects = [Effect(COMMAND, self.plan.name, {"command": "spin", "given": {"who": who}}, at + TOLD_FOR)]
         elif self.plan.chat and event.at - self.refused_at >= REFUSED_EVERY_US:
             self = replace(self, refused_at=event.at)
-            effects = [Effect(SAY, self.plan.chat, {"line": f"{who}, you have no spin to spend."}, at + TOLD_FOR)]
+            effects = [Effect(SAY, self.plan.chat, {"line": f"{who}, you have no spins left."}, at + TOLD_FOR)]
         else:
             return self
         data = {"id": id, "who": who, "has": self.owed.of(who)}

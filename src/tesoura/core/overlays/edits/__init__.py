@@ -20,7 +20,7 @@ def apply(overlay: Overlay, edit: Mapping[str, Any], boxes: Boxes, new_id: Calla
     """Make one edit. Raises NotAnEdit, Gone, or InvalidPiece when nothing of it can be done."""
     make = _EDITS.get(str(edit.get("do")))
     if make is None:
-        raise NotAnEdit("This was not sent by the mat. Load the page again.")
+        raise NotAnEdit("Not sent by the mat. Reload the page.")
     return make(overlay, edit, Tools(boxes, new_id))
 
 

@@ -15,7 +15,7 @@ def change(overlay: Overlay, edit: Mapping[str, Any], _: Tools) -> Edited:
     """`set` holds the choices, the same for each of the pieces; the wrong ones are told, the others made."""
     pieces, scene, given = chosen_of(overlay, edit), scene_of(edit), edit.get("set")
     if not isinstance(given, dict) or not given:
-        raise NotAnEdit("This was not sent by the mat. Load the page again.")
+        raise NotAnEdit("Not sent by the mat. Reload the page.")
     loose(pieces, list(given))
     wrong: dict[str, str] = {}
     for piece in pieces:
@@ -40,7 +40,7 @@ def place(overlay: Overlay, edit: Mapping[str, Any], _: Tools) -> Edited:
     """`places` holds where each piece goes, and how large it becomes there."""
     places, scene = edit.get("places"), scene_of(edit)
     if not isinstance(places, dict) or not all(isinstance(place, dict) for place in places.values()):
-        raise NotAnEdit("This was not sent by the mat. Load the page again.")
+        raise NotAnEdit("Not sent by the mat. Reload the page.")
     pieces = chosen_of(overlay, {"pieces": list(places)})
     loose(pieces, ["x"])
     touched = set()

@@ -25,7 +25,7 @@ def align(overlay: Overlay, edit: Mapping[str, Any], tools: Tools) -> Edited:
     """Lay edges or middles on one line: with each other, or a single piece with the overlay."""
     pieces, scene, to = chosen_of(overlay, edit), scene_of(edit), str(edit.get("to"))
     if to not in _LINES:
-        raise NotAnEdit(f"There is no side “{to[:20]}” to lay them on.")
+        raise NotAnEdit(f"Unknown alignment “{to[:20]}” to lay them on.")
     loose(pieces, ["x"])
     laid = [piece.in_scene(scene) for piece in pieces]
     whole_overlay = Box(0, 0, overlay.width_px, overlay.height_px)
@@ -34,16 +34,16 @@ def align(overlay: Overlay, edit: Mapping[str, Any], tools: Tools) -> Edited:
     for piece, here in zip(pieces, laid, strict=True):
         overlay = overlay.with_piece(piece.changed({axis: here[axis] + way(tools.boxes(here), room)}, scene))
     touched = frozenset((piece.id, axis) for piece in pieces)
-    return Edited(overlay, f"{names_of(pieces)}: laid on one line, {to}{where(scene)}", touched)
+    return Edited(overlay, f"{names_of(pieces)}: aligned {to}{where(scene)}", touched)
 
 
 def distribute(overlay: Overlay, edit: Mapping[str, Any], tools: Tools) -> Edited:
     """Make the spaces between pieces equal, the outermost staying where they are."""
     pieces, scene, axis = chosen_of(overlay, edit), scene_of(edit), str(edit.get("along"))
     if axis not in ("x", "y"):
-        raise NotAnEdit("Pieces are spaced across or down.")
+        raise NotAnEdit("Distribute pieces horizontally or vertically.")
     if len(pieces) < 3:
-        raise InvalidPiece({"": "Choose three pieces or more: the spaces between them become equal."})
+        raise InvalidPiece({"": "Select three or more pieces to distribute."})
     loose(pieces, ["x"])
     side = "width" if axis == "x" else "height"
     laid = sorted(
@@ -57,7 +57,7 @@ def distribute(overlay: Overlay, edit: Mapping[str, Any], tools: Tools) -> Edite
         overlay = overlay.with_piece(piece.changed({axis: here + at - getattr(box, axis)}, scene))
         at += getattr(box, side) + space
     touched = frozenset((piece.id, axis) for piece in pieces)
-    return Edited(overlay, f"{names_of(pieces)}: equal spaces{where(scene)}", touched)
+    return Edited(overlay, f"{names_of(pieces)}: distributed{where(scene)}", touched)
 
 
 def order(overlay: Overlay, edit: Mapping[str, Any], _: Tools) -> Edited:
@@ -68,7 +68,7 @@ def order(overlay: Overlay, edit: Mapping[str, Any], _: Tools) -> Edited:
     others = [one for one in ids if one not in moved]
     if (before := edit.get("before")) is not None:
         if before not in others:
-            raise Gone("The piece that it was to lie in front of is gone.")
+            raise Gone("The piece it should be in front of no longer exists.")
         at = others.index(before) + 1
     else:
         first = ids.index(moved[0])
@@ -80,9 +80,9 @@ def order(overlay: Overlay, edit: Mapping[str, Any], _: Tools) -> Edited:
             "backward": max(behind - 1, 0),
         }
         if to not in steps:
-            raise NotAnEdit("Pieces go to the front, to the back, forward or backward.")
+            raise NotAnEdit("Choose front, back, forward or backward.")
         at = steps[to]
     by_id = {piece.id: piece for piece in overlay.pieces}
     ordered = [*others[:at], *moved, *others[at:]]
-    words = f"{names_of(pieces)}: another place in the order"
+    words = f"{names_of(pieces)}: order changed"
     return Edited(replace(overlay, pieces=tuple(by_id[one] for one in ordered)), words)

@@ -63,11 +63,11 @@ _SETTINGS: Mapping[str, Callable[[object], Any]] = {
     "css": text(MAX_CSS, empty=True),
 }
 _SETTING_WORDS = {
-    "form": "light or dark form",
+    "form": "light or dark",
     "motion": "motion",
     "safe": "safe area",
     "scenery": "scene picture",
-    "css": "style sheet of its own",
+    "css": "custom style sheet",
 }
 
 
@@ -75,7 +75,7 @@ def settings(overlay: Overlay, edit: Mapping[str, Any], _: Tools) -> Edited:
     """Light or dark, motion, the safe area, the scene picture, the style sheet of its own."""
     given = edit.get("set")
     if not isinstance(given, dict) or not given or not set(given) <= set(_SETTINGS):
-        raise NotAnEdit("This was not sent by the mat. Load the page again.")
+        raise NotAnEdit("Not sent by the mat. Reload the page.")
     try:
         good = {name: _SETTINGS[name](raw) for name, raw in given.items()}
     except InvalidField as error:
@@ -88,7 +88,7 @@ def guides(overlay: Overlay, edit: Mapping[str, Any], _: Tools) -> Edited:
     """All guides anew, each an axis and a place."""
     given = edit.get("guides")
     if not isinstance(given, list) or len(given) > 40:
-        raise NotAnEdit("At most 40 guides fit.")
+        raise NotAnEdit("At most 40 guides are allowed.")
     try:
         guides = tuple(sorted({(choice(("x", "y"))(axis), whole(0, MAX_SIDE_PX)(at)) for axis, at in given}))
     except (InvalidField, TypeError, ValueError) as error:

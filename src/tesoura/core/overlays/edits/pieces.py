@@ -74,7 +74,7 @@ def remove(overlay: Overlay, edit: Mapping[str, Any], _: Tools) -> Edited:
     pieces = chosen_of(overlay, edit)
     return Edited(
         overlay.without([piece.id for piece in pieces]),
-        f"{names_of(pieces)}: taken away",
+        f"{names_of(pieces)}: deleted",
         frozenset((piece.id, "") for piece in pieces),
         (),
     )
@@ -101,13 +101,13 @@ def paste(overlay: Overlay, edit: Mapping[str, Any], tools: Tools) -> Edited:
     )
     pieces = [piece for piece in found if piece is not None]
     if not pieces:
-        raise InvalidPiece({"": "Nothing was copied yet. Choose a piece and copy it first."})
-    return _copies(overlay, pieces, tools, f"{names_of(pieces)}: laid on the mat")
+        raise InvalidPiece({"": "Nothing copied yet. Select a piece and copy it first."})
+    return _copies(overlay, pieces, tools, f"{names_of(pieces)}: added")
 
 
 def _copies(overlay: Overlay, pieces: Sequence[Piece], tools: Tools, words: str) -> Edited:
     if len(overlay.pieces) + len(pieces) > MAX_PIECES:
-        raise InvalidPiece({"": f"An overlay holds {MAX_PIECES} pieces at most. Make a second overlay."})
+        raise InvalidPiece({"": f"An overlay can have {MAX_PIECES} pieces at most. Create a second overlay."})
     made: list[str] = []
     groups: dict[str, str] = {}
     for piece in pieces:
@@ -144,9 +144,9 @@ def group(overlay: Overlay, edit: Mapping[str, Any], _: Tools) -> Edited:
         name = ""
     else:
         if len(pieces) < 2:
-            raise InvalidPiece({"": "Choose two pieces or more to make a group of them."})
+            raise InvalidPiece({"": "Select two or more pieces to group."})
         name = _free_group(overlay, "Group")
     for piece in pieces:
         overlay = overlay.with_piece(piece.changed({"group": name}))
-    words = f"{names_of(pieces)}: {'grouped' if name else 'no group any more'}"
+    words = f"{names_of(pieces)}: {'grouped' if name else 'ungrouped'}"
     return Edited(overlay, words, frozenset((piece.id, "group") for piece in pieces))

@@ -39,10 +39,10 @@ def chosen_of(overlay: Overlay, edit: Mapping[str, Any]) -> list[Piece]:
     """The pieces that an edit is for. Raises NotAnEdit, or Gone when one is not there any more."""
     ids = edit.get("pieces")
     if not isinstance(ids, list) or not ids:
-        raise NotAnEdit("Choose a piece first.")
+        raise NotAnEdit("Select a piece first.")
     found = [overlay.piece(str(one)) for one in ids]
     if None in found:
-        raise Gone("A piece was taken away meanwhile, in another window perhaps. Undo brings it back.")
+        raise Gone("A piece was deleted in the meantime, perhaps in another window. Undo restores it.")
     return [piece for piece in found if piece is not None]
 
 

@@ -49,12 +49,12 @@ def _uneven(overlay: Overlay, around: Surroundings, placed: Placed, others: Sequ
     darkest, lightest = _backed(_under(overlay, around, placed, others), placed.style, opacity)
     if (ratio := contrast(darkest, lightest)) <= EVEN:
         return
-    words = f"What is behind the mark goes from dark to light (1 to {ratio:.1f}): some of it would not be seen."
+    words = f"The background varies from dark to light (1 to {ratio:.1f}), so parts won't be readable."
     solid: dict[str, Any] = {"backing": "solid", "backing_colour": SHEET, "backing_opacity_pct": 100}
     if placed.style["backing"] == "solid":
-        mends = (mend("Make its backing solid", piece.id, backing_opacity_pct=100),)
+        mends = (mend("Make the backing solid", piece.id, backing_opacity_pct=100),)
     else:
-        mends = (mend("Put a solid backing behind it", piece.id, **solid),)
+        mends = (mend("Add a solid backing", piece.id, **solid),)
     yield Finding("contrast", piece.id, piece.name, words, placed.box, mends, (placed.scene,), "mark")
 
 
@@ -92,9 +92,9 @@ def _finding(
     placed: Placed, colour: str, ratio: float, enough: float, under: Sequence[Rgb], behind: Sequence[Rgb]
 ) -> Finding:
     piece, style = placed.piece, placed.style
-    what = {"colour": "letters", "accent": "accented words", "quiet": "labels"}[colour]
+    what = {"colour": "letters", "accent": "accented text", "quiet": "labels"}[colour]
     shown = math.floor(ratio * 10) / 10
-    words = f"The {what} have a contrast of {shown:.1f} to what may be behind them; {enough:g} can be read."
+    words = f"The {what} have a contrast of {shown:.1f} against the background; at least {enough:g} is needed."
     mends = tuple(_mends(placed, colour, enough, under, behind, style))
     return Finding("contrast", piece.id, piece.name, words, placed.box, mends, (placed.scene,), colour)
 
@@ -118,13 +118,13 @@ def _mends(
         backing = INK if luminance(letters) > 0.2 else SHEET
         solid: dict[str, Any] = {"backing": "solid", "backing_colour": backing, "backing_opacity_pct": 90}
         if good(solid):
-            yield mend("Put a backing behind it", piece.id, **solid, padding_px=max(style["padding_px"], 16))
+            yield mend("Add a backing", piece.id, **solid, padding_px=max(style["padding_px"], 16))
         outline: dict[str, Any] = {
             "outline_px": max(round(piece["size_px"] / 10), OUTLINE_COUNTS_PX),
             "outline_colour": backing,
         }
         if good(outline):
-            yield mend("Outline its letters", piece.id, **outline)
+            yield mend("Outline the text", piece.id, **outline)
     other = max((INK, SHEET), key=lambda one: min(contrast(rgb(one), two) for two in behind))
     words = "letters" if colour == "colour" else STYLE_FIELDS[colour].label.lower()
     if good({}, rgb(other)):

@@ -33,7 +33,7 @@ def _over(placed: Placed, other: Placed) -> tuple[Box, float, str] | None:
         return None
     if placed.piece.kind == other.piece.kind and placed.piece.kind_of.apart(placed.piece.choices, other.piece.choices):
         return None
-    for area, when in ((other.widest, ""), (other.travelled, " while it comes and goes")):
+    for area, when in ((other.widest, ""), (other.travelled, " while it enters and exits")):
         shared = area.shared(placed.box)
         share = shared.width * shared.height / max(placed.box.width * placed.box.height, 1) if shared else 0.0
         if shared and share > LEAST_SHARE:

@@ -32,7 +32,7 @@ def _words(placed: Placed) -> Iterator[Finding]:
     piece = placed.piece
     field = piece.kind_of.fields.get("wording")
     if field is not None and piece["wording"] == KINDS[piece.kind].defaults["wording"]:
-        yield _found(placed, f"still says “{piece['wording']}”. Write what viewers should read.", "wording")
+        yield _found(placed, f"still says “{piece['wording']}”. Enter the text viewers should read.", "wording")
 
 
 def _instruments(around: Surroundings, placed: Placed) -> Iterator[Finding]:
@@ -46,7 +46,7 @@ def _instruments(around: Surroundings, placed: Placed) -> Iterator[Finding]:
         there = {one: title for one, (kind, title) in around.instruments.items() if kind == field.of}
         if wanted in there:
             continue
-        words = f"draws {wanted}, and there is none of that name." if wanted else "draws nothing yet: choose what."
+        words = f"draws {wanted}, which doesn't exist." if wanted else "shows nothing yet. Choose what it shows."
         mends = tuple(mend(f"Let it draw “{title}”", piece.id, **{name: one}) for one, title in list(there.items())[:3])
         yield _found(placed, words, name, "" if mends else f"{INSTRUMENT}:{field.of}", mends)
 
@@ -56,7 +56,7 @@ def _signals(around: Surroundings, placed: Placed) -> Iterator[Finding]:
     for name in around.unheard.get(piece.id, ()):
         if piece.is_moment and name.partition(".")[0] == piece.moment_type:
             continue
-        yield _found(placed, f"reads {name}, which nothing has told yet.", name, FEED)
+        yield _found(placed, f"reads {name}, which has no value yet.", name, FEED)
 
 
 def _events(around: Surroundings, placed: Placed) -> Iterator[Finding]:
@@ -65,6 +65,6 @@ def _events(around: Surroundings, placed: Placed) -> Iterator[Finding]:
         return
     kind = piece.moment_type
     if not kind:
-        yield _found(placed, "appears when something happens, and it is not said what. Choose it under “When”.", "when")
+        yield _found(placed, "appears on an event, but no event is chosen. Choose one under “When”.", "when")
     elif kind not in around.events:
-        yield _found(placed, f"appears when {kind} happens, which has not happened yet.", "when", EVENT)
+        yield _found(placed, f"appears when {kind} happens, which hasn't happened yet.", "when", EVENT)

@@ -24,7 +24,10 @@ def undecided(around: Surroundings, placed: Sequence[Placed]) -> Iterator[Findin
     first, others = found[0], len(found) - 1
     more = f" This applies to {others} more piece{'' if others == 1 else 's'}." if others else ""
     name = around.aging[first.piece.id][0]
-    words = f"shows {name}. Choose what viewers see when it is older than 5 intervals; until then it is dimmed.{more}"
+    words = (
+        f"shows {name}. Choose what viewers see when the value is older than 5 intervals; by default it "
+        f"is dimmed.{more}"
+    )
     pieces = [one.piece.id for one in found]
 
     def edit(choice: str) -> dict[str, Any]:

@@ -21,10 +21,10 @@ TRAVEL_PX = 80
 _WAYS = {"slide_left": (-1, 0), "slide_right": (1, 0), "slide_up": (0, -1), "slide_down": (0, 1)}
 STATES = (
     ("now", "now"),
-    ("grown", "with the digits it keeps room for"),
-    ("longest", "at its longest"),
-    ("empty", "when nothing has come yet"),
-    ("last", "at its last word"),
+    ("grown", "with the digits reserved for it"),
+    ("longest", "with the longest text"),
+    ("empty", "before the first value"),
+    ("last", "with its last text"),
 )
 Texts = Mapping[str, Mapping[str, str]]
 """What a piece says: by state, then by part."""

@@ -42,22 +42,22 @@ def alone(overlay: Overlay, around: Surroundings, placed: Placed) -> Iterator[Fi
 def _gone(around: Surroundings, placed: Placed) -> Iterator[Finding]:
     piece = placed.piece
     for name in around.gone.get(piece.id, ()):
-        words = f"reads {name}, and there is no such signal any more. Choose another in its wording."
+        words = f"reads {name}, which no longer exists. Choose another signal in its wording."
         yield Finding("gone", piece.id, piece.name, words, placed.box, (), (placed.scene,), name)
     if piece.look not in around.looks and piece.look != "plain":
         first = next(iter(around.looks.values()), None)
-        mends = (mend(f"Let it wear {first.name}", piece.id, look=first.id),) if first else ()
-        words = "wears a look that is gone, so it is drawn plainly."
+        mends = (mend(f"Use {first.name}", piece.id, look=first.id),) if first else ()
+        words = "uses a deleted look, so it is drawn plainly."
         yield Finding("gone", piece.id, piece.name, words, placed.box, mends, (placed.scene,), "look")
     family = placed.style["typeface"]
     if placed.says and family not in around.families:
-        words = f"is set in {family}, and there is no such typeface any more; {CARRIED} stands in."
+        words = f"is set in {family}, which no longer exists; {CARRIED} is used instead."
         mends = (mend(f"Set it in {CARRIED}", piece.id, typeface=CARRIED),)
         yield Finding("gone", piece.id, piece.name, words, placed.box, mends, (placed.scene,), "typeface")
     for name, field in piece.kind_of.fields.items():
         file = piece[name] if field.kind in ("picture", "video") else ""
         if file and file not in around.pictures:
-            words = f"shows a {field.kind} that is gone. Choose another one."
+            words = f"shows a {field.kind} that was deleted. Choose another one."
             yield Finding("gone", piece.id, piece.name, words, placed.box, (), (placed.scene,), name)
 
 
@@ -174,8 +174,8 @@ def _letters(around: Surroundings, placed: Placed, face: Face) -> Iterator[Findi
     if missing:
         shown = " ".join(one if one.isprintable() else f"U+{ord(one):04X}" for one in sorted(missing)[:8])
         words = (
-            f"has letters that no typeface here has ({shown}): how they look, and whether they fit, "
-            "depends on the machine that shows them."
+            f"has characters that no typeface here contains ({shown}), so how they look and whether they fit "
+            "depends on the machine that displays them."
         )
         yield Finding("letters", piece.id, piece.name, words, placed.box, (), (placed.scene,))
 
@@ -190,7 +190,7 @@ def _readable(overlay: Overlay, placed: Placed) -> Iterator[Finding]:
     shown = piece["size_px"] * scale * seen
     if shown < READABLE_PX - 0.01:
         size = math.ceil(READABLE_PX / seen / scale)
-        words = f"Its smallest text is {shown:.1f} px for whoever watches at 720 lines; {READABLE_PX} px can be read."
+        words = f"Its smallest text is {shown:.1f} px at 720 lines; at least {READABLE_PX} px is needed."
         mends = (mend(f"Make its text {size} px", piece.id, placed.scene, size_px=size),)
         yield Finding("readable", piece.id, piece.name, words, placed.box, mends, (placed.scene,))
 
@@ -207,13 +207,13 @@ def _in_the_overlay(overlay: Overlay, placed: Placed) -> Iterator[Finding]:
     if not whole.contains(room):
         out = max(-room.x, -room.y, room.right - whole.right, room.bottom - whole.bottom)
         when = "" if not whole.contains(placed.box) else f"{_when(whole, placed)}, "
-        words = f"{when}it sticks {math.ceil(out)} px out of the overlay, where nobody sees it."
+        words = f"{when}it extends {math.ceil(out)} px outside the overlay, where it's invisible."
         fits = safe and room.width <= safe.width and room.height <= safe.height
         yield _out(placed, "overlay", words, room, safe if safe and fits and placed.says else whole)
         return
     if safe and placed.says and not safe.contains(room, 1.5):
         out = max(safe.x - room.x, safe.y - room.y, room.right - safe.right, room.bottom - safe.bottom)
-        words = f"{math.ceil(out)} px of it lie outside the safe area, where some screens cut."
+        words = f"{math.ceil(out)} px are outside the safe area, which some screens cut off."
         yield _out(placed, "safe", words, room, safe)
 
 
@@ -221,7 +221,7 @@ def _when(whole: Box, placed: Placed) -> str:
     for state, words in STATES[1:]:
         if state in placed.boxes and not whole.contains(placed.boxes[state]):
             return words
-    return "while it comes and goes"
+    return "while it enters and exits"
 
 
 def _out(placed: Placed, kind: str, words: str, room: Box, whole: Box) -> Finding:
@@ -254,6 +254,9 @@ def _enlarged(around: Surroundings, placed: Placed) -> Iterator[Finding]:
     by = min(ways) if piece["fit"] == "contain" else max(ways)
     if by > 1.02:
         width, height = (math.floor(piece[name] / by) for name in ("width_px", "height_px"))
-        words = f"Its file has {pixels[0]} × {pixels[1]} pixels and is shown {by:.1f} times as large, so it is blurred."
+        words = (
+            f"Its file has {pixels[0]} × {pixels[1]} pixels and is displayed {by:.1f} times larger, so it "
+            "looks blurred."
+        )
         mends = (mend(f"Make it {width} × {height} px", piece.id, placed.scene, width_px=width, height_px=height),)
         yield Finding("enlarged", piece.id, piece.name, words, placed.box, mends, (placed.scene,))

@@ -11,8 +11,8 @@ KIND = PieceKind(
     about="A shape behind other pieces, or a picture frame.",
     fields={
         "frame": Field("Frame from a picture", media, "", "", "picture", group="Frame"),
-        "slice_px": number("Its edge in the picture", 1, 500, 24, "px", group="Frame"),
-        "frame_px": number("Its edge as shown", 1, 500, 24, "px", group="Frame"),
+        "slice_px": number("Edge in the picture", 1, 500, 24, "px", group="Frame"),
+        "frame_px": number("Edge on screen", 1, 500, 24, "px", group="Frame"),
     },
     parts=lambda choices: {},
     size=(640, 200),

@@ -19,9 +19,9 @@ from tesoura.core.overlays.pieces.kind import (
 
 TOWARD = (("right", "to the right"), ("up", "upward"))
 LEVEL_FIELDS: Mapping[str, Field] = {
-    "value": Field("How far it is", formula, "", "50", "formula", group="Values"),
-    "low": Field("It begins at", formula, "", "0", "formula", group="Values"),
-    "high": Field("The goal", formula, "", "100", "formula", group="Values"),
+    "value": Field("Progress", formula, "", "50", "formula", group="Values"),
+    "low": Field("Start value", formula, "", "0", "formula", group="Values"),
+    "high": Field("Goal", formula, "", "100", "formula", group="Values"),
     "label": Field("Label", wording_or_nothing, "", "", "wording", group="Words"),
     "figure": Field("Figure", wording_or_nothing, "", "", "wording", group="Words"),
 }
@@ -46,7 +46,7 @@ def side_by_side(choices: Choices) -> list[PieceText]:
 KIND = PieceKind(
     name="bar",
     title="Bar",
-    about="Fills from a beginning toward a goal.",
+    about="A bar that fills toward a goal.",
     fields={**LEVEL_FIELDS, "toward": one_of("Fills", TOWARD, "right", group="Place"), "size_px": SIZE},
     parts=level_parts,
     words=side_by_side,

@@ -53,11 +53,11 @@ def made_up(minutes: int) -> str:
 KIND = PieceKind(
     name="chart",
     title="Chart",
-    about="How a signal went in the last minutes.",
+    about="A signal over the last minutes.",
     fields={
         "signal": Field("Signal", text(120, empty=True), "", "", "signal", group="Values"),
         "minutes": number("The last", 1, 10, 10, "min", group="Values"),
-        "drawn": one_of("Drawn as", DRAWN, "area", group="Values"),
+        "drawn": one_of("Layout", DRAWN, "area", group="Values"),
         "label": Field("Label", wording_or_nothing, "", "", "wording", group="Words"),
         "figure": Field("Figure", wording_or_nothing, "", "", "wording", group="Words"),
         "size_px": SIZE,

@@ -19,21 +19,21 @@ THERE = "1"
 """What a piece without a text of its own says while it is there."""
 Choices = Mapping[str, Any]
 WHEN_STALE = (
-    ("keep", "keep the last"),
-    ("with_age", "the last, with its age"),
-    ("nothing_yet", "say nothing yet"),
+    ("keep", "keep the last value"),
+    ("with_age", "last value with its age"),
+    ("nothing_yet", "show “nothing yet”"),
     ("hide", "hide the piece"),
 )
 ASKED = "ask"
 """The choice of what becomes of old values that nobody has made yet: they are dimmed, and the fit check asks once."""
 WHEN_OLD = (
-    (ASKED, "dim the piece (not chosen yet)"),
+    (ASKED, "dim the piece (default)"),
     ("dim", "dim the piece"),
-    ("keep", "keep it as it is"),
+    ("keep", "keep showing it"),
     ("hide", "hide it"),
     ("text", "show a text"),
 )
-APPEARS = (("always", "always"), ("moment", "as a moment"), ("told", "when it is shown, by you or a cue"))
+APPEARS = (("always", "always"), ("moment", "as a moment"), ("told", "when shown by you or a cue"))
 _STAYS = ("appears", ("always", "told"))
 FORMS = (("overlay", "as the overlay"), ("light", "light"), ("dark", "dark"))
 
@@ -176,7 +176,7 @@ def media(raw: object) -> str:
     """A check for the name of a file that was added: its fingerprint and ending, or nothing."""
     typed = str(raw).strip()
     if typed and not (len(typed) <= 80 and typed.replace(".", "", 1).isalnum()):
-        raise InvalidField("Choose one of the files that were added.")
+        raise InvalidField("Choose one of the added files.")
     return typed
 
 
@@ -185,10 +185,8 @@ COMMON_FIELDS: Mapping[str, Field] = {
     "when_late": one_of("When late", WHEN_STALE, "keep", group="When", only_if=_STAYS),
     "when_down": one_of("When down", WHEN_STALE, "keep", group="When", only_if=_STAYS),
     "when_old": one_of("When older than 5 intervals", WHEN_OLD, ASKED, group="When", only_if=_STAYS),
-    "old_text": Field("The text then", line(200), group="When", only_if=("when_old", ("text",))),
-    "moment_type": Field(
-        "When this happens", text(120, empty=True), kind="event", group="When", only_if=("appears", ("moment",))
-    ),
+    "old_text": Field("Text", line(200), group="When", only_if=("when_old", ("text",))),
+    "moment_type": Field("Event", text(120, empty=True), kind="event", group="When", only_if=("appears", ("moment",))),
     "moment_s": number("For", 1, 120, 6, "s", group="When", only_if=("appears", ("moment",))),
     "x": number("Across", -MAX_SIDE_PX, MAX_SIDE_PX, 96, "px", group="Place"),
     "y": number("Down", -MAX_SIDE_PX, MAX_SIDE_PX, 96, "px", group="Place"),
@@ -196,7 +194,7 @@ COMMON_FIELDS: Mapping[str, Field] = {
     "height_px": Field("Height", whole(0, MAX_SIDE_PX), "px", 0, "number", group="Place", least=0, most=MAX_SIDE_PX),
     "form": one_of("Form", FORMS, "overlay", group="Look"),
     "opacity_pct": number("Opacity of the piece", 0, 100, 100, "%", group="Look"),
-    "name": Field("Its name, for you alone", line(60), most=60, group="Piece"),
+    "name": Field("Name (only you see it)", line(60), most=60, group="Piece"),
     "pinned": switch("Pinned", "no", group="Piece"),
     "hidden": switch("Hidden in the draft", "no", group="Piece"),
     "group": Field("Group", lambda raw: " ".join(str(raw).split())[:40], group="Piece"),

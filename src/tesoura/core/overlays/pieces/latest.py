@@ -42,7 +42,7 @@ def _words(choices: Choices) -> Sequence[PieceText]:
 KIND = PieceKind(
     name="latest",
     title="Latest",
-    about="What happened last, in rows with columns.",
+    about="The latest events as a table.",
     fields={
         "type": Field("Events", text(120, empty=True), "", "gift", "event", group="Values"),
         "rows": number("Rows", 1, MOST_ROWS, 3, group="Values"),

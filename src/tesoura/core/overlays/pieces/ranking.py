@@ -38,7 +38,7 @@ def _words(choices: Choices) -> Sequence[PieceText]:
 KIND = PieceKind(
     name="ranking",
     title="Ranking",
-    about="The first places of a window, in rows.",
+    about="The top of a ranking, in rows.",
     fields={
         "ranking": Field("Ranking", text(60, empty=True), "", "", "ranking", group="Values"),
         "rows": number("Rows", 1, MOST_ROWS, 3, group="Values"),

@@ -19,7 +19,7 @@ def _words(choices: Choices) -> list[PieceText]:
 KIND = PieceKind(
     name="ring",
     title="Ring",
-    about="Closes from a beginning toward a goal.",
+    about="A ring that fills toward a goal.",
     fields={**LEVEL_FIELDS, "thick_pct": number("Thickness", 2, 45, 12, "%", group="Place"), "size_px": SIZE},
     parts=level_parts,
     words=_words,

@@ -10,7 +10,7 @@ from tesoura.core.forms.fields import Field, number, one_of, switch
 from tesoura.core.overlays.pieces.kind import SIZE, Choices, Part, PieceKind, PieceText, say, wording_or_nothing
 
 MOST = 12
-ARRANGED = (("row", "beside each other"), ("column", "under each other"), ("block", "in a block"))
+ARRANGED = (("row", "side by side"), ("column", "stacked"), ("block", "grid"))
 ICONS = (
     ("none", "none"),
     ("kite", "kite"),
@@ -81,10 +81,10 @@ def _words(choices: Choices) -> Sequence[PieceText]:
 KIND = PieceKind(
     name="slots",
     title="Statistic slots",
-    about="Figures beside each other, with icons and labels.",
+    about="Figures with icons and labels.",
     fields={
         "count": number("Slots", 1, MOST, 2, group="Slots"),
-        "arranged": one_of("Stand", ARRANGED, "row", group="Slots"),
+        "arranged": one_of("Arrangement", ARRANGED, "row", group="Slots"),
         "icons": switch("Icons", group="Slots"),
         "labels": switch("Labels", group="Slots"),
         "values": switch("Values", group="Slots"),

@@ -7,19 +7,19 @@ from tesoura.core.forms.fields import Field, number, one_of
 from tesoura.core.language.wording import MAX_GROWTH
 from tesoura.core.overlays.pieces.kind import ALIGNMENTS, SIZE, Choices, PieceKind, PieceText, say, wording
 
-SIDES = (("right", "the right"), ("left", "the left"), ("both", "both sides"))
+SIDES = (("right", "right"), ("left", "left"), ("both", "both sides"))
 
 KIND = PieceKind(
     name="text",
     title="Text",
-    about="Words and values: a count, a name, a song.",
+    about="Text and values: a count, a name, a song.",
     fields={
-        "wording": Field("Wording", wording, "", "Your words here", "wording", group="Words"),
+        "wording": Field("Wording", wording, "", "Your text here", "wording", group="Words"),
         "nothing_yet": Field("Nothing yet", text(200, empty=True), "", "—", group="Words"),
         "size_px": SIZE,
         "align": one_of("Lines", ALIGNMENTS, "left", group="Place"),
         "grow_toward": one_of("Grows toward", SIDES, "right", group="Place"),
-        "grow_digits": number("Room for", 0, MAX_GROWTH, 1, "more digits", group="Place"),
+        "grow_digits": number("Reserve", 0, MAX_GROWTH, 1, "more digits", group="Place"),
     },
     parts=lambda choices: {"": say(choices["wording"], choices, choices["nothing_yet"])},
     words=lambda choices: [PieceText("")],

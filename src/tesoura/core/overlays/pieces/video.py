@@ -6,12 +6,12 @@ from tesoura.core.forms.fields import Field, one_of
 from tesoura.core.overlays.pieces.kind import PieceKind, media
 from tesoura.core.overlays.pieces.picture import FITS
 
-PLAYED = (("loop", "again and again"), ("once", "once, then its last frame"))
+PLAYED = (("loop", "loop"), ("once", "play once, keep last frame"))
 
 KIND = PieceKind(
     name="video",
     title="Video",
-    about="A short film without sound.",
+    about="A short silent video.",
     fields={
         "media": Field("Video", media, "", "", "video", group="Video"),
         "played": one_of("Plays", PLAYED, "loop", group="Video"),

@@ -12,7 +12,7 @@ function tell() {
   sessionStorage.setItem(KEPT, JSON.stringify(chosen));
   document.querySelector("#reel-order").value = chosen.join(",");
   none.hidden = !chosen.length;
-  count.textContent = chosen.length ? `${chosen.length} ${chosen.length === 1 ? "clip is" : "clips are"} chosen, in this order.` : first;
+  count.textContent = chosen.length ? `${chosen.length} ${chosen.length === 1 ? "clip" : "clips"} selected, in this order.` : first;
   for (const box of document.querySelectorAll("input[name=clip]")) {
     const place = chosen.indexOf(box.value);
     box.checked = place >= 0;

@@ -4,7 +4,7 @@ const address = (name) => (name.includes(".") ? `/media/${name}` : `/static/soun
 document.addEventListener("click", (event) => {
   const button = event.target.closest("[data-hear]");
   const name = button && document.getElementById(button.dataset.hear).value;
-  if (name && name !== "none") new Audio(address(name)).play().catch(() => { button.textContent = "It cannot be played"; });
+  if (name && name !== "none") new Audio(address(name)).play().catch(() => { button.textContent = "Can't be played"; });
 });
 
 // What is proposed is set with one press; it counts once the form is sent.
@@ -21,7 +21,7 @@ const file = document.querySelector("[data-add-sound]");
 file?.addEventListener("change", async () => {
   const told = await sent("/media/sound", file.files[0]);
   const said = document.getElementById("sound-said");
-  said.textContent = told.wrong ?? `“${told.title}” is there to choose.`;
+  said.textContent = told.wrong ?? `“${told.title}” was added.`;
   said.className = told.wrong ? "wrong" : "help";
   if (!told.wrong) for (const one of document.querySelectorAll("[data-sounds]")) one.add(new Option(told.title, told.name));
   file.value = "";

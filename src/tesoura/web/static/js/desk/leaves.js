@@ -118,7 +118,7 @@ document.addEventListener("click", async ({ target }) => {
   const field = document.getElementById(button.dataset.learn);
   if (sign && field) { field.value = sign; field.focus(); }
   delete button.dataset.learning;
-  button.textContent = sign ? words : "Nothing was moved. Move it now";
+  button.textContent = sign ? words : "Nothing moved. Move the control now";
 });
 
 // An instrument's whole panel opens beside the buttons, one at a time; the same press closes it.

@@ -7,7 +7,7 @@ async function give(command, given, focus) {
   const answer = await fetch(`/instruments/${section().dataset.route}/route/${command}`, {
     method: "POST", headers: { "X-CSRFToken": csrf(), "Content-Type": "application/json" }, body: JSON.stringify(given),
   }).catch(() => null);
-  const told = (await answer?.json().catch(() => null)) ?? { wrong: "Tesoura does not answer. Nothing was changed; try again." };
+  const told = (await answer?.json().catch(() => null)) ?? { wrong: "Tesoura isn't answering. Nothing was changed. Try again." };
   if (told.wrong) { said(told.wrong, true); return false; }
   // What was given is in it: it may be drawn anew, wherever the cursor was.
   document.activeElement?.blur();
@@ -29,7 +29,7 @@ document.addEventListener("submit", async (event) => {
   if (!event.target.closest(".route-new")) return;
   event.preventDefault();
   const field = document.getElementById("route-new");
-  if (!field.value.trim()) return void said("Type the name of a split first.", true);
+  if (!field.value.trim()) return void said("Enter a split name first.", true);
   const names = field.value;
   field.value = "";
   if (!await give("add_splits", { names }, "route-new")) document.getElementById("route-new").value = names;

@@ -12,7 +12,7 @@ show(sessionStorage.getItem(KEPT) ?? "press");
 function count() {
   const number = document.querySelectorAll("#desk-needs .needs li").length;
   const tab = tabs.find((one) => one.dataset.tab === "needs");
-  tab.textContent = number ? `Needs me: ${number}` : "Needs me";
+  tab.textContent = number ? `Attention: ${number}` : "Attention";
   tab.classList.toggle("is-needed", number > 0);
 }
 document.body.addEventListener("htmx:afterSettle", count);

@@ -29,7 +29,7 @@ async function send() {
   sending = false;
   if (!answer || ![200, 422].includes(answer.status)) {
     waiting = { ...set, ...waiting };
-    document.getElementById("saved").textContent = "Not kept yet: Tesoura does not answer. It is tried again.";
+    document.getElementById("saved").textContent = "Not saved: Tesoura isn't answering. Retrying.";
     timer = setTimeout(send, 1000);
     return;
   }
@@ -39,7 +39,7 @@ async function send() {
   fit();
   window.Idiomorph.morph(document.getElementById("look-panel"), said.panel, { morphStyle: "innerHTML", ignoreActiveValue: true });
   for (const name of Object.keys(set)) wrong(name, said.wrong[name]);
-  document.getElementById("saved").textContent = Object.keys(said.wrong).length ? "What is wrong was not kept; the rest was." : `Kept at ${new Date().toLocaleTimeString("en-GB")}.`;
+  document.getElementById("saved").textContent = Object.keys(said.wrong).length ? "Saved, except for the fields with errors." : `Saved at ${new Date().toLocaleTimeString("en-GB")}.`;
   if (Object.keys(waiting).length) send();
 }
 

@@ -94,7 +94,7 @@ function measures(desk, parent, at, { reserve, beyond }, pinned) {
   const size = 12 / desk.scale;
   let words = `${Math.round(at.width)} × ${Math.round(at.height)} px at ${Math.round(at.x)}, ${Math.round(at.y)}`;
   if (reserve > 0.5) words += `, room for ${Math.round(reserve)} px more`;
-  if (beyond > 0.5) words += `; ${Math.round(beyond)} px do not fit`;
+  if (beyond > 0.5) words += `; ${Math.round(beyond)} px don't fit`;
   if (pinned) words += "; pinned";
   const width = words.length * size * 0.605 + size;
   const above = at.y > size * 2.6;

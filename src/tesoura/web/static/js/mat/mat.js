@@ -110,7 +110,7 @@ async function send() {
   sending = null;
   if (!done) {
     waiting = [...edits, ...waiting];
-    $("saved").textContent = "Not kept yet: Tesoura does not answer. It is tried again.";
+    $("saved").textContent = "Not saved: Tesoura isn't answering. Retrying.";
     timer = setTimeout(send, 1000);
   } else if (waiting.length) await send();
   return done;
@@ -176,13 +176,13 @@ function show(state, sent, then) {
   morph($("pieces"), state.list, false);
   // What another window did is shown in the field one stands in, too; what one types oneself is left as it is.
   if (!again) { morph($("choices"), state.choices, !state.others?.length); unfold(); }
-  if (state.others?.length) $("told").textContent = `Another window did this: ${state.others.join("; ")}.`;
+  if (state.others?.length) $("told").textContent = `Changed in another window: ${state.others.join("; ")}.`;
   morph($("findings"), state.findings, false);
   morph($("differs"), state.differs, false);
   $("put-on-air").disabled = !state.draft;
   for (const way of ["undo", "redo"]) { $(way).disabled = !state[way]; $(way).title = state[way]; }
   $("size-now").textContent = `${state.width} × ${state.height} px`;
-  $("css-wrong").replaceChildren(...[...state.own_wrong, ...(state.own_wrong.length ? ["It is switched off until this is put right."] : [])].map((words) => Object.assign(document.createElement("p"), { className: "wrong", textContent: words })));
+  $("css-wrong").replaceChildren(...[...state.own_wrong, ...(state.own_wrong.length ? ["It is off until the error is fixed."] : [])].map((words) => Object.assign(document.createElement("p"), { className: "wrong", textContent: words })));
   showGuides();
   if (sized) fit();
   markChosen();
@@ -199,7 +199,7 @@ function tell(state, sent) {
   }
   const said = [...state.told, ...bad.filter(([name]) => !$(`c-${name}`)).map(([, words]) => words)];
   $("told").textContent = [...new Set(said)].join(" ") || state.said || "";
-  $("saved").textContent = bad.length ? "What is wrong was not kept; the rest was." : `Kept in the draft at ${new Date().toLocaleTimeString("en-GB")}.`;
+  $("saved").textContent = bad.length ? "Saved, except for the fields with errors." : `Draft saved at ${new Date().toLocaleTimeString("en-GB")}.`;
 }
 
 // What was typed and refused stays in its field with what is wrong, until it is put right or something else is chosen.
@@ -311,13 +311,13 @@ document.querySelector("main").addEventListener("change", async ({ target }) => 
   const [file, { add, into }] = [target.files[0], target.dataset];
   const most = { picture: 20, scenery: 20, video: 80 }[add];
   target.value = "";
-  if (file.size > most * 1e6) { $("told").textContent = `${file.name} has ${Math.round(file.size / 1e6)} MB; at most ${most} MB fit. Make it smaller and add it again.`; return; }
-  $("told").textContent = `${file.name} is being added.`;
+  if (file.size > most * 1e6) { $("told").textContent = `${file.name} has ${Math.round(file.size / 1e6)} MB; ${most} MB are allowed. Make it smaller and add it again.`; return; }
+  $("told").textContent = `${file.name}: uploading…`;
   const body = new FormData();
   body.append("file", file);
   const answer = await fetch(`/media/${add}`, { method: "POST", headers: { "X-CSRFToken": csrf }, body }).catch(() => null);
   const said = await answer?.json().catch(() => null);
-  if (!answer?.ok) { $("told").textContent = said?.wrong ?? "Tesoura does not answer. Add it again."; return; }
+  if (!answer?.ok) { $("told").textContent = said?.wrong ?? "Tesoura isn't answering. Add it again."; return; }
   $("told").textContent = "";
   if (add === "scenery") {
     $("under").append(Object.assign(document.createElement("option"), { value: said.name, textContent: said.title }));
@@ -368,7 +368,7 @@ function showGuides() {
   $("guide-list").replaceChildren(...desk.guides.map(([axis, at], index) => {
     const line = document.createElement("li");
     line.append(`${axis === "x" ? "across" : "down"} at ${at} px `);
-    const button = Object.assign(document.createElement("button"), { type: "button", className: "quiet-act", textContent: "Take away" });
+    const button = Object.assign(document.createElement("button"), { type: "button", className: "quiet-act", textContent: "Remove" });
     button.addEventListener("click", () => setGuides(desk.guides.filter((_, other) => other !== index)));
     line.append(button);
     return line;

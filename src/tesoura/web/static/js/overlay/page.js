@@ -124,7 +124,7 @@ function connect() {
     hear(message);
   };
   socket.onclose = () => {
-    // An overlay that was put away may be brought back; a link that was replaced is not taken any more.
+    // An overlay that was deleted may be restored; a link that was replaced is not taken any more.
     if (ended) return void setTimeout(connect, 4000);
     // The last frame stays. A quarter of a second at first, five seconds at most, never all pages at once.
     const wait = Math.min(250 * 2 ** tries++, 5000) * (0.75 + Math.random() / 2);

@@ -48,7 +48,7 @@ function dial(id) {
 const panel = new Panel(
   () => {
     const given = typed ? { code: typed } : { token: localStorage.getItem(KEPT) ?? "none" };
-    return { name: "Pad on the screen", buttons: { rows: ROWS, columns: COLUMNS }, dials: DIALS, ...given };
+    return { name: "On-screen pad", buttons: { rows: ROWS, columns: COLUMNS }, dials: DIALS, ...given };
   },
   {
     shown(told) {
@@ -56,8 +56,8 @@ const panel = new Panel(
       for (const face of told.buttons) faces.set(face.id, face);
       list.replaceChildren(...told.buttons.map(drawn));
       const more = [];
-      if (told.from) more.push(act("The ones before", () => panel.show(told.leaf, Math.max(told.from - ROWS * COLUMNS, 0))));
-      if (told.from + told.buttons.length < told.of) more.push(act("The next ones", () => panel.show(told.leaf, told.from + ROWS * COLUMNS)));
+      if (told.from) more.push(act("Previous", () => panel.show(told.leaf, Math.max(told.from - ROWS * COLUMNS, 0))));
+      if (told.from + told.buttons.length < told.of) more.push(act("Next", () => panel.show(told.leaf, told.from + ROWS * COLUMNS)));
       leaves.replaceChildren(...told.leaves.map(({ id, name }) => act(name, () => panel.show(id), id === told.leaf)), ...more);
       dials();
     },
@@ -70,7 +70,7 @@ const panel = new Panel(
     state(how, why, told) {
       if (told?.token) { localStorage.setItem(KEPT, told.token); typed = ""; }
       form.hidden = how !== "refused";
-      state.textContent = how === "open" ? `● connected as ${told.device}` : how === "refused" ? (localStorage.getItem(KEPT) || typed ? why : "Not paired yet. Show a code on the page of phones and pads.") : "✕ away, trying again";
+      state.textContent = how === "open" ? `● connected as ${told.device}` : how === "refused" ? (localStorage.getItem(KEPT) || typed ? why : "Not paired yet. Show a code under Phones and pads.") : "✕ disconnected, reconnecting";
       document.body.classList.toggle("is-away", how !== "open");
       if (how === "refused") { list.replaceChildren(); leaves.replaceChildren(); bobbins.replaceChildren(); }
     },

@@ -36,7 +36,7 @@ const panel = new Panel(() => ({ name: "Phone", buttons: { rows: 30, columns: 2 
   },
   state(how, why, told) {
     document.body.classList.toggle("is-away", how !== "open");
-    state.textContent = how === "open" ? `● connected${awake ? "" : " · the screen may go dark"}` : how === "refused" ? why : "✕ away, trying again";
+    state.textContent = how === "open" ? `● connected${awake ? "" : " · screen may turn off"}` : how === "refused" ? why : "✕ disconnected, reconnecting";
     state.className = how === "open" ? "is-here" : "wrong";
     if (told) document.querySelector("h1").textContent = told.device;
     if (how === "refused") { list.replaceChildren(); tabs.replaceChildren(); nothing.hidden = true; }

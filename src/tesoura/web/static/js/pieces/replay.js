@@ -67,7 +67,7 @@ function begin(piece, told) {
 }
 
 function prime(piece, told, player, part, ms) {
-  player.onerror = () => unseen(piece, told, "its browser cannot play the clip");
+  player.onerror = () => unseen(piece, told, "its browser can't play the clip");
   put(player, told.clip);
   player.currentTime = ms / 1000;
 }
@@ -98,7 +98,7 @@ function go(piece, told) {
   const wanted = where(part.rows, gone) / 1000;
   if (part.player.playbackRate !== speed) part.player.playbackRate = speed;
   if (Math.abs(part.player.currentTime - wanted) > DRIFT_S && !part.player.seeking && part.player.readyState >= 2) seek(part, gone);
-  if (gone > LATE_MS && part.player.readyState < 2 && !piece.late) { piece.late = told.id; unseen(piece, told, "the clip did not come in time"); }
+  if (gone > LATE_MS && part.player.readyState < 2 && !piece.late) { piece.late = told.id; unseen(piece, told, "the clip didn't load in time"); }
   const next = part.rows.find((one) => one[0] > gone)?.[0] ?? piece.order[place + 1]?.rows[0][0] ?? told.ms;
   piece.timer = setTimeout(() => go(piece, told), Math.min(Math.max(next - gone, 4), 250));
 }

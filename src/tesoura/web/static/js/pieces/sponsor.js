@@ -58,7 +58,7 @@ function trouble(node, item) {
   // Said again after a while: the first time Tesoura may not have been there to hear it.
   if (Date.now() - (troubled.get(item[0]) ?? -1e9) < 10000) return;
   troubled.set(item[0], Date.now());
-  node.dispatchEvent(new CustomEvent("tesoura:trouble", { bubbles: true, detail: { of: item[0], why: "its file cannot be shown" } }));
+  node.dispatchEvent(new CustomEvent("tesoura:trouble", { bubbles: true, detail: { of: item[0], why: "its file can't be displayed" } }));
 }
 
 function face(piece, text, moving) {

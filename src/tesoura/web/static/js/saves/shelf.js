@@ -7,7 +7,7 @@ async function move(entry, folder, at) {
   const answer = await fetch(`/saves/entries/${entry.dataset.entry}/move`, {
     method: "POST", headers: { "X-CSRFToken": csrf(), "Content-Type": "application/json" }, body: JSON.stringify({ folder: Number(folder), at }),
   }).catch(() => null);
-  const told = (await answer?.json().catch(() => null)) ?? { wrong: "Tesoura does not answer. Nothing was moved; try again." };
+  const told = (await answer?.json().catch(() => null)) ?? { wrong: "Tesoura isn't answering. Nothing was moved. Try again." };
   const line = Object.assign(document.createElement("p"), { className: told.wrong ? "wrong" : "does", textContent: told.wrong ?? told.words });
   document.getElementById("save-effect").replaceChildren(line);
   if (told.wrong) return;

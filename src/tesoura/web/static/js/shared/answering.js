@@ -15,7 +15,7 @@ function say(words) {
   if (!line.isConnected) document.body.prepend(line);
 }
 
-const waits = () => document.body.dataset.waits ?? "What you press is not done; press it again then.";
+const waits = () => document.body.dataset.waits ?? "Presses are not sent until it answers.";
 
 export function lost() {
   if (timer || isLost()) return;
@@ -24,7 +24,7 @@ export function lost() {
   timer = setTimeout(() => {
     timer = 0;
     document.body.classList.add("is-lost");
-    say(`Tesoura does not answer since ${clockTime(since)}. What you see is as it was then. ${waits()}`);
+    say(`No answer from Tesoura since ${clockTime(since)}. This page is out of date. ${waits()}`);
   }, PATIENCE_MS);
 }
 
@@ -38,7 +38,7 @@ export function answers() {
 function refuse(event) {
   event.preventDefault();
   event.stopImmediatePropagation();
-  say(`Nothing was sent: Tesoura does not answer since ${clockTime(since)}. Is it running? Press it again once it answers.`);
+  say(`Nothing was sent. Tesoura hasn't answered since ${clockTime(since)}. Check that it's running, then press again.`);
 }
 document.addEventListener("submit", (event) => { if (isLost()) refuse(event); }, { capture: true });
 document.addEventListener("click", (event) => {

@@ -112,7 +112,7 @@ const watching = new MutationObserver((changes) => {
 const covered = () => root.classList.contains("is-covered");
 function bring(wished) {
   root.classList.toggle("is-covered", wished);
-  for (const words of document.querySelectorAll("[data-cover-words]")) words.textContent = wished ? "Covered · Show" : "Shown · Cover";
+  for (const words of document.querySelectorAll("[data-cover-words]")) words.textContent = wished ? "Hidden · Show" : "Shown · Hide";
   watching.disconnect();
   if (!wished) { unmark(); return; }
   mark(root);

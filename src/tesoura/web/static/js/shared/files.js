@@ -1,5 +1,5 @@
 // Files beside a field: one that is added is chosen at once, and one that is shown can be replaced wherever it is.
-const NO_ANSWER = { wrong: "The file could not be sent. Try again." };
+const NO_ANSWER = { wrong: "The file couldn't be sent. Try again." };
 
 export async function sent(address, file) {
   const body = new FormData();

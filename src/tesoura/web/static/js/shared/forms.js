@@ -59,7 +59,7 @@ document.addEventListener("submit", async (event) => {
     delete form.dataset.unsaved;
     goTo(told.to);
   } catch {
-    showWrong(form, { "": "This could not be sent. Check that Tesoura is running, then try again; nothing you typed is lost." });
+    showWrong(form, { "": "Not sent. Check that Tesoura is running, then try again. Your input is kept." });
   } finally {
     delete form.dataset.sending;
   }

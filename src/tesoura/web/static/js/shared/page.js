@@ -179,7 +179,7 @@ document.addEventListener("click", (event) => {
   const covered = shown.textContent !== shown.dataset.covered;
   shown.dataset.cover ??= shown.textContent;
   shown.textContent = covered ? shown.dataset.covered : shown.dataset.cover;
-  button.textContent = covered ? "Shown · Cover it" : "Covered · Show it";
+  button.textContent = covered ? "Shown · Hide" : "Hidden · Show";
 });
 function cover() {
   for (const button of document.querySelectorAll("[data-cover-after]:not([data-covering])")) {

@@ -79,7 +79,7 @@ export class Panel {
     const press = { id: [...crypto.getRandomValues(new Uint8Array(12))].map((one) => one.toString(16).padStart(2, "0")).join(""), button, on, held, at: Date.now() };
     this.waiting.set(press.id, press);
     this.on.pressed?.(press, "sent, waiting", "waiting");
-    press.late = setTimeout(() => this.on.pressed?.(press, "It has not arrived yet. It is sent again by itself.", "late"), LATE_MS);
+    press.late = setTimeout(() => this.on.pressed?.(press, "Not delivered yet. Retrying.", "late"), LATE_MS);
     if (this.open) this.send(press);
     return press;
   }

@@ -47,20 +47,20 @@
   const hex = (bytes) => [...bytes].map((one) => one.toString(16).padStart(2, "0")).join("");
 
   function problem(spin) {
-    for (const name of ["hash", "opened", "number", "weights", "came"]) if (spin?.[name] === undefined) return `It does not tell its ${name}.`;
+    for (const name of ["hash", "opened", "number", "weights", "came"]) if (spin?.[name] === undefined) return `It doesn't contain its ${name}.`;
     if (!/^([0-9a-f]{2})+$/i.test(spin.opened)) return "The secret is not written in hexadecimal digits.";
     const secret = Uint8Array.from(spin.opened.match(/../g), (two) => parseInt(two, 16));
     if (hex(sha256(secret)) !== String(spin.hash).trim().toLowerCase()) return "The secret is not the one whose hash was shown before the spin.";
     let weights;
     try { weights = spin.weights.map(BigInt); } catch { return "The weights are whole numbers, in millionths."; }
     const total = weights.reduce((sum, one) => sum + one, 0n);
-    if (total <= 0n || weights.some((one) => one < 0n)) return "The weights cannot be: one is negative, or all are 0.";
+    if (total <= 0n || weights.some((one) => one < 0n)) return "Invalid weights: one is negative, or all are 0.";
     const value = BigInt(`0x${hex(hmac(secret, new TextEncoder().encode(`spin ${spin.number}`)))}`);
     const place = (value * total) / 2n ** 256n;
     let reached = 0n;
     const came = weights.findIndex((one) => { reached += one; return reached > place; }) + 1;
     if (came !== spin.came) return `By the secret, field ${came} had to come, and not field ${spin.came}.`;
-    if (!Array.isArray(spin.fields) || spin.fields.length !== weights.length) return "It does not tell its fields, one name for each weight.";
+    if (!Array.isArray(spin.fields) || spin.fields.length !== weights.length) return "It doesn't contain one field name per weight.";
     if (spin.field !== spin.fields[came - 1]) return `It says that “${spin.field}” came; field ${came} is “${spin.fields[came - 1]}”.`;
     const chance = Math.round(Number(weights[came - 1] * 1000000n / total) / 100) / 100;
     return Math.abs(spin.chance_pct - chance) <= 0.011 ? null : `It says that the chance was ${spin.chance_pct} %; by its weights it was ${chance} %.`;
@@ -69,7 +69,7 @@
   const [field, out] = [document.getElementById("spins"), document.getElementById("checked")];
   function check() {
     let told;
-    try { told = JSON.parse(field.value); } catch { out.replaceChildren(line("This does not read as JSON. Paste what the wheel's page exports.", false)); return; }
+    try { told = JSON.parse(field.value); } catch { out.replaceChildren(line("Not valid JSON. Paste the spins exported from the wheel's page.", false)); return; }
     const rows = (Array.isArray(told) ? told : [told]).map((one) => one?.data ?? one);
     const numbers = rows.map((spin) => spin?.number);
     out.replaceChildren(...rows.map((spin) => {
