@@ -228,7 +228,7 @@ def of_cues(page: Page) -> None:
     """The list."""
     page.set_viewport_size(DESK)
     page.goto("/cues/")
-    expect(page.locator("#cue-big_gift")).to_contain_text("fired", timeout=90_000)
+    expect(page.locator("#cue-big_gift")).to_contain_text("ran", timeout=90_000)
     keep(page, "cues")
 
 

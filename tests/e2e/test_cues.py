@@ -36,7 +36,7 @@ def test_a_cue_is_made_seen_as_a_sentence_and_fires_once_for_what_happens(page: 
     page.get_by_role("link", name="Create the first one").click()
     page.get_by_label("When", exact=True).select_option("event")
     page.get_by_label("Event", exact=True).fill("gift")
-    page.get_by_label("Field").first.fill("amount")
+    page.get_by_label("Field", exact=True).first.fill("amount")
     page.get_by_label("Condition", exact=True).first.select_option("at least")
     page.get_by_label("Value", exact=True).first.fill("5")
     page.get_by_label("Scene", exact=True).first.select_option("Talk")

@@ -212,7 +212,7 @@ def test_a_map_is_set_by_two_clicks_and_follows_the_player(page: Page, running: 
     box = board.bounding_box()
     assert box
     board.click(position={"x": box["width"] * 0.25, "y": box["height"] * 0.5})
-    page.get_by_label("Second point").check()
+    page.get_by_label("Second point", exact=True).check()
     board.click(position={"x": box["width"] * 0.75, "y": box["height"] * 0.9})
     expect(page.locator("[name=a_across_pct]")).to_have_value("25")
     expect(page.locator("[name=b_down_pct]")).to_have_value("90")
