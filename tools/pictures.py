@@ -277,7 +277,7 @@ def of_an_empty_folder(browser: Browser, address: str, service: str) -> None:
     keep(page, "first", moving=True)
     page.get_by_role("link", name="A count").click()
     page.get_by_role("textbox", name="Address").fill(f"{service}/channels?name=otto")
-    page.get_by_role("button", name="Make it").last.click()
+    page.get_by_role("button", name="Create", exact=True).last.click()
     expect(page.get_by_text("It answers. Which value do you want?")).to_be_visible()
     page.evaluate("document.querySelector('.numbers').scrollIntoView({ block: 'center' })")
     page.wait_for_load_state("load")
