@@ -109,7 +109,7 @@ def test_a_countdown_is_started_from_the_desk_in_five_presses(walk: Walk) -> Non
 def test_statistic_slots_come_with_their_statistics(walk: Walk, running: Running) -> None:
     page = walk.page
     walk.press(page.get_by_role("link", name="My game tonight"))
-    walk.press(page.get_by_label("A program sends what happens"))
+    walk.press(page.get_by_label("A program that sends events"))
     walk.fill(page.get_by_label("Your name in the game"), "mara_vane")
     walk.press(button(page, "Create"))
     walk.press(button(page, "Put on air"))

@@ -285,7 +285,7 @@ def test_only_steps_of_a_starter_are_taken_back(running: Running) -> None:
 
 def test_a_starter_brought_in_from_elsewhere_is_looked_at_first(running: Running) -> None:
     page = running.press("/recipes/", "/recipes/", {"text": STARTERS["wheel"].text})
-    assert "What stands on it, one a line" in page.text
+    assert "Fields, one per line" in page.text
     assert there(running) == ([], [], [])
 
 
