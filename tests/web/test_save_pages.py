@@ -88,7 +88,7 @@ def test_a_save_is_chosen_by_looking_and_a_shelf_made(running: Running, tmp_path
     ("path", "why"),
     [
         ("nowhere/x", "full path"),
-        ("/nowhere/x", "is not there"),
+        ("/nowhere/x", "doesn't exist"),
         ("%NOWHERE%/x", "This system doesn't know %NOWHERE%"),
         ("~", "far more than a game"),
         ("/", "own folder is in there"),

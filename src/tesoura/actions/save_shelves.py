@@ -55,11 +55,9 @@ def save_path(raw: object, data: Path) -> tuple[Path, bool]:
     if OWN in at.name:
         raise InvalidField("This is one of Tesoura's own files. Choose the game's.")
     if at.is_symlink():
-        raise InvalidField("This is a link to somewhere else. Choose where it leads to.")
+        raise InvalidField("This is a link. Choose the file or folder it points to.")
     if not (at.is_file() or at.is_dir()):
-        raise InvalidField(
-            f"{at} is not there. Choose it below, by looking; save once in the game if there is none yet."
-        )
+        raise InvalidField(f"{at} doesn't exist. Choose a file below. If there is none yet, save once in the game.")
     if own_folder(at, data) or data.resolve().is_relative_to(at.resolve()):
         raise InvalidField("Tesoura's own folder is in there. Choose the game's saves alone.")
     if at.is_dir() and at.resolve() in (Path.home().resolve(), Path(at.anchor)):

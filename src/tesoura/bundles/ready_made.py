@@ -181,7 +181,7 @@ def files(words: ReadyMadeWords) -> list[ReadyMade]:
         for family, title, spans in (
             ("follows", "Follows", ("session", "today", "week", "month")),
             ("subscriptions", "Subscriptions", ("session", "month")),
-            ("cuts", "Cuts", ("session", "today", "all")),
+            ("cuts", "Kills", ("session", "today", "all")),
         )
         for span in spans
     ]

@@ -131,7 +131,7 @@ def _step(at: int) -> dict[str, Field]:
     every = tuple(KINDS)
     fields = {
         f"do_{at}": one_of(
-            "Do this" if at == 1 else "Then",
+            "Action" if at == 1 else "Next action",
             DO[1:] if at == 1 else DO,
             SCENE if at == 1 else "",
             only_if=None if at == 1 else (f"do_{at - 1}", every),
