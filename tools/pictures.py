@@ -111,7 +111,7 @@ def of_sponsors(page: Page, stream: Page) -> None:
     shows = page.get_by_role("button", name="Hidden · Show now")
     if shows.count():
         shows.click()
-    expect(page.locator(".evening")).to_be_visible()
+    expect(page.locator("#rotation-live")).to_contain_text("on screen")
     expect(stream.locator(".t-sponsor[data-painted]").first).to_be_visible(timeout=30_000)
     keep(page, "sponsors")
     page.goto("/instruments/cordel_tea")
@@ -136,7 +136,7 @@ def of_runs(page: Page, stream: Page) -> None:
     stream.goto(f"/o/{token_of(page, 'The Lantern Mile')}")
     stream.add_style_tag(content="html{background:url(/static/scenes/lanterns.svg) center/cover !important}")
     expect(stream.locator(".t-splits-rows > li").first).to_be_visible(timeout=60_000)
-    page.goto("/instruments/lantern_mile")
+    page.goto("/instruments/lantern_mile/setup")
     page.wait_for_load_state("load")
     keep(page, "run")
     keep(stream, "run-overlay")
@@ -220,7 +220,7 @@ def of_instruments(page: Page) -> None:
     """Statistics with their rule."""
     page.set_viewport_size({"width": 1280, "height": 960})
     page.goto("/instruments/game")
-    expect(page.locator("#preview .changes")).to_be_visible()
+    expect(page.locator(".statistics")).to_be_visible()
     keep(page, "statistics")
 
 

@@ -221,7 +221,7 @@ def test_what_is_set_up_is_there_until_it_is_taken_back_and_can_come_again(
 def test_a_change_of_a_set_up_is_taken_back(running: Running) -> None:
     act(running, "feed.new", kind="hand", title="Lives", choices={"what": "number", "start": "3", "high": "9"})
     undo(running, act(running, "feed.change", feed="lives", choices={"what": "number", "start": "3", "high": "5"}))
-    assert 'name="high" value="9"' in running.client.get("/feeds/lives").text.replace("  ", " ")
+    assert 'name="high" value="9"' in running.client.get("/feeds/lives/setup").text.replace("  ", " ")
     act(running, "file.new", name="a.txt", wording="hello")
     undo(running, act(running, "file.change", file=1, name="b.txt", wording="bye"))
     assert "a.txt" in running.client.get("/files/").text

@@ -49,6 +49,7 @@ COMMANDS: Mapping[str, Sequence[tuple[str, Mapping[str, Any]]]] = {
     "wheel": [
         ("add_item", {"words": "Tea"}),
         ("add_item", {"words": "Song"}),
+        ("set_items", {"items": [{"words": "Lap"}, {"words": "Tea", "weight": "2"}]}),
         ("spin", {"who": "tuck", "free": "yes"}),
     ],
     "run": [("add_splits", {"names": "Gate\nTower"}), ("begin", {}), ("hit", {}), ("next", {})],

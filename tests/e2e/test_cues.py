@@ -58,7 +58,7 @@ def test_a_cue_is_made_seen_as_a_sentence_and_fires_once_for_what_happens(page: 
     expect(card).to_contain_text("ran 1 time, last: gift")
     history = page.locator("#cue-history")
     expect(history).to_contain_text("scene Talk: done")
-    expect(history).to_contain_text(re.compile(r"not: gift not now: 1\d\d s left"))
+    expect(history).to_contain_text(re.compile(r"didn't run: gift not now: 1\d\d s left"))
     assert running.signal("scene.present")["value"] == "Talk"
 
 

@@ -29,6 +29,7 @@ def test_a_break_is_set_up_laid_on_an_overlay_and_lengthened_while_it_runs(
     expect(page.locator("#preview")).to_contain_text("Back in 7:50")
     page.get_by_role("button", name="Create", exact=True).click()
 
+    page.get_by_role("link", name="Use", exact=True).click()
     page.get_by_label("Overlay", exact=True).select_option("")
     page.get_by_role("button", name="Add to overlay").click()
     page.wait_for_url(re.compile(r"/overlays/\d+"))
@@ -117,9 +118,12 @@ def test_a_games_figures_follow_the_rule_beside_them_and_a_reset_is_undone(page:
     page.get_by_role("button", name="Create", exact=True).click()
     kills = page.locator(".statistics tbody tr").first.locator("td").nth(1)
     expect(kills).to_have_text("2")
+    page.get_by_role("link", name="Setup", exact=True).click()
     page.get_by_label("Exclude kills tagged").fill("gust bonus")
     expect(page.locator("#preview .differs").first).to_have_text(re.compile(r"Kills\s*2\s*1"))
     page.get_by_role("button", name="Save", exact=True).click()
+    expect(page.locator(".said")).to_contain_text("was saved")
+    page.get_by_role("link", name="Now", exact=True).click()
     expect(page.locator(".rule-line")).to_contain_text("All kills but these: tagged gust bonus")
     expect(kills).to_have_text("1")
 
@@ -152,8 +156,8 @@ def test_a_match_end_card_is_laid_its_sections_ordered_and_shown_now(
     context: BrowserContext, page: Page, running: Running
 ) -> None:
     running.do("instrument.new?kind=statistics", {"title": "Game", "player": "mara_vane"})
-    page.goto("/instruments/game")
-    page.get_by_label("As", exact=True).select_option("match_card")
+    page.goto("/instruments/game/use")
+    page.get_by_label("Piece", exact=True).select_option("match_card")
     page.get_by_label("Overlay", exact=True).select_option("")
     page.get_by_role("button", name="Add to overlay").click()
     page.wait_for_url(re.compile(r"/overlays/\d+"))
@@ -288,6 +292,7 @@ def test_a_refused_value_stays_in_its_field_beside_the_reason_and_unsaved_input_
     expect(page.locator("#f-length-length-wrong")).to_have_count(0)
     page.get_by_role("button", name="Create", exact=True).click()
     expect(page).to_have_url(f"{running.address}/instruments/kettle_break")
+    page.get_by_role("link", name="Setup", exact=True).click()
     expect(page.locator("#setup-form")).not_to_have_attribute("data-unsaved", "yes")
     page.get_by_label("Name", exact=True).fill("Kettle breaks")
     expect(page.locator("#setup-form")).to_have_attribute("data-unsaved", "yes")
@@ -299,7 +304,7 @@ def test_a_refused_value_stays_in_its_field_beside_the_reason_and_unsaved_input_
 
 def test_a_switch_is_turned_off_for_an_instrument_and_for_an_item(page: Page, running: Running) -> None:
     running.do("instrument.new?kind=replay", {"title": "Replays"})
-    page.goto("/instruments/replays")
+    page.goto("/instruments/replays/setup")
     page.locator("#setup-form details.few").evaluate_all("all => all.forEach((one) => { one.open = true; })")
     page.locator("#f-between_rounds").uncheck()
     page.locator("#setup-form button.btn-main").click()
@@ -308,13 +313,15 @@ def test_a_switch_is_turned_off_for_an_instrument_and_for_an_item(page: Page, ru
     assert choices(running, "replays")["paused"] == "yes"
     running.do("instrument.new?kind=wheel", {"title": "Wheel"})
     running.do("instrument.command?instrument=wheel&command=add_item", {"words": "sing", "weight": "1", "goes": "yes"})
-    page.goto("/instruments/wheel")
-    row = page.locator("#items ol li")
-    expect(row.locator('[type="checkbox"][name="goes"]')).to_be_checked()
-    row.locator('[type="checkbox"][name="goes"]').uncheck()
-    row.get_by_role("button", name="Save sing").click()
-    expect(page.locator(".said")).to_be_visible()
-    expect(row.locator('[type="checkbox"][name="goes"]')).not_to_be_checked()
+    page.goto("/instruments/wheel/setup")
+    row = page.locator(".item-row").first
+    goes = row.locator('[type="checkbox"][name$="goes"]')
+    expect(goes).to_be_checked()
+    row.get_by_role("button", name="More").click()
+    goes.uncheck()
+    page.get_by_role("button", name="Save fields").click()
+    expect(page.locator(".said")).to_contain_text("Fields: 1 changed")
+    expect(goes).not_to_be_checked()
 
 
 def choices(running: Running, name: str) -> dict[str, object]:

@@ -367,7 +367,7 @@ def test_a_key_is_covered_until_asked_for_and_covered_again(page: Page, members:
     page.get_by_label("The key").fill(DEFAULT_KEY)
     page.get_by_role("button", name="Try again").click()
     expect(page.get_by_role("button", name="members 1284")).to_be_visible()
-    page.get_by_text("Settings and key").click()
+    page.get_by_role("link", name="Setup", exact=True).click()
     expect(page.locator(".secret-shown")).to_have_text("••••••••••••")
     page.get_by_role("button", name="Hidden · Show", exact=True).click()
     expect(page.locator(".secret-shown")).to_have_text(DEFAULT_KEY)

@@ -124,7 +124,7 @@ def test_from_an_empty_folder_to_a_point_on_air_by_the_keyboard(page: Page, runn
     page.get_by_label("Name", exact=True).fill("Match")
     page.keyboard.press("Enter")
     expect(page.get_by_role("heading", name="Match points appear at once")).to_be_visible()
-    page.get_by_role("button", name="Add to overlay").focus()
+    page.get_by_role("link", name="Use", exact=True).press("Enter")
     page.get_by_label("Overlay", exact=True).select_option(label="a new overlay")
     page.get_by_role("button", name="Add to overlay").press("Enter")
     expect(page.locator("#mat[data-ready=yes]")).to_be_visible()
@@ -137,7 +137,8 @@ def test_from_an_empty_folder_to_a_point_on_air_by_the_keyboard(page: Page, runn
     page.get_by_role("button", name="Point for HOM").press("Enter")
     expect(viewer.locator(".t-board-of-home.t-board-points")).to_have_text("1")
     # Names wait; what waits is said, and one deliberate press shows it.
-    name = page.get_by_label("Name", exact=True).first
+    page.goto("/instruments/match/setup")
+    name = page.locator("#sides").get_by_label("Name", exact=True).first
     name.fill("Team Bobbin")
     name.press("Enter")
     expect(page.locator("#sides")).to_contain_text("Not on air yet: Home, name: Home → Team Bobbin")

@@ -131,7 +131,7 @@ def test_the_focus_stays_on_what_was_pressed_when_more_can_be_pressed(page: Page
     page.goto("/instruments/again")
     page.locator("#panel-again").get_by_role("button", name="Test", exact=True).focus()
     page.keyboard.press("Enter")
-    expect(page.locator("#panel-again").get_by_role("button", name="Put it away")).to_be_visible()
+    expect(page.locator("#panel-again").get_by_role("button", name="Hide replay")).to_be_visible()
     expect(page.locator("#panel-again").get_by_role("button", name="Test", exact=True)).to_be_focused()
 
 

@@ -33,6 +33,7 @@ def test_a_route_is_typed_run_by_keys_alone_and_its_best_set(page: Page, running
     page.goto("/instruments/new/run")
     page.get_by_label("Name", exact=True).fill("Mile")
     page.keyboard.press("Enter")
+    page.get_by_role("link", name="Type the route").click()
     page.locator("#route-new").focus()
     for at, name in enumerate(MILE, 1):
         page.keyboard.type(name)
@@ -48,6 +49,7 @@ def test_a_route_is_typed_run_by_keys_alone_and_its_best_set(page: Page, running
     page.keyboard.press("Enter")
     expect(page.locator('.route-split [name="name"]').nth(1)).to_have_value("The Twins of Salt")
     expect(page.locator("#route-new")).to_be_focused()
+    page.get_by_role("link", name="Use", exact=True).click()
     page.get_by_role("button", name="Add to overlay").focus()
     page.keyboard.press("Enter")
     expect(page).to_have_url(re.compile(r"/overlays/1"))
@@ -83,7 +85,7 @@ def test_a_route_is_typed_run_by_keys_alone_and_its_best_set(page: Page, running
     press("n", "Attempt 2 begins")
     press("w", "hits on the way 0 → 1")
     expect(rows.nth(0)).to_have_text("Gatekeeper10+1")
-    page.goto("/instruments/mile")
+    page.goto("/instruments/mile/history")
     expect(page.locator("#attempts")).to_contain_text("Attempt 1: 1 hit")
     expect(page.locator("#attempts")).to_contain_text("✕ The Twins of Salt")
     found = Axe().run(page).response["violations"]
@@ -92,12 +94,12 @@ def test_a_route_is_typed_run_by_keys_alone_and_its_best_set(page: Page, running
 
 def test_a_route_is_pasted_dragged_and_changed_while_the_run_goes_on(page: Page, running: Running) -> None:
     act(running, "instrument.new", kind="run", choices={"title": "Mile"})
-    page.goto("/instruments/mile")
+    page.goto("/instruments/mile/setup")
     page.locator("#route-new").focus()
     page.evaluate("navigator.clipboard.writeText('Low:\\nGatekeeper\\nThe Twins\\n\\nThe Well')")
     page.keyboard.press("Control+V")
     expect(page.locator(".route-split")).to_have_count(3)
-    page.get_by_role("heading", name="Where runs end").click()
+    page.get_by_role("heading", name="Settings").click()
     for command in ("next", "hit"):
         act(running, "instrument.command", instrument="mile", command=command)
     expect(page.locator(".route-split").first).to_contain_text("1 hit")

@@ -102,8 +102,8 @@ def test_a_key_in_an_address_stands_in_no_sentence_and_no_log(running: Running) 
     ended = until(
         lambda: "tesoura.effect_ended" in (text := running.client.get("/log/?type=tesoura.effect_ended").text) and text
     )
-    page = running.client.get("/cues/lamp").text
-    assert "call http://127.0.0.1:9/lamp?token=••••••••" in flat(page)
+    assert "call http://127.0.0.1:9/lamp?token=••••••••" in flat(running.client.get("/cues/lamp").text)
+    page = running.client.get("/cues/lamp/setup").text
     assert page.count("paper4711kite") == 1
     assert re.search(r'is-private"\s+id="f-address_1"', page)
     assert "paper4711kite" not in ended

@@ -84,7 +84,7 @@ def test_the_log_is_paged_by_time_and_by_place(running: Running) -> None:
     for query in ("", "find=ana&"):
         seen: list[str] = []
         before = ""
-        for _ in range(3):
+        for _ in range(4):
             seen += shown(running, f"?{query}before={before}")
             text = running.client.get(f"/log/rows?{query}before={before}").text
             before = text.partition("before=")[2].partition('"')[0].partition("&")[0]

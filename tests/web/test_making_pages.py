@@ -367,7 +367,7 @@ def test_another_feeds_key_is_found_wherever_it_was_pasted(running: Running, mem
 
 def test_private_choices_are_covered_on_their_page(running: Running, members: MembersService) -> None:
     running.add_feed(f"{members.address}/channels/mara_vane?api_key=paper4711kite", "reach")
-    page = running.client.get("/feeds/reach").text
+    page = running.client.get("/feeds/reach/setup").text
     assert re.search(r'<input class="form-control is-private"\s+id="c-address"', page)
     assert "Hidden until you click it." in page
     assert "is-private" not in running.client.get("/feeds/new/http").text

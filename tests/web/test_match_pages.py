@@ -40,7 +40,7 @@ def test_a_match_is_counted_corrected_and_survives_a_restart(running: Running) -
     points(running, "hhhha")
     assert score(running) == ("4", "1")
     page = flat(running.client.get("/instruments/match").text)
-    assert "It was AWA" in page
+    assert "Switch to AWA" in page
     assert "Undo: Away: a point" in page
     rows = running.client.get("/instruments/match/matches/0/match.json").json()["acts"]
     do(running, "correct", act=rows[1]["number"], side="away")
@@ -58,7 +58,8 @@ def test_a_match_is_counted_corrected_and_survives_a_restart(running: Running) -
 
 def test_names_wait_for_put_on_air_and_wrong_ones_say_so(running: Running) -> None:
     board(running)
-    said = do(running, "side", side="home", name="Team Bobbin", colour="#C23A22")
+    do(running, "side", side="home", name="Team Bobbin", colour="#C23A22")
+    said = flat(running.client.get("/instruments/match/setup").text)
     assert "Not on air yet: Home, name: Home → Team Bobbin; Home, colour: #2F6B5E → #C23A22." in said
     assert "Team Bobbin and Away have the same colour" in said
     assert running.signal("match.home_name")["value"] == "Home"
@@ -96,7 +97,7 @@ def test_a_match_is_taken_along_looked_at_from_a_file_and_kept_under_matches(run
         answer = running.press("/", "/instruments/match/matches/look", files=sent, follow_redirects=True)
         assert words in flat(answer.text)
     do(running, "new_match")
-    page = flat(running.client.get("/instruments/match").text)
+    page = flat(running.client.get("/instruments/match/history").text)
     assert "Home 1–0 Away" in page
     seq = running.client.get("/api/instruments/match/records", headers=running.auth).json()[0]["event"]
     shown = flat(running.client.get(f"/instruments/match/matches/{seq}").text)

@@ -125,9 +125,9 @@ def test_a_split_has_a_page_of_its_own_for_its_picture_and_its_hits(running: Run
         f"instrument.command?instrument=mile&command=change_split&split={gate}", {"name": "Gate", "group": "Low"}
     )
     running.press("/", "/instruments/mile/do/set_hits", {"split": gate, "fight": "3", "way": "1"})
-    page = flat(running.client.get("/instruments/mile").text)
+    page = flat(running.client.get("/instruments/mile/setup").text)
     assert "3 hits + 1 outside" in page
-    assert 'ended in <span dir="auto">Gate</span>' in page
+    assert 'ended in <span dir="auto">Gate</span>' in flat(running.client.get("/instruments/mile").text)
 
 
 def test_attempts_are_told_on_the_page_and_as_a_table(running: Running) -> None:
@@ -138,7 +138,7 @@ def test_attempts_are_told_on_the_page_and_as_a_table(running: Running) -> None:
         ("1", "Gatekeeper", "no", "1", "0"),
         ("2", "", "yes", "0", "3"),
     ]
-    page = flat(running.client.get("/instruments/mile").text)
+    page = flat(running.client.get("/instruments/mile/history").text)
     assert "✓ complete" in page
     assert "✕ Gatekeeper" in page
     assert "Attempt 2: <b>0 hits</b>" in page

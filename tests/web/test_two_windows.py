@@ -64,7 +64,7 @@ def window(running: Running) -> tuple[str, str, dict[str, Any]]:
 def statistics(running: Running) -> tuple[str, str, dict[str, Any]]:
     form = {"title": "Game", "player": "mara_vane", "former": "", "last": "10"}
     running.do("instrument.new?kind=statistics", form)
-    return "/instruments/game", "instrument.change?instrument=game", form
+    return "/instruments/game/setup", "instrument.change?instrument=game", form
 
 
 def text_file(running: Running) -> tuple[str, str, dict[str, Any]]:
@@ -76,12 +76,12 @@ def text_file(running: Running) -> tuple[str, str, dict[str, Any]]:
 def feed(running: Running) -> tuple[str, str, dict[str, Any]]:
     form = {"title": "Deaths", "what": "number", "start": "5", "low": "0", "high": "9", "step": "1"}
     running.press("/feeds/new/hand", "/feeds/new/hand", form)
-    return "/feeds/deaths", "feed.change?feed=deaths", form
+    return "/feeds/deaths/setup", "feed.change?feed=deaths", form
 
 
 def cue(running: Running) -> tuple[str, str, dict[str, Any]]:
     running.do("instrument.new?kind=cue", CHEER)
-    return "/cues/cheer", "instrument.change?instrument=cheer", CHEER
+    return "/cues/cheer/setup", "instrument.change?instrument=cheer", CHEER
 
 
 @pytest.mark.parametrize(

@@ -44,7 +44,7 @@ def spun(running: Running) -> list[dict[str, Any]]:
 def test_the_hash_is_shown_before_and_fits_the_secret_that_is_told_after(running: Running) -> None:
     wheel(running)
     sealed = running.signal("wheel.hash")["value"]
-    assert sealed in running.client.get("/instruments/wheel").text
+    assert sealed in running.client.get("/instruments/wheel/history").text
     do(running, "spin")
     until(lambda: spun(running))
     (told,) = spun(running)
@@ -107,7 +107,7 @@ def test_names_of_viewers_run_nothing_on_the_page_that_checks(running: Running) 
     do(running, "owe", who="</textarea><script>alert(1)</script>")
     do(running, "spin", who="next")
     until(lambda: spun(running))
-    for path in ("/instruments/wheel/check", "/instruments/wheel/check?alone=yes", "/instruments/wheel"):
+    for path in ("/instruments/wheel/check", "/instruments/wheel/check?alone=yes", "/instruments/wheel/history"):
         assert "<script>alert(1)" not in running.client.get(path).text
     alone = running.client.get("/instruments/wheel/check?alone=yes")
     assert alone.headers["Content-Disposition"] == 'attachment; filename="wheel-check.html"'
@@ -120,7 +120,7 @@ def test_a_hash_is_public_and_stays_uncovered_beside_what_is_covered(running: Ru
     wheel(running)
     running.press("/", "/desk/cover", {"covered": "yes"})
     sealed = running.signal("wheel.hash")["value"]
-    page = running.client.get("/instruments/wheel").text
+    page = running.client.get("/instruments/wheel/history").text
     assert f'<samp class="break">{sealed}</samp>' in page
 
 

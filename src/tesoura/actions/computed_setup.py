@@ -19,7 +19,7 @@ from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import Filled, fill, in_zone
 from tesoura.core.forms.meanwhile import OPENED_WITH, merged
 from tesoura.core.instruments.base import InstrumentKind
-from tesoura.core.instruments.items import ADD
+from tesoura.core.instruments.items import SET
 from tesoura.core.instruments.registry import KINDS
 from tesoura.core.names import is_part, snake, unused
 from tesoura.errors import Gone, InvalidField, InvalidPiece
@@ -117,6 +117,15 @@ async def _change_computed(doing: Doing, given: Given) -> Done:
     return Done(f"Changed {first}.", {"computed": row.id, "signal": first}, undo)
 
 
+async def _copy_computed(doing: Doing, given: Given) -> Done:
+    row = await _computed(doing, given["computed"])
+    kind = COMPUTED[row.kind]
+    at = 2
+    while await _name_problem(doing, kind, f"{row.name}_{at}"):
+        at += 1
+    return await _new_computed(doing, {"kind": row.kind, "name": f"{row.name}_{at}", "choices": row.choices})
+
+
 async def _computed_away(doing: Doing, given: Given, away: bool) -> Done:
     row = await _computed(doing, given["computed"], not away)
     await _put_away(doing, given["computed"], away)
@@ -149,6 +158,7 @@ CHANGE_COMPUTED = _setup(
     {**_COMPUTED, **_CHOICES, **OPENED_WITH},
     _change_computed,
 )
+COPY_COMPUTED = _setup("computed.copy", "Duplicate a computed signal", "With its settings.", _COMPUTED, _copy_computed)
 REMOVE_COMPUTED = _setup(
     "computed.remove", "Delete a computed signal", "It can be restored.", _COMPUTED, partial(_computed_away, away=True)
 )
@@ -209,8 +219,9 @@ async def _copy_instrument(doing: Doing, given: Given) -> Done:
     title = f"{str(row.choices['title'])[:56]} 2"
     done = await _new_instrument(doing, {"kind": row.kind, "choices": {**row.choices, "title": title}})
     standing = doing.runtime.instruments.standing(row.name)
-    for item in standing.items if standing else ():
-        await doing.runtime.instruments.command(done.result["instrument"], ADD, dict(item.values), doing.actor)
+    if standing and standing.items:
+        items = {"items": [dict(one.values) for one in standing.items]}
+        await doing.runtime.instruments.command(done.result["instrument"], SET, items, doing.actor)
     return done
 
 
@@ -309,6 +320,7 @@ ALL = (
     RESTORE_COMPUTED,
     REBUILD,
     NEW_INSTRUMENT,
+    COPY_COMPUTED,
     COPY_INSTRUMENT,
     CHANGE_INSTRUMENT,
     REMOVE_INSTRUMENT,

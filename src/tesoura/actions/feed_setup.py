@@ -21,7 +21,8 @@ from tesoura.errors import Gone, InvalidField, InvalidPiece
 from tesoura.feeds.api import FeedKind
 from tesoura.links.registry import KINDS
 from tesoura.store import feeds as stored
-from tesoura.store.tables import FeedRow, SignalRow
+from tesoura.store import rules
+from tesoura.store.tables import FeedRow, RuleRow, SignalRow
 
 FEED = {"feed": Field("Feed", text(60))}
 
@@ -100,6 +101,33 @@ async def _new(doing: Doing, given: Given) -> Done:
     return Done(
         f"{title} is connected. Its signals start with {name}.", {"feed": name}, Call("feed.remove", {"feed": name})
     )
+
+
+async def _copy(doing: Doing, given: Given) -> Done:
+    """A copy is paused: it would bring the same events again until its settings are others."""
+    name, secrets, in_use = given["feed"].lower(), doing.runtime.store.secrets, doing.runtime.names_taken()
+    row = await doing.read(lambda session: feed_row(session, name))
+    kind = kind_called(row.kind)
+    may_reach(doing, kind, row.choices)
+
+    def job(session: Session) -> tuple[str, str]:
+        old = feed_row(session, name)
+        title = f"{old.title[:56]} 2"
+        new = unused(snake(title, "feed"), stored.names_taken(session) | in_use)
+        filled = Filled(old.choices, stored.secrets_of(session, old.id or 0, secrets), {})
+        made = add_feed(session, new, title, filled, kind, doing)
+        made.paused = True
+        for one in stored.signals_of(session, old.id or 0):
+            field = one.name.partition(".")[2]
+            session.add(SignalRow(**{**one.model_dump(), "name": f"{new}.{field}", "feed_id": made.id}))
+        for rule in rules.of_feed(session, old.id or 0):
+            session.add(RuleRow(**{**rule.model_dump(), "id": None, "feed_id": made.id, "primed": False}))
+        return new, title
+
+    new, title = await doing.write(job)
+    await doing.runtime.refresh_feed(new)
+    words = f"{title} was created, paused. Change its settings, then resume it."
+    return Done(words, {"feed": new}, Call("feed.remove", {"feed": new}))
 
 
 async def _change(doing: Doing, given: Given) -> Done:
@@ -183,6 +211,15 @@ NEW = Action(
     noted=True,
     may=SET_UP,
 )
+COPY = Action(
+    "feed.copy",
+    "Duplicate a feed",
+    "With its settings, keys, signals and events; paused until it is resumed.",
+    FEED,
+    _copy,
+    noted=True,
+    may=SET_UP,
+)
 CHANGE = Action(
     "feed.change",
     "Change a feed",
@@ -219,4 +256,4 @@ NEW_ADDRESS = Action(
     may=SET_UP,
 )
 
-ALL = (NEW, CHANGE, REMOVE, RESTORE, NEW_ADDRESS)
+ALL = (NEW, COPY, CHANGE, REMOVE, RESTORE, NEW_ADDRESS)

@@ -7,8 +7,7 @@ from dataclasses import dataclass
 
 from tesoura.core.overlays.claims import Claims
 from tesoura.core.overlays.document import Piece
-from tesoura.core.overlays.pieces.kind import THERE, Part
-from tesoura.core.signals.texts import Say
+from tesoura.core.overlays.pieces.kind import THERE, Part, instruments_in
 from tesoura.core.values import Json
 from tesoura.outputs.broadcaster import Broadcaster
 
@@ -26,8 +25,7 @@ class PlacedPiece:
     @property
     def instruments(self) -> set[str]:
         """The first halves of the names of the signals that it shows."""
-        says = (part for part in self.parts.values() if isinstance(part, Say))
-        return {name.partition(".")[0] for part in says for name in part.wording.names}
+        return instruments_in(self.parts)
 
     @property
     def key(self) -> str:

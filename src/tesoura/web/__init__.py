@@ -209,6 +209,8 @@ def create_pages(runtime: Runtime, settings: Settings) -> Flask:
     protection.exempt(api_clips.blueprint)
     protection.exempt(incoming.blueprint)
     add_filters(app)
+    macros = vars(app.jinja_env.get_template("_macros.html").module)
+    app.jinja_env.globals.update({name: macro for name, macro in macros.items() if not name.startswith("_")})
     errors.register(app)
     access.register(app)
     for room in ROOMS:

@@ -6,17 +6,21 @@ has, at each place of it, the items that it had then.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import csv
+import re
+from collections.abc import Container, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from tesoura.core.forms.checks import text, whole
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import Fields, fill
+from tesoura.core.forms.meanwhile import marks_of
 from tesoura.core.instruments.commands import PLACE, Command, CommandKind
-from tesoura.errors import CommandRefused, InvalidPiece
+from tesoura.core.values import from_json
+from tesoura.errors import ChangedMeanwhile, CommandRefused, InvalidField, InvalidPiece
 
-OWN = frozenset(("item", "at", "by", "id"))
+OWN = frozenset(("item", "items", "at", "by", "id", "opened_with"))
 """What the commands to items are given beside an item's own fields."""
 
 
@@ -40,6 +44,8 @@ class ItemForm:
     fields: Fields
     most: int = 200
     about: str = ""
+    times: str = ""
+    """The field that a number after an asterisk goes into where rows are pasted, as in `tea * 5`."""
 
     def __post_init__(self) -> None:
         if taken := OWN & set(self.fields):
@@ -72,7 +78,7 @@ class ItemStep:
 
 
 _ITEM = {"item": Field("Which", text(40))}
-COMMANDS = ADD, CHANGE, REMOVE, MOVE = "add_item", "change_item", "remove_item", "move_item"
+COMMANDS = ADD, CHANGE, REMOVE, MOVE, SET = "add_item", "change_item", "remove_item", "move_item", "set_items"
 _COMMANDS = {
     ADD: (
         "Add one",
@@ -85,6 +91,11 @@ _COMMANDS = {
         "Move one",
         "Positions down, or up with a minus sign.",
         {**_ITEM, "by": Field("By", whole(-10_000, 10_000), kind="number", default=1)},
+    ),
+    SET: (
+        "Set all",
+        "All rows in their order, as a list. A row with an `id` changes that one; rows that are missing are removed.",
+        {"items": Field("Rows", lambda rows: rows)},
     ),
 }
 
@@ -105,6 +116,8 @@ def step(form: ItemForm, items: tuple[InstrumentItem, ...], command: Command) ->
     """
     if command.name not in _COMMANDS:
         return None
+    if command.name == SET:
+        return _set(form, items, command)
     return (_add if command.name == ADD else _other)(form, items, command)
 
 
@@ -151,6 +164,116 @@ def _other(form: ItemForm, items: tuple[InstrumentItem, ...], command: Command) 
     given = {"item": item.id, "values": dict(changed.values)}
     undo = (CHANGE, {**item.values, "item": item.id})
     return ItemStep((*items[:place], changed, *items[place + 1 :]), f"{form.called(changed)} is changed", given, undo)
+
+
+def marks(items: Sequence[InstrumentItem]) -> dict[str, str]:
+    """Return what tells whether rows were changed after a page was opened."""
+    return marks_of({"items": saved(items)})
+
+
+def _set(form: ItemForm, items: tuple[InstrumentItem, ...], command: Command) -> ItemStep:
+    if command.seq:
+        rows = command.given["rows"]
+        return ItemStep(_numbered(rows, command.seq), "", command.given, (SET, {}))
+    _refuse_old(form, items, command.given)
+    rows, wrong = [], dict[str, str]()
+    known = {one.id: one.values for one in items}
+    for at, row in enumerate(_rows(form, known, command.given.get("items"))):
+        own = str(row.get("id") or "")[:40]
+        key = own or f"new{at}"
+        own = "" if own.startswith("new") else own
+        typed = {name: value for name, value in row.items() if name != "id"}
+        try:
+            rows.append((own, form.checked({**known.get(own, {}), **typed})))
+        except InvalidPiece as error:
+            wrong |= {f"items.{key}.{name}": words for name, words in error.wrong.items()}
+    if wrong:
+        raise InvalidPiece(wrong)
+    kept = [own for own, _ in rows if own]
+    if len(set(kept)) < len(kept):
+        raise CommandRefused(f"A {form.word} is listed twice. Reload the page.")
+    if len(rows) > form.most:
+        raise CommandRefused(f"{len(rows)} {form.words} are too many: the maximum is {form.most}. Remove some.")
+    before = [{**one.values, "id": one.id} for one in items]
+    after = _numbered(rows, PLACE)
+    return ItemStep(after, _difference(form, items, after), {"rows": rows}, (SET, {"items": before}))
+
+
+def _numbered(rows: Sequence[Sequence[Any]], place: int | str) -> tuple[InstrumentItem, ...]:
+    """Return rows as items; a new one gets its id from its place in the log and among the rows."""
+    return tuple(InstrumentItem(str(own or f"i{place}-{at}"), dict(row)) for at, (own, row) in enumerate(rows))
+
+
+def _refuse_old(form: ItemForm, items: tuple[InstrumentItem, ...], given: Mapping[str, Any]) -> None:
+    """Refuse what was written on a page opened before somebody else changed the rows."""
+    opened = given.get("opened_with")
+    try:
+        was = from_json(opened) if isinstance(opened, str) and opened else opened
+    except ValueError:
+        was = None
+    if isinstance(was, Mapping) and was != (now := marks(items)):
+        raise ChangedMeanwhile(
+            {"": f"The {form.words} were changed in another window. Save again to keep yours, or reload."}, now
+        )
+
+
+def _rows(form: ItemForm, known: Container[Any], given: Any) -> list[Mapping[str, Any]]:
+    rows = given or []
+    if not isinstance(rows, list) or not all(isinstance(row, Mapping) for row in rows):
+        raise InvalidField(f"Send a list of {form.words}, each with its values by name.")
+    return [row for row in rows if row.get("id") in known or not _is_blank(form, row)]
+
+
+def _is_blank(form: ItemForm, row: Mapping[str, Any]) -> bool:
+    """Whether nothing was typed into a new row, as into the last one of a table."""
+    return all(str(row.get(name, "")).strip() in ("", str(one.default)) for name, one in form.fields.items())
+
+
+def _difference(form: ItemForm, before: Sequence[InstrumentItem], after: Sequence[InstrumentItem]) -> str:
+    """Return what is different, in words: `2 added, 1 changed`. Raises CommandRefused when nothing is."""
+    was = {one.id: dict(one.values) for one in before}
+    stays = [one for one in after if one.id in was]
+    counts = {
+        "added": len(after) - len(stays),
+        "changed": sum(was[one.id] != dict(one.values) for one in stays),
+        "removed": len(before) - len(stays),
+    }
+    words = [f"{count} {what}" for what, count in counts.items() if count]
+    order = [one.id for one in before if one.id in {own.id for own in stays}]
+    if order != [one.id for one in stays]:
+        words.append("order changed")
+    if not words:
+        raise CommandRefused("Nothing was changed.")
+    return f"{form.words.capitalize()}: {', '.join(words)}"
+
+
+_TIMES = re.compile(r"(?P<words>.*\S)\s*[*×]\s*(?P<count>[0-9]+(?:[.,][0-9]+)?)")
+
+
+def rows_from_text(form: ItemForm, pasted: str) -> list[dict[str, str]]:
+    """Return the rows of a pasted table: a row per line, its cells in the order of the fields.
+
+    Cells are set apart by tabs where the text has some, else by commas as CSV has them; a first line of field labels
+    says which is which. `tea * 5` is one cell and a number for the field that `times` names.
+    """
+    lines = [line for line in pasted.splitlines() if line.strip()]
+    if any("\t" in line for line in lines):
+        cells = [line.split("\t") for line in lines]
+    else:
+        cells = [[cell.strip() for cell in row] for row in csv.reader(lines, skipinitialspace=True)]
+    columns = list(form.fields)
+    labels = {label.casefold(): name for name, one in form.fields.items() for label in (name, one.label)}
+    if cells and len(cells) > 1 and all(cell.strip().casefold() in labels for cell in cells[0]):
+        columns = [labels[cell.strip().casefold()] for cell in cells.pop(0)]
+    return [_row(form, columns, row) for row in cells]
+
+
+def _row(form: ItemForm, columns: Sequence[str], cells: Sequence[str]) -> dict[str, str]:
+    row = {name: cell.strip() for name, cell in zip(columns, cells, strict=False) if cell.strip()}
+    first = columns[0]
+    if form.times and form.times not in row and (found := _TIMES.fullmatch(row.get(first, ""))):
+        row |= {first: found["words"], form.times: found["count"]}
+    return row
 
 
 def saved(items: Sequence[InstrumentItem]) -> list[list[Any]]:

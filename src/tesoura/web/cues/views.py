@@ -35,6 +35,7 @@ from tesoura.web.cues.past import offered, past_of
 from tesoura.web.shared.acting import act
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import zone
+from tesoura.web.shared.things import NOW, PART, Thing
 from tesoura.web.shared.typed import as_typed, typed_form
 
 blueprint = Blueprint("cues", __name__, url_prefix="/cues")
@@ -129,7 +130,7 @@ def do(name: str, command: str) -> ResponseReturnValue:
     _answers()[name] = (now(), said, wrong)
     if not request.headers.get("HX-Request"):
         flash(said or wrong, "wrong" if wrong else "said")
-        return redirect(url_for("cues.edit", name=name))
+        return redirect(url_for("cues.show", name=name))
     return render_template("cues/_card.html", **_card(_standing(name), said, wrong)), 422 if wrong else 200
 
 
@@ -163,14 +164,17 @@ def _page(typed: Mapping[str, Any], row: ComputedRow | None) -> dict[str, Any]:
 @blueprint.get("/new")
 def new() -> ResponseReturnValue:
     """The form for a new cue."""
-    return render_template("cues/edit.html", **_page(request.args.to_dict(), None))
+    return render_template("cues/new.html", **_page(request.args.to_dict(), None))
 
 
-@blueprint.get("/<name>")
-def edit(name: str) -> ResponseReturnValue:
-    """A cue's own page: its state, its history and its settings."""
+@blueprint.get("/<name>", defaults={"part": NOW})
+@blueprint.get(f"/<name>/<{PART}:part>")
+def show(name: str, part: str) -> ResponseReturnValue:
+    """A sub-page of a cue: its state, its settings, its runs, or where it can be used."""
     row = row_of(name)
-    return render_template("cues/edit.html", **_page(as_typed(KINDS["cue"].fields, row.choices), row))
+    thing = Thing(str(row.choices["title"]), name, "cues.show", ("Cues", url_for("cues.index")))
+    page = _page(as_typed(KINDS["cue"].fields, row.choices), row)
+    return render_template("cues/show.html", part=part, thing=thing, **page)
 
 
 def filled_cue(typed: Mapping[str, Any]) -> tuple[Filled, CuePlan | None]:

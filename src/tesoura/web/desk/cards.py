@@ -11,6 +11,7 @@ from sqlmodel import Session
 
 from tesoura.core.overlays.differences import differences
 from tesoura.core.overlays.document import Overlay, from_document
+from tesoura.core.overlays.pieces.kind import instruments_in
 from tesoura.errors import NewerDocument
 from tesoura.outputs.hub import Audience
 from tesoura.runtime.facade import Runtime
@@ -28,8 +29,7 @@ class Card:
 
     row: OverlayRow
     rev: int
-    width_px: int
-    height_px: int
+    draft: Overlay
     differs: bool
     audience: Audience
     troubles: list[Trouble]
@@ -39,6 +39,20 @@ class Card:
     """Pieces on air that viewers don't see: each name, and whether it hasn't been shown yet (True) or was hidden."""
     frozen: list[tuple[str, datetime, str]] = field(default_factory=list)
     """Pieces on air that keep a value whose feed is down: the name of each, since when it stands, and the feed."""
+
+    @property
+    def width_px(self) -> int:
+        """The draft's width."""
+        return self.draft.width_px
+
+    @property
+    def height_px(self) -> int:
+        """The draft's height."""
+        return self.draft.height_px
+
+    def shows(self, instrument: str) -> bool:
+        """Whether a piece of the draft shows a signal of this instrument."""
+        return any(instrument in instruments_in(piece.parts()) for piece in self.draft.pieces)
 
 
 def _overlays(session: Session) -> list[tuple[OverlayRow, Overlay, OnAir]]:
@@ -92,8 +106,7 @@ def _card(
     return Card(
         row,
         on_air.rev,
-        draft.width_px,
-        draft.height_px,
+        draft,
         bool(differences(draft, on_air.overlay if on_air.rev else None)),
         audiences.get(on_air.overlay_id, Audience()),
         [one for one in troubles if one.overlay_id == on_air.overlay_id],

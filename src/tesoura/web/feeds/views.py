@@ -26,6 +26,7 @@ from tesoura.web.feeds.scene_names import named_and_gone
 from tesoura.web.shared.acting import act, must_be_here
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.shown import plain_choice
+from tesoura.web.shared.things import NOW, PART, Thing
 
 blueprint = Blueprint("feeds", __name__, url_prefix="/feeds")
 MANNERS = (
@@ -158,9 +159,10 @@ def feed_row(name: str) -> FeedRow:
     return row
 
 
-@blueprint.get("/<name>")
-def show(name: str) -> ResponseReturnValue:
-    """One feed: its status, its latest response, and the signals and events made from it."""
+@blueprint.get("/<name>", defaults={"part": NOW})
+@blueprint.get(f"/<name>/<{PART}:part>")
+def show(name: str, part: str) -> ResponseReturnValue:
+    """A sub-page of a feed: its latest response, its settings, its part of the log, or where it can be used."""
     row = feed_row(name)
     row_id = row.id or 0
     picks, kept, rules = store().read(
@@ -191,6 +193,8 @@ def show(name: str) -> ResponseReturnValue:
         "typed": {key: plain_choice(value) for key, value in row.choices.items()},
         "has_secret": {key: bool(value) for key, value in kept.items()},
         "shown_in": _shown_in(kind.shown_by),
+        "part": part,
+        "thing": Thing(row.title, name, "feeds.show", ("Feeds", url_for("feeds.index"))),
     }
     return render_template("feeds/show.html", **shown)
 

@@ -54,4 +54,4 @@ def place(name: str) -> ResponseReturnValue:
         return lay_on(overlay_id, piece.name if piece else SLOTS, choices, "instruments")
     except InvalidPiece as error:
         flash("; ".join(error.wrong.values()), "wrong")
-        return redirect(url_for("instruments.edit", name=name))
+        return redirect(url_for("instruments.show", name=name))

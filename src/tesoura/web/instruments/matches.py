@@ -120,7 +120,7 @@ def look(name: str) -> ResponseReturnValue:
         board = board_of(_told(raw), str(row.choices["title"]))
     except InvalidField as error:
         flash(str(error), "wrong")
-        return redirect(url_for("instruments.edit", name=name))
+        return redirect(url_for("instruments.show", name=name))
     return _shown(row, board, -1)
 
 

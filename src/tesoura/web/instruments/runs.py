@@ -126,7 +126,7 @@ def bring(name: str) -> ResponseReturnValue:
         flash(act("instrument.command", instrument=name, command="bring_route", file=words, title=title).words, "said")
     except InvalidField as error:
         flash(str(error), "wrong")
-    return redirect(url_for("instruments.edit", name=name) + "#route")
+    return redirect(url_for("instruments.show", name=name, part="setup") + "#route")
 
 
 @blueprint.get("/<name>/route.json")

@@ -14,6 +14,7 @@ from tesoura.core.computed.almanac import Almanac
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import Fields
 from tesoura.core.instruments.base import InstrumentKind
+from tesoura.core.instruments.items import marks, rows_from_text
 from tesoura.core.instruments.records import KeptRecord
 from tesoura.core.instruments.registry import KINDS, of_room
 from tesoura.core.instruments.runner import Setup
@@ -25,11 +26,13 @@ from tesoura.store import computed as stored
 from tesoura.store import overlays as stored_overlays
 from tesoura.store.exports import record_lines
 from tesoura.store.tables import ComputedRow
+from tesoura.web.desk.cards import cards
 from tesoura.web.desk.panels import EffectNote, panel, panels
-from tesoura.web.shared.acting import act
+from tesoura.web.shared.acting import act, back_to
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.offers import Offers
 from tesoura.web.shared.shown import zone
+from tesoura.web.shared.things import HISTORY, NOW, PART, SETUP, USE, Thing
 from tesoura.web.shared.typed import as_typed, typed_form
 
 blueprint = Blueprint("instruments", __name__, url_prefix="/instruments")
@@ -91,7 +94,7 @@ def _answer(
     """An instrument's panel with what was done, or its page where no panel is asked for."""
     if not request.headers.get("HX-Request"):
         flash(said.words[:1].upper() + said.words[1:], "wrong" if said.wrong else "said")
-        return redirect(url_for("instruments.edit", name=name))
+        return redirect(back_to(url_for("instruments.show", name=name)))
     return render_template(
         "instruments/_panel.html", p=panel(_standing(name), said, asks, command, request.form if said.wrong else {})
     ), status
@@ -124,12 +127,12 @@ def chat_presence(name: str) -> Any:
     return runtime().call(lambda self: self.links.standing(name)) if name else None
 
 
-@blueprint.get("/<name>/page")
-def page_fragment(name: str) -> ResponseReturnValue:
-    """The part of an instrument's own page that its kind draws."""
+@blueprint.get(f"/<name>/live/<any({NOW}, {SETUP}, {HISTORY}):part>")
+def live_fragment(name: str, part: str) -> ResponseReturnValue:
+    """What an instrument's kind draws on one of its sub-pages."""
     row, standing = row_of(name), _standing(name)
     return render_template(
-        f"instruments/{row.kind}/page.html", row=row, kind=KINDS[row.kind], it=standing, now=standing.values
+        f"instruments/{row.kind}/{part}.html", row=row, kind=KINDS[row.kind], it=standing, now=standing.values
     )
 
 
@@ -172,7 +175,6 @@ def grouped(fields: Fields) -> list[tuple[str, dict[str, Field]]]:
 
 def _page(kind: InstrumentKind, typed: Mapping[str, Any], row: ComputedRow | None) -> dict[str, Any]:
     standing = runtime().call(lambda self: self.instruments.standing(row.name)) if row else None
-    overlays = store().read(lambda session: [(one.id, one.name) for one in stored_overlays.all_overlays(session)])
     full = {**{name: field.default for name, field in kind.fields.items()}, **typed}
     return {
         "kind": kind,
@@ -183,7 +185,7 @@ def _page(kind: InstrumentKind, typed: Mapping[str, Any], row: ComputedRow | Non
         "panel": panel(standing) if standing else None,
         "it": standing,
         "now": standing.values if standing else {},
-        "overlays": overlays,
+        "marks": marks(standing.items) if standing and kind.items else {},
         "outputs": kind.outputs(row.choices) if row else {},
         "records": _records(row, kind),
         "fires": [one for one in kind.types(row.name, row.choices) if one.startswith(f"{row.name}.")] if row else [],
@@ -197,7 +199,7 @@ def _from_log(kind: InstrumentKind, choices: Mapping[str, Any], name: str) -> di
     return {"now": _standing(name).values if name else {}, "then": then, "partly": with_this.partly}
 
 
-MOST_SEEN = 6
+MOST_SEEN, MOST_PASTED = 6, 100_000
 
 
 def never_seen(kind: InstrumentKind, choices: Mapping[str, Any]) -> list[str]:
@@ -253,15 +255,26 @@ def attempt(kind: str) -> ResponseReturnValue:
 def new(kind: str) -> ResponseReturnValue:
     """The form for a new instrument."""
     found = _kind(kind)
-    return render_template("instruments/edit.html", **_page(found, request.args.to_dict(), None))
+    return render_template("instruments/new.html", **_page(found, request.args.to_dict(), None))
 
 
-@blueprint.get("/<name>")
-def edit(name: str) -> ResponseReturnValue:
-    """An instrument's own page: its panel, its records and its settings."""
+@blueprint.get("/<name>", defaults={"part": NOW})
+@blueprint.get(f"/<name>/<{PART}:part>")
+def show(name: str, part: str) -> ResponseReturnValue:
+    """A sub-page of an instrument: its panel, its settings, its records, or where it can be used."""
     row = row_of(name)
     kind = KINDS[row.kind]
-    return render_template("instruments/edit.html", **_page(kind, as_typed(kind.fields, row.choices), row))
+    page = _page(kind, as_typed(kind.fields, row.choices), row)
+    thing = Thing(str(row.choices["title"]), name, "instruments.show", ("Instruments", url_for("instruments.index")))
+    return render_template("instruments/show.html", part=part, thing=thing, **page, **_beside(part, name))
+
+
+def _beside(part: str, name: str) -> dict[str, Any]:
+    """What a sub-page shows of overlays: those with a piece of the instrument, or all that it can be added to."""
+    if part == USE:
+        overlays = store().read(lambda session: [(one.id, one.name) for one in stored_overlays.all_overlays(session)])
+        return {"overlays": overlays}
+    return {"shown_on": [card for card in cards() if card.shows(name)]} if part == NOW else {}
 
 
 @blueprint.post("/<name>/choose/<field>/<value>")
@@ -276,6 +289,15 @@ def change_one(name: str, field: str, value: str) -> ResponseReturnValue:
 
 
 # Its items, and what it has written down
+
+
+@blueprint.post("/<name>/rows")
+def pasted_rows(name: str) -> ResponseReturnValue:
+    """The rows of a pasted table, to be edited before they are saved."""
+    row = row_of(name)
+    form = KINDS[row.kind].items or abort(404)
+    rows = rows_from_text(form, request.form.get("text", "")[:MOST_PASTED])[: form.most]
+    return render_template("instruments/_rows.html", form=form, rows=rows, begin=request.form.get("begin", 1, type=int))
 
 
 def _records(row: ComputedRow | None, kind: InstrumentKind) -> dict[str, list[KeptRecord]]:

@@ -34,7 +34,7 @@ from tesoura.web.shared.shown import zone
 LED_TO = 40
 blueprint = Blueprint("log", __name__, url_prefix="/log")
 blueprint.add_app_template_global(event_words)
-PAGE = 50
+PAGE = 30
 CATCH_UP = 20
 """How many times a search puts more events into the index of words before it looks."""
 
@@ -70,8 +70,9 @@ def _listed() -> dict[str, Any]:
     search, before = search_asked(), _before()
     if search.words:
         _index_words()
-    rows = store().read(lambda session: log_search.page(session, search, before, PAGE + 1))
-    shown, more = rows[:PAGE], rows[PAGE:]
+    most = min(request.args.get("most", PAGE, type=int), PAGE)
+    rows = store().read(lambda session: log_search.page(session, search, before, most + 1))
+    shown, more = rows[:most], rows[most:]
     further = None
     if more:
         last = shown[-1]

@@ -16,6 +16,7 @@ from tesoura.core.forms.form import Fields
 from tesoura.errors import ChangedMeanwhile, Gone, Invalid, InvalidPiece, SourceError
 from tesoura.web.shared.acting import act, back_to, opened_with
 from tesoura.web.shared.doors import runtime
+from tesoura.web.shared.things import NOW, SETUP
 from tesoura.web.shared.typed import typed_form
 
 blueprint = Blueprint("actions", __name__, url_prefix="/do")
@@ -107,7 +108,10 @@ def instrument_page(name: str) -> str:
     """Return the address of an instrument's page; a cue's page is in a room of its own."""
     state = runtime().call(lambda self: self.instruments.standing(name))
     is_cue = state is not None and state.setup.kind == CUE
-    return url_for("cues.edit" if is_cue else "instruments.edit", name=name)
+    items = state.setup.kind_of.items if state is not None else None
+    # One that is nothing without its rows is set up first.
+    part = SETUP if state is not None and items and items.times and not state.items else NOW
+    return url_for("cues.show" if is_cue else "instruments.show", name=name, part=part)
 
 
 PAGES: Mapping[str, Callable[[Any], str]] = {

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
@@ -19,7 +20,23 @@ def typed_form() -> dict[str, Any]:
         if not name.startswith("_") and name != "csrf_token":
             # A switch that is on sends both of its values.
             found[name] = "yes" if values == ["no", "yes"] else values if len(values) > 1 else values[0]
-    return found
+    return _with_rows(found)
+
+
+_CELL = re.compile(r"(items)\.(.+)\.([^.]+)")
+"""The name of a field in a table: the table's, the row's id, and the column's."""
+
+
+def _with_rows(typed: dict[str, Any]) -> dict[str, Any]:
+    """Return the fields with those of a table as a list of rows, in their order on the page."""
+    cells = {name: _CELL.fullmatch(name) for name in typed}
+    if not any(cells.values()):
+        return typed
+    rows: dict[str, dict[str, Any]] = {}
+    for name, cell in cells.items():
+        if cell:
+            rows.setdefault(cell[2], {"id": cell[2]})[cell[3]] = typed[name]
+    return {**{name: value for name, value in typed.items() if not cells[name]}, "items": list(rows.values())}
 
 
 def typed_texts() -> dict[str, str]:

@@ -152,9 +152,9 @@ FIELDS: Mapping[str, Field] = {
     "card": Field("Card text", text(120, empty=True), group=_READ, placeholder="the sponsor's name"),
     "link": Field("Link", _link, placeholder="https://example.org/tea", group=_LINK),
     "code": Field("Code", text(60, empty=True), placeholder="LADDER10", group=_LINK),
-    "chat": Field("Chat message", text(60, empty=True), kind="feed", of="irc", group=_LINK),
+    "chat": Field("Chat", text(60, empty=True), kind="feed", of="irc", group=_LINK),
     "line": Field(
-        "with",
+        "Message",
         _line,
         kind="wide",
         default=DEFAULT_LINE,
@@ -166,7 +166,7 @@ FIELDS: Mapping[str, Field] = {
 ITEM_FIELDS: Mapping[str, Field] = {
     "words": Field("Name", line(60), placeholder="the teapot"),
     "picture": Field("Picture", media, kind="picture", help="Can be animated."),
-    "video": Field("Video", media, kind="video", help="Plays without sound."),
+    "video": Field("Video", media, kind="video", help="Plays without sound.", advanced=True),
     "text": Field("Text", text(120, empty=True), placeholder="Tea for the top of the ladder"),
     "seconds": number("Duration", 1, 3_600, 9, "s"),
 }
@@ -176,6 +176,7 @@ ITEMS = ItemForm(
     ITEM_FIELDS,
     500,
     "What viewers see: a picture, a video or a text, each with its seconds. With none, the sponsor's mark is shown.",
+    times="seconds",
 )
 
 

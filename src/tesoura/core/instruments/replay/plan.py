@@ -142,7 +142,7 @@ FIELDS: Mapping[str, Field] = {
         kind="event",
         default="kill",
         group=_WHAT,
-        help="Left empty, a replay comes only on request.",
+        help="Leave empty to show replays only on request.",
     ),
     "counted_by": Field(
         "Kill rule of",

@@ -35,11 +35,15 @@ SIDE_FIELDS: Mapping[str, Field] = {
     "name": Field("Name", line(60), placeholder="Team Bobbin"),
     "short": Field("Short", text(12, empty=True), placeholder="BOB", help="Empty: the first letters."),
     "colour": hue("Colour", "#2F6B5E"),
-    "mark": Field("Mark", media, kind="picture"),
+    "mark": Field("Mark", media, kind="picture", advanced=True),
     "players": Field(
-        "Players", players_of, placeholder="wren_bobbin, tuck", help="Separate with commas, in serving order."
+        "Players",
+        players_of,
+        placeholder="wren_bobbin, tuck",
+        help="Separate with commas, in serving order.",
+        advanced=True,
     ),
-    "country": Field("From", text(40, empty=True), placeholder="Northshed"),
+    "country": Field("From", text(40, empty=True), placeholder="Northshed", advanced=True),
 }
 
 

@@ -39,15 +39,20 @@ FIELDS: Mapping[str, Field] = {
         help="Chance relative to the others: 0.3 among nine of 1 is drawn once in 31. 0 = never.",
     ),
     "colour": Field("Colour", _colour_or_none, kind="line", placeholder="by turns", help="Such as #8C3B2A."),
-    "letters": Field("Text colour", _colour_or_none, kind="line", placeholder="automatic"),
-    "picture": Field("Picture", media, kind="picture"),
-    "chat": Field("Chat message", text(300, empty=True), placeholder="{who} gets: {field}"),
-    "cue": Field("Event", text(60, empty=True), kind="instrument", of="cue"),
-    "most": Field("Limit per session", whole(0, 999), default=0, kind="number", help="0 = no limit."),
-    "goes": switch("Remove after a draw", "no"),
+    "letters": Field("Text colour", _colour_or_none, kind="line", placeholder="automatic", advanced=True),
+    "picture": Field("Picture", media, kind="picture", advanced=True),
+    "chat": Field("Chat message", text(300, empty=True), placeholder="{who} gets: {field}", advanced=True),
+    "cue": Field("Event", text(60, empty=True), kind="instrument", of="cue", advanced=True),
+    "most": Field("Limit per session", whole(0, 999), default=0, kind="number", help="0 = no limit.", advanced=True),
+    "goes": switch("Remove after a draw", "no", advanced=True),
 }
 ITEMS = ItemForm(
-    "field", "fields", FIELDS, MOST_FIELDS, "2 to 60 fields, sized by their chance; equal ones are kept apart."
+    "field",
+    "fields",
+    FIELDS,
+    MOST_FIELDS,
+    "2 to 60 fields, sized by their chance; equal ones are kept apart.",
+    times="weight",
 )
 
 

@@ -47,15 +47,16 @@ def _word(raw: object) -> str:
 
 
 def _rule(at: int) -> dict[str, Field]:
-    words = ("Earned by event", "Also earned by event", "Also earned by event")[at - 1]
+    words = "Earned by event" if at == 1 else "Also earned by event"
+    group: dict[str, Any] = {"group": _SPENT, "advanced": at > 1}
     return {
-        f"when_{at}": Field(words, text(120, empty=True), kind="event", group=_SPENT),
-        f"spins_{at}": number("Spins earned", 1, 100, 1, "spins", group=_SPENT),
+        f"when_{at}": Field(words, text(120, empty=True), kind="event", **group),
+        f"spins_{at}": number("Spins earned", 1, 100, 1, "spins", **group),
         f"amount_{at}": Field(
-            "Amount field", text(60, empty=True), kind="datum", group=_SPENT, placeholder="once, whatever the amount"
+            "Amount field", text(60, empty=True), kind="datum", placeholder="once, whatever the amount", **group
         ),
-        f"each_{at}": number("Per amount", 1, 1_000_000, 50, group=_SPENT),
-        f"by_{at}": Field("Viewer field", text(60), kind="datum", default="name", group=_SPENT),
+        f"each_{at}": number("Per amount", 1, 1_000_000, 50, **group),
+        f"by_{at}": Field("Viewer field", text(60), kind="datum", default="name", **group),
     }
 
 
@@ -76,7 +77,7 @@ FIELDS: Mapping[str, Field] = {
     ),
     "chat": Field("Chat", text(60, empty=True), kind="feed", of="irc", group=_TOLD),
     "line": Field(
-        "with",
+        "Message",
         text(300),
         kind="wide",
         default=DEFAULT_LINE,

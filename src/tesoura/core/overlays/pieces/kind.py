@@ -214,6 +214,12 @@ def say(source: str, choices: Choices, nothing_yet: str = "") -> Say:
     )
 
 
+def instruments_in(parts: Mapping[str, Part]) -> set[str]:
+    """Return the first halves of the names of the signals that a piece shows."""
+    says = (part for part in parts.values() if isinstance(part, Say))
+    return {name.partition(".")[0] for part in says for name in part.wording.names}
+
+
 def share(value: str, low: str, high: str, choices: Choices) -> Say:
     """A part that says how far a value is on its way from one to another, from 0 to 1."""
     way = f"(({value}) - ({low})) / (({high}) - ({low}))"

@@ -11,7 +11,7 @@ async function give(command, given, focus) {
   if (told.wrong) { said(told.wrong, true); return false; }
   // What was given is in it: it may be drawn anew, wherever the cursor was.
   document.activeElement?.blur();
-  await htmx.ajax("GET", `/instruments/${section().dataset.route}/page`, { target: "#route", select: "#route", swap: "morph:outerHTML" });
+  await htmx.ajax("GET", `/instruments/${section().dataset.route}/live/setup`, { target: "#route", select: "#route", swap: "morph:outerHTML" });
   const line = said(told.words);
   if (told.undo) {
     const button = Object.assign(document.createElement("button"), { type: "button", className: "btn btn-quiet", textContent: "Undo", id: "route-undo" });

@@ -27,7 +27,7 @@ function showWrong(form, wrong) {
       refused.push(shown);
     } else {
       told.setAttribute("role", "alert");
-      (form.querySelector(".acts") ?? form.lastElementChild).before(told);
+      (form.querySelector(":scope > .acts") ?? form.querySelector(".acts") ?? form.lastElementChild).before(told);
     }
   }
   refused.sort((one, other) => (one.compareDocumentPosition(other) & Node.DOCUMENT_POSITION_FOLLOWING ? -1 : 1))[0]?.focus();
