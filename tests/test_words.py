@@ -40,7 +40,6 @@ ELSEWHERE = (
     "CHANGELOG.md",
     "CONTRIBUTING.md",
     "SECURITY.md",
-    "docs/figures.md",
     "src/tesoura/demo/",
     "src/tesoura/standins/",
 )

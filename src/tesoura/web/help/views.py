@@ -33,7 +33,7 @@ TASKS = (
     ("scene-link", "Scene link"),
     ("figures", "Performance"),
 )
-"""The documents in the order in which they are offered, each with the task it is for."""
+"""The documents in the order of the help page, each with its task."""
 OF_ROOM = {
     "desk": "desk",
     "devices": "network",
@@ -64,13 +64,15 @@ OF_ROOM = {
     "sponsor_reports": "sponsors",
     "files": "log-and-files",
 }
-"""Which document tells of a room's pages."""
+"""The document about each room's pages."""
 _DOCUMENT = re.compile(r'href="(?:docs/)?([a-z-]+)\.md(#[^"]*)?"')
+_PICTURES = re.compile(r"^!\[.*\n", re.MULTILINE)
+"""Lines of pictures: here, what they show is a click away."""
 _ELSEWHERE = re.compile(r'<a href="(?!/help/|#|https?:)[^"]*">(.*?)</a>')
 
 
 def _text(name: str) -> str | None:
-    """A document's text; None when there is none of the name."""
+    """A document's text; None when there is no document of that name."""
     packed = resources.files("tesoura").joinpath("web", "help", "docs", f"{name}.md")
     # Where a checkout knows no links between files, they lie where they are written.
     source = Path(__file__).parents[4] / "docs" / f"{name}.md"
@@ -80,14 +82,24 @@ def _text(name: str) -> str | None:
 
 @lru_cache(maxsize=32)
 def _page(name: str) -> str | None:
+    """A document as HTML: its introduction, then its sections, collapsed; None when there is no such document."""
     text = _text(name)
     if text is None:
         return None
-    drawn = MarkdownIt("commonmark", {"html": False}).enable("table").render(text)
+    drawn = MarkdownIt("commonmark", {"html": False}).enable("table").render(_PICTURES.sub("", text))
     drawn = _ELSEWHERE.sub(r"\1", _DOCUMENT.sub(r'href="/help/\1\2"', drawn))
-    return drawn.replace(
-        "<table>", '<div class="scroll" tabindex="0" role="region" aria-label="A table"><table>'
-    ).replace("</table>", "</table></div>")
+    drawn = drawn.replace("<table>", '<div class="scroll" tabindex="0" role="region" aria-label="Table"><table>').replace(
+        "</table>", "</table></div>"
+    )
+    introduction, *sections = drawn.split("<h2>")
+    return introduction + "".join(map(_section, sections))
+
+
+def _section(drawn: str) -> str:
+    """A section that opens by its heading, or by a link to its id."""
+    heading, _, rest = drawn.partition("</h2>")
+    id = "-".join(re.findall(r"[a-z0-9]+", re.sub(r"<.*?>", "", heading).lower()))
+    return f'<details class="fold" id="{id}"><summary><h2>{heading}</h2></summary>{rest}</details>\n'
 
 
 @blueprint.get("/")
@@ -108,6 +120,6 @@ def show(name: str) -> ResponseReturnValue:
 
 @blueprint.app_template_global("help_of")
 def help_of(room: str | None) -> tuple[str, str] | None:
-    """The document that tells of a room's pages, and its task."""
+    """The document about a room's pages, and its task."""
     name = OF_ROOM.get(room or "")
     return (name, dict(TASKS)[name]) if name else None
