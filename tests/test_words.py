@@ -36,13 +36,7 @@ NOT_THIS_BUT = {
     r"reach it$|words behind its name|told from \d": "Test connection, Arguments, needs …",
 }
 """What no page, error or document says, and what it says instead."""
-ELSEWHERE = (
-    "CHANGELOG.md",
-    "CONTRIBUTING.md",
-    "SECURITY.md",
-    "src/tesoura/demo/",
-    "src/tesoura/standins/",
-)
+ELSEWHERE = ("CHANGELOG.md", "CONTRIBUTING.md", "SECURITY.md", "src/tesoura/demo/", "src/tesoura/standins/")
 """Documents for developers and of the past; and the made-up world, whose people speak as they like."""
 
 

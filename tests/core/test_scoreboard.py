@@ -86,11 +86,11 @@ def cup() -> Match:
 
 def test_the_rules_say_what_a_point_leads_to() -> None:
     match = cup().points("h10 a8")
-    assert match.said == "10–8 · game point Team Bobbin · otto_knot serves"
+    assert match.said == "point for Team Keel → 10–8 · game point Team Bobbin · otto_knot serves"
     match.points("a2")
-    assert match.said == "10–10 · deuce · wren_bobbin serves"
+    assert match.said == "point for Team Keel → 10–10 · deuce · wren_bobbin serves"
     match.points("h1")
-    assert match.said == "11–10 · game point Team Bobbin · otto_knot serves"
+    assert match.said == "point for Team Bobbin → 11–10 · game point Team Bobbin · otto_knot serves"
     match.points("h1")
     assert match.said == "12–10, game to Team Bobbin · change ends"
     assert match.tells("state", "spans", "score", "ends") == ("between", "12–10", "1–0", True)
@@ -145,7 +145,7 @@ def test_each_sport_calls_its_own(sport: str, typed: str, told: tuple[str, str, 
 
 def test_football_counts_goals_halves_and_added_time() -> None:
     match = Match("football").do("start_clock").do("point", 600, side="home")
-    assert match.said == "goal for Home: 1–0"
+    assert match.said == "goal for Home → 1–0"
     assert match.tells("clock", "span", "home_points") == ("10:00", "half 1", "1")
     match.do("add_time", 2_160, minutes="2").do("count", side="away", what="yellow")
     assert match.tells("clock", "over_time", "added", "away_count_yellow") == ("45:00", "+1:05", "+2", 1)
@@ -526,8 +526,8 @@ def test_a_match_goes_along_as_a_file_and_as_a_table() -> None:
     assert (again.stage, again.lineup, again.acts) == (match.it.stage, match.it.lineup, match.it.acts)
     rows = table(match.it)
     assert rows[0][3:6] == ["what", "points", "sets"]
-    assert rows[3][2:7] == ["home", "Team Bobbin: a point", "3–0", "3–0", "otto_knot"]
-    assert rows[4][-1] == "voided"
+    assert rows[3][2:7] == ["home", "Team Bobbin: point", "3–0", "3–0", "otto_knot"]
+    assert rows[4][-1] == "undone"
 
 
 @pytest.mark.parametrize("kind", ["none", "else", "acts", "act", "sides", "value", "at", "colour", "rules", "sport"])

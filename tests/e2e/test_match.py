@@ -217,6 +217,6 @@ def test_a_match_is_looked_at_point_by_point_with_a_slider(page: Page, running: 
     slider = page.get_by_label("View point by point")
     slider.focus()
     page.keyboard.press("ArrowLeft")
-    expect(page.locator("output")).to_have_text("1–1 · 1–1 · Team Keel: a point")
+    expect(page.locator("output")).to_have_text("1–1 · 1–1 · Team Keel: point")
     page.keyboard.press("Home")
-    expect(page.locator("output")).to_have_text("1–0 · 1–0 · Team Bobbin: a point")
+    expect(page.locator("output")).to_have_text("1–0 · 1–0 · Team Bobbin: point")

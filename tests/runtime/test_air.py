@@ -101,7 +101,7 @@ def test_any_of_the_last_fifty_is_taken_back_and_what_came_later_is_named(runnin
     kill, start = numbers[3], numbers[2]
     effect = flat(running.client.get(f"/desk/undo/{kill}/effect").text)
     assert "1 kill, 1 death → 0 kills, 1 death" in effect
-    assert "Later changes to the same thing, which this may affect: “Deaths this stream session: 0 → 1”" in effect
+    assert "May affect the later change “Deaths this stream session: 0 → 1”." in effect
     # A countdown goes back step by step.
     assert "Undo the later action first: “Stays at" in flat(running.client.get(f"/desk/undo/{start}/effect").text)
     with pytest.raises(Gone, match="Undo the later action first"):

@@ -91,7 +91,7 @@ def test_what_is_no_cover_leaves_the_card_without_one_and_says_why(
     hears(running, player)
     player.play(at)
     assert until(lambda: words in why(running) or None)
-    assert (value(running, "title"), value(running, "cover")) == (player.song.title, None)
+    assert until(lambda: (value(running, "title"), value(running, "cover")) == (player.song.title, None))
 
 
 @pytest.mark.parametrize(

@@ -41,7 +41,7 @@ def test_a_match_is_counted_corrected_and_survives_a_restart(running: Running) -
     assert score(running) == ("4", "1")
     page = flat(running.client.get("/instruments/match").text)
     assert "Switch to AWA" in page
-    assert "Undo: Away: a point" in page
+    assert "Undo: Away: point" in page
     rows = running.client.get("/instruments/match/matches/0/match.json").json()["acts"]
     do(running, "correct", act=rows[1]["number"], side="away")
     assert score(running) == ("3", "2")
@@ -126,7 +126,7 @@ def test_both_phones_tell_of_one_rally_and_it_counts_once(running: Running) -> N
             first = one.ask("button.press", button=button, press="p1")
             again = one.ask("button.press", button=button, press="p1")
             other = two.ask("button.press", button=button, press="p2")
-    assert first["result"]["words"] == "1–0"
+    assert first["result"]["words"] == "Point for Home → 1–0"
     assert again["result"]["words"] == "This press was already handled." or again == {**first, "id": again["id"]}
     assert other["result"]["done"] is False
     assert "scored" in other["result"]["words"]

@@ -113,7 +113,7 @@ async def _trim(doing: Doing, given: Given) -> Done:
 async def _show(doing: Doing, given: Given) -> Done:
     row = await clip_of(doing, given["clip"])
     by = given["by"] or row.instrument
-    names = [one.setup.name for one in doing.runtime.instruments.all() if one.setup.kind == "replay"]
+    names = [one.name for one in doing.runtime.instruments.setups() if one.kind == "replay"]
     if by not in names:
         by = names[0] if names else ""
     if not by:

@@ -67,7 +67,7 @@ async def _lay_set(doing: Doing, given: Given) -> Done:
     """Lay all that an instrument is operated with."""
     state = doing.runtime.instruments.standing(given["instrument"].lower())
     if state is None:
-        known = [one.setup.name for one in doing.runtime.instruments.all()]
+        known = [one.name for one in doing.runtime.instruments.setups("instruments")]
         raise one_of_these("instrument", given["instrument"], known)
     setup, leaves = state.setup, doing.runtime.leaves.present
     for ready in setup.kind_of.buttons_for(setup.choices):

@@ -99,7 +99,10 @@ async def _foresee_undo(doing: Doing, given: Given) -> str:
     told = await foresee(doing, undoes, found.given)
     words = f"{undoes.title}. {undoes.about}" if told == undoes.about else told
     later = [f"“{one.words[:80]}”" for one in doing.runtime.undo_line.after(found)]
-    return f"{words}\nLater changes to the same thing, which this may affect: {', '.join(later)}" if later else words
+    if not later:
+        return words
+    affected = f"{len(later)} later changes, the last {later[0]}" if len(later) > 1 else f"the later change {later[0]}"
+    return f"{words}\nMay affect {affected}."
 
 
 UNDO = Action(

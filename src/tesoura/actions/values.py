@@ -173,7 +173,7 @@ SET_SIGNAL = Action(
 
 
 def _instruments(doing: Doing) -> list[str]:
-    return [one.setup.name for one in doing.runtime.instruments.all()]
+    return [one.name for one in doing.runtime.instruments.setups("instruments")]
 
 
 def _without_names(given: Given) -> dict[str, Any]:

@@ -96,7 +96,7 @@ class Clips:
 
     async def begin(self) -> None:
         """Have the process ready where there are replays, and begin to look after the room that clips take."""
-        if any(one.setup.kind == "replay" for one in self._runtime.instruments.all()):
+        if any(one.kind == "replay" for one in self._runtime.instruments.setups()):
             self._start(self._quick.warm(), "Making ready for clips")
         self.room.begin(self._start)
         # The last run may have ended before it had drawn them.

@@ -85,9 +85,15 @@ class Instruments:
         return self._standing(player) if player else None
 
     def all(self, room: str = "instruments") -> list[InstrumentState]:
-        """How all instruments of a room stand, in the order in which they were made."""
-        players = [player for key, _ in self._graph if (player := self._graph.player(key))]
-        return [self._standing(player) for player in players if player.definition.kind_of.room == room]
+        """The states of all instruments of a room, oldest first."""
+        return [self._standing(player) for player in self._players() if player.definition.kind_of.room == room]
+
+    def setups(self, room: str = "") -> list[Setup]:
+        """The settings of all instruments of a room, or of all rooms, oldest first."""
+        return [one for player in self._players() if room in ("", (one := player.definition).kind_of.room)]
+
+    def _players(self) -> list[Runner]:
+        return [player for key, _ in self._graph if (player := self._graph.player(key))]
 
     def _standing(self, player: Runner) -> InstrumentState:
         setup = player.definition

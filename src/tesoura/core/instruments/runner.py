@@ -57,6 +57,11 @@ class Setup:
         return KINDS[self.kind]
 
     @property
+    def title(self) -> str:
+        """Its title, as pages show it."""
+        return str(self.choices["title"])
+
+    @property
     def command_type(self) -> str:
         """The type of the events that are commands to it."""
         return COMMAND + self.name

@@ -176,7 +176,9 @@ def command(name: str, command: str) -> ResponseReturnValue:
         return problem(422, "Not accepted", 'Send the parameters of the command, such as {"by": "3 min"}.')
     full = name.lower()
     if runtime().call(lambda self: self.instruments.standing(full)) is None:
-        names = ", ".join(one.setup.name for one in runtime().call(lambda self: self.instruments.all())) or "none"
+        names = (
+            ", ".join(one.name for one in runtime().call(lambda self: self.instruments.setups("instruments"))) or "none"
+        )
         return problem(404, f"There is no instrument {name[:60]}", f"There are: {names}.")
     try:
         done = act("instrument.command", **{**given, "instrument": full, "command": command})
@@ -223,7 +225,7 @@ def _instrument(one: InstrumentState) -> dict[str, Any]:
     return {
         "name": one.setup.name,
         "kind": kind.name,
-        "title": one.setup.choices["title"],
+        "title": one.setup.title,
         "values": dict(one.values),
         "freshness": one.freshness.value,
         **({"items": [{"id": item.id, **item.values} for item in one.items]} if kind.items else {}),

@@ -107,8 +107,9 @@ def room() -> Room:
 
 
 def _replays() -> list[tuple[str, str]]:
-    every = runtime().call(lambda self: self.instruments.all())
-    return [(one.setup.name, str(one.setup.choices["title"])) for one in every if one.setup.kind == "replay"]
+    return [
+        (one.name, one.title) for one in runtime().call(lambda self: self.instruments.setups()) if one.kind == "replay"
+    ]
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,7 +131,7 @@ def source_of(name: str) -> SourceState | None:
         if title is None:
             return None
         proof = self.clips.proofs.get(name)
-        used = any(one.setup.choices.get("source") == name for one in self.instruments.all())
+        used = any(one.choices.get("source") == name for one in self.instruments.setups())
         return SourceState(title, self.links.link(name) is not None, proof.sentence() if proof else "", used)
 
     return runtime().call(ask)

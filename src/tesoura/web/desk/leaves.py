@@ -32,7 +32,7 @@ def shown(leaf_id: str = "") -> dict[str, Any]:
             for _, one in present.with_keys()
             if not (self.system_keys.heard and is_for_everywhere(one.key))
         }
-        sets = [(one.setup.name, one.setup.choices["title"]) for one in self.instruments.all()]
+        sets = [(one.name, one.title) for one in self.instruments.setups("instruments")]
         return {"leaves": present.leaves, "leaf": leaf, "faces": faces, "keys": keys, "sets": sets}
 
     return runtime().call(ask)

@@ -231,7 +231,7 @@ def upcoming() -> list[Upcoming]:
 
 def _upcoming(self: Runtime) -> list[Upcoming]:
     titles = dict(self.feeds.titles())
-    titles |= {one.setup.name: str(one.setup.choices["title"]) for one in self.instruments.all()}
+    titles |= {one.name: one.title for one in self.instruments.setups()}
     at, found = now().timestamp(), []
     for signal in self.signals():
         feed, _, part = signal.name.partition(".")
@@ -242,7 +242,7 @@ def _upcoming(self: Runtime) -> list[Upcoming]:
     for cue in self.instruments.all("cues"):
         waiting, free_at = cue.values.get("waiting"), cue.values.get("free_at")
         if isinstance(waiting, int | float) and waiting and isinstance(free_at, int | float) and free_at > at:
-            words = f"{titles.get(cue.setup.name, cue.setup.choices['title'])} runs once more: {waiting:.0f} wait"
+            words = f"{cue.setup.title} runs once more: {waiting:.0f} wait"
             left = brief(timedelta(seconds=_rounded(free_at - at)))
             found.append(Upcoming(words, datetime.fromtimestamp(free_at, UTC), left))
     return sorted(found, key=lambda one: one.at)[:MOST_NEXT]

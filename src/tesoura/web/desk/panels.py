@@ -43,7 +43,7 @@ def panel(
     return {
         "it": standing,
         "name": name,
-        "title": standing.setup.choices["title"],
+        "title": standing.setup.title,
         "effect": effect,
         "said": said,
         "asks": asks,
@@ -60,10 +60,10 @@ def panels() -> list[dict[str, Any]]:
 def full_panels() -> list[tuple[str, str]]:
     """What can be opened whole on the desk: where it is, and its words; several of a kind as one, where that is so."""
     found: dict[str, str] = {}
-    for one in runtime().call(lambda self: self.instruments.all()):
-        kind = one.setup.kind_of
+    for one in runtime().call(lambda self: self.instruments.setups("instruments")):
+        kind = one.kind_of
         if kind.together:
             found[url_for("instruments.together_fragment", kind=kind.name)] = kind.together
         else:
-            found[url_for("instruments.panel_fragment", name=one.setup.name)] = one.setup.choices["title"]
+            found[url_for("instruments.panel_fragment", name=one.name)] = one.title
     return list(found.items())

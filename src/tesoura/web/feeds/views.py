@@ -201,12 +201,7 @@ def show(name: str, part: str) -> ResponseReturnValue:
 
 def _shown_in(kind: str) -> list[tuple[str, str]]:
     """The instruments of this kind, which show what a feed tells with nothing picked from it: name and title."""
-
-    def ask(self: Runtime) -> list[tuple[str, str]]:
-        found = [one.setup for one in self.instruments.all() if one.setup.kind == kind]
-        return [(one.name, str(one.choices["title"])) for one in found]
-
-    return runtime().call(ask) if kind else []
+    return [(one.name, one.title) for one in runtime().call(lambda self: self.instruments.setups()) if one.kind == kind]
 
 
 @blueprint.get("/<name>/state")

@@ -88,9 +88,9 @@ def _page(name: str) -> str | None:
         return None
     drawn = MarkdownIt("commonmark", {"html": False}).enable("table").render(_PICTURES.sub("", text))
     drawn = _ELSEWHERE.sub(r"\1", _DOCUMENT.sub(r'href="/help/\1\2"', drawn))
-    drawn = drawn.replace("<table>", '<div class="scroll" tabindex="0" role="region" aria-label="Table"><table>').replace(
-        "</table>", "</table></div>"
-    )
+    drawn = drawn.replace(
+        "<table>", '<div class="scroll" tabindex="0" role="region" aria-label="Table"><table>'
+    ).replace("</table>", "</table></div>")
     introduction, *sections = drawn.split("<h2>")
     return introduction + "".join(map(_section, sections))
 

@@ -65,10 +65,8 @@ def called_things() -> CalledThings:
     if "called_things" not in g:
 
         def gather(self: Runtime) -> CalledThings:
-            setups = [one.setup for one in (*self.instruments.all(), *self.instruments.all("cues"))]
-            return CalledThings(
-                {one.name: (one.kind, str(one.choices["title"])) for one in setups}, dict(self.feeds.titles())
-            )
+            setups = self.instruments.setups()
+            return CalledThings({one.name: (one.kind, one.title) for one in setups}, dict(self.feeds.titles()))
 
         g.called_things = runtime().call(gather)
     found: CalledThings = g.called_things

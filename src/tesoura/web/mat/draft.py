@@ -75,13 +75,13 @@ def findings_of(draft: Overlay, sights: Mapping[str, PiecePreview]) -> list[Find
     halves = frozenset(store().read(stored_feeds.names_ever_used))
 
     def gather(self: Runtime) -> tuple[list[str], KnownThings]:
-        setups = [one.setup for one in (*self.instruments.all(), *self.instruments.all("cues"))]
+        setups = self.instruments.setups()
         fired = {kind for one in setups for kind in one.kind_of.moments(one.name, one.choices)}
         names = frozenset(one.name for one in self.signals())
         return list(self.scenes()), KnownThings(
             names,
             halves,
-            {one.name: (one.kind, str(one.choices["title"])) for one in setups},
+            {one.name: (one.kind, one.title) for one in setups},
             frozenset({*self.engine.event_types(), *self.engine.sources.types(), *fired}),
             frozenset(one for one in names if self.engine.has_interval(one)),
         )

@@ -101,10 +101,10 @@ def _ready_wordings(of: str) -> list[tuple[str, list[tuple[str, str, str]]]]:
     """What instruments offer under this word: of each that offers any, the words, what the piece is given, and the
     wording in that."""
     found = []
-    for one in runtime().call(lambda self: self.instruments.all()):
-        if ready := one.setup.kind_of.ready_wordings(of, one.setup.name):
+    for one in runtime().call(lambda self: self.instruments.setups("instruments")):
+        if ready := one.kind_of.ready_wordings(of, one.name):
             told = [(words, json.dumps(dict(given)), given.get("value", "")) for words, given in ready]
-            found.append((str(one.setup.choices["title"]), told))
+            found.append((one.title, told))
     return found
 
 

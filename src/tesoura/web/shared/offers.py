@@ -114,21 +114,20 @@ class Offers:
     @staticmethod
     def instruments_of(kind: str) -> list[tuple[str, str]]:
         """The instruments of a kind, or all that take commands: the name and the title of each."""
-        rooms = ("cues",) if kind == "cue" else ("instruments",)
-        every = runtime().call(lambda self: [one for room in rooms for one in self.instruments.all(room)])
-        return [(one.setup.name, str(one.setup.choices["title"])) for one in every if kind in ("", one.setup.kind)]
+        every = runtime().call(lambda self: self.instruments.setups("cues" if kind == "cue" else "instruments"))
+        return [(one.name, one.title) for one in every if kind in ("", one.kind)]
 
     @cached_property
     def commands(self) -> list[str]:
         """The commands that instruments know."""
-        every = runtime().call(lambda self: self.instruments.all())
-        return list(dict.fromkeys(known.name for one in every for known in one.setup.kind_of.all_commands))
+        every = runtime().call(lambda self: self.instruments.setups("instruments"))
+        return list(dict.fromkeys(known.name for one in every for known in one.kind_of.all_commands))
 
     @cached_property
     def moments(self) -> list[tuple[str, str]]:
         """The moments that instruments tell of: the type of each one's event, and its words."""
-        every = runtime().call(lambda self: self.instruments.all())
-        told = (one.setup.kind_of.moments(one.setup.name, one.setup.choices) for one in every)
+        every = runtime().call(lambda self: self.instruments.setups("instruments"))
+        told = (one.kind_of.moments(one.name, one.choices) for one in every)
         return [(kind, words) for moments in told for kind, words in moments.items()]
 
     @cached_property

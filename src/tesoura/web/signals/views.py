@@ -71,10 +71,7 @@ def _found() -> dict[str, Any]:
     wanted = set(request.args.get("open", "").split(","))
 
     def gather(self: Runtime) -> tuple[list[Signal], dict[str, str]]:
-        titles = {
-            one.setup.name: str(one.setup.choices["title"])
-            for one in (*self.instruments.all(), *self.instruments.all("cues"))
-        }
+        titles = {one.name: one.title for one in self.instruments.setups()}
         return self.signals(trails=True), {**dict(self.feeds.titles()), **titles}
 
     every, titles = runtime().call(gather)

@@ -16,18 +16,18 @@ MOST_ACTS = 5_000
 LATEST, MOST_VALUE = 4_000_000_000_000_000, 1_000_000
 """An act lies before this (µs since 1970, in 2096), and no value of one is as large."""
 WORDS: Mapping[str, str] = {
-    POINT: "a point",
-    COUNT: "one counted",
-    PENALTY: "a penalty",
-    SERVE: "who serves",
-    SWAP: "ends",
-    FIGURE: "by hand",
-    OVER: "the end",
-    RUN: "the clock runs",
+    POINT: "point",
+    COUNT: "count",
+    PENALTY: "penalty",
+    SERVE: "server changed",
+    SWAP: "ends changed",
+    FIGURE: "figure set",
+    OVER: "match ended",
+    RUN: "clock started",
     STAND: "clock stopped",
-    CLOCK: "the clock is set",
-    ADDED: "added time",
-    PERIOD: "the end of a period",
+    CLOCK: "clock set",
+    ADDED: "time added",
+    PERIOD: "period ended",
 }
 
 

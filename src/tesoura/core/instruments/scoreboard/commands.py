@@ -96,7 +96,7 @@ class Scoreboard(Board):
         if last is None:
             raise CommandRefused("Nothing left to undo in this match.")
         step = self._with_strike(command, last, True)
-        return replace(step, effect=step.effect.replace("voided", "undo", 1))
+        return replace(step, effect=step.effect.replace("undone", "undo", 1))
 
     def _strike(self, command: Command, now: datetime) -> Step:
         return self._with_strike(command, self._act(command.given.get("act")), True)
@@ -114,9 +114,9 @@ class Scoreboard(Board):
     def _with_strike(self, command: Command, act: MatchAct, struck: bool) -> Step:
         by = self._who(command)
         if act.struck is struck:
-            raise CommandRefused("Already voided." if struck else "Already counted.")
+            raise CommandRefused("Already undone." if struck else "Already counted.")
         after = self._told_otherwise(act, replace(act, struck=struck), command.seq)
-        words = f"{'voided' if struck else 'restored'}: {act_words(act, self.lineup)} · {_score(after.stage)}"
+        words = f"{'undone' if struck else 'restored'}: {act_words(act, self.lineup)} → {_score(after.stage)}"
         given = {"act": act.number, **({"by": by} if by else {})}
         return Step(after, words, given, undo=("put_back" if struck else "strike", {"act": act.number}))
 
@@ -126,7 +126,7 @@ class Scoreboard(Board):
         if act.side < 0 or act.side == side:
             raise CommandRefused("No change.")
         after = self._told_otherwise(act, replace(act, side=side), command.seq)
-        words = f"corrected: {act_words(replace(act, side=side), self.lineup)} · {_score(after.stage)}"
+        words = f"corrected: {act_words(replace(act, side=side), self.lineup)} → {_score(after.stage)}"
         given = {"act": act.number, "side": SIDES[side], **({"by": by} if by else {})}
         return Step(after, words, given, undo=("correct", {"act": act.number, "side": SIDES[act.side]}))
 

@@ -80,7 +80,7 @@ def act_rows(board: Board) -> list[dict[str, Any]]:
     """Every act with what it did: when, whose, the score after it, why it counts for nothing if it does."""
     rows = []
     for at, (act, stage) in enumerate(zip(board.acts, board.stages[1:], strict=True), 1):
-        why = "voided" if act.struck else board.idle.get(act.number, "")
+        why = "undone" if act.struck else board.idle.get(act.number, "")
         rows.append(
             {
                 "place": at,

@@ -167,14 +167,14 @@ def led_to(before: MatchStage, after: MatchStage, act: MatchAct, lineup: Lineup,
 def _point_words(before: MatchStage, after: MatchStage, act: MatchAct, name: str, lineup: Lineup, final: bool) -> str:
     match = after.match
     if isinstance(match, TimedMatch):
-        words = f"{act.what or next(iter(match.sport.scores))} for {name}: {score_text(match.score)}"
+        words = f"{act.what or next(iter(match.sport.scores))} for {name} → {score_text(match.score)}"
         return f"{words} · {call(after, lineup, final)}" if after.over else words
     units = [one for one in match.told if one != "ends"]
     if units:
         score = match.finished[-1].score if len(units) == 1 else result_of(after)
         found = [f"{score_text(score)}, {units[-1]} to {name}"]
     else:
-        found = [f"{shown_points(after, 0)}–{shown_points(after, 1)}"]
+        found = [f"point for {name} → {shown_points(after, 0)}–{shown_points(after, 1)}"]
     if not after.over and (said := call(after, lineup, final)):
         found.append(said)
     if not after.over and (now := server_name(after, lineup)) != server_name(before, lineup):
@@ -191,5 +191,5 @@ def act_words(act: MatchAct, lineup: Lineup) -> str:
     if act.kind == kinds.FIGURE:
         what = f"{act.what} set to {round(act.value)}"
     elif act.kind == kinds.CLOCK:
-        what = f"the clock set to {clock_text(round(act.value * 1_000_000))}"
+        what = f"clock set to {clock_text(round(act.value * 1_000_000))}"
     return f"{name}: {what}" if name else what
