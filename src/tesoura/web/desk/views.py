@@ -160,12 +160,12 @@ def undo_last() -> ResponseReturnValue:
 
 @blueprint.get("/desk/undo")
 def undoable() -> ResponseReturnValue:
-    """What can be undone, newest first: the last twenty, or all of it."""
+    """What can be undone, newest first: the last fifteen, or all of it."""
 
     def ask(self: Runtime) -> dict[str, Any]:
         return {"line": self.undo_line.all(), "titles": {one.name: one.title for one in self.instruments.setups()}}
 
-    return render_template("desk/undo.html", **runtime().call(ask), most=None if request.args.get("all") else 20)
+    return render_template("desk/undo.html", **runtime().call(ask), most=None if request.args.get("all") else 15)
 
 
 @blueprint.get("/desk/undo/<int:number>/effect")

@@ -181,7 +181,6 @@ def _page(kind: InstrumentKind, typed: Mapping[str, Any], row: ComputedRow | Non
         "typed": full,
         "row": row,
         "groups": grouped(kind.fields),
-        "plain_fields": [name for name, field in kind.fields.items() if str(full[name]) == str(field.default)],
         "panel": panel(standing) if standing else None,
         "it": standing,
         "now": standing.values if standing else {},

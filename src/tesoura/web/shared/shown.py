@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime, tzinfo
 from typing import Any
 
@@ -142,6 +143,11 @@ def actor_words(actor: str) -> str:
     return _ACTORS[kind].format(name) if name and kind in _ACTORS else f"the {actor}" if actor == "desk" else actor
 
 
+def few_changed(fields: Iterable[tuple[str, Field]], typed: Mapping[str, Any]) -> int:
+    """How many of these fields differ from their default."""
+    return sum(str(typed.get(name, field.default)) != str(field.default) for name, field in fields)
+
+
 def add_filters(app: Flask) -> None:
     """Make these known to the templates."""
     app.jinja_env.filters.update(day_time=day_time, how_long=how_long, told=told, actor_words=actor_words)
@@ -149,4 +155,4 @@ def add_filters(app: Flask) -> None:
         clock_time=clock_time, time_of_day=time_of_day, age=age, in_time=in_time, value=value, marks_of=marks_of
     )
     app.jinja_env.filters.update(at_time=at_time, snake=lambda words: snake(str(words), "feed"), unit_for=unit_for)
-    app.jinja_env.globals.update(trail_path=trail_path, is_private=is_private)
+    app.jinja_env.globals.update(trail_path=trail_path, is_private=is_private, few_changed=few_changed)
