@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 
 from tesoura.core.values import Event
-from tesoura.web.log.words import CalledThings, told
+from tesoura.web.log.words import CalledThings, found_by, told
 from tests.conftest import Running, flat, until
 
 CALLED = CalledThings(
@@ -17,6 +17,14 @@ CALLED = CalledThings(
     {"reach": "Reach", "chat": "Chat"},
 )
 AT = datetime(2026, 1, 8, 19, 2, tzinfo=UTC)
+
+
+def test_a_moment_of_an_instrument_is_told_by_its_words_and_the_fields_that_say_something() -> None:
+    called = CalledThings({"mile": ("run", "Lantern Mile")}, {}, {"mile.clean_split": "Lantern Mile: clean split"})
+    data = {"id": "clean_split:132:1796235", "attempt": 21, "route": "Mile", "split": "Well of Bells", "number": 4}
+    event = Event("1", "instrument:mile", "mile.clean_split", AT, data)
+    assert told(event, called) == "Lantern Mile: clean split, attempt 21, split Well of Bells, number 4"
+    assert found_by("clean", called)[-1] == '("mile" AND "clean_split")'
 
 
 @pytest.mark.parametrize(
@@ -49,7 +57,7 @@ AT = datetime(2026, 1, 8, 19, 2, tzinfo=UTC)
             "Reach failed: No answer.",
         ),
         ("tesoura.feed", {"feed": "reach", "state": "back"}, "feed:reach", "Reach recovered"),
-        ("tesoura.cue.big", {"outcome": "fires"}, "instrument:big", "A big gift: fires"),
+        ("tesoura.cue.big", {"outcome": "fires"}, "instrument:big", "A big gift: ran"),
         (
             "tesoura.effect_ended",
             {"effect": "say", "target": "chat", "line": "hello", "outcome": "done"},

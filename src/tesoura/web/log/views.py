@@ -25,7 +25,7 @@ from tesoura.store.event_corrections import FROM_INSTRUMENTS
 from tesoura.store.log import Logged
 from tesoura.store.log_search import Search
 from tesoura.store.search_words import asked_words
-from tesoura.web.log.words import called_things, event_words, found_by, told
+from tesoura.web.log.words import called_things, event_words, facts_of, found_by, is_own, source_words, told
 from tesoura.web.shared.acting import act, effect_of
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.pressing import address_of
@@ -34,6 +34,8 @@ from tesoura.web.shared.shown import zone
 LED_TO = 40
 blueprint = Blueprint("log", __name__, url_prefix="/log")
 blueprint.add_app_template_global(event_words)
+blueprint.add_app_template_global(facts_of)
+blueprint.add_app_template_filter(source_words)
 PAGE = 30
 CATCH_UP = 20
 """How many times a search puts more events into the index of words before it looks."""
@@ -53,7 +55,7 @@ def search_asked() -> Search:
     otherwise = {one: found_by(one, called) for one in asked_words(words)}
 
     def as_told(event: Event) -> str:
-        return told(event, called) if event.type.startswith("tesoura.") else ""
+        return told(event, called) if is_own(event) else ""
 
     return Search(words, asked.get("type", ""), asked.get("feed", ""), since, until, as_told, otherwise)
 

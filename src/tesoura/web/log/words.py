@@ -2,23 +2,28 @@
 
 from __future__ import annotations
 
+from collections import ChainMap
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from flask import g
 
+from tesoura.core.cues.cue import FIRES, REFUSED, WAITS
 from tesoura.core.cues.happenings import BACK, FEED_CHANGED
 from tesoura.core.instruments.registry import KINDS
 from tesoura.core.instruments.runner import COMMAND, clock_words
 from tesoura.core.values import Event
 from tesoura.runtime.facade import Runtime
+from tesoura.store.event_corrections import FROM_INSTRUMENTS
 from tesoura.store.search_words import exactly, words_in
 from tesoura.web.shared.doors import runtime
 from tesoura.web.shared.shown import actor_words, at_time
 
-NO_FACTS = frozenset({"command", "secret", "chance", "effect", "lines", "file"})
-"""What of a command says nothing to a reader."""
+NO_FACTS = frozenset(
+    ("command", "secret", "chance", "effect", "lines", "file", "id", "path", "at", "time", "match", "route", "item")
+)
+"""Fields that say nothing to a reader."""
 MOST_FACTS, LONGEST_FACT = 3, 40
 PAST: Mapping[tuple[str, str], str] = {
     ("countdown", "start"): "started",
@@ -54,10 +59,11 @@ PAST: Mapping[tuple[str, str], str] = {
 
 @dataclass(frozen=True, slots=True)
 class CalledThings:
-    """How what events tell of is called: instruments by name, each with its kind and title; feeds by name."""
+    """The titles of what events are about: instruments by name, with their kinds; feeds by name; moments by type."""
 
     instruments: Mapping[str, tuple[str, str]]
     feeds: Mapping[str, str]
+    moments: Mapping[str, str] = field(default_factory=dict)
 
 
 def called_things() -> CalledThings:
@@ -66,7 +72,10 @@ def called_things() -> CalledThings:
 
         def gather(self: Runtime) -> CalledThings:
             setups = self.instruments.setups()
-            return CalledThings({one.name: (one.kind, one.title) for one in setups}, dict(self.feeds.titles()))
+            moments = ChainMap(*(dict(one.kind_of.moments(one.name, one.choices)) for one in setups))
+            return CalledThings(
+                {one.name: (one.kind, one.title) for one in setups}, dict(self.feeds.titles()), dict(moments)
+            )
 
         g.called_things = runtime().call(gather)
     found: CalledThings = g.called_things
@@ -74,8 +83,22 @@ def called_things() -> CalledThings:
 
 
 def event_words(event: Event) -> str:
-    """An event of Tesoura's own as one would tell it; nothing for any other, which tells itself by its type."""
-    return told(event, called_things()) if event.type.startswith("tesoura.") else ""
+    """One of Tesoura's own events in words; empty for events from outside, which are shown by their types."""
+    return told(event, called_things()) if is_own(event) else ""
+
+
+def is_own(event: Event) -> bool:
+    """Whether Tesoura or one of its instruments made the event."""
+    return event.type.startswith("tesoura.") or event.source.startswith(FROM_INSTRUMENTS)
+
+
+def source_words(source: str) -> str:
+    """A source by its title: the feed's, the instrument's, or the name of the API key."""
+    kind, _, name = source.partition(":")
+    called = called_things()
+    if kind == "instrument":
+        return called.instruments.get(name, ("", name))[1]
+    return called.feeds.get(name, name) if kind == "feed" else f"key “{name}”" if kind == "key" else source
 
 
 def found_by(word: str, called: CalledThings) -> list[str]:
@@ -90,6 +113,7 @@ def found_by(word: str, called: CalledThings) -> list[str]:
         commands = {command: words for (of, command), words in PAST.items() if of == kind}
         commands = {**{one.name: one.label for one in KINDS[kind].commands}, **commands}
         found += [f"({exactly(command)} AND {exactly(name)})" for command, words in commands.items() if has(words)]
+    found += [f"({exactly(kind)})" for kind, words in called.moments.items() if has(words)]
     for kind, words_of in _TOLD.items():
         if any(has(words_of(data, called)) for data in _VARIANTS.get(kind, ({},))):
             found.append(f"({exactly(kind)})")
@@ -104,7 +128,10 @@ def told(event: Event, called: CalledThings) -> str:
         return _command(event.type.removeprefix(COMMAND), data, called) + by
     if event.type.startswith("tesoura.cue."):
         _, title = called.instruments.get(event.type.removeprefix("tesoura.cue."), ("cue", event.type[12:]))
-        return f"{title}: {data.get('outcome', 'looked at')}"
+        outcome = str(data.get("outcome", ""))
+        return f"{title}: {_OUTCOMES.get(outcome, outcome or 'checked')}"
+    if moment := called.moments.get(event.type):
+        return ", ".join([moment, *_facts(data)])
     words = _TOLD.get(event.type)
     return words(data, called) + (by if event.type not in _BY_ITSELF else "") if words else ""
 
@@ -122,10 +149,19 @@ def _command(name: str, data: Mapping[str, Any], called: CalledThings) -> str:
         return f"{title}: {past.format_map(_Facts(facts))}"
     known = KINDS[kind].command(command) if kind in KINDS else None
     label = known.label[:1].lower() + known.label[1:] if known else command.replace("_", " ")
-    facts_told = [
-        f"{key.replace('_', ' ')} {str(value)[:LONGEST_FACT]}" for key, value in data.items() if key not in NO_FACTS
-    ][:MOST_FACTS]
-    return f"{title}: {label}{', ' if facts_told else ''}{', '.join(facts_told)}"
+    return ", ".join([f"{title}: {label}", *_facts(data)])
+
+
+def facts_of(event: Event) -> list[tuple[str, str]]:
+    """The fields of an event that say something to a reader."""
+    found = event.data.items()
+    return [(key, str(one)) for key, one in found if isinstance(one, str | int | float) and key not in NO_FACTS]
+
+
+def _facts(data: Mapping[str, Any]) -> list[str]:
+    """The first fields that say something to a reader."""
+    told = [f"{key.replace('_', ' ')} {str(one)[:LONGEST_FACT]}" for key, one in data.items() if key not in NO_FACTS]
+    return told[:MOST_FACTS]
 
 
 def _length(by_s: float) -> str:
@@ -163,6 +199,7 @@ def _correction(data: Mapping[str, Any]) -> str:
     return f"{data.get('field')} corrected, {data.get('was')} → {data.get('now')}"
 
 
+_OUTCOMES = {FIRES: "ran", WAITS: "queued", REFUSED: "didn't run"}
 _EFFECTS = {"say": "sent to", "scene": "scene", "sound_on": "sound played on", "sound": "sound", "call": "called"}
 _TOLD: Mapping[str, Callable[[Mapping[str, Any], CalledThings], str]] = {
     "tesoura.action": lambda data, called: str(data.get("words", data.get("action", ""))).rstrip("."),
