@@ -70,6 +70,32 @@ def test_the_air_is_cleared_with_one_press_brought_back_and_the_last_act_undone(
     assert running.runtime.call(lambda self: self.session_started_at) is None
 
 
+def test_the_first_screen_shows_viewers_queue_needs_and_buttons_and_the_buttons_stay_put(
+    page: Page, running: Running
+) -> None:
+    token = running.add_overlay("hello", name="Hello")
+    running.add_overlay("spare", name="Spare")
+    lay(running, does="air")
+    page.context.new_page().goto(f"/o/{token}")
+    page.set_viewport_size({"width": 1280, "height": 800})
+    page.goto("/")
+    spare = page.locator(".card-overlay:not(:has(.on-air))")
+    expect(page.locator(".desk-see .on-air")).to_be_visible()
+    expect(spare).to_be_hidden()
+    page.get_by_label("Show overlays not open on any page").check()
+    expect(spare).to_be_visible()
+
+    def places() -> list[float]:
+        parts = ("#desk-moments", "#desk-needs", ".desk-button", "#next-title")
+        return [box["y"] for part in parts if (box := page.locator(part).first.bounding_box())]
+
+    before = places()
+    assert before == sorted(before) and len(before) == 4 and before[2] < 700
+    running.do("moments.hold", {"held": "yes"})
+    expect(page.locator("#desk-moments")).to_contain_text("Alerts are paused")
+    assert places() == before
+
+
 def test_what_needs_me_is_told_with_the_press_that_mends_it_and_nothing_else(page: Page, running: Running) -> None:
     running.add_overlay("hello")
     page.goto("/")
