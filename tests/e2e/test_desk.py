@@ -90,10 +90,14 @@ def test_the_first_screen_shows_viewers_queue_needs_and_buttons_and_the_buttons_
         return [box["y"] for part in parts if (box := page.locator(part).first.bounding_box())]
 
     before = places()
-    assert before == sorted(before) and len(before) == 4 and before[2] < 700
+    assert before == sorted(before)
+    assert (len(before), before[2] < 700) == (4, True)
     running.do("moments.hold", {"held": "yes"})
     expect(page.locator("#desk-moments")).to_contain_text("Alerts are paused")
     assert places() == before
+    # Deleted elsewhere: its card leaves, so that nothing asks about it any more.
+    running.do("overlay.remove", {"overlay": "2"})
+    expect(page.locator(".card-overlay")).to_have_count(1)
 
 
 def test_what_needs_me_is_told_with_the_press_that_mends_it_and_nothing_else(page: Page, running: Running) -> None:

@@ -324,3 +324,18 @@ def test_signals_can_be_found_by_a_word(running: Running) -> None:
     assert "kill.target" in found
     assert "gift.name" not in found
     assert "No signal has “zebra”" in running.client.get("/signals/table?find=zebra").text
+
+
+@pytest.mark.parametrize(
+    ("posted", "page"),
+    [
+        ("/do/scene.set?scene=Play", "/"),
+        ("/instruments/tea/do/start", "/instruments/tea"),
+        ("/instruments/tea/rows", "/instruments/tea"),
+        ("/overlays/import", "/overlays/"),
+    ],
+)
+def test_an_address_that_a_form_posts_to_leads_to_its_page(running: Running, posted: str, page: str) -> None:
+    running.do("instrument.new?kind=countdown", {"title": "Tea", "length": "5 min"})
+    answer = running.client.get(posted, headers={"accept": "text/html"}, follow_redirects=False)
+    assert (answer.status_code, answer.headers.get("location")) == (302, page)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from flask import Blueprint, abort, jsonify, render_template, request
+from flask import Blueprint, jsonify, render_template, request
 from flask.typing import ResponseReturnValue
 
 from tesoura.core.signals.sessions import suggestion
@@ -211,8 +211,8 @@ def happened_fragment() -> ResponseReturnValue:
 
 @blueprint.get("/desk/overlays/<int:overlay_id>")
 def overlay_fragment(overlay_id: int) -> ResponseReturnValue:
-    """Who shows one overlay, and what is wrong with it."""
+    """Who shows one overlay, and what is wrong with it. The card of a deleted overlay removes itself."""
     card = next(iter(cards(overlay_id)), None)
     if card is None:
-        abort(404)
+        return "", {"HX-Retarget": f".card-overlay:has(#overlay-{overlay_id})", "HX-Reswap": "delete"}
     return render_template("desk/_overlay_state.html", card=card)

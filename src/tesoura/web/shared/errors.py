@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import json
+from contextlib import suppress
+from typing import cast
 
-from flask import Flask, Response, jsonify, render_template, request
+from flask import Flask, Response, current_app, jsonify, redirect, render_template, request
 from flask_wtf.csrf import CSRFError
-from werkzeug.exceptions import HTTPException
+from werkzeug.exceptions import HTTPException, MethodNotAllowed, NotFound
+from werkzeug.routing import RequestRedirect
 
 from tesoura.errors import DataFolderError, Gone, Invalid, InvalidPiece, NotYours, SourceError
 from tesoura.uploads.files import too_large
@@ -64,6 +67,9 @@ def _told(error: Invalid) -> str:
 def _http(error: HTTPException) -> Response:
     if error.code is None or error.code < 400:
         return Response(error.get_response().get_data(), error.code or 500, dict(error.get_headers()))
+    for_people = not request.path.startswith((*FOR_PROGRAMS, "/o/")) and request.accept_mimetypes.accept_html
+    if error.code == 405 and request.method == "GET" and for_people and not is_stranger():
+        return _to_page(request.path)
     title, detail = _SAID.get(error.code, (error.name, error.description or "Try again."))
     if error.code == 413 and (kind := kind_sent(request.path)):
         detail = too_large(kind, request.content_length or 0)
@@ -76,6 +82,18 @@ def _http(error: HTTPException) -> Response:
     if error.code == 404 and request.path.startswith("/api/"):
         detail = "See /api/openapi.json for all addresses."
     return _answer(error.code, title, detail)
+
+
+def _to_page(path: str) -> Response:
+    """Go to the page of the form that posts to this address: the nearest address above it that has one."""
+    adapter = current_app.create_url_adapter(request)
+    while adapter and path:
+        path = path.rpartition("/")[0]
+        for page in (path, f"{path}/"):
+            with suppress(NotFound, MethodNotAllowed, RequestRedirect):
+                adapter.match(page, method="GET")
+                return cast(Response, redirect(page))
+    return cast(Response, redirect("/"))
 
 
 def _csrf(_: CSRFError) -> Response:
