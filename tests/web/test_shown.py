@@ -90,7 +90,7 @@ def test_a_backing_is_exact(opacity: int, background: str) -> None:
         ("feed:reach", "the feed reach"),
         ("page:1f", "a page of viewers (1f)"),
         ("instrument:kettle", "the instrument kettle"),
-        ("effect", "effect"),
+        ("effect", "a cue"),
     ],
 )
 def test_who_did_something_is_told_in_words(actor: str, words: str) -> None:

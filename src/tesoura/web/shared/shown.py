@@ -135,12 +135,15 @@ _ACTORS = {
     "instrument": "the instrument {}",
     "desk": "the desk at {}",
 }
+_ALONE = {"desk": "the desk", "effect": "a cue"}
 
 
 def actor_words(actor: str) -> str:
     """Who did something, in words."""
     kind, _, name = actor.partition(":")
-    return _ACTORS[kind].format(name) if name and kind in _ACTORS else f"the {actor}" if actor == "desk" else actor
+    if actor in _ALONE:
+        return _ALONE[actor]
+    return _ACTORS[kind].format(name) if name and kind in _ACTORS else actor
 
 
 def few_changed(fields: Iterable[tuple[str, Field]], typed: Mapping[str, Any]) -> int:
