@@ -55,8 +55,8 @@ def keep(page: Page, name: str, moving: bool = False) -> None:
 def of_the_demo(browser: Browser, address: str) -> None:
     """The desk, the studio, instruments, overlays on air, saved games."""
     page = browser.new_page(viewport=DESK, base_url=address)
-    page.goto("/")
     token = token_of(page, "Cup evening")
+    page.goto("/")
     stream = browser.new_page(viewport=STREAM, base_url=address)
     stream.goto(f"/o/{token}")
     expect(stream.locator('[data-piece="gift"]')).to_be_visible(timeout=60_000)
@@ -104,7 +104,6 @@ def of_signals(page: Page) -> None:
 def of_sponsors(page: Page, stream: Page) -> None:
     """A rotation with the evening ahead, and what each campaign had once a read was over."""
     page.set_viewport_size(DESK)
-    page.goto("/")
     stream.goto(f"/o/{token_of(page, 'Sponsors')}")
     stream.add_style_tag(content="html{background:url(/static/scenes/evening.svg) center/cover !important}")
     page.goto("/instruments/sponsors")
@@ -132,7 +131,6 @@ def of_sponsors(page: Page, stream: Page) -> None:
 def of_runs(page: Page, stream: Page) -> None:
     """A run with its route, and the five arrangements over a scene."""
     page.set_viewport_size({"width": 1280, "height": 960})
-    page.goto("/")
     stream.goto(f"/o/{token_of(page, 'The Lantern Mile')}")
     stream.add_style_tag(content="html{background:url(/static/scenes/lanterns.svg) center/cover !important}")
     expect(stream.locator(".t-splits-rows > li").first).to_be_visible(timeout=60_000)
@@ -154,8 +152,8 @@ def of_saves(page: Page) -> None:
 def of_replays(page: Page, stream: Page) -> None:
     """A replay over a scene, and the rule."""
     page.set_viewport_size({"width": 1280, "height": 960})
-    page.goto("/")
     stream.goto(f"/o/{token_of(page, 'Cup evening')}")
+    page.goto("/")
     stream.add_style_tag(content="html{background:url(/static/scenes/evening.svg) center/cover !important}")
     page.locator(".scene-now").get_by_role("button", name="Play").click()
     page.goto("/clips")
@@ -194,7 +192,8 @@ def of_devices(browser: Browser, page: Page, address: str) -> None:
 
 
 def token_of(page: Page, name: str) -> str:
-    """The private part of an overlay's link, from the desk."""
+    """The private part of an overlay's link, from the list of overlays."""
+    page.goto("/overlays/")
     card = page.locator(".card-overlay", has=page.get_by_role("heading", name=name, exact=True))
     return (card.locator("[data-copy]").get_attribute("data-copy") or "").split("/")[-1]
 
@@ -235,7 +234,6 @@ def of_cues(page: Page) -> None:
 def of_songs(page: Page, stream: Page) -> None:
     """The song card in its six arrangements."""
     page.set_viewport_size(DESK)
-    page.goto("/")
     token = token_of(page, "Song cards")
     stream.set_viewport_size(STREAM)
     stream.goto(f"/o/{token}")
@@ -256,7 +254,6 @@ def of_a_match(page: Page) -> None:
 def of_a_wheel(page: Page, stream: Page) -> None:
     """A wheel with its chances, what has come, and who is owed a spin."""
     page.set_viewport_size({"width": 1280, "height": 1180})
-    page.goto("/")
     stream.goto(f"/o/{token_of(page, 'Wheel of tea')}")
     for _ in range(3):
         page.goto("/instruments/tea_wheel")

@@ -91,6 +91,7 @@ def test_a_backing_is_exact(opacity: int, background: str) -> None:
         ("page:1f", "a page of viewers (1f)"),
         ("instrument:kettle", "the instrument kettle"),
         ("effect", "a cue"),
+        ("device:My phone", "My phone"),
     ],
 )
 def test_who_did_something_is_told_in_words(actor: str, words: str) -> None:

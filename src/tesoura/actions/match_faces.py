@@ -31,7 +31,7 @@ def with_match(face: ButtonFace, button: DeskButton, values: Values) -> ButtonFa
     colours = (home, home_ink) if side == "home" else (away, away_ink)
     serves = "serves" if values.get(f"{board}.{side}_serves") else ""
     note = " · ".join(one for one in (serves, told(f"{side}_penalties")) if one)
-    state = face.state if face.blocked else f"then {face.state}"
+    state = face.state if face.blocked else f"then {face.state.rpartition('→ ')[2]}"
     words = button.words or told(f"{side}_name")
     return replace(
         face, words=words, state=state, score=ScoreFace(told(f"{side}_points"), note, *colours, not button.own["what"])

@@ -134,6 +134,7 @@ _ACTORS = {
     "page": "a page of viewers ({})",
     "instrument": "the instrument {}",
     "desk": "the desk at {}",
+    "device": "{}",
 }
 _ALONE = {"desk": "the desk", "effect": "a cue"}
 
