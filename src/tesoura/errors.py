@@ -76,7 +76,7 @@ class InvalidPiece(Invalid):
     """Choices that cannot be made; `wrong` maps each field to what is wrong and what would be right."""
 
     def __init__(self, wrong: Mapping[str, str]) -> None:
-        super().__init__("; ".join(f"{name}: {message}" for name, message in wrong.items()))
+        super().__init__(" ".join(f"{name}: {message}" for name, message in wrong.items()))
         self.wrong = wrong
 
 

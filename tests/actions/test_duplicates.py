@@ -48,3 +48,14 @@ def test_a_wheel_is_duplicated_with_its_rows_and_a_cue_with_its_settings(running
     names = {one["name"]: one for one in running.client.get("/api/instruments", headers=running.auth).json()}
     assert [(row["words"], row["weight"]) for row in names["wheel_2"]["items"]] == [("tea", "2")]
     assert f"{CHEER['title']} 2" in running.client.get("/cues/").text
+
+
+def test_a_second_duplicate_gets_the_next_number_in_its_title(running: Running) -> None:
+    act(running, "feed.new", kind="hand", title="Lines", choices={"what": "number"})
+    act(running, "instrument.new", kind="countdown", choices={"title": "Tea"})
+    for _ in range(2):
+        act(running, "feed.copy", feed="lines")
+        act(running, "instrument.copy", instrument="tea")
+    feed_titles, setups = running.runtime.call(lambda self: (self.feeds.titles(), self.instruments.setups()))
+    assert [title for _, title in feed_titles] == ["Lines", "Lines 2", "Lines 3"]
+    assert [one.title for one in setups] == ["Tea", "Tea 2", "Tea 3"]

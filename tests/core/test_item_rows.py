@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
+from typing import Any
+
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from tesoura.core.instruments.commands import Command
-from tesoura.core.instruments.items import SET, InstrumentItem, marks, rows_from_text, step
+from tesoura.core.instruments.items import ADD, COMMANDS, MOVE, SET, InstrumentItem, marks, rows_from_text, step
 from tesoura.core.instruments.wheel.fields import ITEMS
-from tesoura.errors import ChangedMeanwhile, CommandRefused, InvalidPiece
+from tesoura.errors import ChangedMeanwhile, CommandRefused, Invalid, InvalidField, InvalidPiece
 
 TEA = InstrumentItem("i7", ITEMS.checked({"words": "tea", "weight": "2"}))
 
@@ -54,3 +59,46 @@ def test_rows_changed_in_another_window_are_not_overwritten_unasked() -> None:
     with pytest.raises(ChangedMeanwhile) as error:
         step(ITEMS, (TEA,), Command(SET, given))
     assert error.value.marks == marks((TEA,))
+
+
+@pytest.mark.parametrize(
+    ("command", "sent", "message"),
+    [
+        (SET, {"items": [{"id": [1], "words": "tea"}]}, "The id of a field is text. Leave it out for a new one."),
+        (SET, {"items": [{"id": {}, "words": "tea"}]}, None),
+        (SET, {"items": "tea"}, "Send a list of fields, each with its values by name."),
+        (ADD, {"words": "tea", "at": "first"}, "“first” is not a number. Give a number from -1000 to 1000."),
+        (MOVE, {"item": "i7", "by": {}}, "“{}” is not a number. Give a number from -1000 to 1000."),
+    ],
+)
+def test_what_no_page_sends_is_refused_in_words(command: str, sent: dict[str, Any], message: str | None) -> None:
+    if message is None:
+        assert step(ITEMS, (TEA,), Command(command, sent)) is not None
+        return
+    with pytest.raises(InvalidField) as error:
+        step(ITEMS, (TEA,), Command(command, sent))
+    assert str(error.value) == message
+
+
+json_values = st.recursive(
+    st.none() | st.booleans() | st.integers() | st.floats() | st.text(max_size=9),
+    lambda inner: (
+        st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(["id", "words", "weight"]), inner, max_size=3)
+    ),
+    max_leaves=6,
+)
+
+
+@given(
+    st.sampled_from(COMMANDS),
+    st.dictionaries(st.sampled_from(["items", "at", "by", "item", "words", "opened_with"]), json_values),
+)
+def test_no_json_makes_a_command_to_items_fail_by_an_error_of_ours(command: str, sent: dict[str, Any]) -> None:
+    with suppress(Invalid):
+        step(ITEMS, (TEA,), Command(command, sent))
+
+
+def test_a_row_with_an_unknown_field_is_refused_not_dropped() -> None:
+    with pytest.raises(InvalidPiece) as error:
+        step(ITEMS, (TEA,), Command(SET, {"items": [{"id": "i7", "words": "tea"}, {"text": "cake"}]}))
+    assert "There is no such field" in str(error.value.wrong)

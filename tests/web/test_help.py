@@ -27,6 +27,7 @@ def test_documents_are_pages_whose_links_lead_somewhere(running: Running) -> Non
         assert set(re.findall(r'href="/help/([^"#]+)', drawn)) <= {one for one, _ in TASKS}
         assert ".md" not in re.sub(r"<code>.*?</code>", "", drawn)
         assert "<script" not in drawn
+        assert "<img" not in drawn
 
 
 def test_pages_lead_to_the_help_that_tells_of_them(running: Running) -> None:

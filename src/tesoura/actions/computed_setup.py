@@ -21,7 +21,7 @@ from tesoura.core.forms.meanwhile import OPENED_WITH, merged
 from tesoura.core.instruments.base import InstrumentKind
 from tesoura.core.instruments.items import SET
 from tesoura.core.instruments.registry import KINDS
-from tesoura.core.names import is_part, snake, unused
+from tesoura.core.names import free_title, is_part, snake, unused
 from tesoura.errors import Gone, InvalidField, InvalidPiece
 from tesoura.store import computed as stored
 from tesoura.store import feeds as stored_feeds
@@ -216,7 +216,8 @@ async def _new_instrument(doing: Doing, given: Given) -> Done:
 
 async def _copy_instrument(doing: Doing, given: Given) -> Done:
     row = await _instrument(doing, given["instrument"])
-    title = f"{str(row.choices['title'])[:56]} 2"
+    taken = [one.title for one in doing.runtime.instruments.setups()]
+    title = free_title(taken, str(row.choices["title"]), 55)
     done = await _new_instrument(doing, {"kind": row.kind, "choices": {**row.choices, "title": title}})
     standing = doing.runtime.instruments.standing(row.name)
     if standing and standing.items:

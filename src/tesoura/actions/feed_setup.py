@@ -15,7 +15,7 @@ from tesoura.core.forms.checks import group, text
 from tesoura.core.forms.fields import Field
 from tesoura.core.forms.form import Filled, fill, secret_names
 from tesoura.core.forms.meanwhile import OPENED_WITH, merged
-from tesoura.core.names import snake, unused
+from tesoura.core.names import free_title, snake, unused
 from tesoura.core.signals.by_hand import checked
 from tesoura.errors import Gone, InvalidField, InvalidPiece
 from tesoura.feeds.api import FeedKind
@@ -112,7 +112,7 @@ async def _copy(doing: Doing, given: Given) -> Done:
 
     def job(session: Session) -> tuple[str, str]:
         old = feed_row(session, name)
-        title = f"{old.title[:56]} 2"
+        title = free_title([one.title for one in stored.all_feeds(session)], old.title, 55)
         new = unused(snake(title, "feed"), stored.names_taken(session) | in_use)
         filled = Filled(old.choices, stored.secrets_of(session, old.id or 0, secrets), {})
         made = add_feed(session, new, title, filled, kind, doing)

@@ -17,6 +17,7 @@ from tesoura.actions.roles import SET_UP
 from tesoura.bundles.overlay_files import unpacked
 from tesoura.core.forms.checks import line, text, whole
 from tesoura.core.forms.fields import Field
+from tesoura.core.names import free_title
 from tesoura.core.overlays.document import Overlay, Piece, new_piece, size_problem
 from tesoura.core.overlays.shipped_looks import FIRST
 from tesoura.core.values import INSTANT, Signal
@@ -117,11 +118,7 @@ async def _rename(doing: Doing, given: Given) -> Done:
 
 def free_name(session: Session, name: str) -> str:
     """The next free name like this one."""
-    taken = {row.name for row in stored.all_overlays(session)}
-    number, free = 2, name
-    while free in taken:
-        free, number = f"{name[:55]} {number}", number + 1
-    return free
+    return free_title([row.name for row in stored.all_overlays(session)], name, 55)
 
 
 async def _duplicate(doing: Doing, given: Given) -> Done:

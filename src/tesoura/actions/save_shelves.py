@@ -17,6 +17,7 @@ from tesoura.archives import WAITING
 from tesoura.bundles import shelf_files
 from tesoura.core.forms.checks import line, optional, text, whole
 from tesoura.core.forms.fields import Field, number, switch
+from tesoura.core.names import free_title
 from tesoura.core.overlays.pieces.kind import media
 from tesoura.errors import CommandRefused, Gone, InvalidField
 from tesoura.runtime.saves import source_of
@@ -71,7 +72,7 @@ async def _new_game(doing: Doing, given: Given) -> Done:
     found = await asyncio.to_thread(files_of, source_of(probe))
 
     def job(session: Session) -> tuple[int, str]:
-        title = stored.free_name([one.title for one in stored.games(session)], given["title"])
+        title = free_title([one.title for one in stored.games(session)], given["title"])
         row = SaveGameRow(title=title, path=str(at), folder=folder, added_at=doing.now(), **_chosen(given))
         session.add(row)
         session.flush()
@@ -105,7 +106,7 @@ async def _change_game(doing: Doing, given: Given) -> Done:
 
     def job(session: Session) -> SaveGameRow | None:
         others = [one.title for one in stored.games(session) if one.id != game.id]
-        return stored.change_game(session, game.id or 0, title=stored.free_name(others, given["title"]), **to)
+        return stored.change_game(session, game.id or 0, title=free_title(others, given["title"]), **to)
 
     before = await changed(doing, job)
     was = {
@@ -159,11 +160,7 @@ async def _describe(doing: Doing, given: Given) -> Done:
     def job(session: Session) -> SaveRow | None:
         others = [one.name for one in stored.neighbours(session, row.game_id, row.parent_id) if one.id != row.id]
         return stored.change(
-            session,
-            row.id or 0,
-            name=stored.free_name(others, given["name"]),
-            note=given["note"],
-            picture=given["picture"],
+            session, row.id or 0, name=free_title(others, given["name"]), note=given["note"], picture=given["picture"]
         )
 
     before = await changed(doing, job)

@@ -9,6 +9,7 @@ from typing import IO
 from sqlmodel import Session
 
 from tesoura.core.instants import iso_instant
+from tesoura.core.names import free_title
 from tesoura.errors import FileRefused
 from tesoura.saves import carrying, keeping
 from tesoura.saves.carrying import CarriedSave, CarriedShelf
@@ -43,7 +44,7 @@ def bring_in(session: Session, shelf: CarriedShelf, game_id: int | None, now: da
     """
     game = stored.game(session, game_id) if game_id is not None else None
     if game is None:
-        title = stored.free_name([one.title for one in stored.games(session)], shelf.game)
+        title = free_title([one.title for one in stored.games(session)], shelf.game)
         game = SaveGameRow(title=title, path="", folder=shelf.folder, added_at=now)
         session.add(game)
         session.flush()

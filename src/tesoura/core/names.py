@@ -1,4 +1,4 @@
-"""Names of signals: `feed.field`, each half in lower snake case and usable in a formula."""
+"""Names of signals: `feed.field`, each half in lower snake case and usable in a formula; and titles of things."""
 
 from __future__ import annotations
 
@@ -46,6 +46,19 @@ def unused(name: str, taken: Iterable[str]) -> str:
     if name not in others:
         return name
     return next(f"{name}_{n}" for n in range(2, len(others) + 3) if f"{name}_{n}" not in others)
+
+
+def free_title(taken: Iterable[str], title: str, longest: int = 190) -> str:
+    """A title that is not taken; one that is gets the next number: `Twins`, `Twins 2`, `Twins 3`."""
+    known = {one.casefold() for one in taken}
+    found, number = title, 1
+    stem, _, last = title.rpartition(" ")
+    if title.casefold() in known and stem and last.isdecimal() and len(last) < 6:
+        title, number = stem, int(last)
+    while found.casefold() in known:
+        number += 1
+        found = f"{title[:longest]} {number}"
+    return found
 
 
 def closest(name: str, known: Iterable[str]) -> str | None:

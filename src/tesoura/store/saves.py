@@ -8,6 +8,7 @@ from typing import Any
 
 from sqlmodel import Session, col, select
 
+from tesoura.core.names import free_title
 from tesoura.store.tables import SaveGameRow, SaveRow
 
 ENTRY_FOLDER, SAVE, BEFORE = "folder", "save", "before"
@@ -77,32 +78,19 @@ def neighbours(session: Session, game_id: int, parent_id: int | None) -> Sequenc
     return session.exec(asked.order_by(col(SaveRow.place), col(SaveRow.id))).all()
 
 
-def free_name(taken: Sequence[str], name: str) -> str:
-    """A name that is not taken; one that is gets the next number: `Twins`, `Twins 2`."""
-    known = {one.casefold() for one in taken}
-    found, number = name, 1
-    stem, _, last = name.rpartition(" ")
-    if name.casefold() in known and stem and last.isdecimal() and len(last) < 6:
-        name, number = stem, int(last)
-    while found.casefold() in known:
-        number += 1
-        found = f"{name[:190]} {number}"
-    return found
-
-
 def next_name(session: Session, game: SaveGameRow, parent_id: int | None = None) -> str:
     """A name to offer in a folder: the next number of the save that was kept last there, or of the game."""
     near = neighbours(session, game.id or 0, parent_id)
     saves = [one for one in near if one.kind == SAVE]
     last = max(saves, key=lambda one: one.id or 0).name if saves else game.title
-    return free_name([one.name for one in near], last)
+    return free_title([one.name for one in near], last)
 
 
 def add(session: Session, row: SaveRow) -> SaveRow:
     """Put an entry on a shelf, behind its neighbours, under a name that is free there; it, with its number."""
     near = neighbours(session, row.game_id, row.parent_id)
     if row.kind != BEFORE:
-        row.name = free_name([one.name for one in near], row.name)
+        row.name = free_title([one.name for one in near], row.name)
         row.place = max((one.place for one in near), default=-1) + 1
     session.add(row)
     session.flush()
@@ -139,7 +127,7 @@ def move(session: Session, row: SaveRow, parent_id: int | None, at: int) -> None
     """Put an entry into a folder of its shelf, at a place that counts from 0."""
     near = [one for one in neighbours(session, row.game_id, parent_id) if one.id != row.id]
     row.parent_id = parent_id
-    row.name = free_name([one.name for one in near], row.name)
+    row.name = free_title([one.name for one in near], row.name)
     near.insert(min(max(at, 0), len(near)), row)
     for place, one in enumerate(near):
         one.place = place

@@ -128,6 +128,10 @@ def _values(form: ItemForm, command: Command, before: Mapping[str, Any]) -> dict
     return form.checked({**before, **typed})
 
 
+_NUMBER = whole(-1000, 1000)
+"""A place, or by how many places an item moves."""
+
+
 def _add(form: ItemForm, items: tuple[InstrumentItem, ...], command: Command) -> ItemStep:
     if len(items) >= form.most:
         raise CommandRefused(f"There are {len(items)} {form.words} already, which is the maximum.")
@@ -136,7 +140,7 @@ def _add(form: ItemForm, items: tuple[InstrumentItem, ...], command: Command) ->
     item = InstrumentItem(again or f"i{command.seq or PLACE}", _values(form, command, {}))
     if any(one.id == item.id for one in items):
         raise CommandRefused(f"This {form.word} is there already.")
-    at = int(command.given.get("at", -1))
+    at = _NUMBER(command.given.get("at", -1))
     place = len(items) if at < 0 else min(at, len(items))
     given = {"values": dict(item.values), "at": place, **({"id": again} if again else {})}
     undo = (REMOVE, {"item": item.id})
@@ -153,7 +157,7 @@ def _other(form: ItemForm, items: tuple[InstrumentItem, ...], command: Command) 
         undo = (ADD, {**item.values, "id": item.id, "at": place})
         return ItemStep(tuple(rest), f"{form.called(item)} was removed", {"item": item.id}, undo)
     if command.name == MOVE:
-        by = int(command.given.get("by", 1))
+        by = _NUMBER(command.given.get("by", 1))
         to = min(max(place + by, 0), len(rest))
         if to == place:
             raise CommandRefused(f"{form.called(item)} can't move further.")
@@ -179,7 +183,7 @@ def _set(form: ItemForm, items: tuple[InstrumentItem, ...], command: Command) ->
     rows, wrong = [], dict[str, str]()
     known = {one.id: one.values for one in items}
     for at, row in enumerate(_rows(form, known, command.given.get("items"))):
-        own = str(row.get("id") or "")[:40]
+        own = (row.get("id") or "")[:40]
         key = own or f"new{at}"
         own = "" if own.startswith("new") else own
         typed = {name: value for name, value in row.items() if name != "id"}
@@ -221,12 +225,17 @@ def _rows(form: ItemForm, known: Container[Any], given: Any) -> list[Mapping[str
     rows = given or []
     if not isinstance(rows, list) or not all(isinstance(row, Mapping) for row in rows):
         raise InvalidField(f"Send a list of {form.words}, each with its values by name.")
-    return [row for row in rows if row.get("id") in known or not _is_blank(form, row)]
+    if not all(isinstance(row.get("id") or "", str) for row in rows):
+        raise InvalidField(f"The id of a {form.word} is text. Leave it out for a new one.")
+    return [row for row in rows if (row.get("id") or "") in known or not _is_blank(form, row)]
 
 
 def _is_blank(form: ItemForm, row: Mapping[str, Any]) -> bool:
     """Whether nothing was typed into a new row, as into the last one of a table."""
-    return all(str(row.get(name, "")).strip() in ("", str(one.default)) for name, one in form.fields.items())
+    strange = row.keys() - form.fields.keys() - {"id"}
+    return not strange and all(
+        str(row.get(name, "")).strip() in ("", str(one.default)) for name, one in form.fields.items()
+    )
 
 
 def _difference(form: ItemForm, before: Sequence[InstrumentItem], after: Sequence[InstrumentItem]) -> str:

@@ -214,7 +214,7 @@ class Runner:
         try:
             return replace(command, given={**command.given, **checked(known.fields, typed)})
         except InvalidPiece as error:
-            raise InvalidField("; ".join(f"{name}: {why}" for name, why in error.wrong.items())) from None
+            raise InvalidField(" ".join(f"{name}: {why}" for name, why in error.wrong.items())) from None
 
     def _known(self, name: str) -> CommandKind:
         kind = self.definition.kind_of

@@ -96,10 +96,10 @@ def _page(name: str) -> str | None:
 
 
 def _section(drawn: str) -> str:
-    """A section that opens by its heading, or by a link to its id."""
+    """A section that opens by its heading, or by a link to its content's id."""
     heading, _, rest = drawn.partition("</h2>")
     id = "-".join(re.findall(r"[a-z0-9]+", re.sub(r"<.*?>", "", heading).lower()))
-    return f'<details class="fold" id="{id}"><summary><h2>{heading}</h2></summary>{rest}</details>\n'
+    return f'<details class="fold"><summary><h2>{heading}</h2></summary><div id="{id}">{rest}</div></details>\n'
 
 
 @blueprint.get("/")

@@ -25,7 +25,16 @@ from tesoura.store.event_corrections import FROM_INSTRUMENTS
 from tesoura.store.log import Logged
 from tesoura.store.log_search import Search
 from tesoura.store.search_words import asked_words
-from tesoura.web.log.words import called_things, event_words, facts_of, found_by, is_own, source_words, told
+from tesoura.web.log.words import (
+    called_things,
+    event_words,
+    facts_of,
+    found_by,
+    is_own,
+    outcome_words,
+    source_words,
+    told,
+)
 from tesoura.web.shared.acting import act, effect_of
 from tesoura.web.shared.doors import now, runtime, store
 from tesoura.web.shared.pressing import address_of
@@ -36,6 +45,7 @@ blueprint = Blueprint("log", __name__, url_prefix="/log")
 blueprint.add_app_template_global(event_words)
 blueprint.add_app_template_global(facts_of)
 blueprint.add_app_template_filter(source_words)
+blueprint.add_app_template_filter(outcome_words)
 PAGE = 30
 CATCH_UP = 20
 """How many times a search puts more events into the index of words before it looks."""

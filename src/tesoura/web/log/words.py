@@ -128,12 +128,16 @@ def told(event: Event, called: CalledThings) -> str:
         return _command(event.type.removeprefix(COMMAND), data, called) + by
     if event.type.startswith("tesoura.cue."):
         _, title = called.instruments.get(event.type.removeprefix("tesoura.cue."), ("cue", event.type[12:]))
-        outcome = str(data.get("outcome", ""))
-        return f"{title}: {_OUTCOMES.get(outcome, outcome or 'checked')}"
+        return f"{title}: {outcome_words(str(data.get('outcome', 'checked')))}"
     if moment := called.moments.get(event.type):
         return ", ".join([moment, *_facts(data)])
     words = _TOLD.get(event.type)
     return words(data, called) + (by if event.type not in _BY_ITSELF else "") if words else ""
+
+
+def outcome_words(outcome: str) -> str:
+    """What became of a cue, in words."""
+    return _OUTCOMES.get(outcome, outcome)
 
 
 def _command(name: str, data: Mapping[str, Any], called: CalledThings) -> str:
@@ -154,14 +158,17 @@ def _command(name: str, data: Mapping[str, Any], called: CalledThings) -> str:
 
 def facts_of(event: Event) -> list[tuple[str, str]]:
     """The fields of an event that say something to a reader."""
-    found = event.data.items()
-    return [(key, str(one)) for key, one in found if isinstance(one, str | int | float) and key not in NO_FACTS]
+    return [(key, str(one)) for key, one in event.data.items() if _is_fact(key, one)]
 
 
 def _facts(data: Mapping[str, Any]) -> list[str]:
     """The first fields that say something to a reader."""
-    told = [f"{key.replace('_', ' ')} {str(one)[:LONGEST_FACT]}" for key, one in data.items() if key not in NO_FACTS]
+    told = [f"{key.replace('_', ' ')} {str(one)[:LONGEST_FACT]}" for key, one in data.items() if _is_fact(key, one)]
     return told[:MOST_FACTS]
+
+
+def _is_fact(key: str, value: object) -> bool:
+    return isinstance(value, str | int | float) and key not in NO_FACTS
 
 
 def _length(by_s: float) -> str:

@@ -51,7 +51,7 @@ ITEMS = ItemForm(
     "fields",
     FIELDS,
     MOST_FIELDS,
-    "2 to 60 fields, sized by their chance; equal ones are kept apart.",
+    "2 to 60 fields. A higher weight makes a field larger and more likely. Equal fields are placed apart.",
     times="weight",
 )
 

@@ -7,7 +7,7 @@ const room = document.getElementById("desk-leaves");
 const meta = (name) => document.querySelector(`meta[name="${name}"]`).content;
 const list = () => room.querySelector("ol[data-leaf]");
 const item = (id) => room.querySelector(`[data-button="${id}"]`);
-const said = document.getElementById("leaf-said");
+const said = document.getElementById("button-said");
 
 const panel = new Panel(() => ({ name: "Desk", buttons: { rows: 6, columns: 10 }, ticket: meta("desk") }), {
   shown(told) {
